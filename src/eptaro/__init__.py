@@ -1,0 +1,53 @@
+"""Eptaro: calendar and fiscal periods for dated transactions, correct to the cent.
+
+>>> import eptaro as ep
+>>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", year_named="end", prefix="FY")
+>>> book = ep.Daybook({"on": ["2025-04-02", "2025-07-09"], "fare": [7, 5]}, date="on",
+...                   measures="revenue=sum(fare)", calendar=fiscal)
+>>> print(book.recap("quarter").column("period").to_list())
+['FY2026-Q1', 'FY2026-Q2']
+"""
+
+from eptaro.core.calendar import Calendar
+from eptaro.core.column import Column
+from eptaro.core.daybook import Daybook
+from eptaro.core.dimension import dimension
+from eptaro.core.errors import (
+    CalendarError,
+    DateError,
+    EptaroError,
+    InputError,
+    MeasureError,
+    QuestionError,
+)
+from eptaro.core.grid import PeriodGrid
+from eptaro.core.measures import Measure
+from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.period import Period
+from eptaro.core.span import Span
+from eptaro.core.table import Table
+from eptaro.version import __version__
+from eptaro.wiring import connect
+
+__all__ = [
+    "Calendar",
+    "CalendarError",
+    "Column",
+    "DateError",
+    "Daybook",
+    "EptaroError",
+    "InputError",
+    "Measure",
+    "MeasureError",
+    "MonthCalendar",
+    "Period",
+    "PeriodGrid",
+    "QuestionError",
+    "Span",
+    "Table",
+    "__version__",
+    "dimension",
+]
+
+connect()
+del connect

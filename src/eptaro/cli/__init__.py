@@ -1,0 +1,58 @@
+"""The command line: `main` runs a command and turns errors into one line and an exit status.
+
+Exit status 0: done; 1: the data or the question is at fault; 2: wrong usage; 130: stopped
+by the user.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+
+import click
+
+from eptaro.cli.app import app
+from eptaro.core.errors import EptaroError
+
+
+def main() -> None:
+    """Run the command line."""
+    sys.exit(run(sys.argv[1:]))
+
+
+def run(arguments: list[str]) -> int:
+    """Run one command and return its exit status; never a traceback."""
+    try:
+        app.main(arguments, prog_name="eptaro", standalone_mode=False)
+        sys.stdout.flush()
+    except EptaroError as error:
+        return _fail(str(error), 1)
+    except click.UsageError as error:
+        error.show(sys.stderr)
+        return 2
+    except click.ClickException as error:
+        return _fail(error.format_message(), 2)
+    except click.exceptions.Exit as stop:
+        return stop.exit_code
+    except (click.Abort, KeyboardInterrupt):
+        return _fail("stopped", 130)
+    except BrokenPipeError:
+        # The reader went away (as in `| head`): nothing more to say, and nothing to flush.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except MemoryError:
+        return _fail("not enough memory for this question; group by fewer columns", 1)
+    except Exception as error:
+        if "EPTARO_TRACEBACK" in os.environ:
+            raise
+        return _fail(
+            f"a fault of ours ({type(error).__name__}: {error}); "
+            f"set EPTARO_TRACEBACK=1 to see where",
+            1,
+        )
+    return 0
+
+
+def _fail(message: str, status: int) -> int:
+    click.echo(f"eptaro: {' '.join(message.split())}", err=True)
+    return status

@@ -1,0 +1,51 @@
+"""The group of commands; each command's module is imported only when it runs."""
+
+from __future__ import annotations
+
+from importlib import import_module
+
+import click
+
+from eptaro.core.errors import unknown
+from eptaro.version import __version__
+
+_COMMANDS = {
+    "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
+    "dimension": ("dimension", "Build the date dimension: one row per day."),
+    "recap": ("verbs", "Summarise each period, quiet ones included."),
+    "accumulate": ("verbs", "Run totals that restart at each period."),
+    "compare": ("verbs", "Set each period, or period to date, against a prior one."),
+}
+
+
+class _Commands(click.Group):
+    """Looks commands up by name, so that `--help` loads none of them."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+        if name not in _COMMANDS:
+            return None
+        command = getattr(import_module(f"eptaro.cli.{_COMMANDS[name][0]}"), name)
+        return command if isinstance(command, click.Command) else None
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in _COMMANDS:
+            ctx.fail(unknown("command", args[0], _COMMANDS))
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, text) for name, (_, text) in _COMMANDS.items()])
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="eptaro")
+def app() -> None:
+    """Fiscal periods for dated transactions, correct to the cent.
+
+    Start with `eptaro demo`; then `eptaro COMMAND --help` shows an example of each.
+    """

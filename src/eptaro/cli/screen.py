@@ -1,0 +1,145 @@
+"""Results on the screen: a table that never cuts a figure, or CSV, JSON or Markdown."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+import numpy as np
+from rich.console import Console
+from rich.table import Table as Grid
+from rich.text import Text
+
+from eptaro.core.column import Column
+from eptaro.core.display import NUMERIC, shown
+from eptaro.core.table import Table
+
+_ROWS = 60  # shown in a terminal, unless asked for more
+_MANY_COLUMNS = 24
+_FEW = 4
+_KEYS = ("period", "date")
+_GAP = 2
+
+
+def deliver(table: Table, out: Path | None, form: str, rows: int | None = None) -> None:
+    """Write a result to a file or print it; where it went is told on standard error."""
+    if out is not None:
+        click.echo(f"{len(table):,} rows written to {table.write(out)}", err=True)
+    elif form == "table":
+        show(table, rows)
+    else:
+        from eptaro.outputs import text
+
+        make = {"csv": text.to_csv, "json": text.to_json, "markdown": text.to_markdown}[form]
+        sys.stdout.write(make(table))
+
+
+def show(table: Table, rows: int | None = None) -> None:
+    """Print a table; one wider than the terminal goes in blocks that repeat its key columns.
+
+    One of very many columns, as a dimension is, is turned on its side: a line per column.
+    """
+    console = Console(highlight=False)
+    sideways = len(table.names) > _MANY_COLUMNS
+    limit = rows or (_FEW if sideways else _ROWS if console.is_terminal else len(table))
+    part, gap = _excerpt(table, limit)
+    cells = [_Cells.of(column, gap) for column in part.columns]
+    if sideways:
+        cells = _turned(cells)
+    for block in _blocks(cells, console.width if console.is_terminal else None):
+        console.width = max(console.width, sum(cell.width + _GAP for cell in block))
+        console.print(_grid(block), end="")
+    if gap:
+        console.print(
+            f"… {len(table) - len(part):,} of {len(table):,} rows are not shown; "
+            f"--rows {len(table)} prints all, --out FILE writes them",
+            style="yellow",
+            soft_wrap=True,
+        )
+    if footer := table.footer():
+        console.print(footer, style="dim", soft_wrap=True)
+
+
+class _Cells:
+    """One column as text, with its folded heading and width."""
+
+    def __init__(self, name: str, lines: list[str], *, right: bool) -> None:
+        self.name, self.lines, self.right = name, lines, right
+        self.heading = _folded(name, max(map(len, lines), default=0))
+        self.width = max(map(len, [*lines, *self.heading.split("\n")]))
+
+    @classmethod
+    def of(cls, column: Column, gap: int) -> _Cells:
+        lines = shown(column)
+        if gap:
+            lines.insert(gap, "…")
+        return cls(column.name, lines, right=column.kind in NUMERIC)
+
+
+def _turned(cells: list[_Cells]) -> list[_Cells]:
+    """Return the same cells on their side; the first column becomes the headings."""
+    heads, *rest = cells
+    made = [_Cells(heads.name, [cell.name for cell in rest], right=False)]
+    for place, head in enumerate(heads.lines):
+        made.append(_Cells(head, [cell.lines[place] for cell in rest], right=False))
+    return made
+
+
+def _excerpt(table: Table, limit: int) -> tuple[Table, int]:
+    """Return the first and last rows, and after how many the rest was left out (0: none)."""
+    if len(table) <= limit:
+        return table, 0
+    head = (limit + 1) // 2
+    return table.take(np.r_[:head, len(table) - (limit - head) : len(table)]), head
+
+
+def _folded(name: str, width: int) -> str:
+    """Fold a heading after underscores to about the width of its column.
+
+    >>> _folded("revenue_change_ratio", 8).split()
+    ['revenue_', 'change_', 'ratio']
+    """
+    parts = name.replace("_", "_\0").split("\0")
+    width = max(width, *map(len, parts))
+    lines = [""]
+    for part in parts:
+        if lines[-1] and len(lines[-1]) + len(part) > width:
+            lines.append("")
+        lines[-1] += part
+    return "\n".join(lines)
+
+
+def _blocks(cells: list[_Cells], width: int | None) -> list[list[_Cells]]:
+    """Split columns into blocks that fit; each begins with the groups and the period."""
+    if width is None or sum(cell.width + _GAP for cell in cells) <= width:
+        return [cells]
+    names = [cell.name for cell in cells]
+    stop = next((names.index(key) + 1 for key in _KEYS if key in names), 1)
+    keys, rest = cells[:stop], cells[stop:]
+    room = width - sum(cell.width + _GAP for cell in keys)
+    blocks: list[list[_Cells]] = []
+    left = 0
+    for cell in rest:
+        left -= cell.width + _GAP
+        if left < 0 or not blocks:
+            blocks.append([*keys])
+            left = room - cell.width - _GAP
+        blocks[-1].append(cell)
+    return blocks
+
+
+def _grid(block: list[_Cells]) -> Grid:
+    grid = Grid(box=None, pad_edge=False, padding=(0, _GAP, 0, 0), header_style="bold")
+    for cell in block:
+        grid.add_column(
+            Text(cell.heading), justify="right" if cell.right else "left",
+            no_wrap=True, width=cell.width, vertical="bottom",
+        )  # fmt: skip
+    for row in zip(*(cell.lines for cell in block), strict=True):
+        grid.add_row(*(_styled(text) for text in row))
+    return grid
+
+
+def _styled(text: str) -> Text:
+    return Text(text, style="dim" if text in ("no", "…") else "")

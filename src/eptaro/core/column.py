@@ -1,0 +1,172 @@
+"""`Column`: named values with validity, kind, unit and description.
+
+| kind    | stored as                                   | handed out as                    |
+|---------|---------------------------------------------|----------------------------------|
+| integer | int64                                       | int64, masked where blank        |
+| decimal | int64 in units of 10**-scale                | `decimal.Decimal` objects, None  |
+| float   | float64                                     | float64, NaN where blank         |
+| text    | int32 codes into `choices`, -1 where blank  | `str` objects, None where blank  |
+| date    | int32 day ordinals                          | datetime64[D], NaT where blank   |
+| flag    | bool                                        | bool, masked where blank         |
+
+A decimal is a whole number of its smallest unit, so sums of money are exact.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from eptaro.core.days import Days, Flags, as_dates
+from eptaro.core.errors import EptaroError
+
+Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
+
+_DTYPES: dict[Kind, type[np.generic]] = {
+    "integer": np.int64,
+    "decimal": np.int64,
+    "float": np.float64,
+    "text": np.int32,
+    "date": np.int32,
+    "flag": np.bool_,
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Column:
+    """One named, typed sequence of values; `valid` is None where nothing is blank."""
+
+    name: str
+    kind: Kind
+    data: NDArray[Any]
+    valid: Flags | None = None
+    scale: int = 0
+    choices: NDArray[Any] | None = None
+    unit: str = ""
+    description: str = ""
+
+    @classmethod
+    def of(
+        cls,
+        name: str,
+        kind: Kind,
+        data: ArrayLike,
+        valid: Flags | None = None,
+        **details: Any,
+    ) -> Column:
+        """Return a column of a kind, dropping a validity mask that masks nothing."""
+        array = np.asarray(data).astype(_DTYPES[kind], copy=False)
+        if valid is not None and valid.all():
+            valid = None
+        return cls(name, kind, array, valid, **details)
+
+    @classmethod
+    def text(
+        cls, name: str, choices: ArrayLike, codes: ArrayLike | None = None, **details: Any
+    ) -> Column:
+        """Return a text column: each code picks one of `choices`, -1 is blank."""
+        array = np.asarray(choices)
+        picked = np.arange(len(array)) if codes is None else np.asarray(codes)
+        valid = picked >= 0
+        return cls.of(name, "text", picked, valid, choices=array, **details)
+
+    def __len__(self) -> int:
+        return len(self.data)
+
+    @property
+    def blank(self) -> Flags:
+        """Where there is no value."""
+        return np.zeros(len(self), bool) if self.valid is None else ~self.valid
+
+    def take(self, places: NDArray[Any] | slice) -> Column:
+        """Return the column at the given places."""
+        valid = None if self.valid is None else self.valid[places]
+        return replace(self, data=self.data[places], valid=valid)
+
+    def named(self, name: str, description: str | None = None) -> Column:
+        """Return the same values under another name."""
+        text = self.description if description is None else description
+        return replace(self, name=name, description=text)
+
+    def blanked(self, keep: Flags) -> Column:
+        """Return the column with blanks wherever `keep` is false."""
+        valid = keep if self.valid is None else self.valid & keep
+        return Column.of(
+            self.name, self.kind, self.data, valid, scale=self.scale,
+            choices=self.choices, unit=self.unit, description=self.description,
+        )  # fmt: skip
+
+    def numbers(self) -> NDArray[np.float64]:
+        """Return a numeric column as floats, NaN where blank."""
+        values = self.data.astype(np.float64)
+        if self.kind == "decimal":
+            values = values / 10.0**self.scale
+        if self.valid is not None:
+            values[~self.valid] = np.nan
+        return values
+
+    def values(self) -> NDArray[Any]:
+        """Return the values as handed out (see the table at the top of this module)."""
+        match self.kind:
+            case "float":
+                return self.numbers()
+            case "date":
+                dates = as_dates(self.data)
+                if self.valid is not None:
+                    dates[~self.valid] = np.datetime64("NaT")
+                return dates
+            case "decimal" | "text":
+                objects = np.empty(len(self), object)
+                objects[:] = self.to_list()
+                return objects
+            case _:
+                return self.data if self.valid is None else np.ma.array(self.data, mask=~self.valid)
+
+    def to_list(self) -> list[Any]:
+        """Return the values as Python objects, None where blank."""
+        items: list[Any]
+        if self.kind == "decimal":
+            items = [Decimal(n).scaleb(-self.scale) for n in self.data.tolist()]
+        elif self.kind == "text":
+            choices = [] if self.choices is None else self.choices.tolist()
+            return [choices[code] if code >= 0 else None for code in self.data.tolist()]
+        elif self.kind == "date":
+            items = as_dates(self.data).tolist()
+        else:
+            items = self.data.tolist()
+        if self.valid is None:
+            return items
+        return [
+            item if valid else None
+            for item, valid in zip(items, self.valid.tolist(), strict=True)
+        ]  # fmt: skip
+
+
+def dates(name: str, days: Days, valid: Flags | None = None, description: str = "") -> Column:
+    """Return a date column from day ordinals; blank ones may hold anything."""
+    return Column.of(name, "date", days, valid, description=description)
+
+
+def join(parts: Sequence[Column]) -> Column:
+    """Return columns of one name and kind one below the other, scales brought together."""
+    if len(parts) == 1:
+        return parts[0]
+    head = parts[0]
+    if {part.kind for part in parts} != {head.kind}:
+        raise EptaroError(f"column {head.name!r} changes its kind between parts")
+    valid = None
+    if any(part.valid is not None for part in parts):
+        valid = np.concatenate([~part.blank for part in parts])
+    if head.kind == "text":
+        choices = np.concatenate([np.asarray(part.choices) for part in parts])
+        sizes = np.cumsum([0, *(len(np.asarray(part.choices)) for part in parts)])
+        data = np.concatenate(
+            [np.where(p.data < 0, -1, p.data + at) for p, at in zip(parts, sizes, strict=False)]
+        )
+        return replace(head, data=data.astype(np.int32), valid=valid, choices=choices)
+    return replace(head, data=np.concatenate([part.data for part in parts]), valid=valid)

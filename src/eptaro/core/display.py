@@ -1,0 +1,56 @@
+"""How values are shown to people: thousands marks, fixed decimals, blanks for blanks."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from eptaro.core.column import Column
+
+NUMERIC = ("integer", "decimal", "float")
+
+
+def shown(column: Column) -> list[str]:
+    """Return each value as people read it; a blank is the empty text.
+
+    >>> shown(Column.of("fare", "decimal", [123456, -5], scale=2))
+    ['1,234.56', '-0.05']
+    """
+    return ["" if value is None else _shown(value, column) for value in _finite(column)]
+
+
+def _finite(column: Column) -> list[Any]:
+    values = column.to_list()
+    return [None if value != value else value for value in values]  # NaN is a blank
+
+
+def _shown(value: Any, column: Column) -> str:
+    match column.kind:
+        case "integer":
+            return f"{value:,d}" if column.unit != "number" else str(value)
+        case "decimal":
+            return f"{value:,.{column.scale}f}"
+        case "float" if column.unit == "ratio":
+            return f"{100 * Decimal(value):+,.1f}%"
+        case "float":
+            return f"{value:,.2f}"
+        case "flag":
+            return "yes" if value else "no"
+        case _:
+            return str(value)
+
+
+def plain_table(headers: list[str], cells: list[list[str]], right: list[bool]) -> str:
+    """Return a table as plain text; `cells` holds one list per column."""
+    widths = [
+        max([len(head), *map(len, column)]) for head, column in zip(headers, cells, strict=True)
+    ]
+
+    def line(items: list[str]) -> str:
+        return "  ".join(
+            item.rjust(width) if is_right else item.ljust(width)
+            for item, width, is_right in zip(items, widths, right, strict=True)
+        ).rstrip()
+
+    rule = "  ".join("-" * width for width in widths)
+    return "\n".join([line(headers), rule, *(line(list(row)) for row in zip(*cells, strict=True))])

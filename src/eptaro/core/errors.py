@@ -1,0 +1,55 @@
+"""The errors that Eptaro raises on purpose.
+
+    EptaroError
+    ├── CalendarError   a calendar, level, label or period that cannot be
+    ├── DateError       a date or span that cannot be read or does not exist
+    ├── MeasureError    a measure that cannot be parsed or calculated
+    ├── QuestionError   a verb asked for what cannot be
+    └── InputError      a file, frame or column that cannot be used
+
+Every branch is a `ValueError` too, so plain code may catch that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+
+class EptaroError(Exception):
+    """Root of all errors that Eptaro raises on purpose."""
+
+
+class CalendarError(EptaroError, ValueError):
+    """A calendar, level, label or period that cannot be."""
+
+
+class DateError(EptaroError, ValueError):
+    """A date or span that cannot be read or does not exist."""
+
+
+class MeasureError(EptaroError, ValueError):
+    """A measure that cannot be parsed or calculated."""
+
+
+class QuestionError(EptaroError, ValueError):
+    """A verb asked for what cannot be."""
+
+
+class InputError(EptaroError, ValueError):
+    """A file, frame or column that cannot be used."""
+
+
+def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
+    """Return the one wording for a name that is not among the accepted ones.
+
+    >>> unknown("level", "mnth", ["year", "month", "day"])
+    "unknown level 'mnth': did you mean 'month'? Accepted: year, month, day"
+    """
+    from difflib import get_close_matches  # only needed on the way out
+
+    names = [str(name) for name in accepted]
+    folded = {name.casefold(): name for name in names}
+    close = get_close_matches(str(got).casefold(), list(folded), n=1)
+    hint = f"did you mean {folded[close[0]]!r}? " if close else ""
+    shown = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
+    return f"unknown {what} {str(got)!r}: {hint}Accepted: {shown or 'none'}"

@@ -1,0 +1,155 @@
+"""`Table`: every result; ordered columns with validity, kind, unit and description."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core import hooks
+from eptaro.core.column import Column
+from eptaro.core.display import NUMERIC, plain_table, shown
+from eptaro.core.errors import QuestionError, unknown
+
+if TYPE_CHECKING:
+    import pandas
+    import pyarrow
+
+_SHOWN_ROWS = 20
+
+
+class Table:
+    """An ordered set of equally long columns, with `meta` saying how it came about.
+
+    `table["revenue"]` is an array (see `eptaro.core.column` for the kinds), `table.rows()`
+    yields one dict per row. Raises `QuestionError` when two columns bear one name.
+
+    >>> from eptaro.core.column import Column
+    >>> table = Table([Column.of("trips", "integer", [3, 5])])
+    >>> table["trips"].tolist(), list(table.rows())
+    ([3, 5], [{'trips': 3}, {'trips': 5}])
+    """
+
+    def __init__(self, columns: Sequence[Column], meta: dict[str, Any] | None = None) -> None:
+        self._columns = {column.name: column for column in columns}
+        self.meta: dict[str, Any] = dict(meta or {})
+        if len(self._columns) != len(columns):
+            names = [column.name for column in columns]
+            twice = next(name for name in names if names.count(name) > 1)
+            raise QuestionError(
+                f"two columns would both be called {twice!r}; rename the measure or group column"
+            )
+        if len({len(column) for column in columns}) > 1:
+            raise ValueError("the columns of a table must be equally long")
+
+    @property
+    def names(self) -> list[str]:
+        """The column names in order."""
+        return list(self._columns)
+
+    @property
+    def columns(self) -> list[Column]:
+        """The columns in order, with kind, unit and description."""
+        return list(self._columns.values())
+
+    def column(self, name: str) -> Column:
+        """Return one column with its kind, unit, validity and description."""
+        if name not in self._columns:
+            raise QuestionError(unknown("column", name, self._columns))
+        return self._columns[name]
+
+    def __getitem__(self, name: str) -> NDArray[Any]:
+        return self.column(name).values()
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._columns
+
+    def __len__(self) -> int:
+        return len(next(iter(self._columns.values()))) if self._columns else 0
+
+    def rows(self) -> Iterator[dict[str, Any]]:
+        """Yield one dict per row, None where blank."""
+        lists = [column.to_list() for column in self.columns]
+        return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
+
+    def take(self, places: NDArray[Any] | slice) -> Table:
+        """Return the rows at the given places."""
+        return Table([column.take(places) for column in self.columns], self.meta)
+
+    def footer(self) -> str:
+        """Return the line that states calendar, coverage and as-of, as far as known."""
+        parts = [
+            self.meta.get("calendar"),
+            f"coverage {self.meta['coverage']}" if "coverage" in self.meta else None,
+            f"as of {self.meta['as_of']}" if "as_of" in self.meta else None,
+        ]
+        return " · ".join(str(part) for part in parts if part)
+
+    # ---- out --------------------------------------------------------------------
+
+    def to_arrow(self) -> pyarrow.Table:
+        """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null."""
+        return hooks.call("table_to_arrow", self)
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """Return a pandas DataFrame with Arrow-backed columns."""
+        return hooks.call("table_to_pandas", self)
+
+    def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
+        return self.to_arrow().__arrow_c_stream__(requested_schema)
+
+    def write(self, path: str | Path) -> Path:
+        """Write to a file whose ending says how (.csv, .parquet, .json, .md, .arrow).
+
+        The file is written beside its place and renamed, so it is never half-written.
+        Returns the path; raises `InputError` for an unknown ending or a folder that
+        cannot be written.
+        """
+        written: Path = hooks.call("table_write", self, path)
+        return written
+
+    # ---- shown ------------------------------------------------------------------
+
+    def _excerpt(self) -> tuple[Table, int]:
+        """Return the first and last rows, and after how many rows some were left out."""
+        if len(self) <= _SHOWN_ROWS:
+            return self, 0
+        half = _SHOWN_ROWS // 2
+        return self.take(np.r_[:half, len(self) - half : len(self)]), half
+
+    def __repr__(self) -> str:
+        part, half = self._excerpt()
+        cells = [shown(column) for column in part.columns]
+        if half:
+            cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
+        right = [column.kind in NUMERIC for column in part.columns]
+        text = plain_table(self.names, cells, right)
+        return "\n".join(line for line in (text, f"{len(self):,} rows", self.footer()) if line)
+
+    def _repr_html_(self) -> str:
+        part, half = self._excerpt()
+        lists = [shown(column) for column in part.columns]
+        style = [
+            ' style="text-align:right"' if column.kind in NUMERIC else ' style="text-align:left"'
+            for column in part.columns
+        ]
+
+        def row(tag: str, items: Sequence[str]) -> str:
+            cells = (
+                f"<{tag}{how}>{html.escape(item)}</{tag}>"
+                for item, how in zip(items, style, strict=True)
+            )
+            return f"<tr>{''.join(cells)}</tr>"
+
+        body = [row("td", items) for items in zip(*lists, strict=True)]
+        if half:
+            body.insert(half, row("td", ["…"] * len(style)))
+        caption = html.escape(" · ".join(filter(None, (f"{len(self):,} rows", self.footer()))))
+        return (
+            f"<table><thead>{row('th', self.names)}</thead><tbody>{''.join(body)}</tbody>"
+            f"<caption style='caption-side:bottom;text-align:left'>{caption}</caption></table>"
+        )

@@ -1,0 +1,1 @@
+"""The invented island ferry line and its data."""

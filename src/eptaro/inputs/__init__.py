@@ -1,0 +1,1 @@
+"""Files and frames in; dates read strictly."""

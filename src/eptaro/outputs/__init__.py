@@ -1,0 +1,1 @@
+"""Files and frames out."""

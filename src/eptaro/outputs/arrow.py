@@ -1,0 +1,78 @@
+"""Tables as Arrow and pandas frames."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import pyarrow as pa
+
+from eptaro.core.column import Column
+from eptaro.core.errors import InputError
+from eptaro.core.table import Table
+
+if TYPE_CHECKING:
+    import pandas
+
+_TYPES = {
+    "integer": pa.int64(),
+    "float": pa.float64(),
+    "date": pa.date32(),
+    "flag": pa.bool_(),
+    "text": pa.string(),
+}
+
+
+def to_arrow(table: Table) -> pa.Table:
+    """Return a pyarrow Table; what a column means stands in its field's metadata.
+
+    The table's own meta (calendar, coverage, as-of, measures) stands in the schema's.
+    """
+    fields, arrays = [], []
+    for column in table.columns:
+        array = to_array(column)
+        notes = {"description": column.description, "unit": column.unit}
+        kept = {key: value for key, value in notes.items() if value}
+        fields.append(pa.field(column.name, array.type, metadata=kept or None))
+        arrays.append(array)
+    metadata = {"eptaro": json.dumps(table.meta, default=str)} if table.meta else None
+    return pa.Table.from_arrays(arrays, schema=pa.schema(fields, metadata=metadata))
+
+
+def to_array(column: Column) -> pa.Array:
+    """Return one column as an Arrow array."""
+    mask = None if column.valid is None else ~column.valid
+    if column.kind == "decimal":
+        return _decimals(column)
+    if column.kind == "text":
+        codes = pa.array(column.data, mask=mask)
+        words = pa.array([] if column.choices is None else column.choices.tolist(), pa.string())
+        return words.take(codes)
+    data = column.data
+    if column.kind == "float":
+        mask = np.isnan(data) if mask is None else mask | np.isnan(data)
+    return pa.array(data, _TYPES[column.kind], mask=mask)
+
+
+def _decimals(column: Column) -> pa.Array:
+    """Return 64-bit units as decimal128 without a detour by Python objects."""
+    words = np.empty((len(column), 2), np.int64)
+    words[:, 0] = column.data
+    words[:, 1] = column.data >> 63
+    valid = None
+    if column.valid is not None:
+        valid = pa.py_buffer(np.packbits(column.valid, bitorder="little"))
+    kind = pa.decimal128(max(19, column.scale + 1), column.scale)
+    return pa.Array.from_buffers(kind, len(column), [valid, pa.py_buffer(words)])
+
+
+def to_pandas(table: Table) -> pandas.DataFrame:
+    """Return a pandas DataFrame backed by Arrow, so that blanks and decimals stay exact."""
+    try:
+        import pandas
+    except ImportError:
+        raise InputError("to_pandas needs pandas; install it with: pip install pandas") from None
+
+    mapper: Any = pandas.ArrowDtype
+    return to_arrow(table).to_pandas(types_mapper=mapper)

@@ -1,0 +1,98 @@
+"""Tables as text: CSV, JSON and Markdown."""
+
+from __future__ import annotations
+
+import csv as plain_csv
+import io
+import json
+import math
+from typing import Any, BinaryIO
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eptaro.core.column import Column
+from eptaro.core.display import NUMERIC, shown
+from eptaro.core.table import Table
+
+
+def to_json(table: Table) -> str:
+    """Return a list of row objects: ISO dates, null for blanks, plain numbers.
+
+    Decimals are written digit by digit, not by way of a float.
+    """
+    if not len(table):
+        return "[]\n"
+    keys = [json.dumps(name, ensure_ascii=False) for name in table.names]
+    cells = [_literals(column) for column in table.columns]
+    rows = (
+        "  {" + ", ".join(f"{k}: {v}" for k, v in zip(keys, row, strict=True)) + "}"
+        for row in zip(*cells, strict=True)
+    )
+    return "[\n" + ",\n".join(rows) + "\n]\n"
+
+
+def _literals(column: Column) -> list[str]:
+    return [_literal(value, column) for value in column.to_list()]
+
+
+def _literal(value: Any, column: Column) -> str:
+    if value is None or (isinstance(value, float) and not math.isfinite(value)):
+        return "null"
+    match column.kind:
+        case "decimal":
+            return f"{value:f}"
+        case "date":
+            return f'"{value}"'
+        case _:
+            return json.dumps(value, ensure_ascii=False)
+
+
+def write_csv(table: Table, sink: BinaryIO) -> None:
+    """Write comma-separated values (RFC 4180) with a header, in UTF-8; blanks are empty."""
+    write_csv_rows(table.to_arrow(), sink, header=True)
+
+
+def write_csv_rows(rows: pa.Table, sink: BinaryIO, *, header: bool) -> None:
+    """Write an Arrow table as CSV, quoting its text only where some field calls for it."""
+    from pyarrow import csv
+
+    if header:
+        line = io.StringIO()
+        plain_csv.writer(line, lineterminator="\n").writerow(rows.column_names)
+        sink.write(line.getvalue().encode("utf-8"))
+    texts = [column for column in rows.columns if _is_text(column.type)]
+    quoted = any(pc.any(pc.match_substring_regex(text, '[",\r\n]')).as_py() for text in texts)
+    style = "needed" if quoted else "none"
+    csv.write_csv(rows, sink, csv.WriteOptions(include_header=False, quoting_style=style))
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+def to_csv(table: Table) -> str:
+    """Return what `write_csv` writes, as text."""
+    sink = io.BytesIO()
+    write_csv(table, sink)
+    return sink.getvalue().decode("utf-8")
+
+
+def to_markdown(table: Table) -> str:
+    """Return a Markdown table with its footer below."""
+    cells = [[_escaped(text) for text in shown(column)] for column in table.columns]
+    heads = [_escaped(name) for name in table.names]
+    rules = ["---:" if column.kind in NUMERIC else "---" for column in table.columns]
+    lines = [_line(heads), _line(rules), *(_line(list(row)) for row in zip(*cells, strict=True))]
+    footer = table.footer()
+    return "\n".join([*lines, *(["", footer] if footer else [])]) + "\n"
+
+
+def _line(items: list[str]) -> str:
+    return f"| {' | '.join(items)} |"
+
+
+def _escaped(text: str) -> str:
+    for old, new in (("\\", "\\\\"), ("|", "\\|"), ("<", "&lt;"), ("\n", " "), ("\r", " ")):
+        text = text.replace(old, new)
+    return text

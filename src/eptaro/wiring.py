@@ -1,0 +1,60 @@
+"""Hangs the outer layers on the hooks of `core`; each is imported when first used."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+from eptaro.core import hooks
+from eptaro.core.cells import Cells
+from eptaro.core.fold import fold
+from eptaro.core.groups import Groups
+from eptaro.core.measures import Plane
+from eptaro.core.table import Table
+
+
+def _open_files(paths: list[Path]) -> Any:
+    from eptaro.inputs.files import open_files
+
+    return open_files(paths)
+
+
+def _fold(
+    table: Any, date: str, by: list[str], planes: Iterable[Plane]
+) -> tuple[Groups, Cells, int, str]:
+    from eptaro.inputs.sources import FrameSource, Source
+    from eptaro.inputs.transactions import read_transactions
+
+    source = table if isinstance(table, Source) else FrameSource(table)
+    batch = read_transactions(source, date, by, planes)
+    return *fold(batch, planes), len(batch), source.name
+
+
+def _table_to_arrow(table: Table) -> Any:
+    from eptaro.outputs.arrow import to_arrow
+
+    return to_arrow(table)
+
+
+def _table_to_pandas(table: Table) -> Any:
+    from eptaro.outputs.arrow import to_pandas
+
+    return to_pandas(table)
+
+
+def _table_write(table: Table, path: str | Path) -> Path:
+    from eptaro.outputs.files import write
+
+    return write(table, path)
+
+
+def connect() -> None:
+    """Provide everything that `core` calls for."""
+    hooks.provide(
+        open_files=_open_files,
+        fold=_fold,
+        table_to_arrow=_table_to_arrow,
+        table_to_pandas=_table_to_pandas,
+        table_write=_table_write,
+    )
