@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from pathlib import Path
 
 import click
 import numpy as np
+from rich.box import Box
 from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
@@ -20,6 +22,7 @@ _MANY_COLUMNS = 24
 _FEW = 4
 _KEYS = ("period", "date")
 _GAP = 2
+_RULED = Box("    \n    \n ─  \n    \n    \n    \n    \n    \n")  # one rule, below the headings
 
 
 def deliver(table: Table, out: Path | None, form: str, rows: int | None = None) -> None:
@@ -47,7 +50,9 @@ def show(table: Table, rows: int | None = None) -> None:
     cells = [_Cells.of(column, gap) for column in part.columns]
     if sideways:
         cells = _turned(cells)
-    for block in _blocks(cells, console.width if console.is_terminal else None):
+    for number, block in enumerate(_blocks(cells, console.width if console.is_terminal else None)):
+        if number:
+            console.print()
         console.width = max(console.width, sum(cell.width + _GAP for cell in block))
         console.print(_grid(block), end="")
     if gap:
@@ -58,6 +63,7 @@ def show(table: Table, rows: int | None = None) -> None:
             soft_wrap=True,
         )
     if footer := table.footer():
+        console.print()
         console.print(footer, style="dim", soft_wrap=True)
 
 
@@ -95,19 +101,19 @@ def _excerpt(table: Table, limit: int) -> tuple[Table, int]:
 
 
 def _folded(name: str, width: int) -> str:
-    """Fold a heading after underscores to about the width of its column.
+    """Fold a heading after underscores and spaces to about the width of its column.
 
     >>> _folded("revenue_change_ratio", 8).split()
     ['revenue_', 'change_', 'ratio']
     """
-    parts = name.replace("_", "_\0").split("\0")
+    parts = re.findall(r"[^_ ]*[_ ]?", name)[:-1]
     width = max(width, *map(len, parts))
     lines = [""]
     for part in parts:
         if lines[-1] and len(lines[-1]) + len(part) > width:
             lines.append("")
         lines[-1] += part
-    return "\n".join(lines)
+    return "\n".join(line.rstrip() for line in lines)
 
 
 def _blocks(cells: list[_Cells], width: int | None) -> list[list[_Cells]]:
@@ -130,14 +136,17 @@ def _blocks(cells: list[_Cells], width: int | None) -> list[list[_Cells]]:
 
 
 def _grid(block: list[_Cells]) -> Grid:
-    grid = Grid(box=None, pad_edge=False, padding=(0, _GAP, 0, 0), header_style="bold")
+    grid = Grid(
+        box=_RULED, show_edge=False, pad_edge=False, padding=(0, _GAP - 1, 0, 0),
+        header_style="bold", border_style="dim",
+    )  # fmt: skip
     for cell in block:
         grid.add_column(
             Text(cell.heading), justify="right" if cell.right else "left",
             no_wrap=True, width=cell.width, vertical="bottom",
         )  # fmt: skip
     for row in zip(*(cell.lines for cell in block), strict=True):
-        grid.add_row(*(_styled(text) for text in row))
+        grid.add_row(*(_styled(text) for text in row), style="bold" if "total" in row else "")
     return grid
 
 

@@ -63,6 +63,8 @@ class Column:
         array = np.asarray(data).astype(_DTYPES[kind], copy=False)
         if valid is not None and valid.all():
             valid = None
+        if kind == "text" and valid is not None:
+            array = np.where(valid, array, np.int32(-1))
         return cls(name, kind, array, valid, **details)
 
     @classmethod

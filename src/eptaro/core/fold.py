@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from math import prod
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +16,10 @@ from eptaro.core.errors import InputError, MeasureError
 from eptaro.core.groups import Coded, Groups
 from eptaro.core.measures import Plane
 
-CHUNK = 1 << 18  # rows per step: the temporaries stay in the processor's cache
+CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
 MAX_CELLS = 1 << 26  # 512 MiB per plane
 _ROOM = 2**63  # one past the largest total that int64 holds
+_ROWS = Plane("rows")
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,25 +42,86 @@ def fold(batch: Batch, planes: Iterable[Plane]) -> tuple[Groups, Cells]:
     """
     first = int(batch.days.min())
     days = int(batch.days.max()) - first + 1
-    groups, codes = _combine(batch.groups, len(batch))
-    if groups.count * days > MAX_CELLS:
+    slots = _Slots.of(batch.groups, len(batch), MAX_CELLS // days)
+    if slots.count * days > MAX_CELLS:
         raise InputError(
-            f"{groups.count:,} groups over {days:,} days ({as_date(first)} to "
-            f"{as_date(first + days - 1)}) make {groups.count * days:,} cells, more than the "
+            f"{slots.count:,} groups over {days:,} days ({as_date(first)} to "
+            f"{as_date(first + days - 1)}) make {slots.count * days:,} cells, more than the "
             f"{MAX_CELLS:,} that fit; group by fewer columns, or look for a date far off the rest"
         )
-    wanted = {Plane("rows"), *planes}
-    steps = {plane: _Step(plane, batch.values.get(plane.column)) for plane in wanted}
-    tallies = {plane: step.empty(groups.count * days) for plane, step in steps.items()}
+    steps = {plane: _Step(plane, batch.values.get(plane.column)) for plane in (_ROWS, *planes)}
+    tallies = {plane: step.empty(slots.count * days) for plane, step in steps.items()}
     for start in range(0, len(batch), CHUNK):
         rows = slice(start, start + CHUNK)
-        cell = batch.days[rows].astype(np.intp)
+        cell = slots.at(rows)
+        cell *= days
+        cell += batch.days[rows]
         cell -= first
-        if codes is not None:
-            cell += codes[rows].astype(np.intp) * days
         for plane, step in steps.items():
             step.add(cell, rows, tallies[plane])
-    return groups, Cells(first, days, groups.count, tallies)
+    cells = Cells(first, days, slots.count, tallies)
+    filled = tallies[_ROWS].whole.reshape(slots.count, days).any(axis=1)
+    groups, order = slots.groups(np.flatnonzero(filled))
+    return groups, cells.picked(order)
+
+
+class _Slots:
+    """A place for each combination of group values, before it is known which occur.
+
+    The place of a row is a number whose digits are its codes, the blank being digit 0.
+    Where these are too many, `_packed` holds the place of each row among those that occur.
+    """
+
+    def __init__(self, coded: Mapping[str, Coded], rows: int) -> None:
+        self._coded, self._rows = coded, rows
+        self._sizes = [len(column.choices) + 1 for column in coded.values()]
+        self._present: Ints | None = None
+        self._packed: Ints | None = None
+        self.count = prod(self._sizes)
+        if self.count >= _ROOM:
+            raise InputError(f"{len(coded)} group columns have too many combinations to count")
+
+    @classmethod
+    def of(cls, coded: Mapping[str, Coded], rows: int, room: int) -> _Slots:
+        slots = cls(coded, rows)
+        if slots.count > max(room // 4, 1):
+            numbers = np.concatenate(
+                [slots._numbers(slice(at, at + CHUNK)) for at in range(0, rows, CHUNK)]
+            )
+            slots._present, slots._packed = np.unique(numbers, return_inverse=True)
+            slots.count = len(slots._present)
+        return slots
+
+    def at(self, rows: slice) -> Ints:
+        """Return the place of each of some rows, as an array that the caller may change."""
+        return self._numbers(rows) if self._packed is None else self._packed[rows].copy()
+
+    def _numbers(self, rows: slice) -> Ints:
+        columns = list(self._coded.values())
+        if not columns:
+            return np.zeros(len(range(*rows.indices(self._rows))), np.int64)
+        numbers = columns[0].codes[rows].astype(np.int64)
+        numbers += 1
+        for column, size in zip(columns[1:], self._sizes[1:], strict=True):
+            numbers *= size
+            numbers += column.codes[rows]
+            numbers += 1
+        return numbers
+
+    def groups(self, places: Ints) -> tuple[Groups, Ints]:
+        """Return the groups at the places that occur, in natural order, and that order."""
+        if not self._coded:
+            return Groups({}, 1), places
+        numbers = places if self._present is None else self._present[places]
+        digits = np.unravel_index(numbers, self._sizes)
+        codes = {name: digit - 1 for name, digit in zip(self._coded, digits, strict=True)}
+        ranks = [column.ranks[codes[name]] for name, column in self._coded.items()]
+        order = np.lexsort(ranks[::-1])
+        kept = {
+            name: Coded(codes[name][order].astype(np.int32), column.choices)
+            for name, column in self._coded.items()
+        }
+        return Groups(kept, len(places)), places[order]
 
 
 class _Step:
@@ -128,44 +190,3 @@ def _float_room(column: Column) -> bool:
         where = f"row {rows[0] + 1:,} is infinite" if len(rows) else "its sum is infinite"
         raise MeasureError(f"column {column.name!r} cannot be added up: {where}")
     return total < _ROOM / 2
-
-
-def _combine(coded: Mapping[str, Coded], rows: int) -> tuple[Groups, NDArray[Any] | None]:
-    """Return the combinations that occur and, for each row, the place of its own.
-
-    The place is None where there is nothing to group by.
-    """
-    if not coded:
-        return Groups({}, 1), None
-    columns = list(coded.values())
-    sizes = [len(column.ranks) for column in columns]
-    total = int(np.prod(np.array(sizes, object)))
-    if total >= _ROOM:
-        raise InputError(f"{len(columns)} group columns have more combinations than can be counted")
-    if len(columns) == 1:
-        ranked = columns[0].ranks.astype(np.int32)[columns[0].codes]
-    else:
-        ranked = np.zeros(rows, np.int64)
-        for column, size in zip(columns, sizes, strict=True):
-            ranked *= size
-            ranked += column.ranks[column.codes]
-    places: NDArray[Any] = ranked
-    if total <= max(1 << 16, rows):
-        seen = np.bincount(ranked, minlength=total) > 0
-        present = np.flatnonzero(seen)
-        if len(present) < total:
-            places = (np.cumsum(seen) - 1).astype(np.int32)[ranked]
-    else:
-        present, places = np.unique(ranked, return_inverse=True)
-    digits = np.unravel_index(present, sizes)
-    kept = {
-        name: Coded(_unranked(column)[digit].astype(np.int32), column.choices)
-        for (name, column), digit in zip(coded.items(), digits, strict=True)
-    }
-    return Groups(kept, len(present)), places
-
-
-def _unranked(column: Coded) -> Ints:
-    """Return the code that stands at each rank; the last rank is the blank."""
-    order = np.argsort(column.ranks)
-    return np.where(order == len(order) - 1, -1, order)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.days import FIRST_DAY, LAST_DAY, ordinal
 from eptaro.core.errors import DateError
+from eptaro.inputs.chunks import to_numpy
 
 _ISO_TEXT = r"^\d{4}-\d{2}-\d{2}([T ]\d{2}:\d{2}(:\d{2}([.,]\d{1,9})?)?)?$"
 _PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": 86_400_000_000, "ns": 86_400_000_000_000}
@@ -31,7 +32,7 @@ def read_days(column: pa.ChunkedArray, name: str, source: str) -> NDArray[np.int
             f"the first is row {row + 1:,}"
         )
     if pa.types.is_date32(kind):
-        days = _whole(column.cast(pa.int32()))
+        days = to_numpy(column.cast(pa.int32()))
     elif pa.types.is_date64(kind):
         days = _floor_days(column, "ms")
     elif pa.types.is_timestamp(kind) and kind.tz is None:
@@ -40,9 +41,8 @@ def read_days(column: pa.ChunkedArray, name: str, source: str) -> NDArray[np.int
         days = _iso_days(column, name, source)
     else:
         raise DateError(f"{source}: {name!r} {_refusal(column)}")
-    outside = (days < FIRST_DAY) | (days > LAST_DAY)
-    if outside.any():
-        row = int(np.flatnonzero(outside)[0])
+    if days.min() < FIRST_DAY or days.max() > LAST_DAY:
+        row = int(np.flatnonzero((days < FIRST_DAY) | (days > LAST_DAY))[0])
         raise DateError(f"{source}: row {row + 1:,} of {name!r} lies outside the years 1 to 9999")
     return days.astype(np.int32, copy=False)
 
@@ -60,27 +60,23 @@ def _refusal(column: pa.ChunkedArray) -> str:
     return f"holds {kind} (row 1: {sample!r}), not dates; {accepted}"
 
 
-def _whole(column: pa.ChunkedArray) -> NDArray[np.int64]:
-    return np.asarray(column.combine_chunks())
-
-
-def _floor_days(column: pa.ChunkedArray, unit: str) -> NDArray[np.int64]:
+def _floor_days(column: pa.ChunkedArray, unit: str) -> NDArray[np.int32]:
     per_day = _PER_DAY[unit]
     out = np.empty(len(column), np.int32)
     start = 0
     for chunk in column.cast(pa.int64()).chunks:
         out[start : start + len(chunk)] = np.asarray(chunk) // per_day
         start += len(chunk)
-    return out.astype(np.int32, copy=False)
+    return out
 
 
-def _iso_days(column: pa.ChunkedArray, name: str, source: str) -> NDArray[np.int64]:
+def _iso_days(column: pa.ChunkedArray, name: str, source: str) -> NDArray[np.int32]:
     """Return the days of ISO text; a time of day may follow and is left out."""
     formed = pc.fill_null(pc.match_substring_regex(column, _ISO_TEXT), False)
     dates = pc.utf8_slice_codeunits(column, 0, 10)
     try:
         if pc.all(formed).as_py():
-            return _whole(dates.cast(pa.date32()).cast(pa.int32()))
+            return to_numpy(dates.cast(pa.date32()).cast(pa.int32()))
     except pa.ArrowInvalid:
         pass  # a day such as 30 February: found row by row below
     raise DateError(_unreadable(column, formed, name, source))

@@ -61,26 +61,33 @@ class _Files(Source):
 class CsvSource(_Files):
     """Comma-separated files with a header, in UTF-8."""
 
-    text_numbers = True
+    of_text = True
 
     def read_one(self, path: Path, wanted: Wanted) -> pa.Table:
         """Parse the wanted columns; group columns stay text, so that 007 is not 7."""
-        from pyarrow import csv as arrow_csv
-
         with path.open(encoding="utf-8-sig", newline="") as file:
             header = next(csv.reader(file), None)
         if header is None:
             raise InputError(f"{path}: is empty; a CSV file begins with a line of column names")
         check_columns(wanted, header, str(path))
         coded = pa.dictionary(pa.int32(), pa.string())
-        options = arrow_csv.ConvertOptions(
-            include_columns=wanted.names,
-            column_types={name: coded for name in wanted.groups if name != wanted.date},
-            null_values=[""],
-            strings_can_be_null=True,
-        )
-        parse = arrow_csv.ParseOptions(newlines_in_values=True)
-        return arrow_csv.read_csv(path, parse_options=parse, convert_options=options)
+        types = {name: coded for name in wanted.groups if name != wanted.date}
+        return _parse(path, wanted.names, types)
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column's numbers as they were written."""
+        parts = [_parse(path, [name], {name: pa.string()})[name] for path in self.paths]
+        return pa.chunked_array([chunk for part in parts for chunk in part.chunks], pa.string())
+
+
+def _parse(path: Path, columns: list[str], types: dict[str, pa.DataType]) -> pa.Table:
+    from pyarrow import csv as arrow_csv
+
+    convert = arrow_csv.ConvertOptions(
+        include_columns=columns, column_types=types, null_values=[""], strings_can_be_null=True
+    )
+    parse = arrow_csv.ParseOptions(newlines_in_values=True)
+    return arrow_csv.read_csv(path, parse_options=parse, convert_options=convert)
 
 
 class ParquetSource(_Files):

@@ -26,13 +26,17 @@ class Wanted:
 
 
 class Source:
-    """Transactions that can be read by column; `text_numbers` says that numbers were text."""
+    """Transactions that can be read by column; `of_text` where numbers are written out."""
 
     name: str
-    text_numbers = False
+    of_text = False
 
     def read(self, wanted: Wanted) -> pa.Table:
         """Return the wanted columns; raises `InputError` when one is missing."""
+        raise NotImplementedError
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column's numbers as they were written; only of a source of text."""
         raise NotImplementedError
 
 
@@ -52,7 +56,7 @@ class FrameSource(Source):
     def __init__(self, frame: Any) -> None:
         self.name = "the table given"
         if hasattr(frame, "__arrow_c_stream__"):
-            self._table = pa.table(frame)
+            self._table = _plain_text(pa.table(frame))
         elif isinstance(frame, Mapping):
             self._table = _from_mapping(frame)
         else:
@@ -65,6 +69,15 @@ class FrameSource(Source):
         """Return the wanted columns."""
         check_columns(wanted, self._table.column_names, self.name)
         return self._table.select(wanted.names)
+
+
+def _plain_text(table: pa.Table) -> pa.Table:
+    """Return the table with views of text, which few functions take, as plain text."""
+    for place, column in enumerate(table.schema):
+        if pa.types.is_string_view(column.type):
+            plain = column.with_type(pa.large_string())
+            table = table.set_column(place, plain, table.column(place).cast(plain.type))
+    return table
 
 
 def _from_mapping(frame: Mapping[str, Any]) -> pa.Table:

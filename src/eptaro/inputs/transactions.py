@@ -27,7 +27,5 @@ def read_transactions(source: Source, date: str, by: list[str], planes: Iterable
     groups = {name: read_groups(table[name], name, source.name) for name in by}
     values = {name: read_filled(table[name], name) for name in counted - summed}
     for name in summed:
-        values[name] = read_numbers(
-            table[name], name, source.name, text_numbers=source.text_numbers
-        )
+        values[name] = read_numbers(table[name], name, source)
     return Batch(days, groups, values)

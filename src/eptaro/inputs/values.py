@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from eptaro.core.column import Column
 from eptaro.core.errors import InputError, MeasureError
 from eptaro.core.groups import Coded
+from eptaro.inputs.chunks import one_array, to_numpy
+from eptaro.inputs.sources import Source
 
 _MOST_DECIMALS = 6
 _EXACT = 2**53
@@ -21,38 +23,45 @@ def read_filled(array: pa.ChunkedArray, name: str) -> Column:
     """Return a column that only tells which rows are filled, whatever it holds."""
     valid = None
     if array.null_count:
-        valid = _numpy(array.is_valid().combine_chunks())
+        valid = to_numpy(array.is_valid())
     if pa.types.is_floating(array.type):
-        return Column.of(name, "float", _numpy(_flat(array, 0.0)), valid)
+        return Column.of(name, "float", _unblanked(array, 0.0), valid)
     return Column.of(name, "flag", np.zeros(len(array), bool), valid)
 
 
-def read_numbers(array: pa.ChunkedArray, name: str, source: str, *, text_numbers: bool) -> Column:
+def read_numbers(array: pa.ChunkedArray, name: str, source: Source) -> Column:
     """Return a numeric column: integers, decimals (exact) or floats.
 
-    With `text_numbers` the floats were parsed from text, so they are decimals wherever
-    that gives the same digits back.
+    Numbers of a text source are decimals by nature: they become floats only where they
+    have more decimals than can be kept.
     """
     kind = array.type
     if pa.types.is_dictionary(kind):
         array, kind = array.cast(kind.value_type), kind.value_type
     valid = None
     if array.null_count:
-        valid = _numpy(array.is_valid().combine_chunks())
+        valid = to_numpy(array.is_valid())
     if pa.types.is_null(kind):
         return Column.of(name, "integer", np.zeros(len(array), np.int64), valid)
     if pa.types.is_integer(kind):
         try:
-            return Column.of(name, "integer", _numpy(_flat(array.cast(pa.int64()), 0)), valid)
+            return Column.of(name, "integer", _unblanked(array.cast(pa.int64()), 0), valid)
         except pa.ArrowInvalid:
-            raise MeasureError(f"{source}: {name!r} holds integers over 64 bits") from None
+            raise MeasureError(f"{source.name}: {name!r} holds integers over 64 bits") from None
     if pa.types.is_floating(kind):
-        data = _numpy(_flat(array.cast(pa.float64()), 0.0))
-        exact = _recovered(data, name, valid) if text_numbers else None
-        return exact or Column.of(name, "float", data, valid)
+        data = _unblanked(array.cast(pa.float64()), 0.0)
+        if not source.of_text or not np.isfinite(data).all():
+            return Column.of(name, "float", data, valid)
+        if exact := _recovered(data, name, valid):
+            return exact
+        if np.abs(data).max(initial=0) * 10**_MOST_DECIMALS >= _EXACT and (
+            long := _written(source.digits(name))
+        ):
+            return _decimals(long, name, source.name, valid)
+        return Column.of(name, "float", data, valid)
     if pa.types.is_decimal(kind):
-        return _decimals(array, name, source, valid)
-    raise MeasureError(f"{source}: {_not_numbers(array, name)}")
+        return _decimals(array, name, source.name, valid)
+    raise MeasureError(f"{source.name}: {_not_numbers(array, name)}")
 
 
 def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | None:
@@ -61,8 +70,6 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
     A decimal of up to 15 digits and its nearest float determine each other, so where
     k / 10**s gives back the very float, the text said k units of 10**-s.
     """
-    if not np.isfinite(data).all():
-        return None
     for scale in range(_MOST_DECIMALS + 1):
         units = np.rint(data * 10.0**scale)
         if not (np.abs(units) < _EXACT).all():
@@ -72,13 +79,20 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
     return None
 
 
+def _written(texts: pa.ChunkedArray) -> pa.ChunkedArray | None:
+    """Return numbers too long for floats as decimals, read from their digits."""
+    places = pc.utf8_length(pc.replace_substring_regex(texts, r"^[^.]*\.?", ""))
+    try:
+        return texts.cast(pa.decimal128(38, pc.max(places).as_py() or 0))
+    except pa.ArrowInvalid:  # exponents, or more digits than any decimal holds
+        return None
+
+
 def _decimals(array: pa.ChunkedArray, name: str, source: str, valid: Any) -> Column:
     scale = array.type.scale
     if not 0 <= scale <= 18:
         raise MeasureError(f"{source}: {name!r} has {scale} decimals; 0 to 18 fit")
-    flat = array.cast(pa.decimal128(38, scale)).combine_chunks()
-    if isinstance(flat, pa.ChunkedArray):
-        flat = pa.concat_arrays(flat.chunks) if flat.num_chunks else pa.array([], flat.type)
+    flat = one_array(array.cast(pa.decimal128(38, scale)))
     words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
     words = words[flat.offset : flat.offset + len(flat)]
     low, high = words[:, 0], words[:, 1]
@@ -114,28 +128,34 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
         except pa.ArrowInvalid:
             raise InputError(f"{source}: group column {name!r} holds fractions") from None
     if not pa.types.is_dictionary(array.type):
-        array = array.dictionary_encode()
-    whole = array.unify_dictionaries().combine_chunks()
-    if isinstance(whole, pa.ChunkedArray):
-        whole = whole.chunk(0) if whole.num_chunks else pa.array([], array.type)
-    codes = _numpy(whole.indices.fill_null(-1)).astype(np.int32, copy=False)
+        try:
+            array = array.dictionary_encode()
+        except pa.ArrowNotImplementedError:
+            raise _no_groups(name, kind, source) from None
+    whole = one_array(array.unify_dictionaries())
+    indices = whole.indices.fill_null(-1) if whole.null_count else whole.indices
+    codes = _plain(indices).astype(np.int32, copy=False)
     words, kind = whole.dictionary, whole.dictionary.type
     if words.null_count:
         raise InputError(f"{source}: group column {name!r} has a blank among its dictionary values")
-    if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind):
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         texts = np.array([*words.to_pylist(), None], object)[:-1]
         return _merged(codes, Column.text(name, texts))
     if pa.types.is_integer(kind):
         return Coded(
-            codes, Column.of(name, "integer", _numpy(words.cast(pa.int64())), unit="number")
+            codes, Column.of(name, "integer", _plain(words.cast(pa.int64())), unit="number")
         )
     if pa.types.is_boolean(kind):
-        return Coded(codes, Column.of(name, "flag", _numpy(words)))
+        return Coded(codes, Column.of(name, "flag", _plain(words)))
     if pa.types.is_date32(kind):
-        return Coded(codes, Column.of(name, "date", _numpy(words.cast(pa.int32()))))
+        return Coded(codes, Column.of(name, "date", _plain(words.cast(pa.int32()))))
     if pa.types.is_null(kind):
         return Coded(np.full(len(array), -1, np.int32), Column.text(name, np.array([""])))
-    raise InputError(
+    raise _no_groups(name, kind, source)
+
+
+def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:
+    return InputError(
         f"{source}: group column {name!r} holds {kind}; "
         f"group by text, whole numbers, dates or flags"
     )
@@ -151,9 +171,9 @@ def _merged(codes: NDArray[np.int32], choices: Column) -> Coded:
     return Coded(target[codes], Column.text(choices.name, np.array([*places, None], object)[:-1]))
 
 
-def _flat(array: pa.ChunkedArray, blank: Any) -> pa.Array:
-    return (pc.fill_null(array, blank) if array.null_count else array).combine_chunks()
+def _unblanked(array: pa.ChunkedArray, blank: Any) -> NDArray[Any]:
+    return to_numpy(pc.fill_null(array, blank) if array.null_count else array)
 
 
-def _numpy(array: pa.Array | pa.ChunkedArray) -> NDArray[Any]:
-    return array.to_numpy() if isinstance(array, pa.ChunkedArray) else array.to_numpy(False)  # type: ignore[no-any-return]
+def _plain(array: pa.Array) -> NDArray[Any]:
+    return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]

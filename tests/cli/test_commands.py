@@ -1,0 +1,160 @@
+"""The command line, run as a process and in place."""
+
+import contextlib
+import csv
+import io
+import json
+import os
+import re
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from eptaro.cli import run
+
+DATA = ["--date", "on", "--measure", "revenue=sum(fare)"]
+TEXT = "on,shop,fare\n2024-02-29,a,10.10\n2025-01-31,b,0.25\n2025-02-28,a,7\n"
+
+
+class Commands(unittest.TestCase):
+    """A folder with one small file, in which the commands run."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        (self.folder / "rows.csv").write_text(TEXT)
+        self.enterContext(contextlib.chdir(self.folder))
+
+    def go(self, *arguments: str) -> tuple[int, str, str]:
+        """Run a command in place; return its exit status, output and error output."""
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            status = run(list(arguments))
+        return status, out.getvalue(), err.getvalue()
+
+    def process(self, *arguments: str, **options) -> subprocess.CompletedProcess:
+        command = [sys.executable, "-m", "eptaro", *arguments]
+        return subprocess.run(command, capture_output=True, text=True, check=False, **options)
+
+
+class Answers(Commands):
+    """What the commands print and write."""
+
+    def test_recap_as_a_process_prints_a_table_that_cuts_no_figure(self):
+        done = self.process("recap", "rows.csv", *DATA, "--per", "month", "--by", "shop", "--wide")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("coverage 2024-02-29..2025-02-28 · as of 2025-02-28", done.stdout)
+        self.assertIn("10.10", done.stdout)
+        self.assertNotIn("…", done.stdout)
+        self.assertEqual(len(done.stdout.splitlines()), 2 + 14 + 2)
+
+    def test_json_and_csv_hold_the_same_rows(self):
+        asked = ["compare", "rows.csv", *DATA, "--per", "month", "--to-date",
+                 "--coverage", "2024-01-01..2025-02-28"]  # fmt: skip
+        _, text, _ = self.go(*asked, "--format", "json")
+        (row,) = json.loads(text)
+        self.assertEqual((row["prior_last"], row["revenue_prior"]), ("2024-02-29", 10.1))
+        self.assertEqual(row["revenue_change"], -3.1)
+        _, text, _ = self.go(*asked, "--format", "csv")
+        (line,) = csv.DictReader(io.StringIO(text))
+        self.assertEqual((line["prior_last"], line["revenue_change"]), ("2024-02-29", "-3.10"))
+
+    def test_out_writes_a_file_and_says_where(self):
+        status, out, err = self.go(
+            "accumulate", "rows.csv", *DATA, "--within", "year", "--out", "t.md"
+        )
+        self.assertEqual((status, out, err), (0, "", "366 rows written to t.md\n"))
+        self.assertIn("| 2025-02-28 | 2025 |", Path("t.md").read_text())
+
+    def test_rows_that_are_left_out_are_counted(self):
+        asked = ["accumulate", "rows.csv", *DATA, "--within", "month", "--rows", "5"]
+        _, out, _ = self.go(*asked)
+        self.assertIn("361 of 366 rows are not shown", out)
+        self.assertEqual(sum(line.startswith("202") for line in out.splitlines()), 5)
+
+    def test_the_fiscal_options_make_the_calendar(self):
+        _, out, _ = self.go("recap", "rows.csv", *DATA, "--per", "year", "--year-starts", "02-01",
+                            "--prefix", "FY", "--only", "FY2026", "--format", "json")  # fmt: skip
+        self.assertEqual([row["period"] for row in json.loads(out)], ["FY2026"])
+
+    def test_dimension_has_both_calendars(self):
+        _, out, _ = self.go("dimension", "--from", "2025-03-31", "--through", "2025-04-01",
+                            "--year-starts", "04-01", "--format", "csv")  # fmt: skip
+        rows = list(csv.DictReader(io.StringIO(out)))
+        self.assertEqual([row["fiscal_year"] for row in rows], ["2025", "2026"])
+        self.assertEqual([row["calendar_quarter_label"] for row in rows], ["2025-Q1", "2025-Q2"])
+        _, out, _ = self.go("dimension", "--from", "2025-03-31", "--through", "2025-04-01")
+        self.assertRegex(out, r"calendar_year_first +2025-01-01 +2025-01-01")
+
+    def test_help_names_every_command_with_an_example(self):
+        _, out, _ = self.go("--help")
+        for name in ("demo", "dimension", "recap", "accumulate", "compare"):
+            self.assertIn(name, out)
+            status, text, _ = self.go(name, "--help")
+            self.assertEqual(status, 0)
+            self.assertIn("Example: eptaro", text)
+
+    def test_a_wide_table_goes_in_blocks_in_a_terminal(self):
+        with (
+            mock.patch("rich.console.Console.is_terminal", True),
+            mock.patch.dict(os.environ, {"COLUMNS": "60"}),
+        ):
+            _, out, _ = self.go("compare", "rows.csv", *DATA, "--per", "year")
+        self.assertGreater(out.count("period"), 2)
+        plain = re.sub(r"\x1b\[[0-9;]*m", "", out)
+        self.assertLessEqual(max(map(len, plain.splitlines()[:-1])), 60)
+
+
+class Mistakes(Commands):
+    """Every mistake gives one clear line and exit status 1 or 2, never a traceback."""
+
+    RECAP = ("recap", "rows.csv", *DATA, "--per", "month")
+
+    def test_each_mistake(self):
+        bad = {
+            1: (
+                (("recap", "row.csv", *DATA, "--per", "month"), "did you mean 'rows.csv'"),
+                ((*self.RECAP, "--by", "shops"), "did you mean 'shop'"),
+                (("recap", "rows.csv", *DATA, "--per", "mnth"), "did you mean 'month'"),
+                ((*self.RECAP, "--year-starts", "01-31"), "day 1 to 28"),
+                ((*self.RECAP, "--only", "2025-02-01..2025-01-01"), "reversed"),
+                ((*self.RECAP, "--as-of", "yesterday"), "not an ISO date"),
+                ((*self.RECAP, "--out", "nowhere/t.csv"), "cannot be written"),
+                ((*self.RECAP, "--out", "t.xls"), "unknown file ending"),
+                (("recap", "rows.csv", "--date", "shop", "--measure", "n=count()", "--per", "day"),
+                 "row 1: 'a' is not written as"),
+                (("dimension", "--from", "2025-02-01", "--through", "2025-01-01"), "reversed"),
+                (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "year, week"),
+            ),
+            2: (
+                (("recap",), "Missing argument"),
+                (("recapp",), "did you mean 'recap'"),
+                (("recap", "rows.csv", "--date", "on"), "Missing option"),
+                ((*self.RECAP, "--year-named", "middle"), "'start', 'end'"),
+                ((*self.RECAP, "--pre", "x"), "No such option"),
+            ),
+        }  # fmt: skip
+        for status, cases in bad.items():
+            for arguments, message in cases:
+                got, out, err = self.go(*arguments)
+                self.assertEqual((got, out), (status, ""), (arguments, err))
+                self.assertIn(message, err)
+                self.assertNotIn("Traceback", err)
+                if status == 1:
+                    self.assertEqual(err.count("\n"), 1, err)
+
+    def test_a_fault_of_ours_is_one_line_too(self):
+        with mock.patch("eptaro.core.daybook.Daybook.read", side_effect=ZeroDivisionError("x")):
+            status, _, err = self.go(*self.RECAP)
+        self.assertEqual(status, 1)
+        self.assertIn("a fault of ours (ZeroDivisionError: x)", err)
+
+    def test_a_reader_that_goes_away_is_no_error(self):
+        command = f"{sys.executable} -m eptaro accumulate rows.csv --date on --within year "
+        command += "--measure 'n=count()' --format csv | head -1"
+        done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, check=False)
+        self.assertEqual((done.stdout.count("\n"), done.stderr), (1, ""))

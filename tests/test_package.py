@@ -1,0 +1,107 @@
+"""The house: the public face, import guards, doctests and the README's snippets."""
+
+import ast
+import contextlib
+import doctest
+import importlib
+import io
+import pkgutil
+import re
+import shlex
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import eptaro
+from eptaro.cli import run
+from eptaro.demo.files import copy_shipped
+
+ROOT = Path(__file__).parents[1]
+SOURCE = ROOT / "src" / "eptaro"
+OUTER = ("inputs", "outputs", "engines", "pictures", "reports", "cli", "demo")
+MAY_USE = {
+    "core": set(),
+    "inputs": {"core"},
+    "outputs": {"core"},
+    "demo": {"core", "outputs"},
+    "cli": {"core", "inputs", "outputs", "demo"},
+}
+
+
+def imported(path: Path) -> set[str]:
+    """Return the modules that a file imports, wherever in it."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom):
+            found.add(node.module or "")
+    return found
+
+
+class Imports(unittest.TestCase):
+    """Imports point one way, and heavy packages load late."""
+
+    def test_core_imports_numpy_and_the_standard_library_only(self):
+        for path in (SOURCE / "core").glob("*.py"):
+            tops = {name.split(".")[0] for name in imported(path)}
+            if path.name == "table.py":
+                tops -= {"pandas", "pyarrow"}  # for type checkers only
+            strange = tops - set(sys.stdlib_module_names) - {"numpy", "eptaro"}
+            self.assertFalse(strange, path)
+
+    def test_layers_import_one_way(self):
+        for layer, may in MAY_USE.items():
+            for path in (SOURCE / layer).rglob("*.py"):
+                used = {n.split(".")[1] for n in imported(path) if n.startswith("eptaro.")}
+                self.assertLessEqual(used & {"core", *OUTER}, may | {layer}, path)
+
+    def test_import_and_help_load_nothing_heavy(self):
+        heavy = "{'pyarrow', 'pandas', 'rich', 'matplotlib', 'sqlalchemy', 'dask'}"
+        for code in ("import eptaro", "from eptaro.cli import run; run(['--help'])"):
+            check = f"{code}; import sys; sys.exit(bool({heavy} & set(sys.modules)))"
+            done = subprocess.run([sys.executable, "-c", check], capture_output=True, check=False)
+            self.assertEqual(done.returncode, 0, code)
+
+    def test_the_public_names_are_the_list(self):
+        public = {name for name, value in vars(eptaro).items()
+                  if not name.startswith("_") and not isinstance(value, type(eptaro))}  # fmt: skip
+        self.assertEqual(public | {"__version__"}, set(eptaro.__all__))
+        self.assertEqual(sorted(eptaro.__all__), eptaro.__all__)
+
+
+class Snippets(unittest.TestCase):
+    """Every example in a docstring or in the README runs."""
+
+    def test_docstrings(self):
+        ran = 0
+        for module in pkgutil.walk_packages(eptaro.__path__, "eptaro."):
+            result = doctest.testmod(importlib.import_module(module.name))
+            self.assertEqual(result.failed, 0, module.name)
+            ran += result.attempted
+        self.assertGreater(ran, 30)
+
+    def test_readme_commands_print_what_it_shows_and_its_python_runs(self):
+        text = (ROOT / "README.md").read_text()
+        with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
+            copy_shipped(Path("eptaro-demo"))
+            for block in re.findall(r"```console\n(.*?)```", text, re.DOTALL):
+                for command, output in re.findall(
+                    r"^\$ (eptaro (?:.*\\\n)*.*)\n((?:(?!\$).*\n)*)", block, re.M
+                ):
+                    shown = io.StringIO()
+                    with contextlib.redirect_stdout(shown):
+                        status = run(shlex.split(command.replace("\\\n", ""))[1:])
+                    self.assertEqual(status, 0, command)
+                    for line in filter(None, output.splitlines()):
+                        self.assertIn(line.rstrip(), shown.getvalue())
+            for code in re.findall(r"```python\n(.*?)```", text, re.DOTALL):
+                command = [sys.executable, "-W", "error", "-c", code]
+                done = subprocess.run(command, capture_output=True, text=True, check=False)
+                self.assertEqual((done.returncode, done.stderr), (0, ""), code)
+
+    def test_readme_links_lead_somewhere(self):
+        for link in re.findall(r"\]\(([^)#]+)\)", (ROOT / "README.md").read_text()):
+            self.assertTrue((ROOT / link).exists(), link)
