@@ -359,6 +359,15 @@ class Coverage(unittest.TestCase):
             ep.Daybook(self.FRAME, date="on", measures="n=count()").recap("month")["complete"].any()
         )
 
+    def test_the_first_and_last_years_of_all(self):
+        frame = {"on": ["0001-01-01", "9999-12-31"], "x": [1, 2]}
+        calendar = ep.MonthCalendar("own", year_starts="04-01")
+        book = ep.Daybook(frame, date="on", measures="s=sum(x)", calendar=calendar)
+        first, *_, last = book.recap("year").rows()
+        self.assertEqual((first["first"], str(first["last"])), (None, "0001-03-31"))
+        self.assertEqual((str(last["first"]), last["last"]), ("9999-04-01", None))
+        self.assertEqual((first["s"], last["s"], last["complete"]), (1, 2, False))
+
     def test_rows_outside_a_given_coverage_are_an_error(self):
         with self.assertRaisesRegex(ep.InputError, "1 rows lie outside"):
             ep.Daybook(

@@ -113,9 +113,15 @@ class Refused(Files):
             with self.assertRaisesRegex(ep.InputError, message):
                 ep.Daybook.read(path, **OPTIONS)
 
+    def test_a_file_named_twice(self):
+        path = self.file("rows.csv", TEXT)
+        with self.assertRaisesRegex(ep.InputError, "named twice"):
+            ep.Daybook.read([path, path], **OPTIONS)
+
     def test_values(self):
         bad = (
             ("on,shop,fare\n2025-01-01,a,1\n2025-01-01,a,1O\n", "row 2 .*'1O' is not a number"),
+            ('on,shop,fare\n2025-01-01,a,"2\n', "row 1 .*'2.n' is not a number"),
             ("on,shop,fare\n2025-01-01,a,NA\n", "'NA' is not a number"),
             ("on,shop,fare\n2025-01-01,a,2025-01-01\n", "holds date32"),
         )  # fmt: skip

@@ -69,7 +69,7 @@ def _walk(folder: Path) -> None:
     ]  # fmt: skip
     for title, arguments in steps:
         click.secho(f"\n{title}", bold=True)
-        click.secho(f"$ eptaro {_typed(arguments)}\n", fg="cyan")
+        click.echo(f"$ eptaro {_typed(arguments)}\n")
         _run(arguments)
 
 

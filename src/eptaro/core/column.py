@@ -22,7 +22,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from eptaro.core.days import Days, Flags, as_dates
+from eptaro.core.days import FIRST_DAY, LAST_DAY, Days, Flags, as_dates
 from eptaro.core.errors import EptaroError
 
 Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
@@ -59,8 +59,18 @@ class Column:
         valid: Flags | None = None,
         **details: Any,
     ) -> Column:
-        """Return a column of a kind, dropping a validity mask that masks nothing."""
+        """Return a column of a kind, dropping a validity mask that masks nothing.
+
+        Days outside the years 1 to 9999, where a last period may reach, are blank.
+        """
         array = np.asarray(data).astype(_DTYPES[kind], copy=False)
+        if (
+            kind == "date"
+            and array.size
+            and not (array.min() >= FIRST_DAY and array.max() <= LAST_DAY)
+        ):
+            inside = (array >= FIRST_DAY) & (array <= LAST_DAY)
+            valid = inside if valid is None else valid & inside
         if valid is not None and valid.all():
             valid = None
         if kind == "text" and valid is not None:

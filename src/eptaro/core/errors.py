@@ -50,6 +50,6 @@ def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
     names = [str(name) for name in accepted]
     folded = {name.casefold(): name for name in names}
     close = get_close_matches(str(got).casefold(), list(folded), n=1)
-    hint = f"did you mean {folded[close[0]]!r}? " if close else ""
+    hint = f": did you mean {folded[close[0]]!r}?" if close else "."
     shown = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
-    return f"unknown {what} {str(got)!r}: {hint}Accepted: {shown or 'none'}"
+    return f"unknown {what} {str(got)!r}{hint} Accepted: {shown or 'none'}"

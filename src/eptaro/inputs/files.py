@@ -29,6 +29,9 @@ def open_files(paths: list[Path]) -> Source:
             raise InputError(f"{path}: there is no such file{hint}")
         if not path.is_file():
             raise InputError(f"{path}: is not a file")
+    for path in paths:
+        if paths.count(path) > 1:
+            raise InputError(f"{path}: is named twice; its rows would count twice")
     if len({path.suffix.lower() for path in paths}) > 1:
         raise InputError("the files are of several kinds; give CSV or Parquet files, not both")
     return CsvSource(paths) if paths[0].suffix.lower() == ".csv" else ParquetSource(paths)

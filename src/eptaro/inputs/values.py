@@ -111,7 +111,7 @@ def _decimals(array: pa.ChunkedArray, name: str, source: str, valid: Any) -> Col
 
 def _not_numbers(array: pa.ChunkedArray, name: str) -> str:
     if pa.types.is_string(array.type) or pa.types.is_large_string(array.type):
-        numeric = pc.match_substring_regex(array, r"^\s*[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?\s*$")
+        numeric = pc.match_substring_regex(array, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
         row = pc.index(pc.fill_null(numeric, True), False).as_py()
         if row >= 0:
             return f"row {row + 1:,} of {name!r}: {array[row].as_py()!r} is not a number"
