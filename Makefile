@@ -25,7 +25,7 @@ $(VENV)/bin/python:
 
 # A stamp per set of packages: a second run reuses what stands, a changed pyproject.toml installs anew.
 $(VENV)/.demo: $(VENV)/bin/python pyproject.toml
-	$(RUN) -m pip install --quiet --disable-pip-version-check --editable .
+	$(RUN) -m pip install --quiet --disable-pip-version-check --editable '.[all]'
 	@touch $@
 
 $(VENV)/.test: $(VENV)/bin/python pyproject.toml

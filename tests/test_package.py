@@ -26,7 +26,8 @@ MAY_USE = {
     "inputs": {"core"},
     "outputs": {"core"},
     "demo": {"core", "outputs"},
-    "cli": {"core", "inputs", "outputs", "demo"},
+    "pictures": {"core", "inputs", "outputs"},
+    "cli": {"core", "inputs", "outputs", "pictures", "demo"},
 }
 
 
@@ -59,7 +60,7 @@ class Imports(unittest.TestCase):
                 self.assertLessEqual(used & {"core", *OUTER}, may | {layer}, path)
 
     def test_import_and_help_load_nothing_heavy(self):
-        heavy = "{'pyarrow', 'pandas', 'rich', 'matplotlib', 'sqlalchemy', 'dask'}"
+        heavy = "{'pydantic', 'pyarrow', 'pandas', 'rich', 'matplotlib', 'sqlalchemy', 'dask'}"
         for code in ("import eptaro", "from eptaro.cli import run; run(['--help'])"):
             check = f"{code}; import sys; sys.exit(bool({heavy} & set(sys.modules)))"
             done = subprocess.run([sys.executable, "-c", check], capture_output=True, check=False)

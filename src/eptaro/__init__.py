@@ -21,11 +21,14 @@ from eptaro.core.errors import (
     QuestionError,
 )
 from eptaro.core.grid import PeriodGrid
+from eptaro.core.listedcalendar import ListedCalendar
 from eptaro.core.measures import Measure
 from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.period import Period
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.weekcalendar import WeekCalendar
+from eptaro.core.workdays import Holiday, HolidaySet, Workdays
 from eptaro.version import __version__
 from eptaro.wiring import connect
 
@@ -36,7 +39,10 @@ __all__ = [
     "DateError",
     "Daybook",
     "EptaroError",
+    "Holiday",
+    "HolidaySet",
     "InputError",
+    "ListedCalendar",
     "Measure",
     "MeasureError",
     "MonthCalendar",
@@ -45,6 +51,8 @@ __all__ = [
     "QuestionError",
     "Span",
     "Table",
+    "WeekCalendar",
+    "Workdays",
     "__version__",
     "dimension",
 ]

@@ -11,6 +11,7 @@ from eptaro.core.cells import Cells
 from eptaro.core.fold import fold
 from eptaro.core.groups import Groups
 from eptaro.core.measures import Plane
+from eptaro.core.names import Names
 from eptaro.core.table import Table
 
 
@@ -29,6 +30,18 @@ def _fold(
     source = table if isinstance(table, Source) else FrameSource(table)
     batch = read_transactions(source, date, by, planes)
     return *fold(batch, planes), len(batch), source.name
+
+
+def _frame_rows(frame: Any) -> list[dict[str, Any]]:
+    from eptaro.inputs.sources import FrameSource
+
+    return FrameSource(frame).rows()
+
+
+def _locale_names(locale: str) -> Names:
+    from eptaro.inputs.locales import locale_names
+
+    return locale_names(locale)
 
 
 def _table_to_arrow(table: Table) -> Any:
@@ -54,6 +67,8 @@ def connect() -> None:
     hooks.provide(
         open_files=_open_files,
         fold=_fold,
+        locale_names=_locale_names,
+        frame_rows=_frame_rows,
         table_to_arrow=_table_to_arrow,
         table_to_pandas=_table_to_pandas,
         table_write=_table_write,

@@ -131,7 +131,7 @@ class Mistakes(Commands):
                 (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "year, week"),
             ),
             2: (
-                (("recap",), "Missing argument"),
+                (("recap", "--per", "day"), "Missing argument"),
                 (("recapp",), "did you mean 'recap'"),
                 (("recap", "rows.csv", "--date", "on"), "Missing option"),
                 ((*self.RECAP, "--year-named", "middle"), "'start', 'end'"),

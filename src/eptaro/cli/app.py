@@ -12,6 +12,7 @@ from eptaro.version import __version__
 _COMMANDS = {
     "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
     "dimension": ("dimension", "Build the date dimension: one row per day."),
+    "calendar": ("calendar", "Show, check and export the periods of a calendar."),
     "recap": ("verbs", "Summarise each period, quiet ones included."),
     "accumulate": ("verbs", "Run totals that restart at each period."),
     "compare": ("verbs", "Set each period, or period to date, against a prior one."),

@@ -9,7 +9,6 @@ from typing import Any, TypeVar
 import click
 
 from eptaro.core.levels import WEEKDAYS
-from eptaro.core.monthcalendar import MonthCalendar
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 FORMATS = ("table", "csv", "json", "markdown")
@@ -26,23 +25,39 @@ def together(*options: Callable[[Any], Any]) -> Callable[[Command], Command]:
     return add
 
 
-calendar_options = together(
-    click.option("--year-starts", metavar="MM-DD", default="01-01", show_default=True,
-                 help="First day of the year; day 1 to 28."),
-    click.option("--year-named", type=click.Choice(["start", "end"]), default="end",
-                 show_default=True, help="Which end gives a year its name."),
-    click.option("--prefix", default="", metavar="TEXT",
+rule_options = together(
+    click.option("--config", type=click.Path(path_type=Path), metavar="FILE", default=None,
+                 help="An eptaro.toml with calendars, holidays and the data set."),
+    click.option("--year-starts", metavar="MM-DD", default=None,
+                 help="First day of the year; day 1 to 28.  [default: 01-01]"),
+    click.option("--year-named", type=click.Choice(["start", "end"]), default=None,
+                 help="Which end gives a year its name.  [default: end]"),
+    click.option("--prefix", default=None, metavar="TEXT",
                  help="What labels begin with, such as FY."),
-    click.option("--week-starts", type=click.Choice(WEEKDAYS), default="monday",
-                 show_default=True, help="First day of the week."),
-    click.option("--first-week-days", type=click.IntRange(1, 7), default=4, show_default=True,
-                 help="Days that a year's first week needs in it (4 with monday: ISO 8601)."),
+    click.option("--week-starts", type=click.Choice(WEEKDAYS), default=None,
+                 help="First day of the week.  [default: monday; sunday with --pattern]"),
+    click.option("--first-week-days", type=click.IntRange(1, 7), default=None,
+                 help="Days that a year's first week needs in it.  [default: 4, ISO 8601]"),
+    click.option("--pattern", metavar="WEEKS", default=None,
+                 help="Years of 52 or 53 weeks: 4-4-5, 4-5-4, 5-4-4 or 13x4."),
+    click.option("--year-ends", metavar="MM-DD", default=None,
+                 help="With --pattern: where years end.  [default: 01-31]"),
+    click.option("--ends", type=click.Choice(["nearest", "last"]), default=None,
+                 help="With --pattern: on the weekday nearest to --year-ends, or last before."),
+    click.option("--long-month", type=int, default=None, metavar="N",
+                 help="With --pattern: the month that week 53 goes to.  [default: the last]"),
+)  # fmt: skip
+
+calendar_options = together(
+    click.option("--calendar", metavar="NAME", default=None,
+                 help="A calendar of the --config file.  [default: the data set's]"),
+    rule_options,
 )  # fmt: skip
 
 data_options = together(
-    click.argument("files", metavar="FILE...", nargs=-1, required=True),
-    click.option("--date", metavar="COLUMN", required=True, help="The column of dates."),
-    click.option("--measure", "measures", metavar="SPEC", multiple=True, required=True,
+    click.argument("files", metavar="[FILE]...", nargs=-1),
+    click.option("--date", metavar="COLUMN", default=None, help="The column of dates."),
+    click.option("--measure", "measures", metavar="SPEC", multiple=True,
                  help="What to calculate: name=how(column), such as revenue=sum(fare), "
                       "trips=count(), typical=mean(fare). May be given again."),
     click.option("--by", metavar="COLUMN", multiple=True,
@@ -64,14 +79,3 @@ output_options = together(
     click.option("--rows", type=click.IntRange(2), metavar="N", default=None,
                  help="Print at most N rows of a table (in a terminal: 60)."),
 )  # fmt: skip
-
-
-def make_calendar(
-    year_starts: str, year_named: str, prefix: str, week_starts: str, first_week_days: int
-) -> MonthCalendar:
-    """Return the calendar that the options describe, called fiscal unless it is the civil one."""
-    name = "calendar" if year_starts == "01-01" and not prefix else "fiscal"
-    return MonthCalendar(
-        name, year_starts=year_starts, year_named=year_named, prefix=prefix,
-        week_starts=week_starts, first_week_days=first_week_days,
-    )  # fmt: skip

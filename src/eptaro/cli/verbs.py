@@ -6,31 +6,19 @@ from typing import Any
 
 import click
 
-from eptaro.cli.options import calendar_options, data_options, make_calendar, output_options
+from eptaro.cli.options import calendar_options, data_options, output_options
 from eptaro.cli.screen import deliver
-from eptaro.core.daybook import Daybook
+from eptaro.cli.settings import Settings
 from eptaro.core.table import Table
 
-_CALENDAR = ("year_starts", "year_named", "prefix", "week_starts", "first_week_days")
 _EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
-
-
-def _book(given: dict[str, Any]) -> Daybook:
-    """Read and fold the files that the options name, taking those options out of `given`."""
-    calendar = make_calendar(**{name: given.pop(name) for name in _CALENDAR})
-    return Daybook.read(
-        list(given.pop("files")), date=given.pop("date"), measures=list(given.pop("measures")),
-        by=list(given["by"]), calendar=calendar, coverage=given.pop("coverage"),
-    )  # fmt: skip
-
-
-def _question(given: dict[str, Any]) -> dict[str, Any]:
-    return {**given, "by": list(given["by"]), "only": list(given["only"]) or None}
 
 
 def _run(verb: str, given: dict[str, Any]) -> None:
     to = {name: given.pop(name) for name in ("out", "form", "rows")}
-    table: Table = getattr(_book(given), verb)(**_question(given))
+    book = Settings(given).book(given)
+    given["by"], given["only"] = list(given["by"]), list(given["only"]) or None
+    table: Table = getattr(book, verb)(**given)
     deliver(table, **to)
 
 

@@ -44,6 +44,7 @@ class Calendar(ABC):
     name: str
     prefix: str
     levels: tuple[str, ...] = LEVELS
+    limits: Span | None = None  # the days that the calendar knows, where that is not all
 
     def _set_names(self, name: str, prefix: str) -> None:
         if not (isinstance(name, str) and name.isidentifier()):
@@ -79,7 +80,7 @@ class Calendar(ABC):
         """Return the index of each numbered period and whether there is such a one."""
 
     @abstractmethod
-    def move_days(self, days: Days, n: int, level: str) -> tuple[Ints, Flags]:
+    def move_days(self, days: Days, n: int | Ints, level: str) -> tuple[Ints, Flags]:
         """Move day ordinals by `n` units of `level`; flag those clamped to a period's end."""
 
     @abstractmethod
@@ -121,30 +122,27 @@ class Calendar(ABC):
             return Period(self, "day", ordinal(text))
         body = text.removeprefix(self.prefix)
         found = _LABEL.fullmatch(body)
-        example = self.period_of("2025-08-20", self.levels[0])
         if not found or (self.prefix and body == text):
-            raise CalendarError(
-                f"{label!r} is no label of calendar {self.name!r}; its labels look like "
-                f"{', '.join(self._examples(example))}"
-            )
+            raise self._no_label(label)
         year = int(found[1])
         level = {letter: level for level, letter in _LETTERS.items()}.get(found[2] or "", "year")
         if found[4]:
             level = "month"
         number = int(found[3] or found[4] or 1)
         if level not in self.levels or bool(found[4]) > self.plain_months:
-            raise CalendarError(
-                f"{label!r} is no label of calendar {self.name!r}; its labels look like "
-                f"{', '.join(self._examples(example))}"
-            )
+            raise self._no_label(label)
         index, exists = self.index_at(np.array([year]), np.array([number]), level)
         if not exists[0]:
             raise CalendarError(f"calendar {self.name!r} has no {level} {label}")
         return Period(self, level, int(index[0]))
 
-    def _examples(self, year: Period) -> list[str]:
-        day = year.first
-        return [self.period_of(day, level).label for level in self.levels if level != "day"]
+    def _no_label(self, label: str) -> CalendarError:
+        day = self.limits.first if self.limits else dt.date(2025, 4, 1)
+        forms = [self.period_of(day, level).label for level in self.levels if level != "day"]
+        return CalendarError(
+            f"{label!r} is no label of calendar {self.name!r}; its labels look like "
+            f"{', '.join(forms)}"
+        )
 
     def period_of(self, day: DateLike, level: str) -> Period:
         """Return the period of `level` that holds a date."""
@@ -180,7 +178,7 @@ class Calendar(ABC):
         moved, _ = self.move_days(ordinals(days), n, level)
         return as_dates(check_range(moved))
 
-    def counterparts(self, index: Ints, level: str, n: int, step: str) -> tuple[Ints, Flags]:
+    def counterparts(self, index: Ints, level: str, n: int | Ints, step: str) -> tuple[Ints, Flags]:
         """Return the whole periods of the same place `n` steps away, and which exist.
 
         Within its own level a period steps along; over a wider `step` it keeps its
@@ -218,7 +216,7 @@ class Calendar(ABC):
         first, last = self.first_days(index, level), self.last_days(index, level)
         return (first >= FIRST_DAY) & (last <= LAST_DAY)
 
-    def move_spans(self, first: Days, last: Days, n: int, level: str) -> Moved:
+    def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
         """Move spans by `n` units of `level`: whole months stay whole, others move as days."""
         check_level(level, self.levels)
         begins, _ = self.move_days(first, n, level)

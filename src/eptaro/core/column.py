@@ -2,7 +2,7 @@
 
 | kind    | stored as                                   | handed out as                    |
 |---------|---------------------------------------------|----------------------------------|
-| integer | int64                                       | int64, masked where blank        |
+| integer | int64 or int32                              | the same, masked where blank     |
 | decimal | int64 in units of 10**-scale                | `decimal.Decimal` objects, None  |
 | float   | float64                                     | float64, NaN where blank         |
 | text    | int32 codes into `choices`, -1 where blank  | `str` objects, None where blank  |
@@ -63,7 +63,9 @@ class Column:
 
         Days outside the years 1 to 9999, where a last period may reach, are blank.
         """
-        array = np.asarray(data).astype(_DTYPES[kind], copy=False)
+        array = np.asarray(data)
+        if not (kind == "integer" and array.dtype == np.int32):  # half the room serves as well
+            array = array.astype(_DTYPES[kind], copy=False)
         if (
             kind == "date"
             and array.size

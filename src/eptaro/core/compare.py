@@ -167,6 +167,8 @@ def _counterpart(
     first, end = calendar.first_days(prior, per), calendar.last_days(prior, per)
     start, stop = calendar.first_days(index, per), np.array([last])
     clamped = np.zeros(len(index), bool)
+    if not exists.all():
+        return _Side(prior, exists, first, end, clamped)
     if match == "weekday":
         weeks = _weeks_back(per, amount)
         first, cut = start - 7 * weeks, stop - 7 * weeks

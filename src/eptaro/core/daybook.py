@@ -52,10 +52,13 @@ class Daybook(Facts):
         parsed = parse_measures(measures)
         planes = {plane for measure in parsed for plane in measure.planes}
         groups, cells, rows, source = hooks.call("fold", table, date, names, planes)
-        super().__init__(
-            groups, cells, parsed, calendar or MonthCalendar(),
-            _coverage(coverage, cells, source), rows, source,
-        )  # fmt: skip
+        calendar, span = calendar or MonthCalendar(), _coverage(coverage, cells, source)
+        if calendar.limits and span not in calendar.limits:
+            raise InputError(
+                f"{source}: the coverage {span} reaches out of the list of calendar "
+                f"{calendar.name!r}, {calendar.limits}"
+            )
+        super().__init__(groups, cells, parsed, calendar, span, rows, source)
 
     @classmethod
     def read(

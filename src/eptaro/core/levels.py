@@ -41,6 +41,21 @@ def check_weekday(name: str, argument: str) -> int:
     return WEEKDAYS.index(name)
 
 
+def check_choice(argument: str, value: str, accepted: tuple[str, ...]) -> str:
+    """Return the value when it is accepted, or raise `CalendarError` naming those that are."""
+    if value not in accepted:
+        raise CalendarError(unknown(f"value for {argument}", value, accepted))
+    return value
+
+
+def parse_month_day(text: str, argument: str) -> tuple[int, int]:
+    """Return month and day of a month-day such as `04-01`; 31 is the most for any month."""
+    found = re.fullmatch(r"(\d{2})-(\d{2})", text) if isinstance(text, str) else None
+    if not found or not 1 <= int(found[1]) <= 12 or not 1 <= int(found[2]) <= 31:
+        raise CalendarError(f"{argument}={text!r} is not a month-day; write it as 04-01")
+    return int(found[1]), int(found[2])
+
+
 def parse_amount(text: str, argument: str) -> Amount:
     """Return the amount written as a whole number and a unit.
 

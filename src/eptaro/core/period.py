@@ -37,7 +37,7 @@ class CutsDays(Protocol):
         """Year and number in the year of each period."""
         ...
 
-    def counterparts(self, index: Ints, level: str, n: int, step: str) -> tuple[Ints, Flags]:
+    def counterparts(self, index: Ints, level: str, n: int | Ints, step: str) -> tuple[Ints, Flags]:
         """Periods of the same place `n` steps away, and which exist."""
         ...
 

@@ -23,7 +23,7 @@ class Moved(NamedTuple):
 class MovesSpans(Protocol):
     """Whatever can move spans: every calendar."""
 
-    def move_spans(self, first: Days, last: Days, n: int, level: str) -> Moved:
+    def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
         """Move whole arrays of spans at once."""
         ...
 
@@ -82,6 +82,11 @@ class Span:
     def days(self) -> int:
         """The number of days, both ends counted."""
         return self.hi - self.lo + 1
+
+    def overlap(self, other: Span) -> Span | None:
+        """Return the days that both spans hold, or None."""
+        lo, hi = max(self.lo, other.lo), min(self.hi, other.hi)
+        return Span.of(lo, hi) if lo <= hi else None
 
     def __contains__(self, day: object) -> bool:
         if isinstance(day, Span):

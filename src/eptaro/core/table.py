@@ -80,6 +80,18 @@ class Table:
         """Return the rows at the given places."""
         return Table([column.take(places) for column in self.columns], self.meta)
 
+    def describe(self) -> Table:
+        """Return the data dictionary: one row per column with its kind, unit and meaning."""
+        columns = self.columns
+        rows: dict[str, tuple[str, list[str]]] = {
+            "column": ("Name of the column", self.names),
+            "kind": ("Kind of its values", [column.kind for column in columns]),
+            "unit": ("Unit, where there is one", [column.unit for column in columns]),
+            "description": ("What it holds", [column.description for column in columns]),
+        }
+        made = [Column.text(name, texts, description=text) for name, (text, texts) in rows.items()]
+        return Table(made, {"verb": "describe"})
+
     def footer(self) -> str:
         """Return the line that states calendar, coverage and as-of, as far as known."""
         parts = [

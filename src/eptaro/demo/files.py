@@ -31,7 +31,12 @@ def copy_shipped(folder: Path, *, replace: bool = False) -> list[Path]:
             _refuse(target, replace)
             replace_whole(target, partial(_write, content))
         paths.append(target)
-    return paths
+    config = folder / "eptaro.toml"
+    content = resources.files("eptaro.demo").joinpath("data", config.name).read_bytes()
+    if not config.exists() or config.read_bytes() != content:
+        _refuse(config, replace)
+        replace_whole(config, partial(_write, content))
+    return [*paths, config]
 
 
 def shipped(name: str) -> bytes:

@@ -70,6 +70,11 @@ class FrameSource(Source):
         check_columns(wanted, self._table.column_names, self.name)
         return self._table.select(wanted.names)
 
+    def rows(self) -> list[dict[str, Any]]:
+        """Return the rows as mappings; only for small tables."""
+        found: list[dict[str, Any]] = self._table.to_pylist()
+        return found
+
 
 def _plain_text(table: pa.Table) -> pa.Table:
     """Return the table with views of text, which few functions take, as plain text."""

@@ -52,7 +52,8 @@ def to_array(column: Column) -> pa.Array:
     data = column.data
     if column.kind == "float":
         mask = np.isnan(data) if mask is None else mask | np.isnan(data)
-    return pa.array(data, _TYPES[column.kind], mask=mask)
+    kind = pa.int32() if data.dtype == "int32" and column.kind == "integer" else None
+    return pa.array(data, kind or _TYPES[column.kind], mask=mask)
 
 
 def _decimals(column: Column) -> pa.Array:

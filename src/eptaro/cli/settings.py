@@ -1,0 +1,101 @@
+"""What the shared options and an `eptaro.toml` come to together."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from eptaro.core.calendar import Calendar
+from eptaro.core.daybook import Daybook
+from eptaro.core.errors import QuestionError
+from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.span import Span
+from eptaro.core.weekcalendar import WeekCalendar
+from eptaro.core.workdays import Workdays
+
+if TYPE_CHECKING:
+    from eptaro.inputs.config import Config
+
+_MONTH = ("year_starts", "first_week_days")
+_WEEK = ("pattern", "year_ends", "ends", "long_month")
+_BOTH = ("year_named", "prefix", "week_starts")
+
+
+class Settings:
+    """The calendars, workdays and config that a command works with.
+
+    Takes its own options out of `given`, so that the rest is the command's.
+    """
+
+    def __init__(self, given: dict[str, Any]) -> None:
+        path: Path | None = given.pop("config")
+        self.config: Config | None = None
+        if path is not None:
+            from eptaro.inputs.config import read_config
+
+            self.config = read_config(path)
+        rule = {name: given.pop(name) for name in (*_MONTH, *_WEEK, *_BOTH)}
+        self._rule = {name: value for name, value in rule.items() if value is not None}
+
+    @property
+    def ruled(self) -> bool:
+        """Whether options describe a calendar of their own."""
+        return bool(self._rule)
+
+    def calendar(self, name: str | None) -> Calendar:
+        """Return the calendar that is named, described by options, or the data set's."""
+        if name is not None and self._rule:
+            option = next(iter(self._rule)).replace("_", "-")
+            raise click.UsageError(f"--calendar and --{option} both choose a calendar; give one")
+        if self._rule:
+            return _from_rule(self._rule)
+        if self.config is not None:
+            fallback = self.config.data.calendar if self.config.data else "calendar"
+            return self.config.calendar(name or fallback)
+        if name not in (None, "calendar"):
+            raise click.UsageError(f"--calendar {name} needs a --config that defines it")
+        return MonthCalendar()
+
+    def workdays(self, span: Span) -> Workdays:
+        """Return the workdays around a span: of the config, or Monday to Friday."""
+        if self.config is None:
+            return Workdays()
+        return self.config.workdays(span.first.year, span.last.year)
+
+    def book(self, given: dict[str, Any]) -> Daybook:
+        """Read and fold the files that the options or the config name."""
+        data = self.config.data if self.config else None
+        files = [Path(file) for file in given.pop("files")]
+        own = not files and data is not None
+        date = given.pop("date") or (data.date if data else None)
+        measures = list(given.pop("measures"))
+        if data and not measures:
+            measures = [f"{name}={formula}" for name, formula in data.measures.items()]
+        if own and self.config:
+            files = self.config.files()
+        if not files:
+            raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
+        for option, value in (("--date", date), ("--measure", measures)):
+            if not value:
+                raise click.UsageError(f"Missing option '{option}'.")
+        by = list(dict.fromkeys([*given["by"], *(data.by if own and data else [])]))
+        coverage = given.pop("coverage") or (data.coverage if own and data else None)
+        return Daybook.read(
+            files, date=str(date), measures=measures, by=by,
+            calendar=self.calendar(given.pop("calendar")), coverage=coverage,
+        )  # fmt: skip
+
+
+def _from_rule(rule: dict[str, Any]) -> Calendar:
+    """Return the calendar that options describe, called fiscal unless it is civil years."""
+    wrong = set(rule) & set(_MONTH if "pattern" in rule else _WEEK)
+    if wrong:
+        option = sorted(wrong)[0].replace("_", "-")
+        goes = "does not go with" if "pattern" in rule else "goes with"
+        raise QuestionError(f"--{option} {goes} --pattern, which makes years of whole weeks")
+    if "pattern" in rule:
+        return WeekCalendar("fiscal", **rule)
+    civil = rule.get("year_starts", "01-01") == "01-01" and not rule.get("prefix")
+    return MonthCalendar("calendar" if civil else "fiscal", **rule)

@@ -1,0 +1,71 @@
+"""`Attribute`: one declared entry of the catalogue, and short ways to declare them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.column import Column, Kind
+from eptaro.core.days import civil
+from eptaro.core.dimension.sheet import Sheet
+
+Compute = Callable[[Sheet], Column]
+
+
+@dataclass(frozen=True)
+class Attribute:
+    """One attribute: its name, the level it speaks of, its meaning, and how it is gathered.
+
+    `in_sets` names the column sets that it belongs to beside `all`.
+    """
+
+    name: str
+    level: str
+    kind: Kind
+    description: str
+    compute: Compute
+    unit: str = ""
+    in_sets: frozenset[str] = frozenset()
+
+    def column(self, sheet: Sheet, prefix: str = "") -> Column:
+        """Return the attribute's column over the sheet's days."""
+        found = self.compute(sheet)
+        return Column.of(
+            prefix + self.name, self.kind, found.data, found.valid,
+            choices=found.choices, unit=self.unit, description=self.description,
+        )  # fmt: skip
+
+
+def small(values: Any) -> NDArray[np.int32]:
+    """Return whole numbers in 32 bits, which hold every key and count of a dimension."""
+    return np.asarray(values).astype(np.int32, copy=False)
+
+
+def integer(values: Any, valid: Any = None) -> Column:
+    """Return whole numbers."""
+    return Column.of("", "integer", small(values), valid)
+
+
+def flag(values: Any) -> Column:
+    """Return flags."""
+    return Column.of("", "flag", values)
+
+
+def date(days: Any, valid: Any = None) -> Column:
+    """Return dates from day ordinals."""
+    return Column.of("", "date", days, valid)
+
+
+def date_key(days: Any, valid: Any = None) -> Column:
+    """Return dates as the numbers yyyymmdd."""
+    year, month, day = civil(days)
+    return integer(year * 10_000 + month * 100 + day, valid)
+
+
+def words(choices: Any, codes: Any) -> Column:
+    """Return text: one of the choices for each code."""
+    return Column.text("", np.asarray(choices), codes)

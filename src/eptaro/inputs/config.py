@@ -1,0 +1,160 @@
+"""`eptaro.toml`: calendars, holidays, workdays, locale, and the data set with its measures.
+
+The file is data: nothing in it is ever evaluated as code. Its shape stands in `schema`,
+from which the JSON Schema for editors is made (`python -m eptaro.inputs.schema`).
+"""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+from typing import Any
+
+from eptaro.core.calendar import Calendar
+from eptaro.core.errors import CalendarError, InputError, unknown
+from eptaro.core.listedcalendar import ListedCalendar
+from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.weekcalendar import WeekCalendar
+from eptaro.core.workdays import HolidaySet, Workdays
+from eptaro.inputs import holidays as sources
+from eptaro.inputs.extras import need
+
+
+class Config:
+    """What an `eptaro.toml` says; calendars are made at once, holidays for the years asked."""
+
+    def __init__(self, model: Any, path: Path) -> None:
+        self._model, self._folder = model, path.parent
+        self.path = path
+        self.locale: str = model.locale
+        self.calendars: dict[str, Calendar] = {"calendar": MonthCalendar()}
+        for name, entry in model.calendars.items():
+            try:
+                self.calendars[name] = self._calendar(name, entry)
+            except CalendarError as error:
+                raise CalendarError(f"{path}: calendars.{name}: {error}") from None
+        self.data = model.data
+        worked = model.workdays
+        self._weekend = worked.weekend if worked else list(sources.DEFAULT_WEEKEND)
+        self._closed = worked.closed if worked else None
+        self._closing = worked.holidays if worked else None
+        if self._closing and self._closing not in model.holidays:
+            known = unknown("holiday set", self._closing, model.holidays)
+            raise InputError(f"{path}: workdays.holidays: {known}")
+
+    def calendar(self, name: str) -> Calendar:
+        """Return a calendar by name; raises `CalendarError` for one that is not defined."""
+        if name not in self.calendars:
+            raise CalendarError(f"{self.path}: {unknown('calendar', name, self.calendars)}")
+        return self.calendars[name]
+
+    def files(self) -> list[Path]:
+        """Return the data set's files, which are named from the folder of the config."""
+        return [self._folder / name for name in self.data.files] if self.data else []
+
+    def workdays(self, first_year: int, last_year: int) -> Workdays:
+        """Return the workdays, with the holidays of the years given and one on either side."""
+        found = None
+        if self._closing:
+            found = self.holidays(self._closing, first_year - 1, last_year + 1)
+        return Workdays(self._weekend, holidays=found, closed=self._closed)
+
+    def holidays(self, name: str, first_year: int, last_year: int) -> HolidaySet:
+        """Return a holiday set for some years, from all its sources."""
+        entry = self._model.holidays[name]
+        first, last = max(first_year, 1), min(last_year, 9999)
+        found: list[Any] = []
+        rules = [rule.model_dump(by_alias=True, exclude_none=True) for rule in entry.rules]
+        found += sources.from_rules(rules, first, last, weekend=self._weekend)
+        for file in entry.files:
+            path = self._folder / file
+            if path.suffix.lower() == ".ics":
+                found += sources.from_icalendar(path, first, last)
+            else:
+                found += sources.from_csv(path)
+        if entry.country:
+            found += sources.from_country(entry.country, first, last, subdivision=entry.subdivision)
+        return HolidaySet(found)
+
+    def _calendar(self, name: str, entry: Any) -> Calendar:
+        given = entry.model_dump(exclude={"kind", "file"}, exclude_none=True)
+        if entry.kind == "month":
+            return MonthCalendar(name, **given)
+        if entry.kind == "week":
+            return WeekCalendar(name, **given)
+        return read_listed(name, self._folder / entry.file, **given)
+
+
+def read_listed(name: str, path: Path, *, prefix: str = "") -> ListedCalendar:
+    """Return the calendar whose periods a CSV file lists."""
+    import csv
+
+    try:
+        with path.open(encoding="utf-8-sig", newline="") as file:
+            rows = [{k: v or None for k, v in row.items()} for row in csv.DictReader(file)]
+    except OSError as error:
+        raise InputError(f"{path}: cannot be read: {error.strerror}") from None
+    try:
+        return ListedCalendar(name, rows, prefix=prefix)
+    except CalendarError as error:
+        raise CalendarError(f"{path}: {error}") from None
+
+
+def read_config(path: str | Path) -> Config:
+    """Read an `eptaro.toml`.
+
+    Raises `InputError` naming the key, what it was given and what is accepted.
+    """
+    file = Path(path)
+    try:
+        content = tomllib.loads(file.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise InputError(f"{file}: cannot be read: {error.strerror}") from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise InputError(f"{file}: is no TOML file: {error}") from None
+    pydantic = need("pydantic", "config", f"reading {file}")
+    whole = need("eptaro.inputs.schema", "config", f"reading {file}").Whole
+    try:
+        model = whole.model_validate(content)
+    except pydantic.ValidationError as error:
+        raise InputError(f"{file}: {_complaint(error, whole)}") from None
+    return Config(model, file)
+
+
+def _complaint(error: Any, whole: Any) -> str:
+    """Turn the first of the validator's findings into one line with key and accepted values."""
+    first = error.errors()[0]
+    place = [part for part in first["loc"] if part not in ("month", "week", "listed")]
+    key = ".".join(str(part) for part in place)
+    if first["type"] == "extra_forbidden":
+        near = _siblings(whole, first["loc"])
+        return f"{unknown('key', key, near)}"
+    given = first.get("input")
+    shown = f", not {given!r}" if isinstance(given, str | int | float | bool) else ""
+    more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
+    message = first["msg"]
+    return f"{key}: {message[0].lower()}{message[1:]}{shown}{more}"
+
+
+def _siblings(model: Any, place: tuple[Any, ...]) -> list[str]:
+    """Return the keys that are accepted beside an unknown one."""
+    schema = model.model_json_schema()
+    node = schema
+
+    def opened(part: Any) -> Any:
+        return schema["$defs"][part["$ref"].rsplit("/", 1)[1]] if "$ref" in part else part
+
+    for step in place[:-1]:
+        choices = [opened(one) for one in node.get("anyOf", [])] or [node]
+        node = next((one for one in choices if one.get("type") != "null"), node)
+        if "discriminator" in node:
+            node = opened({"$ref": node["discriminator"]["mapping"][step]})
+        elif isinstance(step, int):
+            node = opened(node.get("items", {}))
+        else:
+            fallback = node.get("additionalProperties")
+            node = node.get("properties", {}).get(step, fallback if fallback else {})
+            node = opened(node)
+            if "anyOf" in node:
+                node = next(opened(one) for one in node["anyOf"] if one.get("type") != "null")
+    return list(node.get("properties", {}))

@@ -1,0 +1,19 @@
+"""Packages that come as extras: imported when needed, missed with a clear error."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import Any
+
+from eptaro.core.errors import InputError
+
+
+def need(module: str, extra: str, purpose: str) -> Any:
+    """Return an imported module, or raise `InputError` saying which extra brings it."""
+    try:
+        return import_module(module)
+    except ImportError as error:
+        package = (error.name or module).split(".")[0]
+        raise InputError(
+            f"{purpose} needs the package {package}; install it with: pip install 'eptaro[{extra}]'"
+        ) from None

@@ -1,0 +1,257 @@
+"""Holiday sets from rules, CSV, iCalendar files and the `holidays` package."""
+
+from __future__ import annotations
+
+import calendar as civil
+import csv
+import datetime as dt
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from eptaro.core.days import as_date, ordinal
+from eptaro.core.errors import CalendarError, DateError, InputError, unknown
+from eptaro.core.levels import check_weekday, parse_month_day
+from eptaro.core.workdays import Holiday, HolidaySet
+from eptaro.inputs.extras import need
+
+_ORDINALS = {"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "last": -1}
+_MONTHS = tuple(name.lower() for name in civil.month_name[1:])
+_NTH = re.compile(r"(\w+) (\w+) of (\w+)")
+_EASTER = re.compile(r"(orthodox )?easter(?: ?([+-]) ?(\d{1,3}))?")
+_KEYS = ("name", "on", "kind", "pay_premium", "moved", "from", "to")
+_MOVES = ("nearest", "next")
+
+Weekend = Sequence[str]
+DEFAULT_WEEKEND: Weekend = ("saturday", "sunday")
+
+
+def from_rules(
+    rules: Iterable[Mapping[str, Any]],
+    first_year: int,
+    last_year: int,
+    *,
+    weekend: Weekend = DEFAULT_WEEKEND,
+) -> HolidaySet:
+    """Return the holidays that rules give in the years first to last.
+
+    A rule is a mapping: `name`; `on`, a month-day (`05-14`), an n-th weekday (`first
+    monday of may`, `last friday of november`) or days from Easter Sunday (`easter - 2`,
+    `orthodox easter + 50`); optional `kind`, `pay_premium`, `from` and `to` years, and
+    `moved`: where a day that falls on the weekend is kept instead, the `nearest` or the
+    `next` workday. A day moved to the next workday passes over other holidays.
+
+    Raises `CalendarError` naming the rule that cannot be read.
+
+    >>> rules = [{"name": "Net Blessing", "on": "first monday of may"}]
+    >>> [str(holiday.day) for holiday in from_rules(rules, 2025, 2026)]
+    ['2025-05-05', '2026-05-04']
+    """
+    off = {check_weekday(day, "weekend") for day in weekend}
+    parsed = [_Rule(rule, number) for number, rule in enumerate(rules, 1)]
+    years = range(max(first_year, 1), min(last_year, 9999) + 1)
+    found = [(day, rule) for rule in parsed for day in rule.days(years)]
+    found.sort(key=lambda item: item[0])
+    taken = {day for day, rule in found if not (rule.moved and day.weekday() in off)}
+    kept = []
+    for day, rule in found:
+        target = day
+        if rule.moved and day.weekday() in off:
+            target = _moved(day, rule.moved, off, taken)
+            taken.add(target)
+        kept.append(Holiday(target, rule.name, rule.kind, rule.pay_premium))
+    return HolidaySet(kept)
+
+
+class _Rule:
+    """One parsed rule."""
+
+    def __init__(self, rule: Mapping[str, Any], number: int) -> None:
+        where = f"holiday rule {number}"
+        for key in rule:
+            if key not in _KEYS:
+                raise CalendarError(f"{where}: {unknown('key', key, _KEYS)}")
+        if not rule.get("name") or not rule.get("on"):
+            raise CalendarError(f"{where} needs a name and a day (on)")
+        self.name, self.kind = str(rule["name"]), str(rule.get("kind", "public"))
+        self.pay_premium = bool(rule.get("pay_premium", False))
+        self.moved = rule.get("moved")
+        if self.moved not in (None, *_MOVES):
+            raise CalendarError(f"{where}: {unknown('value for moved', self.moved, _MOVES)}")
+        self._from, self._to = int(rule.get("from", 1)), int(rule.get("to", 9999))
+        try:
+            self._day = _day_rule(str(rule["on"]).strip().lower())
+        except CalendarError as error:
+            raise CalendarError(f"{where} ({self.name}): {error}") from None
+
+    def days(self, years: Iterable[int]) -> list[dt.date]:
+        """Return the days in those years, before any is moved off a weekend."""
+        made = (self._day(year) for year in years if self._from <= year <= self._to)
+        return [day for day in made if day is not None]
+
+
+def _day_rule(text: str) -> Callable[[int], dt.date | None]:
+    """Return what gives a rule's day in a year, or None where the year has none."""
+    if found := _EASTER.fullmatch(text):
+        days = dt.timedelta(int(f"{found[2]}{found[3]}") if found[2] else 0)
+        orthodox = bool(found[1])
+        return lambda year: _easter(year, orthodox=orthodox) + days
+    if found := _NTH.fullmatch(text):
+        if found[1] not in _ORDINALS:
+            raise CalendarError(unknown("place", found[1], _ORDINALS))
+        if found[3] not in _MONTHS:
+            raise CalendarError(unknown("month", found[3], _MONTHS))
+        nth, month = _ORDINALS[found[1]], _MONTHS.index(found[3]) + 1
+        weekday = check_weekday(found[2], "on")
+        return lambda year: _nth_weekday(year, month, weekday, nth)
+    if re.match(r"\d", text):
+        month, day = parse_month_day(text, "on")
+        return lambda year: _fixed(year, month, day)
+    raise CalendarError(
+        f"on={text!r} cannot be read; write 05-14, 'first monday of may' or 'easter - 2'"
+    )
+
+
+def _fixed(year: int, month: int, day: int) -> dt.date | None:
+    return dt.date(year, month, day) if day <= civil.monthrange(year, month)[1] else None
+
+
+def _nth_weekday(year: int, month: int, weekday: int, nth: int) -> dt.date | None:
+    first, length = civil.monthrange(year, month)
+    days = [d for d in range(1, length + 1) if (first + d - 1) % 7 == weekday]
+    return dt.date(year, month, days[nth if nth < 0 else nth - 1]) if nth <= len(days) else None
+
+
+def _easter(year: int, *, orthodox: bool) -> dt.date:
+    """Return Easter Sunday (method 3, western, or 2, orthodox, of dateutil)."""
+    easter = need("dateutil.easter", "calendars", "a holiday that goes by Easter")
+    if not 1583 <= year <= 4099:
+        raise CalendarError(f"Easter is known for the years 1583 to 4099, not {year}")
+    day: dt.date = easter.easter(year, 2 if orthodox else 3)
+    return day
+
+
+def _moved(day: dt.date, how: str, off: set[int], taken: set[dt.date]) -> dt.date:
+    """Return the workday on which a weekend holiday is kept."""
+    if how == "nearest":
+        for distance in range(1, 7):
+            for step in (
+                (-distance, distance) if day.weekday() - 1 not in off else (distance, -distance)
+            ):
+                near = day + dt.timedelta(step)
+                if near.weekday() not in off:
+                    return near
+    while day.weekday() in off or day in taken:
+        day += dt.timedelta(1)
+    return day
+
+
+def from_csv(path: str | Path) -> HolidaySet:
+    """Return the holidays of a CSV file with columns date, name, optional kind, pay_premium.
+
+    Raises `InputError` naming the row that cannot be read.
+    """
+    file = Path(path)
+    rows: list[Holiday] = []
+    with _opened(file) as lines:
+        reader = csv.DictReader(lines)
+        for column in ("date", "name"):
+            if column not in (reader.fieldnames or ()):
+                raise InputError(f"{file}: {unknown('column', column, reader.fieldnames or ())}")
+        for number, row in enumerate(reader, 1):
+            try:
+                day = as_date(ordinal(row["date"] or ""))
+                rows.append(Holiday(day, row["name"], row.get("kind") or "public",
+                                    _truth(row.get("pay_premium"))))  # fmt: skip
+            except (DateError, ValueError) as error:
+                raise InputError(f"{file}: row {number}: {error}") from None
+    return HolidaySet(rows)
+
+
+def _opened(file: Path) -> Any:
+    try:
+        return file.open(encoding="utf-8-sig", newline="")
+    except OSError as error:
+        raise InputError(f"{file}: cannot be read: {error.strerror}") from None
+
+
+def _truth(text: str | None) -> bool:
+    words = {
+        "": False,
+        "no": False,
+        "false": False,
+        "0": False,
+        "yes": True,
+        "true": True,
+        "1": True,
+    }
+    word = (text or "").strip().lower()
+    if word not in words:
+        raise ValueError(f"pay_premium={text!r} is neither yes nor no")
+    return words[word]
+
+
+def from_icalendar(path: str | Path, first_year: int, last_year: int) -> HolidaySet:
+    """Return the whole-day events of an iCalendar file (RFC 5545) in the years given.
+
+    Recurring events are expanded; a category becomes the kind.
+    """
+    file = Path(path)
+    icalendar = need("icalendar", "calendars", "an iCalendar file")
+    rrule = need("dateutil.rrule", "calendars", "an iCalendar file")
+    try:
+        parsed = icalendar.Calendar.from_ical(file.read_bytes())
+    except OSError as error:
+        raise InputError(f"{file}: cannot be read: {error.strerror}") from None
+    except ValueError as error:
+        raise InputError(f"{file}: is no iCalendar file: {error}") from None
+    rows = []
+    for event in parsed.walk("VEVENT"):
+        start = event.decoded("DTSTART")
+        name = str(event.get("SUMMARY", "holiday"))
+        first = start.date() if isinstance(start, dt.datetime) else start
+        end = event.decoded("DTEND") if "DTEND" in event else first + dt.timedelta(1)
+        last = end.date() if isinstance(end, dt.datetime) else end
+        length = max((last - first).days, 1)
+        starts = [first]
+        if "RRULE" in event:
+            begin = dt.datetime.combine(first, dt.time())
+            rule = rrule.rrulestr(event["RRULE"].to_ical().decode(), dtstart=begin)
+            until = dt.datetime(last_year, 12, 31)
+            starts = [
+                d.date() for d in rule.between(dt.datetime(first_year, 1, 1), until, inc=True)
+            ]
+        for day in starts:
+            for shift in range(length):
+                rows.append(Holiday(day + dt.timedelta(shift), name, _category(event)))
+    return HolidaySet(h for h in rows if first_year <= h.day.year <= last_year)
+
+
+def _category(event: Any) -> str:
+    given = event.get("CATEGORIES")
+    if given is None:
+        return "public"
+    first = given[0] if isinstance(given, list) else given
+    return str(first.cats[0]) if first.cats else "public"
+
+
+def from_country(
+    country: str, first_year: int, last_year: int, *, subdivision: str | None = None
+) -> HolidaySet:
+    """Return the public holidays of a country (ISO 3166) by the `holidays` package."""
+    holidays = need("holidays", "calendars", f"holidays of country {country!r}")
+    known = holidays.list_supported_countries(include_aliases=True)
+    if country not in known:
+        raise CalendarError(unknown("country", country, sorted(known)))
+    if subdivision is not None and subdivision not in known[country]:
+        raise CalendarError(unknown(f"subdivision of {country}", subdivision, known[country]))
+    years = range(first_year, last_year + 1)
+    found = holidays.country_holidays(country, subdiv=subdivision, years=years)
+    kind = "public" if subdivision is None else "regional"
+    national = (
+        set() if subdivision is None else set(holidays.country_holidays(country, years=years))
+    )
+    return HolidaySet(
+        Holiday(day, name, "public" if day in national else kind) for day, name in found.items()
+    )

@@ -1,0 +1,112 @@
+"""The shape of `eptaro.toml`, as pydantic checks it; imported only where one is read."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+SCHEMA = Path(__file__).with_name("eptaro.schema.json")
+
+Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
+
+
+class Part(BaseModel):
+    """What all parts share: unknown keys are errors."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+
+class Month(Part):
+    """Years of twelve months."""
+
+    kind: Literal["month"] = "month"
+    year_starts: str = "01-01"
+    year_named: Literal["start", "end"] = "end"
+    week_starts: Weekday = "monday"
+    first_week_days: int = Field(4, ge=1, le=7)
+    prefix: str = ""
+
+
+class Week(Part):
+    """Years of 52 or 53 weeks."""
+
+    kind: Literal["week"]
+    pattern: str = "4-4-5"
+    week_starts: Weekday = "sunday"
+    year_ends: str = "01-31"
+    ends: Literal["nearest", "last"] = "nearest"
+    year_named: Literal["start", "end"] = "end"
+    long_month: int | None = None
+    prefix: str = "FY"
+
+
+class Listed(Part):
+    """Periods listed in a CSV file: year, optional half, quarter, month, first, last."""
+
+    kind: Literal["listed"]
+    file: str
+    prefix: str = ""
+
+
+class Rule(Part):
+    """One holiday of every year."""
+
+    name: str
+    on: str
+    kind: str = "public"
+    pay_premium: bool = False
+    moved: Literal["nearest", "next"] | None = None
+    from_year: int | None = Field(None, alias="from")
+    to_year: int | None = Field(None, alias="to")
+
+
+class Holidays(Part):
+    """A holiday set, from rules, files (.csv, .ics) and a country together."""
+
+    rules: list[Rule] = Field(default_factory=list)
+    files: list[str] = Field(default_factory=list)
+    country: str | None = None
+    subdivision: str | None = None
+
+
+class Worked(Part):
+    """Which days are worked."""
+
+    weekend: list[Weekday] = Field(["saturday", "sunday"])
+    holidays: str | None = None
+    closed: list[str] | None = None
+
+
+class Data(Part):
+    """The data set that commands work on when no file is named."""
+
+    files: list[str]
+    date: str
+    measures: dict[str, str]
+    by: list[str] = Field(default_factory=list)
+    calendar: str = "calendar"
+    coverage: str | None = None
+
+
+class Whole(Part):
+    """An eptaro.toml."""
+
+    locale: str = "en"
+    calendars: dict[str, Annotated[Month | Week | Listed, Field(discriminator="kind")]] = Field(
+        default_factory=dict
+    )
+    holidays: dict[str, Holidays] = Field(default_factory=dict)
+    workdays: Worked | None = None
+    data: Data | None = None
+
+
+def schema_text() -> str:
+    """Return the JSON Schema of the file, as shipped for editors."""
+    return json.dumps(Whole.model_json_schema(by_alias=True), indent=2) + "\n"
+
+
+if __name__ == "__main__":
+    SCHEMA.write_text(schema_text(), encoding="utf-8")

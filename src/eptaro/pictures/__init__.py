@@ -1,0 +1,1 @@
+"""Pictures, by Matplotlib."""

@@ -1,0 +1,152 @@
+"""The calendar commands and the dimension command with a config."""
+
+import csv
+import io
+import json
+from pathlib import Path
+
+import icalendar
+
+import eptaro as ep
+from eptaro.demo.files import copy_shipped
+from eptaro.inputs.config import read_listed
+from tests.cli.test_commands import Commands
+
+CONFIG = ("--config", "eptaro.toml")
+
+
+class WithConfig(Commands):
+    """The demo's files stand in the folder."""
+
+    def setUp(self):
+        super().setUp()
+        copy_shipped(self.folder)
+
+
+class Calendars(WithConfig):
+    """show, check and export."""
+
+    def test_show_prints_months_weeks_quarters_and_holidays(self):
+        status, out, _ = self.go(
+            "calendar", "show", *CONFIG, "--calendar", "cafe", "--year", "2024"
+        )
+        self.assertEqual(status, 0)
+        for part in ("FY2024  2023-01-29..2024-02-03 371 days (53 weeks)", "FY2024-M12  24 Dec..03 Feb",
+                     "FY2024-Q4  2023-10-29..2024-02-03 98 days", "53 28  29  30  31",
+                     "Fri 2023-10-27  Founders' Day  (a workday)"):  # fmt: skip
+            self.assertIn(part, out)
+        _, out, _ = self.go("calendar", "show", "--pattern", "13x4", "--year", "2025")
+        self.assertIn("FY2025-M13", out)
+
+    def test_show_draws_a_picture(self):
+        for ending, mark in (("png", b"\x89PNG"), ("svg", b"<?xml"), ("pdf", b"%PDF")):
+            status, _, err = self.go(
+                "calendar", "show", *CONFIG, "--year", "2025", "--plot", f"y.{ending}"
+            )
+            self.assertEqual((status, err), (0, f"drawn to y.{ending}\n"))
+            self.assertTrue(Path(f"y.{ending}").read_bytes().startswith(mark))
+
+    def test_check_lists_years_and_what_differs(self):
+        Path("two.toml").write_text(
+            '[calendars.a]\nkind = "week"\n[calendars.b]\nkind = "week"\nends = "last"\n'
+        )
+        _, out, _ = self.go("calendar", "check", "--config", "two.toml", "--calendar", "a", "--against", "b",
+                            "--years", "2020..2026", "--format", "json")  # fmt: skip
+        rows = json.loads(out)
+        self.assertEqual([row["weeks"] for row in rows], [52, 52, 52, 52, 53, 52, 52])
+        self.assertEqual([row["same"] for row in rows], [row["first"] == row["b_first"]
+                         and row["last"] == row["b_last"] for row in rows])  # fmt: skip
+        self.assertIn(True, [row["same"] for row in rows])
+        self.assertIn(False, [row["same"] for row in rows])
+
+    def test_an_export_is_read_back_as_the_same_periods(self):
+        for name in ("cafe", "freight"):
+            self.go(
+                "calendar",
+                "export",
+                *CONFIG,
+                "--calendar",
+                name,
+                "--years",
+                "2023..2025",
+                "--out",
+                "p.csv",
+            )
+            prefix = "FY" if name == "cafe" else ""
+            listed = read_listed(name, Path("p.csv"), prefix=prefix)
+            for level in ("year", "half", "quarter", "month"):
+                own = {"cafe": ep.WeekCalendar("cafe"),
+                       "freight": ep.MonthCalendar("freight", year_starts="09-10", year_named="start")}[name]  # fmt: skip
+                ours, theirs = (c.periods(listed.limits, level) for c in (own, listed))
+                self.assertEqual(ours.first.tolist(), theirs.first.tolist())
+                self.assertEqual(ours.labels.tolist(), theirs.labels.tolist())
+
+    def test_an_icalendar_export_holds_periods_and_holidays(self):
+        self.go("calendar", "export", *CONFIG, "--years", "2025", "--out", "p.ics")
+        events = icalendar.Calendar.from_ical(Path("p.ics").read_bytes()).walk("VEVENT")
+        found = {(str(e["SUMMARY"]), e.decoded("DTSTART").isoformat()) for e in events}
+        self.assertIn(("FY2025-Q1 begins", "2024-04-01"), found)
+        self.assertIn(("FY2025 ends", "2025-03-31"), found)
+        self.assertIn(("Landfall Day", "2024-07-15"), found)
+
+    def test_mistakes(self):
+        bad = (
+            (("calendar", "show", "--year", "2025", "--calendar", "fiscal"), 2, "needs a --config"),
+            (("calendar", "show", *CONFIG, "--calendar", "caffe", "--year", "2025"), 1, "did you mean 'cafe'"),
+            (("calendar", "show", *CONFIG, "--calendar", "cafe", "--prefix", "X", "--year", "1"), 2, "give one"),
+            (("calendar", "show", "--year", "2025", "--ends", "last"), 1, "--ends goes with --pattern"),
+            (("calendar", "show", "--year", "2025", "--plot", "y.gif"), 1, "unknown picture ending"),
+            (("calendar", "check", "--years", "2025..x"), 1, "not a range of years"),
+            (("calendar", "check", "--years", "2026..2025"), 1, "run upwards"),
+            (("calendar", "show", "--config", "no.toml", "--year", "2025"), 1, "No such file"),
+        )  # fmt: skip
+        for arguments, expected, message in bad:
+            status, _, err = self.go(*arguments)
+            self.assertEqual(status, expected, err)
+            self.assertIn(message, err)
+            self.assertNotIn("Traceback", err)
+
+
+class Dimension(WithConfig):
+    """The dimension command."""
+
+    def test_all_calendars_of_the_config_and_chosen_columns(self):
+        _, out, _ = self.go("dimension", *CONFIG, "--from", "2025-07-14", "--through", "2025-07-14",
+                            "--columns", "date,holiday_name,cafe_week_label,freight_year", "--format", "csv")  # fmt: skip
+        (row,) = csv.DictReader(io.StringIO(out))
+        self.assertEqual(row, {"date": "2025-07-14", "holiday_name": "Landfall Day",
+                               "cafe_week_label": "FY2026-W24", "freight_year": "2024"})  # fmt: skip
+
+    def test_the_span_of_a_file_rounded_out_to_whole_years(self):
+        _, out, _ = self.go("dimension", *CONFIG, "--calendar", "fiscal", "--cover", "bookings.csv",
+                            "--date", "sailed_on", "--columns", "key", "--format", "csv")  # fmt: skip
+        rows = list(csv.DictReader(io.StringIO(out)))
+        self.assertEqual((rows[0]["date"], rows[-1]["date"]), ("2022-04-01", "2026-03-31"))
+
+    def test_the_data_dictionary(self):
+        _, out, _ = self.go("dimension", *CONFIG, "--from", "2025-01-01", "--through", "2025-01-01",
+                            "--columns", "all", "--describe", "--format", "json")  # fmt: skip
+        rows = {row["column"]: row for row in json.loads(out)}
+        self.assertGreater(len(rows), 400)
+        self.assertEqual(rows["cafe_quarter_days"]["unit"], "days")
+
+    def test_locale_as_of_and_unknown_row(self):
+        _, out, _ = self.go("dimension", "--from", "2025-03-01", "--through", "2025-03-01", "--locale", "de",
+                            "--as-of", "2025-03-02", "--unknown-row", "--format", "json")  # fmt: skip
+        unknown, known = json.loads(out)
+        self.assertEqual((unknown["date_key"], unknown["date"]), (0, None))
+        self.assertEqual((known["day_name"], known["days_from_as_of"]), ("Samstag", -1))
+
+
+class Verbs(WithConfig):
+    """With a config a command line stays short."""
+
+    def test_the_data_set_of_the_config(self):
+        _, out, _ = self.go("recap", *CONFIG, "--per", "year", "--format", "json")
+        rows = json.loads(out)
+        self.assertEqual(rows[0]["period"], "FY2023")
+        self.assertLessEqual({"revenue", "trips"}, set(rows[0]))
+        _, out, _ = self.go(
+            "recap", *CONFIG, "--calendar", "cafe", "--per", "year", "--format", "json"
+        )
+        self.assertEqual(json.loads(out)[0]["first"], "2022-01-30")

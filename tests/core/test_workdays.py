@@ -1,0 +1,67 @@
+"""Workdays are counted as a plain loop over days would count them."""
+
+import datetime as dt
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import eptaro as ep
+from eptaro.core.days import ordinal
+from eptaro.core.levels import WEEKDAYS
+from tests.oracle import DAY, days
+
+START, END = dt.date(2023, 11, 1), dt.date(2024, 4, 30)
+weekends = st.sets(st.sampled_from(WEEKDAYS), max_size=6).map(sorted)
+offs = st.sets(st.dates(START, END), max_size=25)
+spans = st.tuples(st.dates(START, END), st.dates(START, END)).map(sorted)
+
+
+class Counting(unittest.TestCase):
+    """Counts, searches and moves agree with the loop."""
+
+    @settings(max_examples=150)
+    @given(weekends, offs, spans)
+    def test_equals_a_loop(self, weekend, holidays, ends):
+        work = ep.Workdays(weekend, holidays=ep.HolidaySet(ep.Holiday(d, "x") for d in holidays))
+        span = ep.Span(*ends)
+
+        def opened(day):
+            return WEEKDAYS[day.weekday()] not in weekend and day not in holidays
+
+        every = days(*ends)
+        true = [opened(day) for day in every]
+        flags = work.is_workday(np.array([ordinal(day) for day in every]))
+        self.assertEqual(flags.tolist(), true)
+        self.assertEqual(work.count(span), sum(true))
+        after = ends[0] + DAY
+        while not opened(after):
+            after += DAY
+        before = ends[0] - DAY
+        while not opened(before):
+            before -= DAY
+        self.assertEqual((work.next(ends[0]), work.previous(ends[0])), (after, before))
+        self.assertEqual((work.shift(ends[0], 1), work.shift(ends[0], -1)), (after, before))
+        self.assertEqual(work.elapsed(span, ends[0]) + work.remaining(span, ends[0]), sum(true))
+        if any(true):
+            worked = [day for day, is_open in zip(every, true, strict=True) if is_open]
+            self.assertEqual([work.nth(span, 1), work.nth(span, -1)], [worked[0], worked[-1]])
+        numbers = np.arange(-40, 40)
+        np.testing.assert_array_equal(work.number(work.day_at(numbers)), numbers)
+
+    def test_kinds_that_close_and_kinds_that_do_not(self):
+        held = ep.HolidaySet([ep.Holiday(dt.date(2025, 8, 20), "Fair", "company")])
+        self.assertTrue(ep.Workdays(holidays=held).is_workday(np.array([20319]))[0])
+        self.assertFalse(ep.Workdays(holidays=held).is_workday(np.array([20320]))[0])
+        self.assertTrue(ep.Workdays(holidays=held, closed=[]).is_workday(np.array([20320]))[0])
+        with self.assertRaisesRegex(ep.CalendarError, "did you mean 'company'"):
+            ep.Workdays(holidays=held, closed=["compny"])
+
+    def test_what_cannot_be_is_refused(self):
+        with self.assertRaisesRegex(ep.CalendarError, "all seven days"):
+            ep.Workdays(WEEKDAYS)
+        with self.assertRaisesRegex(ep.CalendarError, "did you mean 'sunday'"):
+            ep.Workdays(["Sundy"])
+        with self.assertRaisesRegex(ep.QuestionError, "has 21 workdays; there is no number 22"):
+            ep.Workdays().nth(ep.MonthCalendar().period("2025-08"), 22)
