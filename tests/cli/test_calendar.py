@@ -98,6 +98,7 @@ class Calendars(WithConfig):
             (("calendar", "show", "--year", "2025", "--plot", "y.gif"), 1, "unknown picture ending"),
             (("calendar", "check", "--years", "2025..x"), 1, "not a range of years"),
             (("calendar", "check", "--years", "2026..2025"), 1, "run upwards"),
+            (("calendar", "show", "--year", "1"), 1, "from 2 to 9998"),
             (("calendar", "show", "--config", "no.toml", "--year", "2025"), 1, "No such file"),
         )  # fmt: skip
         for arguments, expected, message in bad:

@@ -31,8 +31,8 @@ def calendar() -> None:
 def show(year: int, plot: Path | None, **given: Any) -> None:
     """Show a year: its months, week numbers, quarters and holidays."""
     chosen, settings = _chosen(given)
-    whole = chosen.period(f"{chosen.prefix}{year:04d}").span
-    plan = YearPlan.of(chosen, year, settings.workdays(whole))
+    span = Span(f"{max(year, 2) - 1:04d}-01-01", f"{min(max(year, 2), 9998) + 1:04d}-12-31")
+    plan = YearPlan.of(chosen, year, settings.workdays(span))
     if plot is not None:
         from eptaro.pictures.yearsheet import draw_year
 

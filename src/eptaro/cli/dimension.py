@@ -59,8 +59,7 @@ def dimension(
     table = make_dimension(
         span.first, span.last,
         calendars=calendars,
-        columns=columns if columns in COLUMN_SETS or ("," not in columns and "_" not in columns
-        and columns != "date") else [name.strip() for name in columns.split(",")],
+        columns=columns if columns in COLUMN_SETS else columns.replace(" ", "").split(","),
         workdays=settings.workdays(span), locale=locale, as_of=as_of, unknown_row=unknown_row,
     )  # fmt: skip
     deliver(table.describe() if describe else table, **to)

@@ -59,7 +59,7 @@ def show(table: Table, rows: int | None = None) -> None:
         console.print(
             f"… {len(table) - len(part):,} of {len(table):,} rows are not shown; "
             f"--rows {len(table)} prints all, --out FILE writes them",
-            style="yellow",
+            style="bold",
             soft_wrap=True,
         )
     if footer := table.footer():

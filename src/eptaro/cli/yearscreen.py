@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from itertools import zip_longest
 
 from rich.console import Console
@@ -35,7 +34,7 @@ def print_year(plan: YearPlan, described: str) -> None:
         console.print()
         console.print(Text("Holidays (*)", style="bold"))
         for day, name in plan.holidays.items():
-            open_day = "  (a workday)" if _open(plan, day) else ""
+            open_day = "  (a workday)" if plan.is_workday(day) else ""
             console.print(f"{day:%a} {day}  {name}{open_day}")
 
 
@@ -75,13 +74,7 @@ def _week(plan: YearPlan, line: WeekLine) -> Text:
         style = ""
         if day and mark == "*":
             style = "bold red"
-        elif day and not _open(plan, day):
+        elif day and not plan.is_workday(day):
             style = "dim"
         text.append(cell, style=style or "not dim")
     return text
-
-
-def _open(plan: YearPlan, day: dt.date) -> bool:
-    return plan.workdays.elapsed(plan.year.span, day) > plan.workdays.elapsed(
-        plan.year.span, day - dt.timedelta(1)
-    )

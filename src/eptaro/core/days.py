@@ -54,6 +54,11 @@ def ordinal(value: DateLike) -> int:
     raise DateError(f"{value!r} is not a date; give ISO text, datetime.date or numpy.datetime64")
 
 
+def as_of_day(value: DateLike) -> int:
+    """Return the day ordinal of an as-of date: a date, or the text `today`."""
+    return ordinal(dt.date.today() if isinstance(value, str) and value == "today" else value)
+
+
 def ordinals(values: ArrayLike | Sequence[DateLike]) -> Ints:
     """Return the day ordinals of many dates (datetime64, `date` objects or ISO text)."""
     array = np.asarray(values)

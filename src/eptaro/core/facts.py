@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -13,7 +12,7 @@ import numpy as np
 from eptaro.core.calendar import Calendar
 from eptaro.core.cells import Cells
 from eptaro.core.column import Column
-from eptaro.core.days import FIRST_DAY, LAST_DAY, DateLike, Flags, Ints, as_date, ordinal
+from eptaro.core.days import FIRST_DAY, LAST_DAY, DateLike, Flags, Ints, as_date, as_of_day, ordinal
 from eptaro.core.errors import CalendarError, QuestionError
 from eptaro.core.groups import Groups
 from eptaro.core.measures import Measure, Plane, Term
@@ -70,11 +69,8 @@ class Facts:
         return View(self, fewer, cells, coverage, window)
 
     def _as_of(self, as_of: DateLike) -> int:
-        if isinstance(as_of, str) and as_of == "today":
-            return ordinal(dt.date.today())
-        if isinstance(as_of, str) and as_of == "latest":
-            return self.coverage.hi
-        return ordinal(as_of)
+        latest = isinstance(as_of, str) and as_of == "latest"
+        return self.coverage.hi if latest else as_of_day(as_of)
 
     def _narrow(self, only: Only) -> tuple[Span | None, dict[str, Any]]:
         """Return the window of days and the wanted group values."""

@@ -5,7 +5,10 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass
 
+import numpy as np
+
 from eptaro.core.calendar import Calendar
+from eptaro.core.days import ordinal
 from eptaro.core.errors import CalendarError
 from eptaro.core.levels import WEEKDAYS
 from eptaro.core.period import Period
@@ -41,9 +44,19 @@ class YearPlan:
     workdays: Workdays
     holidays: dict[dt.date, str]
 
+    def is_workday(self, day: dt.date) -> bool:
+        """Return whether a day is worked."""
+        return bool(self.workdays.is_workday(np.array([ordinal(day)]))[0])
+
+    def is_weekend(self, day: dt.date) -> bool:
+        """Return whether a day falls on the weekend."""
+        return bool(self.workdays.is_weekend(np.array([ordinal(day)]))[0])
+
     @classmethod
     def of(cls, calendar: Calendar, year: int, workdays: Workdays) -> YearPlan:
         """Lay out a year, as named; raises `CalendarError` where the calendar has none."""
+        if not 2 <= year <= 9998:  # the first and last week of all have days without a date
+            raise CalendarError(f"year {year} cannot be laid out; choose one from 2 to 9998")
         whole = calendar.period(f"{calendar.prefix}{year:04d}")
         starts = WEEKDAYS.index(getattr(calendar, "week_starts", "monday"))
         finest = next(lv for lv in ("month", "quarter", "half", "year") if lv in calendar.levels)

@@ -6,9 +6,6 @@ import math
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
-from eptaro.core.days import ordinal
 from eptaro.outputs.yearplan import MonthBlock, YearPlan
 from eptaro.pictures.style import ACCENT, COOL, FAINT, INK, SOFT, WARM, new_figure, save
 
@@ -46,8 +43,8 @@ def draw_year(plan: YearPlan, described: str, path: str | Path) -> Path:
 def _draw_block(axes: Any, plan: YearPlan, block: MonthBlock, x: float, y: float) -> None:
     period, quarter = block.period, block.quarter
     span = f"{period.first:%d %b} to {period.last:%d %b}"
-    axes.text(x + 0.1, y + 0.6, period.label, size=10, weight="bold", color=ACCENT, va="center")
-    axes.text(x + 7.9, y + 0.6, span, size=7.5, color=SOFT, va="center", ha="right")
+    axes.text(x + 0.1, y + 0.75, period.label, size=10, weight="bold", color=ACCENT, va="center")
+    axes.text(x + 7.9, y + 0.75, span, size=7.5, color=SOFT, va="center", ha="right")
     if quarter and quarter.first == period.first:
         axes.plot([x + 0.1, x + 7.9], [y + 0.05, y + 0.05], color=ACCENT, lw=2.2)
     else:
@@ -63,7 +60,7 @@ def _draw_block(axes: Any, plan: YearPlan, block: MonthBlock, x: float, y: float
             if day is None:
                 continue
             centre = x + 1.5 + place
-            if _is_weekend(plan, day):
+            if plan.is_weekend(day):
                 axes.fill_between([centre - 0.48, centre + 0.48], at - 0.46, at + 0.46, color=COOL,
                                   lw=0)  # fmt: skip
             holiday = day in plan.holidays
@@ -72,10 +69,6 @@ def _draw_block(axes: Any, plan: YearPlan, block: MonthBlock, x: float, y: float
                                   facecolor="none", edgecolor=WARM, lw=1.3)  # fmt: skip
             axes.text(centre, at, str(day.day), size=8, color=WARM if holiday else INK,
                       weight="bold" if holiday else "normal", ha="center", va="center")  # fmt: skip
-
-
-def _is_weekend(plan: YearPlan, day: Any) -> bool:
-    return bool(plan.workdays.is_weekend(np.array([ordinal(day)]))[0])
 
 
 def _draw_holidays(figure: Any, plan: YearPlan) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from eptaro.core import hooks
 from eptaro.core.calendar import Calendar
 from eptaro.core.column import Column
-from eptaro.core.days import DateLike, ordinal
+from eptaro.core.days import DateLike, as_date, as_of_day
 from eptaro.core.dimension.attribute import Attribute
 from eptaro.core.dimension.of_calendar import calendar_attributes
 from eptaro.core.dimension.of_day import DAY_ATTRIBUTES
@@ -63,7 +63,7 @@ def dimension(
     _check_names(given)
     worked = workdays or Workdays()
     names = Names() if locale == "en" else hooks.call("locale_names", locale)
-    today = None if as_of is None else ordinal(as_of)
+    today = None if as_of is None else as_of_day(as_of)
     entries = catalogue(given, relative=today is not None)
     sheets = {c.name: Sheet(span, c, worked, names, today) for c in given}
     made = [
@@ -74,7 +74,7 @@ def dimension(
         made = [_with_unknown(column) for column in made]
     described = "; ".join(calendar.describe() for calendar in given)
     meta = {"verb": "dimension", "calendar": described, "coverage": str(span)}
-    return Table(made, meta | ({} if today is None else {"as_of": str(as_of)}))
+    return Table(made, meta | ({} if today is None else {"as_of": str(as_date(today))}))
 
 
 Entry = tuple[Attribute, str, str]  # the attribute, its calendar's name, its column prefix
