@@ -10,6 +10,7 @@
 
 from eptaro.core.calendar import Calendar
 from eptaro.core.column import Column
+from eptaro.core.daterules import DateRules
 from eptaro.core.daybook import Daybook
 from eptaro.core.dimension import dimension
 from eptaro.core.errors import (
@@ -37,6 +38,7 @@ __all__ = [
     "CalendarError",
     "Column",
     "DateError",
+    "DateRules",
     "Daybook",
     "EptaroError",
     "Holiday",

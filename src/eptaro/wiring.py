@@ -7,29 +7,28 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.core import hooks
-from eptaro.core.cells import Cells
-from eptaro.core.fold import fold
-from eptaro.core.groups import Groups
+from eptaro.core.daterules import DateRules
+from eptaro.core.facts import Folded
 from eptaro.core.measures import Plane
 from eptaro.core.names import Names
 from eptaro.core.table import Table
 
 
-def _open_files(paths: list[Path]) -> Any:
+def _open_files(paths: list[str], rules: Any = None) -> Any:
     from eptaro.inputs.files import open_files
 
-    return open_files(paths)
+    return open_files(paths, rules)
 
 
 def _fold(
-    table: Any, date: str, by: list[str], planes: Iterable[Plane]
-) -> tuple[Groups, Cells, int, str]:
+    table: Any, date: str | None, by: list[str], planes: Iterable[Plane], rules: DateRules,
+    limit: int | None,
+) -> Folded:  # fmt: skip
+    from eptaro.engines.local import fold_source
     from eptaro.inputs.sources import FrameSource, Source
-    from eptaro.inputs.transactions import read_transactions
 
     source = table if isinstance(table, Source) else FrameSource(table)
-    batch = read_transactions(source, date, by, planes)
-    return *fold(batch, planes), len(batch), source.name
+    return fold_source(source, date, by, planes, rules, limit)
 
 
 def _frame_rows(frame: Any) -> list[dict[str, Any]]:

@@ -1,7 +1,10 @@
 """Dates are read strictly; whatever is not plainly a date is refused with its row."""
 
 import datetime as dt
+import re
 import unittest
+from decimal import Decimal
+from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
@@ -9,24 +12,54 @@ import pyarrow as pa
 import eptaro as ep
 
 DAY = dt.date(2025, 8, 20)
+DOCS = Path(__file__).parents[2] / "docs" / "dates.md"
 
 
-def coverage(values) -> str:
+def book(values, **rules) -> ep.Daybook:
+    """Return the book of a column of dates under some rules."""
+    frame = {"on": values, "x": list(range(1, len(values) + 1))}
+    return ep.Daybook(frame, date="on", measures=["s=sum(x)"], dates=ep.DateRules(**rules))
+
+
+def coverage(values, **rules) -> str:
     """Return the coverage that Eptaro reads from a column of dates."""
-    return str(ep.Daybook({"on": values}, date="on", measures="n=count()").coverage)
+    return str(book(values, **rules).coverage)
 
 
-class Accepted(unittest.TestCase):
-    """Each accepted form means its own day."""
+class Documented(unittest.TestCase):
+    """Every spelling in the docs comes to what they say."""
+
+    def test_each_row_of_the_table(self):
+        rows = re.findall(
+            r"^\| `(.*?)` \| (?:`(.*?)`)? ?\| (.*) \|$",
+            DOCS.read_text().split("| spelling |")[1],
+            re.M,
+        )
+        self.assertGreaterEqual(len(rows), 60)
+        for text, given, outcome in rows:
+            rules = dict(part.split("=", 1) for part in given.split())
+            if "pivot" in rules:
+                rules["pivot"] = int(rules["pivot"])
+            refused = outcome.removeprefix("refused: ")
+            if refused == outcome:
+                self.assertEqual(coverage(pa.array([text]), **rules)[:10], outcome, (text, given))
+                continue
+            with self.assertRaises(ep.DateError, msg=(text, given)) as caught:
+                coverage(pa.array([text]), **rules)
+            self.assertIn(refused, str(caught.exception))
+
+
+class Typed(unittest.TestCase):
+    """Each accepted type means its own day."""
 
     def test_every_type(self):
         late = dt.datetime(2025, 8, 20, 23, 59, 59)
         forms = [
-            ["2025-08-20"],
-            ["2025-08-20T23:59"],
-            ["2025-08-20 23:59:59.123"],
             [DAY],
             [late],
+            [20250820],
+            [20250820.0],
+            [Decimal(20250820)],
             np.array(["2025-08-20"], "datetime64[D]"),
             np.array([late], "datetime64[ns]"),
             pa.array([DAY], pa.date32()),
@@ -38,33 +71,101 @@ class Accepted(unittest.TestCase):
         for form in forms:
             self.assertEqual(coverage(form), "2025-08-20..2025-08-20", form)
 
-    def test_days_before_1970_and_the_first_and_last_of_all(self):
-        before = dt.datetime(1969, 12, 31, 23, 59, 59)
-        self.assertEqual(coverage([before]), "1969-12-31..1969-12-31")
-        for text in ("0001-01-01", "9999-12-31"):
-            self.assertEqual(coverage([text]), f"{text}..{text}")
+    def test_the_days_start_moves_small_hours_in_every_unit(self):
+        early = dt.datetime(2025, 8, 21, 3, 59, 59)
+        for unit in ("s", "ms", "us", "ns"):
+            column = pa.array([early, early + dt.timedelta(seconds=1)], pa.timestamp(unit))
+            self.assertEqual(coverage(column, day_starts="04:00"), "2025-08-20..2025-08-21")
+
+    def test_zones_cut_days_in_summer_and_winter(self):
+        stamps = [dt.datetime(2025, 1, 1, 23, 30), dt.datetime(2025, 7, 1, 23, 30)]
+        column = pa.array(stamps, pa.timestamp("s", "UTC"))
+        self.assertEqual(coverage(column, zone="Europe/Lisbon"), "2025-01-01..2025-07-02")
+        with self.assertRaisesRegex(ep.DateError, "zone UTC.*say which with zone="):
+            coverage(column)
+
+    def test_days_before_1970(self):
+        self.assertEqual(
+            coverage([dt.datetime(1969, 12, 31, 23, 59, 59)]), "1969-12-31..1969-12-31"
+        )
 
 
 class Refused(unittest.TestCase):
-    """What is no ISO date is refused, naming the first bad row and why."""
+    """Bad rows are counted and the first are shown."""
 
     BAD = (
-        (["2025-08-20", "20.08.2025"], "1 of 2 rows.*row 2: '20.08.2025' is not written as"),
-        (["2025-02-30"], "row 1: '2025-02-30' does not exist in the calendar"),
-        (["2025-13-01", "x"], "2 of 2 rows.*row 1: '2025-13-01' does not exist"),
+        (["2025-08-20", "20.08.2025"], "1 of 2 rows.*: row 2: '20.08.2025' is not written as"),
+        (["2025-13-01", "x"], "2 of 2 rows.*: row 1: '2025-13-01' does not exist.*; row 2"),
         (["2025-08-20", None], "row 2: blank"),
-        (["2025-08-20", " "], "row 2: blank"),
-        (["2025-08-20T10:00+02:00"], "row 1.*is not written"),
-        (["2025-8-2"], "is not written"),
-        ([20250820], "holds numbers .row 1: 20250820., not dates"),
-        ([45889.0], "holds numbers"),
-        ([DAY, None], "1 of 2 rows have no date in 'on'; the first is row 2"),
+        ([45889], "is a number, but not yyyymmdd"),
+        ([20250820.5], "is a number, but not yyyymmdd"),
+        ([DAY, None], "1 of 2 rows.*row 2: blank"),
+        ([None, None], "2 of 2 rows"),
         ([dt.time(10)], "holds time64"),
-        (pa.array([1], pa.timestamp("s", "UTC")), "time zone .UTC., whose day depends"),
-        (pa.array([-10**14], pa.timestamp("s")), "row 1.*outside the years 1 to 9999"),
-    )  # fmt: skip
+        (pa.array([-(10**14)], pa.timestamp("s")), "row 1.*outside the years 1 to 9999"),
+        (["x"] * 9, "9 of 9 rows.*, the first: row 1.*row 3: 'x'"),
+    )
 
     def test_each_bad_form_says_what_and_where(self):
         for values, message in self.BAD:
             with self.assertRaisesRegex(ep.DateError, message):
                 coverage(values)
+
+    def test_rules_that_cannot_be(self):
+        bad = (
+            ({"order": "dym"}, "did you mean 'dmy'|unknown value for order"),
+            ({"pivot": 150}, "two-digit year"),
+            ({"day_starts": "24:00"}, "no time of day"),
+            ({"order": "dmy", "unix": "s"}, "contradict"),
+            ({"bad_dates": "skip"}, "Accepted: raise, set aside"),
+            ({"zone": "Mars"}, "not a time zone"),
+            ({"formats": "%d.%m"}, "needs a year"),
+            ({"formats": "%q"}, "%q is not known"),
+            ({"formats": "%Y%Y-%m-%d"}, "twice"),
+        )
+        for rules, message in bad:
+            with self.assertRaisesRegex(ep.DateError, message):
+                coverage(["2025-08-20"], **rules)
+
+
+class Inferred(unittest.TestCase):
+    """An order is inferred from the whole column or not at all."""
+
+    def test_on_the_evidence_of_a_value_over_12(self):
+        found = book(["03/04/2025", "25/04/2025"], order="infer")
+        self.assertEqual(str(found.coverage), "2025-04-03..2025-04-25")
+        self.assertIn("'25/04/2025' can only be day first", found.notes[0])
+        self.assertEqual(
+            coverage(["03/04/2025", "04/25/2025"], order="infer"), "2025-03-04..2025-04-25"
+        )
+
+    def test_never_against_evidence_and_never_without(self):
+        with self.assertRaisesRegex(
+            ep.DateError, "'13/01/2025' can only be day first, '01/13/2025' only month"
+        ):
+            coverage(["13/01/2025", "01/13/2025"], order="infer")
+        with self.assertRaisesRegex(ep.DateError, "'03/04/2025' and '05/06/2025' fit both"):
+            coverage(["03/04/2025", "05/06/2025"], order="infer")
+
+
+class SetAside(unittest.TestCase):
+    """Rows without a readable date are set aside only when asked, and never silently."""
+
+    def test_the_rest_goes_on_and_what_is_left_out_is_told(self):
+        found = book(["2025-08-20", "soon", None, "2025-08-22"], bad_dates="set aside")
+        self.assertEqual(found.recap("month")["s"].tolist(), [1 + 4])
+        rows = [(r["row"], r["value"], r["reason"][:14]) for r in found.aside.rows()]
+        self.assertEqual(rows, [(2, "soon", "is not written"), (3, "", "blank")])
+        self.assertEqual(found.folded.left_out, {"x": 2 + 3})
+        self.assertIn("left out 2 rows without a date: sum(x) 5", found.recap("month").footer())
+
+    def test_a_sentinel_counts_as_blank_only_when_declared(self):
+        values = ["2025-08-20", "1900-01-01"]
+        self.assertEqual(coverage(values), "1900-01-01..2025-08-20")
+        for column in (values, [dt.date.fromisoformat(v) for v in values], [20250820, 19000101]):
+            found = book(column, blanks=["1900-01-01", "19000101"], bad_dates="set aside")
+            self.assertEqual((str(found.coverage), len(found.aside)), ("2025-08-20..2025-08-20", 1))
+
+    def test_nothing_left_is_an_error(self):
+        with self.assertRaisesRegex(ep.DateError, "no row is left"):
+            book(["soon"], bad_dates="set aside")

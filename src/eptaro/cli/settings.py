@@ -67,14 +67,14 @@ class Settings:
     def book(self, given: dict[str, Any]) -> Daybook:
         """Read and fold the files that the options or the config name."""
         data = self.config.data if self.config else None
-        files = [Path(file) for file in given.pop("files")]
+        files = [*given.pop("files")]
         own = not files and data is not None
         date = given.pop("date") or (data.date if data else None)
         measures = list(given.pop("measures"))
         if data and not measures:
             measures = [f"{name}={formula}" for name, formula in data.measures.items()]
         if own and self.config:
-            files = self.config.files()
+            files = [str(file) for file in self.config.files()]
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
         for option, value in (("--date", date), ("--measure", measures)):

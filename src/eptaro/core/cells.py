@@ -1,107 +1,115 @@
-"""Cells: transactions folded to one number per group, day and plane.
-
-A plane (a count, or the sum of a column) is held flat: cell = group * days + day. Sums
-have a whole part in int64, which is exact, and for floating columns a rest: each float is
-split into its nearest whole number and what is left, so that cents survive any turnover.
-"""
+"""Cells: transactions folded to one entry per group, day and plane."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from eptaro.core.column import Column, Kind
+from eptaro.core.axis import Axis
+from eptaro.core.column import Column
 from eptaro.core.days import Ints
 from eptaro.core.measures import Plane
+from eptaro.core.squares import Squares
+from eptaro.core.tallies import Entries, Pick, Sum, running
 
-
-@dataclass(frozen=True, eq=False)
-class Tally:
-    """The cells of one plane, or its prefix sums."""
-
-    whole: Ints
-    rest: NDArray[np.float64] | None = None
-    kind: Kind = "integer"
-    scale: int = 0
-
-    def gathered(self, places: Ints, count: int) -> Tally:
-        """Return the tally with rows of cells added together: row i goes to `places[i]`."""
-
-        def gather(cells: NDArray[np.generic]) -> NDArray[np.generic]:
-            rows = cells.reshape(len(places), -1)
-            out = np.zeros((count, rows.shape[1]), cells.dtype)
-            np.add.at(out, places, rows)
-            return out.ravel()
-
-        rest = None if self.rest is None else gather(self.rest)
-        return Tally(gather(self.whole), rest, self.kind, self.scale)  # type: ignore[arg-type]
-
-    def prefix(self) -> Tally:
-        """Return running sums with a leading zero, so that a span is one subtraction.
-
-        Whole parts may wrap around in between: differences are exact modulo 2**64, and
-        the fold has made sure that no true total is that large.
-        """
-
-        def run(cells: NDArray[np.generic]) -> NDArray[np.generic]:
-            out = np.zeros(len(cells) + 1, cells.dtype)
-            np.cumsum(cells, out=out[1:])
-            return out
-
-        rest = None if self.rest is None else run(self.rest)
-        return Tally(run(self.whole), rest, self.kind, self.scale)  # type: ignore[arg-type]
-
-    def between(self, lo: Ints, hi: Ints, name: str = "") -> Column:
-        """Return the sums of cells lo..hi-1 of a prefix tally as a column."""
-        whole = self.whole[hi] - self.whole[lo]
-        if self.rest is None:
-            return Column.of(name, self.kind, whole, scale=self.scale)
-        return Column.of(name, "float", whole + (self.rest[hi] - self.rest[lo]))
+Tally = Sum | Squares | Pick | Entries
 
 
 @dataclass(frozen=True, eq=False)
 class Cells:
-    """All planes over the same groups and days."""
+    """All planes over one axis of groups and days."""
 
-    first_day: int
-    days: int
-    groups: int
+    axis: Axis
     tallies: Mapping[Plane, Tally]
 
-    def gathered(self, places: Ints, count: int) -> Cells:
-        """Return cells with groups added together: group i goes to `places[i]`."""
-        tallies = {plane: tally.gathered(places, count) for plane, tally in self.tallies.items()}
-        return Cells(self.first_day, self.days, count, tallies)
+    def regrouped(self, target: Ints, count: int) -> Cells:
+        """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
+        axis, places = self.axis.regrouped(target, count)
+        return Cells(axis, {p: t.spread(places, axis.size) for p, t in self.tallies.items()})
 
-    def picked(self, groups: Sequence[int] | NDArray[np.generic]) -> Cells:
-        """Return the cells of some groups only, in the given order."""
-        places = np.asarray(groups, np.int64)
-        at = (places[:, None] * self.days + np.arange(self.days)).ravel()
-        tallies = {
-            plane: Tally(t.whole[at], None if t.rest is None else t.rest[at], t.kind, t.scale)
-            for plane, t in self.tallies.items()
-        }
-        return Cells(self.first_day, self.days, len(places), tallies)
+    def plus(self, other: Cells) -> Cells:
+        """Return the cells of both; groups are numbered alike in both."""
+        axis = self.axis.covering(other.axis)
+        sides = []
+        for side in (self, other):
+            if axis is side.axis:
+                sides.append(side.tallies)
+                continue
+            places = side.axis.onto(axis)
+            sides.append({p: t.spread(places, axis.size) for p, t in side.tallies.items()})
+        mine, theirs = sides
+        joined: dict[Plane, Any] = {}
+        for plane, tally in mine.items():
+            joined[plane] = tally.plus(theirs[plane])  # type: ignore[arg-type]
+        return Cells(axis, joined)
+
+    def check(self) -> None:
+        """Raise `ValueError` unless every plane has the axis's cells and none is out of order."""
+        for plane, tally in self.tallies.items():
+            if isinstance(tally, Sum):
+                fits = len(tally.whole) == self.axis.size
+            elif isinstance(tally, Squares):
+                fits = {len(part) for part in tally.parts} == {self.axis.size}
+            else:
+                ordered = (np.diff(tally.cell) >= 0).all()
+                fits = bool(ordered and (tally.cell < self.axis.size).all())
+            if not fits:
+                raise ValueError(f"plane {plane} does not fit its axis")
+
+    @property
+    def memory(self) -> int:
+        """The bytes that all planes take."""
+        arrays = [part for tally in self.tallies.values() for part in vars(tally).values()]
+        arrays.append(self.axis.keys)
+        return sum(part.nbytes for part in arrays if isinstance(part, np.ndarray))
+
+    # ---- questions --------------------------------------------------------------
 
     @cached_property
-    def _prefixes(self) -> dict[Plane, Tally]:
+    def _prefixes(self) -> dict[Plane, Any]:
         return {}
 
-    def sums(self, plane: Plane, group: Ints, first: Ints, stop: Ints) -> Column:
-        """Return for each row the plane's sum over days first..stop-1 of its group."""
+    def sums(self, plane: Plane, lo: Ints, hi: Ints) -> Column:
+        """Return a summed plane's totals over ranges of cells."""
         if plane not in self._prefixes:
-            self._prefixes[plane] = self.tallies[plane].prefix()
-        base = group * self.days
-        lo = base + np.clip(first - self.first_day, 0, self.days)
-        hi = base + np.clip(stop - self.first_day, 0, self.days)
-        return self._prefixes[plane].between(lo, hi)
+            tally = self.tallies[plane]
+            assert isinstance(tally, Sum)
+            self._prefixes[plane] = tally.prefix()
+        found: Column = self._prefixes[plane].between(lo, hi)
+        return found
 
-    def total(self, plane: Plane, lo: int, hi: int) -> int:
-        """Return the plane's exact whole part over days lo..hi and all groups, without prefixes."""
-        rows = self.tallies[plane].whole.reshape(self.groups, self.days)
-        cut = slice(max(lo - self.first_day, 0), max(hi + 1 - self.first_day, 0))
-        return int(rows[:, cut].sum())
+    def variances(self, column: str, lo: Ints, hi: Ints) -> tuple[Any, Ints]:
+        """Return a column's variance over ranges of cells, and the number of its values."""
+        plane = Plane("square", column)
+        counts: Ints = self.sums(Plane("filled", column), lo, hi).data
+        self.sums(Plane("sum", column), lo, hi)
+        if plane not in self._prefixes:
+            tally = self.tallies[plane]
+            assert isinstance(tally, Squares)
+            self._prefixes[plane] = tally.prefix()
+        sums = self._prefixes[Plane("sum", column)]
+        return self._prefixes[plane].variance(sums, counts, lo, hi), counts
+
+    def items(self, plane: Plane, lo: Ints, hi: Ints) -> tuple[Pick | Entries, Ints, Ints]:
+        """Return a plane of values, and the ranges of its items that ranges of cells hold."""
+        tally = self.tallies[plane]
+        assert isinstance(tally, Pick | Entries)
+        if plane not in self._prefixes:
+            self._prefixes[plane] = running(np.bincount(tally.cell, minlength=self.axis.size))
+        counts = self._prefixes[plane]
+        return tally, counts[lo], counts[hi]
+
+    def total(self, plane: Plane, first: int, last: int) -> int:
+        """Return a plane's exact whole total over days first..last, without prefix sums."""
+        tally = self.tallies[plane]
+        assert isinstance(tally, Sum)
+        if self.axis.keys is None:
+            rows = tally.whole.reshape(self.axis.groups, self.axis.days)
+            cut = slice(max(first - self.axis.first_day, 0), max(last + 1 - self.axis.first_day, 0))
+            return int(rows[:, cut].sum())
+        _, day = self.axis.cells_of()
+        return int(tally.whole[(day >= first) & (day <= last)].sum())

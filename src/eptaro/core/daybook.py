@@ -11,13 +11,15 @@ from eptaro.core.accumulate import accumulate
 from eptaro.core.calendar import Calendar
 from eptaro.core.cells import Cells
 from eptaro.core.compare import compare
+from eptaro.core.daterules import DateRules
 from eptaro.core.days import as_date
 from eptaro.core.errors import InputError
-from eptaro.core.facts import By, Facts
+from eptaro.core.facts import By, Facts, Folded
 from eptaro.core.measures import Measure, Plane, parse_measures
 from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.recap import recap
 from eptaro.core.span import Span
+from eptaro.core.table import Table
 
 
 class Daybook(Facts):
@@ -26,7 +28,9 @@ class Daybook(Facts):
     `table` is any frame that speaks the Arrow C stream protocol, or a mapping of column
     names to arrays; `date` names its date column, `by` its group columns, `measures`
     are written `name=how(column)`. `coverage` is the span that the data speaks for, by
-    default its first to last date.
+    default its first to last date. `dates` are the `DateRules` under which the date
+    column is read; without any, only what is plainly a date is taken. `memory_limit` is
+    the most bytes that the cells may take, by default four fifths of what is free.
 
     Raises `InputError` for a missing column or an empty table, `DateError` for a date
     that cannot be read, `MeasureError` for a measure that cannot be calculated.
@@ -42,44 +46,83 @@ class Daybook(Facts):
         self,
         table: Any,
         *,
-        date: str,
         measures: str | Iterable[str | Measure],
+        date: str | None = None,
         by: By = None,
         calendar: Calendar | None = None,
         coverage: Span | str | None = None,
+        dates: DateRules | None = None,
+        memory_limit: int | None = None,
     ) -> None:
         names = [by] if isinstance(by, str) else list(by or ())
         parsed = parse_measures(measures)
         planes = {plane for measure in parsed for plane in measure.planes}
-        groups, cells, rows, source = hooks.call("fold", table, date, names, planes)
-        calendar, span = calendar or MonthCalendar(), _coverage(coverage, cells, source)
+        folded = hooks.call("fold", table, date, names, planes, dates or DateRules(), memory_limit)
+        self._settle(folded, parsed, calendar or MonthCalendar(), coverage)
+
+    def _settle(
+        self,
+        folded: Folded,
+        measures: tuple[Measure, ...],
+        calendar: Calendar,
+        coverage: Span | str | None,
+    ) -> None:
+        span = _coverage(coverage, folded.cells, folded.source)
         if calendar.limits and span not in calendar.limits:
             raise InputError(
-                f"{source}: the coverage {span} reaches out of the list of calendar "
+                f"{folded.source}: the coverage {span} reaches out of the list of calendar "
                 f"{calendar.name!r}, {calendar.limits}"
             )
-        super().__init__(groups, cells, parsed, calendar, span, rows, source)
+        super().__init__(folded, measures, calendar, span)
+
+    @classmethod
+    def of(
+        cls, folded: Folded, measures: tuple[Measure, ...], calendar: Calendar,
+        coverage: Span | str | None = None,
+    ) -> Daybook:  # fmt: skip
+        """Return the book of transactions that are folded already."""
+        book = cls.__new__(cls)
+        book._settle(folded, measures, calendar, coverage)
+        return book
 
     @classmethod
     def read(
         cls,
         path: str | Path | Sequence[str | Path],
         *,
-        date: str,
         measures: str | Iterable[str | Measure],
+        date: str | None = None,
         by: By = None,
         calendar: Calendar | None = None,
         coverage: Span | str | None = None,
+        dates: DateRules | None = None,
+        files: Any = None,
+        memory_limit: int | None = None,
     ) -> Daybook:
-        """Read and fold a CSV or Parquet file (the ending decides), or several as one.
+        """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
-        The other arguments and the errors are those of `Daybook`.
+        CSV (also packed: .gz, .zst), Parquet (also a folder of it), Arrow, newline-delimited
+        JSON, xlsx, xlsb and ods are read; `files` is a `FileRules` saying how they are
+        written. CSV and Parquet stream: they may be larger than memory. Where `date` is
+        left out and one column alone can be dates, it is used and `notes` say so. The
+        other arguments and the errors are those of `Daybook`.
         """
         paths = [path] if isinstance(path, str | Path) else list(path)
-        source = hooks.call("open_files", [Path(one) for one in paths])
+        source = hooks.call("open_files", [str(one) for one in paths], files)
         return cls(
-            source, date=date, measures=measures, by=by, calendar=calendar, coverage=coverage
-        )
+            source, measures=measures, date=date, by=by, calendar=calendar, coverage=coverage,
+            dates=dates, memory_limit=memory_limit,
+        )  # fmt: skip
+
+    @property
+    def aside(self) -> Table:
+        """The rows whose date could not be read: row, value and reason."""
+        return self.folded.aside or Table([])
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided while reading, and on what evidence."""
+        return self.folded.notes
 
     recap = recap
     accumulate = accumulate
@@ -95,17 +138,17 @@ class Daybook(Facts):
 
 def _coverage(given: Span | str | None, cells: Cells, source: str) -> Span:
     """Return the coverage given, which must hold all the data, or that of the data."""
-    last = cells.first_day + cells.days - 1
+    last = cells.axis.last_day
     if given is None:
-        return Span.of(cells.first_day, last)
+        return Span.of(cells.axis.first_day, last)
     span = Span.parse(given) if isinstance(given, str) else given
-    if not (span.lo <= cells.first_day and last <= span.hi):
-        outside = cells.total(Plane("rows"), cells.first_day, span.lo - 1) + cells.total(
+    if not (span.lo <= cells.axis.first_day and last <= span.hi):
+        outside = cells.total(Plane("rows"), cells.axis.first_day, span.lo - 1) + cells.total(
             Plane("rows"), span.hi + 1, last
         )
         raise InputError(
             f"{source}: {outside:,} rows lie outside coverage={span}; the data runs from "
-            f"{as_date(cells.first_day)} to {as_date(last)}. Widen the coverage, or narrow a "
+            f"{as_date(cells.axis.first_day)} to {as_date(last)}. Widen the coverage, or narrow a "
             f"question with only="
         )
     return span

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, TypeAlias
 
@@ -14,10 +14,12 @@ from eptaro.core.cells import Cells
 from eptaro.core.column import Column
 from eptaro.core.days import FIRST_DAY, LAST_DAY, DateLike, Flags, Ints, as_date, as_of_day, ordinal
 from eptaro.core.errors import CalendarError, QuestionError
+from eptaro.core.evaluate import evaluate, ratio
 from eptaro.core.groups import Groups
 from eptaro.core.measures import Measure, Plane, Term
 from eptaro.core.period import Period
 from eptaro.core.span import Span
+from eptaro.core.table import Table
 
 By: TypeAlias = "str | Sequence[str] | None"
 AsOf: TypeAlias = "DateLike | None"
@@ -25,16 +27,53 @@ Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | Non
 
 
 @dataclass(frozen=True, eq=False)
-class Facts:
-    """Transactions folded to cells, with their calendar, coverage and measures."""
+class Folded:
+    """What a fold leaves: groups, cells, and where they came from.
+
+    `rows` were counted; `aside` lists those without a readable date, `left_out` what
+    they add up to. `notes` say what was decided on the way, `fingerprints` which inputs
+    are in. `distinct` holds the values that the codes of distinct columns stand for.
+    """
 
     groups: Groups
     cells: Cells
+    rows: int
+    source: str
+    aside: Table | None = None
+    left_out: Mapping[str, Any] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+    fingerprints: frozenset[str] = frozenset()
+    distinct: Mapping[str, Column] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Facts:
+    """Folded transactions with their measures, calendar and coverage."""
+
+    folded: Folded
     measures: tuple[Measure, ...]
     calendar: Calendar
     coverage: Span
-    rows: int
-    source: str
+
+    @property
+    def groups(self) -> Groups:
+        """The groups in natural order."""
+        return self.folded.groups
+
+    @property
+    def cells(self) -> Cells:
+        """One entry per group, day and plane."""
+        return self.folded.cells
+
+    @property
+    def rows(self) -> int:
+        """How many transactions were counted."""
+        return self.folded.rows
+
+    @property
+    def source(self) -> str:
+        """Where they came from."""
+        return self.folded.source
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
         """Return what one question looks at: groups, coverage up to the as-of date, window."""
@@ -52,20 +91,17 @@ class Facts:
         if wanted:
             keep = groups.matching(wanted)
         every = np.arange(groups.count)
-        begin, stop = np.full(groups.count, FIRST_DAY), np.full(groups.count, coverage.hi + 1)
-        keep &= cells.sums(Plane("rows"), every, begin, stop).data > 0
+        lo = cells.axis.place(every, np.full(groups.count, FIRST_DAY))
+        hi = cells.axis.place(every, np.full(groups.count, coverage.hi + 1))
+        keep &= cells.sums(Plane("rows"), lo, hi).data > 0
         if not keep.any():
             raise QuestionError(f"no transactions are left to look at in {coverage}")
         places = np.flatnonzero(keep)
-        if len(places) < groups.count:
-            cells = cells.picked(places)
-            groups = Groups(
-                {n: type(c)(c.codes[places], c.choices) for n, c in groups.coded.items()},
-                len(places),
-            )
-        fewer, target = groups.onto(names)
-        if names != groups.names or fewer.count != groups.count:
-            cells = cells.gathered(target, fewer.count)
+        fewer, onto = groups.at(places).onto(names)
+        if len(places) < groups.count or names != groups.names:
+            target = np.full(groups.count, -1)
+            target[places] = onto
+            cells = cells.regrouped(target, fewer.count)
         return View(self, fewer, cells, coverage, window)
 
     def _as_of(self, as_of: DateLike) -> int:
@@ -144,7 +180,7 @@ class View:
 
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""
-        cells = self.cells.gathered(np.zeros(self.groups.count, np.int64), 1)
+        cells = self.cells.regrouped(np.zeros(self.groups.count, np.int64), 1)
         return View(self.facts, Groups({}, 1), cells, self.coverage, self.window)
 
     def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
@@ -154,20 +190,16 @@ class View:
         """
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         parts = [self._term(term, group, lo, hi) for term in measure.terms]
-        column = parts[0] if len(parts) == 1 else _ratio(*parts)
+        column = parts[0] if len(parts) == 1 else ratio(*parts)
         return column.blanked(lo <= hi).named(
             measure.name, f"{measure.formula} over the row's days"
         )
 
-    def _term(self, term: Term, group: Ints, lo: Ints, hi: Ints) -> Column:
-        stop = np.maximum(hi + 1, lo)
-        if term.how == "count":
-            plane = Plane("filled", term.column) if term.column else Plane("rows")
-            return self.cells.sums(plane, group, lo, stop)
-        total = self.cells.sums(Plane("sum", term.column), group, lo, stop)
-        if term.how == "sum":
-            return total
-        return _ratio(total, self.cells.sums(Plane("filled", term.column), group, lo, stop))
+    def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        axis = self.cells.axis
+        lo = axis.place(group, first)
+        hi = np.maximum(axis.place(group, last + 1), lo)
+        return evaluate(self.cells, term, lo, hi)
 
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what stands beside every result."""
@@ -180,12 +212,14 @@ class View:
             "measures": {m.name: m.formula for m in facts.measures},
             "rows": facts.rows,
             "source": facts.source,
-        }
+        } | _aside_note(facts.folded)
 
 
-def _ratio(over: Column, under: Column) -> Column:
-    """Return the quotient as floats, blank where the divisor is zero or either is blank."""
-    top, bottom = over.numbers(), under.numbers()
-    valid = ~(np.isnan(top) | np.isnan(bottom)) & (bottom != 0)
-    quotient = np.divide(top, bottom, out=np.zeros(len(top)), where=valid)
-    return Column.of("", "float", quotient, valid)
+def _aside_note(folded: Folded) -> dict[str, Any]:
+    """Return how many rows were set aside, and what they add up to, where any were."""
+    if folded.aside is None or not len(folded.aside):
+        return {}
+    sums = ", ".join(f"sum({name}) {total:,}" for name, total in folded.left_out.items())
+    return {
+        "set_aside": f"{len(folded.aside):,} rows without a date" + (f": {sums}" if sums else "")
+    }

@@ -1,170 +1,298 @@
-"""The fold: transactions to cells, in one pass of array operations per chunk of rows."""
+"""The fold: transactions to cells, batch by batch, in array operations over chunks of rows.
+
+`Fold` takes any number of batches and forgets each when it is folded; what it keeps is
+cells. Batches may come in any order and of any size: the outcome is the same.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
-from math import prod
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.axis import MOST_DENSE, Axis
 from eptaro.core.cells import Cells, Tally
 from eptaro.core.column import Column
-from eptaro.core.days import Ints, as_date
+from eptaro.core.days import Ints
 from eptaro.core.errors import InputError, MeasureError
-from eptaro.core.groups import Coded, Groups
+from eptaro.core.groups import Coded, Combiner, Encoder, Groups
 from eptaro.core.measures import Plane
+from eptaro.core.squares import Squares
+from eptaro.core.tallies import Entries, Pick, Sum
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
-MAX_CELLS = 1 << 26  # 512 MiB per plane
 _ROOM = 2**63  # one past the largest total that int64 holds
 _ROWS = Plane("rows")
 
 
 @dataclass(frozen=True, eq=False)
 class Batch:
-    """Transactions as arrays of one length: days, coded groups and measured columns."""
+    """Transactions as arrays of one length: days, coded groups and measured columns.
+
+    `times` orders transactions within a day (any unit), where that is known; `first_row`
+    is the place of the first in the whole input.
+    """
 
     days: NDArray[np.int32]
     groups: Mapping[str, Coded]
     values: Mapping[str, Column]
+    distinct: Mapping[str, Coded] = field(default_factory=dict)
+    times: Ints | None = None
+    first_row: int = 0
 
     def __len__(self) -> int:
         return len(self.days)
 
 
-def fold(batch: Batch, planes: Iterable[Plane]) -> tuple[Groups, Cells]:
-    """Return one cell per group and day for each plane, groups in natural order.
+class Fold:
+    """Cells in the making.
 
-    Cost: one read of each column. Raises `MeasureError` where a total would not fit
-    into 64 bits, `InputError` where groups times days would not fit into memory.
-    """
-    first = int(batch.days.min())
-    days = int(batch.days.max()) - first + 1
-    slots = _Slots.of(batch.groups, len(batch), MAX_CELLS // days)
-    if slots.count * days > MAX_CELLS:
-        raise InputError(
-            f"{slots.count:,} groups over {days:,} days ({as_date(first)} to "
-            f"{as_date(first + days - 1)}) make {slots.count * days:,} cells, more than the "
-            f"{MAX_CELLS:,} that fit; group by fewer columns, or look for a date far off the rest"
-        )
-    steps = {plane: _Step(plane, batch.values.get(plane.column)) for plane in (_ROWS, *planes)}
-    tallies = {plane: step.empty(slots.count * days) for plane, step in steps.items()}
-    for start in range(0, len(batch), CHUNK):
-        rows = slice(start, start + CHUNK)
-        cell = slots.at(rows)
-        cell *= days
-        cell += batch.days[rows]
-        cell -= first
-        for plane, step in steps.items():
-            step.add(cell, rows, tallies[plane])
-    cells = Cells(first, days, slots.count, tallies)
-    filled = tallies[_ROWS].whole.reshape(slots.count, days).any(axis=1)
-    groups, order = slots.groups(np.flatnonzero(filled))
-    return groups, cells.picked(order)
-
-
-class _Slots:
-    """A place for each combination of group values, before it is known which occur.
-
-    The place of a row is a number whose digits are its codes, the blank being digit 0.
-    Where these are too many, `_packed` holds the place of each row among those that occur.
+    `limit` is the most bytes that cells may take. Raises `MeasureError` where a total
+    would not fit into 64 bits, `InputError` where the cells would not fit into the limit.
     """
 
-    def __init__(self, coded: Mapping[str, Coded], rows: int) -> None:
-        self._coded, self._rows = coded, rows
-        self._sizes = [len(column.choices) + 1 for column in coded.values()]
-        self._present: Ints | None = None
-        self._packed: Ints | None = None
-        self.count = prod(self._sizes)
-        if self.count >= _ROOM:
-            raise InputError(f"{len(coded)} group columns have too many combinations to count")
+    def __init__(
+        self, by: Iterable[str], planes: Iterable[Plane], *, limit: int | None = None
+    ) -> None:
+        self.planes = sorted({_ROWS, *planes})
+        self.rows = 0
+        self._combiner = Combiner(list(by))
+        self._encoders = {p.column: Encoder(p.column) for p in self.planes if p.what == "codes"}
+        self._centres: dict[str, int] = {}
+        self._cells: Cells | None = None
+        self._limit = limit
+
+    def add(self, batch: Batch) -> None:
+        """Fold a batch."""
+        if not len(batch):
+            return
+        slots = self._combiner.number(batch.groups)
+        cells = self._folded(batch, slots)
+        self._cells = cells if self._cells is None else self._cells.plus(cells)
+        self.rows += len(batch)
+        if self._limit is not None and self._cells.memory > self._limit:
+            raise InputError(
+                f"after {self.rows:,} rows the cells take {self._cells.memory >> 20:,} MiB, more "
+                f"than the limit of {self._limit >> 20:,}; group by fewer columns, leave out "
+                f"distinct and quantile measures, or raise the limit"
+            )
+
+    def result(self) -> tuple[Groups, Cells]:
+        """Return the groups in natural order, and their cells."""
+        if self._cells is None:
+            raise InputError("there are no rows to fold")
+        groups = self._combiner.groups()
+        order = groups.order()
+        if np.array_equal(order, np.arange(groups.count)):
+            return groups, self._cells
+        target = np.empty(groups.count, np.int64)
+        target[order] = np.arange(groups.count)
+        return groups.at(order), self._cells.regrouped(target, groups.count)
+
+    def distinct_values(self) -> dict[str, Column]:
+        """Return, per column that distinct values are counted of, what its codes stand for."""
+        return {name: encoder.coded().choices for name, encoder in self._encoders.items()}
+
+    def _folded(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
+        first = int(batch.days.min())
+        days = int(batch.days.max()) - first + 1
+        count = len(self._combiner)
+        cell_of = _Places(batch.days, slots, first, days)
+        keys: Ints | None = None
+        if count * days > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
+            keys, places = np.unique(cell_of.all(), return_inverse=True)
+            cell_of = _Places.known(places)
+        axis = Axis(count, first, days, keys)
+        steps = [_step(self, plane, batch, axis.size) for plane in self.planes]
+        for start in range(0, len(batch), CHUNK):
+            rows = slice(start, start + CHUNK)
+            cell = cell_of.at(rows)
+            for step in steps:
+                step.add(cell, rows)
+        return Cells(axis, {plane: s.tally() for plane, s in zip(self.planes, steps, strict=True)})
+
+    def encoded(self, coded: Coded, column: str) -> NDArray[np.int32]:
+        """Return the numbers of a distinct column's values."""
+        return self._encoders[column].encode(coded)
+
+    def centre(self, column: Column) -> int:
+        """Return the whole number that a float column's squares are kept about."""
+        if column.name not in self._centres:
+            values = column.data[~np.isnan(column.data)]
+            middle = float(np.mean(values)) if len(values) else 0.0
+            self._centres[column.name] = int(np.rint(middle)) if abs(middle) < 2**53 else 0
+        return self._centres[column.name]
+
+
+class _Places:
+    """The cell of each row, worked out chunk by chunk or known."""
+
+    def __init__(self, days: Any, slots: Any, first: int, width: int) -> None:
+        self._days, self._slots, self._first, self._width = days, slots, first, width
+        self._known: Ints | None = None
 
     @classmethod
-    def of(cls, coded: Mapping[str, Coded], rows: int, room: int) -> _Slots:
-        slots = cls(coded, rows)
-        if slots.count > max(room // 4, 1):
-            numbers = np.concatenate(
-                [slots._numbers(slice(at, at + CHUNK)) for at in range(0, rows, CHUNK)]
-            )
-            slots._present, slots._packed = np.unique(numbers, return_inverse=True)
-            slots.count = len(slots._present)
-        return slots
+    def known(cls, places: Ints) -> _Places:
+        made = cls(None, None, 0, 0)
+        made._known = places
+        return made
 
     def at(self, rows: slice) -> Ints:
-        """Return the place of each of some rows, as an array that the caller may change."""
-        return self._numbers(rows) if self._packed is None else self._packed[rows].copy()
+        if self._known is not None:
+            return self._known[rows]
+        if self._slots is None:
+            return self._days[rows].astype(np.int64) - self._first  # type: ignore[no-any-return]
+        cell: Ints = self._slots[rows].astype(np.int64)
+        cell *= self._width
+        cell += self._days[rows]
+        cell -= self._first
+        return cell
 
-    def _numbers(self, rows: slice) -> Ints:
-        columns = list(self._coded.values())
-        if not columns:
-            return np.zeros(len(range(*rows.indices(self._rows))), np.int64)
-        numbers = columns[0].codes[rows].astype(np.int64)
-        numbers += 1
-        for column, size in zip(columns[1:], self._sizes[1:], strict=True):
-            numbers *= size
-            numbers += column.codes[rows]
-            numbers += 1
-        return numbers
-
-    def groups(self, places: Ints) -> tuple[Groups, Ints]:
-        """Return the groups at the places that occur, in natural order, and that order."""
-        if not self._coded:
-            return Groups({}, 1), places
-        numbers = places if self._present is None else self._present[places]
-        digits = np.unravel_index(numbers, self._sizes)
-        codes = {name: digit - 1 for name, digit in zip(self._coded, digits, strict=True)}
-        ranks = [column.ranks[codes[name]] for name, column in self._coded.items()]
-        order = np.lexsort(ranks[::-1])
-        kept = {
-            name: Coded(codes[name][order].astype(np.int32), column.choices)
-            for name, column in self._coded.items()
-        }
-        return Groups(kept, len(places)), places[order]
+    def all(self) -> Ints:
+        return self.at(slice(None))
 
 
 class _Step:
-    """How one plane adds a chunk of rows to its cells."""
+    """How one plane adds chunks of rows to its cells."""
 
-    def __init__(self, plane: Plane, column: Column | None) -> None:
-        self._plane, self._column = plane, column
-        self._split = False
-        if column is not None and plane.what == "sum":
-            self._split = column.kind == "float" and _float_room(column)
-            if column.kind != "float":
-                _check_room(column)
+    def __init__(self, column: Column | None, size: int) -> None:
+        self._column, self._size = column, size
 
-    def empty(self, size: int) -> Tally:
-        whole = np.zeros(size, np.int64)
-        if self._column is None or self._plane.what == "filled":
-            return Tally(whole)
-        rest = np.zeros(size) if self._column.kind == "float" else None
-        return Tally(whole, rest, self._column.kind, self._column.scale)
+    def add(self, cell: Ints, rows: slice) -> None:
+        raise NotImplementedError
 
-    def add(self, cell: NDArray[np.intp], rows: slice, tally: Tally) -> None:
+    def tally(self) -> Tally:
+        raise NotImplementedError
+
+    def _filled(self, cell: Ints, rows: slice) -> tuple[Ints, NDArray[Any], Any]:
+        """Return cell, value and place (a slice or flags) of the rows that are not blank."""
         column = self._column
-        if column is None:
-            np.add.at(tally.whole, cell, 1)
-            return
+        assert column is not None
         data = column.data[rows]
         valid = None if column.valid is None else column.valid[rows]
         if column.kind == "float":
             present = ~np.isnan(data)
             valid = present if valid is None else valid & present
-            valid = None if valid.all() else valid
-        if valid is not None:
-            cell, data = cell[valid], data[valid]
-        if self._plane.what == "filled":
-            np.add.at(tally.whole, cell, 1)
-        elif tally.rest is None:
-            np.add.at(tally.whole, cell, data)
+        if valid is None or valid.all():
+            return cell, data, slice(None)
+        return cell[valid], data[valid], valid
+
+
+class _Rows(_Step):
+    def __init__(self, size: int) -> None:
+        super().__init__(None, size)
+        self._whole = np.zeros(size, np.int64)
+
+    def add(self, cell: Ints, rows: slice) -> None:
+        np.add.at(self._whole, cell, 1)
+
+    def tally(self) -> Sum:
+        return Sum(self._whole)
+
+
+class _Filled(_Rows):
+    def __init__(self, column: Column, size: int) -> None:
+        super().__init__(size)
+        self._column = column
+
+    def add(self, cell: Ints, rows: slice) -> None:
+        np.add.at(self._whole, self._filled(cell, rows)[0], 1)
+
+
+class _Summed(_Step):
+    def __init__(self, column: Column, size: int) -> None:
+        super().__init__(column, size)
+        self._split = column.kind == "float" and _float_room(column)
+        if column.kind != "float":
+            _check_room(column)
+        self._whole = np.zeros(size, np.int64)
+        self._rest = np.zeros(size) if column.kind == "float" else None
+
+    def add(self, cell: Ints, rows: slice) -> None:
+        cell, data, _ = self._filled(cell, rows)
+        if self._rest is None:
+            np.add.at(self._whole, cell, data)
         elif self._split:
             whole = np.rint(data)
-            np.add.at(tally.whole, cell, whole.astype(np.int64))
-            np.add.at(tally.rest, cell, data - whole)
+            np.add.at(self._whole, cell, whole.astype(np.int64))
+            np.add.at(self._rest, cell, data - whole)
         else:
-            np.add.at(tally.rest, cell, data)
+            np.add.at(self._rest, cell, data)
+
+    def tally(self) -> Sum:
+        assert self._column is not None
+        return Sum(self._whole, self._rest, self._column.kind, self._column.scale)
+
+
+class _Squared(_Step):
+    def __init__(self, column: Column, size: int, centre: int) -> None:
+        super().__init__(column, size)
+        self._centre = centre
+        sample = Squares.split(column.data[:0], column.kind, centre)
+        self._parts = [np.zeros(size, part.dtype) for part in sample]
+
+    def add(self, cell: Ints, rows: slice) -> None:
+        assert self._column is not None
+        cell, data, _ = self._filled(cell, rows)
+        parts = Squares.split(data, self._column.kind, self._centre)
+        for out, part in zip(self._parts, parts, strict=True):
+            np.add.at(out, cell, part)
+
+    def tally(self) -> Squares:
+        assert self._column is not None
+        kind, scale = self._column.kind, self._column.scale
+        return Squares(tuple(self._parts), kind, scale, self._centre)
+
+
+class _Collected(_Step):
+    """Keeps the filled rows of all chunks, to be picked from or kept at the end."""
+
+    def __init__(self, column: Column, size: int, what: str, batch: Batch) -> None:
+        super().__init__(column, size)
+        self._what, self._batch = what, batch
+        self._parts: list[tuple[Ints, NDArray[Any], Ints]] = []
+
+    def add(self, cell: Ints, rows: slice) -> None:
+        place = np.arange(rows.start, rows.start + len(cell))
+        cell, data, filled = self._filled(cell, rows)
+        self._parts.append((cell, data, place[filled]))
+
+    def tally(self) -> Tally:
+        column, what = self._column, self._what
+        assert column is not None
+        cell, value, row = (np.concatenate(part) for part in zip(*self._parts, strict=True))
+        self._parts = []
+        kind = column.kind
+        if what in ("values", "codes"):
+            return Entries.of(cell, value, kind, column.scale)
+        times = self._batch.times
+        time = np.zeros(len(row), np.int64) if times is None else times[row]
+        row = row + self._batch.first_row
+        assert what in ("min", "max", "first", "last")
+        return Pick.among(what, cell, value, time, row, self._size, kind, column.scale)  # type: ignore[arg-type]
+
+
+def _step(fold: Fold, plane: Plane, batch: Batch, size: int) -> _Step:
+    if plane.what == "rows":
+        return _Rows(size)
+    if plane.what == "codes":
+        coded = batch.distinct[plane.column]
+        codes = fold.encoded(coded, plane.column)
+        column = Column.of(plane.column, "integer", codes, coded.codes >= 0)
+        return _Collected(column, size, "codes", batch)
+    column = batch.values[plane.column]
+    match plane.what:
+        case "filled":
+            return _Filled(column, size)
+        case "sum":
+            return _Summed(column, size)
+        case "square":
+            return _Squared(column, size, fold.centre(column) if column.kind == "float" else 0)
+        case _:
+            return _Collected(column, size, plane.what, batch)
 
 
 def _check_room(column: Column) -> None:

@@ -21,6 +21,11 @@ class Names:
     months: Sequence[str] = _ENGLISH_MONTHS
     months_short: Sequence[str] = tuple(month[:3] for month in _ENGLISH_MONTHS)
 
+    @property
+    def months_in_dates(self) -> Sequence[Sequence[str]]:
+        """Further forms that months take inside dates, as in some languages."""
+        return ()
+
     def month_of(self, year: int, month: int, *, short: bool = False) -> str:
         """Return a civil month with its year.
 

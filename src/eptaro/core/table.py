@@ -98,6 +98,7 @@ class Table:
             self.meta.get("calendar"),
             f"coverage {self.meta['coverage']}" if "coverage" in self.meta else None,
             f"as of {self.meta['as_of']}" if "as_of" in self.meta else None,
+            f"left out {self.meta['set_aside']}" if "set_aside" in self.meta else None,
         ]
         return " · ".join(str(part) for part in parts if part)
 

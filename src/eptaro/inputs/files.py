@@ -1,115 +1,223 @@
-"""CSV and Parquet files as sources."""
+"""Files as sources: the ending decides which kind."""
 
 from __future__ import annotations
 
-import csv
+import hashlib
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pyarrow as pa
 
-from eptaro.core.errors import InputError, unknown
-from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.core.errors import EptaroError, InputError, unknown
+from eptaro.inputs.csvfiles import CsvFile
+from eptaro.inputs.filerules import FileRules
+from eptaro.inputs.sources import Source, TableSource, Wanted, check_columns
+from eptaro.inputs.workbooks import read_sheet
 
-READABLE = (".csv", ".parquet")
-
-
-def open_files(paths: list[Path]) -> Source:
-    """Return one or several files of one kind as a source.
-
-    Raises `InputError` for a file that is missing, or whose ending is none of `READABLE`.
-    """
-    if not paths:
-        raise InputError("no file is given")
-    for path in paths:
-        if path.suffix.lower() not in READABLE:
-            raise InputError(f"{path}: {unknown('file ending', path.suffix, READABLE)}")
-        if not path.exists():
-            near = [p.name for p in path.parent.glob("*") if p.suffix.lower() in READABLE]
-            hint = f" ({unknown('file', path.name, sorted(near))})" if near else ""
-            raise InputError(f"{path}: there is no such file{hint}")
-        if not path.is_file():
-            raise InputError(f"{path}: is not a file")
-    for path in paths:
-        if paths.count(path) > 1:
-            raise InputError(f"{path}: is named twice; its rows would count twice")
-    if len({path.suffix.lower() for path in paths}) > 1:
-        raise InputError("the files are of several kinds; give CSV or Parquet files, not both")
-    return CsvSource(paths) if paths[0].suffix.lower() == ".csv" else ParquetSource(paths)
+_BATCH = 1 << 20
+_PACKED = (".gz", ".zst", ".bz2")
+_STANDARD_INPUT = "-"
 
 
-class _Files(Source):
-    def __init__(self, paths: list[Path]) -> None:
-        self.paths = paths
-        self.name = str(paths[0]) if len(paths) == 1 else f"{paths[0]} and {len(paths) - 1} more"
+class ParquetFile(Source):
+    """A Parquet file, read a million rows at a time."""
 
-    def read(self, wanted: Wanted) -> pa.Table:
-        """Return the wanted columns of all files, one below the other."""
-        parts = []
-        for path in self.paths:
-            try:
-                parts.append(self.read_one(path, wanted))
-            except (pa.ArrowException, OSError, UnicodeDecodeError, csv.Error) as error:
-                raise InputError(f"{path}: cannot be read: {_one_line(error)}") from None
-        if len(parts) == 1:
-            return parts[0]
-        try:
-            return pa.concat_tables(parts, promote_options="permissive")
-        except pa.ArrowException as error:
-            raise InputError(f"{self.name}: columns differ in kind: {_one_line(error)}") from None
+    def __init__(self, path: Path, rules: FileRules) -> None:
+        self.path, self.name = path, str(path)
+        del rules
 
-    def read_one(self, path: Path, wanted: Wanted) -> pa.Table:
-        raise NotImplementedError
-
-
-class CsvSource(_Files):
-    """Comma-separated files with a header, in UTF-8."""
-
-    of_text = True
-
-    def read_one(self, path: Path, wanted: Wanted) -> pa.Table:
-        """Parse the wanted columns; group columns stay text, so that 007 is not 7."""
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            header = next(csv.reader(file), None)
-        if header is None:
-            raise InputError(f"{path}: is empty; a CSV file begins with a line of column names")
-        check_columns(wanted, header, str(path))
-        coded = pa.dictionary(pa.int32(), pa.string())
-        types = {name: coded for name in wanted.groups if name != wanted.date}
-        return _parse(path, wanted.names, types)
-
-    def digits(self, name: str) -> pa.ChunkedArray:
-        """Return a column's numbers as they were written."""
-        parts = [_parse(path, [name], {name: pa.string()})[name] for path in self.paths]
-        return pa.chunked_array([chunk for part in parts for chunk in part.chunks], pa.string())
-
-
-def _parse(path: Path, columns: list[str], types: dict[str, pa.DataType]) -> pa.Table:
-    from pyarrow import csv as arrow_csv
-
-    convert = arrow_csv.ConvertOptions(
-        include_columns=columns, column_types=types, null_values=[""], strings_can_be_null=True
-    )
-    parse = arrow_csv.ParseOptions(newlines_in_values=True)
-    return arrow_csv.read_csv(path, parse_options=parse, convert_options=convert)
-
-
-class ParquetSource(_Files):
-    """Parquet files."""
-
-    def read_one(self, path: Path, wanted: Wanted) -> pa.Table:
-        """Read the wanted columns."""
+    def _open(self) -> Any:
         from pyarrow import parquet
 
-        with parquet.ParquetFile(path) as file:
-            check_columns(wanted, file.schema_arrow.names, str(path))
-            texts = [
-                name
-                for name in wanted.groups
-                if pa.types.is_string(file.schema_arrow.field(name).type)
-            ]
-        table = parquet.read_table(path, columns=wanted.names, read_dictionary=texts)
-        return table.select(wanted.names)
+        try:
+            return parquet.ParquetFile(self.path)
+        except (pa.ArrowException, OSError) as error:
+            raise _unreadable(self.path, error) from None
+
+    def names(self) -> list[str]:
+        """Return the names of all columns."""
+        with self._open() as file:
+            return list(file.schema_arrow.names)
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns; text to group by is read as codes."""
+        from pyarrow import parquet
+
+        with self._open() as file:
+            schema, rows = file.schema_arrow, file.metadata.num_rows
+        check_columns(wanted.names, schema.names, self.name)
+        coded = [
+            name
+            for name in dict.fromkeys([*wanted.groups, *wanted.others])
+            if pa.types.is_string(schema.field(name).type)
+        ]
+        done = 0
+        with parquet.ParquetFile(self.path, read_dictionary=coded) as file:
+            for batch in file.iter_batches(_BATCH, columns=wanted.names):
+                done += batch.num_rows
+                self.share = done / rows
+                yield pa.Table.from_batches([batch]).select(wanted.names)
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns, some rows at a time."""
+        with self._open() as file:
+            for batch in file.iter_batches(_BATCH):
+                yield pa.Table.from_batches([batch])
+
+    def fingerprint(self) -> str:
+        """Return a digest of the file."""
+        return file_digest(self.path)
 
 
-def _one_line(error: Exception) -> str:
-    return " ".join(str(error).split())
+class ManyFiles(Source):
+    """Several files of one kind, one after the other."""
+
+    def __init__(self, parts: list[Source]) -> None:
+        self.parts = parts
+        self.name = f"{parts[0].name} and {len(parts) - 1} more"
+        self.of_text = parts[0].of_text
+
+    def names(self) -> list[str]:
+        """Return the names of the first file's columns."""
+        return self.parts[0].names()
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns of every file."""
+        for number, part in enumerate(self.parts):
+            for table in part.batches(wanted):
+                self.share = (number + (part.share or 0.0)) / len(self.parts)
+                yield table
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns of every file."""
+        for part in self.parts:
+            yield from part.whole()
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column as it was written."""
+        columns = [part.digits(name) for part in self.parts]
+        return pa.chunked_array([c for column in columns for c in column.chunks], pa.string())
+
+    def fingerprint(self) -> str:
+        """Return a digest of all files, whatever their order."""
+        joined = " ".join(sorted(part.fingerprint() for part in self.parts))
+        return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()
+
+
+def file_digest(path: Path) -> str:
+    """Return a digest of a file's size, its ends, and samples between."""
+    size = path.stat().st_size
+    digest = hashlib.blake2b(str(size).encode(), digest_size=16)
+    with path.open("rb") as file:
+        for number in range(65):
+            file.seek(max(size - (1 << 16), 0) * number // 64)
+            digest.update(file.read(1 << 16))
+    return digest.hexdigest()
+
+
+def _feather(path: Path, rules: FileRules) -> Source:
+    from pyarrow import feather
+
+    return TableSource(feather.read_table(path), str(path))
+
+
+def _json_lines(path: Path, rules: FileRules) -> Source:
+    from pyarrow import json
+
+    return TableSource(json.read_json(path), str(path), of_text=True)
+
+
+def _sheet(path: Path, rules: FileRules) -> Source:
+    return TableSource(read_sheet(path, rules.sheet), str(path), of_text=True)
+
+
+READERS: dict[str, Callable[[Path, FileRules], Source]] = {
+    ".csv": CsvFile,
+    ".tsv": CsvFile,
+    ".parquet": ParquetFile,
+    ".arrow": _feather,
+    ".feather": _feather,
+    ".ndjson": _json_lines,
+    ".jsonl": _json_lines,
+    ".xlsx": _sheet,
+    ".xlsb": _sheet,
+    ".ods": _sheet,
+}
+
+
+def open_files(paths: list[str], rules: FileRules | None = None) -> Source:
+    """Return one or several files, patterns or folders of Parquet as one source.
+
+    `-` is standard input (CSV), and an address such as sqlite:///sales.db a database,
+    whose rows `rules.query` picks. Raises `InputError` for a file that is missing or whose
+    ending is none of `READERS`.
+    """
+    rules = rules or FileRules()
+    if len(paths) == 1 and "://" in paths[0]:
+        from eptaro.inputs.databases import query_source
+
+        return query_source(paths[0], rules.query)
+    found = [file for path in paths for file in _expanded(path)]
+    if not found:
+        raise InputError("no file is given")
+    for path in found:
+        if found.count(path) > 1:
+            raise InputError(f"{path}: is named twice; its rows would count twice")
+    parts = [_opened(path, rules) for path in found]
+    return parts[0] if len(parts) == 1 else ManyFiles(parts)
+
+
+def _expanded(path: str) -> list[Path]:
+    if path == _STANDARD_INPUT:
+        return [_spooled()]
+    file = Path(path)
+    if file.is_dir():
+        files = sorted(file.glob("*.parquet"))
+        if not files:
+            raise InputError(f"{path}: is a folder without Parquet files")
+        return files
+    if any(mark in path for mark in "*?[") and not file.exists():
+        files = sorted(Path().glob(path)) if not file.is_absolute() else sorted(
+            Path(file.anchor).glob(str(file.relative_to(file.anchor))))  # fmt: skip
+        if not files:
+            raise InputError(f"{path}: no file fits this pattern")
+        return files
+    return [file]
+
+
+def _spooled() -> Path:
+    """Copy standard input to a file, so that it can be read more than once."""
+    with tempfile.NamedTemporaryFile(prefix="eptaro-", suffix=".csv", delete=False) as spool:
+        shutil.copyfileobj(sys.stdin.buffer, spool)
+    return Path(spool.name)
+
+
+def _opened(path: Path, rules: FileRules) -> Source:
+    suffixes = [suffix.lower() for suffix in path.suffixes]
+    ending = suffixes[-1] if suffixes else ""
+    if ending in _PACKED and len(suffixes) > 1:
+        ending = suffixes[-2]
+        if ending not in (".csv", ".tsv"):
+            raise InputError(f"{path}: only CSV files are read packed")
+    if ending not in READERS:
+        raise InputError(f"{path}: {unknown('file ending', ending, READERS)}")
+    if not path.exists():
+        near = [p.name for p in path.parent.glob("*") if p.suffix.lower() in READERS]
+        hint = f" ({unknown('file', path.name, sorted(near))})" if near else ""
+        raise InputError(f"{path}: there is no such file{hint}")
+    if not path.is_file():
+        raise InputError(f"{path}: is not a file")
+    try:
+        return READERS[ending](path, rules)
+    except EptaroError:
+        raise
+    except (pa.ArrowException, OSError, UnicodeError) as error:
+        raise _unreadable(path, error) from None
+
+
+def _unreadable(path: Path, error: Exception) -> InputError:
+    return InputError(f"{path}: cannot be read: {' '.join(str(error).split())}")

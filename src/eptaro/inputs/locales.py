@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
 
 from eptaro.core.errors import CalendarError, unknown
 from eptaro.core.names import Names
@@ -26,6 +27,12 @@ class LocaleNames(Names):
         self.weekdays_short = [days["abbreviated"][i] for i in range(7)]
         self.months = [months["wide"][i] for i in range(1, 13)]
         self.months_short = [months["abbreviated"][i] for i in range(1, 13)]
+
+    @property
+    def months_in_dates(self) -> Sequence[Sequence[str]]:
+        """The forms of months beside a day ("agosto", "août", "августа")."""
+        forms = self._locale.months["format"]
+        return [[forms[width][i] for i in range(1, 13)] for width in ("wide", "abbreviated")]
 
     def _formatted(self, skeleton: str, day: dt.date) -> str:
         return str(self._dates.format_skeleton(skeleton, day, locale=self._locale))

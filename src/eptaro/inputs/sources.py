@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+import hashlib
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -17,44 +18,81 @@ class Wanted:
 
     date: str
     groups: list[str] = field(default_factory=list)
-    values: list[str] = field(default_factory=list)
+    numbers: list[str] = field(default_factory=list)
+    others: list[str] = field(default_factory=list)
 
     @property
     def names(self) -> list[str]:
         """All of them, each once."""
-        return list(dict.fromkeys([self.date, *self.groups, *self.values]))
+        return list(dict.fromkeys([self.date, *self.groups, *self.numbers, *self.others]))
 
 
 class Source:
-    """Transactions that can be read by column; `of_text` where numbers are written out."""
+    """Transactions that can be read by column, in batches of rows.
+
+    `of_text` says that numbers are written out, so that decimals are exact; `share` is how
+    much of the input has been read, where that is known.
+    """
 
     name: str
     of_text = False
+    share: float | None = None
 
-    def read(self, wanted: Wanted) -> pa.Table:
-        """Return the wanted columns; raises `InputError` when one is missing."""
+    def names(self) -> list[str]:
+        """Return the names of all columns."""
+        raise NotImplementedError
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns, some rows at a time.
+
+        Raises `InputError` when one is missing or the input cannot be read.
+        """
+        raise NotImplementedError
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns as they stand, some rows at a time."""
         raise NotImplementedError
 
     def digits(self, name: str) -> pa.ChunkedArray:
-        """Return a column's numbers as they were written; only of a source of text."""
+        """Return a column as it was written; only of a source of text."""
+        raise NotImplementedError
+
+    def column(self, name: str) -> pa.ChunkedArray:
+        """Return one column of the whole input, text as text."""
+        parts = [table[name] for table in self.batches(Wanted(name))]
+        if not parts:
+            return pa.chunked_array([], pa.string())
+        return pa.chunked_array([c for part in parts for c in part.chunks], parts[0].type)
+
+    def fingerprint(self) -> str:
+        """Return what tells this input from others, to notice rows added twice."""
         raise NotImplementedError
 
 
-def check_columns(wanted: Wanted, present: Iterable[str], source: str) -> None:
+def check_columns(wanted: Iterable[str], present: Iterable[str], source: str) -> None:
     """Raise `InputError` for the first wanted column that is missing or there twice."""
     names = list(present)
-    for name in wanted.names:
+    for name in wanted:
         if name not in names:
-            raise InputError(f"{source}: {unknown('column', name, names)}")
+            raise InputError(f"{source}: {unknown('column', name, names)}{_hint(names)}")
         if names.count(name) > 1:
             raise InputError(f"{source}: two columns are called {name!r}; rename one of them")
+
+
+def _hint(names: list[str]) -> str:
+    """Return a hint where a single column name looks like several, set apart otherwise."""
+    for mark in (";", "\t", "|"):
+        if len(names) == 1 and mark in names[0]:
+            return f" (the columns seem to be set apart by {mark!r}: say so with delimiter)"
+    return ""
 
 
 class FrameSource(Source):
     """A frame that speaks the Arrow C stream protocol, or a mapping of names to arrays."""
 
+    name = "the table given"
+
     def __init__(self, frame: Any) -> None:
-        self.name = "the table given"
         if hasattr(frame, "__arrow_c_stream__"):
             self._table = _plain_text(pa.table(frame))
         elif isinstance(frame, Mapping):
@@ -65,15 +103,47 @@ class FrameSource(Source):
                 f"protocol nor a mapping of column names to arrays; for a file use Daybook.read"
             )
 
-    def read(self, wanted: Wanted) -> pa.Table:
-        """Return the wanted columns."""
-        check_columns(wanted, self._table.column_names, self.name)
-        return self._table.select(wanted.names)
+    def names(self) -> list[str]:
+        """Return the names of all columns."""
+        return list(self._table.column_names)
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns at once."""
+        check_columns(wanted.names, self._table.column_names, self.name)
+        if self._table.num_rows:
+            yield self._table.select(wanted.names)
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield the frame."""
+        yield self._table
 
     def rows(self) -> list[dict[str, Any]]:
         """Return the rows as mappings; only for small tables."""
         found: list[dict[str, Any]] = self._table.to_pylist()
         return found
+
+    def fingerprint(self) -> str:
+        """Return a digest of the size and of samples of every column's bytes."""
+        digest = hashlib.blake2b(f"{self._table.num_rows}".encode(), digest_size=16)
+        for column in self._table.columns:
+            for chunk in column.chunks:
+                for buffer in chunk.buffers():
+                    if buffer is not None:
+                        digest.update(memoryview(buffer)[: 1 << 16])
+                        digest.update(memoryview(buffer)[-(1 << 16) :])
+        return digest.hexdigest()
+
+
+class TableSource(FrameSource):
+    """An Arrow table that was read from somewhere, under the name of that."""
+
+    def __init__(self, table: pa.Table, name: str, *, of_text: bool = False) -> None:
+        super().__init__(table)
+        self.name, self.of_text = name, of_text
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column's numbers as text."""
+        return self._table[name].cast(pa.string())
 
 
 def _plain_text(table: pa.Table) -> pa.Table:

@@ -1,31 +1,175 @@
-"""A source's columns as a `Batch` of transactions, ready to fold."""
+"""A source's columns as batches of transactions, ready to fold; bad dates set aside."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
 
-from eptaro.core.errors import InputError
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from eptaro.core.column import Column
+from eptaro.core.daterules import DateRules
+from eptaro.core.days import Flags
+from eptaro.core.errors import DateError, EptaroError, InputError
 from eptaro.core.fold import Batch
+from eptaro.core.groups import Coded
 from eptaro.core.measures import Plane
-from eptaro.inputs.dates import read_days
+from eptaro.core.progress import tell
+from eptaro.core.table import Table
+from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.sources import Source, Wanted
-from eptaro.inputs.values import read_filled, read_groups, read_numbers
+from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
+
+_FIRST_SHOWN = 3
 
 
-def read_transactions(source: Source, date: str, by: list[str], planes: Iterable[Plane]) -> Batch:
-    """Read what the planes need of a source.
+class Transactions:
+    """The transactions of a source, read batch by batch under date rules.
 
-    Raises `InputError` for a missing column or no rows, `DateError` for a date that
-    cannot be read, `MeasureError` for a column that cannot be added up.
+    After they are read, `rows` says how many there were, `aside` lists the rows whose
+    date could not be read (row, value, reason) and `left_out` what they add up to.
     """
-    summed = {plane.column for plane in planes if plane.what == "sum"}
-    counted = {plane.column for plane in planes if plane.what == "filled"}
-    table = source.read(Wanted(date, by, sorted(summed | counted)))
-    if not table.num_rows:
+
+    def __init__(
+        self, source: Source, date: str, by: list[str], planes: Iterable[Plane], rules: DateRules
+    ) -> None:
+        planes = list(planes)
+        self._source, self._date, self._by = source, date, by
+        self._codes = sorted({p.column for p in planes if p.what == "codes"})
+        self._numbers = sorted(
+            {p.column for p in planes if p.what not in ("rows", "filled", "codes")}
+        )
+        filled = {p.column for p in planes if p.what == "filled"}
+        self._filled = sorted(filled - set(self._numbers))
+        self._summed = [p.column for p in planes if p.what == "sum"]
+        self._rules, self.evidence = rules, ""
+        if rules.order == "infer":
+            try:
+                self._rules, self.evidence = resolve(source.column(date), rules, date)
+            except DateError as error:
+                raise DateError(f"{source.name}: {error}") from None
+        self.rows = 0
+        self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
+        self._aside: list[tuple[int, str, str]] = []
+
+    def __iter__(self) -> Iterator[Batch]:
+        wanted = Wanted(self._date, self._by, self._numbers, [*self._filled, *self._codes])
+        for table in self._source.batches(wanted):
+            batch = self._batch(table)
+            self.rows += table.num_rows
+            tell(self.rows, self._source.share)
+            if len(batch):
+                yield batch
+        if not self.rows:
+            raise InputError(f"{self._source.name}: has column names but no rows")
+        if self._aside and self._rules.bad_dates == "raise":
+            raise DateError(self._complaint())
+        if len(self._aside) == self.rows:
+            raise DateError(f"{self._complaint()}; no row is left")
+
+    @property
+    def aside(self) -> Table:
+        """The rows set aside: their number from 1 (a header not counted), value and reason."""
+        rows, values, reasons = zip(*self._aside, strict=True) if self._aside else ((), (), ())
+        texts = np.array([*values, None], object)[:-1]
+        return Table(
+            [
+                Column.of("row", "integer", np.array(rows, np.int64), description="Row, from 1"),
+                Column.text("value", texts, description=f"What stands in {self._date}"),
+                Column.text("reason", np.array([*reasons, None], object)[:-1], description="Why"),
+            ]
+        )
+
+    def _complaint(self) -> str:
+        shown = "; ".join(
+            f"row {row:,}: {reason}" if reason == "blank" else f"row {row:,}: {value!r} {reason}"
+            for row, value, reason in self._aside[:_FIRST_SHOWN]
+        )
+        count = f"{len(self._aside):,} of {self.rows:,} rows"
+        more = ", the first" if len(self._aside) > _FIRST_SHOWN else ""
+        where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
+        return f"{where}{more}: {shown}"
+
+    def _batch(self, table: pa.Table) -> Batch:
+        name = self._source.name
+        try:
+            read = read_dates(table[self._date], self._rules, self._date)
+        except DateError as error:
+            raise DateError(f"{name}: {error}") from None
+        groups = {g: read_groups(table[g], g, name) for g in self._by}
+        values = {c: read_filled(table[c], c) for c in self._filled}
+        for column in self._numbers:
+            values[column] = read_numbers(table[column], column, self._source, self.rows)
+        distinct = {c: read_codes(table[c], c) for c in self._codes}
+        batch = Batch(read.days, groups, values, distinct, read.times, self.rows)
+        if read.bad is None or not read.bad.any():
+            return batch
+        self._set_aside(table[self._date], read, values)
+        return _only(batch, ~read.bad)
+
+    def _set_aside(self, dates: pa.ChunkedArray, read: Read, values: dict[str, Column]) -> None:
+        assert read.bad is not None and read.reasons is not None
+        rows = np.flatnonzero(read.bad)
+        values_there = dates.take(pa.array(rows)).cast(pa.string()).to_pylist()
+        for row, text in zip(rows.tolist(), values_there, strict=True):
+            self._aside.append((self.rows + row + 1, text or "", str(read.reasons[row])))
+        for column in self._summed:
+            missed = [
+                v for v in values[column].take(read.bad).to_list() if v is not None and v == v
+            ]
+            if missed:
+                total = sum(missed)
+                known = self.left_out[column]
+                both_exact = not isinstance(total, float) and not isinstance(known, float)
+                self.left_out[column] = known + total if both_exact else float(known) + float(total)
+
+
+def _only(batch: Batch, keep: Flags) -> Batch:
+    """Return the rows of a batch that are kept."""
+
+    def coded(column: Coded) -> Coded:
+        return Coded(column.codes[keep], column.choices)
+
+    places: NDArray[np.int64] = np.flatnonzero(keep)
+    return replace(
+        batch,
+        days=batch.days[keep],
+        groups={name: coded(column) for name, column in batch.groups.items()},
+        values={name: column.take(places) for name, column in batch.values.items()},
+        distinct={name: coded(column) for name, column in batch.distinct.items()},
+        times=None if batch.times is None else batch.times[keep],
+    )
+
+
+def find_date(source: Source, rules: DateRules) -> str:
+    """Return the one column that can be dates, judged by its first batch.
+
+    Raises `InputError` where none or several can.
+    """
+    first = next(source.whole(), None)
+    if first is None or not first.num_rows:
         raise InputError(f"{source.name}: has column names but no rows")
-    days = read_days(table[date], date, source.name)
-    groups = {name: read_groups(table[name], name, source.name) for name in by}
-    values = {name: read_filled(table[name], name) for name in counted - summed}
-    for name in summed:
-        values[name] = read_numbers(table[name], name, source)
-    return Batch(days, groups, values)
+    found = [name for name in first.column_names if _may_be_dates(first[name], rules)]
+    if len(found) != 1:
+        what = f"{', '.join(found)} could all be dates" if found else "no column is plainly dates"
+        raise InputError(f"{source.name}: {what}; say which with date")
+    return str(found[0])
+
+
+def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
+    kind = column.type
+    if (pa.types.is_integer(kind) or pa.types.is_floating(kind)) and not rules.serials:
+        whole = column.drop_null()
+        if not len(whole) or not all(len(str(v.as_py()).split(".")[0]) == 8 for v in whole[:200]):
+            return False
+    try:
+        decided, _ = resolve(column.slice(0, 5000), rules, "")
+        read = read_dates(column.slice(0, 5000), decided)
+    except EptaroError:
+        return False
+    blank = read.reasons is not None and (read.reasons == "blank").all()
+    return not blank and (read.bad is None or read.bad.mean() < 0.2)

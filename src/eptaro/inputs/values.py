@@ -29,8 +29,10 @@ def read_filled(array: pa.ChunkedArray, name: str) -> Column:
     return Column.of(name, "flag", np.zeros(len(array), bool), valid)
 
 
-def read_numbers(array: pa.ChunkedArray, name: str, source: Source) -> Column:
+def read_numbers(array: pa.ChunkedArray, name: str, source: Source, first_row: int = 0) -> Column:
     """Return a numeric column: integers, decimals (exact) or floats.
+
+    `first_row` is the place of the first in the whole source.
 
     Numbers of a text source are decimals by nature: they become floats only where they
     have more decimals than can be kept.
@@ -55,7 +57,7 @@ def read_numbers(array: pa.ChunkedArray, name: str, source: Source) -> Column:
         if exact := _recovered(data, name, valid):
             return exact
         if np.abs(data).max(initial=0) * 10**_MOST_DECIMALS >= _EXACT and (
-            long := _written(source.digits(name))
+            long := _written(source.digits(name).slice(first_row, len(array)))
         ):
             return _decimals(long, name, source.name, valid)
         return Column.of(name, "float", data, valid)
@@ -75,7 +77,8 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
         if not (np.abs(units) < _EXACT).all():
             return None
         if (units / 10.0**scale == data).all():
-            return Column.of(name, "decimal", units.astype(np.int64), valid, scale=scale)
+            kind = "decimal" if scale else "integer"
+            return Column.of(name, kind, units.astype(np.int64), valid, scale=scale)  # type: ignore[arg-type]
     return None
 
 
@@ -177,3 +180,14 @@ def _unblanked(array: pa.ChunkedArray, blank: Any) -> NDArray[Any]:
 
 def _plain(array: pa.Array) -> NDArray[Any]:
     return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
+
+
+def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
+    """Return a column of any kind as codes into its distinct values, which are text here."""
+    if not pa.types.is_dictionary(array.type):
+        array = array.dictionary_encode()
+    whole = one_array(array.unify_dictionaries())
+    indices = whole.indices.fill_null(-1) if whole.null_count else whole.indices
+    words = whole.dictionary.cast(pa.string()).to_pylist()
+    codes = _plain(indices).astype(np.int32, copy=False)
+    return _merged(codes, Column.text(name, np.array([*words, None], object)[:-1]))

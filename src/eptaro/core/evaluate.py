@@ -1,0 +1,61 @@
+"""A measure's term over ranges of cells."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from eptaro.core import ranges
+from eptaro.core.cells import Cells
+from eptaro.core.column import Column
+from eptaro.core.days import Ints
+from eptaro.core.measures import Plane, Term
+
+
+def evaluate(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+    """Return the term over each half-open range lo..hi of cells.
+
+    Sums and counts of nothing are 0; everything else is blank over nothing, std and var
+    over a single value too.
+    """
+    column = term.column
+    match term.how:
+        case "count":
+            return cells.sums(Plane("filled", column) if column else Plane("rows"), lo, hi)
+        case "sum":
+            return cells.sums(Plane("sum", column), lo, hi)
+        case "mean":
+            total = cells.sums(Plane("sum", column), lo, hi)
+            return ratio(total, cells.sums(Plane("filled", column), lo, hi))
+        case "std" | "var":
+            variance, counts = cells.variances(column, lo, hi)
+            spread = np.sqrt(variance) if term.how == "std" else variance
+            return Column.of("", "float", spread, counts > 1)
+        case "distinct":
+            tally, first, last = cells.items(Plane("codes", column), lo, hi)
+            return Column.of("", "integer", ranges.distinct(tally.value, first, last))
+        case "median" | "quantile":
+            tally, first, last = cells.items(Plane("values", column), lo, hi)
+            share = 0.5 if term.how == "median" else term.share
+            found = ranges.quantile(tally.value, first, last, share) / 10.0**tally.scale
+            return Column.of("", "float", found, last > first)
+        case _:
+            return _picked(cells, term, lo, hi)
+
+
+def _picked(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+    tally, first, last = cells.items(Plane(term.how, term.column), lo, hi)
+    filled = last > first
+    if term.how in ("min", "max"):
+        values = ranges.extremes(tally.value, first, last, largest=term.how == "max")
+    else:
+        place = np.where(filled, first if term.how == "first" else last - 1, 0)
+        values = tally.value[place] if len(tally.value) else np.zeros(len(lo), np.int64)
+    return Column.of("", tally.kind, values, filled, scale=tally.scale)
+
+
+def ratio(over: Column, under: Column) -> Column:
+    """Return the quotient as floats, blank where the divisor is zero or either is blank."""
+    top, bottom = over.numbers(), under.numbers()
+    valid = ~(np.isnan(top) | np.isnan(bottom)) & (bottom != 0)
+    quotient = np.divide(top, bottom, out=np.zeros(len(top)), where=valid)
+    return Column.of("", "float", quotient, valid)

@@ -1,0 +1,1 @@
+"""The fold: in memory or streamed, here; on other engines elsewhere."""

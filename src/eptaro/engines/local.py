@@ -1,0 +1,48 @@
+"""The local engine: batches are read, folded and forgotten, one after the other."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+
+from eptaro.core.daterules import DateRules
+from eptaro.core.facts import Folded
+from eptaro.core.fold import Fold
+from eptaro.core.measures import Plane
+from eptaro.inputs.sources import Source
+from eptaro.inputs.transactions import Transactions, find_date
+
+
+def fold_source(
+    source: Source,
+    date: str | None,
+    by: list[str],
+    planes: Iterable[Plane],
+    rules: DateRules,
+    limit: int | None = None,
+) -> Folded:
+    """Return the cells of all transactions of a source."""
+    notes = []
+    if date is None:
+        date = find_date(source, rules)
+        notes.append(f"dates are taken from {date!r}, the only column that can be dates")
+    wanted = list(planes)
+    fold = Fold(by, wanted, limit=limit or free_memory() * 4 // 5)
+    transactions = Transactions(source, date, by, wanted, rules)
+    for batch in transactions:
+        fold.add(batch)
+    if transactions.evidence:
+        notes.append(f"order of dates: {transactions.evidence}")
+    groups, cells = fold.result()
+    return Folded(
+        groups, cells, fold.rows, source.name, transactions.aside, transactions.left_out,
+        tuple(notes), frozenset([source.fingerprint()]), fold.distinct_values(),
+    )  # fmt: skip
+
+
+def free_memory() -> int:
+    """Return the bytes of memory that are free, or 8 GiB where that cannot be told."""
+    try:
+        return os.sysconf("SC_AVPHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    except (ValueError, OSError, AttributeError):
+        return 8 << 30

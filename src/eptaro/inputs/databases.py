@@ -1,0 +1,42 @@
+"""The rows of a database query as a source, by SQLAlchemy."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pyarrow as pa
+
+from eptaro.core.errors import InputError
+from eptaro.inputs.extras import need
+from eptaro.inputs.sources import Source, TableSource
+
+
+def query_source(url: str, query: str | None) -> Source:
+    """Return the rows of a query as a source.
+
+    Raises `InputError` where there is no query, or the database refuses.
+    """
+    if not query:
+        raise InputError(f"{_shown(url)}: a database needs a query, such as 'SELECT * FROM sales'")
+    sql = need("sqlalchemy", "databases", "reading a database")
+    try:
+        engine = sql.create_engine(url)
+        with engine.connect() as connection:
+            result = connection.execute(sql.text(query))
+            names, rows = list(result.keys()), result.fetchall()
+    except (sql.exc.SQLAlchemyError, ImportError) as error:
+        detail = getattr(error, "orig", None) or error
+        raise InputError(f"{_shown(url)}: {' '.join(str(detail).split())}") from None
+    made: list[Any] = [list(column) for column in zip(*rows, strict=True)]
+    columns = made or [[] for _ in names]
+    try:
+        table = pa.table([pa.array(column) for column in columns], names)
+    except pa.ArrowException as error:
+        raise InputError(f"{_shown(url)}: a column mixes kinds of values: {error}") from None
+    return TableSource(table, _shown(url))
+
+
+def _shown(url: str) -> str:
+    """Return the address without what might be a password."""
+    scheme, _, rest = url.partition("://")
+    return f"{scheme}://{rest.rpartition('@')[2]}"

@@ -1,0 +1,181 @@
+"""Date text to days and times of day, all distinct texts of a column at once."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from eptaro.core.daterules import DateRules
+from eptaro.core.days import Flags, Ints, month_starts
+from eptaro.core.errors import DateError
+from eptaro.core.names import Names
+from eptaro.inputs.dates.forms import Form, forms
+
+MINUTE = 60_000_000
+DAY = 1440 * MINUTE
+NO_OFFSET = np.iinfo(np.int64).min
+
+
+@dataclass(frozen=True, eq=False)
+class Parsed:
+    """What texts say: day ordinal, microseconds in the day, UTC offset in minutes (or
+    `NO_OFFSET`); and why not, where `reason` is not empty.
+    """
+
+    day: Ints
+    micros: Ints
+    offset: Ints
+    reason: NDArray[Any]
+
+
+def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
+    """Return what each text says under the rules; the first form that fits decides."""
+    size = len(texts)
+    day, micros = np.zeros(size, np.int64), np.zeros(size, np.int64)
+    offset, reason = np.full(size, NO_OFFSET), np.full(size, "", object)
+    accepted = forms(rules)
+    shown = " or ".join(dict.fromkeys(form.shown for form in accepted))
+    trimmed = pc.utf8_trim_whitespace(texts)
+    left = np.arange(size)
+    for form in accepted:
+        parts = _Parts(trimmed.take(pa.array(left)), form, rules)
+        hit, good = parts.matched, parts.matched & parts.exists
+        rows = left[good]
+        day[rows], micros[rows], offset[rows] = (
+            parts.day[good],
+            parts.micros[good],
+            parts.offset[good],
+        )
+        reason[left[hit & ~good]] = "does not exist in the calendar"
+        reason[rows] = ""
+        # What fits a form but does not exist may still fit a later declared format.
+        left = left[~good] if rules.formats else left[~hit]
+        if not len(left):
+            break
+    untouched = left if not rules.formats else left[reason[left] == ""]
+    reason[untouched] = f"is not written as {shown}"
+    return Parsed(day, micros, offset, reason)
+
+
+class _Parts:
+    """The named parts of texts that match one form, as numbers."""
+
+    def __init__(self, texts: pa.Array, form: Form, rules: DateRules) -> None:
+        found = pc.extract_regex(texts, form.pattern)
+        self.matched: Flags = found.is_valid().to_numpy(zero_copy_only=False)
+        names = [field.name for field in found.type]
+        parts = {name: pc.struct_field(found, name) for name in names}
+        year, month = self._number(parts, "y"), self._number(parts, "m")
+        short = pc.fill_null(pc.utf8_length(parts["y"]), 4).to_numpy(zero_copy_only=False) == 2
+        if rules.pivot is None:
+            self.matched &= ~short
+        else:
+            year = np.where(short, np.where(year <= rules.pivot, 2000 + year, 1900 + year), year)
+        if "b" in parts:
+            month = _month_numbers(parts["b"], rules.locale)
+            self.matched &= month > 0
+        number = self._number(parts, "d")
+        inside = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12)
+        months = np.where(inside, (year - 1970) * 12 + month - 1, 0)
+        start, room = month_starts(months), month_starts(months + 1) - month_starts(months)
+        self.exists: Flags = inside & (number >= 1) & (number <= room)
+        self.day: Ints = start + number - 1
+        hour = self._hours(parts)
+        minute, second = self._number(parts, "M"), self._number(parts, "S")
+        self.exists &= (hour < 24) & (minute < 60) & (second < 60)
+        self.micros: Ints = (
+            (hour * 60 + minute) * MINUTE + second * 1_000_000 + self._fraction(parts)
+        )
+        self.offset: Ints = self._offset(parts)
+
+    def _number(self, parts: dict[str, pa.Array], name: str) -> Ints:
+        if name not in parts:
+            return np.zeros(len(self.matched), np.int64)
+        text = pc.if_else(pc.equal(parts[name], ""), None, parts[name])
+        numbers: Ints = pc.fill_null(text.cast(pa.int64()), 0).to_numpy(zero_copy_only=False)
+        return numbers
+
+    def _hours(self, parts: dict[str, pa.Array]) -> Ints:
+        hour = self._number(parts, "H")
+        if "p" not in parts:
+            return hour
+        half = pc.fill_null(pc.utf8_lower(pc.utf8_slice_codeunits(parts["p"], 0, 1)), "")
+        after = pc.equal(half, "p").to_numpy(zero_copy_only=False)
+        given = pc.not_equal(half, "").to_numpy(zero_copy_only=False)
+        self.exists &= ~given | ((hour >= 1) & (hour <= 12))
+        return np.where(given, hour % 12 + 12 * after, hour)
+
+    def _fraction(self, parts: dict[str, pa.Array]) -> Ints:
+        if "f" not in parts:
+            return np.zeros(len(self.matched), np.int64)
+        text = pc.utf8_slice_codeunits(pc.utf8_rpad(pc.fill_null(parts["f"], ""), 6, "0"), 0, 6)
+        numbers: Ints = text.cast(pa.int64()).to_numpy(zero_copy_only=False)
+        return numbers
+
+    def _offset(self, parts: dict[str, pa.Array]) -> Ints:
+        if "z" not in parts:
+            return np.full(len(self.matched), NO_OFFSET)
+        words = [_minutes(text) for text in parts["z"].to_pylist()] if _any(parts["z"]) else None
+        return np.full(len(self.matched), NO_OFFSET) if words is None else np.array(words, np.int64)
+
+
+def _any(texts: pa.Array) -> bool:
+    return bool(pc.any(pc.fill_null(pc.not_equal(texts, ""), False)).as_py())
+
+
+def _minutes(text: str | None) -> int:
+    if not text:
+        return int(NO_OFFSET)
+    if text in "Zz":
+        return 0
+    sign = -1 if text[0] == "-" else 1
+    return sign * (int(text[1:3]) * 60 + int(text[-2:]))
+
+
+def _month_numbers(words: pa.Array, locale: str) -> Ints:
+    """Return 1 to 12 for month names, long or short, in English or the locale; else 0."""
+    known = pa.array([*_month_words(locale)])
+    numbers = np.array([*_month_words(locale).values(), 0])
+    place = pc.index_in(pc.utf8_lower(pc.fill_null(words, "")), known)
+    found: Ints = numbers[pc.fill_null(place, -1).to_numpy(zero_copy_only=False)]
+    return found
+
+
+def _month_words(locale: str) -> dict[str, int]:
+    names = [Names()]
+    if locale != "en":
+        from eptaro.inputs.locales import locale_names
+
+        names.insert(0, locale_names(locale))
+    found: dict[str, int] = {}
+    for one in names:
+        for words in (one.months, one.months_short, *one.months_in_dates):
+            for number, word in enumerate(words, 1):
+                found.setdefault(re.sub(r"\.$", "", word.lower()), number)
+    return found
+
+
+def to_zone(day: Ints, micros: Ints, offset: Ints, zone: str) -> tuple[Ints, Ints]:
+    """Return day and time in a zone of what was given with a UTC offset; the rest stays."""
+    utc = day * DAY + micros - np.where(offset == NO_OFFSET, 0, offset) * MINUTE
+    local = local_micros(pa.array(utc, pa.timestamp("us", "UTC")), zone)
+    moved = np.where(offset == NO_OFFSET, day * DAY + micros, local)
+    return moved // DAY, moved % DAY
+
+
+def local_micros(stamps: pa.Array, zone: str) -> Ints:
+    """Return timestamps (with any zone) as microseconds of a zone's local time."""
+    try:
+        local = pc.local_timestamp(stamps.cast(pa.timestamp("us", zone), safe=False))
+    except (pa.ArrowInvalid, pa.ArrowKeyError):
+        raise DateError(
+            f"zone={zone!r} is not a time zone; use a name such as Europe/Lisbon"
+        ) from None
+    micros: Ints = local.cast(pa.int64()).to_numpy(zero_copy_only=False)
+    return micros

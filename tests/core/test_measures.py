@@ -1,0 +1,215 @@
+"""Every measure over every span equals plain Python, however the rows are cut into batches."""
+
+import datetime as dt
+import random
+import statistics
+import unittest
+from decimal import Decimal
+from fractions import Fraction
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+import eptaro as ep
+from eptaro.core import ranges
+from eptaro.core.column import Column
+from eptaro.core.days import ordinal
+from eptaro.core.fold import Batch, Fold
+from eptaro.core.groups import Coded
+from eptaro.core.measures import HOWS, parse_measures
+from tests.oracle import DAY
+
+SPECS = [f"x_{how}={how}(x{', 0.3' * (how == 'quantile')})" for how in HOWS]
+
+
+def expected(how: str, values: list) -> object:
+    """Return a measure of a list of values in input order, by plain Python."""
+    if how == "count":
+        return len(values)
+    if how == "sum":
+        return sum(values, Fraction(0))
+    if how == "distinct":
+        return len(set(values))
+    if len(values) < (2 if how in ("std", "var") else 1):
+        return None
+    ordered = sorted(values)
+    match how:
+        case "mean":
+            return sum(values, Fraction(0)) / len(values)
+        case "first" | "last":
+            return values[0 if how == "first" else -1]
+        case "min" | "max":
+            return ordered[0 if how == "min" else -1]
+        case "std" | "var":
+            return float(getattr(statistics, {"std": "stdev", "var": "variance"}[how])(values))
+    place = (
+        Fraction(1, 2) * (len(values) - 1)
+        if how == "median"
+        else Fraction(3, 10) * (len(values) - 1)
+    )
+    below = int(place)
+    above = min(below + 1, len(values) - 1)
+    return ordered[below] + (ordered[above] - ordered[below]) * (place - below)
+
+
+class Everywhere(unittest.TestCase):
+    """All measures, all verbs' spans, integers, decimals and floats."""
+
+    def rows(self, seed: int, kind: str) -> list[tuple]:
+        rng = random.Random(seed)
+        start = dt.date(2023, 12, 1)
+        make = {
+            "integer": lambda: rng.randint(-40, 40),
+            "decimal": lambda: Decimal(rng.randint(-9999, 9999)).scaleb(-2),
+            "float": lambda: rng.randint(-9999, 9999) / 64,
+        }[kind]
+        made = [(start + DAY * rng.randint(0, 90), rng.choice("ab"),
+                 None if rng.random() < 0.15 else make()) for _ in range(150)]  # fmt: skip
+        return sorted(made, key=lambda row: row[0])
+
+    def check(self, got, how, values, context):
+        want = expected(how, [Fraction(v) for v in values])
+        if want is None:
+            self.assertIsNone(got, context)
+        elif how in ("mean", "std", "var", "median", "quantile"):
+            self.assertAlmostEqual(got, float(want), 8, context)
+        else:
+            self.assertEqual(Fraction(got), want, context)
+
+    def test_recap_and_accumulate_equal_plain_python(self):
+        for seed, kind in enumerate(("integer", "decimal", "float") * 2):
+            rows = self.rows(seed, kind)
+            on, group, x = zip(*rows, strict=True)
+            book = ep.Daybook(
+                {"on": list(on), "g": list(group), "x": list(x)}, date="on", by="g", measures=SPECS
+            )
+            for row in [*book.recap("month", by="g").rows(), *book.recap("week").rows()]:
+                inside = [r[2] for r in rows if row["first"] <= r[0] <= row["last"]
+                          and r[1] == row.get("g", r[1]) and r[2] is not None]  # fmt: skip
+                for how in HOWS:
+                    self.check(row[f"x_{how}"], how, inside, (kind, row["period"], how))
+            for row in list(book.accumulate("quarter", by="g").rows())[::7]:
+                inside = [r[2] for r in rows if row["first"] <= r[0] <= row["date"]
+                          and r[1] == row["g"] and r[2] is not None]  # fmt: skip
+                for how in HOWS:
+                    self.check(row[f"x_{how}_to_date"], how, inside, (kind, row["date"], how))
+
+    def test_any_cut_into_batches_in_any_order_gives_the_same(self):
+        rng = random.Random(7)
+        for kind in ("integer", "decimal", "float"):
+            rows = self.rows(11, kind)
+            rng.shuffle(rows)
+            measures = parse_measures([*SPECS, "rows=count()"])
+            planes = {plane for measure in measures for plane in measure.planes}
+            answers = []
+            for size in (len(rows), 37, 8):
+                fold = Fold(["g"], planes)
+                starts = list(range(0, len(rows), size))
+                rng.shuffle(starts)
+                for start in starts:
+                    fold.add(self.batch(rows[start : start + size], kind, start))
+                groups, cells = fold.result()
+                cells.check()
+                folded = ep.core.facts.Folded(groups, cells, fold.rows, "")
+                book = ep.Daybook.of(folded, measures, ep.MonthCalendar(), "2023-12-01..2024-02-29")
+                table = book.recap("week", by="g")
+                answers.append(list(table.rows()))
+            for other in answers[1:]:
+                for one, two in zip(answers[0], other, strict=True):
+                    for name, value in one.items():
+                        if isinstance(value, float):
+                            self.assertAlmostEqual(value, two[name], 9, name)
+                        else:
+                            self.assertEqual(value, two[name], name)
+
+    def batch(self, rows, kind, start) -> Batch:
+        on = np.array([ordinal(row[0]) for row in rows], np.int32)
+        words = sorted({row[1] for row in rows})
+        codes = np.array([words.index(row[1]) for row in rows], np.int32)
+        valid = np.array([row[2] is not None for row in rows])
+        scale = 2 if kind == "decimal" else 0
+        data = [0 if row[2] is None else row[2] * 10**scale for row in rows]
+        x = Column.of(
+            "x", kind, np.array(data, float if kind == "float" else np.int64), valid, scale=scale
+        )
+        choices, found = np.unique(x.data, return_inverse=True)
+        coded = Coded(
+            np.where(valid, found, -1).astype(np.int32), Column.of("x", kind, choices, scale=scale)
+        )
+        groups = {"g": Coded(codes, Column.text("g", np.array(words)))}
+        return Batch(on, groups, {"x": x}, {"x": coded}, None, start)
+
+    def test_first_and_last_go_by_the_time_of_day_then_by_place(self):
+        frame = {"at": [dt.datetime(2025, 1, 1, 18), dt.datetime(2025, 1, 1, 9), dt.datetime(2025, 1, 1, 18)],
+                 "x": [1, 2, 3]}  # fmt: skip
+        book = ep.Daybook(frame, date="at", measures=["a=first(x)", "b=last(x)"])
+        (row,) = book.recap("day").rows()
+        self.assertEqual((row["a"], row["b"]), (2, 3))
+
+    def test_quiet_days_are_blank_or_zero_and_distinct_takes_text(self):
+        frame = {"on": ["2025-01-01", "2025-01-03"], "who": ["ann", None], "x": [1, 2]}
+        book = ep.Daybook(frame, date="on", measures=["n=distinct(who)", "m=median(x)", "s=std(x)"])
+        rows = [(r["n"], r["m"], r["s"]) for r in book.recap("day").rows()]
+        self.assertEqual(rows, [(1, 1.0, None), (0, None, None), (0, 2.0, None)])
+
+    def test_variance_keeps_small_differences_of_large_values(self):
+        for x in ([10**9 + i for i in (1, 2, 3)], [1e9 + i / 8 for i in (1, 2, 3)]):
+            book = ep.Daybook({"on": ["2025-01-01"] * 3, "x": x}, date="on", measures="v=var(x)")
+            self.assertAlmostEqual(book.recap("day")["v"][0], statistics.variance(x), 9)
+
+
+class Sparse(unittest.TestCase):
+    """Too many groups for one cell a day give the same answers."""
+
+    def test_many_groups_equal_few(self):
+        rng = np.random.default_rng(3)
+        n, groups = 20_000, 12_000
+        frame = {"on": rng.integers(0, 3000, n).astype("datetime64[D]"), "g": rng.integers(0, groups, n),
+                 "x": rng.integers(-99, 99, n), "half": rng.integers(0, 2, n)}  # fmt: skip
+        specs = ["s=sum(x)", "n=count()", "a=min(x)", "m=median(x)", "d=distinct(x)", "l=last(x)"]
+        many = ep.Daybook(frame, date="on", by=["half", "g"], measures=specs)
+        few = ep.Daybook(frame, date="on", by=["half"], measures=specs)
+        self.assertIsNotNone(many.cells.axis.keys)
+        self.assertIsNone(few.cells.axis.keys)
+        for by in (None, "half"):
+            self.assertEqual(
+                list(many.recap("year", by=by).rows()), list(few.recap("year", by=by).rows())
+            )
+        one = next(many.recap("year", by="g", only={"g": 17}, totals=True).rows())
+        self.assertEqual(one["g"], 17)
+
+
+class Ranges(unittest.TestCase):
+    """Statistics of many ranges equal a loop over them."""
+
+    @given(st.lists(st.integers(-9, 9), max_size=40), st.data())
+    def test_equal_a_loop(self, values, data):
+        ends = st.integers(0, len(values))
+        asked = data.draw(st.lists(st.tuples(ends, ends).map(sorted), min_size=1, max_size=12))
+        lo, hi = (np.array(side) for side in zip(*asked, strict=True))
+        array = np.array(values, np.int64)
+        parts = [values[a:b] for a, b in asked]
+        self.assertEqual(ranges.distinct(array, lo, hi).tolist(), [len(set(p)) for p in parts])
+        least = ranges.extremes(array, lo, hi, largest=False)
+        median = ranges.quantile(array, lo, hi, 0.5)
+        for part, low, middle in zip(parts, least, median, strict=True):
+            if part:
+                self.assertEqual((low, middle), (min(part), statistics.median(part)))
+
+
+class Parsing(unittest.TestCase):
+    """Measures are read as written."""
+
+    def test_forms(self):
+        (one,) = parse_measures('net=sum("fare (net), cash")')
+        self.assertEqual(
+            (one.term.column, one.formula), ("fare (net), cash", 'sum("fare (net), cash")')
+        )
+        (two,) = parse_measures("high = quantile( fare , 0.9 )")
+        self.assertEqual((two.formula, two.term.share), ("quantile(fare, 0.9)", 0.9))
+        for text, message in (("q=quantile(x)", "takes a share"), ("q=quantile(x, 2)", "from 0 to 1"),
+                              ("q=sum(x, 1)", "only that"), ("q=sum(x)/", "write it as"),
+                              ("q=sum(x)+1", "write it as")):  # fmt: skip
+            with self.assertRaisesRegex(ep.MeasureError, message):
+                parse_measures(text)
