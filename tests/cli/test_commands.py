@@ -133,7 +133,7 @@ class Mistakes(Commands):
             2: (
                 (("recap", "--per", "day"), "Missing argument"),
                 (("recapp",), "did you mean 'recap'"),
-                (("recap", "rows.csv", "--date", "on"), "Missing option"),
+                (("recap", "rows.csv", "--date", "on", "--per", "day"), "Missing option '--measure'"),
                 ((*self.RECAP, "--year-named", "middle"), "'start', 'end'"),
                 ((*self.RECAP, "--pre", "x"), "No such option"),
             ),

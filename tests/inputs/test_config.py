@@ -69,7 +69,7 @@ class Read(unittest.TestCase):
             ('[holidays.x]\nrules = [{name = "a", when = "01-01"}]', "unknown key|field required"),
             ('[workdays]\nholidays = "isle"\n[holidays.isles]', "did you mean 'isles'"),
             ('[workdays]\nweekend = ["sun"]', "weekend.0: input should be 'monday'"),
-            ('[data]\nfiles = ["a.csv"]', "data.date: field required"),
+            ('[data]\nfiles = ["a.csv"]', "data.measures: field required"),
             ("x = [", "is no TOML file"),
         )
         for text, message in bad:

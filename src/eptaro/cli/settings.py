@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from eptaro.cli.reading import date_rules, file_rules, shown_progress, tell_aside
 from eptaro.core.calendar import Calendar
+from eptaro.core.daterules import DateRules
 from eptaro.core.daybook import Daybook
 from eptaro.core.errors import QuestionError
 from eptaro.core.monthcalendar import MonthCalendar
@@ -67,7 +69,7 @@ class Settings:
     def book(self, given: dict[str, Any]) -> Daybook:
         """Read and fold the files that the options or the config name."""
         data = self.config.data if self.config else None
-        files = [*given.pop("files")]
+        files = list(given.pop("files"))
         own = not files and data is not None
         date = given.pop("date") or (data.date if data else None)
         measures = list(given.pop("measures"))
@@ -77,15 +79,28 @@ class Settings:
             files = [str(file) for file in self.config.files()]
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
-        for option, value in (("--date", date), ("--measure", measures)):
-            if not value:
-                raise click.UsageError(f"Missing option '{option}'.")
+        if not measures:
+            raise click.UsageError("Missing option '--measure'.")
         by = list(dict.fromkeys([*given["by"], *(data.by if own and data else [])]))
         coverage = given.pop("coverage") or (data.coverage if own and data else None)
-        return Daybook.read(
-            files, date=str(date), measures=measures, by=by,
-            calendar=self.calendar(given.pop("calendar")), coverage=coverage,
-        )  # fmt: skip
+        aside = given.pop("aside")
+        dates, written = self.reading(given)
+        with shown_progress():
+            book = Daybook.read(
+                files, date=date, measures=measures, by=by, coverage=coverage, dates=dates,
+                files=written, calendar=self.calendar(given.pop("calendar")),
+            )  # fmt: skip
+        for note in book.notes:
+            click.echo(note, err=True)
+        tell_aside(book.aside, dict(book.folded.left_out), aside, book.source)
+        return book
+
+    def reading(self, given: dict[str, Any]) -> tuple[DateRules, Any]:
+        """Return the date and file rules of the options, over those of the config."""
+        data = self.config.data if self.config else None
+        dates = data.dates.model_dump(exclude_none=True) if data and data.dates else {}
+        written = data.written.model_dump(exclude_none=True) if data and data.written else {}
+        return date_rules(given, dates), file_rules(given, written)
 
 
 def _from_rule(rule: dict[str, Any]) -> Calendar:

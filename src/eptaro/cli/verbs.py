@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from eptaro.cli.options import calendar_options, data_options, output_options
+from eptaro.cli.reading import reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.core.table import Table
@@ -24,6 +25,7 @@ def _run(verb: str, given: dict[str, Any]) -> None:
 
 @click.command(epilog=f"Example: eptaro recap {_EXAMPLE} --per quarter --by route --prefix FY")
 @data_options
+@reading_options
 @click.option(
     "--per",
     metavar="LEVEL",
@@ -43,6 +45,7 @@ def recap(**given: Any) -> None:
     epilog=f"Example: eptaro accumulate {_EXAMPLE} --within quarter --as-of 2025-08-20 --rows 20"
 )
 @data_options
+@reading_options
 @click.option(
     "--within",
     metavar="LEVEL",
@@ -59,6 +62,7 @@ def accumulate(**given: Any) -> None:
 
 @click.command(epilog=f"Example: eptaro compare {_EXAMPLE} --per quarter --to-date --by route")
 @data_options
+@reading_options
 @click.option(
     "--per",
     metavar="LEVEL",

@@ -80,15 +80,42 @@ class Worked(Part):
     closed: list[str] | None = None
 
 
+class Dates(Part):
+    """How the date column is read; the fields of DateRules."""
+
+    order: Literal["ymd", "dmy", "mdy", "infer"] | None = None
+    formats: list[str] | None = None
+    locale: str | None = None
+    pivot: int | None = Field(None, ge=0, le=99)
+    serials: Literal["1900", "1904"] | None = None
+    unix: Literal["s", "ms", "us"] | None = None
+    zone: str | None = None
+    day_starts: str | None = None
+    blanks: list[str] | None = None
+    bad_dates: Literal["raise", "set aside"] | None = None
+
+
+class Written(Part):
+    """How the files are written; the fields of FileRules."""
+
+    delimiter: str | None = None
+    encoding: str | None = None
+    decimal: Literal[".", ","] | None = None
+    sheet: str | None = None
+    query: str | None = None
+
+
 class Data(Part):
     """The data set that commands work on when no file is named."""
 
     files: list[str]
-    date: str
+    date: str | None = None
     measures: dict[str, str]
     by: list[str] = Field(default_factory=list)
     calendar: str = "calendar"
     coverage: str | None = None
+    dates: Dates | None = None
+    written: Written | None = None
 
 
 class Whole(Part):
