@@ -26,8 +26,9 @@ MAY_USE = {
     "inputs": {"core"},
     "outputs": {"core"},
     "demo": {"core", "outputs"},
-    "pictures": {"core", "inputs", "outputs"},
-    "cli": {"core", "inputs", "outputs", "pictures", "demo"},
+    "engines": {"core", "inputs", "outputs"},
+    "pictures": {"core", "inputs", "outputs", "engines"},
+    "cli": {"core", "inputs", "outputs", "engines", "pictures", "demo"},
 }
 
 

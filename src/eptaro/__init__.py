@@ -21,6 +21,8 @@ from eptaro.core.errors import (
     MeasureError,
     QuestionError,
 )
+from eptaro.core.filerules import FileRules
+from eptaro.core.formats import Format
 from eptaro.core.grid import PeriodGrid
 from eptaro.core.listedcalendar import ListedCalendar
 from eptaro.core.measures import Measure
@@ -31,7 +33,7 @@ from eptaro.core.table import Table
 from eptaro.core.weekcalendar import WeekCalendar
 from eptaro.core.workdays import Holiday, HolidaySet, Workdays
 from eptaro.version import __version__
-from eptaro.wiring import connect
+from eptaro.wiring import annotate, connect, inspect
 
 __all__ = [
     "Calendar",
@@ -41,6 +43,8 @@ __all__ = [
     "DateRules",
     "Daybook",
     "EptaroError",
+    "FileRules",
+    "Format",
     "Holiday",
     "HolidaySet",
     "InputError",
@@ -56,7 +60,9 @@ __all__ = [
     "WeekCalendar",
     "Workdays",
     "__version__",
+    "annotate",
     "dimension",
+    "inspect",
 ]
 
 connect()

@@ -55,15 +55,56 @@ def _table_to_pandas(table: Table) -> Any:
     return to_pandas(table)
 
 
+def _book_write(book: Any, path: Path) -> Path:
+    from eptaro.outputs.books import write_book
+
+    return write_book(book, path)
+
+
+def _book_open(path: Path) -> Any:
+    from eptaro.inputs.books import open_book
+
+    return open_book(path)
+
+
 def _table_write(table: Table, path: str | Path) -> Path:
     from eptaro.outputs.files import write
 
     return write(table, path)
 
 
+def inspect(table: Any, **options: Any) -> Table:
+    """Return what is in the dates of a frame or of files: see `eptaro.engines.inspect`.
+
+    `table` is a frame, a mapping of arrays, or the path of a file; `files` a `FileRules`.
+    The options are `date`, `by`, `keys` and `dates` (`DateRules`).
+    """
+    from eptaro.engines.inspect import inspect
+
+    return inspect(_source(table, options), **options)
+
+
+def annotate(table: Any, **options: Any) -> Any:
+    """Add attributes to each row of a frame or of files: see `eptaro.engines.annotate`.
+
+    `table` is a frame, a mapping of arrays, or the path of a file; `files` a `FileRules`.
+    The options are `add`, `date`, `calendars`, `workdays`, `locale`, `as_of`, `dates`, `out`.
+    """
+    from eptaro.engines.annotate import annotate
+
+    return annotate(_source(table, options), **options)
+
+
+def _source(table: Any, options: dict[str, Any]) -> Any:
+    rules = options.pop("files", None)
+    return _open_files([str(table)], rules) if isinstance(table, str | Path) else table
+
+
 def connect() -> None:
     """Provide everything that `core` calls for."""
     hooks.provide(
+        book_open=_book_open,
+        book_write=_book_write,
         open_files=_open_files,
         fold=_fold,
         locale_names=_locale_names,

@@ -1,15 +1,23 @@
 """Files and frames of every kind give the same Daybook; what cannot be used is refused."""
 
+import gzip
+import json
+import subprocess
+import sys
 import tempfile
 import unittest
+import warnings
 from decimal import Decimal
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
+import openpyxl
 import pandas as pd
 import polars as pl
 import pyarrow as pa
-from pyarrow import parquet
+import sqlalchemy
+from pyarrow import feather, parquet
 
 import eptaro as ep
 
@@ -64,6 +72,90 @@ class SameBook(Files):
         for name, book in books.items():
             self.assertEqual(list(book.recap("month", by="shop").rows()), expected, name)
 
+    def test_every_file_and_its_packed_and_other_forms(self):
+        table = pa.table(ROWS)
+        expected = list(ep.Daybook(ROWS, **OPTIONS).recap("month", by="shop").rows())
+        numbers = [None if fare is None else float(fare) for fare in ROWS["fare"]]
+        plain = pa.table({**ROWS, "fare": numbers})
+        (self.folder / "parts").mkdir()
+        parquet.write_table(table.slice(0, 1), self.folder / "parts" / "a.parquet")
+        parquet.write_table(table.slice(1), self.folder / "parts" / "b.parquet")
+        feather.write_feather(table, str(self.folder / "r.arrow"))
+        lines = "".join(json.dumps(row) + "\n" for row in plain.to_pylist())
+        self.book(plain)
+        engine = sqlalchemy.create_engine(f"sqlite:///{self.folder}/r.db")
+        with engine.begin() as connection:
+            connection.execute(
+                sqlalchemy.text('CREATE TABLE t ("on" TEXT, shop TEXT, fare NUMERIC)')
+            )
+            for row in plain.to_pylist():
+                connection.execute(sqlalchemy.text("INSERT INTO t VALUES (:on, :shop, :fare)"), row)
+        query = ep.FileRules(query="SELECT * FROM t")
+        comma = ep.FileRules(delimiter=";", decimal=",", encoding="latin-1")
+        forms = {
+            "gz": (self.file("r.csv.gz", gzip.compress(TEXT.encode())), None),
+            "zst": (self.file("r.csv.zst", pa.compress(TEXT.encode(), "zstd", asbytes=True)), None),
+            "tsv": (self.file("r.tsv", TEXT.replace(",", "\t")), None),
+            "comma": (
+                self.file("c.csv", TEXT.replace(",", ";").replace(".", ",").encode("latin-1")),
+                comma,
+            ),
+            "folder": (self.folder / "parts", None),
+            "pattern": (f"{self.folder}/parts/*.parquet", None),
+            "arrow": (self.folder / "r.arrow", None),
+            "ndjson": (self.file("r.ndjson", lines), None),
+            "xlsx": (self.folder / "r.xlsx", None),
+            "ods": (self.folder / "r.ods", None),
+            "sql": (f"sqlite:///{self.folder}/r.db", query),
+        }
+        for name, (path, rules) in forms.items():
+            book = ep.Daybook.read(path, **OPTIONS, files=rules)
+            rows = list(book.recap("month", by="shop").rows())
+            if name in ("ndjson", "xlsx", "ods"):  # 10.10 and 0.20 are written 10.1 and 0.2
+                rows = [
+                    {**row, "revenue": row["revenue"].quantize(Decimal("0.01"))} for row in rows
+                ]
+            if name == "sql":  # SQLite has no decimals
+                rows = [{**row, "revenue": Decimal(f"{row['revenue']:.2f}")} for row in rows]
+            self.assertEqual(rows, expected, name)
+
+    def book(self, table: pa.Table) -> None:
+        """Write the rows as an xlsx and an ods workbook, with real date cells."""
+        made = openpyxl.Workbook()
+        sheet = made.active
+        sheet.append(table.column_names)
+        frame = table.to_pandas()
+        frame["on"] = pd.to_datetime(frame["on"])
+        for row in frame.itertuples(index=False):
+            sheet.append([None if value != value else value for value in row])
+        made.save(self.folder / "r.xlsx")
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            frame.to_excel(self.folder / "r.ods", engine="odf", index=False)
+
+    def test_standard_input_and_the_only_date_column(self):
+        command = [sys.executable, "-m", "eptaro", "recap", "-", "--measure", "s=sum(fare)",
+                   "--per", "month", "--format", "csv"]  # fmt: skip
+        done = subprocess.run(command, input=TEXT, capture_output=True, text=True, check=True)
+        self.assertIn("2025-01,2025-01-01,2025-01-31,31,false,10.10", done.stdout)
+        self.assertIn("taken from 'on', the only column that can be dates", done.stderr)
+
+    def test_streamed_blocks_of_any_size_give_the_same(self):
+        rows = "".join(f"2025-01-{i % 28 + 1:02d},{i % 7:03d},{i / 100:.2f}\n" for i in range(5000))
+        path = self.file("rows.csv", "on,shop,fare\n" + rows)
+        specs = ["s=sum(fare)", "m=median(fare)", "d=distinct(fare)", "v=std(fare)", "l=last(fare)"]
+        answers = []
+        for block in (1 << 23, 1 << 10, 1 << 14):
+            with mock.patch("eptaro.inputs.csvfiles._BLOCK", block):
+                book = ep.Daybook.read(path, date="on", by="shop", measures=specs)
+            answers.append(list(book.recap("day", by="shop").rows()))
+        self.assertEqual(answers[0], answers[1])
+        self.assertEqual(answers[0], answers[2])
+
+    def test_a_memory_limit_is_honoured(self):
+        with self.assertRaisesRegex(ep.InputError, "more than the limit of 0"):
+            self.read(TEXT, memory_limit=10)
+
     def test_several_files_are_one(self):
         first = self.file("a.csv", "on,shop,fare\n2025-01-31,007,10.1\n")
         second = self.file("b.csv", "shop,on,fare\n12,2025-02-01,0.20\n,2025-02-01,\n")
@@ -99,6 +191,11 @@ class Refused(Files):
         self.file("rows.csv", TEXT)
         bad = (
             (missing, "there is no such file.*did you mean 'rows.csv'"),
+            (self.file("semi.csv", "on;shop;fare\n2025-01-01;a;1\n"), "set apart by ';'"),
+            ("nothing-*.csv", "no file fits this pattern"),
+            (self.file("bad.xlsx", "no"), "cannot be read"),
+            ("sqlite:///x.db", "needs a query"),
+            (self.file("r.parquet.gz", "x"), "only CSV files are read packed"),
             (self.folder / "rows.txt", "unknown file ending '.txt'"),
             (self.file("empty.csv", ""), "is empty"),
             (self.file("header.csv", "on,shop,fare\n"), "column names but no rows"),

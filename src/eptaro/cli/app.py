@@ -11,6 +11,8 @@ from eptaro.version import __version__
 
 _COMMANDS = {
     "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
+    "inspect": ("rows", "Tell what is in the dates of a file."),
+    "annotate": ("rows", "Add calendar attributes to each row of a file."),
     "dimension": ("dimension", "Build the date dimension: one row per day."),
     "calendar": ("calendar", "Show, check and export the periods of a calendar."),
     "recap": ("verbs", "Summarise each period, quiet ones included."),

@@ -31,7 +31,7 @@ reading_options = together(
     click.option("--unix", type=click.Choice(UNIX), default=None,
                  help="Dates are numbers of time since 1970-01-01 UTC."),
     click.option("--zone", metavar="NAME", default=None,
-                 help="Turn timestamps with an offset into this zone's days, such as Europe/Lisbon."),
+                 help="Turn times with an offset into this zone's days, such as Europe/Lisbon."),
     click.option("--day-starts", metavar="HH:MM", default=None,
                  help="Times before it belong to the day before.  [default: 00:00]"),
     click.option("--blank-date", "blanks", metavar="VALUE", multiple=True,
@@ -62,7 +62,7 @@ def date_rules(given: dict[str, Any], fallback: dict[str, Any] | None = None) ->
 
 def file_rules(given: dict[str, Any], fallback: dict[str, Any] | None = None) -> Any:
     """Return the file rules of the options, taken out of `given`, over those of a config."""
-    from eptaro.inputs.filerules import FileRules
+    from eptaro.core.filerules import FileRules
 
     own = {name: given.pop(name) for name in _FILE}
     said = {name: value for name, value in own.items() if value is not None}

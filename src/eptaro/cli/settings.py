@@ -12,6 +12,7 @@ from eptaro.core.calendar import Calendar
 from eptaro.core.daterules import DateRules
 from eptaro.core.daybook import Daybook
 from eptaro.core.errors import QuestionError
+from eptaro.core.formats import Format
 from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.span import Span
 from eptaro.core.weekcalendar import WeekCalendar
@@ -89,6 +90,7 @@ class Settings:
             book = Daybook.read(
                 files, date=date, measures=measures, by=by, coverage=coverage, dates=dates,
                 files=written, calendar=self.calendar(given.pop("calendar")),
+                formats=_formats(data, measures),
             )  # fmt: skip
         for note in book.notes:
             click.echo(note, err=True)
@@ -101,6 +103,13 @@ class Settings:
         dates = data.dates.model_dump(exclude_none=True) if data and data.dates else {}
         written = data.written.model_dump(exclude_none=True) if data and data.written else {}
         return date_rules(given, dates), file_rules(given, written)
+
+
+def _formats(data: Any, measures: list[str]) -> dict[str, Format]:
+    """Return the config's formats of the measures asked for."""
+    names = [measure.partition("=")[0].strip() for measure in measures]
+    shown = data.formats if data else {}
+    return {name: Format(**shown[name].model_dump()) for name in names if name in shown}
 
 
 def _from_rule(rule: dict[str, Any]) -> Calendar:

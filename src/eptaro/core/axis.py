@@ -63,8 +63,9 @@ class Axis:
         wide = Axis(groups, first, days)
         if roomy:
             return wide
-        keys = np.union1d(self.renumbered(wide), other.renumbered(wide))
-        return Axis(groups, first, days, keys)
+        keys = np.concatenate([self.renumbered(wide), other.renumbered(wide)])
+        keys.sort(kind="stable")  # two runs in order: merged in one pass
+        return Axis(groups, first, days, keys[np.append(True, keys[1:] != keys[:-1])])
 
     def renumbered(self, other: Axis) -> Ints:
         """Return the key of each own cell on another axis."""

@@ -64,6 +64,10 @@ class Calendar(ABC):
         """Return the definition in words, for footers and reports."""
 
     @abstractmethod
+    def settings(self) -> dict[str, Any]:
+        """Return the kind and arguments, from which `calendars.from_settings` makes it again."""
+
+    @abstractmethod
     def index_of(self, days: Days, level: str) -> Ints:
         """Return the index of the period of `level` that holds each day ordinal."""
 

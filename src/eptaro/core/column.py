@@ -24,6 +24,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from eptaro.core.days import FIRST_DAY, LAST_DAY, Days, Flags, as_dates
 from eptaro.core.errors import EptaroError
+from eptaro.core.formats import Format
 
 Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
 
@@ -49,6 +50,7 @@ class Column:
     choices: NDArray[Any] | None = None
     unit: str = ""
     description: str = ""
+    format: Format | None = None
 
     @classmethod
     def of(
@@ -113,6 +115,7 @@ class Column:
         return Column.of(
             self.name, self.kind, self.data, valid, scale=self.scale,
             choices=self.choices, unit=self.unit, description=self.description,
+            format=self.format,
         )  # fmt: skip
 
     def numbers(self) -> NDArray[np.float64]:

@@ -222,7 +222,7 @@ def _changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[C
     keep = comparable & ~now.blank & ~prior.blank
     change = Column.of(
         f"{name}_change", now.kind, now.data - prior.data, keep,
-        scale=now.scale, description=f"{name} less {name}_prior",
+        scale=now.scale, format=now.format, description=f"{name} less {name}_prior",
     )  # fmt: skip
     base = np.abs(prior.numbers())
     divides = keep & (base > 0)

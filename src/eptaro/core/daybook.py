@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +16,9 @@ from eptaro.core.daterules import DateRules
 from eptaro.core.days import as_date
 from eptaro.core.errors import InputError
 from eptaro.core.facts import By, Facts, Folded
+from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, Plane, parse_measures
+from eptaro.core.merge import merge
 from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.recap import recap
 from eptaro.core.span import Span
@@ -31,6 +34,7 @@ class Daybook(Facts):
     default its first to last date. `dates` are the `DateRules` under which the date
     column is read; without any, only what is plainly a date is taken. `memory_limit` is
     the most bytes that the cells may take, by default four fifths of what is free.
+    `formats` say how measures are shown.
 
     Raises `InputError` for a missing column or an empty table, `DateError` for a date
     that cannot be read, `MeasureError` for a measure that cannot be calculated.
@@ -53,11 +57,14 @@ class Daybook(Facts):
         coverage: Span | str | None = None,
         dates: DateRules | None = None,
         memory_limit: int | None = None,
+        formats: Mapping[str, Format] | None = None,
     ) -> None:
         names = [by] if isinstance(by, str) else list(by or ())
         parsed = parse_measures(measures)
         planes = {plane for measure in parsed for plane in measure.planes}
         folded = hooks.call("fold", table, date, names, planes, dates or DateRules(), memory_limit)
+        shown = check_formats(formats or {}, [measure.name for measure in parsed])
+        folded = replace(folded, formats=shown)
         self._settle(folded, parsed, calendar or MonthCalendar(), coverage)
 
     def _settle(
@@ -98,6 +105,7 @@ class Daybook(Facts):
         dates: DateRules | None = None,
         files: Any = None,
         memory_limit: int | None = None,
+        formats: Mapping[str, Format] | None = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -111,8 +119,35 @@ class Daybook(Facts):
         source = hooks.call("open_files", [str(one) for one in paths], files)
         return cls(
             source, measures=measures, date=date, by=by, calendar=calendar, coverage=coverage,
-            dates=dates, memory_limit=memory_limit,
+            dates=dates, memory_limit=memory_limit, formats=formats,
         )  # fmt: skip
+
+    def merged(self, other: Daybook, *, force: bool = False) -> Daybook:
+        """Return the book that one fold over the rows of both would have made.
+
+        Raises `InputError` where the two differ in groups, measures or calendar, or where
+        rows of the other are in this one already, unless `force` counts them twice.
+        """
+        if (self.measures, self.calendar) != (other.measures, other.calendar):
+            raise InputError(
+                f"the books differ: {[*self.measures]} in {self.calendar.describe()}, against "
+                f"{[*other.measures]} in {other.calendar.describe()}"
+            )
+        span = Span.of(
+            min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
+        )
+        folded = merge(self.folded, other.folded, force=force)
+        return Daybook.of(folded, self.measures, self.calendar, span)
+
+    def write(self, path: str | Path) -> Path:
+        """Write the book to a Parquet file that `Daybook.open` reads back."""
+        written: Path = hooks.call("book_write", self, Path(path))
+        return written
+
+    @classmethod
+    def open(cls, path: str | Path) -> Daybook:
+        """Open a book that `write` wrote; raises `InputError` where the file is none."""
+        return cls.of(*hooks.call("book_open", Path(path)))
 
     @property
     def aside(self) -> Table:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, TypeAlias
 
@@ -15,6 +15,7 @@ from eptaro.core.column import Column
 from eptaro.core.days import FIRST_DAY, LAST_DAY, DateLike, Flags, Ints, as_date, as_of_day, ordinal
 from eptaro.core.errors import CalendarError, QuestionError
 from eptaro.core.evaluate import evaluate, ratio
+from eptaro.core.formats import Format
 from eptaro.core.groups import Groups
 from eptaro.core.measures import Measure, Plane, Term
 from eptaro.core.period import Period
@@ -32,7 +33,8 @@ class Folded:
 
     `rows` were counted; `aside` lists those without a readable date, `left_out` what
     they add up to. `notes` say what was decided on the way, `fingerprints` which inputs
-    are in. `distinct` holds the values that the codes of distinct columns stand for.
+    are in. `distinct` holds the values that the codes of distinct columns stand for,
+    `formats` how measures are shown.
     """
 
     groups: Groups
@@ -44,6 +46,7 @@ class Folded:
     notes: tuple[str, ...] = ()
     fingerprints: frozenset[str] = frozenset()
     distinct: Mapping[str, Column] = field(default_factory=dict)
+    formats: Mapping[str, Format] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -191,9 +194,9 @@ class View:
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         parts = [self._term(term, group, lo, hi) for term in measure.terms]
         column = parts[0] if len(parts) == 1 else ratio(*parts)
-        return column.blanked(lo <= hi).named(
-            measure.name, f"{measure.formula} over the row's days"
-        )
+        shown = self.facts.folded.formats.get(measure.name)
+        column = replace(column.blanked(lo <= hi), format=shown)
+        return column.named(measure.name, f"{measure.formula} over the row's days")
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
         axis = self.cells.axis

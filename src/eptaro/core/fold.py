@@ -62,7 +62,7 @@ class Fold:
         self._combiner = Combiner(list(by))
         self._encoders = {p.column: Encoder(p.column) for p in self.planes if p.what == "codes"}
         self._centres: dict[str, int] = {}
-        self._cells: Cells | None = None
+        self._parts: list[Cells] = []
         self._limit = limit
 
     def add(self, batch: Batch) -> None:
@@ -70,27 +70,35 @@ class Fold:
         if not len(batch):
             return
         slots = self._combiner.number(batch.groups)
-        cells = self._folded(batch, slots)
-        self._cells = cells if self._cells is None else self._cells.plus(cells)
+        self._parts.append(self._folded(batch, slots))
+        # Parts of like size join, so that no cell is moved more often than log2(batches) times.
+        while len(self._parts) > 1 and 2 * self._parts[-1].axis.size >= self._parts[-2].axis.size:
+            last = self._parts.pop()
+            self._parts[-1] = self._parts[-1].plus(last)
         self.rows += len(batch)
-        if self._limit is not None and self._cells.memory > self._limit:
+        memory = sum(part.memory for part in self._parts)
+        if self._limit is not None and memory > self._limit:
             raise InputError(
-                f"after {self.rows:,} rows the cells take {self._cells.memory >> 20:,} MiB, more "
+                f"after {self.rows:,} rows the cells take {memory >> 20:,} MiB, more "
                 f"than the limit of {self._limit >> 20:,}; group by fewer columns, leave out "
                 f"distinct and quantile measures, or raise the limit"
             )
 
     def result(self) -> tuple[Groups, Cells]:
         """Return the groups in natural order, and their cells."""
-        if self._cells is None:
+        if not self._parts:
             raise InputError("there are no rows to fold")
+        while len(self._parts) > 1:
+            last = self._parts.pop()
+            self._parts[-1] = self._parts[-1].plus(last)
+        cells = self._parts[0]
         groups = self._combiner.groups()
         order = groups.order()
         if np.array_equal(order, np.arange(groups.count)):
-            return groups, self._cells
+            return groups, cells
         target = np.empty(groups.count, np.int64)
         target[order] = np.arange(groups.count)
-        return groups.at(order), self._cells.regrouped(target, groups.count)
+        return groups.at(order), cells.regrouped(target, groups.count)
 
     def distinct_values(self) -> dict[str, Column]:
         """Return, per column that distinct values are counted of, what its codes stand for."""

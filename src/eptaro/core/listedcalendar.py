@@ -48,6 +48,7 @@ class ListedCalendar(Calendar):
     def __init__(self, name: str, rows: Any, *, prefix: str = "") -> None:
         self._set_names(name, prefix)
         listed = _mappings(rows)
+        self._rows = [{key: str(value) for key, value in row.items()} for row in listed]
         if not listed:
             raise CalendarError(f"calendar {name!r} lists no periods")
         given = [level for level in _GIVEN if listed[0].get(level) is not None]
@@ -73,6 +74,10 @@ class ListedCalendar(Calendar):
         """Return the definition in words."""
         finest = self.levels[-2]
         return f"{self.name}: {len(self._by_level[finest].firsts)} listed {finest}s, {self.limits}"
+
+    def settings(self) -> dict[str, Any]:
+        """Return the kind and arguments, from which the calendar can be made again."""
+        return {"kind": "listed", "name": self.name, "rows": self._rows, "prefix": self.prefix}
 
     def index_of(self, days: Days, level: str) -> Ints:
         """Return the place in the list of the period that holds each day.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from eptaro.core.days import Flags, Ints, add_months, civil_months, month_starts
 from eptaro.core.errors import CalendarError
 from eptaro.core.levels import check_choice, parse_month_day
@@ -65,6 +67,11 @@ class MonthCalendar(RuledCalendar):
             weeks = f"weeks from {self.week_starts.title()}"
             weeks += f", week 1 with {self.first_week_days} days or more in the year"
         return f"{self.name}: years from {self.year_starts}{named}, {weeks}"
+
+    def settings(self) -> dict[str, Any]:
+        """Return the kind and arguments, from which the calendar can be made again."""
+        names = ("name", "year_starts", "year_named", "week_starts", "first_week_days", "prefix")
+        return {"kind": "month"} | {name: getattr(self, name) for name in names}
 
     def __repr__(self) -> str:
         return (

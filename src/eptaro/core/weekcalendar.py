@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,6 +88,12 @@ class WeekCalendar(RuledCalendar):
             f"{self.name}: {self.pattern} weeks, years to the {last} {near} {self.year_ends}, "
             f"named for their {self.year_named}, week 53 in month {self.long_month}"
         )
+
+    def settings(self) -> dict[str, Any]:
+        """Return the kind and arguments, from which the calendar can be made again."""
+        names = ("name", "pattern", "week_starts", "year_ends", "ends", "year_named",
+                 "long_month", "prefix")  # fmt: skip
+        return {"kind": "week"} | {name: getattr(self, name) for name in names}
 
     def __repr__(self) -> str:
         return (

@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.errors import InputError, MeasureError
-from eptaro.inputs.filerules import FileRules
+from eptaro.core.filerules import FileRules
 from eptaro.inputs.sources import Source, Wanted, check_columns
 
 _BLOCK = 1 << 23
@@ -55,8 +55,8 @@ class CsvFile(Source):
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 8 MB of text at a time."""
         check_columns(wanted.names, self.names(), self.name)
-        types: dict[str, pa.DataType] = {name: pa.float64() for name in wanted.numbers}
-        types |= dict.fromkeys((*wanted.others, *wanted.groups, wanted.date), _CODED)
+        types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, _CODED)
+        types |= dict.fromkeys(wanted.numbers, pa.float64())
         try:
             yield from self._parsed(wanted.names, types)
         except pa.ArrowInvalid as error:

@@ -13,8 +13,8 @@ from typing import Any
 import pyarrow as pa
 
 from eptaro.core.errors import EptaroError, InputError, unknown
+from eptaro.core.filerules import FileRules
 from eptaro.inputs.csvfiles import CsvFile
-from eptaro.inputs.filerules import FileRules
 from eptaro.inputs.sources import Source, TableSource, Wanted, check_columns
 from eptaro.inputs.workbooks import read_sheet
 
@@ -57,10 +57,10 @@ class ParquetFile(Source):
         ]
         done = 0
         with parquet.ParquetFile(self.path, read_dictionary=coded) as file:
-            for batch in file.iter_batches(_BATCH, columns=wanted.names):
-                done += batch.num_rows
+            for table in _pieces(file, wanted.names):
+                done += table.num_rows
                 self.share = done / rows
-                yield pa.Table.from_batches([batch]).select(wanted.names)
+                yield table.select(wanted.names)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""
@@ -71,6 +71,18 @@ class ParquetFile(Source):
     def fingerprint(self) -> str:
         """Return a digest of the file."""
         return file_digest(self.path)
+
+
+def _pieces(file: Any, columns: list[str]) -> Iterator[pa.Table]:
+    """Yield a Parquet file's row groups, large ones in batches."""
+    groups = range(file.num_row_groups)
+    largest = max((file.metadata.row_group(i).num_rows for i in groups), default=0)
+    if largest > 2 * _BATCH:
+        for batch in file.iter_batches(_BATCH, columns=columns):
+            yield pa.Table.from_batches([batch])
+        return
+    for number in groups:
+        yield file.read_row_group(number, columns=columns)
 
 
 class ManyFiles(Source):

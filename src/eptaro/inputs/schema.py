@@ -105,6 +105,14 @@ class Written(Part):
     query: str | None = None
 
 
+class Shown(Part):
+    """How a measure is shown; the fields of Format."""
+
+    sign: str = ""
+    places: int | None = Field(None, ge=0, le=12)
+    percent: bool = False
+
+
 class Data(Part):
     """The data set that commands work on when no file is named."""
 
@@ -115,6 +123,7 @@ class Data(Part):
     calendar: str = "calendar"
     coverage: str | None = None
     dates: Dates | None = None
+    formats: dict[str, Shown] = Field(default_factory=dict)
     written: Written | None = None
 
 

@@ -20,6 +20,7 @@ from eptaro.core.groups import Coded
 from eptaro.core.measures import Plane
 from eptaro.core.progress import tell
 from eptaro.core.table import Table
+from eptaro.inputs.ahead import ahead
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
@@ -58,7 +59,7 @@ class Transactions:
 
     def __iter__(self) -> Iterator[Batch]:
         wanted = Wanted(self._date, self._by, self._numbers, [*self._filled, *self._codes])
-        for table in self._source.batches(wanted):
+        for table in ahead(self._source.batches(wanted)):
             batch = self._batch(table)
             self.rows += table.num_rows
             tell(self.rows, self._source.share)

@@ -72,7 +72,7 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
     A decimal of up to 15 digits and its nearest float determine each other, so where
     k / 10**s gives back the very float, the text said k units of 10**-s.
     """
-    for scale in range(_MOST_DECIMALS + 1):
+    for scale in (0, *range(2, _MOST_DECIMALS + 1)):  # money has two decimals, not one
         units = np.rint(data * 10.0**scale)
         if not (np.abs(units) < _EXACT).all():
             return None

@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any, BinaryIO
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from eptaro.core.column import Column
 from eptaro.core.display import NUMERIC, shown
@@ -64,6 +65,12 @@ def write_csv(table: Table, sink: BinaryIO) -> None:
         _SPECIAL.search("\0".join(map(str, words.tolist()))) for words in texts if words is not None
     )
     write_csv_rows(table.to_arrow(), sink, header=True, quoted=quoted)
+
+
+def needs_quotes(rows: pa.Table) -> bool:
+    """Return whether some text of an Arrow table must be quoted in CSV."""
+    texts = [column for column in rows.columns if pa.types.is_string(column.type)]
+    return any(pc.any(pc.match_substring_regex(t, _SPECIAL.pattern)).as_py() for t in texts)
 
 
 def write_csv_rows(rows: pa.Table, sink: BinaryIO, *, header: bool, quoted: bool = False) -> None:

@@ -16,7 +16,15 @@ from eptaro.core.errors import DateError
 from eptaro.inputs.chunks import one_array, to_numpy
 from eptaro.inputs.dates.forms import THREE_NUMBERS
 from eptaro.inputs.dates.numbers import parse_numbers
-from eptaro.inputs.dates.texts import DAY, NO_OFFSET, Parsed, local_micros, parse_texts, to_zone
+from eptaro.inputs.dates.texts import (
+    DAY,
+    MINUTE,
+    NO_OFFSET,
+    Parsed,
+    local_micros,
+    parse_texts,
+    to_zone,
+)
 
 _PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": 1000 * DAY}
 
@@ -32,6 +40,7 @@ class Read:
     times: Ints | None = None
     bad: Flags | None = None
     reasons: NDArray[Any] | None = None
+    offsets: Ints | None = None  # minutes from UTC, where the column carries any
 
 
 def is_text(kind: pa.DataType) -> bool:
@@ -65,7 +74,9 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
         if rules.zone is None:
             raise DateError(_needs_zone(name, f"timestamps of zone {kind.tz}"))
         filled = pc.fill_null(column, pa.scalar(0, kind)) if column.null_count else column
-        return _split(column, local_micros(one_array(filled), rules.zone), DAY, rules)
+        local = local_micros(one_array(filled), rules.zone)
+        utc = to_numpy(filled.cast(pa.timestamp("us", "UTC")).cast(pa.int64()))
+        return replace(_split(column, local, DAY, rules), offsets=(local - utc) // MINUTE)
     if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
         return _from_numbers(column, rules)
     if pa.types.is_null(kind):
@@ -145,12 +156,16 @@ def _from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
     else:
         parsed = parse_texts(texts, rules)
     parsed = _with_blanks(texts, parsed, rules)
+    offsets = None
     if (parsed.offset != NO_OFFSET).any():
         if rules.zone is None:
             row = int(np.flatnonzero(parsed.offset != NO_OFFSET)[0])
             raise DateError(_needs_zone(name, f"times with an offset ({texts[row].as_py()!r})"))
         day, micros = to_zone(parsed.day, parsed.micros, parsed.offset, rules.zone)
-        parsed = replace(parsed, day=day, micros=micros)
+        stamp = parsed.day * DAY + parsed.micros - parsed.offset * MINUTE
+        away = np.where(parsed.offset == NO_OFFSET, 0, (day * DAY + micros - stamp) // MINUTE)
+        parsed = replace(parsed, day=day, micros=micros, offset=away)
+        offsets = away
     codes = whole.indices
     blank = None
     if whole.null_count:
@@ -168,7 +183,9 @@ def _from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
     if blank is not None:
         bad = blank if bad is None else bad | blank
         reasons = np.where(blank, "blank", "" if reasons is None else reasons).astype(object)
-    return Read(each.days[places], times, bad, reasons)
+    return Read(
+        each.days[places], times, bad, reasons, None if offsets is None else offsets[places]
+    )
 
 
 def _with_blanks(texts: pa.Array, parsed: Parsed, rules: DateRules) -> Parsed:
@@ -225,36 +242,55 @@ def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateR
         return rules, ""
     if not is_text(column.type):
         return replace(rules, order=None), f"{name} holds {column.type}"
-    texts = column.cast(pa.string()) if pa.types.is_dictionary(column.type) else column
-    distinct = pc.unique(texts).drop_null().cast(pa.string())
-    found = pc.extract_regex(pc.utf8_trim_whitespace(distinct), THREE_NUMBERS)
-    three = found.filter(found.is_valid())
-    if not len(three):
-        words = pc.any(pc.match_substring_regex(distinct, r"^\d{1,2}\D+\p{L}")).as_py()
-        plain = pc.all(pc.match_substring_regex(distinct, r"^\d{4}")).as_py()
-        order = "ymd" if plain else "dmy" if words else "mdy"
-        return replace(
-            rules, order=order
-        ), f"no value of {name} has two numbers that could change places"
-    first, second = (pc.struct_field(three, part).cast(pa.int64()).to_numpy(zero_copy_only=False)
-                     for part in ("a", "b"))  # fmt: skip
-    shown = distinct.filter(found.is_valid())
-    day_first, month_first = np.flatnonzero(first > 12), np.flatnonzero(second > 12)
-    if len(day_first) and len(month_first):
-        one, two = shown[int(day_first[0])].as_py(), shown[int(month_first[0])].as_py()
+    found = Evidence.of(column)
+    if not found.three:
+        order = "ymd" if found.plain else "dmy" if found.words else "mdy"
+        return replace(rules, order=order), f"no value of {name} has two numbers to swap"
+    if found.day_first and found.month_first:
         raise DateError(
-            f"{name!r} holds both orders: {one!r} can only be day first, {two!r} only month "
-            f"first; give formats= for each, or set one aside"
+            f"{name!r} holds both orders: {found.day_first[0]!r} can only be day first, "
+            f"{found.month_first[0]!r} only month first ({len(found.day_first):,} and "
+            f"{len(found.month_first):,} distinct values); say order='dmy' or order='mdy' and "
+            f"set the others aside"
         )
-    if len(day_first):
-        return replace(
-            rules, order="dmy"
-        ), f"{shown[int(day_first[0])].as_py()!r} can only be day first"
-    if len(month_first):
-        value = shown[int(month_first[0])].as_py()
-        return replace(rules, order="mdy"), f"{value!r} can only be month first"
-    both = [value.as_py() for value in shown[:2]]
+    if found.day_first:
+        return replace(rules, order="dmy"), f"{found.day_first[0]!r} can only be day first"
+    if found.month_first:
+        return replace(rules, order="mdy"), f"{found.month_first[0]!r} can only be month first"
     raise DateError(
-        f"{name!r} could be read day first or month first: {' and '.join(map(repr, both))} fit "
-        f"both, and no value has a number over 12; say order='dmy' or order='mdy'"
+        f"{name!r} could be read day first or month first: "
+        f"{' and '.join(map(repr, found.three[:2]))} fit both, and no value has a number over "
+        f"12; say order='dmy' or order='mdy'"
     )
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What the distinct texts of a column say of the order of day and month.
+
+    `three` are those of two small numbers and a year; `day_first` and `month_first` those
+    with a number over 12 in the first or second place. `plain`: all begin with a year;
+    `words`: some begin with a number before a word.
+    """
+
+    three: list[str]
+    day_first: list[str]
+    month_first: list[str]
+    plain: bool
+    words: bool
+
+    @classmethod
+    def of(cls, column: pa.ChunkedArray) -> Evidence:
+        """Look at every distinct text of a column."""
+        texts = column.cast(pa.string()) if pa.types.is_dictionary(column.type) else column
+        distinct = pc.unique(texts).drop_null().cast(pa.string())
+        found = pc.extract_regex(pc.utf8_trim_whitespace(distinct), THREE_NUMBERS)
+        shown, parts = distinct.filter(found.is_valid()), found.filter(found.is_valid())
+        first, second = (pc.struct_field(parts, part).cast(pa.int64()) for part in ("a", "b"))
+        return cls(
+            shown.to_pylist(),
+            shown.filter(pc.greater(first, 12)).to_pylist(),
+            shown.filter(pc.greater(second, 12)).to_pylist(),
+            bool(pc.all(pc.match_substring_regex(distinct, r"^\d{4}")).as_py()),
+            bool(pc.any(pc.match_substring_regex(distinct, r"^\d{1,2}\D+\p{L}")).as_py()),
+        )

@@ -1,0 +1,257 @@
+"""`annotate`: adds attributes of the day, and parts of the time, to each transaction row.
+
+Rows keep their columns as they stand and their order; files are streamed from one to the
+other, so they may be larger than memory.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack
+from itertools import chain
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+
+from eptaro.core.calendar import Calendar
+from eptaro.core.column import Column
+from eptaro.core.daterules import DateRules
+from eptaro.core.days import Flags, Ints, as_date, civil, month_starts
+from eptaro.core.dimension import catalogue, dimension
+from eptaro.core.errors import DateError, InputError, QuestionError, unknown
+from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.progress import tell
+from eptaro.core.workdays import Workdays
+from eptaro.inputs.dates import Read, read_dates, resolve
+from eptaro.inputs.sources import FrameSource, Source, check_columns
+from eptaro.inputs.transactions import find_date
+from eptaro.outputs.arrow import to_array
+from eptaro.outputs.files import replace_whole
+from eptaro.outputs.text import needs_quotes, write_csv_rows
+
+_SECOND = 1_000_000
+_SPANS = {"hour": 3600 * _SECOND, "minute": 60 * _SECOND, "second": _SECOND}
+_STAMP = pa.timestamp("us")
+ENDINGS = (".csv", ".parquet", ".arrow")
+
+
+class TimePart(NamedTuple):
+    """One part of the time that can be added: what it is, and how it comes from a reading."""
+
+    description: str
+    compute: Callable[[Read, Ints], pa.Array]
+
+
+def _number(take: Callable[[Ints], Ints]) -> Callable[[Read, Ints], pa.Array]:
+    return lambda read, times: pa.array(take(times).astype(np.int32))
+
+
+def _edge(width: int, *, end: bool) -> Callable[[Read, Ints], pa.Array]:
+    def compute(read: Read, times: Ints) -> pa.Array:
+        start = read.days.astype(np.int64) * 86_400 * _SECOND + times // width * width
+        return pa.array(start + (width - 1 if end else 0)).cast(_STAMP)
+
+    return compute
+
+
+def _years(width: int, first_year: int, *, end: bool) -> Callable[[Read, Ints], pa.Array]:
+    """Return the first or last day of the civil decade or century."""
+
+    def compute(read: Read, times: Ints) -> pa.Array:
+        year = (civil(read.days)[0] - first_year) // width * width + first_year
+        months = (year + (width if end else 0) - 1970) * 12
+        days = month_starts(months) - (1 if end else 0)
+        return to_array(Column.of("", "date", days))
+
+    return compute
+
+
+def _offset_text(read: Read, times: Ints) -> pa.Array:
+    minutes = _offsets(read)
+    texts = {
+        m: f"{'-' if m < 0 else '+'}{abs(m) // 60:02d}:{abs(m) % 60:02d}"
+        for m in np.unique(minutes).tolist()
+    }
+    return pa.array([texts[m] for m in minutes.tolist()])
+
+
+def _offsets(read: Read) -> Ints:
+    if read.offsets is None:
+        raise QuestionError(
+            "the dates carry no UTC offset; leave utc_offset_minutes and utc_offset_text out"
+        )
+    return read.offsets
+
+
+TIME_PARTS: dict[str, TimePart] = {
+    "hour": TimePart("Hour of the day, 0 to 23", _number(lambda t: t // _SPANS["hour"])),
+    "minute": TimePart("Minute of the hour", _number(lambda t: t // _SPANS["minute"] % 60)),
+    "second": TimePart("Second of the minute", _number(lambda t: t // _SECOND % 60)),
+    "fraction": TimePart("Microseconds of the second", _number(lambda t: t % _SECOND)),
+    "utc_offset_minutes": TimePart(
+        "Minutes that local time is ahead of UTC",
+        lambda read, _: pa.array(_offsets(read).astype(np.int32)),
+    ),
+    "utc_offset_text": TimePart("The same as text, +01:00", _offset_text),
+    **{
+        f"{level}_{'last' if end else 'first'}_moment": TimePart(
+            f"{'Last' if end else 'First'} moment of the {level}", _edge(width, end=end)
+        )
+        for level, width in _SPANS.items()
+        for end in (False, True)
+    },
+    **{
+        f"{level}_{'last' if end else 'first'}": TimePart(
+            f"{'Last' if end else 'First'} day of the {level}", _years(width, first, end=end)
+        )
+        for level, width, first in (("decade", 10, 0), ("century", 100, 1))
+        for end in (False, True)
+    },
+}
+
+
+def annotate(
+    source: Any,
+    *,
+    add: Sequence[str],
+    date: str | None = None,
+    calendars: Calendar | Sequence[Calendar] | None = None,
+    workdays: Workdays | None = None,
+    locale: str = "en",
+    as_of: str | None = None,
+    dates: DateRules | None = None,
+    out: str | Path | None = None,
+) -> pa.Table | Path:
+    """Add attributes to each row of a frame or source.
+
+    `add` names attributes of the dimension (`fiscal_quarter_label`, `day_name`, ...; see
+    `eptaro.dimension`) and parts of the time (`hour`, `minute`, `second`, `fraction`,
+    `utc_offset_minutes`, `utc_offset_text`, `hour_first_moment`, `century_last`, ...).
+    Returns a pyarrow Table, or, with `out` (.csv, .parquet or .arrow), the path written.
+    Rows whose date cannot be read are an error, or are kept with blanks where the rules
+    set bad dates aside.
+
+    Raises `QuestionError` for an unknown attribute or one that is there already, and what
+    reading raises.
+
+    >>> rows = annotate({"on": ["2025-08-20"]}, date="on", add=["day_name", "calendar_quarter"])
+    >>> rows.to_pylist()
+    [{'on': '2025-08-20', 'day_name': 'Wednesday', 'calendar_quarter': 3}]
+    """
+    opened = source if isinstance(source, Source) else FrameSource(source)
+    given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
+    plan = _Plan(
+        opened, list(add), date, given or [MonthCalendar()], workdays, locale, as_of,
+        dates or DateRules(),
+    )  # fmt: skip
+    if out is None:
+        tables = list(plan.tables())
+        return pa.concat_tables(tables) if tables else pa.table({})
+    target = Path(out)
+    if target.suffix.lower() not in ENDINGS:
+        raise InputError(f"{target}: {unknown('file ending', target.suffix, ENDINGS)}")
+    return replace_whole(
+        target, lambda beside: _write(plan.tables(), beside, target.suffix.lower())
+    )
+
+
+class _Plan:
+    """What is added, and how each batch gets it."""
+
+    def __init__(
+        self, source: Source, add: list[str], date: str | None, calendars: list[Calendar],
+        workdays: Workdays | None, locale: str, as_of: str | None, rules: DateRules,
+    ) -> None:  # fmt: skip
+        self._source, self._add = source, list(dict.fromkeys(add))
+        self._date = date or find_date(source, rules)
+        check_columns([self._date], source.names(), source.name)
+        entries = catalogue(calendars, relative=as_of is not None)
+        known = {prefix + entry.name for entry, _, prefix in entries}
+        for name in self._add:
+            if name not in known and name not in TIME_PARTS:
+                raise QuestionError(unknown("attribute", name, [*TIME_PARTS, *sorted(known)]))
+            if name in source.names():
+                raise QuestionError(f"{source.name} has a column {name!r} already; rename it first")
+        self._of_day = [name for name in self._add if name in known]
+        self._options: dict[str, Any] = {
+            "calendars": calendars, "workdays": workdays, "locale": locale, "as_of": as_of,
+        }  # fmt: skip
+        self._rules = rules
+        if rules.order == "infer":
+            self._rules, _ = resolve(source.column(self._date), rules, self._date)
+
+    def tables(self) -> Iterator[pa.Table]:
+        """Yield the rows with what is added, batch by batch."""
+        done = 0
+        for table in self._source.whole():
+            yield self._annotated(table, done)
+            done += table.num_rows
+            tell(done, self._source.share)
+
+    def _annotated(self, table: pa.Table, done: int) -> pa.Table:
+        read = read_dates(table[self._date], self._rules, self._date)
+        bad = read.bad
+        if bad is not None and bad.any() and self._rules.bad_dates == "raise":
+            row = int(np.flatnonzero(bad)[0])
+            value = table[self._date][row].as_py()
+            reason = "blank" if read.reasons is None else read.reasons[row]
+            raise DateError(
+                f"{self._source.name}: row {done + row + 1:,} of {self._date!r}: {value!r} {reason}"
+            )
+        good = None if bad is None or not bad.any() else ~bad
+        added = self._day_columns(read, good)
+        times = np.zeros(len(read.days), np.int64) if read.times is None else read.times
+        if read.times is not None and pa.types.is_timestamp(table[self._date].type):
+            times = times * {"s": _SECOND, "ms": 1000, "us": 1, "ns": 1}[_unit(table, self._date)]
+            times = times // 1000 if _unit(table, self._date) == "ns" else times
+        for name in self._add:
+            array = added.get(name)
+            if array is None:
+                array = _blanked(TIME_PARTS[name].compute(read, times), good)
+            table = table.append_column(name, array)
+        return table
+
+    def _day_columns(self, read: Read, good: Flags | None) -> dict[str, pa.Array]:
+        if not self._of_day or not len(read.days):
+            return {name: pa.nulls(len(read.days)) for name in self._of_day}
+        known = read.days if good is None else read.days[good]
+        lo, hi = (int(known.min()), int(known.max())) if len(known) else (0, 0)
+        sheet = dimension(as_date(lo), as_date(hi), columns=self._of_day, **self._options)
+        places = np.clip(read.days - lo, 0, hi - lo)
+        return {
+            column.name: _blanked(to_array(column.take(places)), good) for column in sheet.columns
+        }
+
+
+def _unit(table: pa.Table, name: str) -> str:
+    kind = table[name].type
+    return "us" if kind.tz is not None else str(kind.unit)
+
+
+def _blanked(array: pa.Array, good: Flags | None) -> pa.Array:
+    if good is None:
+        return array
+    import pyarrow.compute as pc
+
+    return pc.if_else(pa.array(good), array, pa.scalar(None, array.type))
+
+
+def _write(tables: Iterator[pa.Table], path: Path, ending: str) -> None:
+    first = next(tables)
+    every = chain([first], tables)
+    with ExitStack() as stack:
+        if ending == ".csv":
+            sink = stack.enter_context(path.open("wb"))
+            for number, table in enumerate(every):
+                write_csv_rows(table, sink, header=not number, quoted=needs_quotes(table))
+            return
+        if ending == ".parquet":
+            from pyarrow import parquet
+
+            writer: Any = stack.enter_context(parquet.ParquetWriter(path, first.schema))
+        else:
+            writer = stack.enter_context(pa.ipc.new_file(str(path), first.schema))
+        for table in every:
+            writer.write_table(table.cast(first.schema))

@@ -1,0 +1,252 @@
+"""`inspect`: what is in the dates of a file, before anything is asked of it."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from eptaro.core.column import Column
+from eptaro.core.daterules import DateRules
+from eptaro.core.days import Ints, as_date, civil_months, month_starts, ordinal, weekday
+from eptaro.core.errors import DateError
+from eptaro.core.groups import Combiner
+from eptaro.core.levels import WEEKDAYS
+from eptaro.core.progress import tell
+from eptaro.core.table import Table
+from eptaro.inputs.dates import read_dates, resolve
+from eptaro.inputs.dates.reading import Evidence, is_text
+from eptaro.inputs.sources import FrameSource, Source, Wanted, check_columns
+from eptaro.inputs.transactions import find_date
+from eptaro.inputs.values import read_codes
+
+_SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
+_MOST_ROWS = 5_000_000  # for whole-row duplicates
+
+
+@dataclass
+class _Findings:
+    """Rows of the table in the making."""
+
+    rows: list[tuple[str, str, str, int | None, str]] = field(default_factory=list)
+
+    def add(
+        self, subject: str, value: object = "", count: int | None = None, detail: str = "",
+        group: str = "",
+    ) -> None:  # fmt: skip
+        self.rows.append((subject, group, str(value), count, detail))
+
+    def table(self, meta: dict[str, Any]) -> Table:
+        subject, group, value, count, detail = zip(*self.rows, strict=True)
+        counts = np.array([0 if n is None else n for n in count])
+        given = np.array([n is not None for n in count])
+        return Table(
+            [
+                _words("subject", subject, "What is told"),
+                _words("group", group, "The group it is told of; blank is all rows"),
+                _words("value", value, "What was found"),
+                Column.of("count", "integer", counts, given, description="How many"),
+                _words("detail", detail, "Where, or on what evidence"),
+            ],
+            meta,
+        )
+
+
+def _words(name: str, texts: Sequence[str], description: str) -> Column:
+    codes = np.array([place if text else -1 for place, text in enumerate(texts)])
+    choices = np.array([*texts, None], object)[:-1]
+    return Column.text(name, choices, codes, description=description)
+
+
+def inspect(
+    source: Any,
+    *,
+    date: str | None = None,
+    by: Sequence[str] | str = (),
+    keys: Sequence[str] | str = (),
+    dates: DateRules | None = None,
+) -> Table:
+    """Return what is in the dates of a frame or source, one finding per row.
+
+    Rows; readable and unreadable dates with reasons; blank, sentinel-like and implausible
+    ones; first and last date; gaps in days and months, over all and per group of the `by`
+    columns; whole rows that repeat, and repeated `keys`; dates per weekday; what was
+    inferred and on what evidence; and the options to give the next command.
+
+    Columns: `subject`, `group`, `value`, `count`, `detail`. Raises what reading raises
+    for a missing column or file; unreadable dates are findings here, no errors.
+
+    >>> table = inspect({"on": ["2025-08-20", "2025-08-22"]}, date="on")
+    >>> {row["subject"]: row["value"] for row in table.rows()}["first date"]
+    '2025-08-20'
+    """
+    opened = source if isinstance(source, Source) else FrameSource(source)
+    found = _Findings()
+    rules = dates or DateRules()
+    groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
+    if date is None:
+        date = find_date(opened, rules)
+        found.add("date column", date, detail="the only column that can be dates")
+    check_columns([date, *groups, *named], opened.names(), opened.name)
+    column = opened.column(date)
+    rules, words = _decided(column, rules, date, found)
+    read = read_dates(column, rules, date)
+    good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
+    days = read.days[good].astype(np.int64)
+    found.add("rows", "", len(good))
+    found.add("readable dates", "", int(good.sum()))
+    _unreadable(column, read.bad, read.reasons, found)
+    if len(days):
+        _plausible(days, found)
+        found.add("first date", as_date(int(days.min())))
+        found.add("last date", as_date(int(days.max())))
+        _gaps(days, found, "")
+        _per_group(opened, date, groups, read.days, good, found)
+        counts = np.bincount(weekday(days), minlength=7)
+        for name, count in zip(WEEKDAYS, counts.tolist(), strict=True):
+            found.add("weekday", name.title(), count)
+    _duplicates(opened, named, found)
+    bad = [] if good.all() else ["--bad-dates set-aside"]
+    found.add("suggestion", " ".join([f"--date {date}", *words, *bad]),
+              detail="options for the next command")  # fmt: skip
+    return found.table({"verb": "inspect", "source": opened.name})
+
+
+def _decided(
+    column: pa.ChunkedArray, rules: DateRules, name: str, found: _Findings
+) -> tuple[DateRules, list[str]]:
+    """Return rules that read most of the column, and the options that say so."""
+    chosen = rules.order or rules.formats or rules.serials or rules.unix
+    if not is_text(column.type) or (chosen and rules.order != "infer"):
+        return rules, [f"--order {rules.order}"] if rules.order else []
+    if rules.order != "infer" and _share(column, rules) >= 0.5:
+        return rules, []
+    try:
+        decided, evidence = resolve(column, replace(rules, order="infer"), name)
+    except DateError as error:
+        seen = Evidence.of(column)
+        days, months = len(seen.day_first), len(seen.month_first)
+        if min(days, months) * 20 > max(days, months) or not days + months:
+            found.add("order of dates", "undecided", detail=str(error))
+            return replace(rules, order=None), ["--order dmy|mdy"]
+        decided = replace(rules, order="dmy" if days > months else "mdy")
+        evidence = f"{days:,} distinct values can only be day first, {months:,} only month first"
+    if _share(column, decided) > _share(column, replace(rules, order=None)):
+        found.add("order of dates", decided.order or "", detail=evidence)
+        return decided, [f"--order {decided.order}"]
+    return replace(rules, order=None), []
+
+
+def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
+    """Return the share of filled rows that the rules can read, judged by the first rows."""
+    part = column.slice(0, 20_000)
+    try:
+        read = read_dates(part, rules)
+    except DateError:
+        return 0.0
+    if read.bad is None or read.reasons is None:
+        return 1.0
+    filled = read.reasons != "blank"
+    return float(1 - read.bad[filled].mean()) if filled.any() else 1.0
+
+
+def _unreadable(column: pa.ChunkedArray, bad: Any, reasons: Any, found: _Findings) -> None:
+    if bad is None:
+        found.add("unreadable dates", "", 0)
+        return
+    blank = bad & (reasons == "blank")
+    found.add("blank dates", "", int(blank.sum()), _first_row(blank))
+    found.add("unreadable dates", "", int((bad & ~blank).sum()))
+    for reason in sorted(set(reasons[bad & ~blank].tolist())):
+        hit = bad & (reasons == reason)
+        row = int(np.flatnonzero(hit)[0])
+        detail = f"first in row {row + 1:,}: {column[row].as_py()!r}"
+        found.add("unreadable because", reason, int(hit.sum()), detail)
+
+
+def _first_row(hit: NDArray[np.bool_]) -> str:
+    return f"first in row {int(np.flatnonzero(hit)[0]) + 1:,}" if hit.any() else ""
+
+
+def _plausible(days: Ints, found: _Findings) -> None:
+    for text in _SENTINELS:
+        count = int((days == ordinal(text)).sum())
+        if count and count > 2 * len(days) / max(len(np.unique(days)), 1):
+            found.add("perhaps no date", text, count, f"--blank-date {text} if it stands for none")
+    far = (days < ordinal("1900-01-01")) | (days > ordinal(dt.date.today()) + 3653)
+    if far.any():
+        found.add("implausible dates", f"such as {as_date(int(days[far][0]))}", int(far.sum()),
+                  "before 1900 or over ten years ahead")  # fmt: skip
+
+
+def _gaps(days: Ints, found: _Findings, group: str) -> None:
+    """Tell days and months without rows between the first and last."""
+    present = np.unique(days)
+    steps = np.diff(present) - 1
+    missing = int(steps.sum())
+    detail = ""
+    if missing:
+        at = int(np.argmax(steps))
+        detail = f"longest {as_date(int(present[at]) + 1)}..{as_date(int(present[at + 1]) - 1)}"
+    found.add("days without rows", "", missing, detail, group)
+    months = np.unique(civil_months(present))
+    quiet = np.setdiff1d(np.arange(months[0], months[-1] + 1), months)
+    labels = ", ".join(f"{as_date(int(first)):%Y-%m}" for first in month_starts(quiet[:6]))
+    more = ", …" if len(quiet) > 6 else ""
+    found.add("months without rows", labels + more, len(quiet), "", group)
+
+
+def _per_group(
+    source: Source, date: str, groups: list[str], days: NDArray[np.int32], good: Any,
+    found: _Findings,
+) -> None:  # fmt: skip
+    if not groups:
+        return
+    numbers, combiner = _numbered(source, groups)
+    named = combiner.groups()
+    for place in named.order().tolist():
+        own = days[(numbers == place) & good].astype(np.int64)
+        if not len(own):
+            continue
+        values = [c.to_list()[0] for c in named.columns(np.array([place]))]
+        label = ", ".join("(blank)" if value is None else str(value) for value in values)
+        found.add("dates", f"{as_date(int(own.min()))}..{as_date(int(own.max()))}", len(own),
+                  "", label)  # fmt: skip
+        _gaps(own, found, label)
+
+
+def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
+    """Return for each row the number of its combination of values, and the combiner."""
+    combiner, parts, done = Combiner(names), [], 0
+    for table in source.batches(Wanted(names[0], names[1:])):
+        coded = {name: read_codes(table[name], name) for name in names}
+        number = combiner.number(coded)
+        assert number is not None
+        parts.append(number.astype(np.int64))
+        done += table.num_rows
+        tell(done, source.share)
+    return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
+
+
+def _duplicates(source: Source, keys: list[str], found: _Findings) -> None:
+    for subject, names in (("rows that repeat", source.names()), ("keys that repeat", keys)):
+        if not names:
+            continue
+        numbers, _ = _numbered(source, list(dict.fromkeys(names)))
+        if len(numbers) > _MOST_ROWS and names is not keys:
+            found.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
+            continue
+        _, firsts, counts = np.unique(numbers, return_index=True, return_counts=True)
+        extra = int((counts - 1).sum())
+        detail = ""
+        if extra:
+            twice = int(np.flatnonzero(counts > 1)[0])
+            second = np.flatnonzero(numbers == numbers[firsts[twice]])[1]
+            detail = f"first in rows {firsts[twice] + 1:,} and {second + 1:,}"
+        what = "" if names is not keys else ", ".join(keys)
+        found.add(subject, what, extra, detail)

@@ -1,0 +1,127 @@
+"""Books from Parquet files (see `eptaro.core.bookfile` for the shape)."""
+
+from __future__ import annotations
+
+import json
+from decimal import Decimal, InvalidOperation
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from eptaro.core.axis import MOST_DENSE, Axis
+from eptaro.core.bookfile import METADATA, PICKED, VERSION, part_name
+from eptaro.core.calendar import Calendar
+from eptaro.core.calendars import from_settings
+from eptaro.core.cells import Cells
+from eptaro.core.column import Column
+from eptaro.core.days import Ints
+from eptaro.core.errors import EptaroError, InputError
+from eptaro.core.facts import Folded
+from eptaro.core.groups import Combiner
+from eptaro.core.measures import Measure, Plane, parse_measures
+from eptaro.core.squares import Squares
+from eptaro.core.tallies import Entries, Pick, Sum
+from eptaro.inputs.chunks import to_numpy
+from eptaro.inputs.values import read_groups
+
+
+def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Calendar, str]:
+    """Return the folded transactions, measures, calendar and coverage of a book's file.
+
+    Raises `InputError` where the file is missing, is no book, or is of a later version.
+    """
+    from pyarrow import parquet
+
+    try:
+        table = parquet.read_table(path)
+    except (pa.ArrowException, OSError) as error:
+        raise InputError(f"{path}: cannot be read: {' '.join(str(error).split())}") from None
+    packed = (table.schema.metadata or {}).get(METADATA)
+    if packed is None:
+        raise InputError(f"{path}: is a Parquet file, but no book; use Daybook.read")
+    about = json.loads(packed)
+    if about.get("version") != VERSION:
+        raise InputError(f"{path}: is of version {about.get('version')}; this reads {VERSION}")
+    try:
+        folded = _folded(table, about, str(path))
+        measures = parse_measures(about["measures"])
+        return folded, measures, from_settings(about["calendar"]), about["coverage"]
+    except EptaroError:
+        raise
+    except (KeyError, ValueError, TypeError, IndexError, pa.ArrowException) as error:
+        raise InputError(f"{path}: is a damaged book: {error!r}") from None
+
+
+def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
+    combiner = Combiner(about["by"])
+    coded = {g: read_groups(table[f"group:{g}"], g, name) for g in about["by"]}
+    number = combiner.number(coded)
+    groups = combiner.groups()
+    order = groups.order()
+    rank = np.empty(groups.count, np.int64)
+    rank[order] = np.arange(groups.count)
+    group = np.zeros(table.num_rows, np.int64) if number is None else rank[number]
+    day = to_numpy(table["day"].cast(pa.int32())).astype(np.int64)
+    axis, cell = _axis(group, day, groups.count)
+    tallies = {}
+    for what, column, kind, scale, centre in about["planes"]:
+        plane = Plane(what, column)
+        tallies[plane] = _tally(table, plane, cell, axis.size, (kind, scale, centre))
+    distinct = {
+        column: Column.text(column, np.array([*values, None], object)[:-1])
+        for column, values in about["distinct"].items()
+    }
+    return Folded(
+        groups.at(order), Cells(axis, tallies), about["rows"], about["source"], None,
+        {column: _number(total) for column, total in about["left_out"].items()},
+        tuple(about["notes"]), frozenset(about["fingerprints"]), distinct,
+    )  # fmt: skip
+
+
+def _number(text: str) -> Any:
+    try:
+        return Decimal(text)
+    except InvalidOperation:
+        return float(text)
+
+
+def _axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
+    first = int(day.min())
+    days = int(day.max()) - first + 1
+    keys = group * days + (day - first)
+    if count * days <= MOST_DENSE:
+        return Axis(count, first, days), keys
+    distinct, places = np.unique(keys, return_inverse=True)
+    return Axis(count, first, days, distinct), places
+
+
+def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[Any, ...]) -> Any:
+    kind, scale, centre = about
+
+    def part(name: str) -> pa.ChunkedArray:
+        return table[part_name(plane.what, plane.column, name)]
+
+    def spread(values: Any) -> Any:
+        out = np.zeros(size, values.dtype)
+        out[cell] = values
+        return out
+
+    if plane.what in ("rows", "filled", "sum"):
+        has_rest = part_name(plane.what, plane.column, "rest") in table.column_names
+        rest = spread(to_numpy(part("rest"))) if has_rest else None
+        return Sum(spread(to_numpy(part("whole"))), rest, kind, scale)
+    if plane.what == "square":
+        count = 1 if kind == "float" else 3
+        parts = tuple(spread(to_numpy(part(str(n)))) for n in range(count))
+        return Squares(parts, kind, scale, centre)
+    if plane.what in ("values", "codes"):
+        lists = part("values").combine_chunks()
+        lists = lists.chunk(0) if isinstance(lists, pa.ChunkedArray) else lists
+        lengths = np.diff(lists.offsets.to_numpy())
+        return Entries.of(np.repeat(cell, lengths), lists.flatten().to_numpy(), kind, scale)
+    filled = to_numpy(part("value").is_valid())
+    value, time, row = (to_numpy(part(name).drop_null()) for name in PICKED)
+    pick = Pick(plane.what, cell[filled], value, time, row, kind, scale)  # type: ignore[arg-type]
+    return pick.spread(np.arange(size), size)

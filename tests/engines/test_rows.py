@@ -1,0 +1,154 @@
+"""inspect finds what is in the dates; annotate adds what the dimension knows."""
+
+import datetime as dt
+import tempfile
+import unittest
+from pathlib import Path
+
+import pyarrow as pa
+from pyarrow import parquet
+
+import eptaro as ep
+from eptaro.demo.files import copy_shipped
+
+FISCAL = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+
+
+def found(table: ep.Table) -> dict:
+    """Return the findings over all rows, the last of each subject."""
+    return {row["subject"]: row for row in table.rows() if not row["group"]}
+
+
+class Inspect(unittest.TestCase):
+    """What is told of a column of dates."""
+
+    def test_the_flawed_demo_file(self):
+        with tempfile.TemporaryDirectory() as folder:
+            copy_shipped(Path(folder))
+            told = found(
+                ep.inspect(Path(folder) / "consignments.csv", date="shipped", by="shipper")
+            )
+        self.assertEqual((told["rows"]["count"], told["readable dates"]["count"]), (3200, 3192))
+        self.assertEqual((told["blank dates"]["count"], told["unreadable dates"]["count"]), (4, 4))
+        self.assertEqual(told["order of dates"]["value"], "dmy")
+        self.assertIn("3 only month first", told["order of dates"]["detail"])
+        self.assertEqual(told["suggestion"]["value"],
+                         "--date shipped --order dmy --bad-dates set-aside")  # fmt: skip
+
+    def test_gaps_duplicates_keys_and_weekdays(self):
+        frame = {"on": ["2025-01-01", "2025-01-01", "2025-01-04", "2025-04-01", "2025-04-01"],
+                 "g": ["a", "a", "b", "b", "b"], "id": [1, 1, 2, 3, 3]}  # fmt: skip
+        table = ep.inspect(frame, date="on", by="g", keys=["id"])
+        told = found(table)
+        self.assertEqual(
+            told["days without rows"]["count"], (dt.date(2025, 4, 1) - dt.date(2025, 1, 1)).days - 2
+        )
+        self.assertEqual(told["days without rows"]["detail"], "longest 2025-01-05..2025-03-31")
+        self.assertEqual(told["months without rows"]["value"], "2025-02, 2025-03")
+        self.assertEqual(told["rows that repeat"]["count"], 2)
+        self.assertEqual(told["keys that repeat"]["detail"], "first in rows 1 and 2")
+        groups = {(r["subject"], r["group"]): r for r in table.rows()}
+        self.assertEqual(groups["dates", "b"]["value"], "2025-01-04..2025-04-01")
+        days = {r["value"]: r["count"] for r in table.rows() if r["subject"] == "weekday"}
+        self.assertEqual((days["Wednesday"], days["Saturday"], days["Tuesday"]), (2, 1, 2))
+
+    def test_sentinels_and_implausible_dates(self):
+        frame = {"on": [dt.date(1900, 1, 1)] * 9 + [dt.date(2025, 1, 1), dt.date(1066, 1, 1)]}
+        told = found(ep.inspect(frame))
+        self.assertEqual(told["date column"]["value"], "on")
+        self.assertEqual(
+            (told["perhaps no date"]["value"], told["perhaps no date"]["count"]), ("1900-01-01", 9)
+        )
+        self.assertEqual(told["implausible dates"]["count"], 1)
+
+    def test_an_undecided_order_is_told_not_guessed(self):
+        told = found(ep.inspect({"on": ["03/04/2025", "05/06/2025"]}, date="on"))
+        self.assertEqual(told["order of dates"]["value"], "undecided")
+        self.assertIn("--order dmy|mdy", told["suggestion"]["value"])
+
+    def test_which_column_can_be_dates(self):
+        self.assertEqual(
+            found(ep.inspect({"a": ["x"], "b": ["2025-01-01"]}))["date column"]["value"], "b"
+        )
+        for frame, message in (({"a": ["x"]}, "no column is plainly"),
+                               ({"a": ["2025-01-01"], "b": [dt.date(2025, 1, 1)]}, "a, b could all")):  # fmt: skip
+            with self.assertRaisesRegex(ep.InputError, message):
+                ep.inspect(frame)
+
+
+class Annotate(unittest.TestCase):
+    """Rows keep what they have and gain what is asked."""
+
+    def test_attributes_equal_the_dimension(self):
+        days = [dt.date(2025, 3, 31), dt.date(2024, 2, 29), dt.date(2025, 4, 1)]
+        names = [
+            "fiscal_quarter_label",
+            "day_name",
+            "is_workday",
+            "fiscal_day_of_year",
+            "same_day_last_year",
+        ]
+        rows = ep.annotate(
+            {"on": days, "x": [1, 2, 3]}, date="on", add=names, calendars=FISCAL
+        ).to_pylist()
+        self.assertEqual([row["x"] for row in rows], [1, 2, 3])
+        for row in rows:
+            (known,) = ep.dimension(row["on"], row["on"], calendars=FISCAL, columns=names).rows()
+            self.assertEqual({name: row[name] for name in names}, known)
+
+    def test_parts_of_the_time_and_the_periods_that_hold_it(self):
+        names = ["hour", "minute", "second", "fraction", "hour_first_moment", "minute_last_moment",
+                 "decade_first", "century_last"]  # fmt: skip
+        for unit in ("ms", "us", "ns"):
+            at = dt.datetime(2025, 8, 20, 9, 5, 7, 250_000)
+            (row,) = ep.annotate(
+                {"at": pa.array([at], pa.timestamp(unit))}, date="at", add=names
+            ).to_pylist()
+            self.assertEqual([row[n] for n in names[:4]], [9, 5, 7, 250_000])
+            self.assertEqual(row["hour_first_moment"], dt.datetime(2025, 8, 20, 9))
+            self.assertEqual(row["minute_last_moment"], dt.datetime(2025, 8, 20, 9, 5, 59, 999_999))
+            self.assertEqual(
+                (row["decade_first"], row["century_last"]),
+                (dt.date(2020, 1, 1), dt.date(2100, 12, 31)),
+            )
+
+    def test_offsets_go_by_the_zone(self):
+        names = ["utc_offset_minutes", "utc_offset_text", "hour"]
+        rules = ep.DateRules(zone="Asia/Kolkata")
+        stamp = dt.datetime(2025, 1, 1, 12)
+        for column in (["2025-01-01T12:00Z"], pa.array([stamp], pa.timestamp("s", "UTC"))):
+            (row,) = ep.annotate({"at": column}, date="at", add=names, dates=rules).to_pylist()
+            self.assertEqual([row[n] for n in names], [330, "+05:30", 17])
+        with self.assertRaisesRegex(ep.QuestionError, "carry no UTC offset"):
+            ep.annotate({"at": ["2025-01-01"]}, date="at", add=names)
+
+    def test_files_stream_to_files(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, "t.csv")
+            path.write_text('id,on\n007,2025-08-20\n"a,b",\n')
+            rules = ep.DateRules(bad_dates="set aside")
+            for ending in ("csv", "parquet", "arrow"):
+                out = ep.annotate(
+                    path, add=["day_name"], date="on", dates=rules, out=Path(folder, f"o.{ending}")
+                )
+                self.assertTrue(out.exists())
+            self.assertEqual(Path(folder, "o.csv").read_text(),
+                             'id,on,day_name\n"007","2025-08-20","Wednesday"\n"a,b",,\n')  # fmt: skip
+            rows = parquet.read_table(Path(folder, "o.parquet")).to_pylist()
+            self.assertEqual(rows[0], {"id": "007", "on": "2025-08-20", "day_name": "Wednesday"})
+            self.assertIsNone(rows[1]["day_name"])
+
+    def test_what_cannot_be_added(self):
+        bad = (
+            ({"add": ["dayname"]}, ep.QuestionError, "did you mean 'day_name'"),
+            ({"add": ["x"]}, ep.QuestionError, "unknown attribute"),
+            ({"add": ["hour"], "out": "x.xlsx"}, ep.InputError, "unknown file ending"),
+            ({"add": ["hour"], "date": "at"}, ep.InputError, "unknown column 'at'"),
+        )
+        for options, kind, message in bad:
+            with self.assertRaisesRegex(kind, message):
+                ep.annotate({"on": ["2025-08-20"], "hours": [1]}, **{"date": "on", **options})
+        with self.assertRaisesRegex(ep.DateError, "row 2 of 'on': 'soon' is not written"):
+            ep.annotate({"on": ["2025-08-20", "soon"]}, date="on", add=["hour"])
+        with self.assertRaisesRegex(ep.QuestionError, "has a column 'hour' already"):
+            ep.annotate({"on": ["2025-08-20"], "hour": [1]}, date="on", add=["hour"])
