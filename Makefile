@@ -18,6 +18,8 @@ lint: $(VENV)/.lint
 
 bench: $(VENV)/.test
 	$(RUN) bench/run.py
+	$(RUN) bench/stream.py
+	$(RUN) bench/dimension.py
 
 $(VENV)/bin/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Eptaro needs Python 3.11 or newer; name one with PYTHON=...")'

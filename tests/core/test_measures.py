@@ -159,6 +159,62 @@ class Everywhere(unittest.TestCase):
             self.assertAlmostEqual(book.recap("day")["v"][0], statistics.variance(x), 9)
 
 
+class TwoStages(unittest.TestCase):
+    """Measures on the totals of a finer grain."""
+
+    def test_equal_plain_python(self):
+        rng = random.Random(4)
+        start, end = dt.date(2024, 1, 30), dt.date(2024, 4, 9)
+        rows = [
+            (start + DAY * rng.randint(0, 70), rng.choice("ab"), rng.randint(-9, 99))
+            for _ in range(90)
+        ]
+        rows += [(start, "a", 1), (end, "b", 1)]
+        on, group, x = zip(*rows, strict=True)
+        held = ep.Workdays(holidays=ep.HolidaySet([ep.Holiday(dt.date(2024, 3, 29), "Rest")]))
+        calendar = ep.MonthCalendar()
+        for grain in ("day", "workday", "active day", "week", "month"):
+            specs = [f"{how}_={how}(sum(x) per {grain})" for how in HOWS if how != "quantile"]
+            book = ep.Daybook({"on": list(on), "g": list(group), "x": list(x)}, date="on", by="g",
+                              measures=specs, workdays=held)  # fmt: skip
+            for row in [*book.recap("month", by="g").rows(), *book.recap("quarter").rows()]:
+                inside = [r for r in rows if r[1] == row.get("g", r[1])]
+                first, last = max(row["first"], start), min(row["last"], end)
+                totals = []
+                day = first
+                while day <= last:
+                    stop = day
+                    if grain in ("week", "month"):
+                        period = calendar.period_of(day, grain)
+                        stop = period.last
+                        if period.first < first or stop > last:
+                            day = stop + DAY
+                            continue
+                    hit = [r[2] for r in inside if day <= r[0] <= stop]
+                    free = day.weekday() > 4 or day == dt.date(2024, 3, 29)
+                    if not (grain == "workday" and free) and not (
+                        grain == "active day" and not hit
+                    ):
+                        totals.append(Fraction(sum(hit)))
+                    day = stop + DAY
+                for how in HOWS:
+                    if how == "quantile":
+                        continue
+                    want = expected(how, totals)
+                    got = row[f"{how}_"]
+                    if want is None:
+                        self.assertIsNone(got, (grain, how, row))
+                    else:
+                        self.assertAlmostEqual(float(got), float(want), 8, (grain, how, row))
+
+    def test_a_short_february_compares_fairly(self):
+        frame = {
+            "on": [f"2025-0{m}-{d:02d}" for m, n in ((1, 31), (2, 28)) for d in range(1, n + 1)]
+        }
+        book = ep.Daybook(frame, date="on", measures="daily=mean(count() per day)")
+        self.assertEqual(book.recap("month")["daily"].tolist(), [1.0, 1.0])
+
+
 class Sparse(unittest.TestCase):
     """Too many groups for one cell a day give the same answers."""
 
@@ -208,8 +264,12 @@ class Parsing(unittest.TestCase):
         )
         (two,) = parse_measures("high = quantile( fare , 0.9 )")
         self.assertEqual((two.formula, two.term.share), ("quantile(fare, 0.9)", 0.9))
+        staged = 'b=max(sum("fare (net)") per active day)/mean(count() per week)'
+        self.assertEqual(parse_measures(staged)[0].formula, staged[2:])
         for text, message in (("q=quantile(x)", "takes a share"), ("q=quantile(x, 2)", "from 0 to 1"),
-                              ("q=sum(x, 1)", "only that"), ("q=sum(x)/", "write it as"),
+                              ("q=max(sum(x) per dy)", "did you mean 'day'"),
+                              ("q=max(max(sum(x) per day) per week)", "one plain calculation"),
+                              ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "write it as"),
                               ("q=sum(x)+1", "write it as")):  # fmt: skip
             with self.assertRaisesRegex(ep.MeasureError, message):
                 parse_measures(text)

@@ -32,8 +32,8 @@ class Inspect(unittest.TestCase):
         self.assertEqual((told["blank dates"]["count"], told["unreadable dates"]["count"]), (4, 4))
         self.assertEqual(told["order of dates"]["value"], "dmy")
         self.assertIn("3 only month first", told["order of dates"]["detail"])
-        self.assertEqual(told["suggestion"]["value"],
-                         "--date shipped --order dmy --bad-dates set-aside")  # fmt: skip
+        self.assertEqual(told["suggestion"]["detail"],
+                         "next time say --date shipped --order dmy --bad-dates set-aside")  # fmt: skip
 
     def test_gaps_duplicates_keys_and_weekdays(self):
         frame = {"on": ["2025-01-01", "2025-01-01", "2025-01-04", "2025-04-01", "2025-04-01"],
@@ -64,7 +64,7 @@ class Inspect(unittest.TestCase):
     def test_an_undecided_order_is_told_not_guessed(self):
         told = found(ep.inspect({"on": ["03/04/2025", "05/06/2025"]}, date="on"))
         self.assertEqual(told["order of dates"]["value"], "undecided")
-        self.assertIn("--order dmy|mdy", told["suggestion"]["value"])
+        self.assertIn("--order dmy|mdy", told["suggestion"]["detail"])
 
     def test_which_column_can_be_dates(self):
         self.assertEqual(

@@ -195,6 +195,7 @@ class Refused(Files):
             ("nothing-*.csv", "no file fits this pattern"),
             (self.file("bad.xlsx", "no"), "cannot be read"),
             ("sqlite:///x.db", "needs a query"),
+            (self.file("wide.csv", ",".join(map(str, range(20_000))) + "\n1"), "unknown column"),
             (self.file("r.parquet.gz", "x"), "only CSV files are read packed"),
             (self.folder / "rows.txt", "unknown file ending '.txt'"),
             (self.file("empty.csv", ""), "is empty"),

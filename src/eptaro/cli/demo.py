@@ -44,6 +44,10 @@ def _walk(folder: Path) -> None:
              "--per", "month"],
         ),
         (
+            "What is in them, then, and how should they be read?",
+            ["inspect", freight, "--date", "shipped"],
+        ),
+        (
             "The date dimension: one row per day, for calendar and fiscal years. Its end:",
             ["dimension", "--from", "2022-04-01", "--through", "2026-03-31", *fiscal,
              "--rows", "4"],

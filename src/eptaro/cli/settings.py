@@ -92,6 +92,9 @@ class Settings:
                 files=written, calendar=self.calendar(given.pop("calendar")),
                 formats=_formats(data, measures),
             )  # fmt: skip
+        if self.config is not None:
+            worked = self.workdays(book.coverage)
+            book = Daybook.of(book.folded, book.measures, book.calendar, book.coverage, worked)
         for note in book.notes:
             click.echo(note, err=True)
         tell_aside(book.aside, dict(book.folded.left_out), aside, book.source)

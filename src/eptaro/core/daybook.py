@@ -23,6 +23,7 @@ from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.recap import recap
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.workdays import Workdays
 
 
 class Daybook(Facts):
@@ -34,7 +35,7 @@ class Daybook(Facts):
     default its first to last date. `dates` are the `DateRules` under which the date
     column is read; without any, only what is plainly a date is taken. `memory_limit` is
     the most bytes that the cells may take, by default four fifths of what is free.
-    `formats` say how measures are shown.
+    `formats` say how measures are shown, `workdays` which days are worked.
 
     Raises `InputError` for a missing column or an empty table, `DateError` for a date
     that cannot be read, `MeasureError` for a measure that cannot be calculated.
@@ -58,6 +59,7 @@ class Daybook(Facts):
         dates: DateRules | None = None,
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
+        workdays: Workdays | None = None,
     ) -> None:
         names = [by] if isinstance(by, str) else list(by or ())
         parsed = parse_measures(measures)
@@ -65,7 +67,7 @@ class Daybook(Facts):
         folded = hooks.call("fold", table, date, names, planes, dates or DateRules(), memory_limit)
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         folded = replace(folded, formats=shown)
-        self._settle(folded, parsed, calendar or MonthCalendar(), coverage)
+        self._settle(folded, parsed, calendar or MonthCalendar(), coverage, workdays)
 
     def _settle(
         self,
@@ -73,6 +75,7 @@ class Daybook(Facts):
         measures: tuple[Measure, ...],
         calendar: Calendar,
         coverage: Span | str | None,
+        workdays: Workdays | None,
     ) -> None:
         span = _coverage(coverage, folded.cells, folded.source)
         if calendar.limits and span not in calendar.limits:
@@ -80,16 +83,16 @@ class Daybook(Facts):
                 f"{folded.source}: the coverage {span} reaches out of the list of calendar "
                 f"{calendar.name!r}, {calendar.limits}"
             )
-        super().__init__(folded, measures, calendar, span)
+        super().__init__(folded, measures, calendar, span, workdays or Workdays())
 
     @classmethod
     def of(
         cls, folded: Folded, measures: tuple[Measure, ...], calendar: Calendar,
-        coverage: Span | str | None = None,
+        coverage: Span | str | None = None, workdays: Workdays | None = None,
     ) -> Daybook:  # fmt: skip
         """Return the book of transactions that are folded already."""
         book = cls.__new__(cls)
-        book._settle(folded, measures, calendar, coverage)
+        book._settle(folded, measures, calendar, coverage, workdays)
         return book
 
     @classmethod
@@ -106,6 +109,7 @@ class Daybook(Facts):
         files: Any = None,
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
+        workdays: Workdays | None = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -119,7 +123,7 @@ class Daybook(Facts):
         source = hooks.call("open_files", [str(one) for one in paths], files)
         return cls(
             source, measures=measures, date=date, by=by, calendar=calendar, coverage=coverage,
-            dates=dates, memory_limit=memory_limit, formats=formats,
+            dates=dates, memory_limit=memory_limit, formats=formats, workdays=workdays,
         )  # fmt: skip
 
     def merged(self, other: Daybook, *, force: bool = False) -> Daybook:
@@ -137,7 +141,7 @@ class Daybook(Facts):
             min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
         )
         folded = merge(self.folded, other.folded, force=force)
-        return Daybook.of(folded, self.measures, self.calendar, span)
+        return Daybook.of(folded, self.measures, self.calendar, span, self.workdays)
 
     def write(self, path: str | Path) -> Path:
         """Write the book to a Parquet file that `Daybook.open` reads back."""

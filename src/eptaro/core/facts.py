@@ -21,6 +21,8 @@ from eptaro.core.measures import Measure, Plane, Term
 from eptaro.core.period import Period
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.twostage import Stage
+from eptaro.core.workdays import Workdays
 
 By: TypeAlias = "str | Sequence[str] | None"
 AsOf: TypeAlias = "DateLike | None"
@@ -57,6 +59,7 @@ class Facts:
     measures: tuple[Measure, ...]
     calendar: Calendar
     coverage: Span
+    workdays: Workdays = field(default_factory=Workdays)
 
     @property
     def groups(self) -> Groups:
@@ -199,6 +202,10 @@ class View:
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        if term.inner is not None:
+            facts = self.facts
+            stage = Stage(self.cells, self.coverage, facts.calendar, facts.workdays)
+            return stage.value(term, group, first, last)
         axis = self.cells.axis
         lo = axis.place(group, first)
         hi = np.maximum(axis.place(group, last + 1), lo)

@@ -13,29 +13,29 @@ HOWS = (
     *("sum", "count", "mean", "min", "max", "first", "last"),
     *("distinct", "std", "var", "median", "quantile"),
 )
-ANY_KIND = ("count", "distinct")  # the rest want numbers
+GRAINS = ("day", "workday", "active day", "week", "month", "quarter", "half", "year")
 
-_TERM = re.compile(
-    r"""\s*(?P<how>\w+)\s*\(\s*
-    (?:"(?P<quoted>[^"]*)"|(?P<plain>[^()",]*?))\s*
-    (?:,\s*(?P<share>[^(),]*?)\s*)?\)\s*""",
-    re.VERBOSE,
-)
 _EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
 
 class Term(NamedTuple):
-    """One calculation on one column; `count()` has no column, only quantiles a share."""
+    """One calculation: on a column, or on the totals (`inner`) of a finer `grain`.
+
+    `count()` has no column, only quantiles a share.
+    """
 
     how: str
     column: str
     share: float = 0.5
+    inner: Term | None = None
+    grain: str = ""
 
     def __str__(self) -> str:
-        column = f'"{self.column}"' if re.search(r'[(),"]', self.column) else self.column
-        return f"{self.how}({column}, {self.share:g})" if self.how == "quantile" else (
-            f"{self.how}({column})"
-        )  # fmt: skip
+        body = f'"{self.column}"' if re.search(r'[(),"]', self.column) else self.column
+        if self.inner is not None:
+            body = f"{self.inner} per {self.grain}"
+        share = f", {self.share:g}" if self.how == "quantile" else ""
+        return f"{self.how}({body}{share})"
 
 
 class Plane(NamedTuple):
@@ -64,7 +64,7 @@ class Measure:
     >>> Measure.parse("revenue=sum(fare)")
     Measure('revenue=sum(fare)')
     >>> Measure.parse("each=sum(fare)/sum(passengers)").under
-    Term(how='sum', column='passengers', share=0.5)
+    Term(how='sum', column='passengers', share=0.5, inner=None, grain='')
     >>> Measure.parse("high=quantile(fare, 0.9)").term.share
     0.9
     """
@@ -77,7 +77,9 @@ class Measure:
     def parse(cls, text: str) -> Measure:
         """Return the measure written as `name=how(column)` or `name=how(a)/how(b)`.
 
-        A column whose name holds brackets or commas stands in double quotes.
+        A column whose name holds brackets or commas stands in double quotes. A term may
+        work on totals of a finer grain: `busiest=max(sum(fare) per day)`; the grain is
+        day, workday, active day or a level.
         """
         if not isinstance(text, str):
             raise MeasureError(f"{text!r} is not a measure; {_EXAMPLE}")
@@ -85,16 +87,15 @@ class Measure:
         name = name.strip()
         if not equals or not name or not name.isprintable():
             raise MeasureError(f"{text!r} is not a measure; {_EXAMPLE}")
-        first = _TERM.match(body)
-        if not first:
+        term, rest = _parse_term(body, text)
+        if not rest.strip():
+            return cls(name, term)
+        if not rest.lstrip().startswith("/"):
             raise MeasureError(f"{text!r} is not a measure; {_EXAMPLE}")
-        rest = body[first.end() :]
-        if not rest:
-            return cls(name, _term(first, text))
-        second = _TERM.fullmatch(rest[1:]) if rest.startswith("/") else None
-        if not second:
+        under, rest = _parse_term(rest.lstrip()[1:], text)
+        if rest.strip():
             raise MeasureError(f"{text!r} is not a measure; {_EXAMPLE}")
-        return cls(name, _term(first, text), _term(second, text))
+        return cls(name, term, under)
 
     @property
     def terms(self) -> tuple[Term, ...]:
@@ -109,7 +110,7 @@ class Measure:
     @property
     def additive_plane(self) -> Plane | None:
         """The one plane whose sum the measure is, or None where parts do not add up."""
-        if self.under or self.term.how not in ("sum", "count"):
+        if self.under or self.term.inner or self.term.how not in ("sum", "count"):
             return None
         return next(iter(self.planes))
 
@@ -122,27 +123,72 @@ class Measure:
         return f"Measure('{self.name}={self.formula}')"
 
 
-def _term(found: re.Match[str], whole: str) -> Term:
-    how, share = found["how"], found["share"]
-    column = found["quoted"] if found["quoted"] is not None else found["plain"].strip()
+def _parse_term(text: str, whole: str) -> tuple[Term, str]:
+    """Return the term that a text begins with, and the rest of the text."""
+    found = re.match(r"\s*(\w+)\s*\(", text)
+    stop = _closing(text, found.end()) if found else -1
+    if found is None or stop < 0:
+        raise MeasureError(f"{whole!r} is not a measure; {_EXAMPLE}")
+    how, body = found[1], text[found.end() : stop]
     if how not in HOWS:
         raise MeasureError(unknown(f"calculation in {whole!r},", how, HOWS))
+    body, share = _share(body, how, whole)
+    staged = re.fullmatch(r"\s*(\w+\s*\(.*\))\s+per\s+([a-z ]+?)\s*", body, re.DOTALL)
+    if staged:
+        return _staged(how, share, staged[1], staged[2], whole), text[stop + 1 :]
+    column = body.strip()
+    if len(column) > 1 and column[0] == column[-1] == '"':
+        column = column[1:-1]
+    elif re.search(r'[(),"]', column):
+        raise MeasureError(f"{whole!r} is not a measure; {_EXAMPLE}")
     if not column and how != "count":
         raise MeasureError(f"{whole!r} names no column; {_EXAMPLE}")
-    if (how == "quantile") != (share is not None):
-        raise MeasureError(f"{whole!r}: a quantile, and only that, takes a share: quantile(x, 0.9)")
-    if share is None:
-        return Term(how, column)
+    return Term(how, column, share), text[stop + 1 :]
+
+
+def _staged(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
+    """Return a term on the totals of a finer grain."""
+    if grain not in GRAINS:
+        raise MeasureError(unknown(f"grain in {whole!r},", grain, GRAINS))
+    term, rest = _parse_term(inner, whole)
+    if rest.strip() or term.inner is not None:
+        raise MeasureError(f"{whole!r}: a grain holds one plain calculation, as sum(fare) per day")
+    return Term(how, term.column, share, term, grain)
+
+
+def _closing(text: str, start: int) -> int:
+    """Return the place of the bracket that closes the one before `start`, or -1."""
+    depth, quoted = 1, False
+    for place in range(start, len(text)):
+        letter = text[place]
+        if letter == '"':
+            quoted = not quoted
+        elif not quoted:
+            depth += {"(": 1, ")": -1}.get(letter, 0)
+            if not depth:
+                return place
+    return -1
+
+
+def _share(body: str, how: str, whole: str) -> tuple[str, float]:
+    """Return the body without its share, and the share; only quantiles have one."""
+    found = re.fullmatch(r'(.*[^,]),\s*([^,()"]*?)\s*', body, re.DOTALL)
+    if how != "quantile":
+        if found and not body.strip().startswith('"'):
+            raise MeasureError(f"{whole!r}: only a quantile takes a share: quantile(x, 0.9)")
+        return body, 0.5
     try:
-        number = float(share)
+        number = float(found[2]) if found else -1.0
     except ValueError:
         number = -1.0
-    if not 0 <= number <= 1:
-        raise MeasureError(f"{whole!r}: the share {share!r} must be a number from 0 to 1")
-    return Term(how, column, number)
+    if found is None or not 0 <= number <= 1:
+        raise MeasureError(f"{whole!r}: a quantile takes a share from 0 to 1: quantile(x, 0.9)")
+    return found[1], number
 
 
 def _planes(term: Term) -> set[Plane]:
+    if term.inner is not None:
+        return _planes(term.inner) | {Plane("rows")}
     if term.how == "count" and not term.column:
         return {Plane("rows")}
     return {Plane(what, term.column) for what in _KEPT[term.how]}

@@ -239,7 +239,9 @@ def _blanked(array: pa.Array, good: Flags | None) -> pa.Array:
 
 
 def _write(tables: Iterator[pa.Table], path: Path, ending: str) -> None:
-    first = next(tables)
+    first = next(tables, None)
+    if first is None:
+        raise InputError("there are no rows to annotate")
     every = chain([first], tables)
     with ExitStack() as stack:
         if ending == ".csv":

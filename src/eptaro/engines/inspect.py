@@ -112,8 +112,8 @@ def inspect(
             found.add("weekday", name.title(), count)
     _duplicates(opened, named, found)
     bad = [] if good.all() else ["--bad-dates set-aside"]
-    found.add("suggestion", " ".join([f"--date {date}", *words, *bad]),
-              detail="options for the next command")  # fmt: skip
+    options = " ".join([f"--date {date}", *words, *bad])
+    found.add("suggestion", detail=f"next time say {options}")
     return found.table({"verb": "inspect", "source": opened.name})
 
 

@@ -16,6 +16,7 @@ from eptaro.core.filerules import FileRules
 from eptaro.inputs.sources import Source, Wanted, check_columns
 
 _BLOCK = 1 << 23
+_PEEK = 1 << 16
 _CODED = pa.dictionary(pa.int32(), pa.string())
 
 
@@ -38,7 +39,9 @@ class CsvFile(Source):
         """Return the names in the header."""
         try:
             with pa.input_stream(str(self.path), compression="detect") as stream:
-                start = stream.read(1 << 16)
+                start = stream.read(_PEEK)
+                while b"\n" not in start and (more := stream.read(_PEEK)):
+                    start += more
             text = start.decode(self._encoding(), errors="replace").lstrip("\ufeff")
             header = next(csv.reader(io.StringIO(text), delimiter=self._delimiter), None)
         except (pa.ArrowException, OSError, csv.Error) as error:

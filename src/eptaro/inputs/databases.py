@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
@@ -18,6 +19,9 @@ def query_source(url: str, query: str | None) -> Source:
     """
     if not query:
         raise InputError(f"{_shown(url)}: a database needs a query, such as 'SELECT * FROM sales'")
+    file = url.removeprefix("sqlite:///")
+    if file != url and file and not Path(file).exists():
+        raise InputError(f"{file}: there is no such file")
     sql = need("sqlalchemy", "databases", "reading a database")
     try:
         engine = sql.create_engine(url)

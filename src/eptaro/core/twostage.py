@@ -1,0 +1,121 @@
+"""Measures on the totals of a finer grain, such as the busiest day of each month.
+
+The inner measure is worked out once for every unit (day, week, ...) of every group; a row
+of the result then asks about a range of these units.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eptaro.core import ranges
+from eptaro.core.axis import MOST_DENSE
+from eptaro.core.calendar import Calendar
+from eptaro.core.cells import Cells
+from eptaro.core.column import Column
+from eptaro.core.days import Ints
+from eptaro.core.errors import QuestionError
+from eptaro.core.evaluate import evaluate
+from eptaro.core.levels import check_level
+from eptaro.core.measures import Plane, Term
+from eptaro.core.span import Span
+from eptaro.core.tallies import Sum, running
+from eptaro.core.workdays import Workdays
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """What two-stage measures need of a view."""
+
+    cells: Cells
+    coverage: Span
+    calendar: Calendar
+    workdays: Workdays
+
+    def units(self, grain: str) -> tuple[Ints, Ints]:
+        """Return first and last day of every unit of a grain inside the coverage.
+
+        Of wider grains only whole periods count.
+        """
+        if grain in ("day", "workday", "active day"):
+            days = np.arange(self.coverage.lo, self.coverage.hi + 1)
+            if grain == "workday":
+                days = days[self.workdays.is_workday(days)]
+            return days, days
+        periods = self.calendar.periods(self.coverage, check_level(grain, self.calendar.levels))
+        whole = (periods.first >= self.coverage.lo) & (periods.last <= self.coverage.hi)
+        return periods.first[whole], periods.last[whole]
+
+    def value(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        """Return the term over each row's span of days."""
+        assert term.inner is not None
+        begins, ends = self.units(term.grain)
+        count, groups = len(begins), self.cells.axis.groups
+        if count * groups > MOST_DENSE:
+            raise QuestionError(
+                f"{term}: {groups:,} groups over {count:,} units are too many; group by fewer "
+                f"columns or narrow with only"
+            )
+        every = np.repeat(np.arange(groups), count)
+        axis = self.cells.axis
+        lo = axis.place(every, np.tile(begins, groups))
+        hi = axis.place(every, np.tile(ends + 1, groups))
+        inner = evaluate(self.cells, term.inner, lo, hi)
+        keep = ~inner.blank
+        if inner.kind == "float":
+            keep &= ~np.isnan(inner.data)
+        if term.grain == "active day":
+            keep &= self.cells.sums(Plane("rows"), lo, hi).data > 0
+        items = inner.take(np.flatnonzero(keep))
+        counts = running(keep.astype(np.int64))
+        start = group * count + np.searchsorted(begins, first)
+        stop = group * count + np.searchsorted(ends, last, side="right")
+        return _over(term, items, counts[start], counts[np.maximum(stop, start)])
+
+
+def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
+    """Return the outer calculation over ranges of unit values."""
+    data, filled, count = items.data, hi > lo, hi - lo
+    if term.how == "count":
+        return Column.of("", "integer", count)
+    if term.how == "distinct":
+        return Column.of("", "integer", ranges.distinct(data, lo, hi))
+    if term.how in ("sum", "mean"):
+        total = _added(items).between(lo, hi)
+        if term.how == "sum":
+            return total
+        mean = np.divide(total.numbers(), count, out=np.zeros(len(lo)), where=filled)
+        return Column.of("", "float", mean, filled)
+    if term.how in ("min", "max"):
+        found = ranges.extremes(data, lo, hi, largest=term.how == "max")
+        return Column.of("", items.kind, found, filled, scale=items.scale)
+    if term.how in ("first", "last"):
+        place = np.where(filled, lo if term.how == "first" else hi - 1, 0)
+        values = data[place] if len(data) else np.zeros(len(lo), data.dtype)
+        return Column.of("", items.kind, values, filled, scale=items.scale)
+    if term.how in ("std", "var"):
+        return _spread(term.how, items.numbers(), lo, hi)
+    share = 0.5 if term.how == "median" else term.share
+    found = ranges.quantile(data, lo, hi, share) / 10.0**items.scale
+    return Column.of("", "float", found, filled)
+
+
+def _added(items: Column) -> Sum:
+    """Return prefix sums of unit values, floats split so that cents survive."""
+    if items.kind != "float":
+        return Sum(items.data.astype(np.int64), None, items.kind, items.scale).prefix()
+    fits = np.abs(items.data) < 2**53
+    whole = np.where(fits, np.rint(items.data), 0.0)
+    return Sum(whole.astype(np.int64), items.data - whole, "float").prefix()
+
+
+def _spread(how: str, values: np.ndarray, lo: Ints, hi: Ints) -> Column:
+    """Return variance or its root, worked out about the mean of all values."""
+    centred = values - (values.mean() if len(values) else 0.0)
+    sums, squares = running(centred), running(centred**2)
+    n = hi - lo
+    spread = squares[hi] - squares[lo] - (sums[hi] - sums[lo]) ** 2 / np.maximum(n, 1)
+    variance = np.maximum(spread, 0.0) / np.maximum(n - 1, 1)
+    return Column.of("", "float", np.sqrt(variance) if how == "std" else variance, n > 1)
