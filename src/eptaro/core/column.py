@@ -169,13 +169,28 @@ def dates(name: str, days: Days, valid: Flags | None = None, description: str = 
     return Column.of(name, "date", days, valid, description=description)
 
 
+def _alike(parts: Sequence[Column]) -> list[Column]:
+    """Return columns brought to the widest kind among them: integer, decimal, float."""
+    kinds = {part.kind for part in parts}
+    if not kinds <= {"integer", "decimal", "float"}:
+        if len(kinds) > 1:
+            raise EptaroError(f"column {parts[0].name!r} changes its kind between parts")
+        return list(parts)
+    if "float" in kinds:
+        return [p if p.kind == "float" else Column.of(p.name, "float", p.numbers()) for p in parts]
+    scale = max(part.scale for part in parts)
+    kind: Kind = "decimal" if scale else "integer"
+    return [
+        replace(p, kind=kind, scale=scale, data=p.data * 10 ** (scale - p.scale)) for p in parts
+    ]
+
+
 def join(parts: Sequence[Column]) -> Column:
     """Return columns of one name and kind one below the other, scales brought together."""
     if len(parts) == 1:
         return parts[0]
+    parts = _alike(parts)
     head = parts[0]
-    if {part.kind for part in parts} != {head.kind}:
-        raise EptaroError(f"column {head.name!r} changes its kind between parts")
     valid = None
     if any(part.valid is not None for part in parts):
         valid = np.concatenate([~part.blank for part in parts])

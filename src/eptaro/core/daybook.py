@@ -23,6 +23,7 @@ from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.recap import recap
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.trail import trail
 from eptaro.core.workdays import Workdays
 
 
@@ -165,6 +166,7 @@ class Daybook(Facts):
 
     recap = recap
     accumulate = accumulate
+    trail = trail
     compare = compare
 
     def __repr__(self) -> str:

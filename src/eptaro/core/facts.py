@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, TypeAlias
@@ -15,6 +15,7 @@ from eptaro.core.column import Column
 from eptaro.core.days import FIRST_DAY, LAST_DAY, DateLike, Flags, Ints, as_date, as_of_day, ordinal
 from eptaro.core.errors import CalendarError, QuestionError
 from eptaro.core.evaluate import evaluate, ratio
+from eptaro.core.fold import Batch
 from eptaro.core.formats import Format
 from eptaro.core.groups import Groups
 from eptaro.core.measures import Measure, Plane, Term
@@ -36,7 +37,7 @@ class Folded:
     `rows` were counted; `aside` lists those without a readable date, `left_out` what
     they add up to. `notes` say what was decided on the way, `fingerprints` which inputs
     are in. `distinct` holds the values that the codes of distinct columns stand for,
-    `formats` how measures are shown.
+    `formats` how measures are shown. `reread` yields the transactions once more.
     """
 
     groups: Groups
@@ -49,6 +50,7 @@ class Folded:
     fingerprints: frozenset[str] = frozenset()
     distinct: Mapping[str, Column] = field(default_factory=dict)
     formats: Mapping[str, Format] = field(default_factory=dict)
+    reread: Callable[[], Iterable[Batch]] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,11 +106,11 @@ class Facts:
             raise QuestionError(f"no transactions are left to look at in {coverage}")
         places = np.flatnonzero(keep)
         fewer, onto = groups.at(places).onto(names)
+        target = np.full(groups.count, -1)
+        target[places] = onto
         if len(places) < groups.count or names != groups.names:
-            target = np.full(groups.count, -1)
-            target[places] = onto
             cells = cells.regrouped(target, fewer.count)
-        return View(self, fewer, cells, coverage, window)
+        return View(self, fewer, cells, coverage, window, target)
 
     def _as_of(self, as_of: DateLike) -> int:
         latest = isinstance(as_of, str) and as_of == "latest"
@@ -164,6 +166,7 @@ class View:
     cells: Cells
     coverage: Span
     window: Span | None
+    places: Ints  # for each group of the facts its place here, -1 where left out
 
     @property
     def calendar(self) -> Calendar:
@@ -187,7 +190,8 @@ class View:
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""
         cells = self.cells.regrouped(np.zeros(self.groups.count, np.int64), 1)
-        return View(self.facts, Groups({}, 1), cells, self.coverage, self.window)
+        places = np.where(self.places < 0, -1, 0)
+        return View(self.facts, Groups({}, 1), cells, self.coverage, self.window, places)
 
     def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
         """Return a measure over one span of days per row, blank outside the coverage.

@@ -37,6 +37,7 @@ def fold_source(
     return Folded(
         groups, cells, fold.rows, source.name, transactions.aside, transactions.left_out,
         tuple(notes), frozenset([source.fingerprint()]), fold.distinct_values(),
+        reread=lambda: Transactions(source, date, by, wanted, rules),
     )  # fmt: skip
 
 

@@ -1,0 +1,117 @@
+"""`Ledger`: the transactions themselves, for questions that days cannot answer.
+
+Cells forget which transaction came first and where a day is cut. A ledger reads the
+transactions once more, in the order of group, day, time and input, and treats each as a
+cell of its own, so that every measure works over any run of them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.cells import Cells
+from eptaro.core.column import join
+from eptaro.core.days import Ints
+from eptaro.core.errors import QuestionError
+from eptaro.core.facts import Facts, View
+from eptaro.core.fold import Batch, Fold
+from eptaro.core.groups import Coded, Combiner, Encoder
+
+
+@dataclass(frozen=True, eq=False)
+class Ledger:
+    """Transactions of a view in order: group, day, place in the input (from 0).
+
+    `cells` holds one cell per transaction, in the same order.
+    """
+
+    group: Ints
+    day: Ints
+    row: Ints
+    cells: Cells
+
+    @classmethod
+    def of(cls, view: View) -> Ledger:
+        """Read the transactions that a view sees.
+
+        Raises `QuestionError` where they cannot be read again (as of an opened book).
+        """
+        group, batch = placed_rows(view)
+        seen = (group >= 0) & (batch.days <= view.coverage.hi)
+        time = np.zeros(len(batch), np.int64) if batch.times is None else batch.times
+        row = np.arange(len(batch))
+        order = np.lexsort((row, time, batch.days, group))
+        order = order[seen[order]]
+        single = replace(
+            batch,
+            days=np.arange(len(order), dtype=np.int32),
+            groups={},
+            values={name: column.take(order) for name, column in batch.values.items()},
+            distinct={n: Coded(c.codes[order], c.choices) for n, c in batch.distinct.items()},
+            times=None,
+        )
+        fold = Fold([], {plane for m in view.facts.measures for plane in m.planes})
+        fold.add(single)
+        return cls(group[order], batch.days[order].astype(np.int64), order, fold.result()[1])
+
+    def upto(self, group: Ints, day: Ints) -> Ints:
+        """Return how many transactions come before the end of each day of each group."""
+        key = self.group * (1 << 32) + self.day
+        return np.searchsorted(key, group * (1 << 32) + day, side="right")
+
+    def opens(self, group: Ints) -> Ints:
+        """Return the place of each group's first transaction."""
+        return np.searchsorted(self.group, group)
+
+
+def placed_rows(view: View) -> tuple[Ints, Batch]:
+    """Return all transactions in input order, with the place of each one's group in the view.
+
+    The place is -1 where the view leaves the group out.
+    """
+    facts = view.facts
+    combiner = Combiner(facts.groups.names)
+    numbers, batches = [], []
+    for batch in _batches(facts):
+        number = combiner.number(batch.groups)
+        numbers.append(np.zeros(len(batch), np.int64) if number is None else number)
+        batches.append(batch)
+    groups = combiner.groups()
+    rank = np.empty(groups.count, np.int64)
+    rank[groups.order()] = np.arange(groups.count)
+    places = view.places[rank[np.concatenate(numbers).astype(np.int64)]]
+    return places, _joined(batches)
+
+
+def _batches(facts: Facts) -> Any:
+    if facts.folded.reread is None:
+        raise QuestionError(
+            "this needs the transactions, which a book that was opened or merged has not; "
+            "read them with Daybook.read"
+        )
+    return facts.folded.reread()
+
+
+def _joined(batches: list[Batch]) -> Batch:
+    if len(batches) == 1:
+        return batches[0]
+    values = {name: join([b.values[name] for b in batches]) for name in batches[0].values}
+    distinct = {}
+    for name in batches[0].distinct:
+        encoder = Encoder(name)
+        codes = [
+            np.where(b.distinct[name].codes < 0, -1, encoder.encode(b.distinct[name]))
+            for b in batches
+        ]
+        distinct[name] = Coded(np.concatenate(codes).astype(np.int32), encoder.coded().choices)
+    times = None
+    if any(b.times is not None for b in batches):
+        times = np.concatenate(
+            [np.zeros(len(b), np.int64) if b.times is None else b.times for b in batches]
+        )
+    days: NDArray[np.int32] = np.concatenate([b.days for b in batches])
+    return Batch(days, {}, values, distinct, times)
