@@ -30,6 +30,7 @@ from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.period import Period
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.trailvalues import trail_values
 from eptaro.core.weekcalendar import WeekCalendar
 from eptaro.core.workdays import Holiday, HolidaySet, Workdays
 from eptaro.version import __version__
@@ -63,6 +64,7 @@ __all__ = [
     "annotate",
     "dimension",
     "inspect",
+    "trail_values",
 ]
 
 connect()

@@ -31,6 +31,12 @@ def _fold(
     return fold_source(source, date, by, planes, rules, limit)
 
 
+def _value_rows(table: Any, along: str, by: list[str], planes: set[Plane]) -> Any:
+    from eptaro.inputs.alongvalues import value_rows
+
+    return value_rows(table, along, by, planes)
+
+
 def _frame_rows(frame: Any) -> list[dict[str, Any]]:
     from eptaro.inputs.sources import FrameSource
 
@@ -112,4 +118,5 @@ def connect() -> None:
         table_to_arrow=_table_to_arrow,
         table_to_pandas=_table_to_pandas,
         table_write=_table_write,
+        value_rows=_value_rows,
     )

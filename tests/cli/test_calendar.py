@@ -151,3 +151,53 @@ class Verbs(WithConfig):
             "recap", *CONFIG, "--calendar", "cafe", "--per", "year", "--format", "json"
         )
         self.assertEqual(json.loads(out)[0]["first"], "2022-01-30")
+
+    def test_trail_card_goals_and_finer_recaps(self):
+        _, out, _ = self.go(
+            "trail", *CONFIG, "--back", "12 months", "--every", "month", "--format", "json"
+        )
+        rows = json.loads(out)
+        self.assertEqual((rows[-1]["first"], rows[-1]["complete"]), ("2024-08-21", True))
+        _, out, _ = self.go("trail", *CONFIG, "--back", "2 days", "--weights", "1,3", "--rows", "4")
+        self.assertIn("revenue_", out)
+        _, out, _ = self.go("accumulate", *CONFIG, "--card", "--format", "json")
+        self.assertEqual(
+            {row["calendar"] for row in json.loads(out)}, {"calendar", "fiscal", "cafe", "freight"}
+        )
+        Path("goals.csv").write_text("period,goal\nFY2026,500000\n")
+        _, out, _ = self.go(
+            "accumulate",
+            *CONFIG,
+            "--within",
+            "year",
+            "--goals",
+            "goals.csv",
+            "--only",
+            "2025-08-20",
+            "--format",
+            "json",
+        )
+        (row,) = json.loads(out)
+        self.assertAlmostEqual(row["revenue_goal_to_date"], 500_000 * 142 / 365)
+        _, out, _ = self.go(
+            "recap",
+            *CONFIG,
+            "--per",
+            "weekday",
+            "--by",
+            "route",
+            "--top",
+            "2",
+            "--sort",
+            "-revenue",
+        )
+        self.assertIn("(others)", out)
+        _, out, _ = self.go("recap", *CONFIG, "--per", "year", "--totals")
+        self.assertIn("tied out: trips, 4 parts add up to 28,000", out)
+        for arguments, status, message in (
+            (("trail", *CONFIG, "--back", "2 days", "--weights", "a"), 1, "are not numbers"),
+            (("accumulate", *CONFIG), 2, "Missing option '--within'"),
+            (("accumulate", *CONFIG, "--within", "year", "--goals", "no.csv"), 1, "cannot be read"),
+        ):
+            got, _, err = self.go(*arguments)
+            self.assertEqual((got, message in err), (status, True), err)

@@ -17,6 +17,7 @@ _COMMANDS = {
     "calendar": ("calendar", "Show, check and export the periods of a calendar."),
     "recap": ("verbs", "Summarise each period, quiet ones included."),
     "accumulate": ("verbs", "Run totals that restart at each period."),
+    "trail": ("verbs", "Roll windows over time, workdays or transactions."),
     "compare": ("verbs", "Set each period, or period to date, against a prior one."),
 }
 

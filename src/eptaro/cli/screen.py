@@ -62,8 +62,10 @@ def show(table: Table, rows: int | None = None) -> None:
             style="bold",
             soft_wrap=True,
         )
+    console.print()
+    for name, text in table.meta.get("tie_out", {}).items():
+        console.print(f"tied out: {name}, {text}", style="dim", soft_wrap=True)
     if footer := table.footer():
-        console.print()
         console.print(footer, style="dim", soft_wrap=True)
 
 

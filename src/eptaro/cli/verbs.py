@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import click
@@ -10,7 +11,10 @@ from eptaro.cli.options import calendar_options, data_options, output_options
 from eptaro.cli.reading import reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.core.errors import QuestionError
+from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.table import Table
+from eptaro.inputs.goals import read_goals
 
 _EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 
@@ -30,10 +34,22 @@ def _run(verb: str, given: dict[str, Any]) -> None:
     "--per",
     metavar="LEVEL",
     required=True,
-    help="One row per year, half, quarter, month, week or day.",
+    help="One row per year, half, quarter, month, week, day; per weekday, month of year, hour, "
+    "workday, ...; or per chunk: '5 months from 2024-03-20'.",
 )
 @click.option("--wide", is_flag=True, help="Set periods down and one group column across.")
 @click.option("--totals", is_flag=True, help="Add a total under each group.")
+@click.option(
+    "--subtotals", metavar="LEVEL", multiple=True,
+    help="Add the periods of a wider level below their parts. May be given again.",
+)  # fmt: skip
+@click.option("--top", type=int, metavar="N", default=None,
+              help="Keep the N groups with most, the others as one row.")  # fmt: skip
+@click.option("--shares", is_flag=True, help="Add each row's share of all and of its period.")
+@click.option("--ranks", is_flag=True, help="Add ranks, 1 for the largest.")
+@click.option("--sort", metavar="COLUMN", default=None,
+              help="Order the rows by a column; -COLUMN puts the largest first.")  # fmt: skip
+@click.option("--every", metavar="entry", default=None, help="One row per transaction instead.")
 @calendar_options
 @output_options
 def recap(**given: Any) -> None:
@@ -49,15 +65,71 @@ def recap(**given: Any) -> None:
 @click.option(
     "--within",
     metavar="LEVEL",
-    required=True,
-    help="Restart at each period of this level, or run on since a date: 2025-03-01..",
+    default=None,
+    help="Restart at each period of this level, run on since a date (2025-03-01..), or all.",
 )
+@click.option("--card", is_flag=True,
+              help="Show week, month, quarter and year to date instead.")  # fmt: skip
+@click.option("--goals", type=click.Path(path_type=Path), metavar="FILE", default=None,
+              help="A CSV of goals: period, goal, and the group column, if any.")  # fmt: skip
+@click.option("--pace", metavar="HOW", default="straight", show_default=True,
+              help="How goals are reached: straight or 'prior year' (its shape).")  # fmt: skip
 @click.option("--every", metavar="LEVEL", default="day", show_default=True, help="One row per.")
 @calendar_options
 @output_options
 def accumulate(**given: Any) -> None:
     """Run totals that restart at each period; every day has a row, quiet ones too."""
+    if given.pop("card"):
+        _card(given)
+        return
+    if given["within"] is None:
+        raise click.UsageError("Missing option '--within' (or --card).")
+    goals = given.pop("goals")
+    given["goals"] = None if goals is None else read_goals(goals)
     _run("accumulate", given)
+
+
+def _card(given: dict[str, Any]) -> None:
+    """Print the to-date values of the as-of date in every calendar at hand."""
+    to = {name: given.pop(name) for name in ("out", "form", "rows")}
+    settings = Settings(given)
+    calendars = settings.config.calendars if settings.config else {}
+    book = settings.book(given)
+    own = book.calendar
+    every = list({c.name: c for c in (MonthCalendar(), own, *calendars.values())}.values())
+    only = list(given["only"]) or None
+    deliver(book.card(calendars=every, by=list(given["by"]), only=only, as_of=given["as_of"]), **to)
+
+
+@click.command(epilog=f"Example: eptaro trail {_EXAMPLE} --back '6 months' --every month")
+@data_options
+@reading_options
+@click.option("--back", metavar="AMOUNT", required=True,
+              help="How far the window reaches back: '7 days', '6 months', '10 workdays', "
+                   "'5 active days', '20 entries'.")  # fmt: skip
+@click.option("--ahead", metavar="AMOUNT", default=None, help="How far it reaches on: '3 days'.")
+@click.option("--every", metavar="LEVEL", default="day", show_default=True,
+              help="One row per day, week, month, ..., or per entry.")  # fmt: skip
+@click.option("--far-edge", metavar="EDGE", default="open", show_default=True,
+              help="closed: begin on the very day that lies so far back.")  # fmt: skip
+@click.option("--centred", is_flag=True, help="Put the day in the middle of the window.")
+@click.option("--incomplete", metavar="HOW", default="keep", show_default=True,
+              help="keep or blank values of windows beyond the coverage.")  # fmt: skip
+@click.option("--weights", metavar="W,W,...", default=None,
+              help="Weights, oldest first, for a weighted moving average.")  # fmt: skip
+@calendar_options
+@output_options
+def trail(weights: str | None, **given: Any) -> None:
+    """Roll windows over time: trailing days, months, workdays or transactions."""
+    given["weights"] = None if weights is None else _numbers(weights)
+    _run("trail", given)
+
+
+def _numbers(text: str) -> list[float]:
+    try:
+        return [float(part) for part in text.split(",")]
+    except ValueError:
+        raise QuestionError(f"--weights {text!r} are not numbers; write 1,2,3") from None
 
 
 @click.command(epilog=f"Example: eptaro compare {_EXAMPLE} --per quarter --to-date --by route")

@@ -11,7 +11,9 @@ from eptaro.core.column import Column, dates
 from eptaro.core.days import Ints, ordinal
 from eptaro.core.errors import QuestionError
 from eptaro.core.facts import AsOf, By, Facts, Only, View
+from eptaro.core.goals import Goals, goal_columns
 from eptaro.core.levels import LEVELS, check_level
+from eptaro.core.perentry import per_entry
 from eptaro.core.span import Span
 from eptaro.core.table import Table
 
@@ -24,6 +26,8 @@ def accumulate(
     by: By = None,
     only: Only = None,
     as_of: AsOf = None,
+    goals: Goals | None = None,
+    pace: str = "straight",
 ) -> Table:
     """Return running totals that restart at each period of `within`.
 
@@ -33,9 +37,17 @@ def accumulate(
     row's own day or period, and `NAME_to_date`.
 
     Every day of the coverage has a row, so quiet days hold the running total. A period
-    of `every` that straddles two of `within`, as a week may straddle two years, has a
-    row for its part in each. `within="2025-03-01.."` runs on since a fixed date. `only`
-    with a span or label picks the rows shown; their totals still run from `first`.
+    of `every` that straddles two of `within`, as a week may straddle two years, has a row
+    for its part in each. `within="2025-03-01.."` runs on since a fixed date, `"all"` since
+    the first day of the coverage. `only` with a span or label picks the rows shown; their
+    totals still run from `first`.
+
+    `every="entry"` gives one row per transaction instead: `row`, the groups, `date`,
+    `within`, `first`, `last`, `complete` and `NAME_to_date`.
+
+    `goals` (period label, or group value and label, to amount) adds for the first measure
+    `NAME_goal`, `NAME_goal_to_date` and `NAME_goal_gap`, at the `pace` of a straight line or
+    in the shape of the `prior year`.
 
     Raises `QuestionError` where `every` is wider than `within`.
 
@@ -46,6 +58,11 @@ def accumulate(
     [7, 7, 5]
     """
     view = self.view(by, only, as_of)
+    if every == "entry":
+        rows = _rows(view, within, "day")
+        return per_entry(
+            view, rows.since, rows.last, "_to_date", rows.within, "within", "accumulate"
+        )
     rows = _rows(view, within, check_level(every, self.calendar.levels))
     count = len(rows.last)
     group = np.repeat(np.arange(view.groups.count), count)
@@ -71,6 +88,11 @@ def accumulate(
         to_date = view.value(measure, group, since, last)
         name = f"{measure.name}_to_date"
         columns.append(to_date.named(name, f"{measure.formula} from first to the row's last day"))
+        if goals is not None and measure is self.measures[0]:
+            labels, held = np.unique(rows.within, return_inverse=True)
+            columns += goal_columns(
+                view, goals, pace, within, labels, group, held[place], last, to_date
+            )
     return Table(columns, view.meta("accumulate"))
 
 
@@ -88,7 +110,9 @@ class _Rows:
 def _rows(view: View, within: str, every: str) -> _Rows:
     calendar = view.calendar
     upto = Span.of(view.coverage.lo, view.seen.hi)
-    if ".." in within:
+    if within == "all":
+        begins, names = np.array([upto.lo]), np.array(["all"])
+    elif ".." in within:
         begins, names = _since(upto, within)
     else:
         check_level(within, calendar.levels)

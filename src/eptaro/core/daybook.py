@@ -10,6 +10,7 @@ from typing import Any
 from eptaro.core import hooks
 from eptaro.core.accumulate import accumulate
 from eptaro.core.calendar import Calendar
+from eptaro.core.card import card
 from eptaro.core.cells import Cells
 from eptaro.core.compare import compare
 from eptaro.core.daterules import DateRules
@@ -166,6 +167,7 @@ class Daybook(Facts):
 
     recap = recap
     accumulate = accumulate
+    card = card
     trail = trail
     compare = compare
 

@@ -33,6 +33,8 @@ def _shown(value: Any, column: Column) -> str:
             return f"{value:,d}" if column.unit != "number" else str(value)
         case "decimal":
             return f"{value:,.{column.scale}f}"
+        case "float" if column.unit == "share":
+            return f"{100 * value:,.1f}%"
         case "float" if column.unit == "ratio":
             return f"{100 * Decimal(value):+,.1f}%"
         case "float":

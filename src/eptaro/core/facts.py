@@ -17,10 +17,11 @@ from eptaro.core.errors import CalendarError, QuestionError
 from eptaro.core.evaluate import evaluate, ratio
 from eptaro.core.fold import Batch
 from eptaro.core.formats import Format
-from eptaro.core.groups import Groups
+from eptaro.core.groups import Coded, Groups
 from eptaro.core.measures import Measure, Plane, Term
 from eptaro.core.period import Period
 from eptaro.core.span import Span
+from eptaro.core.spans import relative_span
 from eptaro.core.table import Table
 from eptaro.core.twostage import Stage
 from eptaro.core.workdays import Workdays
@@ -86,8 +87,8 @@ class Facts:
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
         """Return what one question looks at: groups, coverage up to the as-of date, window."""
         names = [by] if isinstance(by, str) else list(by or ())
-        window, wanted = self._narrow(only)
         today = self.coverage.hi if as_of is None else self._as_of(as_of)
+        window, wanted = self._narrow(only, today)
         if today < self.coverage.lo:
             raise QuestionError(
                 f"as_of={as_date(today)} lies before the coverage {self.coverage}; "
@@ -116,7 +117,7 @@ class Facts:
         latest = isinstance(as_of, str) and as_of == "latest"
         return self.coverage.hi if latest else as_of_day(as_of)
 
-    def _narrow(self, only: Only) -> tuple[Span | None, dict[str, Any]]:
+    def _narrow(self, only: Only, today: int) -> tuple[Span | None, dict[str, Any]]:
         """Return the window of days and the wanted group values."""
         if only is None:
             return None, {}
@@ -127,11 +128,11 @@ class Facts:
         if isinstance(only, Mapping):
             return None, dict(only)
         if isinstance(only, str):
-            return self._narrow_text(only)
+            return self._narrow_text(only, today)
         window: Span | None = None
         wanted: dict[str, Any] = {}
         for part in only:
-            span, more = self._narrow(part)
+            span, more = self._narrow(part, today)
             if span and window:
                 raise QuestionError(f"only names two spans, {window} and {span}; give one")
             window = span or window
@@ -140,7 +141,7 @@ class Facts:
                 wanted[name] = [*wanted.get(name, []), *values]
         return window, wanted
 
-    def _narrow_text(self, text: str) -> tuple[Span | None, dict[str, Any]]:
+    def _narrow_text(self, text: str, today: int) -> tuple[Span | None, dict[str, Any]]:
         name, equals, value = text.partition("=")
         if equals and name.strip() in self.groups.names:
             return None, {name.strip(): value.strip()}
@@ -148,6 +149,8 @@ class Facts:
             first, _, last = (part.strip() for part in text.partition(".."))
             lo = ordinal(first) if first else FIRST_DAY
             return Span.of(lo, ordinal(last) if last else LAST_DAY), {}
+        if relative := relative_span(text, self.calendar, today):
+            return relative, {}
         try:
             return self.calendar.period(text).span, {}
         except CalendarError as error:
@@ -186,6 +189,33 @@ class View:
     def complete(self, first: Ints, last: Ints) -> Flags:
         """Return which spans lie wholly in the coverage."""
         return (first >= self.coverage.lo) & (last <= self.coverage.hi)
+
+    def topped(self, count: int) -> View:
+        """Return the view with the groups that have most of the first measure, by size, and
+        the rest as one group, `(others)`.
+
+        Raises `QuestionError` where it is not grouped by one column.
+        """
+        if len(self.groups.names) != 1:
+            raise QuestionError("top picks groups of one column; name exactly one in by")
+        if count < 1:
+            raise QuestionError(f"top={count} must be at least 1")
+        if count >= self.groups.count:
+            return self
+        every = np.arange(self.groups.count)
+        seen = self.seen
+        spans = (np.full(len(every), day) for day in (seen.lo, seen.hi))
+        size = self.value(self.facts.measures[0], every, *spans).numbers()
+        order = np.argsort(-np.where(np.isnan(size), -np.inf, size), kind="stable")
+        target = np.full(self.groups.count, count)
+        target[order[:count]] = np.arange(count)
+        (name,) = self.groups.names
+        words = [str(w) for w in self.groups.columns(order[:count])[0].to_list()] + ["(others)"]
+        coded = Coded(np.arange(count + 1, dtype=np.int32), Column.text(name, np.array(words)))
+        cells = self.cells.regrouped(target, count + 1)
+        places = np.where(self.places < 0, -1, target[self.places])
+        groups = Groups({name: coded}, count + 1)
+        return View(self.facts, groups, cells, self.coverage, self.window, places)
 
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.byattribute import ATTRIBUTES, recap_by
 from eptaro.core.column import Column, dates
 from eptaro.core.days import Flags, Ints
 from eptaro.core.display import shown
 from eptaro.core.errors import EptaroError, QuestionError
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.levels import check_level
+from eptaro.core.perentry import per_entry
+from eptaro.core.shares import rank_column, share_columns
+from eptaro.core.spans import Chunks, wider
 from eptaro.core.table import Table
 
 
@@ -26,6 +31,12 @@ def recap(
     as_of: AsOf = None,
     wide: bool = False,
     totals: bool = False,
+    subtotals: str | Sequence[str] = (),
+    top: int | None = None,
+    shares: bool = False,
+    ranks: bool = False,
+    sort: str | None = None,
+    every: str | None = None,
 ) -> Table:
     """Summarise each period of a level: one row per group and period, in time order.
 
@@ -34,9 +45,22 @@ def recap(
     nothing happened in it. `complete` is false where the row's days are not a whole
     period inside the coverage.
 
-    `only` narrows to a span (periods are then cut to it), a period label or group
-    values. `totals` adds a row `total` under each group. `wide` sets periods down
-    and the groups of one column across, with totals on both edges.
+    `per` is a level, or chunks such as `5 months from 2024-03-20`, or an attribute that is
+    no period (`weekday`, `month of year`, `quarter of year`, `week of year`, `day of
+    month`, `hour`, `workday`, `holiday`), whose rows come in natural order with the number
+    of `days` that bear it.
+
+    `subtotals` names wider levels, whose periods follow the last of their parts, told by
+    a column `level`. `top` keeps that many groups of one column and adds up the others.
+    `shares` adds `NAME_share` (of all rows), `NAME_share_of_period` and
+    `NAME_running_share`, `ranks` adds `NAME_rank`, `sort` orders the rows by a column
+    (`-revenue`: largest first).
+
+    `only` narrows to a span (periods are then cut to it), a period label, `this year`,
+    `last 3 months` (the whole ones before the as-of date's), or group values. `totals`
+    adds a row `total` under each group. `wide` sets periods down and the groups of one
+    column across, with totals on both edges. `every="entry"` gives one row per transaction
+    with the measures of its period.
 
     Raises `QuestionError` for a group column or option that cannot be, `CalendarError`
     for a level that the calendar does not offer.
@@ -47,17 +71,47 @@ def recap(
     >>> book.recap("month")["revenue"].tolist()
     [7, 0, 5]
     """
-    check_level(per, self.calendar.levels)
     view = self.view(by, only, as_of)
-    rows = _Rows.of(view, per, with_total=totals or wide)
+    if top is not None:
+        view = view.topped(top)
+    if every is not None:
+        return _per_entry(view, per, every)
+    if per in ATTRIBUTES:
+        table = recap_by(view, per)
+        return table if sort is None else table.sorted(sort)
+    levels = [subtotals] if isinstance(subtotals, str) else list(subtotals)
+    rows = _Rows.of(view, per, levels, with_total=totals or wide)
     if wide:
+        if levels or shares or ranks or sort:
+            raise QuestionError("wide=True goes with no subtotals, shares, ranks or sort")
         return Table([*rows.head(), *_across(view, rows)], view.meta("recap"))
     count = len(rows.labels)
     group = np.repeat(np.arange(view.groups.count), count)
-    rows = rows.repeated(np.tile(np.arange(count), view.groups.count))
+    place = np.tile(np.arange(count), view.groups.count)
+    rows = rows.repeated(place)
+    parts = rows.level == rows.level_of_parts
     values = [view.value(m, group, rows.first, rows.last) for m in self.measures]
-    meta = view.meta("recap") | {"tie_out": tie_out(view, values, rows.labels != "total")}
-    return Table([*view.groups.columns(group), *rows.head(), *values], meta)
+    meta = view.meta("recap") | {"tie_out": tie_out(view, values, parts)}
+    beside = []
+    for measure, value in zip(self.measures, values, strict=True):
+        beside.append(value)
+        if shares:
+            beside += share_columns(measure, value, group, place, parts)
+        if ranks:
+            levels_of = np.unique(rows.level.astype(str), return_inverse=True)[1]
+            beside.append(rank_column(measure, value, group, place, levels_of))
+    table = Table([*view.groups.columns(group), *rows.head(), *beside], meta)
+    return table if sort is None else table.sorted(sort)
+
+
+def _per_entry(view: View, per: str, every: str) -> Table:
+    """Return for each transaction the measures of the period that holds it."""
+    if every != "entry":
+        raise QuestionError(f"every={every!r}: a recap is one row per period, or per 'entry'")
+    labels, first, last, _ = _spans(view, per)
+    lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
+    place = np.repeat(np.arange(len(labels)), lengths)
+    return per_entry(view, first[place], last[place], "", labels[place], "period", "recap")
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,27 +122,38 @@ class _Rows:
     first: Ints
     last: Ints
     complete: Flags
+    level: NDArray[Any]
+    level_of_parts: str
 
     @classmethod
-    def of(cls, view: View, per: str, *, with_total: bool) -> _Rows:
-        periods = view.calendar.periods(view.seen, per)
-        first, last, labels = periods.first, periods.last, periods.labels
-        if view.window:
-            first, last = np.maximum(first, view.window.lo), np.minimum(last, view.window.hi)
-        whole = (first == periods.first) & (last == periods.last)
-        complete = whole & view.complete(first, last)
+    def of(cls, view: View, per: str, levels: list[str], *, with_total: bool) -> _Rows:
+        made = [_spans(view, per)]
+        names = [per]
+        if levels:
+            names += wider(levels, check_level(per, view.calendar.levels), view.calendar)
+            made += [_spans(view, level) for level in names[1:]]
+        labels, first, last, complete = (np.concatenate(part) for part in zip(*made, strict=True))
+        level = np.repeat(names, [len(part[0]) for part in made]).astype(object)
+        rank = np.repeat(np.arange(len(made)), [len(part[0]) for part in made])
+        order = np.lexsort((rank, last))  # a wider period follows the last of its parts
+        labels, first, last = labels[order].astype(object), first[order], last[order]
+        complete, level = complete[order], level[order]
         if with_total:
-            labels = np.append(labels.astype(object), "total")
-            first, last = np.append(first, first[0]), np.append(last, last[-1])
+            labels, level = np.append(labels, "total"), np.append(level, "total")
+            first, last = np.append(first, first.min()), np.append(last, last.max())
             complete = np.append(complete, complete.all())
-        return cls(labels, first, last, complete)
+        return cls(labels, first, last, complete, level, per)
 
     def repeated(self, place: Ints) -> _Rows:
-        return _Rows(self.labels[place], self.first[place], self.last[place], self.complete[place])
+        return _Rows(
+            self.labels[place], self.first[place], self.last[place], self.complete[place],
+            self.level[place], self.level_of_parts,
+        )  # fmt: skip
 
     def head(self) -> list[Column]:
         return [
             Column.text("period", *_distinct(self.labels), description="The period's label"),
+            *self._levels(),
             dates("first", self.first, description="First day the row stands for"),
             dates("last", self.last, description="Last day the row stands for"),
             Column.of("days", "integer", self.last - self.first + 1, unit="days",
@@ -96,6 +161,27 @@ class _Rows:
             Column.of("complete", "flag", self.complete,
                       description="Whether the row is a whole period inside the coverage"),
         ]  # fmt: skip
+
+    def _levels(self) -> list[Column]:
+        """Return the column that tells subtotals from parts, where there are any."""
+        if set(self.level) <= {self.level_of_parts, "total"}:
+            return []
+        return [Column.text("level", *_distinct(self.level), description="Level of the period")]
+
+
+def _spans(view: View, per: str) -> tuple[NDArray[Any], Ints, Ints, Flags]:
+    """Return labels, first and last days, and which are whole, of the periods or chunks."""
+    chunks = Chunks.parse(per, view.calendar)
+    if chunks is not None:
+        begins, ends, labels = chunks.over(view.seen)
+    else:
+        periods = view.calendar.periods(view.seen, check_level(per, view.calendar.levels))
+        begins, ends, labels = periods.first, periods.last, periods.labels
+    first, last = begins, ends
+    if view.window:
+        first, last = np.maximum(first, view.window.lo), np.minimum(last, view.window.hi)
+    whole = (first == begins) & (last == ends) & view.complete(first, last)
+    return labels.astype(object), first, last, whole
 
 
 def _across(view: View, rows: _Rows) -> list[Column]:

@@ -92,6 +92,21 @@ class Table:
         made = [Column.text(name, texts, description=text) for name, (text, texts) in rows.items()]
         return Table(made, {"verb": "describe"})
 
+    def sorted(self, by: str) -> Table:
+        """Return the rows in the order of a column; `-name` puts the largest first.
+
+        Rows of equal value keep their order; blanks come last.
+        """
+        falling = by.startswith("-") and by not in self._columns
+        column = self.column(by[1:] if falling else by)
+        if column.kind == "text":
+            words = np.array(["" if w is None else str(w) for w in column.to_list()])
+            keys = np.unique(words, return_inverse=True)[1].astype(np.float64)
+            keys[column.blank] = np.nan
+        else:
+            keys = column.numbers()
+        return self.take(np.argsort(-keys if falling else keys, kind="stable"))
+
     def footer(self) -> str:
         """Return the line that states calendar, coverage and as-of, as far as known."""
         parts = [

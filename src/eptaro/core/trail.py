@@ -15,10 +15,11 @@ from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.ledger import Ledger
 from eptaro.core.levels import check_level
 from eptaro.core.measures import Measure, Plane
+from eptaro.core.perentry import per_entry
 from eptaro.core.table import Table
 from eptaro.core.tallies import running
 from eptaro.core.weighted import weighted_mean
-from eptaro.core.windows import Reach, Windows
+from eptaro.core.windows import BY_GROUP, Reach, Windows
 
 _EDGES = ("open", "closed")
 _KEEPS = ("keep", "blank")
@@ -52,6 +53,8 @@ def trail(
     active days or entries as asked), and for each measure `NAME_trailing`. Values of
     incomplete windows are kept, or left out with `incomplete="blank"`.
 
+    `every="entry"` gives one row per transaction, with the window of its day.
+
     `weights`, oldest first, one per unit of `back`, make it the weighted mean of the
     measure over these units; with months and wider, `every` must be that level.
 
@@ -74,6 +77,8 @@ def trail(
     windows = Windows(reach, after, centred, far_edge == "closed")
     windows.check()
     view = self.view(by, only, as_of)
+    if every == "entry":
+        return _per_entry(view, windows)
     ends = _ends(view, check_level(every, self.calendar.levels))
     rows = _rows(view, windows, ends)
     if weights is not None:
@@ -125,6 +130,16 @@ class _Rows:
         lo, hi = self.lo, self.hi
         parts = [evaluate(self.ledger.cells, term, lo, hi) for term in measure.terms]
         return parts[0] if len(parts) == 1 else ratio(*parts)
+
+
+def _per_entry(view: View, windows: Windows) -> Table:
+    """Return for each transaction the window of its day."""
+    if windows.back.unit in BY_GROUP:
+        raise QuestionError(f"every='entry' goes with windows of days, not of {windows.back}")
+    days = np.arange(view.seen.lo, view.seen.hi + 1)
+    first, last = windows.bounds(days, view.calendar, view.facts.workdays)
+    labels = np.array([str(windows.back)])[np.zeros(len(days), np.int64)]
+    return per_entry(view, first, last, "_trailing", labels, "window", "trail")
 
 
 def _ends(view: View, every: str) -> Ints:

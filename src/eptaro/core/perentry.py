@@ -1,0 +1,50 @@
+"""Row-level answers: one per transaction, gathered from the cells of its group and day."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.axis import MOST_DENSE
+from eptaro.core.column import Column, dates
+from eptaro.core.days import Ints
+from eptaro.core.facts import View
+from eptaro.core.ledger import placed_rows
+from eptaro.core.table import Table
+
+
+def per_entry(
+    view: View, first: Ints, last: Ints, suffix: str, labels: Any, heading: str, verb: str
+) -> Table:
+    """Return for each transaction the measures over the span that goes with its day.
+
+    `first` and `last` hold one span per day of `view.seen`, `labels` one label. Columns:
+    `row` (place in the input, from 1), the groups, `date`, the label under `heading`,
+    `first`, `last`, `complete`, and `NAME` + `suffix` per measure.
+    """
+    place, batch = placed_rows(view)
+    seen = view.seen
+    rows = np.flatnonzero((place >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi))
+    group, day = place[rows], batch.days[rows].astype(np.int64) - seen.lo
+    width = seen.days
+    if view.groups.count * width <= MOST_DENSE:
+        cell_group, cell_day = np.divmod(np.arange(view.groups.count * width), width)
+        at = group * width + day
+    else:
+        keys, at = np.unique(group * width + day, return_inverse=True)
+        cell_group, cell_day = np.divmod(keys, width)
+    columns = [
+        Column.of("row", "integer", rows + 1, unit="number", description="Place in the input"),
+        *view.groups.columns(group),
+        dates("date", day + seen.lo, description="The transaction's day"),
+        Column.text(heading, labels, day, description="What the value is of"),
+        dates("first", first[day], description="First day of the value"),
+        dates("last", last[day], description="Last day of the value"),
+        Column.of("complete", "flag", view.complete(first, last)[day],
+                  description="Whether all its days lie in the coverage"),
+    ]  # fmt: skip
+    for measure in view.facts.measures:
+        value = view.value(measure, cell_group, first[cell_day], last[cell_day])
+        columns.append(value.take(at).named(f"{measure.name}{suffix}"))
+    return Table(columns, view.meta(verb) | {"every": "entry"})

@@ -1,0 +1,42 @@
+"""Goals from a CSV file."""
+
+from __future__ import annotations
+
+import csv
+from decimal import Decimal, InvalidOperation
+from pathlib import Path
+from typing import Any
+
+from eptaro.core.errors import InputError, unknown
+
+
+def read_goals(path: str | Path) -> dict[Any, Decimal]:
+    """Return the goals of a CSV file with columns `period`, `goal` and at most one more, the
+    group, as `accumulate` takes them.
+
+    Raises `InputError` naming the row that cannot be read.
+    """
+    file = Path(path)
+    try:
+        with file.open(encoding="utf-8-sig", newline="") as lines:
+            reader = csv.DictReader(lines)
+            names = list(reader.fieldnames or ())
+            for name in ("period", "goal"):
+                if name not in names:
+                    raise InputError(f"{file}: {unknown('column', name, names)}")
+            groups = [name for name in names if name not in ("period", "goal")]
+            if len(groups) > 1:
+                raise InputError(f"{file}: goals go by one group column, not {', '.join(groups)}")
+            return {
+                (row[groups[0]], row["period"]) if groups else row["period"]: _amount(row, file, n)
+                for n, row in enumerate(reader, 1)
+            }
+    except OSError as error:
+        raise InputError(f"{file}: cannot be read: {error.strerror}") from None
+
+
+def _amount(row: dict[str, str], file: Path, number: int) -> Decimal:
+    try:
+        return Decimal(row["goal"] or "")
+    except InvalidOperation:
+        raise InputError(f"{file}: row {number}: goal={row['goal']!r} is not a number") from None
