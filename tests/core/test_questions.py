@@ -107,6 +107,17 @@ class Recaps(unittest.TestCase):
         ):
             self.BOOK.recap("month", subtotals="week")
 
+    def test_parts_are_shares_of_their_parent(self):
+        rows = list(
+            self.BOOK.recap("month", by="group", subtotals=["quarter", "year"], shares=True).rows()
+        )
+        for level, wide in (("month", "quarter"), ("quarter", "year")):
+            for parent in (r for r in rows if r["level"] == wide and r["trips"]):
+                own = [r for r in rows if r["level"] == level and r["group"] == parent["group"]
+                       and parent["first"] <= r["first"] <= parent["last"]]  # fmt: skip
+                self.assertAlmostEqual(sum(r["trips_share_of_parent"] for r in own), 1.0)
+        self.assertIsNone(rows[-1]["trips_share_of_parent"])
+
     def test_shares_ranks_and_sort(self):
         rows = list(
             self.BOOK.recap("year", by="group", shares=True, ranks=True, sort="-trips").rows()

@@ -67,6 +67,16 @@ def _walk(folder: Path) -> None:
              "--only", "2025-08-11.."],
         ),
         (
+            "Trailing twelve months, at each quarter's end. Months are months, leap years too:",
+            ["trail", *data, "--back", "12 months", "--every", "quarter", *fiscal, *today,
+             "--only", "2024-04-01.."],
+        ),
+        (
+            "Which days are busy? Weekdays in their own order unless sorted:",
+            ["recap", *data, "--measure", "trips=count()", "--per", "weekday",
+             "--sort", "-revenue"],
+        ),
+        (
             "Are we up or down? The quarter to date against the same days a year before:",
             ["compare", *data, "--per", "quarter", "--to-date", "--by", "route", *fiscal, *today],
         ),

@@ -62,4 +62,5 @@ def card(
     for measure in self.measures:
         value = view.value(measure, group, begin, last)
         columns.append(value.named(f"{measure.name}_to_date"))
-    return Table(columns, view.meta("card"))
+    described = "; ".join(calendar.describe() for calendar in given)
+    return Table(columns, view.meta("card") | {"calendar": described})

@@ -245,6 +245,15 @@ class View:
         hi = np.maximum(axis.place(group, last + 1), lo)
         return evaluate(self.cells, term, lo, hi)
 
+    def rows_in(self) -> dict[str, str]:
+        """Return how the rows read come to those counted, where any were set aside."""
+        folded = self.facts.folded
+        aside = 0 if folded.aside is None else len(folded.aside)
+        if not aside:
+            return {}
+        whole = f"{folded.rows + aside:,} read = {folded.rows:,} counted + {aside:,} set aside"
+        return {"rows": whole}
+
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what stands beside every result."""
         facts = self.facts

@@ -264,9 +264,13 @@ class _Collected(_Step):
         self._parts: list[tuple[Ints, NDArray[Any], Ints]] = []
 
     def add(self, cell: Ints, rows: slice) -> None:
-        place = np.arange(rows.start, rows.start + len(cell))
+        start, count = rows.start, len(cell)
         cell, data, filled = self._filled(cell, rows)
-        self._parts.append((cell, data, place[filled]))
+        cell = cell.astype(np.int32) if self._size < 1 << 31 else cell
+        if self._what in ("values", "codes"):
+            self._parts.append((cell, data, cell[:0]))
+        else:
+            self._parts.append((cell, data, np.arange(start, start + count)[filled]))
 
     def tally(self) -> Tally:
         column, what = self._column, self._what

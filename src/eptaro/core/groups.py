@@ -167,9 +167,9 @@ class Groups:
         """Return the group columns of a result whose rows belong to the given groups."""
         made = []
         for name, coded in self.coded.items():
-            codes = coded.codes[places]
-            picked = coded.choices.take(np.maximum(codes, 0)).blanked(codes >= 0)
-            made.append(picked.named(name, f"Group: {name}"))
+            codes = coded.codes
+            each = coded.choices.take(np.maximum(codes, 0)).blanked(codes >= 0)
+            made.append(each.take(places).named(name, f"Group: {name}"))
         return made
 
     def onto(self, by: Sequence[str]) -> tuple[Groups, Ints]:

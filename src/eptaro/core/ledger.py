@@ -56,7 +56,8 @@ class Ledger:
         )
         fold = Fold([], {plane for m in view.facts.measures for plane in m.planes})
         fold.add(single)
-        return cls(group[order], batch.days[order].astype(np.int64), order, fold.result()[1])
+        own = group[order].astype(np.int64)
+        return cls(own, batch.days[order].astype(np.int64), order, fold.result()[1])
 
     def upto(self, group: Ints, day: Ints) -> Ints:
         """Return how many transactions come before the end of each day of each group."""
@@ -68,7 +69,7 @@ class Ledger:
         return np.searchsorted(self.group, group)
 
 
-def placed_rows(view: View) -> tuple[Ints, Batch]:
+def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
     """Return all transactions in input order, with the place of each one's group in the view.
 
     The place is -1 where the view leaves the group out.
@@ -78,13 +79,14 @@ def placed_rows(view: View) -> tuple[Ints, Batch]:
     numbers, batches = [], []
     for batch in _batches(facts):
         number = combiner.number(batch.groups)
-        numbers.append(np.zeros(len(batch), np.int64) if number is None else number)
+        numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
         batches.append(batch)
     groups = combiner.groups()
     rank = np.empty(groups.count, np.int64)
     rank[groups.order()] = np.arange(groups.count)
-    places = view.places[rank[np.concatenate(numbers).astype(np.int64)]]
-    return places, _joined(batches)
+    place_of = view.places[rank].astype(np.int32)
+    every = numbers[0] if len(numbers) == 1 else np.concatenate(numbers)
+    return place_of[every], _joined(batches)
 
 
 def _batches(facts: Facts) -> Any:

@@ -25,23 +25,30 @@ def per_entry(
     """
     place, batch = placed_rows(view)
     seen = view.seen
-    rows = np.flatnonzero((place >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi))
-    group, day = place[rows], batch.days[rows].astype(np.int64) - seen.lo
-    width = seen.days
-    if view.groups.count * width <= MOST_DENSE:
-        cell_group, cell_day = np.divmod(np.arange(view.groups.count * width), width)
-        at = group * width + day
+    group, day = place, batch.days
+    rows = np.arange(1, len(batch) + 1, dtype=np.int32)
+    if place.min() < 0 or batch.days.min() < seen.lo or batch.days.max() > seen.hi:
+        kept = (place >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi)
+        group, day, rows = group[kept], day[kept], rows[kept]
+    day = day - np.int32(seen.lo)
+    width, groups = seen.days, view.groups.count
+    if groups * width <= MOST_DENSE:
+        cell_group, cell_day = np.divmod(np.arange(groups * width), width)
+        at = group.astype(np.intp)
+        at *= width
+        at += day
     else:
-        keys, at = np.unique(group * width + day, return_inverse=True)
+        keys, at = np.unique(group.astype(np.int64) * width + day, return_inverse=True)
         cell_group, cell_day = np.divmod(keys, width)
+    on = day.astype(np.intp)  # once, for all the gathers below
     columns = [
-        Column.of("row", "integer", rows + 1, unit="number", description="Place in the input"),
-        *view.groups.columns(group),
-        dates("date", day + seen.lo, description="The transaction's day"),
+        Column.of("row", "integer", rows, unit="number", description="Place in the input"),
+        *view.groups.columns(group.astype(np.intp)),
+        dates("date", day + np.int32(seen.lo), description="The transaction's day"),
         Column.text(heading, labels, day, description="What the value is of"),
-        dates("first", first[day], description="First day of the value"),
-        dates("last", last[day], description="Last day of the value"),
-        Column.of("complete", "flag", view.complete(first, last)[day],
+        dates("first", first.astype(np.int32)[on], description="First day of the value"),
+        dates("last", last.astype(np.int32)[on], description="Last day of the value"),
+        Column.of("complete", "flag", view.complete(first, last)[on],
                   description="Whether all its days lie in the coverage"),
     ]  # fmt: skip
     for measure in view.facts.measures:

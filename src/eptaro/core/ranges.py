@@ -42,8 +42,42 @@ def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
 
 def _ranked(values: Values) -> tuple[Values, Ints]:
     """Return the distinct values in order, and for each value its rank among them."""
-    distinct, ranks = np.unique(values, return_inverse=True)
-    return distinct, ranks
+    if values.dtype.kind == "i" and len(values):
+        least = int(values.min())
+        span = int(values.max()) - least + 1
+        if span <= 8 * len(values):  # few enough to mark which occur instead of sorting
+            offsets = values - least
+            seen = np.zeros(span, bool)
+            seen[offsets] = True
+            ranks = (np.cumsum(seen, dtype=np.int32) - 1)[offsets]
+            return np.flatnonzero(seen) + least, ranks
+    distinct, places = np.unique(values, return_inverse=True)
+    return distinct, places.astype(np.int32)
+
+
+def stable_order(keys: Values) -> Ints:
+    """Return the stable order of whole numbers from 0, by two passes over 16 bits each."""
+    if len(keys) and int(keys.max()) >= 1 << 32:
+        return np.argsort(keys, kind="stable")
+    order = np.argsort((keys & 0xFFFF).astype(np.uint16), kind="stable")
+    high = (keys >> 16).astype(np.uint16)
+    return order[np.argsort(high[order], kind="stable")] if high.any() else order
+
+
+def _split(numbers: Values, bit: int) -> tuple[Values, Ints, int]:
+    """Return numbers with those without a bit before those with it, in their order; how many
+    without it come before each place; and how many there are.
+    """
+    zero = (numbers & numbers.dtype.type(1 << bit)) == 0
+    before = np.zeros(len(numbers) + 1, np.int32)
+    np.cumsum(zero, out=before[1:])
+    count = int(before[-1])
+    parted = np.empty_like(numbers)
+    # By place rather than by mask: without a branch per value it takes a third of the time.
+    np.take(numbers, np.flatnonzero(zero), out=parted[:count], mode="clip")
+    np.logical_not(zero, out=zero)
+    np.take(numbers, np.flatnonzero(zero), out=parted[count:], mode="clip")
+    return parted, before, count  # type: ignore[return-value]
 
 
 def kth_smallest(values: Values, lo: Ints, hi: Ints, k: Ints) -> Values:
@@ -59,17 +93,13 @@ def kth_smallest(values: Values, lo: Ints, hi: Ints, k: Ints) -> Values:
     lo, hi, k = lo.copy(), hi.copy(), k.copy()
     found = np.zeros(len(lo), np.int64)
     for bit in reversed(range(max(len(distinct) - 1, 0).bit_length())):
-        ones = (ranks >> bit) & 1
-        zeros_before = np.zeros(len(ranks) + 1, np.int64)
-        np.cumsum(1 - ones, out=zeros_before[1:])
-        zeros = zeros_before[-1]
+        ranks, zeros_before, zeros = _split(ranks, bit)
         low, high = zeros_before[lo], zeros_before[hi]
         right = k >= high - low
         found += right << bit
         k -= np.where(right, high - low, 0)
         lo = np.where(right, zeros + lo - low, low)
         hi = np.where(right, zeros + hi - high, high)
-        ranks = np.concatenate([ranks[ones == 0], ranks[ones == 1]])
     return distinct[found] if len(distinct) else np.zeros(len(lo))
 
 
@@ -101,26 +131,24 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     >>> distinct(np.array([7, 7, 8, 7]), np.array([0, 1]), np.array([4, 2])).tolist()
     [2, 1]
     """
-    order = np.argsort(values, kind="stable")
+    ranks = _ranked(values)[1]
+    order = stable_order(ranks)
+    values = ranks
     same = np.flatnonzero(values[order][1:] == values[order][:-1])
-    before = np.zeros(len(values), np.int64)  # place of the one before, plus 1; 0 is none
+    before = np.zeros(len(values), np.int32)  # place of the one before, plus 1; 0 is none
     before[order[same + 1]] = order[same] + 1
     return _count_below(before, lo, hi, lo + 1)
 
 
-def _count_below(values: Ints, lo: Ints, hi: Ints, limit: Ints) -> Ints:
+def _count_below(values: Values, lo: Ints, hi: Ints, limit: Ints) -> Ints:
     """Return how many values of each range are less than its limit."""
     lo, hi = lo.copy(), np.maximum(hi, lo)
     found = np.zeros(len(lo), np.int64)
     for bit in reversed(range(len(values).bit_length() + 1)):
-        ones = (values >> bit) & 1
-        zeros_before = np.zeros(len(values) + 1, np.int64)
-        np.cumsum(1 - ones, out=zeros_before[1:])
-        zeros = zeros_before[-1]
+        values, zeros_before, zeros = _split(values, bit)
         low, high = zeros_before[lo], zeros_before[hi]
         right = ((limit >> bit) & 1) == 1
         found += np.where(right, high - low, 0)
         lo = np.where(right, zeros + lo - low, low)
         hi = np.where(right, zeros + hi - high, high)
-        values = np.concatenate([values[ones == 0], values[ones == 1]])
     return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from eptaro.core.days import Flags, Ints
 from eptaro.core.display import shown
 from eptaro.core.errors import EptaroError, QuestionError
 from eptaro.core.facts import AsOf, By, Facts, Only, View
-from eptaro.core.levels import check_level
+from eptaro.core.levels import LEVELS, check_level
 from eptaro.core.perentry import per_entry
 from eptaro.core.shares import rank_column, share_columns
 from eptaro.core.spans import Chunks, wider
@@ -91,12 +92,12 @@ def recap(
     rows = rows.repeated(place)
     parts = rows.level == rows.level_of_parts
     values = [view.value(m, group, rows.first, rows.last) for m in self.measures]
-    meta = view.meta("recap") | {"tie_out": tie_out(view, values, parts)}
+    meta = view.meta("recap") | {"tie_out": tie_out(view, values, parts) | view.rows_in()}
     beside = []
     for measure, value in zip(self.measures, values, strict=True):
         beside.append(value)
         if shares:
-            beside += share_columns(measure, value, group, place, parts)
+            beside += share_columns(measure, value, group, place, parts, rows.parents(count))
         if ranks:
             levels_of = np.unique(rows.level.astype(str), return_inverse=True)[1]
             beside.append(rank_column(measure, value, group, place, levels_of))
@@ -149,6 +150,22 @@ class _Rows:
             self.labels[place], self.first[place], self.last[place], self.complete[place],
             self.level[place], self.level_of_parts,
         )  # fmt: skip
+
+    def parents(self, count: int) -> Ints:
+        """Return for each row the row of the next wider subtotal that holds it, or -1.
+
+        Rows come in runs of `count` per group; a wider period follows its parts.
+        """
+        levels = [level for level in reversed(LEVELS) if level in set(self.level)]
+        found = np.full(len(self.level), -1)
+        run = np.arange(len(self.level)) // count
+        for narrow, wide in pairwise(levels):
+            inner, outer = (np.flatnonzero(self.level == level) for level in (narrow, wide))
+            step = int(self.last.max()) + 1  # runs lie one after the other on one line
+            ends = run[outer] * step + self.last[outer]
+            at = np.searchsorted(ends, run[inner] * step + self.last[inner])
+            found[inner] = outer[np.minimum(at, len(outer) - 1)]
+        return found
 
     def head(self) -> list[Column]:
         return [

@@ -10,33 +10,35 @@ from eptaro.core.measures import Measure
 
 
 def share_columns(
-    measure: Measure, value: Column, group: Ints, place: Ints, parts: Flags
+    measure: Measure, value: Column, group: Ints, place: Ints, parts: Flags, parent: Ints
 ) -> list[Column]:
-    """Return a measure's share of its period, of all, and its running share.
+    """Return a measure's share of all rows, its running share, and, where there are several
+    groups, its share of its period, and where there are subtotals, of its parent.
 
-    `group` and `place` tell each row's group and period; `parts` which rows are parts
-    rather than totals. Only measures that add up have shares: others give no column.
+    `group` and `place` tell each row's group (in runs) and period, `parts` which rows are
+    parts rather than totals, `parent` the row of the next wider subtotal, -1 for none. Only
+    measures that add up have shares: others give no column.
     """
     if measure.additive_plane is None:
         return []
-    numbers = np.where(np.isnan(value.numbers()), 0.0, value.numbers())
+    numbers = np.nan_to_num(value.numbers())
     counted = np.where(parts, numbers, 0.0)
-    whole = counted.sum()
-    per_period = np.zeros(place.max(initial=-1) + 1)
-    np.add.at(per_period, place, counted)
-    running = np.zeros(len(numbers))
-    for one in np.unique(group):  # a loop over groups, not rows
-        own = group == one
-        total = counted[own].sum()
-        running[own] = np.cumsum(counted[own]) / total if total else np.nan
-    name = measure.name
-    return [
-        _share(f"{name}_share", numbers, np.full(len(numbers), whole), "of all rows"),
-        _share(
-            f"{name}_share_of_period", numbers, per_period[place], "of all groups in the period"
-        ),
-        _share(f"{name}_running_share", running, np.ones(len(numbers)), "of the group so far"),
-    ]
+    per_period = np.bincount(place, weights=numbers)
+    per_group = np.bincount(group, weights=counted)
+    before = np.concatenate([[0.0], np.cumsum(per_group)])[group]
+    name, size = measure.name, len(numbers)
+    found = [
+        _share(f"{name}_share", numbers, np.full(size, counted.sum()), "of all rows"),
+        _share(f"{name}_running_share", np.cumsum(counted) - before, per_group[group],
+               "of the group so far"),
+    ]  # fmt: skip
+    if len(per_group) > 1:
+        of_period = _share(f"{name}_share_of_period", numbers, per_period[place], "of all groups")
+        found.insert(1, of_period)
+    if (parent >= 0).any():
+        whole = np.where(parent >= 0, numbers[parent], 0.0)
+        found.append(_share(f"{name}_share_of_parent", numbers, whole, "of the wider period"))
+    return found
 
 
 def _share(name: str, part: np.ndarray, whole: np.ndarray, text: str) -> Column:

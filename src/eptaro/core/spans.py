@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendar import Calendar
-from eptaro.core.days import Ints, as_date, ordinal
+from eptaro.core.days import Ints, as_dates, ordinal
 from eptaro.core.errors import QuestionError
 from eptaro.core.levels import LEVELS, Amount, parse_amount
 from eptaro.core.period import Period
@@ -67,8 +67,8 @@ class Chunks:
         first, last = begins[:-1], begins[1:] - 1
         keep = (last >= seen.lo) & (first <= seen.hi)
         first, last = first[keep], last[keep]
-        labels = [f"{as_date(a)}..{as_date(b)}" for a, b in zip(first, last, strict=True)]
-        return first, last, np.array(labels)
+        one, two = (np.datetime_as_string(as_dates(days), unit="D") for days in (first, last))
+        return first, last, np.char.add(np.char.add(one, ".."), two)
 
 
 def wider(levels: Sequence[str], per: str, calendar: Calendar) -> list[str]:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from eptaro.core.column import Column, Kind
 from eptaro.core.days import Ints
 from eptaro.core.errors import MeasureError
+from eptaro.core.ranges import stable_order
 
 Array = NDArray[Any]
 Which = Literal["min", "max", "first", "last"]
@@ -209,5 +210,5 @@ class Entries:
     @classmethod
     def of(cls, cell: Ints, value: Array, kind: Kind, scale: int) -> Entries:
         """Return entries put in the order of their cells."""
-        order = np.argsort(cell, kind="stable")
+        order = stable_order(cell)
         return cls(cell[order], value[order], kind, scale)
