@@ -62,6 +62,8 @@ class ByAttribute(unittest.TestCase):
         self.assertEqual(
             [rows["a", "09"], rows["b", "09"], rows["a", "10"], rows["b", "23"]], [3, 2, 0, 4]
         )
+        with self.assertRaisesRegex(ep.QuestionError, "goes with no wide"):
+            book.recap("weekday", totals=True)
         with self.assertRaisesRegex(ep.QuestionError, "no time of day"):
             book_of(ROWS, ep.MonthCalendar()).recap("hour")
 

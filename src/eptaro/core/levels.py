@@ -71,5 +71,5 @@ def parse_amount(text: str, argument: str) -> Amount:
     if unit not in _PLURALS:
         raise QuestionError(unknown(f"unit in {argument}", unit, LEVELS))
     if n < 1:
-        raise QuestionError(f"{argument}={text!r} must be at least 1 {unit}")
+        raise QuestionError(f"{argument}={text!r} must be at least 1 {_PLURALS[unit]}")
     return Amount(n, _PLURALS[unit])

@@ -78,6 +78,11 @@ def recap(
     if every is not None:
         return _per_entry(view, per, every)
     if per in ATTRIBUTES:
+        if wide or totals or subtotals or shares or ranks:
+            raise QuestionError(
+                f"per={per!r} is no run of time; it goes with no wide, totals, subtotals, shares "
+                f"or ranks"
+            )
         table = recap_by(view, per)
         return table if sort is None else table.sorted(sort)
     levels = [subtotals] if isinstance(subtotals, str) else list(subtotals)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,10 +14,6 @@ from eptaro.core import hooks
 from eptaro.core.column import Column
 from eptaro.core.display import NUMERIC, plain_table, shown
 from eptaro.core.errors import QuestionError, unknown
-
-if TYPE_CHECKING:
-    import pandas
-    import pyarrow
 
 _SHOWN_ROWS = 20
 
@@ -119,11 +115,11 @@ class Table:
 
     # ---- out --------------------------------------------------------------------
 
-    def to_arrow(self) -> pyarrow.Table:
+    def to_arrow(self) -> Any:
         """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null."""
         return hooks.call("table_to_arrow", self)
 
-    def to_pandas(self) -> pandas.DataFrame:
+    def to_pandas(self) -> Any:
         """Return a pandas DataFrame with Arrow-backed columns."""
         return hooks.call("table_to_pandas", self)
 

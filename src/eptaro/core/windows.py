@@ -13,7 +13,7 @@ from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.levels import LEVELS
 from eptaro.core.workdays import Workdays
 
-_AMOUNT = re.compile(r"\s*(\d{1,6})\s+([a-z]+(?: [a-z]+)?)\s*")
+_AMOUNT = re.compile(r"\s*(\d{1,9})\s+([a-z]+(?: [a-z]+)?)\s*")
 OWN_UNITS = {"workday": "workdays", "active day": "active days", "entry": "entries"}
 _FORMS = {
     **{form: level for level in LEVELS for form in (level, f"{level}s")},
