@@ -30,6 +30,7 @@ from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.period import Period
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.trace import Trace
 from eptaro.core.trailvalues import trail_values
 from eptaro.core.weekcalendar import WeekCalendar
 from eptaro.core.workdays import Holiday, HolidaySet, Workdays
@@ -58,6 +59,7 @@ __all__ = [
     "QuestionError",
     "Span",
     "Table",
+    "Trace",
     "WeekCalendar",
     "Workdays",
     "__version__",

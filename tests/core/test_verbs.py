@@ -237,6 +237,47 @@ class Compare(Against):
         row = self.to_date("month", "2024-03-30", back="1 month")
         self.assertEqual((row["prior_last"], row["prior_clamped"]), ("2024-02-29", "True"))
 
+    def test_as_many_workdays_equal_a_loop(self):
+        held = ep.Workdays(holidays=ep.HolidaySet([ep.Holiday(dt.date(2024, 8, 1), "Rest")]))
+
+        def worked(day):
+            return day.weekday() < 5 and day != dt.date(2024, 8, 1)
+
+        on = ["2020-01-01", "2025-12-31"]
+        book = ep.Daybook({"on": on}, date="on", measures="n=count()", workdays=held)
+        for as_of in oracle.days(dt.date(2025, 7, 1), dt.date(2025, 9, 30))[::2]:
+            (row,) = book.compare("month", to_date=True, match="workday", as_of=as_of).rows()
+            first = as_of.replace(day=1)
+            elapsed = sum(worked(day) for day in oracle.days(first, as_of))
+            begin = first.replace(year=2024)
+            end = oracle.add_civil_months(begin, 1) - oracle.DAY
+            fits = [d for d in oracle.days(begin, end)
+                    if sum(worked(x) for x in oracle.days(begin, d)) == elapsed]  # fmt: skip
+            if worked(as_of):
+                fits = fits[:1] or [end]
+            self.assertEqual(row["prior_last"], fits[-1] if fits else None, as_of)
+
+    def test_restated_sets_the_same_calendar_dates_after_week_53(self):
+        cafe = ep.WeekCalendar("cafe")
+        book = ep.Daybook(
+            {"on": ["2022-02-01", "2025-08-20"]}, date="on", measures="n=count()", calendar=cafe
+        )
+        rows = {r["period"]: r for r in book.compare("month", align="restated").rows()}
+        shifted, same = rows["FY2025-M03"], rows["FY2024-M03"]
+        self.assertEqual(shifted["first"] - shifted["prior_first"], dt.timedelta(364))
+        self.assertEqual(shifted["last"] - shifted["prior_last"], dt.timedelta(364))
+        plain = {r["period"]: r for r in book.compare("month").rows()}
+        self.assertEqual(
+            plain["FY2025-M03"]["first"] - plain["FY2025-M03"]["prior_first"], dt.timedelta(371)
+        )
+        self.assertEqual(same, plain["FY2024-M03"])
+        for options, message in (({"back": "2 years"}, "back='1 year'"), ({"align": "moved"}, "")):
+            with self.assertRaisesRegex(ep.QuestionError, message):
+                book.compare("month", **{"align": "restated", **options})
+        civil = ep.Daybook({"on": ["2025-01-01"]}, date="on", measures="n=count()")
+        with self.assertRaisesRegex(ep.QuestionError, "years of whole weeks"):
+            civil.compare("month", align="restated")
+
     def test_week_53_is_not_comparable_with_a_year_of_52(self):
         book = ep.Daybook({"on": ["2019-01-01", "2021-02-01"]}, date="on", measures="n=count()")
         rows = {row["period"]: row for row in book.compare("week").rows()}

@@ -158,8 +158,10 @@ def _numbers(text: str) -> list[float]:
     metavar="RULE",
     default="date",
     show_default=True,
-    help="Which day is the counterpart: date, elapsed or weekday.",
+    help="Which day is the counterpart: date, elapsed, weekday or workday.",
 )
+@click.option("--align", metavar="HOW", default="place", show_default=True,
+              help="restated: after a 53-week year, the days 52 weeks before.")  # fmt: skip
 @click.option(
     "--periods",
     type=int,

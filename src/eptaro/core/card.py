@@ -63,4 +63,4 @@ def card(
         value = view.value(measure, group, begin, last)
         columns.append(value.named(f"{measure.name}_to_date"))
     described = "; ".join(calendar.describe() for calendar in given)
-    return Table(columns, view.meta("card") | {"calendar": described})
+    return view.table(columns, view.meta("card") | {"calendar": described})

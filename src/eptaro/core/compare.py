@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -15,8 +15,11 @@ from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.levels import Amount, check_level, parse_amount
 from eptaro.core.table import Table
+from eptaro.core.weekcalendar import WeekCalendar
+from eptaro.core.workdays import Workdays
 
-MATCHES = ("date", "elapsed", "weekday")
+MATCHES = ("date", "elapsed", "weekday", "workday")
+ALIGNS = ("place", "restated")
 _WEEKS = {"week": 1, "month": 4, "quarter": 13, "half": 26, "year": 52}
 
 
@@ -27,6 +30,7 @@ def compare(
     back: str = "1 year",
     to_date: bool = False,
     match: str = "date",
+    align: str = "place",
     periods: int = 1,
     by: By = None,
     only: Only = None,
@@ -45,7 +49,10 @@ def compare(
     earlier periods, each cut at its own counterpart. `match` says which day is the
     counterpart: `date`, the same date moved back; `elapsed`, as many days from the
     prior period's start; `weekday`, moved back by whole weeks (4 per month, 13 per
-    quarter, 26 per half, 52 per year).
+    quarter, 26 per half, 52 per year); `workday`, the day with as many workdays elapsed.
+
+    In years of whole weeks, `align="restated"` sets the year after a 53-week year against
+    the days exactly 52 weeks before, so that the same calendar dates meet.
 
     Raises `QuestionError` where `back` does not fit `per` (it lists what fits).
 
@@ -60,6 +67,8 @@ def compare(
     calendar = self.calendar
     check_level(per, calendar.levels)
     amount = _check_back(calendar, per, back)
+    if align not in ALIGNS:
+        raise QuestionError(unknown("value for align", align, ALIGNS))
     view = self.view(by, only, as_of)
     if to_date:
         pairs = _to_date(view, per, amount, match, periods)
@@ -67,10 +76,17 @@ def compare(
         if match != "date" or periods != 1:
             raise QuestionError("match and periods belong to to_date=True; whole periods need none")
         pairs = _whole(view, per, amount)
+    if align == "restated":
+        pairs = _restated(calendar, per, amount, match, pairs)
     count = len(pairs.first)
     group = np.repeat(np.arange(view.groups.count), count)
     pairs = pairs.repeated(np.tile(np.arange(count), view.groups.count))
-    return _answer(view, pairs, group, {"back": str(amount), "to_date": to_date, "match": match})
+    return _answer(
+        view,
+        pairs,
+        group,
+        {"back": str(amount), "to_date": to_date, "match": match, "align": align},
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,10 +146,10 @@ def _to_date(view: View, per: str, amount: Amount, match: str, periods: int) -> 
             first = calendar.first_days(now, per)
             made.append(_Side(now, np.array([True]), first, np.array([today]), np.array([False])))
         else:
-            made.append(_counterpart(calendar, per, now, today, Amount(int(back), per), match))
+            made.append(_counterpart(view, per, now, today, Amount(int(back), per), match))
     rows = _stack(made)
     prior = _stack(
-        [_counterpart(calendar, per, side.index, int(side.last[0]), amount, match) for side in made]
+        [_counterpart(view, per, side.index, int(side.last[0]), amount, match) for side in made]
     )
     return _Pairs(
         calendar.labels(rows.index, per), rows.first, rows.last,
@@ -158,10 +174,9 @@ def _stack(sides: list[_Side]) -> _Side:
     return _Side(*(np.concatenate(part) for part in parts))
 
 
-def _counterpart(
-    calendar: Calendar, per: str, index: Ints, last: int, amount: Amount, match: str
-) -> _Side:
+def _counterpart(view: View, per: str, index: Ints, last: int, amount: Amount, match: str) -> _Side:
     """Return the period `amount` before the one at `index`, cut at the counterpart of `last`."""
+    calendar = view.calendar
     prior, exists = calendar.counterparts(index, per, -amount.n, amount.level)
     prior = np.where(exists, prior, index)
     first, end = calendar.first_days(prior, per), calendar.last_days(prior, per)
@@ -172,6 +187,10 @@ def _counterpart(
     if match == "weekday":
         weeks = _weeks_back(per, amount)
         first, cut = start - 7 * weeks, stop - 7 * weeks
+    elif match == "workday":
+        cut, clamped = _as_many_workdays(view.facts.workdays, start, stop, first, end)
+        exists = exists & (cut >= first)  # no day of the prior period has so few
+        cut = np.maximum(cut, first)
     elif match == "elapsed" or per in ("week", "day"):
         # A week is cut at the same weekday, which is as many days from its start.
         cut = first + (stop - start)
@@ -179,6 +198,40 @@ def _counterpart(
     else:
         first, cut, clamped = calendar.move_spans(start, stop, -amount.n, amount.level)
     return _Side(prior, exists, first, cut, clamped)
+
+
+def _as_many_workdays(
+    workdays: Workdays, start: Ints, stop: Ints, first: Ints, end: Ints
+) -> tuple[Ints, Flags]:
+    """Return the day of the prior period with as many workdays elapsed, and where it has not.
+
+    Where the current day is no workday itself, it is the last such day.
+    """
+    elapsed = workdays.between(start, stop)
+    opens = workdays.number(first)
+    on_workday = workdays.is_workday(stop)
+    reached = np.where(
+        on_workday, workdays.day_at(opens + elapsed - 1), workdays.day_at(opens + elapsed) - 1
+    )
+    short = on_workday & (elapsed > workdays.between(first, end))
+    return np.minimum(reached, end), short
+
+
+def _restated(calendar: Calendar, per: str, amount: Amount, match: str, pairs: _Pairs) -> _Pairs:
+    """Return the pairs with those after a 53-week year set 52 weeks back, day for day."""
+    if not isinstance(calendar, WeekCalendar):
+        raise QuestionError("align='restated' is for years of whole weeks (WeekCalendar)")
+    if (amount.n, amount.level, match) != (1, "year", "date"):
+        raise QuestionError("align='restated' goes with back='1 year' and match='date'")
+    years = calendar.index_of(pairs.first, "year")
+    after = calendar.weeks_in(years - 1) == 53
+    return replace(
+        pairs,
+        prior_first=np.where(after, pairs.first - 364, pairs.prior_first),
+        prior_last=np.where(after, pairs.last - 364, pairs.prior_last),
+        exists=pairs.exists | after,
+        clamped=pairs.clamped & ~after,
+    )
 
 
 def _weeks_back(per: str, amount: Amount) -> int:
@@ -209,7 +262,7 @@ def _answer(view: View, pairs: _Pairs, group: Ints, asked: dict[str, Any]) -> Ta
         prior = view.value(measure, group, pairs.prior_first, pairs.prior_last)
         prior = prior.blanked(pairs.exists)
         columns += [now, *_changes(measure.name, now, prior, comparable)]
-    return Table(columns, view.meta("compare") | asked)
+    return view.table(columns, view.meta("compare") | asked)
 
 
 def _labels(name: str, labels: NDArray[Any], keep: Flags | None, description: str) -> Column:

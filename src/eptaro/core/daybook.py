@@ -16,7 +16,7 @@ from eptaro.core.compare import compare
 from eptaro.core.daterules import DateRules
 from eptaro.core.days import as_date
 from eptaro.core.errors import InputError
-from eptaro.core.facts import By, Facts, Folded
+from eptaro.core.facts import By, Facts, Folded, View
 from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, Plane, parse_measures
 from eptaro.core.merge import merge
@@ -24,6 +24,7 @@ from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.recap import recap
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.trace import Trace, trace
 from eptaro.core.trail import trail
 from eptaro.core.workdays import Workdays
 
@@ -167,6 +168,11 @@ class Daybook(Facts):
 
     recap = recap
     accumulate = accumulate
+
+    def trace_with(self, view: View, table: Table, row: int, measure: str) -> Trace:
+        """Trace a number of a view's table; `Table.trace` is the way to ask."""
+        return trace(table, view, row, measure)
+
     card = card
     trail = trail
     compare = compare

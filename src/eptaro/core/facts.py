@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -83,6 +83,10 @@ class Facts:
     def source(self) -> str:
         """Where they came from."""
         return self.folded.source
+
+    def trace_with(self, view: View, table: Table, row: int, measure: str) -> Any:
+        """Trace a number of a view's table; a `Daybook` knows how."""
+        raise QuestionError("only the tables of a Daybook can be traced")
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
         """Return what one question looks at: groups, coverage up to the as-of date, window."""
@@ -244,6 +248,10 @@ class View:
         lo = axis.place(group, first)
         hi = np.maximum(axis.place(group, last + 1), lo)
         return evaluate(self.cells, term, lo, hi)
+
+    def table(self, columns: Sequence[Column], meta: dict[str, Any]) -> Table:
+        """Return a verb's table, which can trace its numbers back to this view."""
+        return Table(columns, meta, partial(self.facts.trace_with, self))
 
     def rows_in(self) -> dict[str, str]:
         """Return how the rows read come to those counted, where any were set aside."""

@@ -106,7 +106,7 @@ def recap(
         if ranks:
             levels_of = np.unique(rows.level.astype(str), return_inverse=True)[1]
             beside.append(rank_column(measure, value, group, place, levels_of))
-    table = Table([*view.groups.columns(group), *rows.head(), *beside], meta)
+    table = view.table([*view.groups.columns(group), *rows.head(), *beside], meta)
     return table if sort is None else table.sorted(sort)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import html
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from eptaro.core.display import NUMERIC, plain_table, shown
 from eptaro.core.errors import QuestionError, unknown
 
 _SHOWN_ROWS = 20
+Tracer = Callable[["Table", int, str], Any]
 
 
 class Table:
@@ -30,9 +31,15 @@ class Table:
     ([3, 5], [{'trips': 3}, {'trips': 5}])
     """
 
-    def __init__(self, columns: Sequence[Column], meta: dict[str, Any] | None = None) -> None:
+    def __init__(
+        self,
+        columns: Sequence[Column],
+        meta: dict[str, Any] | None = None,
+        tracer: Tracer | None = None,
+    ) -> None:
         self._columns = {column.name: column for column in columns}
         self.meta: dict[str, Any] = dict(meta or {})
+        self._tracer = tracer
         if len(self._columns) != len(columns):
             names = [column.name for column in columns]
             twice = next(name for name in names if names.count(name) > 1)
@@ -74,7 +81,25 @@ class Table:
 
     def take(self, places: NDArray[Any] | slice) -> Table:
         """Return the rows at the given places."""
-        return Table([column.take(places) for column in self.columns], self.meta)
+        return Table([column.take(places) for column in self.columns], self.meta, self._tracer)
+
+    def trace(self, row: int, measure: str) -> Any:
+        """Return the `Trace` of one number: row from 0, and the name of its column.
+
+        It tells the definition, the days, the transactions, and the value worked out again
+        straight from these; print it to read it. Raises `QuestionError` where there is
+        nothing to trace.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31"], "fare": [7]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> found = book.recap("month").trace(0, "revenue")
+        >>> found.agrees, found.rows, str(found.plain)
+        (True, (1,), '7')
+        """
+        if self._tracer is None:
+            raise QuestionError("this table has no transactions behind it that could be traced")
+        return self._tracer(self, row, measure)
 
     def describe(self) -> Table:
         """Return the data dictionary: one row per column with its kind, unit and meaning."""

@@ -1,0 +1,117 @@
+"""Every number leads back to its days and rows, and a wrong one is found out."""
+
+import datetime as dt
+import unittest
+from fractions import Fraction
+
+import eptaro as ep
+from tests import oracle
+from tests.core.test_measures import SPECS
+
+ROWS = oracle.random_rows(21)
+FISCAL = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+
+
+def book() -> ep.Daybook:
+    """Return a book of every measure over the oracle's rows."""
+    on, group, x = zip(*ROWS.rows, strict=True)
+    frame = {"on": list(on), "g": list(group), "x": list(x)}
+    specs = [*SPECS, "each=sum(x)/count(x)"]
+    return ep.Daybook(frame, date="on", by="g", measures=specs, calendar=FISCAL)
+
+
+class Traced(unittest.TestCase):
+    """What a trace tells."""
+
+    BOOK = book()
+
+    def tables(self) -> list[ep.Table]:
+        as_of = ROWS.last - 30 * oracle.DAY
+        return [
+            self.BOOK.recap("quarter", by="g", totals=True, subtotals="year"),
+            self.BOOK.recap("month", by="g", top=1, sort="-x_sum"),
+            self.BOOK.accumulate("year", by="g", as_of=as_of),
+            self.BOOK.trail("90 days", every="month"),
+            self.BOOK.compare("month", by="g"),
+            self.BOOK.compare("quarter", to_date=True, as_of=as_of, by="g", periods=3),
+            self.BOOK.card(by="g"),
+        ]
+
+    def test_every_measure_of_every_verb_is_found_again(self):
+        traced = 0
+        for table in self.tables():
+            rows = list(table.rows())
+            for name in (n for n in table.names if n.startswith(("x_", "each"))):
+                for place in range(0, len(table), max(len(table) // 5, 1)):
+                    try:
+                        found = table.trace(place, name)
+                    except ep.QuestionError as error:
+                        self.assertIn("does not exist", str(error))
+                        continue
+                    self.assertTrue(found.agrees, (name, rows[place], str(found)))
+                    traced += 1
+        self.assertGreater(traced, 400)
+
+    def test_days_rows_and_what_was_left_out_are_told(self):
+        as_of = ROWS.last - 30 * oracle.DAY
+        table = self.BOOK.compare("year", to_date=True, as_of=as_of, by="g")
+        record = next(table.rows())
+        found = table.trace(0, "x_sum_change")
+        sides = [(side.span.first, side.span.last) for side in found.sides]
+        self.assertEqual(
+            sides,
+            [(record["first"], record["last"]), (record["prior_first"], record["prior_last"])],
+        )
+        own = [
+            i
+            for i, r in enumerate(ROWS.rows, 1)
+            if r[1] == record["g"] and record["first"] <= r[0] <= record["last"]
+        ]
+        self.assertEqual(list(found.sides[0].rows), own)
+        text = str(found)
+        for part in (f"of g {record['g']}", f"{record['last']:%A} {record['last']}", "the same, worked out apart",
+                     f"transactions after {as_of}"):  # fmt: skip
+            self.assertIn(part, text)
+
+    def test_a_wrong_number_is_found_out(self):
+        table = self.BOOK.recap("year")
+        columns = [c if c.name != "x_sum" else ep.Column.of("x_sum", "decimal", c.data + 1, scale=2)
+                   for c in table.columns]  # fmt: skip
+        wrong = ep.Table(columns, table.meta, table._tracer)
+        found = wrong.trace(0, "x_sum")
+        self.assertFalse(found.agrees)
+        self.assertIn("NOT what the table says", str(found))
+        self.assertEqual(Fraction(found.result) - found.plain, Fraction(1, 100))
+
+    def test_a_span_outside_the_coverage_is_blank_on_both_ways(self):
+        (row,) = self.BOOK.compare("month", to_date=True, as_of=ROWS.first + oracle.DAY).rows()
+        found = self.BOOK.compare("month", to_date=True, as_of=ROWS.first + oracle.DAY).trace(
+            0, "x_sum_prior"
+        )
+        self.assertEqual((row["x_sum_prior"], found.plain, found.agrees), (None, None, True))
+        self.assertIn("wholly outside", str(found))
+
+    def test_what_cannot_be_traced(self):
+        recap = self.BOOK.recap("year", by="g", shares=True)
+        staged = ep.Daybook(
+            {"on": ["2025-01-01"], "x": [1]}, date="on", measures="m=max(sum(x) per day)"
+        )
+        bad = (
+            (recap, 99, "x_sum", "rows 0 to"),
+            (recap, 0, "x_summ", "did you mean 'x_sum'"),
+            (recap, 0, "x_sum_share", "no measure"),
+            (self.BOOK.recap("weekday"), 0, "x_sum", "no transactions behind"),
+            (ep.dimension("2025-01-01", "2025-01-01"), 0, "date", "no transactions behind"),
+            (staged.recap("month"), 0, "m", "two stages"),
+            (self.BOOK.accumulate("year", every="month"), 0, "x_sum", "trace its _to_date"),
+        )
+        for table, row, name, message in bad:
+            with self.assertRaisesRegex(ep.QuestionError, message):
+                table.trace(row, name)
+
+    def test_times_order_first_and_last(self):
+        at = [dt.datetime(2025, 1, 1, h) for h in (18, 9, 18)]
+        found = ep.Daybook(
+            {"at": at, "x": [1, 2, 3]}, date="at", measures=["a=first(x)", "b=last(x)"]
+        ).recap("day")
+        self.assertEqual([found.trace(0, name).plain for name in ("a", "b")], [2, 3])
