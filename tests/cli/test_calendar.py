@@ -201,3 +201,23 @@ class Verbs(WithConfig):
         ):
             got, _, err = self.go(*arguments)
             self.assertEqual((got, message in err), (status, True), err)
+
+    def test_trace_and_prove(self):
+        asked = [*CONFIG, "--per", "quarter", "--to-date", "--by", "route", "--as-of", "2025-08-20"]
+        status, out, err = self.go("trace", "compare", *asked, "--row", "1", "--column", "revenue_change",
+                                   "--rows-to", "rows.csv")  # fmt: skip
+        self.assertEqual(status, 0, err)
+        for part in ("current side: Tuesday 2025-07-01 to Wednesday 2025-08-20, 51 days",
+                     "prior side: Monday 2024-07-01 to Tuesday 2024-08-20", "table: 962.85",
+                     "the same, worked out apart"):  # fmt: skip
+            self.assertIn(part, out)
+        self.assertEqual(len(Path("rows.csv").read_text().splitlines()), 1 + 847)
+        for verb, more in (("recap", ["--per", "month", "--by", "route"]), ("accumulate", ["--within", "year"]),
+                           ("trail", ["--back", "90 days", "--every", "month"]), ("compare", ["--per", "year"])):  # fmt: skip
+            status, _, err = self.go(verb, *CONFIG, *more, "--prove", "--format", "csv")
+            self.assertEqual(status, 0, err)
+            self.assertRegex(err, r"proved: \d+ numbers made again")
+        status, _, err = self.go(
+            "trace", "recap", *CONFIG, "--per", "year", "--row", "99", "--column", "revenue"
+        )
+        self.assertEqual((status, "there is no row" in err), (1, True), err)

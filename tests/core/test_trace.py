@@ -73,6 +73,23 @@ class Traced(unittest.TestCase):
                      f"transactions after {as_of}"):  # fmt: skip
             self.assertIn(part, text)
 
+    def test_a_sample_is_proved_and_a_corrupted_table_is_not(self):
+        table = self.BOOK.compare("quarter", by="g")
+        self.assertGreater(self.BOOK.prove(table), 100)
+        for name in ("x_sum", "x_sum_prior", "x_count"):
+            columns = [c if c.name != name else ep.Column.of(name, c.kind, c.data + 1, c.valid, scale=c.scale)
+                       for c in table.columns]  # fmt: skip
+            with self.assertRaisesRegex(
+                ep.EptaroError, r"(?s)was not found again.*NOT what the table says"
+            ):
+                self.BOOK.prove(ep.Table(columns, table.meta, table._tracer))
+
+    def test_helpers_lead_to_periods_and_spans(self):
+        self.assertIn(ROWS.last, self.BOOK.latest("quarter"))
+        span = FISCAL.span_to_date("2025-08-20", "quarter")
+        self.assertEqual(str(span), "2025-07-01..2025-08-20")
+        self.assertEqual(str(span.prior("year", FISCAL)), "2024-07-01..2024-08-20")
+
     def test_a_wrong_number_is_found_out(self):
         table = self.BOOK.recap("year")
         columns = [c if c.name != "x_sum" else ep.Column.of("x_sum", "decimal", c.data + 1, scale=2)

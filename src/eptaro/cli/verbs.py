@@ -11,20 +11,34 @@ from eptaro.cli.options import calendar_options, data_options, output_options
 from eptaro.cli.reading import reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.core.daybook import Daybook
 from eptaro.core.errors import QuestionError
 from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.table import Table
 from eptaro.inputs.goals import read_goals
 
+prove_option = click.option(
+    "--prove", is_flag=True, help="Make a sample of the numbers again from their transactions."
+)
 _EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 
 
 def _run(verb: str, given: dict[str, Any]) -> None:
     to = {name: given.pop(name) for name in ("out", "form", "rows")}
+    wants_proof = given.pop("prove")
+    book, table = answer(verb, given)
+    if wants_proof:
+        count = book.prove(table)
+        click.echo(f"proved: {count:,} numbers made again from their transactions", err=True)
+    deliver(table, **to)
+
+
+def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
+    """Return the book that the options name, and its answer to a verb."""
     book = Settings(given).book(given)
     given["by"], given["only"] = list(given["by"]), list(given["only"]) or None
     table: Table = getattr(book, verb)(**given)
-    deliver(table, **to)
+    return book, table
 
 
 @click.command(epilog=f"Example: eptaro recap {_EXAMPLE} --per quarter --by route --prefix FY")
@@ -52,6 +66,7 @@ def _run(verb: str, given: dict[str, Any]) -> None:
 @click.option("--every", metavar="entry", default=None, help="One row per transaction instead.")
 @calendar_options
 @output_options
+@prove_option
 def recap(**given: Any) -> None:
     """Summarise each period: one row per group and period, quiet ones included."""
     _run("recap", given)
@@ -77,9 +92,11 @@ def recap(**given: Any) -> None:
 @click.option("--every", metavar="LEVEL", default="day", show_default=True, help="One row per.")
 @calendar_options
 @output_options
+@prove_option
 def accumulate(**given: Any) -> None:
     """Run totals that restart at each period; every day has a row, quiet ones too."""
     if given.pop("card"):
+        given.pop("prove")
         _card(given)
         return
     if given["within"] is None:
@@ -119,6 +136,7 @@ def _card(given: dict[str, Any]) -> None:
               help="Weights, oldest first, for a weighted moving average.")  # fmt: skip
 @calendar_options
 @output_options
+@prove_option
 def trail(weights: str | None, **given: Any) -> None:
     """Roll windows over time: trailing days, months, workdays or transactions."""
     given["weights"] = None if weights is None else _numbers(weights)
@@ -171,6 +189,7 @@ def _numbers(text: str) -> list[float]:
 )
 @calendar_options
 @output_options
+@prove_option
 def compare(**given: Any) -> None:
     """Set each period, or period to date, against a prior one."""
     _run("compare", given)

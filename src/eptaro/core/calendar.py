@@ -153,6 +153,10 @@ class Calendar(ABC):
         check_level(level, self.levels)
         return Period(self, level, int(self.index_of(np.array([ordinal(day)]), level)[0]))
 
+    def span_to_date(self, as_of: DateLike, level: str) -> Span:
+        """Return the days of the period that holds a date, up to that date."""
+        return Span(self.period_of(as_of, level).first, as_of)
+
     # ---- many periods -----------------------------------------------------------
 
     def periods(self, span: Span, level: str) -> Periods:

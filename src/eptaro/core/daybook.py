@@ -21,10 +21,11 @@ from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, Plane, parse_measures
 from eptaro.core.merge import merge
 from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.period import Period
 from eptaro.core.recap import recap
 from eptaro.core.span import Span
 from eptaro.core.table import Table
-from eptaro.core.trace import Trace, trace
+from eptaro.core.trace import Trace, prove, trace
 from eptaro.core.trail import trail
 from eptaro.core.workdays import Workdays
 
@@ -168,6 +169,23 @@ class Daybook(Facts):
 
     recap = recap
     accumulate = accumulate
+
+    def prove(self, table: Table, *, sample: int = 40) -> int:
+        """Trace a random sample of a table's rows and its last; return how many numbers agreed.
+
+        Raises `EptaroError` with the whole trace where one does not.
+        """
+        return prove(table, [measure.name for measure in self.measures], sample)
+
+    def latest(self, level: str) -> Period:
+        """Return the period of a level that holds the last day of the coverage.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-08-20"]}, date="on", measures="n=count()")
+        >>> str(book.latest("quarter"))
+        '2025-Q3'
+        """
+        return self.calendar.period_of(self.coverage.last, level)
 
     def trace_with(self, view: View, table: Table, row: int, measure: str) -> Trace:
         """Trace a number of a view's table; `Table.trace` is the way to ask."""

@@ -174,6 +174,7 @@ class View:
     coverage: Span
     window: Span | None
     places: Ints  # for each group of the facts its place here, -1 where left out
+    kept: dict[str, Any] = field(default_factory=dict)  # what was worked out once
 
     @property
     def calendar(self) -> Calendar:

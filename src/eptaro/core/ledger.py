@@ -89,6 +89,37 @@ def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
     return place_of[every], _joined(batches)
 
 
+@dataclass(frozen=True, eq=False)
+class Index:
+    """All transactions a view may see, findable by group and day without a search of rows.
+
+    `order` holds their places in the input by group, day, time and input; `key` the group
+    and day of each in that order.
+    """
+
+    batch: Batch
+    order: Ints
+    key: Ints
+
+    @classmethod
+    def of(cls, view: View) -> Index:
+        """Return the index of a view, made when first asked for."""
+        if "index" not in view.kept:
+            place, batch = placed_rows(view)
+            time = np.zeros(len(batch), np.int64) if batch.times is None else batch.times
+            order = np.lexsort((time, batch.days, place))
+            key = (place[order].astype(np.int64) << 32) + batch.days[order]
+            view.kept["index"] = cls(batch, order, key)
+        found: Index = view.kept["index"]
+        return found
+
+    def rows(self, place: int, first: int, last: int) -> Ints:
+        """Return the transactions of one group and span of days, in order."""
+        base = place << 32
+        lo, hi = np.searchsorted(self.key, [base + first, base + last + 1])
+        return self.order[lo:hi]
+
+
 def _batches(facts: Facts) -> Any:
     if facts.folded.reread is None:
         raise QuestionError(

@@ -112,3 +112,7 @@ class Span:
         """
         moved = calendar.move_spans(np.array([self.lo]), np.array([self.hi]), n, level)
         return Span.of(moved.first[0], moved.last[0])
+
+    def prior(self, level: str, calendar: MovesSpans, n: int = 1) -> Span:
+        """Return the span `n` units of `level` earlier: `shift(-n, level, calendar)`."""
+        return self.shift(-n, level, calendar)

@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.column import Column
-from eptaro.core.errors import QuestionError, unknown
+from eptaro.core.days import LAST_DAY
+from eptaro.core.errors import EptaroError, QuestionError, unknown
 from eptaro.core.facts import View
 from eptaro.core.groups import Coded
-from eptaro.core.ledger import placed_rows
+from eptaro.core.ledger import Index
 from eptaro.core.measures import Measure
 from eptaro.core.plain import agrees, plain_value, shown
 from eptaro.core.span import Span
@@ -150,14 +151,12 @@ class _Reader:
     """Finds the transactions of one group of a view, and their values."""
 
     def __init__(self, view: View, record: dict[str, Any]) -> None:
-        self._view = view
-        place, self._batch = placed_rows(view)
+        self._view, self._index = view, Index.of(view)
         every = np.arange(view.groups.count)
         named = [column.to_list() for column in view.groups.columns(every)]
         wanted = [record[name] for name in view.groups.names]
-        own = [i for i in every.tolist() if [values[i] for values in named] == wanted]
-        self._mine = np.isin(place, own)
-        self._late = int((self._mine & (self._batch.days > view.coverage.hi)).sum())
+        self._place = next(i for i in every.tolist() if [values[i] for values in named] == wanted)
+        self._late = len(self._index.rows(self._place, view.coverage.hi + 1, LAST_DAY))
 
     def side(self, name: str, first: Any, last: Any, measure: Measure) -> Side:
         """Return one side: which transactions lie in its days, and what they come to."""
@@ -167,10 +166,7 @@ class _Reader:
         seen = span.overlap(self._view.coverage)
         if seen is None:
             return Side(name, span, None, (), None)
-        batch = self._batch
-        hit = np.flatnonzero(self._mine & (batch.days >= seen.lo) & (batch.days <= seen.hi))
-        time = np.zeros(len(hit), np.int64) if batch.times is None else batch.times[hit]
-        hit = hit[np.lexsort((hit, time, batch.days[hit]))]
+        hit = self._index.rows(self._place, seen.lo, seen.hi)
         columns = {
             term.column: self._values(term.column, term.how, hit)
             for term in measure.terms
@@ -181,10 +177,10 @@ class _Reader:
 
     def _values(self, column: str, how: str, rows: Any) -> list[Any]:
         if how == "distinct":
-            coded: Coded = self._batch.distinct[column]
+            coded: Coded = self._index.batch.distinct[column]
             words = [*coded.choices.to_list(), None]
             return [words[code] for code in coded.codes[rows].tolist()]
-        picked: Column = self._batch.values[column].take(rows)
+        picked: Column = self._index.batch.values[column].take(rows)
         return [None if value is None or value != value else value for value in picked.to_list()]
 
     def notes(self) -> tuple[str, ...]:
@@ -196,3 +192,32 @@ class _Reader:
         if aside is not None and len(aside):
             found.append(f"left out: {len(aside):,} rows without a readable date")
         return tuple(found)
+
+
+def prove(table: Table, measures: list[str], sample: int = 40, seed: int = 0) -> int:
+    """Trace a random sample of a table's numbers, and the last row's; return how many agreed.
+
+    Raises `EptaroError` with the whole trace where one disagrees, `QuestionError` where
+    the table cannot be traced at all.
+    """
+    names = [name for name in table.names if _is_traceable(name, measures)]
+    rng = np.random.default_rng(seed)
+    rows = {len(table) - 1, *rng.integers(0, max(len(table), 1), sample).tolist()}
+    agreed, refused = 0, None
+    for row in sorted(rows):
+        for name in names:
+            try:
+                found = table.trace(row, name)
+            except QuestionError as error:
+                refused = error
+                continue
+            if not found.agrees:
+                raise EptaroError(f"row {row} was not found again: {found}")
+            agreed += 1
+    if not agreed and refused is not None:
+        raise refused
+    return agreed
+
+
+def _is_traceable(name: str, measures: list[str]) -> bool:
+    return any(name.removesuffix(ending) in measures for ending in ("", *_SUFFIXES))

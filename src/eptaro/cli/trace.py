@@ -1,0 +1,44 @@
+"""The `trace` command: what stands behind one number of a verb's answer."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.cli import verbs
+from eptaro.core.column import Column
+from eptaro.core.errors import EptaroError
+from eptaro.core.table import Table
+
+_VERBS = {name: getattr(verbs, name) for name in ("recap", "accumulate", "trail", "compare")}
+
+
+@click.command(
+    context_settings={"ignore_unknown_options": True},
+    epilog="Example: eptaro trace compare eptaro-demo/bookings.csv --date sailed_on "
+    "--measure 'revenue=sum(fare)' --per quarter --to-date --row 1 --column revenue_change",
+)
+@click.argument("verb", type=click.Choice(list(_VERBS)))
+@click.option("--row", type=click.IntRange(1), required=True, help="The row of the answer, from 1.")
+@click.option("--column", required=True, metavar="NAME", help="The column of the number.")
+@click.option("--rows-to", type=click.Path(path_type=Path), metavar="FILE", default=None,
+              help="Write the places of its transactions in the input to a file.")  # fmt: skip
+@click.argument("rest", metavar="[THE VERB'S OWN OPTIONS]...", nargs=-1, type=click.UNPROCESSED)
+def trace(verb: str, row: int, column: str, rows_to: Path | None, rest: tuple[str, ...]) -> None:
+    """Tell the days and transactions behind one number, made again from these."""
+    given: dict[str, Any] = dict(_VERBS[verb].make_context(verb, list(rest)).params)
+    for name in ("out", "form", "rows", "prove", "card"):
+        given.pop(name, None)
+    if isinstance(given.get("weights"), str):
+        given["weights"] = [float(part) for part in given["weights"].split(",")]
+    _, table = verbs.answer(verb, given)
+    found = table.trace(row - 1, column)
+    click.echo(str(found))
+    if rows_to is not None:
+        places = Column.of("row", "integer", list(found.rows), unit="number",
+                           description="Place in the input, from 1")  # fmt: skip
+        click.echo(f"{len(places):,} places written to {Table([places]).write(rows_to)}", err=True)
+    if not found.agrees:
+        raise EptaroError("the number in the table is not what its transactions come to")
