@@ -126,15 +126,8 @@ def _by_hour(view: View) -> Cells:
     fold.add(single)
     _, cells = fold.result()
     wide = Axis(view.groups.count, 0, 24)
-    return cells.plus(Cells(wide, {p: t.spread(cells.axis.onto(wide), wide.size)
-                                   for p, t in _emptied(cells).tallies.items()}))  # fmt: skip
-
-
-def _emptied(cells: Cells) -> Cells:
-    nowhere = np.full(cells.axis.size, -1)
-    return Cells(
-        cells.axis, {p: t.spread(nowhere, cells.axis.size) for p, t in cells.tallies.items()}
-    )
+    target = cells.axis.onto(wide)
+    return Cells(wide, {p: t.spread(target, wide.size) for p, t in cells.tallies.items()})
 
 
 def _numbered(count: int) -> Column:

@@ -13,6 +13,7 @@ import pyarrow.compute as pc
 
 from eptaro.core.errors import InputError, MeasureError
 from eptaro.core.filerules import FileRules
+from eptaro.inputs.digest import file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
 
 _BLOCK = 1 << 23
@@ -81,8 +82,6 @@ class CsvFile(Source):
 
     def fingerprint(self) -> str:
         """Return a digest of the file."""
-        from eptaro.inputs.files import file_digest
-
         return file_digest(self.path)
 
     def _parsed(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:

@@ -15,6 +15,7 @@ import pyarrow as pa
 from eptaro.core.errors import EptaroError, InputError, unknown
 from eptaro.core.filerules import FileRules
 from eptaro.inputs.csvfiles import CsvFile
+from eptaro.inputs.digest import file_digest
 from eptaro.inputs.sources import Source, TableSource, Wanted, check_columns
 from eptaro.inputs.workbooks import read_sheet
 
@@ -118,17 +119,6 @@ class ManyFiles(Source):
         """Return a digest of all files, whatever their order."""
         joined = " ".join(sorted(part.fingerprint() for part in self.parts))
         return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()
-
-
-def file_digest(path: Path) -> str:
-    """Return a digest of a file's size, its ends, and samples between."""
-    size = path.stat().st_size
-    digest = hashlib.blake2b(str(size).encode(), digest_size=16)
-    with path.open("rb") as file:
-        for number in range(65):
-            file.seek(max(size - (1 << 16), 0) * number // 64)
-            digest.update(file.read(1 << 16))
-    return digest.hexdigest()
 
 
 def _feather(path: Path, rules: FileRules) -> Source:
