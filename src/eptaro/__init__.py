@@ -35,7 +35,7 @@ from eptaro.core.trailvalues import trail_values
 from eptaro.core.weekcalendar import WeekCalendar
 from eptaro.core.workdays import Holiday, HolidaySet, Workdays
 from eptaro.version import __version__
-from eptaro.wiring import annotate, connect, inspect
+from eptaro.wiring import annotate, connect, inspect, read_config
 
 __all__ = [
     "Calendar",
@@ -66,6 +66,7 @@ __all__ = [
     "annotate",
     "dimension",
     "inspect",
+    "read_config",
     "trail_values",
 ]
 

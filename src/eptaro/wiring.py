@@ -37,6 +37,22 @@ def _value_rows(table: Any, along: str, by: list[str], planes: set[Plane]) -> An
     return value_rows(table, along, by, planes)
 
 
+def _holidays_from(kind: str, *args: Any, **options: Any) -> Any:
+    from eptaro.inputs import holidays
+
+    return getattr(holidays, f"from_{kind}")(*args, **options)
+
+
+def read_config(path: str | Path) -> Any:
+    """Read an `eptaro.toml`: its `calendars`, `workdays`, `holidays`, `locale` and data set.
+
+    See `eptaro.inputs.config`. Raises `InputError` naming the key that is wrong.
+    """
+    from eptaro.inputs.config import read_config
+
+    return read_config(path)
+
+
 def _frame_rows(frame: Any) -> list[dict[str, Any]]:
     from eptaro.inputs.sources import FrameSource
 
@@ -111,6 +127,7 @@ def connect() -> None:
     hooks.provide(
         book_open=_book_open,
         book_write=_book_write,
+        holidays_from=_holidays_from,
         open_files=_open_files,
         fold=_fold,
         locale_names=_locale_names,

@@ -26,7 +26,7 @@ class Read(unittest.TestCase):
         return read_config(path)
 
     def test_the_demos_config(self):
-        config = read_config(DEMO)
+        config = ep.read_config(DEMO)
         self.assertEqual(list(config.calendars), ["calendar", "fiscal", "cafe", "freight"])
         self.assertEqual(config.calendar("cafe"), ep.WeekCalendar("cafe"))
         work = config.workdays(2025, 2025)

@@ -97,7 +97,7 @@ class Files(unittest.TestCase):
         self.path.write_text(
             "date,name,kind,pay_premium\n2025-05-14,Landfall,company,yes\n2025-01-01,Year,,\n"
         )
-        year, landfall = holidays.from_csv(self.path)
+        year, landfall = ep.HolidaySet.from_csv(self.path)
         self.assertEqual(landfall, ep.Holiday(dt.date(2025, 5, 14), "Landfall", "company", True))
         self.assertEqual((year.kind, year.pay_premium), ("public", False))
         bad = (
@@ -115,7 +115,8 @@ class Files(unittest.TestCase):
     def test_icalendar_with_recurrence_and_several_days(self):
         self.path.write_text(ICS)
         found = [
-            (str(h.day), h.name, h.kind) for h in holidays.from_icalendar(self.path, 2024, 2025)
+            (str(h.day), h.name, h.kind)
+            for h in ep.HolidaySet.from_icalendar(self.path, 2024, 2025)
         ]
         self.assertEqual(found[:2], [("2024-05-14", "Landfall Day", "regional"),
                                      ("2025-05-14", "Landfall Day", "regional")])  # fmt: skip
@@ -125,7 +126,7 @@ class Files(unittest.TestCase):
             holidays.from_icalendar(self.path, 2024, 2025)
 
     def test_countries(self):
-        found = holidays.from_country("FR", 2025, 2025)
+        found = ep.HolidaySet.from_country("FR", 2025, 2025)
         self.assertIn(dt.date(2025, 7, 14), {h.day for h in found})
         with self.assertRaisesRegex(ep.CalendarError, "unknown country 'Frnce'"):
             holidays.from_country("Frnce", 2025, 2025)

@@ -8,12 +8,14 @@ holidays passed; every count is a difference of two numbers, every search its in
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from eptaro.core import hooks
 from eptaro.core.days import (
     DateLike,
     Days,
@@ -56,6 +58,45 @@ class HolidaySet:
     def __init__(self, holidays: Iterable[Holiday]) -> None:
         self.holidays = tuple(sorted(set(holidays), key=lambda h: (h.day, h.name)))
         self.days: Ints = np.array([ordinal(h.day) for h in self.holidays], np.int64)
+
+    @classmethod
+    def from_rules(
+        cls, rules: Iterable[Mapping[str, Any]], first_year: int, last_year: int, *,
+        weekend: Sequence[str] = ("saturday", "sunday"),
+    ) -> HolidaySet:  # fmt: skip
+        """Return the holidays that rules give in the years: see `eptaro.inputs.holidays`.
+
+        >>> import eptaro as ep
+        >>> rules = [{"name": "Good Friday", "on": "easter - 2"}]
+        >>> [str(holiday.day) for holiday in ep.HolidaySet.from_rules(rules, 2025, 2025)]
+        ['2025-04-18']
+        """
+        found: HolidaySet = hooks.call(
+            "holidays_from", "rules", rules, first_year, last_year, weekend=weekend
+        )
+        return found
+
+    @classmethod
+    def from_csv(cls, path: str | Path) -> HolidaySet:
+        """Return the holidays of a CSV file: date, name, optional kind and pay_premium."""
+        found: HolidaySet = hooks.call("holidays_from", "csv", path)
+        return found
+
+    @classmethod
+    def from_icalendar(cls, path: str | Path, first_year: int, last_year: int) -> HolidaySet:
+        """Return the whole-day events of an iCalendar file in the years."""
+        found: HolidaySet = hooks.call("holidays_from", "icalendar", path, first_year, last_year)
+        return found
+
+    @classmethod
+    def from_country(
+        cls, country: str, first_year: int, last_year: int, *, subdivision: str | None = None
+    ) -> HolidaySet:
+        """Return the public holidays of a country (ISO 3166), or of one of its subdivisions."""
+        found: HolidaySet = hooks.call(
+            "holidays_from", "country", country, first_year, last_year, subdivision=subdivision
+        )
+        return found
 
     @property
     def kinds(self) -> tuple[str, ...]:

@@ -1,0 +1,44 @@
+"""Reading ahead keeps order and errors, and stops when nobody listens; progress is told."""
+
+import threading
+import unittest
+
+import eptaro as ep
+from eptaro.core.progress import tell, watched
+from eptaro.inputs.ahead import ahead
+
+
+class Ahead(unittest.TestCase):
+    """Items come as from the iterator itself."""
+
+    def test_items_come_in_order_and_an_error_in_its_place(self):
+        self.assertEqual(list(ahead(iter(range(50)))), list(range(50)))
+
+        def failing():
+            yield 1
+            raise ep.InputError("broken")
+
+        seen = []
+        with self.assertRaisesRegex(ep.InputError, "broken"):
+            for item in ahead(failing()):
+                seen.append(item)
+        self.assertEqual(seen, [1])
+
+    def test_the_reader_stops_when_it_is_left(self):
+        before = threading.active_count()
+        for item in ahead(iter(range(10**9))):
+            if item == 3:
+                break
+        self.assertEqual(threading.active_count(), before)
+
+
+class Progress(unittest.TestCase):
+    """Whoever watches is told of rows and share."""
+
+    def test_a_watcher_hears_of_rows_until_it_leaves(self):
+        heard = []
+        with watched(lambda rows, share: heard.append((rows, share))):
+            tell(5, 0.5)
+            ep.Daybook({"on": ["2025-01-01"] * 3}, date="on", measures="n=count()")
+        tell(9, None)
+        self.assertEqual(heard, [(5, 0.5), (3, None)])
