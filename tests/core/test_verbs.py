@@ -278,6 +278,48 @@ class Compare(Against):
         with self.assertRaisesRegex(ep.QuestionError, "years of whole weeks"):
             civil.compare("month", align="restated")
 
+    def test_several_prior_periods_stand_side_by_side(self):
+        book = book_of(oracle.random_rows(6), ep.MonthCalendar())
+        both = list(book.compare("quarter", back=["1 quarter", "1 year"], by="group").rows())
+        for back in ("1 quarter", "1 year"):
+            for one, row in zip(
+                book.compare("quarter", back=back, by="group").rows(), both, strict=True
+            ):
+                ending = "_" + back.replace(" ", "_")
+                for name, value in one.items():
+                    self.assertEqual(row.get(name + ending, row.get(name)), value, name)
+        with self.assertRaisesRegex(ep.QuestionError, "names no prior period"):
+            book.compare("quarter", back=[])
+
+    def test_details_add_up_and_name_who_is_new_or_lost(self):
+        rows = oracle.random_rows(6)
+        book = book_of(rows, ep.MonthCalendar())
+        whole = {r["period"]: r for r in book.compare("quarter").rows()}
+        parts = {}
+        for row in book.compare("quarter", by="group", details=True).rows():
+            if not row["comparable"]:
+                self.assertIsNone(row["standing"])
+                self.assertIsNone(row["trips_contribution"])
+                continue
+            now, before = (rows.over(row["group"], row[a], row[b])["count"]
+                           for a, b in (("first", "last"), ("prior_first", "prior_last")))  # fmt: skip
+            standing = "new" if now and not before else "lost" if before and not now else None
+            self.assertEqual(row["standing"], standing)
+            lengths = [
+                (row[b] - row[a]).days + 1
+                for a, b in (("first", "last"), ("prior_first", "prior_last"))
+            ]
+            self.assertAlmostEqual(
+                row["trips_change_per_day"], now / lengths[0] - before / lengths[1]
+            )
+            self.assertNotIn("typical_contribution", row)
+            parts[row["period"]] = parts.get(row["period"], 0.0) + (
+                row["trips_contribution"] or 0.0
+            )
+        self.assertTrue(parts)
+        for period, total in parts.items():
+            self.assertAlmostEqual(total, whole[period]["trips_change_ratio"] or 0.0)
+
     def test_week_53_is_not_comparable_with_a_year_of_52(self):
         book = ep.Daybook({"on": ["2019-01-01", "2021-02-01"]}, date="on", measures="n=count()")
         rows = {row["period"]: row for row in book.compare("week").rows()}

@@ -37,6 +37,8 @@ def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
     """Return the book that the options name, and its answer to a verb."""
     book = Settings(given).book(given)
     given["by"], given["only"] = list(given["by"]), list(given["only"]) or None
+    if verb == "compare" and len(given["back"]) == 1:
+        (given["back"],) = given["back"]
     table: Table = getattr(book, verb)(**given)
     return book, table
 
@@ -162,10 +164,13 @@ def _numbers(text: str) -> list[float]:
 @click.option(
     "--back",
     metavar="AMOUNT",
-    default="1 year",
-    show_default=True,
-    help="How far back the prior period lies: '1 year', '1 quarter', '2 months'.",
+    default=("1 year",),
+    multiple=True,
+    help="How far back the prior period lies: '1 quarter', '2 months'; several stand side by "
+    "side.  [default: 1 year]",
 )
+@click.option("--details", is_flag=True,
+              help="Add changes per day, contributions, and who is new or lost.")  # fmt: skip
 @click.option(
     "--to-date",
     is_flag=True,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendar import Calendar
 from eptaro.core.column import Column, dates
+from eptaro.core.comparedetails import detail_columns, side_by_side, standing_column
 from eptaro.core.days import Flags, Ints
 from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
@@ -27,11 +29,12 @@ def compare(
     self: Facts,
     per: str,
     *,
-    back: str = "1 year",
+    back: str | Sequence[str] = "1 year",
     to_date: bool = False,
     match: str = "date",
     align: str = "place",
     periods: int = 1,
+    details: bool = False,
     by: By = None,
     only: Only = None,
     as_of: AsOf = None,
@@ -54,6 +57,11 @@ def compare(
     In years of whole weeks, `align="restated"` sets the year after a 53-week year against
     the days exactly 52 weeks before, so that the same calendar dates meet.
 
+    Several `back` stand side by side, told apart by endings such as `_1_year`. `details`
+    adds `standing` (groups that are `new` or `lost`), and for each measure
+    `NAME_change_per_day` and `NAME_contribution`: the group's change over the prior value
+    of all groups, which add up to the change ratio of the whole.
+
     Raises `QuestionError` where `back` does not fit `per` (it lists what fits).
 
     >>> import eptaro as ep
@@ -64,6 +72,14 @@ def compare(
     >>> str(row["prior_last"]), row["revenue_change"], row["revenue_change_ratio"]
     ('2024-02-29', 10, 0.25)
     """
+    if not isinstance(back, str):
+        options = {"to_date": to_date, "match": match, "align": align, "periods": periods,
+                   "details": details, "by": by, "only": only, "as_of": as_of}  # fmt: skip
+        backs = list(dict.fromkeys(back))
+        if not backs:
+            raise QuestionError("back names no prior period; write '1 year'")
+        tables = [compare(self, per, back=one, **options) for one in backs]  # type: ignore[arg-type]
+        return side_by_side(tables, backs, [measure.name for measure in self.measures])
     calendar = self.calendar
     check_level(per, calendar.levels)
     amount = _check_back(calendar, per, back)
@@ -80,13 +96,9 @@ def compare(
         pairs = _restated(calendar, per, amount, match, pairs)
     count = len(pairs.first)
     group = np.repeat(np.arange(view.groups.count), count)
-    pairs = pairs.repeated(np.tile(np.arange(count), view.groups.count))
-    return _answer(
-        view,
-        pairs,
-        group,
-        {"back": str(amount), "to_date": to_date, "match": match, "align": align},
-    )
+    place = np.tile(np.arange(count), view.groups.count)
+    asked = {"back": str(amount), "to_date": to_date, "match": match, "align": align}
+    return _answer(view, pairs.repeated(place), group, place if details else None, asked)
 
 
 @dataclass(frozen=True, eq=False)
@@ -240,7 +252,10 @@ def _weeks_back(per: str, amount: Amount) -> int:
     return _WEEKS[amount.level] * amount.n
 
 
-def _answer(view: View, pairs: _Pairs, group: Ints, asked: dict[str, Any]) -> Table:
+def _answer(
+    view: View, pairs: _Pairs, group: Ints, place: Ints | None, asked: dict[str, Any]
+) -> Table:
+    """Return the table; `place`, each row's period, is given where details are wanted."""
     whole_now = view.complete(pairs.first, pairs.last)
     whole_prior = view.complete(pairs.prior_first, pairs.prior_last) & pairs.exists
     comparable = whole_now & whole_prior
@@ -257,11 +272,18 @@ def _answer(view: View, pairs: _Pairs, group: Ints, asked: dict[str, Any]) -> Ta
         Column.of("prior_clamped", "flag", pairs.clamped & pairs.exists,
                   description="Whether the prior end was cut short by its month or period"),
     ]  # fmt: skip
+    if place is not None:
+        spans = (pairs.first, pairs.last), (pairs.prior_first, pairs.prior_last)
+        columns.append(standing_column(view, group, *spans, comparable))
     for measure in view.facts.measures:
         now = view.value(measure, group, pairs.first, pairs.last)
         prior = view.value(measure, group, pairs.prior_first, pairs.prior_last)
         prior = prior.blanked(pairs.exists)
         columns += [now, *_changes(measure.name, now, prior, comparable)]
+        if place is not None:
+            days = pairs.last - pairs.first + 1
+            before = pairs.prior_last - pairs.prior_first + 1
+            columns += detail_columns(measure, now, prior, days, before, place, comparable)
     return view.table(columns, view.meta("compare") | asked)
 
 

@@ -1,0 +1,76 @@
+"""Columns beside a comparison: change per day, contribution to the whole change, standing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from eptaro.core.column import Column
+from eptaro.core.days import Flags, Ints
+from eptaro.core.facts import View
+from eptaro.core.measures import Measure, Plane
+from eptaro.core.table import Table
+
+_STANDINGS = ("new", "lost")
+
+
+def detail_columns(
+    measure: Measure, now: Column, prior: Column, days: Ints, prior_days: Ints, place: Ints,
+    keep: Flags,
+) -> list[Column]:  # fmt: skip
+    """Return a measure's change per day and, where it adds up, each group's contribution.
+
+    The change per day sets spans of unlike length on one footing. The contribution is the
+    group's change over the prior value of all groups of the period: the contributions of
+    a period add up to the change ratio of the whole. Both are blank unless comparable.
+    """
+    one, two = now.numbers(), prior.numbers()
+    name = measure.name
+    per_day = one / days - two / np.maximum(prior_days, 1)
+    filled = keep & ~np.isnan(per_day)
+    found = [
+        Column.of(f"{name}_change_per_day", "float", np.where(filled, per_day, 0.0), filled,
+                  format=now.format, description=f"{name} per day less {name}_prior per day")
+    ]  # fmt: skip
+    if measure.additive_plane is None:
+        return found
+    change = np.where(keep, np.nan_to_num(one - two), 0.0)
+    whole = np.abs(np.bincount(place, weights=np.where(keep, np.nan_to_num(two), 0.0)))[place]
+    valid = keep & (whole > 0)
+    ratio = np.divide(change, whole, out=np.zeros(len(change)), where=valid)
+    text = f"{name}_change over the prior value of all groups"
+    found.append(
+        Column.of(f"{name}_contribution", "float", ratio, valid, unit="ratio", description=text)
+    )
+    return found
+
+
+def standing_column(
+    view: View, group: Ints, now: tuple[Ints, Ints], prior: tuple[Ints, Ints], keep: Flags
+) -> Column:
+    """Return which groups are new (transactions now, none before) or lost (the other way)."""
+    counts = []
+    for first, last in (now, prior):
+        lo = view.cells.axis.place(group, first)
+        hi = np.maximum(view.cells.axis.place(group, last + 1), lo)
+        counts.append(view.cells.sums(Plane("rows"), lo, hi).data > 0)
+    here, before = counts
+    codes = np.where(here & ~before, 0, np.where(before & ~here, 1, -1))
+    return Column.text("standing", np.array(_STANDINGS), np.where(keep, codes, -1),
+                       description="new: none before; lost: none now")  # fmt: skip
+
+
+def side_by_side(tables: Sequence[Table], backs: Sequence[str], measures: Sequence[str]) -> Table:
+    """Return comparisons of the same periods against several prior ones as one table.
+
+    What belongs to one of them is told by its ending, such as `_1_year`.
+    """
+    head = tables[0]
+    stop = head.names.index("last") + 1
+    shared = [*head.names[:stop], *measures]
+    columns = [head.column(name) for name in shared]
+    for table, back in zip(tables, backs, strict=True):
+        ending = "_" + back.strip().replace(" ", "_")
+        columns += [c.named(c.name + ending) for c in table.columns if c.name not in shared]
+    return Table(columns, head.meta | {"back": ", ".join(backs)})
