@@ -41,10 +41,12 @@ def deliver(table: Table, out: Path | None, form: str, rows: int | None = None) 
 def show(table: Table, rows: int | None = None) -> None:
     """Print a table; one wider than the terminal goes in blocks that repeat its key columns.
 
-    One of very many columns, as a dimension is, is turned on its side: a line per column.
+    One of very many columns and few rows, as the look at a dimension is, is turned on its
+    side: a line per column.
     """
     console = Console(highlight=False)
-    sideways = len(table.names) > _MANY_COLUMNS
+    few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
+    sideways = len(table.names) > _MANY_COLUMNS and few
     limit = rows or (_FEW if sideways else _ROWS if console.is_terminal else len(table))
     part, gap = _excerpt(table, limit)
     cells = [_Cells.of(column, gap) for column in part.columns]
