@@ -221,3 +221,34 @@ class Verbs(WithConfig):
             "trace", "recap", *CONFIG, "--per", "year", "--row", "99", "--column", "revenue"
         )
         self.assertEqual((status, "there is no row" in err), (1, True), err)
+
+    def test_annotate_knows_holidays_of_any_year(self):
+        Path("old.csv").write_text("on\n1888-07-14\n2100-12-24\n")
+        status, _, err = self.go("annotate", "old.csv", "--date", "on", *CONFIG, "--add", "holiday_name",
+                                 "--out", "named.csv")  # fmt: skip
+        self.assertEqual(status, 0, err)
+        rows = list(csv.DictReader(io.StringIO(Path("named.csv").read_text())))
+        self.assertEqual([row["holiday_name"] for row in rows], ["", ""])
+        Path("old.csv").write_text("on\n1887-07-14\n2098-12-25\n")
+        self.go(
+            "annotate",
+            "old.csv",
+            "--date",
+            "on",
+            *CONFIG,
+            "--add",
+            "holiday_name",
+            "--out",
+            "named.csv",
+        )
+        rows = list(csv.DictReader(io.StringIO(Path("named.csv").read_text())))
+        self.assertEqual([row["holiday_name"] for row in rows], ["Landfall Day", "Midwinter Day"])
+
+    def test_trace_takes_goals_and_weights_as_its_verb_does(self):
+        Path("goals.csv").write_text("period,goal\nFY2026,500000\n")
+        status, out, err = self.go("trace", "accumulate", *CONFIG, "--within", "year", "--goals", "goals.csv",
+                                   "--only", "2025-08-20", "--row", "1", "--column", "trips_to_date")  # fmt: skip
+        self.assertEqual((status, "4,381 transactions" in out), (0, True), err)
+        status, _, err = self.go("trace", "trail", *CONFIG, "--back", "2 days", "--weights", "1,x", "--row", "1",
+                                 "--column", "trips_trailing")  # fmt: skip
+        self.assertEqual((status, "are not numbers" in err), (1, True), err)

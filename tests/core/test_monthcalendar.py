@@ -131,6 +131,13 @@ class Stepping(unittest.TestCase):
         self.assertEqual(fiscal.period("FY2025-M02").shift(-1, "quarter").label, "FY2024-M11")
         self.assertEqual(fiscal.period("FY2025-W07").shift(1, "year").label, "FY2026-W07")
 
+    def test_a_period_holds_its_days_and_its_parts(self):
+        quarter = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY").period("FY2025-Q4")
+        self.assertEqual(list(quarter), oracle.days(quarter.first, quarter.last))
+        self.assertEqual(
+            list(quarter.parts("month").labels), ["FY2025-M10", "FY2025-M11", "FY2025-M12"]
+        )
+
     def test_week_53_has_no_counterpart_before_a_year_of_52(self):
         self.assertIsNone(ep.MonthCalendar().period("2020-W53").shift(-1, "year"))
         self.assertEqual(ep.MonthCalendar().period("2020-W52").shift(-1, "year").label, "2019-W52")

@@ -11,7 +11,6 @@ from eptaro.cli.options import calendar_options, output_options
 from eptaro.cli.reading import reading_options, shown_progress
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
-from eptaro.core.span import Span
 
 
 def _opened(settings: Settings, given: dict[str, Any]) -> tuple[Any, Any, str | None]:
@@ -82,6 +81,6 @@ def annotate(add: tuple[str, ...], locale: str | None, as_of: str | None, out: P
     with shown_progress():
         written = add_to(
             source, add=list(add), date=date, calendars=calendars, locale=locale, as_of=as_of,
-            workdays=settings.workdays(Span("1990-01-01", "2060-12-31")), dates=dates, out=out,
+            workdays=settings.workdays, dates=dates, out=out,
         )  # fmt: skip
     click.echo(f"written to {written}", err=True)

@@ -31,8 +31,6 @@ def trace(verb: str, row: int, column: str, rows_to: Path | None, rest: tuple[st
     given: dict[str, Any] = dict(_VERBS[verb].make_context(verb, list(rest)).params)
     for name in ("out", "form", "rows", "prove", "card"):
         given.pop(name, None)
-    if isinstance(given.get("weights"), str):
-        given["weights"] = [float(part) for part in given["weights"].split(",")]
     _, table = verbs.answer(verb, given)
     found = table.trace(row - 1, column)
     click.echo(str(found))

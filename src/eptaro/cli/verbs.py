@@ -39,6 +39,10 @@ def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
     given["by"], given["only"] = list(given["by"]), list(given["only"]) or None
     if verb == "compare" and len(given["back"]) == 1:
         (given["back"],) = given["back"]
+    if isinstance(given.get("weights"), str):
+        given["weights"] = _numbers(given["weights"])
+    if given.get("goals") is not None:
+        given["goals"] = read_goals(given["goals"])
     table: Table = getattr(book, verb)(**given)
     return book, table
 
@@ -103,8 +107,6 @@ def accumulate(**given: Any) -> None:
         return
     if given["within"] is None:
         raise click.UsageError("Missing option '--within' (or --card).")
-    goals = given.pop("goals")
-    given["goals"] = None if goals is None else read_goals(goals)
     _run("accumulate", given)
 
 
@@ -139,9 +141,8 @@ def _card(given: dict[str, Any]) -> None:
 @calendar_options
 @output_options
 @prove_option
-def trail(weights: str | None, **given: Any) -> None:
+def trail(**given: Any) -> None:
     """Roll windows over time: trailing days, months, workdays or transactions."""
-    given["weights"] = None if weights is None else _numbers(weights)
     _run("trail", given)
 
 

@@ -21,6 +21,10 @@ class CutsDays(Protocol):
 
     name: str
 
+    def periods(self, span: Span, level: str) -> Periods:
+        """All periods of a level that share a day with a span."""
+        ...
+
     def first_days(self, index: Ints, level: str) -> Ints:
         """First day of each period."""
         ...
@@ -103,6 +107,13 @@ class Period:
         step = step or self.level
         index, exists = self.calendar.counterparts(self._own, self.level, n, step)
         return Period(self.calendar, self.level, int(index[0])) if exists[0] else None
+
+    def parts(self, level: str) -> Periods:
+        """Return the periods of a narrower level that share a day with this one."""
+        return self.calendar.periods(self.span, level)
+
+    def __iter__(self) -> Iterator[dt.date]:
+        return (as_date(day) for day in range(self.span.lo, self.span.hi + 1))
 
     def __contains__(self, day: object) -> bool:
         return day in self.span

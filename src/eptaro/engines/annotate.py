@@ -18,11 +18,12 @@ import pyarrow as pa
 from eptaro.core.calendar import Calendar
 from eptaro.core.column import Column
 from eptaro.core.daterules import DateRules
-from eptaro.core.days import Flags, Ints, as_date, civil, month_starts
+from eptaro.core.days import Flags, Ints, civil, month_starts
 from eptaro.core.dimension import catalogue, dimension
 from eptaro.core.errors import DateError, InputError, QuestionError, unknown
 from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.progress import tell
+from eptaro.core.span import Span
 from eptaro.core.workdays import Workdays
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.sources import FrameSource, Source, check_columns
@@ -34,6 +35,7 @@ from eptaro.outputs.text import needs_quotes, write_csv_rows
 _SECOND = 1_000_000
 _SPANS = {"hour": 3600 * _SECOND, "minute": 60 * _SECOND, "second": _SECOND}
 _STAMP = pa.timestamp("us")
+WorkdaysOf = Callable[[Span], Workdays]
 ENDINGS = (".csv", ".parquet", ".arrow")
 
 
@@ -118,7 +120,7 @@ def annotate(
     add: Sequence[str],
     date: str | None = None,
     calendars: Calendar | Sequence[Calendar] | None = None,
-    workdays: Workdays | None = None,
+    workdays: Workdays | WorkdaysOf | None = None,
     locale: str = "en",
     as_of: str | None = None,
     dates: DateRules | None = None,
@@ -129,6 +131,7 @@ def annotate(
     `add` names attributes of the dimension (`fiscal_quarter_label`, `day_name`, ...; see
     `eptaro.dimension`) and parts of the time (`hour`, `minute`, `second`, `fraction`,
     `utc_offset_minutes`, `utc_offset_text`, `hour_first_moment`, `century_last`, ...).
+    `workdays` may be a function of the span that rows turn out to have.
     Returns a pyarrow Table, or, with `out` (.csv, .parquet or .arrow), the path written.
     Rows whose date cannot be read are an error, or are kept with blanks where the rules
     set bad dates aside.
@@ -162,7 +165,7 @@ class _Plan:
 
     def __init__(
         self, source: Source, add: list[str], date: str | None, calendars: list[Calendar],
-        workdays: Workdays | None, locale: str, as_of: str | None, rules: DateRules,
+        workdays: Workdays | WorkdaysOf | None, locale: str, as_of: str | None, rules: DateRules,
     ) -> None:  # fmt: skip
         self._source, self._add = source, list(dict.fromkeys(add))
         self._date = date or find_date(source, rules)
@@ -176,8 +179,9 @@ class _Plan:
                 raise QuestionError(f"{source.name} has a column {name!r} already; rename it first")
         self._of_day = [name for name in self._add if name in known]
         self._options: dict[str, Any] = {
-            "calendars": calendars, "workdays": workdays, "locale": locale, "as_of": as_of,
+            "calendars": calendars, "locale": locale, "as_of": as_of,
         }  # fmt: skip
+        self._workdays = workdays
         self._rules = rules
         if rules.order == "infer":
             self._rules, _ = resolve(source.column(self._date), rules, self._date)
@@ -218,7 +222,11 @@ class _Plan:
             return {name: pa.nulls(len(read.days)) for name in self._of_day}
         known = read.days if good is None else read.days[good]
         lo, hi = (int(known.min()), int(known.max())) if len(known) else (0, 0)
-        sheet = dimension(as_date(lo), as_date(hi), columns=self._of_day, **self._options)
+        span = Span.of(lo, hi)
+        worked = self._workdays(span) if callable(self._workdays) else self._workdays
+        sheet = dimension(
+            span.first, span.last, columns=self._of_day, workdays=worked, **self._options
+        )
         places = np.clip(read.days - lo, 0, hi - lo)
         return {
             column.name: _blanked(to_array(column.take(places)), good) for column in sheet.columns
