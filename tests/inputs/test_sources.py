@@ -152,6 +152,13 @@ class SameBook(Files):
         self.assertEqual(answers[0], answers[1])
         self.assertEqual(answers[0], answers[2])
 
+    def test_blanks_are_counted_and_said(self):
+        self.assertEqual(self.read(TEXT).notes, ("1 blanks in 'fare' are left out",))
+        floats = ep.Daybook({"on": ["2025-01-01"] * 3, "x": [0.5, float("nan"), None]}, date="on",
+                            measures=["s=sum(x)", "m=median(x)"])  # fmt: skip
+        self.assertEqual(floats.notes[0], "2 blanks in 'x' are left out")
+        self.assertIn("keep every value", floats.notes[1])
+
     def test_a_memory_limit_is_honoured(self):
         with self.assertRaisesRegex(ep.InputError, "more than the limit of 0"):
             self.read(TEXT, memory_limit=10)

@@ -77,13 +77,17 @@ def agrees(result: Any, plain: Any, *, exact: bool) -> bool:
     return math.isclose(float(result), float(plain), rel_tol=1e-9, abs_tol=1e-9)
 
 
-def shown(value: Any) -> str:
-    """Return a plain value as people read it."""
+def shown(value: Any, places: int = 0) -> str:
+    """Return a plain value as people read it, with at least so many decimals.
+
+    >>> shown(Fraction(707, 2), 2), shown(Fraction(1, 8), 2)
+    ('353.50', '0.125')
+    """
     if value is None:
         return "blank"
     if isinstance(value, Fraction):
-        if value.denominator == 1:
-            return f"{value.numerator:,}"
         digits = Decimal(value.numerator) / Decimal(value.denominator)
-        return f"{digits:,f}"
+        exponent = digits.as_tuple().exponent
+        more = -exponent if isinstance(exponent, int) else 0
+        return f"{digits:,.{max(places, more)}f}"
     return f"{value:,}"

@@ -30,13 +30,14 @@ class Side:
     seen: Span | None
     rows: tuple[int, ...]
     value: Any
+    places: int = 0
 
     def lines(self) -> list[str]:
         """Return the side in words."""
         found = [
             f"{self.name}: {self.span.first:%A} {self.span.first} to "
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
-            f"  {len(self.rows):,} transactions come to {shown(self.value)}",
+            f"  {len(self.rows):,} transactions come to {shown(self.value, self.places)}",
         ]
         if self.seen is None:
             found.insert(1, "  wholly outside the days that are known: blank")
@@ -72,9 +73,10 @@ class Trace:
         lines = [f"{self.column}" + (f" of {of}" if of else "") + f": {self.definition}"]
         for side in self.sides:
             lines += side.lines()
+        places = self.sides[0].places
         said = "blank" if self.result is None else f"{self.result:,}"
         lines.append(
-            f"table: {said}; straight from the transactions: {shown(self.plain)}: {verdict}"
+            f"table: {said}; straight from the transactions: {shown(self.plain, places)}: {verdict}"
         )
         return "\n".join([*lines, *self.notes])
 
@@ -173,7 +175,10 @@ class _Reader:
             if term.column
         }
         value = plain_value(measure, columns, len(hit))
-        return Side(name, span, seen, tuple((np.sort(hit) + 1).tolist()), value)
+        places = 0
+        if measure.term.column in self._index.batch.values:
+            places = self._index.batch.values[measure.term.column].scale
+        return Side(name, span, seen, tuple((np.sort(hit) + 1).tolist()), value, places)
 
     def _values(self, column: str, how: str, rows: Any) -> list[Any]:
         if how == "distinct":

@@ -33,9 +33,14 @@ def fold_source(
         fold.add(batch)
     if transactions.evidence:
         notes.append(f"order of dates: {transactions.evidence}")
+    notes += [
+        f"{n:,} blanks in {name!r} are left out" for name, n in transactions.blanks.items() if n
+    ]
     groups, cells = fold.result()
     if any(plane.what in ("values", "codes") for plane in wanted):
-        notes.append(f"distinct and quantile measures keep every value: {cells.memory >> 20:,} MiB")
+        notes.append(
+            f"distinct and quantile measures keep every value: {cells.memory / 2**20:,.1f} MiB"
+        )
     return Folded(
         groups, cells, fold.rows, source.name, transactions.aside, transactions.left_out,
         tuple(notes), frozenset([source.fingerprint()]), fold.distinct_values(),

@@ -32,7 +32,8 @@ class Transactions:
     """The transactions of a source, read batch by batch under date rules.
 
     After they are read, `rows` says how many there were, `aside` lists the rows whose
-    date could not be read (row, value, reason) and `left_out` what they add up to.
+    date could not be read (row, value, reason), `left_out` what they add up to, and `blanks`
+    how many values of each measured column are blank.
     """
 
     def __init__(
@@ -54,6 +55,7 @@ class Transactions:
             except DateError as error:
                 raise DateError(f"{source.name}: {error}") from None
         self.rows = 0
+        self.blanks: dict[str, int] = dict.fromkeys(self._numbers, 0)
         self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
         self._aside: list[tuple[int, str, str]] = []
 
@@ -105,6 +107,7 @@ class Transactions:
         values = {c: read_filled(table[c], c) for c in self._filled}
         for column in self._numbers:
             values[column] = read_numbers(table[column], column, self._source, self.rows)
+            self.blanks[column] += _blanks(values[column])
         distinct = {c: read_codes(table[c], c) for c in self._codes}
         batch = Batch(read.days, groups, values, distinct, read.times, self.rows)
         if read.bad is None or not read.bad.any():
@@ -127,6 +130,13 @@ class Transactions:
                 known = self.left_out[column]
                 both_exact = not isinstance(total, float) and not isinstance(known, float)
                 self.left_out[column] = known + total if both_exact else float(known) + float(total)
+
+
+def _blanks(column: Column) -> int:
+    """Return how many values of a numeric column are blank."""
+    if column.kind == "float":
+        return int(np.isnan(column.numbers()).sum())
+    return 0 if column.valid is None else int((~column.valid).sum())
 
 
 def _only(batch: Batch, keep: Flags) -> Batch:
