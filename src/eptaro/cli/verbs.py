@@ -20,6 +20,18 @@ from eptaro.inputs.goals import read_goals
 prove_option = click.option(
     "--prove", is_flag=True, help="Make a sample of the numbers again from their transactions."
 )
+_goals_option = click.option(
+    "--goals", type=click.Path(path_type=Path), metavar="FILE", default=None,
+    help="A CSV of goals: period, goal, and the group column, if any.",
+)  # fmt: skip
+_pace_option = click.option(
+    "--pace", metavar="HOW", default="straight", show_default=True,
+    help="How goals are reached: straight or 'prior year' (its shape).",
+)  # fmt: skip
+_sort_option = click.option(
+    "--sort", metavar="COLUMN", default=None,
+    help="Order the rows by a column; -COLUMN puts the largest first.",
+)  # fmt: skip
 _EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 
 
@@ -67,8 +79,7 @@ def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
               help="Keep the N groups with most, the others as one row.")  # fmt: skip
 @click.option("--shares", is_flag=True, help="Add each row's share of all and of its period.")
 @click.option("--ranks", is_flag=True, help="Add ranks, 1 for the largest.")
-@click.option("--sort", metavar="COLUMN", default=None,
-              help="Order the rows by a column; -COLUMN puts the largest first.")  # fmt: skip
+@_sort_option
 @click.option("--every", metavar="entry", default=None, help="One row per transaction instead.")
 @calendar_options
 @output_options
@@ -91,10 +102,8 @@ def recap(**given: Any) -> None:
 )
 @click.option("--card", is_flag=True,
               help="Show week, month, quarter and year to date instead.")  # fmt: skip
-@click.option("--goals", type=click.Path(path_type=Path), metavar="FILE", default=None,
-              help="A CSV of goals: period, goal, and the group column, if any.")  # fmt: skip
-@click.option("--pace", metavar="HOW", default="straight", show_default=True,
-              help="How goals are reached: straight or 'prior year' (its shape).")  # fmt: skip
+@_goals_option
+@_pace_option
 @click.option("--every", metavar="LEVEL", default="day", show_default=True, help="One row per.")
 @calendar_options
 @output_options
@@ -170,6 +179,19 @@ def _numbers(text: str) -> list[float]:
     help="How far back the prior period lies: '1 quarter', '2 months'; several stand side by "
     "side.  [default: 1 year]",
 )
+@click.option("--against", metavar="WHAT", default=None,
+              help="A fixed period (FY2024) or span to compare with, instead of --back.")  # fmt: skip
+@click.option("--mean-of", type=click.IntRange(1), metavar="N", default=1,
+              help="Compare with the mean of the N periods so far back.")  # fmt: skip
+@click.option("--trailing", metavar="AMOUNT", default=None,
+              help="Compare the windows that end with each period: '12 months'.")  # fmt: skip
+@click.option("--every", metavar="LEVEL", default=None,
+              help="With --to-date: one row per day (or week, ...) on the way.")  # fmt: skip
+@click.option("--effects", metavar="KIND", default=None,
+              help="Tell what the number of days, workdays or weekdays does to a change.")  # fmt: skip
+@_goals_option
+@_pace_option
+@_sort_option
 @click.option("--details", is_flag=True,
               help="Add changes per day, contributions, and who is new or lost.")  # fmt: skip
 @click.option(

@@ -46,8 +46,8 @@ def accumulate(
     `within`, `first`, `last`, `complete` and `NAME_to_date`.
 
     `goals` (period label, or group value and label, to amount) adds for the first measure
-    `NAME_goal`, `NAME_goal_to_date` and `NAME_goal_gap`, at the `pace` of a straight line or
-    in the shape of the `prior year`.
+    `NAME_goal`, `NAME_goal_to_date`, `NAME_goal_gap` and `NAME_goal_reached` (to date / the
+    pace), at the `pace` of a straight line or in the shape of the `prior year`.
 
     Raises `QuestionError` where `every` is wider than `within`.
 

@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from eptaro.core.calendar import Calendar
-from eptaro.core.column import Column, dates
-from eptaro.core.comparedetails import detail_columns, side_by_side, standing_column
-from eptaro.core.days import Flags, Ints
-from eptaro.core.errors import QuestionError, unknown
+from eptaro.core.compared import Compared, changes
+from eptaro.core.comparedetails import side_by_side
+from eptaro.core.counterparts import ALIGNS, of_to_date, of_whole, of_windows, restated
+from eptaro.core.effects import Effects
+from eptaro.core.errors import CalendarError, QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
-from eptaro.core.levels import Amount, check_level, parse_amount
+from eptaro.core.goals import Goals
+from eptaro.core.levels import check_level, parse_amount
+from eptaro.core.period import Period
+from eptaro.core.sides import Sides, each_day, trailing_windows, whole_periods, window_of
+from eptaro.core.span import Span
 from eptaro.core.table import Table
-from eptaro.core.weekcalendar import WeekCalendar
-from eptaro.core.workdays import Workdays
-
-MATCHES = ("date", "elapsed", "weekday", "workday")
-ALIGNS = ("place", "restated")
-_WEEKS = {"week": 1, "month": 4, "quarter": 13, "half": 26, "year": 52}
 
 
 def compare(
@@ -30,11 +28,19 @@ def compare(
     per: str,
     *,
     back: str | Sequence[str] = "1 year",
+    against: str | None = None,
+    mean_of: int = 1,
     to_date: bool = False,
     match: str = "date",
     align: str = "place",
     periods: int = 1,
+    every: str | None = None,
+    trailing: str | None = None,
     details: bool = False,
+    effects: str | None = None,
+    goals: Goals | None = None,
+    pace: str = "straight",
+    sort: str | None = None,
     by: By = None,
     only: Only = None,
     as_of: AsOf = None,
@@ -53,6 +59,14 @@ def compare(
     counterpart: `date`, the same date moved back; `elapsed`, as many days from the
     prior period's start; `weekday`, moved back by whole weeks (4 per month, 13 per
     quarter, 26 per half, 52 per year); `workday`, the day with as many workdays elapsed.
+    `every="day"` gives the period to date day by day (`day`, from 1, tells which), each
+    against its own counterpart: two running totals, aligned and ready to draw.
+
+    Instead of the period `back` before, `against="FY2019"` takes a fixed one: a label
+    (of a wider level: the period of the same place in it) or a span of days.
+    `mean_of=3` sets the mean of the three periods 1, 2 and 3 times `back` before on the
+    prior side; `prior_spans` lists them. `trailing="12 months"` compares, for each period,
+    the window that ends with it against the same window moved back.
 
     In years of whole weeks, `align="restated"` sets the year after a 53-week year against
     the days exactly 52 weeks before, so that the same calendar dates meet.
@@ -60,7 +74,11 @@ def compare(
     Several `back` stand side by side, told apart by endings such as `_1_year`. `details`
     adds `standing` (groups that are `new` or `lost`), and for each measure
     `NAME_change_per_day` and `NAME_contribution`: the group's change over the prior value
-    of all groups, which add up to the change ratio of the whole.
+    of all groups, which add up to the change ratio of the whole. `effects` ("days",
+    "workdays" or "weekdays") splits changes of measures that add up into
+    `NAME_effect_of_KIND`, by the number of days of each kind, and `NAME_rest`. `goals`
+    (see `accumulate`) sets the first measure against what should have been reached.
+    `sort` orders the rows by a column (`-revenue_change`: largest first).
 
     Raises `QuestionError` where `back` does not fit `per` (it lists what fits).
 
@@ -72,239 +90,136 @@ def compare(
     >>> str(row["prior_last"]), row["revenue_change"], row["revenue_change_ratio"]
     ('2024-02-29', 10, 0.25)
     """
+    given = {name: value for name, value in locals().items() if name not in ("self", "per", "back")}
     if not isinstance(back, str):
-        options = {"to_date": to_date, "match": match, "align": align, "periods": periods,
-                   "details": details, "by": by, "only": only, "as_of": as_of}  # fmt: skip
-        backs = list(dict.fromkeys(back))
-        if not backs:
-            raise QuestionError("back names no prior period; write '1 year'")
-        tables = [compare(self, per, back=one, **options) for one in backs]  # type: ignore[arg-type]
-        return side_by_side(tables, backs, [measure.name for measure in self.measures])
-    calendar = self.calendar
-    check_level(per, calendar.levels)
-    amount = _check_back(calendar, per, back)
-    if align not in ALIGNS:
-        raise QuestionError(unknown("value for align", align, ALIGNS))
+        tables = [compare(self, per, back=one, **given | {"sort": None}) for one in _backs(back)]
+        together = side_by_side(tables, _backs(back), [measure.name for measure in self.measures])
+        return together if sort is None else together.sorted(sort)
+    check_level(per, self.calendar.levels)
+    _check_together(given)
     view = self.view(by, only, as_of)
-    if to_date:
-        pairs = _to_date(view, per, amount, match, periods)
-    else:
-        if match != "date" or periods != 1:
-            raise QuestionError("match and periods belong to to_date=True; whole periods need none")
-        pairs = _whole(view, per, amount)
-    if align == "restated":
-        pairs = _restated(calendar, per, amount, match, pairs)
-    count = len(pairs.first)
-    group = np.repeat(np.arange(view.groups.count), count)
-    place = np.tile(np.arange(count), view.groups.count)
-    asked = {"back": str(amount), "to_date": to_date, "match": match, "align": align}
-    return _answer(view, pairs.repeated(place), group, place if details else None, asked)
+    now, priors = _sides(view, per, back, given)
+    answer = Compared(view, now, priors)
+    columns = answer.head(with_day=every is not None)
+    if details:
+        columns.append(answer.standing())
+    explained = None
+    if effects is not None:
+        explained = Effects(view, effects, answer.group, answer.now, answer.priors[0])
+        columns += explained.day_columns(answer.exists)
+    for measure in self.measures:
+        value, prior = answer.values(measure)
+        changed = changes(measure.name, value, prior, answer.comparable)
+        columns += [value, *changed]
+        if details:
+            columns += answer.details(measure, value, prior)
+        if explained is not None:
+            columns += explained.columns(measure, changed[1])
+        if goals is not None and measure is self.measures[0]:
+            columns += answer.goals(goals, pace, per, value)
+    asked = {name: given[name] for name in ("to_date", "match", "align", "trailing")}
+    before = back if against is None else f"against {against}"
+    table = view.table(columns, view.meta("compare") | {"per": per, "back": before} | asked)
+    return table if sort is None else table.sorted(sort)
 
 
-@dataclass(frozen=True, eq=False)
-class _Pairs:
-    """Current and prior spans, row by row; a prior side that does not exist is blank."""
-
-    label: NDArray[Any]
-    first: Ints
-    last: Ints
-    prior_label: NDArray[Any]
-    prior_first: Ints
-    prior_last: Ints
-    exists: Flags
-    clamped: Flags
-
-    def repeated(self, place: Ints) -> _Pairs:
-        return _Pairs(*(part[place] for part in vars(self).values()))
+def _backs(back: Sequence[str]) -> list[str]:
+    backs = list(dict.fromkeys(back))
+    if not backs:
+        raise QuestionError("back names no prior period; write '1 year'")
+    return backs
 
 
-def _check_back(calendar: Calendar, per: str, back: str) -> Amount:
+def _check_together(given: dict[str, Any]) -> None:
+    """Raise `QuestionError` where options contradict each other."""
+    if given["align"] not in ALIGNS:
+        raise QuestionError(unknown("value for align", given["align"], ALIGNS))
+    if not given["to_date"]:
+        for name, plain in (("match", "date"), ("periods", 1), ("every", None)):
+            if given[name] != plain:
+                raise QuestionError(f"{name} belongs to to_date=True; whole periods need none")
+    if given["trailing"] is not None:
+        for name in ("to_date", "against", "goals"):
+            if given[name]:
+                raise QuestionError(f"trailing windows go with back, not with {name}")
+    if given["mean_of"] < 1:
+        raise QuestionError(f"mean_of={given['mean_of']} must be at least 1")
+    if given["mean_of"] > 1:
+        for name, plain in (("against", None), ("effects", None), ("align", "place")):
+            if given[name] != plain:
+                raise QuestionError(f"mean_of and {name} do not go together; leave one out")
+    if given["against"] and given["align"] != "place":
+        raise QuestionError("align='restated' goes with back='1 year', not with against")
+
+
+def _sides(view: View, per: str, back: str, given: dict[str, Any]) -> tuple[Sides, list[Sides]]:
+    """Return the current sides and the prior ones, one or as many as the mean is of."""
+    calendar, against = view.calendar, given["against"]
+    fixed = None if against is None else _fixed(view, per, against)
     amount = parse_amount(back, "back")
+    level = fixed.level if isinstance(fixed, Period) else amount.level
+    if fixed is None and given["trailing"] is None:
+        _check_step(calendar, per, level, f"back={back!r}")
+    if given["trailing"] is not None:
+        windows = window_of(given["trailing"])
+        now, find = trailing_windows(view, per, windows), of_windows(view, per, level, windows)
+    elif given["to_date"]:
+        if isinstance(fixed, Span):
+            raise QuestionError(f"to_date needs a period to cut, and against={against!r} is none")
+        now, find = _to_date(view, per, given), of_to_date(view, per, level, given["match"])
+    else:
+        now, find = whole_periods(view, per), of_whole(view, per, level)
+    if isinstance(fixed, Span):
+        return now, [_all_on(now, fixed)]
+    if isinstance(fixed, Period):
+        return now, [find(now, calendar.index_of(now.first, level) - fixed.index)]
+    priors = [find(now, amount.n * step) for step in range(1, given["mean_of"] + 1)]
+    if given["align"] == "restated":
+        priors = [restated(calendar, amount, given["match"], now, priors[0])]
+    return now, priors
+
+
+def _check_step(calendar: Calendar, per: str, level: str, said: str) -> None:
     fits = calendar.steps(per)
-    if amount.level not in fits:
+    if level not in fits:
         raise QuestionError(
-            f"back={back!r} does not fit per={per!r}: a {per} has no place in a {amount.level}; "
+            f"{said} does not fit per={per!r}: a {per} has no place in a {level}; "
             f"back may be any number of {', '.join(fits)}"
         )
-    return amount
 
 
-def _whole(view: View, per: str, amount: Amount) -> _Pairs:
-    calendar = view.calendar
-    now = calendar.periods(view.seen, per)
-    index, exists = calendar.counterparts(now.index, per, -amount.n, amount.level)
-    index = np.where(exists, index, now.index)
-    clamped = np.zeros(len(now), bool)
-    if per == "day":
-        _, clamped = calendar.move_days(now.index, -amount.n, amount.level)
-    first, last = calendar.first_days(index, per), calendar.last_days(index, per)
-    labels = calendar.labels(index, per)
-    return _Pairs(now.labels, now.first, now.last, labels, first, last, exists, clamped)
+def _fixed(view: View, per: str, against: str) -> Period | Span:
+    """Return what `against` names: a period as wide as `per` or wider, or a span of days."""
+    if ".." in against:
+        return Span.parse(against)
+    try:
+        period = view.calendar.period(against)
+    except CalendarError as error:
+        raise QuestionError(f"against={against!r} is no span (2024-07-01..2024-08-20), and "
+                            f"{error}") from None  # fmt: skip
+    _check_step(view.calendar, per, period.level, f"against={against!r}")
+    return period
 
 
-def _to_date(view: View, per: str, amount: Amount, match: str, periods: int) -> _Pairs:
-    if match not in MATCHES:
-        raise QuestionError(unknown("value for match", match, MATCHES))
+def _all_on(now: Sides, span: Span) -> Sides:
+    """Return prior sides that are one span, whatever the current side is."""
+    same = np.zeros(len(now), np.int64)
+    no = np.zeros(len(now), bool)
+    return Sides(np.full(len(now), str(span)), now.index, same + span.lo, same + span.hi, ~no, no)
+
+
+def _to_date(view: View, per: str, given: dict[str, Any]) -> Sides:
+    """Return the period that holds the as-of date, cut there, after so many earlier ones."""
+    periods: int = given["periods"]
     if periods < 1:
         raise QuestionError(f"periods={periods} must be at least 1")
     if view.window:
         raise QuestionError("only=<days> does not go with to_date=True; say as_of instead")
-    calendar, today = view.calendar, view.coverage.hi
-    now = calendar.index_of(np.array([today]), per)
-    steps = np.arange(periods)[::-1]
-    made = []
-    for back in steps:
-        if back == 0:
-            first = calendar.first_days(now, per)
-            made.append(_Side(now, np.array([True]), first, np.array([today]), np.array([False])))
-        else:
-            made.append(_counterpart(view, per, now, today, Amount(int(back), per), match))
-    rows = _stack(made)
-    prior = _stack(
-        [_counterpart(view, per, side.index, int(side.last[0]), amount, match) for side in made]
-    )
-    return _Pairs(
-        calendar.labels(rows.index, per), rows.first, rows.last,
-        calendar.labels(prior.index, per), prior.first, prior.last,
-        rows.exists & prior.exists, prior.clamped,
-    )  # fmt: skip
-
-
-@dataclass(frozen=True, eq=False)
-class _Side:
-    """Periods cut at a day."""
-
-    index: Ints
-    exists: Flags
-    first: Ints
-    last: Ints
-    clamped: Flags
-
-
-def _stack(sides: list[_Side]) -> _Side:
-    parts = zip(*(vars(side).values() for side in sides), strict=True)
-    return _Side(*(np.concatenate(part) for part in parts))
-
-
-def _counterpart(view: View, per: str, index: Ints, last: int, amount: Amount, match: str) -> _Side:
-    """Return the period `amount` before the one at `index`, cut at the counterpart of `last`."""
-    calendar = view.calendar
-    prior, exists = calendar.counterparts(index, per, -amount.n, amount.level)
-    prior = np.where(exists, prior, index)
-    first, end = calendar.first_days(prior, per), calendar.last_days(prior, per)
-    start, stop = calendar.first_days(index, per), np.array([last])
-    clamped = np.zeros(len(index), bool)
-    if not exists.all():
-        return _Side(prior, exists, first, end, clamped)
-    if match == "weekday":
-        weeks = _weeks_back(per, amount)
-        first, cut = start - 7 * weeks, stop - 7 * weeks
-    elif match == "workday":
-        cut, clamped = _as_many_workdays(view.facts.workdays, start, stop, first, end)
-        exists = exists & (cut >= first)  # no day of the prior period has so few
-        cut = np.maximum(cut, first)
-    elif match == "elapsed" or per in ("week", "day"):
-        # A week is cut at the same weekday, which is as many days from its start.
-        cut = first + (stop - start)
-        clamped, cut = cut > end, np.minimum(cut, end)
-    else:
-        first, cut, clamped = calendar.move_spans(start, stop, -amount.n, amount.level)
-    return _Side(prior, exists, first, cut, clamped)
-
-
-def _as_many_workdays(
-    workdays: Workdays, start: Ints, stop: Ints, first: Ints, end: Ints
-) -> tuple[Ints, Flags]:
-    """Return the day of the prior period with as many workdays elapsed, and where it has not.
-
-    Where the current day is no workday itself, it is the last such day.
-    """
-    elapsed = workdays.between(start, stop)
-    opens = workdays.number(first)
-    on_workday = workdays.is_workday(stop)
-    reached = np.where(
-        on_workday, workdays.day_at(opens + elapsed - 1), workdays.day_at(opens + elapsed) - 1
-    )
-    short = on_workday & (elapsed > workdays.between(first, end))
-    return np.minimum(reached, end), short
-
-
-def _restated(calendar: Calendar, per: str, amount: Amount, match: str, pairs: _Pairs) -> _Pairs:
-    """Return the pairs with those after a 53-week year set 52 weeks back, day for day."""
-    if not isinstance(calendar, WeekCalendar):
-        raise QuestionError("align='restated' is for years of whole weeks (WeekCalendar)")
-    if (amount.n, amount.level, match) != (1, "year", "date"):
-        raise QuestionError("align='restated' goes with back='1 year' and match='date'")
-    years = calendar.index_of(pairs.first, "year")
-    after = calendar.weeks_in(years - 1) == 53
-    return replace(
-        pairs,
-        prior_first=np.where(after, pairs.first - 364, pairs.prior_first),
-        prior_last=np.where(after, pairs.last - 364, pairs.prior_last),
-        exists=pairs.exists | after,
-        clamped=pairs.clamped & ~after,
-    )
-
-
-def _weeks_back(per: str, amount: Amount) -> int:
-    if amount.level not in _WEEKS:
-        raise QuestionError(f"match='weekday' moves by whole weeks; back={amount} is none")
-    return _WEEKS[amount.level] * amount.n
-
-
-def _answer(
-    view: View, pairs: _Pairs, group: Ints, place: Ints | None, asked: dict[str, Any]
-) -> Table:
-    """Return the table; `place`, each row's period, is given where details are wanted."""
-    whole_now = view.complete(pairs.first, pairs.last)
-    whole_prior = view.complete(pairs.prior_first, pairs.prior_last) & pairs.exists
-    comparable = whole_now & whole_prior
-    columns = [
-        *view.groups.columns(group),
-        _labels("period", pairs.label, None, "The period's label"),
-        dates("first", pairs.first, description="First day of the current side"),
-        dates("last", pairs.last, description="Last day of the current side"),
-        _labels("prior_period", pairs.prior_label, pairs.exists, "Label of the period before"),
-        dates("prior_first", pairs.prior_first, pairs.exists, "First day of the prior side"),
-        dates("prior_last", pairs.prior_last, pairs.exists, "Last day of the prior side"),
-        Column.of("comparable", "flag", comparable,
-                  description="Whether both sides lie wholly in the coverage"),
-        Column.of("prior_clamped", "flag", pairs.clamped & pairs.exists,
-                  description="Whether the prior end was cut short by its month or period"),
-    ]  # fmt: skip
-    if place is not None:
-        spans = (pairs.first, pairs.last), (pairs.prior_first, pairs.prior_last)
-        columns.append(standing_column(view, group, *spans, comparable))
-    for measure in view.facts.measures:
-        now = view.value(measure, group, pairs.first, pairs.last)
-        prior = view.value(measure, group, pairs.prior_first, pairs.prior_last)
-        prior = prior.blanked(pairs.exists)
-        columns += [now, *_changes(measure.name, now, prior, comparable)]
-        if place is not None:
-            days = pairs.last - pairs.first + 1
-            before = pairs.prior_last - pairs.prior_first + 1
-            columns += detail_columns(measure, now, prior, days, before, place, comparable)
-    return view.table(columns, view.meta("compare") | asked)
-
-
-def _labels(name: str, labels: NDArray[Any], keep: Flags | None, description: str) -> Column:
-    choices, codes = np.unique(labels, return_inverse=True)
-    codes = codes if keep is None else np.where(keep, codes, -1)
-    return Column.text(name, choices, codes, description=description)
-
-
-def _changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
-    keep = comparable & ~now.blank & ~prior.blank
-    change = Column.of(
-        f"{name}_change", now.kind, now.data - prior.data, keep,
-        scale=now.scale, format=now.format, description=f"{name} less {name}_prior",
-    )  # fmt: skip
-    base = np.abs(prior.numbers())
-    divides = keep & (base > 0)
-    ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)
-    return [
-        prior.named(f"{name}_prior", f"{name} over the prior side"),
-        change,
-        Column.of(f"{name}_change_ratio", "float", ratio, divides, unit="ratio",
-                  description=f"{name}_change / |{name}_prior|"),
-    ]  # fmt: skip
+    calendar, today = view.calendar, np.array([view.coverage.hi])
+    cut = Sides.of(calendar, per, calendar.index_of(today, per), last=today)
+    if periods > 1:
+        steps = np.arange(periods)[::-1]
+        find = of_to_date(view, per, per, given["match"])
+        earlier = find(cut.at(np.zeros(periods, np.int64)), steps)
+        cut = replace(earlier, last=np.where(steps == 0, today, earlier.last))
+    return cut if given["every"] is None else each_day(view, per, cut, given["every"])

@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eptaro.core.column import Column
 from eptaro.core.days import Flags, Ints
+from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import View
+from eptaro.core.goals import GOAL_ENDINGS
 from eptaro.core.measures import Measure, Plane
+from eptaro.core.sides import Sides
 from eptaro.core.table import Table
 
 _STANDINGS = ("new", "lost")
 
 
 def detail_columns(
-    measure: Measure, now: Column, prior: Column, days: Ints, prior_days: Ints, place: Ints,
-    keep: Flags,
+    measure: Measure, now: Column, prior: Column, days: tuple[NDArray[Any], NDArray[Any]],
+    place: Ints, keep: Flags,
 ) -> list[Column]:  # fmt: skip
     """Return a measure's change per day and, where it adds up, each group's contribution.
 
@@ -27,7 +32,7 @@ def detail_columns(
     """
     one, two = now.numbers(), prior.numbers()
     name = measure.name
-    per_day = one / days - two / np.maximum(prior_days, 1)
+    per_day = one / days[0] - two / np.maximum(days[1], 1)
     filled = keep & ~np.isnan(per_day)
     found = [
         Column.of(f"{name}_change_per_day", "float", np.where(filled, per_day, 0.0), filled,
@@ -47,15 +52,18 @@ def detail_columns(
 
 
 def standing_column(
-    view: View, group: Ints, now: tuple[Ints, Ints], prior: tuple[Ints, Ints], keep: Flags
+    view: View, group: Ints, now: Sides, priors: Sequence[Sides], keep: Flags
 ) -> Column:
     """Return which groups are new (transactions now, none before) or lost (the other way)."""
-    counts = []
-    for first, last in (now, prior):
-        lo = view.cells.axis.place(group, first)
-        hi = np.maximum(view.cells.axis.place(group, last + 1), lo)
-        counts.append(view.cells.sums(Plane("rows"), lo, hi).data > 0)
-    here, before = counts
+
+    def seen(side: Sides) -> Flags:
+        lo = view.cells.axis.place(group, side.first)
+        hi = np.maximum(view.cells.axis.place(group, side.last + 1), lo)
+        found: Flags = view.cells.sums(Plane("rows"), lo, hi).data > 0
+        return found
+
+    here = seen(now)
+    before = np.logical_or.reduce([seen(prior) for prior in priors])
     codes = np.where(here & ~before, 0, np.where(before & ~here, 1, -1))
     return Column.text("standing", np.array(_STANDINGS), np.where(keep, codes, -1),
                        description="new: none before; lost: none now")  # fmt: skip
@@ -68,9 +76,25 @@ def side_by_side(tables: Sequence[Table], backs: Sequence[str], measures: Sequen
     """
     head = tables[0]
     stop = head.names.index("last") + 1
-    shared = [*head.names[:stop], *measures]
+    goals = [name + ending for name in measures[:1] for ending in GOAL_ENDINGS]
+    shared = [*head.names[:stop], *measures, *(name for name in goals if name in head)]
     columns = [head.column(name) for name in shared]
+    endings = {}
     for table, back in zip(tables, backs, strict=True):
         ending = "_" + back.strip().replace(" ", "_")
+        endings[ending] = table
         columns += [c.named(c.name + ending) for c in table.columns if c.name not in shared]
-    return Table(columns, head.meta | {"back": ", ".join(backs)})
+
+    def tracer(shown: Table, row: int, name: str) -> Any:
+        """Trace a number as that of the one comparison that its ending names."""
+        if name not in shown:
+            raise QuestionError(unknown("column", name, shown.names))
+        fits = [e for e in endings if name not in shared and name.endswith(e)]
+        mine = fits[0] if fits else next(iter(endings))
+        own = [c for c in shown.columns if c.name in shared]
+        own += [c.named(c.name.removesuffix(mine)) for c in shown.columns
+                if c.name not in shared and c.name.endswith(mine)]  # fmt: skip
+        one = Table(own, endings[mine].meta, endings[mine].tracer)
+        return one.trace(row, name if name in shared else name.removesuffix(mine))
+
+    return Table(columns, head.meta | {"back": ", ".join(backs)}, tracer)

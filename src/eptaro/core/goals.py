@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -15,6 +16,7 @@ from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import View
 from eptaro.core.measures import Measure
 
+GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
 PACES = ("straight", "prior year")
 Goals = Mapping[Any, Any]
 
@@ -44,13 +46,17 @@ def goal_columns(
     else:
         share = _prior_share(view, measure, within, group, index, first, last)
     to_date = goal * share
-    gap = reached.numbers() - to_date
+    come = reached.numbers()
+    ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
     name = measure.name
     return [
         _column(f"{name}_goal", goal, reached, "The period's goal"),
         _column(f"{name}_goal_to_date", to_date, reached, f"The goal's {pace} pace by the day"),
-        _column(f"{name}_goal_gap", gap, reached, "To date less the pace; negative is behind"),
-    ]
+        _column(f"{name}_goal_gap", come - to_date, reached,
+                "To date less the pace; negative is behind"),
+        replace(_column(f"{name}_goal_reached", ratio, reached, "To date / the pace"),
+                format=None, unit="ratio"),
+    ]  # fmt: skip
 
 
 def _column(name: str, numbers: NDArray[np.float64], like: Column, text: str) -> Column:

@@ -39,7 +39,7 @@ class Table:
     ) -> None:
         self._columns = {column.name: column for column in columns}
         self.meta: dict[str, Any] = dict(meta or {})
-        self._tracer = tracer
+        self.tracer = tracer
         if len(self._columns) != len(columns):
             names = [column.name for column in columns]
             twice = next(name for name in names if names.count(name) > 1)
@@ -81,7 +81,7 @@ class Table:
 
     def take(self, places: NDArray[Any] | slice) -> Table:
         """Return the rows at the given places."""
-        return Table([column.take(places) for column in self.columns], self.meta, self._tracer)
+        return Table([column.take(places) for column in self.columns], self.meta, self.tracer)
 
     def trace(self, row: int, measure: str) -> Any:
         """Return the `Trace` of one number: row from 0, and the name of its column.
@@ -97,9 +97,9 @@ class Table:
         >>> found.agrees, found.rows, str(found.plain)
         (True, (1,), '7')
         """
-        if self._tracer is None:
+        if self.tracer is None:
             raise QuestionError("this table has no transactions behind it that could be traced")
-        return self._tracer(self, row, measure)
+        return self.tracer(self, row, measure)
 
     def describe(self) -> Table:
         """Return the data dictionary: one row per column with its kind, unit and meaning."""
