@@ -27,6 +27,7 @@ from eptaro.core.grid import PeriodGrid
 from eptaro.core.listedcalendar import ListedCalendar
 from eptaro.core.measures import Measure
 from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.owncalendars import OwnCalendars
 from eptaro.core.period import Period
 from eptaro.core.span import Span
 from eptaro.core.table import Table
@@ -54,6 +55,7 @@ __all__ = [
     "Measure",
     "MeasureError",
     "MonthCalendar",
+    "OwnCalendars",
     "Period",
     "PeriodGrid",
     "QuestionError",

@@ -110,17 +110,17 @@ class Traced(unittest.TestCase):
 
     def test_what_cannot_be_traced(self):
         recap = self.BOOK.recap("year", by="g", shares=True)
-        staged = ep.Daybook(
-            {"on": ["2025-01-01"], "x": [1]}, date="on", measures="m=max(sum(x) per day)"
-        )
         bad = (
             (recap, 99, "x_sum", "rows 0 to"),
             (recap, 0, "x_summ", "did you mean 'x_sum'"),
             (recap, 0, "x_sum_share", "no measure"),
-            (self.BOOK.recap("weekday"), 0, "x_sum", "no transactions behind"),
             (ep.dimension("2025-01-01", "2025-01-01"), 0, "date", "no transactions behind"),
-            (staged.recap("month"), 0, "m", "two stages"),
-            (self.BOOK.accumulate("year", every="month"), 0, "x_sum", "trace its _to_date"),
+            (
+                self.BOOK.trail("2 days", weights=[1, 2]),
+                0,
+                "x_sum_trailing",
+                "no transactions behind",
+            ),
         )
         for table, row, name, message in bad:
             with self.assertRaisesRegex(ep.QuestionError, message):

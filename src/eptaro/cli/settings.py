@@ -14,6 +14,7 @@ from eptaro.core.daybook import Daybook
 from eptaro.core.errors import QuestionError
 from eptaro.core.formats import Format
 from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.owncalendars import OwnCalendars
 from eptaro.core.span import Span
 from eptaro.core.weekcalendar import WeekCalendar
 from eptaro.core.workdays import Workdays
@@ -83,22 +84,33 @@ class Settings:
         if not measures:
             raise click.UsageError("Missing option '--measure'.")
         by = list(dict.fromkeys([*given["by"], *(data.by if own and data else [])]))
+        calendar, kept = self._calendars(given.pop("calendar"), own)
+        by = list(dict.fromkeys([*by, *kept]))
         coverage = given.pop("coverage") or (data.coverage if own and data else None)
         aside = given.pop("aside")
         dates, written = self.reading(given)
         with shown_progress():
             book = Daybook.read(
                 files, date=date, measures=measures, by=by, coverage=coverage, dates=dates,
-                files=written, calendar=self.calendar(given.pop("calendar")),
+                files=written, calendar=calendar,
                 formats=_formats(data, measures),
             )  # fmt: skip
         if self.config is not None:
             worked = self.workdays(book.coverage)
-            book = Daybook.of(book.folded, book.measures, book.calendar, book.coverage, worked)
+            book = Daybook.of(book.folded, book.measures, calendar, book.coverage, worked)
         for note in book.notes:
             click.echo(note, err=True)
         tell_aside(book.aside, dict(book.folded.left_out), aside, book.source)
         return book
+
+    def _calendars(self, name: str | None, own: bool) -> tuple[Calendar | OwnCalendars, list[str]]:
+        """Return the calendar asked for, or those that groups of the data set keep, and by
+        which column they keep them.
+        """
+        kept = self.config.own_calendars() if own and self.config else None
+        if kept is None or name is not None or self.ruled:
+            return self.calendar(name), []
+        return kept, [kept.column]
 
     def reading(self, given: dict[str, Any]) -> tuple[DateRules, Any]:
         """Return the date and file rules of the options, over those of the config."""

@@ -9,7 +9,7 @@ import click
 
 from eptaro.cli import verbs
 from eptaro.core.column import Column
-from eptaro.core.errors import EptaroError
+from eptaro.core.errors import EptaroError, QuestionError
 from eptaro.core.table import Table
 
 _VERBS = {name: getattr(verbs, name) for name in ("recap", "accumulate", "trail", "compare")}
@@ -25,8 +25,17 @@ _VERBS = {name: getattr(verbs, name) for name in ("recap", "accumulate", "trail"
 @click.option("--column", required=True, metavar="NAME", help="The column of the number.")
 @click.option("--rows-to", type=click.Path(path_type=Path), metavar="FILE", default=None,
               help="Write the places of its transactions in the input to a file.")  # fmt: skip
+@click.option("--pairs-to", type=click.Path(path_type=Path), metavar="FILE", default=None,
+              help="Write a comparison's days beside their counterparts to a file.")  # fmt: skip
 @click.argument("rest", metavar="[THE VERB'S OWN OPTIONS]...", nargs=-1, type=click.UNPROCESSED)
-def trace(verb: str, row: int, column: str, rows_to: Path | None, rest: tuple[str, ...]) -> None:
+def trace(
+    verb: str,
+    row: int,
+    column: str,
+    rows_to: Path | None,
+    pairs_to: Path | None,
+    rest: tuple[str, ...],
+) -> None:
     """Tell the days and transactions behind one number, made again from these."""
     given: dict[str, Any] = dict(_VERBS[verb].make_context(verb, list(rest)).params)
     for name in ("out", "form", "rows", "prove", "card"):
@@ -38,5 +47,9 @@ def trace(verb: str, row: int, column: str, rows_to: Path | None, rest: tuple[st
         places = Column.of("row", "integer", list(found.rows), unit="number",
                            description="Place in the input, from 1")  # fmt: skip
         click.echo(f"{len(places):,} places written to {Table([places]).write(rows_to)}", err=True)
+    if pairs_to is not None:
+        if found.pairs is None:
+            raise QuestionError(f"the days of {column} have no counterparts to be paired with")
+        click.echo(f"{len(found.pairs):,} pairs written to {found.pairs.write(pairs_to)}", err=True)
     if not found.agrees:
         raise EptaroError("the number in the table is not what its transactions come to")

@@ -49,6 +49,8 @@ def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
     """Return the book that the options name, and its answer to a verb."""
     book = Settings(given).book(given)
     given["by"], given["only"] = list(given["by"]), list(given["only"]) or None
+    if book.own is not None and not given["by"]:
+        given["by"] = [book.own.column]
     if verb == "compare" and len(given["back"]) == 1:
         (given["back"],) = given["back"]
     if isinstance(given.get("weights"), str):
@@ -180,7 +182,7 @@ def _numbers(text: str) -> list[float]:
     "side.  [default: 1 year]",
 )
 @click.option("--against", metavar="WHAT", default=None,
-              help="A fixed period (FY2024) or span to compare with, instead of --back.")  # fmt: skip
+              help="A fixed period (FY2024) or span, instead of --back.")  # fmt: skip
 @click.option("--mean-of", type=click.IntRange(1), metavar="N", default=1,
               help="Compare with the mean of the N periods so far back.")  # fmt: skip
 @click.option("--trailing", metavar="AMOUNT", default=None,
@@ -188,7 +190,7 @@ def _numbers(text: str) -> list[float]:
 @click.option("--every", metavar="LEVEL", default=None,
               help="With --to-date: one row per day (or week, ...) on the way.")  # fmt: skip
 @click.option("--effects", metavar="KIND", default=None,
-              help="Tell what the number of days, workdays or weekdays does to a change.")  # fmt: skip
+              help="Split changes by the number of days, workdays or weekdays.")  # fmt: skip
 @_goals_option
 @_pace_option
 @_sort_option

@@ -69,7 +69,7 @@ def recap_by(view: View, attribute: str) -> Table:
         parts = [evaluate(cells, term, lo, lo + 1) for term in measure.terms]
         value = parts[0] if len(parts) == 1 else ratio(*parts)
         values.append(value.named(measure.name, f"{measure.formula} over these days"))
-    return Table([*head, *values], view.meta("recap") | {"per": attribute})
+    return view.table([*head, *values], view.meta("recap") | {"per": attribute})
 
 
 def _kind(view: View, attribute: str, days: Ints) -> _Kind:

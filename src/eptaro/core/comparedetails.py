@@ -94,7 +94,7 @@ def side_by_side(tables: Sequence[Table], backs: Sequence[str], measures: Sequen
         own = [c for c in shown.columns if c.name in shared]
         own += [c.named(c.name.removesuffix(mine)) for c in shown.columns
                 if c.name not in shared and c.name.endswith(mine)]  # fmt: skip
-        one = Table(own, endings[mine].meta, endings[mine].tracer)
-        return one.trace(row, name if name in shared else name.removesuffix(mine))
+        stem = name if name in shared else name.removesuffix(mine)
+        return endings[mine].trace_as(Table(own), row, stem)
 
     return Table(columns, head.meta | {"back": ", ".join(backs)}, tracer)

@@ -14,18 +14,19 @@ from eptaro.core.card import card
 from eptaro.core.cells import Cells
 from eptaro.core.compare import compare
 from eptaro.core.daterules import DateRules
-from eptaro.core.days import as_date
+from eptaro.core.days import Flags, as_date
 from eptaro.core.errors import InputError
 from eptaro.core.facts import By, Facts, Folded, View
 from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, Plane, parse_measures
 from eptaro.core.merge import merge
-from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.owncalendars import OwnCalendars, check_own, in_own_calendars
 from eptaro.core.period import Period
+from eptaro.core.prove import prove
 from eptaro.core.recap import recap
 from eptaro.core.span import Span
 from eptaro.core.table import Table
-from eptaro.core.trace import Trace, prove, trace
+from eptaro.core.trace import Trace, trace
 from eptaro.core.trail import trail
 from eptaro.core.workdays import Workdays
 
@@ -39,7 +40,8 @@ class Daybook(Facts):
     default its first to last date. `dates` are the `DateRules` under which the date
     column is read; without any, only what is plainly a date is taken. `memory_limit` is
     the most bytes that the cells may take, by default four fifths of what is free.
-    `formats` say how measures are shown, `workdays` which days are worked.
+    `formats` say how measures are shown, `workdays` which days are worked. `calendar` may
+    be `OwnCalendars`, where each value of a group column keeps one.
 
     Raises `InputError` for a missing column or an empty table, `DateError` for a date
     that cannot be read, `MeasureError` for a measure that cannot be calculated.
@@ -58,7 +60,7 @@ class Daybook(Facts):
         measures: str | Iterable[str | Measure],
         date: str | None = None,
         by: By = None,
-        calendar: Calendar | None = None,
+        calendar: Calendar | OwnCalendars | None = None,
         coverage: Span | str | None = None,
         dates: DateRules | None = None,
         memory_limit: int | None = None,
@@ -71,33 +73,57 @@ class Daybook(Facts):
         folded = hooks.call("fold", table, date, names, planes, dates or DateRules(), memory_limit)
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         folded = replace(folded, formats=shown)
-        self._settle(folded, parsed, calendar or MonthCalendar(), coverage, workdays)
+        self._settle(folded, parsed, calendar, coverage, workdays)
 
     def _settle(
         self,
         folded: Folded,
         measures: tuple[Measure, ...],
-        calendar: Calendar,
+        calendar: Calendar | OwnCalendars | None,
         coverage: Span | str | None,
         workdays: Workdays | None,
+        scope: Flags | None = None,
     ) -> None:
         span = _coverage(coverage, folded.cells, folded.source)
-        if calendar.limits and span not in calendar.limits:
-            raise InputError(
-                f"{folded.source}: the coverage {span} reaches out of the list of calendar "
-                f"{calendar.name!r}, {calendar.limits}"
-            )
-        super().__init__(folded, measures, calendar, span, workdays or Workdays())
+        common, own = check_own(calendar)
+        for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
+            if one.limits and span not in one.limits:
+                raise InputError(
+                    f"{folded.source}: the coverage {span} reaches out of the list of calendar "
+                    f"{one.name!r}, {one.limits}"
+                )
+        super().__init__(folded, measures, common, span, workdays or Workdays(), own, scope)
 
     @classmethod
     def of(
-        cls, folded: Folded, measures: tuple[Measure, ...], calendar: Calendar,
+        cls, folded: Folded, measures: tuple[Measure, ...], calendar: Calendar | OwnCalendars,
         coverage: Span | str | None = None, workdays: Workdays | None = None,
+        scope: Flags | None = None,
     ) -> Daybook:  # fmt: skip
         """Return the book of transactions that are folded already."""
         book = cls.__new__(cls)
-        book._settle(folded, measures, calendar, coverage, workdays)
+        book._settle(folded, measures, calendar, coverage, workdays, scope)
         return book
+
+    def using(self, calendar: Calendar | OwnCalendars) -> Daybook:
+        """Return the same transactions on another calendar, or each company's on its own.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-05-01"]}, date="on", measures="n=count()")
+        >>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        >>> str(book.using(fiscal).latest("year"))
+        'FY2026'
+        """
+        return Daybook.of(self.folded, self.measures, calendar, self.coverage, self.workdays)
+
+    def in_parts(self) -> list[Facts]:
+        """Return one book per calendar that groups keep, each seeing these groups alone."""
+        if self.own is None:
+            return [self]
+        return [
+            Daybook.of(self.folded, self.measures, calendar, self.coverage, self.workdays, scope)
+            for calendar, scope in self.own.of_groups(self.groups, self.source).items()
+        ]
 
     @classmethod
     def read(
@@ -107,7 +133,7 @@ class Daybook(Facts):
         measures: str | Iterable[str | Measure],
         date: str | None = None,
         by: By = None,
-        calendar: Calendar | None = None,
+        calendar: Calendar | OwnCalendars | None = None,
         coverage: Span | str | None = None,
         dates: DateRules | None = None,
         files: Any = None,
@@ -136,16 +162,17 @@ class Daybook(Facts):
         Raises `InputError` where the two differ in groups, measures or calendar, or where
         rows of the other are in this one already, unless `force` counts them twice.
         """
-        if (self.measures, self.calendar) != (other.measures, other.calendar):
+        mine, theirs = self.own or self.calendar, other.own or other.calendar
+        if (self.measures, mine) != (other.measures, theirs):
             raise InputError(
-                f"the books differ: {[*self.measures]} in {self.calendar.describe()}, against "
-                f"{[*other.measures]} in {other.calendar.describe()}"
+                f"the books differ: {[*self.measures]} in {mine.describe()}, against "
+                f"{[*other.measures]} in {theirs.describe()}"
             )
         span = Span.of(
             min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
         )
         folded = merge(self.folded, other.folded, force=force)
-        return Daybook.of(folded, self.measures, self.calendar, span, self.workdays)
+        return Daybook.of(folded, self.measures, mine, span, self.workdays)
 
     def write(self, path: str | Path) -> Path:
         """Write the book to a Parquet file that `Daybook.open` reads back."""
@@ -167,8 +194,8 @@ class Daybook(Facts):
         """What was decided while reading, and on what evidence."""
         return self.folded.notes
 
-    recap = recap
-    accumulate = accumulate
+    recap = in_own_calendars(recap)
+    accumulate = in_own_calendars(accumulate)
 
     def prove(self, table: Table, *, sample: int = 40) -> int:
         """Trace a random sample of a table's rows and its last; return how many numbers agreed.
@@ -191,9 +218,9 @@ class Daybook(Facts):
         """Trace a number of a view's table; `Table.trace` is the way to ask."""
         return trace(table, view, row, measure)
 
-    card = card
-    trail = trail
-    compare = compare
+    card = in_own_calendars(card)
+    trail = in_own_calendars(trail)
+    compare = in_own_calendars(compare)
 
     def __repr__(self) -> str:
         by = f" by {', '.join(self.groups.names)}" if self.groups.names else ""

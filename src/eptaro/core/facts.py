@@ -54,15 +54,25 @@ class Folded:
     reread: Callable[[], Iterable[Batch]] | None = None
 
 
+class NothingLeftError(QuestionError):
+    """A question after whose narrowing no transaction is left."""
+
+
 @dataclass(frozen=True, eq=False)
 class Facts:
-    """Folded transactions with their measures, calendar and coverage."""
+    """Folded transactions with their measures, calendar and coverage.
+
+    `own` are the calendars that groups keep for themselves, `scope` the groups looked at
+    where these are not all.
+    """
 
     folded: Folded
     measures: tuple[Measure, ...]
     calendar: Calendar
     coverage: Span
     workdays: Workdays = field(default_factory=Workdays)
+    own: Any = None
+    scope: Flags | None = None
 
     @property
     def groups(self) -> Groups:
@@ -84,6 +94,10 @@ class Facts:
         """Where they came from."""
         return self.folded.source
 
+    def in_parts(self) -> list[Facts]:
+        """Return the facts calendar by calendar, where groups keep their own."""
+        return [self]
+
     def trace_with(self, view: View, table: Table, row: int, measure: str) -> Any:
         """Trace a number of a view's table; a `Daybook` knows how."""
         raise QuestionError("only the tables of a Daybook can be traced")
@@ -100,15 +114,15 @@ class Facts:
             )
         coverage = Span.of(self.coverage.lo, today)
         cells, groups = self.cells, self.groups
-        keep = np.ones(groups.count, bool)
+        keep = np.ones(groups.count, bool) if self.scope is None else self.scope.copy()
         if wanted:
-            keep = groups.matching(wanted)
+            keep &= groups.matching(wanted)
         every = np.arange(groups.count)
         lo = cells.axis.place(every, np.full(groups.count, FIRST_DAY))
         hi = cells.axis.place(every, np.full(groups.count, coverage.hi + 1))
         keep &= cells.sums(Plane("rows"), lo, hi).data > 0
         if not keep.any():
-            raise QuestionError(f"no transactions are left to look at in {coverage}")
+            raise NothingLeftError(f"no transactions are left to look at in {coverage}")
         places = np.flatnonzero(keep)
         fewer, onto = groups.at(places).onto(names)
         target = np.full(groups.count, -1)

@@ -20,6 +20,7 @@ from eptaro.core.errors import QuestionError
 from eptaro.core.facts import Facts, View
 from eptaro.core.fold import Batch, Fold
 from eptaro.core.groups import Coded, Combiner, Encoder
+from eptaro.core.ranges import stable_order
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,8 +107,11 @@ class Index:
         """Return the index of a view, made when first asked for."""
         if "index" not in view.kept:
             place, batch = placed_rows(view)
-            time = np.zeros(len(batch), np.int64) if batch.times is None else batch.times
-            order = np.lexsort((time, batch.days, place))
+            first = int(batch.days.min())
+            width = int(batch.days.max()) - first + 1
+            number = (place.astype(np.int64) + 1) * width + (batch.days - first)
+            order = _by_time(batch)
+            order = stable_order(number) if order is None else order[stable_order(number[order])]
             key = (place[order].astype(np.int64) << 32) + batch.days[order]
             view.kept["index"] = cls(batch, order, key)
         found: Index = view.kept["index"]
@@ -118,6 +122,16 @@ class Index:
         base = place << 32
         lo, hi = np.searchsorted(self.key, [base + first, base + last + 1])
         return self.order[lo:hi]
+
+
+def _by_time(batch: Batch) -> Ints | None:
+    """Return the order by time of day, or None where rows of a day stand in it already."""
+    if batch.times is None:
+        return None
+    same_day = batch.days[1:] == batch.days[:-1]
+    if not (same_day & (batch.times[1:] < batch.times[:-1])).any():
+        return None
+    return np.argsort(batch.times, kind="stable")
 
 
 def _batches(facts: Facts) -> Any:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 from typing import Any
 
@@ -14,7 +15,7 @@ from eptaro.core.byattribute import ATTRIBUTES, recap_by
 from eptaro.core.column import Column, dates
 from eptaro.core.days import Flags, Ints
 from eptaro.core.display import shown
-from eptaro.core.errors import EptaroError, QuestionError
+from eptaro.core.errors import EptaroError, QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.levels import LEVELS, check_level
 from eptaro.core.perentry import per_entry
@@ -90,7 +91,7 @@ def recap(
     if wide:
         if levels or shares or ranks or sort:
             raise QuestionError("wide=True goes with no subtotals, shares, ranks or sort")
-        return Table([*rows.head(), *_across(view, rows)], view.meta("recap"))
+        return _across(view, rows)
     count = len(rows.labels)
     group = np.repeat(np.arange(view.groups.count), count)
     place = np.tile(np.arange(count), view.groups.count)
@@ -206,22 +207,38 @@ def _spans(view: View, per: str) -> tuple[NDArray[Any], Ints, Ints, Flags]:
     return labels.astype(object), first, last, whole
 
 
-def _across(view: View, rows: _Rows) -> list[Column]:
-    """Return one column per group and measure, then the totals over all groups."""
+def _across(view: View, rows: _Rows) -> Table:
+    """Return periods down and one column per group and measure across, the totals last."""
     if len(view.groups.names) != 1:
         raise QuestionError("wide=True sets one group column across; name exactly one in by")
     measures = view.facts.measures
     heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
-    edge = view.together()
+    edge, head, meta = view.together(), rows.head(), view.meta("recap")
     count = len(rows.labels)
-    made = []
-    for source, place, head in [(view, i, h) for i, h in enumerate(heads)] + [(edge, 0, "total")]:
+    made: dict[str, Callable[[Table, int, str], Any]] = {}
+    columns = [*head]
+    for source, place, word in [(view, i, h) for i, h in enumerate(heads)] + [(edge, 0, "total")]:
+        groups = source.groups.columns(np.full(count, place))
         for measure in measures:
             column = source.value(measure, np.full(count, place), rows.first, rows.last)
-            title = "(blank)" if head is None else str(head)
+            title = "(blank)" if word is None else str(word)
             name = title if len(measures) == 1 else f"{title} {measure.name}"
-            made.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
-    return made
+            columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
+            long = source.table([*groups, *head, column], meta)
+            made[name] = partial(_traced_across, long, measure.name)
+
+    def tracer(shown: Table, row: int, name: str) -> Any:
+        if name not in made:
+            raise QuestionError(unknown("column of values", name, made))
+        return made[name](shown, row, name)
+
+    return Table(columns, meta | {"across": [*made]}, tracer)
+
+
+def _traced_across(long: Table, measure: str, shown: Table, row: int, name: str) -> Any:
+    """Trace a number of a cross-tab as that of the same row of one group's own table."""
+    others = [column for column in long.columns if column.name != measure]
+    return long.trace_as(Table([*others, shown.column(name).named(measure)]), row, measure)
 
 
 def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:

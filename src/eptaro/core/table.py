@@ -83,6 +83,10 @@ class Table:
         """Return the rows at the given places."""
         return Table([column.take(places) for column in self.columns], self.meta, self.tracer)
 
+    def trace_as(self, shown: Table, row: int, measure: str) -> Any:
+        """Return the `Trace` of a number of another table with this one's transactions."""
+        return Table(shown.columns, self.meta, self.tracer).trace(row, measure)
+
     def trace(self, row: int, measure: str) -> Any:
         """Return the `Trace` of one number: row from 0, and the name of its column.
 

@@ -2,28 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
 
-from eptaro.core.column import Column
-from eptaro.core.days import LAST_DAY
-from eptaro.core.errors import EptaroError, QuestionError, unknown
+from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import View
-from eptaro.core.groups import Coded
-from eptaro.core.ledger import Index
 from eptaro.core.measures import Measure
+from eptaro.core.pairing import pairs_of
 from eptaro.core.plain import agrees, plain_value, shown
+from eptaro.core.retrace import Reader
 from eptaro.core.span import Span
 from eptaro.core.table import Table
+from eptaro.core.windows import Reach
 
-_SUFFIXES = ("_to_date", "_trailing", "_change_ratio", "_change", "_prior")
+ENDINGS = ("", "_to_date", "_trailing", "_change_ratio", "_change", "_prior")
 
 
 @dataclass(frozen=True, eq=False)
 class Side:
-    """One span of days behind a number: its transactions and what they come to."""
+    """One span of days behind a number: its transactions and what they come to.
+
+    `seen` is the part of the span that is known, None where there is none; `blanks` counts
+    the transactions without a value; `which` says what tells them where it is not days alone.
+    """
 
     name: str
     span: Span
@@ -31,6 +37,8 @@ class Side:
     rows: tuple[int, ...]
     value: Any
     places: int = 0
+    blanks: int = 0
+    which: str = ""
 
     def lines(self) -> list[str]:
         """Return the side in words."""
@@ -39,6 +47,10 @@ class Side:
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
             f"  {len(self.rows):,} transactions come to {shown(self.value, self.places)}",
         ]
+        if self.blanks:
+            found.append(f"  {self.blanks:,} of them have no value and count for nothing")
+        if self.which:
+            found.insert(1, f"  of these {self.which}")
         if self.seen is None:
             found.insert(1, "  wholly outside the days that are known: blank")
         elif self.seen != self.span:
@@ -50,7 +62,8 @@ class Side:
 class Trace:
     """What stands behind one number: definition, sides, and whether it was found again.
 
-    `rows` are the places of the transactions in the input, from 1.
+    `rows` are the places of the transactions in the input, from 1. `pairs` sets a
+    comparison's days beside their counterparts, one row per day, where days have such.
     """
 
     column: str
@@ -61,11 +74,17 @@ class Trace:
     agrees: bool
     sides: tuple[Side, ...]
     notes: tuple[str, ...]
+    pairing: Callable[[], Table | None] = lambda: None
 
     @property
     def rows(self) -> tuple[int, ...]:
         """The transactions of all sides."""
         return tuple(row for side in self.sides for row in side.rows)
+
+    @cached_property
+    def pairs(self) -> Table | None:
+        """The days of a comparison's two sides, each beside its counterpart."""
+        return self.pairing()
 
     def __str__(self) -> str:
         of = ", ".join(f"{name} {value}" for name, value in self.group.items())
@@ -85,28 +104,26 @@ def trace(table: Table, view: View, row: int, name: str) -> Trace:
     """Return what stands behind one number of a verb's table.
 
     The value is worked out again straight from the transactions in date order, one by
-    one, with exact fractions. Raises `QuestionError` for a row or column that is not
-    there, or a number that has no days of its own (a share, a rank).
+    one, exactly. Raises `QuestionError` for a row or column that is not there, or a number
+    that has no days of its own (a share, a rank).
     """
     if not 0 <= row < len(table):
         raise QuestionError(f"there is no row {row}; the table has rows 0 to {len(table) - 1}")
     record = {column.name: column.take(np.array([row])).to_list()[0] for column in table.columns}
-    measure, suffix = _measure(view, table, name)
-    if any(term.inner is not None for term in measure.terms):
-        raise QuestionError(
-            f"{measure.formula}: trace a plain measure; this one works in two stages"
-        )
-    reader = _Reader(view, record)
+    measure, ending = _measure(view, table, name)
+    reader = Reader(view, record)
     sides = [
-        reader.side(side, first, last, measure)
-        for side, first, last in _spans(record, table, suffix)
+        _side(view, reader, table, measure, record, side, span)
+        for side, span in _spans(view, table, record, ending)
     ]
-    plain = _combined(suffix, sides, record)
+    plain = _combined(ending, sides, record)
     exact = table.column(name).kind != "float"
-    group = {g: record[g] for g in view.groups.names}
+    pairing = partial(pairs_of, view, reader, table, record, measure)
     return Trace(
-        name, table.column(name).description or measure.formula, group, record[name], plain,
-        agrees(record[name], plain, exact=exact), tuple(sides), reader.notes(),
+        name, table.column(name).description or measure.formula,
+        {g: record[g] for g in view.groups.names}, record[name], plain,
+        agrees(record[name], plain, exact=exact), tuple(sides), _notes(view, reader),
+        pairing if len(sides) > 1 else lambda: None,
     )  # fmt: skip
 
 
@@ -115,114 +132,96 @@ def _measure(view: View, table: Table, name: str) -> tuple[Measure, str]:
     measures = {measure.name: measure for measure in view.facts.measures}
     if name not in table:
         raise QuestionError(unknown("column", name, table.names))
-    for ending in ("", *_SUFFIXES):
+    for ending in ENDINGS:
         if name.endswith(ending) and (stem := name.removesuffix(ending)) in measures:
             return measures[stem], ending
     raise QuestionError(f"{name!r} is no measure; trace one of {', '.join(measures)}")
 
 
-def _spans(record: dict[str, Any], table: Table, suffix: str) -> list[tuple[str, Any, Any]]:
-    """Return the sides that a number stands on: their names, first and last days."""
+def _spans(
+    view: View, table: Table, record: dict[str, Any], ending: str
+) -> list[tuple[str, Span | None]]:
+    """Return the sides that a number stands on: their names and days."""
     verb = table.meta.get("verb")
     if verb == "compare":
-        now = ("current side", record["first"], record["last"])
-        prior = ("prior side", record["prior_first"], record["prior_last"])
-        chosen = {"": [now], "_prior": [prior]}
-        return chosen.get(suffix, [now, prior])
-    if verb == "accumulate" and not suffix:
-        if "date" not in record:
-            raise QuestionError("the row's own days are not in the table; trace its _to_date value")
-        return [("day", record["date"], record["date"])]
-    if "first" not in record or ("per" in table.meta and verb == "recap"):
-        raise QuestionError(f"a row of this {verb} is no run of days; it cannot be traced")
-    return [("days", record["first"], record.get("last", record.get("date")))]
+        now = [("current side", _span(record["first"], record["last"]))]
+        prior = [("prior side", _span(record["prior_first"], record["prior_last"]))]
+        if record.get("prior_spans"):
+            listed = record["prior_spans"].split(", ")
+            prior = [(f"prior side {i}", Span.parse(s)) for i, s in enumerate(listed, 1)]
+        return {"": now, "_prior": prior}.get(ending, [*now, *prior])
+    if verb == "accumulate" and not ending:
+        if "date" in record:
+            return [("day", _span(record["date"], record["date"]))]
+        running = _span(record["first"], record["last"])
+        own = view.calendar.period(record["period"]).span
+        return [("days", running.overlap(own) if running else None)]
+    if "first" not in record:
+        return [("days", view.seen)]
+    return [("days", _span(record["first"], record.get("last", record.get("date"))))]
 
 
-def _combined(suffix: str, sides: list[Side], record: dict[str, Any]) -> Any:
-    if suffix not in ("_change", "_change_ratio"):
+def _span(first: Any, last: Any) -> Span | None:
+    return None if first is None or last is None else Span(first, last)
+
+
+def _side(
+    view: View, reader: Reader, table: Table, measure: Measure, record: dict[str, Any], name: str,
+    span: Span | None,
+) -> Side:  # fmt: skip
+    """Return one side: which transactions lie in its days, and what they come to."""
+    if span is None:
+        raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
+    seen = span.overlap(view.coverage)
+    if seen is None:
+        return Side(name, span, None, (), None)
+    hit, which = reader.on_days(seen), ""
+    if table.meta.get("verb") == "recap" and "first" not in record:
+        attribute = table.meta["per"]
+        word = record[attribute.replace(" ", "_")]
+        hit, which = reader.bearing(seen, attribute, word), f"those with {attribute} {word}"
+    elif str(table.meta.get("back")).endswith(("entry", "entries")):
+        back = Reach.parse(table.meta["back"], "back")
+        hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
+    rows = reader.rows(hit, measure)
+    value = plain_value(measure, rows, lambda grain: reader.units(grain, seen))
+    column = next((one.column for term in measure.terms for one in (term.inner or term,)), "")
+    values = rows.columns.get(column)
+    blanks = sum(item is None for item in values.items) if values else 0
+    places = tuple((np.sort(hit) + 1).tolist())
+    return Side(name, span, seen, places, value, values.scale if values else 0, blanks, which)
+
+
+def _combined(ending: str, sides: list[Side], record: dict[str, Any]) -> Any:
+    """Return what the sides come to: one value, the mean of several, a change or its ratio."""
+    if ending == "_prior":
+        return _mean(sides)
+    if ending not in ("_change", "_change_ratio"):
         return sides[0].value
-    if not record["comparable"] or any(side.value is None for side in sides):
+    now, before = sides[0].value, _mean(sides[1:])
+    if not record["comparable"] or now is None or before is None:
         return None
-    change = sides[0].value - sides[1].value
-    if suffix == "_change":
+    change = now - before
+    if ending == "_change":
         return change
-    return None if not sides[1].value else change / abs(sides[1].value)
+    return None if not before else change / abs(before)
 
 
-class _Reader:
-    """Finds the transactions of one group of a view, and their values."""
-
-    def __init__(self, view: View, record: dict[str, Any]) -> None:
-        self._view, self._index = view, Index.of(view)
-        every = np.arange(view.groups.count)
-        named = [column.to_list() for column in view.groups.columns(every)]
-        wanted = [record[name] for name in view.groups.names]
-        self._place = next(i for i in every.tolist() if [values[i] for values in named] == wanted)
-        self._late = len(self._index.rows(self._place, view.coverage.hi + 1, LAST_DAY))
-
-    def side(self, name: str, first: Any, last: Any, measure: Measure) -> Side:
-        """Return one side: which transactions lie in its days, and what they come to."""
-        if first is None or last is None:
-            raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
-        span = Span(first, last)
-        seen = span.overlap(self._view.coverage)
-        if seen is None:
-            return Side(name, span, None, (), None)
-        hit = self._index.rows(self._place, seen.lo, seen.hi)
-        columns = {
-            term.column: self._values(term.column, term.how, hit)
-            for term in measure.terms
-            if term.column
-        }
-        value = plain_value(measure, columns, len(hit))
-        places = 0
-        if measure.term.column in self._index.batch.values:
-            places = self._index.batch.values[measure.term.column].scale
-        return Side(name, span, seen, tuple((np.sort(hit) + 1).tolist()), value, places)
-
-    def _values(self, column: str, how: str, rows: Any) -> list[Any]:
-        if how == "distinct":
-            coded: Coded = self._index.batch.distinct[column]
-            words = [*coded.choices.to_list(), None]
-            return [words[code] for code in coded.codes[rows].tolist()]
-        picked: Column = self._index.batch.values[column].take(rows)
-        return [None if value is None or value != value else value for value in picked.to_list()]
-
-    def notes(self) -> tuple[str, ...]:
-        """Return what was left out, and why."""
-        found = []
-        if self._late:
-            found.append(f"left out: {self._late:,} transactions after {self._view.coverage.last}")
-        aside = self._view.facts.folded.aside
-        if aside is not None and len(aside):
-            found.append(f"left out: {len(aside):,} rows without a readable date")
-        return tuple(found)
+def _mean(sides: list[Side]) -> Any:
+    values = [side.value for side in sides]
+    if len(values) == 1:
+        return values[0]
+    if any(value is None for value in values):
+        return None
+    return sum((Fraction(value) for value in values), Fraction(0)) / len(values)
 
 
-def prove(table: Table, measures: list[str], sample: int = 40, seed: int = 0) -> int:
-    """Trace a random sample of a table's numbers, and the last row's; return how many agreed.
-
-    Raises `EptaroError` with the whole trace where one disagrees, `QuestionError` where
-    the table cannot be traced at all.
-    """
-    names = [name for name in table.names if _is_traceable(name, measures)]
-    rng = np.random.default_rng(seed)
-    rows = {len(table) - 1, *rng.integers(0, max(len(table), 1), sample).tolist()}
-    agreed, refused = 0, None
-    for row in sorted(rows):
-        for name in names:
-            try:
-                found = table.trace(row, name)
-            except QuestionError as error:
-                refused = error
-                continue
-            if not found.agrees:
-                raise EptaroError(f"row {row} was not found again: {found}")
-            agreed += 1
-    if not agreed and refused is not None:
-        raise refused
-    return agreed
-
-
-def _is_traceable(name: str, measures: list[str]) -> bool:
-    return any(name.removesuffix(ending) in measures for ending in ("", *_SUFFIXES))
+def _notes(view: View, reader: Reader) -> tuple[str, ...]:
+    """Return what was left out, and why."""
+    found = []
+    if late := reader.late:
+        found.append(f"left out: {late:,} transactions after {view.coverage.last}")
+    aside = view.facts.folded.aside
+    if aside is not None and len(aside):
+        found.append(f"left out: {len(aside):,} rows without a readable date")
+    return tuple(found)

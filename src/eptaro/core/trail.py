@@ -94,8 +94,7 @@ def trail(
     head = [*view.groups.columns(rows.group), *rows.head()]
     asked = {"back": str(reach), "ahead": None if after is None else str(after)}
     meta = view.meta("trail") | asked
-    traceable = rows.ledger is None and weights is None
-    return (view.table if traceable else Table)([*head, *named], meta)
+    return (view.table if weights is None else Table)([*head, *named], meta)
 
 
 @dataclass(frozen=True, eq=False)

@@ -21,6 +21,7 @@ from eptaro.core.evaluate import evaluate
 from eptaro.core.levels import check_level
 from eptaro.core.measures import Plane, Term
 from eptaro.core.span import Span
+from eptaro.core.squares import Squares
 from eptaro.core.tallies import Sum, running
 from eptaro.core.workdays import Workdays
 
@@ -96,7 +97,7 @@ def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
         values = data[place] if len(data) else np.zeros(len(lo), data.dtype)
         return Column.of("", items.kind, values, filled, scale=items.scale)
     if term.how in ("std", "var"):
-        return _spread(term.how, items.numbers(), lo, hi)
+        return _spread(term.how, items, lo, hi)
     share = 0.5 if term.how == "median" else term.share
     found = ranges.quantile(data, lo, hi, share) / 10.0**items.scale
     return Column.of("", "float", found, filled)
@@ -111,11 +112,12 @@ def _added(items: Column) -> Sum:
     return Sum(whole.astype(np.int64), items.data - whole, "float").prefix()
 
 
-def _spread(how: str, values: np.ndarray, lo: Ints, hi: Ints) -> Column:
-    """Return variance or its root, worked out about the mean of all values."""
-    centred = values - (values.mean() if len(values) else 0.0)
-    sums, squares = running(centred), running(centred**2)
-    n = hi - lo
-    spread = squares[hi] - squares[lo] - (sums[hi] - sums[lo]) ** 2 / np.maximum(n, 1)
-    variance = np.maximum(spread, 0.0) / np.maximum(n - 1, 1)
-    return Column.of("", "float", np.sqrt(variance) if how == "std" else variance, n > 1)
+def _spread(how: str, items: Column, lo: Ints, hi: Ints) -> Column:
+    """Return variance or its root: exact for whole numbers and decimals, for floats worked
+    out about the mean of all values.
+    """
+    centre = int(items.data.mean()) if items.kind == "float" and len(items) else 0
+    parts = Squares.split(items.data, items.kind, centre)
+    squares = Squares(parts, items.kind, items.scale, centre).prefix()
+    variance = squares.variance(_added(items), hi - lo, lo, hi)
+    return Column.of("", "float", np.sqrt(variance) if how == "std" else variance, hi - lo > 1)

@@ -14,6 +14,8 @@ from eptaro.outputs.files import replace_whole
 from eptaro.outputs.text import write_csv_rows
 
 KINDS = ("csv", "parquet")
+SHIPPED = (*(dataset.name for dataset in DATASETS), "takings")
+CONFIGS = ("eptaro.toml", "companies.toml")
 
 
 def copy_shipped(folder: Path, *, replace: bool = False) -> list[Path]:
@@ -24,19 +26,16 @@ def copy_shipped(folder: Path, *, replace: bool = False) -> list[Path]:
     """
     _make(folder)
     paths = []
-    for dataset in DATASETS:
-        target = folder / f"{dataset.name}.csv"
-        content = shipped(dataset.name)
+    contents = {f"{name}.csv": shipped(name) for name in SHIPPED}
+    data = resources.files("eptaro.demo").joinpath("data")
+    contents |= {name: data.joinpath(name).read_bytes() for name in CONFIGS}
+    for name, content in contents.items():
+        target = folder / name
         if not target.exists() or target.read_bytes() != content:
             _refuse(target, replace)
             replace_whole(target, partial(_write, content))
         paths.append(target)
-    config = folder / "eptaro.toml"
-    content = resources.files("eptaro.demo").joinpath("data", config.name).read_bytes()
-    if not config.exists() or config.read_bytes() != content:
-        _refuse(config, replace)
-        replace_whole(config, partial(_write, content))
-    return [*paths, config]
+    return paths
 
 
 def shipped(name: str) -> bytes:

@@ -12,7 +12,6 @@ import pyarrow as pa
 
 from eptaro.core.axis import MOST_DENSE, Axis
 from eptaro.core.bookfile import METADATA, PICKED, VERSION, part_name
-from eptaro.core.calendar import Calendar
 from eptaro.core.calendars import from_settings
 from eptaro.core.cells import Cells
 from eptaro.core.column import Column
@@ -21,14 +20,15 @@ from eptaro.core.errors import EptaroError, InputError
 from eptaro.core.facts import Folded
 from eptaro.core.groups import Combiner
 from eptaro.core.measures import Measure, Plane, parse_measures
+from eptaro.core.owncalendars import OwnCalendars
 from eptaro.core.squares import Squares
 from eptaro.core.tallies import Entries, Pick, Sum
 from eptaro.inputs.chunks import to_numpy
 from eptaro.inputs.values import read_groups
 
 
-def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Calendar, str]:
-    """Return the folded transactions, measures, calendar and coverage of a book's file.
+def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Any, str]:
+    """Return the folded transactions, measures, calendar(s) and coverage of a book's file.
 
     Raises `InputError` where the file is missing, is no book, or is of a later version.
     """
@@ -47,7 +47,9 @@ def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Calendar, str]:
     try:
         folded = _folded(table, about, str(path))
         measures = parse_measures(about["measures"])
-        return folded, measures, from_settings(about["calendar"]), about["coverage"]
+        own = about.get("own_calendars")
+        calendar = OwnCalendars.from_settings(own) if own else from_settings(about["calendar"])
+        return folded, measures, calendar, about["coverage"]
     except EptaroError:
         raise
     except (KeyError, ValueError, TypeError, IndexError, pa.ArrowException) as error:

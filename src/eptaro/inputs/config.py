@@ -14,6 +14,7 @@ from eptaro.core.calendar import Calendar
 from eptaro.core.errors import CalendarError, InputError, unknown
 from eptaro.core.listedcalendar import ListedCalendar
 from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.owncalendars import OwnCalendars, named_calendars
 from eptaro.core.weekcalendar import WeekCalendar
 from eptaro.core.workdays import HolidaySet, Workdays
 from eptaro.inputs import holidays as sources
@@ -47,6 +48,19 @@ class Config:
         if name not in self.calendars:
             raise CalendarError(f"{self.path}: {unknown('calendar', name, self.calendars)}")
         return self.calendars[name]
+
+    def own_calendars(self) -> OwnCalendars | None:
+        """Return the calendars that values of a group column keep, if the data set has such."""
+        entry = self.data.own_calendars if self.data else None
+        if entry is None:
+            return None
+        names = dict(entry.of)
+        if entry.file:
+            names |= _read_names(self._folder / entry.file, entry.column)
+        try:
+            return named_calendars(entry.column, names, self.calendars, entry.other)
+        except CalendarError as error:
+            raise CalendarError(f"{self.path}: data.own_calendars: {error}") from None
 
     def files(self) -> list[Path]:
         """Return the data set's files, which are named from the folder of the config."""
@@ -85,15 +99,33 @@ class Config:
         return read_listed(name, self._folder / entry.file, **given)
 
 
-def read_listed(name: str, path: Path, *, prefix: str = "") -> ListedCalendar:
-    """Return the calendar whose periods a CSV file lists."""
+def _read_rows(path: Path) -> list[dict[str, Any]]:
+    """Return the rows of a small CSV file, None where a field is empty."""
     import csv
 
     try:
         with path.open(encoding="utf-8-sig", newline="") as file:
-            rows = [{k: v or None for k, v in row.items()} for row in csv.DictReader(file)]
-    except OSError as error:
-        raise InputError(f"{path}: cannot be read: {error.strerror}") from None
+            return [{k: v or None for k, v in row.items()} for row in csv.DictReader(file)]
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        said = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"{path}: cannot be read: {said}") from None
+
+
+def _read_names(path: Path, column: str) -> dict[str, str]:
+    """Return the calendar named for each value in a CSV file."""
+    names: dict[str, str] = {}
+    for number, row in enumerate(_read_rows(path), 1):
+        for wanted in (column, "calendar"):
+            if row.get(wanted) is None:
+                raise InputError(f"{path}: row {number} has no {wanted}; it holds {row}")
+        if names.setdefault(row[column], row["calendar"]) != row["calendar"]:
+            raise InputError(f"{path}: row {number}: {row[column]!r} has two calendars")
+    return names
+
+
+def read_listed(name: str, path: Path, *, prefix: str = "") -> ListedCalendar:
+    """Return the calendar whose periods a CSV file lists."""
+    rows = _read_rows(path)
     try:
         return ListedCalendar(name, rows, prefix=prefix)
     except CalendarError as error:

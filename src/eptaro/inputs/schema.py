@@ -113,6 +113,17 @@ class Shown(Part):
     percent: bool = False
 
 
+class Own(Part):
+    """The calendar of each value of a group column, listed here or in a CSV file that has
+    this column and one called calendar.
+    """
+
+    column: str
+    of: dict[str, str] = Field(default_factory=dict)
+    file: str | None = None
+    other: str | None = None
+
+
 class Data(Part):
     """The data set that commands work on when no file is named."""
 
@@ -121,6 +132,7 @@ class Data(Part):
     measures: dict[str, str]
     by: list[str] = Field(default_factory=list)
     calendar: str = "calendar"
+    own_calendars: Own | None = None
     coverage: str | None = None
     dates: Dates | None = None
     formats: dict[str, Shown] = Field(default_factory=dict)

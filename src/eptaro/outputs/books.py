@@ -50,6 +50,7 @@ def _about(book: Facts) -> dict[str, Any]:
         "measures": [f"{measure.name}={measure.formula}" for measure in book.measures],
         "by": book.groups.names,
         "calendar": book.calendar.settings(),
+        "own_calendars": book.own.settings() if book.own else None,
         "coverage": str(book.coverage),
         "rows": book.rows,
         "source": book.source,
