@@ -50,12 +50,23 @@ def book(frame: dict[str, object], *measures: str) -> ep.Daybook:
     return ep.Daybook(frame, date="day", by="branch", measures=specs, calendar=fiscal)
 
 
+def traced(frame: dict[str, object]) -> None:
+    """Trace a thousand numbers of a month by branch, each made again from its rows."""
+    table = book(frame).recap("month", by="branch")
+    for row in np.random.default_rng(1).integers(0, len(table), 1000).tolist():
+        assert table.trace(row, "revenue").agrees
+
+
 ACTIONS: dict[str, Callable[[dict[str, object]], object]] = {
     "read pass": read_pass,
     "fold": book,
     "fold + recap": lambda frame: book(frame).recap("month", by="branch"),
     "fold + accumulate": lambda frame: book(frame).accumulate("year", by="branch"),
     "fold + compare": lambda frame: book(frame).compare("month", by="branch"),
+    "fold + compare 24 months, effects": lambda frame: book(frame).compare(
+        "month", by="branch", only="2022-04-01..2024-03-31", effects="workdays"
+    ),
+    "fold + recap + 1,000 traces": traced,
     "fold + trail 6 months daily": lambda frame: book(frame).trail("6 months", by="branch"),
     "fold + row-level year to date": lambda frame: book(frame).accumulate(
         "year", by="branch", every="entry"

@@ -243,7 +243,7 @@ class OwnCalendars(unittest.TestCase):
 
     OWN = ep.OwnCalendars("group", {"a": CALENDARS["fiscal"], "b": CALENDARS["cafe"]},
                           CALENDARS["tenth"])  # fmt: skip
-    OF = {"a": "fiscal", "b": "cafe", "c": "tenth"}
+    OF = (("a", "fiscal"), ("b", "cafe"), ("c", "tenth"))
 
     def book(self, calendar):
         rows = oracle.random_rows(13)
@@ -262,7 +262,7 @@ class OwnCalendars(unittest.TestCase):
         for verb, arguments, options in asked:
             table = getattr(own, verb)(*arguments, by="group", **options)
             together = list(table.rows())
-            for group, name in self.OF.items():
+            for group, name in self.OF:
                 alone = self.book(CALENDARS[name])
                 want = getattr(alone, verb)(
                     *arguments, by="group", only={"group": group}, **options

@@ -45,6 +45,7 @@ def show(table: Table, rows: int | None = None) -> None:
     side: a line per column.
     """
     console = Console(highlight=False)
+    room = console.width if console.is_terminal else None
     few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
     sideways = len(table.names) > _MANY_COLUMNS and few
     limit = rows or (_FEW if sideways else _ROWS if console.is_terminal else len(table))
@@ -52,7 +53,7 @@ def show(table: Table, rows: int | None = None) -> None:
     cells = [_Cells.of(column, gap) for column in part.columns]
     if sideways:
         cells = _turned(cells)
-    for number, block in enumerate(_blocks(cells, console.width if console.is_terminal else None)):
+    for number, block in enumerate(_blocks(cells, room)):
         if number:
             console.print()
         console.width = max(console.width, sum(cell.width + _GAP for cell in block))
@@ -65,10 +66,9 @@ def show(table: Table, rows: int | None = None) -> None:
             soft_wrap=True,
         )
     console.print()
-    for name, text in table.meta.get("tie_out", {}).items():
-        console.print(f"tied out: {name}, {text}", style="dim", soft_wrap=True)
-    if footer := table.footer():
-        console.print(footer, style="dim", soft_wrap=True)
+    below = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
+    for line in [*below, *filter(None, [table.footer()])]:
+        console.print(line, style="dim", soft_wrap=not console.is_terminal, width=room)
 
 
 class _Cells:
@@ -92,7 +92,11 @@ def _turned(cells: list[_Cells]) -> list[_Cells]:
     heads, *rest = cells
     made = [_Cells(heads.name, [cell.name for cell in rest], right=False)]
     for place, head in enumerate(heads.lines):
-        made.append(_Cells(head, [cell.lines[place] for cell in rest], right=False))
+        width = max(len(head), *(len(cell.lines[place]) for cell in rest))
+        lines = [cell.lines[place] for cell in rest]
+        lines = [line.rjust(width) if cell.right else line
+                 for line, cell in zip(lines, rest, strict=True)]  # fmt: skip
+        made.append(_Cells(head, lines, right=False))
     return made
 
 

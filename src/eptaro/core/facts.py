@@ -52,6 +52,7 @@ class Folded:
     distinct: Mapping[str, Column] = field(default_factory=dict)
     formats: Mapping[str, Format] = field(default_factory=dict)
     reread: Callable[[], Iterable[Batch]] | None = None
+    kept: dict[str, Any] = field(default_factory=dict)
 
 
 class NothingLeftError(QuestionError):

@@ -55,7 +55,7 @@ def goal_columns(
         _column(f"{name}_goal_gap", come - to_date, reached,
                 "To date less the pace; negative is behind"),
         replace(_column(f"{name}_goal_reached", ratio, reached, "To date / the pace"),
-                format=None, unit="ratio"),
+                format=None, unit="share"),
     ]  # fmt: skip
 
 

@@ -75,7 +75,12 @@ def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
 
     The place is -1 where the view leaves the group out.
     """
-    facts = view.facts
+    number, batch = _numbered_rows(view.facts)
+    return view.places.astype(np.int32)[number], batch
+
+
+def _numbered_rows(facts: Facts) -> tuple[NDArray[Any], Batch]:
+    """Return all transactions in input order, with the number of each one's group."""
     combiner = Combiner(facts.groups.names)
     numbers, batches = [], []
     for batch in _batches(facts):
@@ -83,16 +88,15 @@ def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
         batches.append(batch)
     groups = combiner.groups()
-    rank = np.empty(groups.count, np.int64)
-    rank[groups.order()] = np.arange(groups.count)
-    place_of = view.places[rank].astype(np.int32)
+    rank = np.empty(groups.count, np.int32)
+    rank[groups.order()] = np.arange(groups.count, dtype=np.int32)
     every = numbers[0] if len(numbers) == 1 else np.concatenate(numbers)
-    return place_of[every], _joined(batches)
+    return rank[every], _joined(batches)
 
 
 @dataclass(frozen=True, eq=False)
 class Index:
-    """All transactions a view may see, findable by group and day without a search of rows.
+    """All transactions, findable by group and day without a search of rows.
 
     `order` holds their places in the input by group, day, time and input; `key` the group
     and day of each in that order.
@@ -103,25 +107,33 @@ class Index:
     key: Ints
 
     @classmethod
-    def of(cls, view: View) -> Index:
-        """Return the index of a view, made when first asked for."""
-        if "index" not in view.kept:
-            place, batch = placed_rows(view)
+    def of(cls, facts: Facts) -> Index:
+        """Return the index of the transactions, made when first asked for."""
+        kept = facts.folded.kept
+        if "index" not in kept:
+            number, batch = _numbered_rows(facts)
             first = int(batch.days.min())
             width = int(batch.days.max()) - first + 1
-            number = (place.astype(np.int64) + 1) * width + (batch.days - first)
+            key = number.astype(np.int64)
+            key *= width
+            key += batch.days - first
             order = _by_time(batch)
-            order = stable_order(number) if order is None else order[stable_order(number[order])]
-            key = (place[order].astype(np.int64) << 32) + batch.days[order]
-            view.kept["index"] = cls(batch, order, key)
-        found: Index = view.kept["index"]
+            order = stable_order(key) if order is None else order[stable_order(key[order])]
+            every = number[order].astype(np.int64) << 32
+            every += batch.days[order]
+            kept["index"] = cls(batch, order, every)
+        found: Index = kept["index"]
         return found
 
-    def rows(self, place: int, first: int, last: int) -> Ints:
-        """Return the transactions of one group and span of days, in order."""
-        base = place << 32
-        lo, hi = np.searchsorted(self.key, [base + first, base + last + 1])
-        return self.order[lo:hi]
+    def rows(self, groups: Ints, first: int, last: int) -> Ints:
+        """Return the transactions of some groups and a span of days, by day, time and input."""
+        base = groups.astype(np.int64) << 32
+        lo, hi = np.searchsorted(self.key, base + first), np.searchsorted(self.key, base + last + 1)
+        if len(groups) == 1:
+            return self.order[lo[0] : hi[0]]
+        hit = np.concatenate([self.order[a:b] for a, b in zip(lo, hi, strict=True)])
+        times = hit if self.batch.times is None else self.batch.times[hit]
+        return np.asarray(hit[np.lexsort((hit, times, self.batch.days[hit]))])
 
 
 def _by_time(batch: Batch) -> Ints | None:

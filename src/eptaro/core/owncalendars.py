@@ -24,6 +24,7 @@ from eptaro.core.table import Table
 
 Options = ParamSpec("Options")
 _BESIDE = ("wide", "top", "shares", "ranks")  # set groups beside each other: need one calendar
+_ONE = "book.using(calendar), or --calendar NAME"
 
 
 class OwnCalendars:
@@ -132,13 +133,13 @@ def _checked(own: OwnCalendars, options: Mapping[str, Any]) -> list[str]:
     names = [by] if isinstance(by, str) else list(by or ())
     if own.column not in names:
         raise QuestionError(
-            f"each {own.column} keeps its own calendar: group by it, or ask in one calendar with "
-            f"using(calendar)"
+            f"each {own.column} keeps its own calendar: group by it, or ask in one calendar "
+            f"({_ONE})"
         )
     for option in _BESIDE:
         if options.get(option):
             raise QuestionError(
-                f"{option} sets groups beside each other, which needs one calendar: using(calendar)"
+                f"{option} sets groups beside each other, which needs one calendar: {_ONE}"
             )
     return names
 

@@ -105,15 +105,14 @@ def _term(term: Term, values: Values, *, staged: bool = False) -> Any:
 
 
 def _sum(filled: Sequence[Any], scale: int) -> Fraction:
-    if any(isinstance(value, float) for value in filled):
+    if float in set(map(type, filled)):
         return Fraction(math.fsum(filled))
-    total: Fraction = sum(filled, Fraction(0)) if scale == 0 else Fraction(sum(filled), 10**scale)
-    return total
+    return Fraction(Fraction(sum(filled)), 10**scale)
 
 
 def _variance(filled: Sequence[Any]) -> Fraction:
     n = len(filled)
-    if any(isinstance(value, float) for value in filled):
+    if float in set(map(type, filled)):
         mean = math.fsum(filled) / n
         return Fraction(math.fsum((value - mean) ** 2 for value in filled)) / (n - 1)
     total = sum(filled)

@@ -26,22 +26,22 @@ class Reader:
     """The transactions of one group of a view."""
 
     def __init__(self, view: View, record: dict[str, Any]) -> None:
-        self._view, self._index = view, Index.of(view)
+        self._view, self._index = view, Index.of(view.facts)
         wanted = tuple(record[name] for name in view.groups.names)
-        self._place = _places(view)[wanted]
+        self._groups = np.flatnonzero(view.places == _places(view)[wanted])
 
     @property
     def late(self) -> int:
         """How many come after the last day looked at."""
-        return len(self._index.rows(self._place, self._view.coverage.hi + 1, LAST_DAY))
+        return len(self._index.rows(self._groups, self._view.coverage.hi + 1, LAST_DAY))
 
     def on_days(self, seen: Span) -> Ints:
         """Return the transactions of a span of days, in order."""
-        return self._index.rows(self._place, seen.lo, seen.hi)
+        return self._index.rows(self._groups, seen.lo, seen.hi)
 
     def last_entries(self, n: int, until: dt.date) -> Ints:
         """Return the last n transactions up to a day."""
-        return self._index.rows(self._place, FIRST_DAY, ordinal(until))[-n:]
+        return self._index.rows(self._groups, FIRST_DAY, ordinal(until))[-n:]
 
     def bearing(self, seen: Span, attribute: str, word: str) -> Ints:
         """Return the transactions of the days (or at the hour) that bear an attribute's value."""

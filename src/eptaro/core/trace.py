@@ -179,7 +179,7 @@ def _side(
     if table.meta.get("verb") == "recap" and "first" not in record:
         attribute = table.meta["per"]
         word = record[attribute.replace(" ", "_")]
-        hit, which = reader.bearing(seen, attribute, word), f"those with {attribute} {word}"
+        hit, which = reader.bearing(seen, attribute, word), f"the ones whose {attribute} is {word}"
     elif str(table.meta.get("back")).endswith(("entry", "entries")):
         back = Reach.parse(table.meta["back"], "back")
         hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
@@ -187,7 +187,7 @@ def _side(
     value = plain_value(measure, rows, lambda grain: reader.units(grain, seen))
     column = next((one.column for term in measure.terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
-    blanks = sum(item is None for item in values.items) if values else 0
+    blanks = len(values.items) - len(values.filled()) if values else 0
     places = tuple((np.sort(hit) + 1).tolist())
     return Side(name, span, seen, places, value, values.scale if values else 0, blanks, which)
 
