@@ -19,6 +19,7 @@ _COMMANDS = {
     "accumulate": ("verbs", "Run totals that restart at each period."),
     "trail": ("verbs", "Roll windows over time, workdays or transactions."),
     "compare": ("verbs", "Set each period, or period to date, against a prior one."),
+    "rhythm": ("rhythm", "Spread measures over hours, weekdays, months, kinds of day."),
     "trace": ("trace", "Tell the days and transactions behind one number."),
 }
 

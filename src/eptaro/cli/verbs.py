@@ -1,4 +1,4 @@
-"""The commands that question transactions: recap, accumulate and compare."""
+"""The commands that question transactions: recap, accumulate, trail and compare."""
 
 from __future__ import annotations
 
@@ -32,10 +32,11 @@ _sort_option = click.option(
     "--sort", metavar="COLUMN", default=None,
     help="Order the rows by a column; -COLUMN puts the largest first.",
 )  # fmt: skip
-_EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
+EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 
 
-def _run(verb: str, given: dict[str, Any]) -> None:
+def run_verb(verb: str, given: dict[str, Any]) -> None:
+    """Answer a verb's options, prove the answer where wanted, and print or write it."""
     to = {name: given.pop(name) for name in ("out", "form", "rows")}
     wants_proof = given.pop("prove")
     book, table = answer(verb, given)
@@ -61,7 +62,7 @@ def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
     return book, table
 
 
-@click.command(epilog=f"Example: eptaro recap {_EXAMPLE} --per quarter --by route --prefix FY")
+@click.command(epilog=f"Example: eptaro recap {EXAMPLE} --per quarter --by route --prefix FY")
 @data_options
 @reading_options
 @click.option(
@@ -88,11 +89,11 @@ def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
 @prove_option
 def recap(**given: Any) -> None:
     """Summarise each period: one row per group and period, quiet ones included."""
-    _run("recap", given)
+    run_verb("recap", given)
 
 
 @click.command(
-    epilog=f"Example: eptaro accumulate {_EXAMPLE} --within quarter --as-of 2025-08-20 --rows 20"
+    epilog=f"Example: eptaro accumulate {EXAMPLE} --within quarter --as-of 2025-08-20 --rows 20"
 )
 @data_options
 @reading_options
@@ -118,7 +119,7 @@ def accumulate(**given: Any) -> None:
         return
     if given["within"] is None:
         raise click.UsageError("Missing option '--within' (or --card).")
-    _run("accumulate", given)
+    run_verb("accumulate", given)
 
 
 def _card(given: dict[str, Any]) -> None:
@@ -133,7 +134,7 @@ def _card(given: dict[str, Any]) -> None:
     deliver(book.card(calendars=every, by=list(given["by"]), only=only, as_of=given["as_of"]), **to)
 
 
-@click.command(epilog=f"Example: eptaro trail {_EXAMPLE} --back '6 months' --every month")
+@click.command(epilog=f"Example: eptaro trail {EXAMPLE} --back '6 months' --every month")
 @data_options
 @reading_options
 @click.option("--back", metavar="AMOUNT", required=True,
@@ -154,7 +155,7 @@ def _card(given: dict[str, Any]) -> None:
 @prove_option
 def trail(**given: Any) -> None:
     """Roll windows over time: trailing days, months, workdays or transactions."""
-    _run("trail", given)
+    run_verb("trail", given)
 
 
 def _numbers(text: str) -> list[float]:
@@ -164,7 +165,7 @@ def _numbers(text: str) -> list[float]:
         raise QuestionError(f"--weights {text!r} are not numbers; write 1,2,3") from None
 
 
-@click.command(epilog=f"Example: eptaro compare {_EXAMPLE} --per quarter --to-date --by route")
+@click.command(epilog=f"Example: eptaro compare {EXAMPLE} --per quarter --to-date --by route")
 @data_options
 @reading_options
 @click.option(
@@ -222,4 +223,4 @@ def _numbers(text: str) -> list[float]:
 @prove_option
 def compare(**given: Any) -> None:
     """Set each period, or period to date, against a prior one."""
-    _run("compare", given)
+    run_verb("compare", given)

@@ -1,4 +1,4 @@
-"""Recaps by an attribute that is no period: weekday, month of year, hour, workday."""
+"""Answers by attributes that are no periods: one row per value, or per pair of values."""
 
 from __future__ import annotations
 
@@ -6,126 +6,175 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from eptaro.core.attributes import Attribute
 from eptaro.core.axis import Axis
 from eptaro.core.cells import Cells
 from eptaro.core.column import Column
-from eptaro.core.days import Ints, civil, weekday
+from eptaro.core.days import Flags, Ints
 from eptaro.core.errors import QuestionError
 from eptaro.core.evaluate import evaluate, ratio
 from eptaro.core.facts import View
 from eptaro.core.fold import Batch, Fold
 from eptaro.core.groups import Coded
 from eptaro.core.ledger import placed_rows
-from eptaro.core.names import Names
+from eptaro.core.measures import Measure
 from eptaro.core.table import Table
+from eptaro.core.twostage import Stage
 
 _HOUR = 3_600_000_000
-ATTRIBUTES = (
-    *("weekday", "month of year", "quarter of year", "day of month"),
-    *("week of year", "hour", "workday", "holiday"),
-)
 
 
 @dataclass(frozen=True, eq=False)
-class _Kind:
-    """The values of an attribute in their natural order, and the place of each day's."""
+class Crossed:
+    """One or two attributes: a place for each combination of their values.
 
-    words: Sequence[str]
-    places: Ints
-
-
-def recap_by(view: View, attribute: str) -> Table:
-    """Return one row per group and value of the attribute, in natural order.
-
-    Columns: the groups, the attribute, `days` (how many days of the coverage bear the
-    value, so that sums can be put on one footing), then the measures. Raises
-    `QuestionError` for a measure of whole days.
+    `places` is that of each day seen, without the hour; `counts` the days of each.
     """
-    if any(term.inner is not None for m in view.facts.measures for term in m.terms):
-        raise QuestionError(f"a measure per day has no place in a recap by {attribute}")
-    days = np.arange(view.seen.lo, view.seen.hi + 1)
-    if attribute == "hour":
-        kind = _Kind([f"{hour:02d}" for hour in range(24)], np.zeros(len(days), np.int64))
-        cells, counts = _by_hour(view), np.full(24, len(days))
-    else:
-        kind = _kind(view, attribute, days)
-        counts = np.bincount(kind.places, minlength=len(kind.words))
-        cells = _by_day(view, kind)
-    size, groups = len(kind.words), view.groups.count
+
+    attributes: Sequence[Attribute]
+    size: int
+    places: Ints
+    counts: Ints
+
+    @classmethod
+    def of(cls, attributes: Sequence[Attribute]) -> Crossed:
+        """Return the combinations of attributes, the last one varying fastest."""
+        size = int(np.prod([len(one.words) for one in attributes]))
+        places = np.zeros(len(attributes[0].places), np.int64)
+        hours = np.zeros(1, np.int64)
+        for one in attributes:
+            places = places * len(one.words) + one.places
+            hours = hours[:, None] * len(one.words)
+            hours = (hours + (np.arange(24) if one.by_time else 0)).ravel()
+        every = (places[:, None] + hours).ravel()  # a day has every hour
+        return cls(attributes, size, places, np.bincount(every, minlength=size))
+
+    @property
+    def by_time(self) -> bool:
+        """Whether the time of each transaction is needed."""
+        return any(one.by_time for one in self.attributes)
+
+    @property
+    def hour_step(self) -> int:
+        """How many places one hour is."""
+        step = 1
+        for one in reversed(self.attributes):
+            if one.by_time:
+                return step
+            step *= len(one.words)
+        return 0
+
+    def columns(self, place: Ints) -> list[Column]:
+        """Return the values of each attribute at some places."""
+        found: list[Column] = []
+        for one in reversed(self.attributes):
+            place, own = np.divmod(place, len(one.words))
+            found.insert(0, Column.text(one.column, np.array(one.words), own,
+                                        description=f"The {one.name}"))  # fmt: skip
+        return found
+
+
+def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], list[Column]]:
+    """Return group and place of each row, its first columns, and its measures.
+
+    There is a row for each group and combination that a day bears, in natural order. The
+    columns are the groups, the attributes and `days` (how many days of the coverage bear
+    it, so that sums can be put on one footing).
+    """
+    cells = _by_hour(view, crossed) if crossed.by_time else _by_day(view, crossed)
+    size, groups = crossed.size, view.groups.count
     group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)
-    shown = np.tile(counts > 0, groups)
+    shown = np.tile(crossed.counts > 0, groups)
     group, place = group[shown], place[shown]
-    lo = cells.axis.place(group, place)
-    name = attribute.replace(" ", "_")
     head = [
         *view.groups.columns(group),
-        Column.text(name, np.array(kind.words), place, description=f"The {attribute}"),
-        Column.of("days", "integer", counts[place], unit="days",
+        *crossed.columns(place),
+        Column.of("days", "integer", crossed.counts[place], unit="days",
                   description="Days of the coverage that bear it"),
     ]  # fmt: skip
-    values = []
-    for measure in view.facts.measures:
-        parts = [evaluate(cells, term, lo, lo + 1) for term in measure.terms]
-        value = parts[0] if len(parts) == 1 else ratio(*parts)
-        values.append(value.named(measure.name, f"{measure.formula} over these days"))
-    return view.table([*head, *values], view.meta("recap") | {"per": attribute})
+    values = [
+        _value(view, crossed, cells, measure, group, place) for measure in view.facts.measures
+    ]
+    return group, place, head, values
 
 
-def _kind(view: View, attribute: str, days: Ints) -> _Kind:
-    calendar, names = view.calendar, Names()
-    if attribute == "weekday":
-        start = list(names.weekdays).index(str(getattr(calendar, "week_starts", "monday")).title())
-        words = [names.weekdays[(start + i) % 7] for i in range(7)]
-        return _Kind(words, (weekday(days) - start) % 7)
-    if attribute == "day of month":
-        return _Kind([str(n) for n in range(1, 32)], civil(days)[2] - 1)
-    work = view.facts.workdays
-    if attribute == "workday":
-        return _Kind(["workday", "other day"], 1 - work.is_workday(days).astype(np.int64))
-    if attribute == "holiday":
-        held = np.isin(days, work.holidays.days)
-        return _Kind(["holiday", "other day"], 1 - held.astype(np.int64))
-    level = attribute.split()[0]
-    numbers = calendar.numbers(calendar.index_of(days, level), level)[1]
-    count = {"month": 13, "quarter": 4, "week": 53}[level]
-    if level == "month" and calendar.plain_months:
-        return _Kind(names.months, numbers - 1)
-    letter = {"month": "M", "quarter": "Q", "week": "W"}[level]
-    return _Kind([f"{letter}{n:02d}" if count > 9 else f"{letter}{n}" for n in range(1, count + 1)],
-                 numbers - 1)  # fmt: skip
+def recap_by(view: View, attribute: Attribute) -> Table:
+    """Return one row per group and value of an attribute, in natural order."""
+    _, _, head, values = rows_by(view, Crossed.of([attribute]))
+    return view.table([*head, *values], view.meta("recap") | {"per": attribute.name})
 
 
-def _by_day(view: View, kind: _Kind) -> Cells:
-    """Return the cells of the days seen, gathered by the value that each day bears."""
+def _value(
+    view: View, crossed: Crossed, cells: Cells, measure: Measure, group: Ints, place: Ints
+) -> Column:
+    lo = cells.axis.place(group, place)
+    parts = []
+    for term in measure.terms:
+        if term.inner is None:
+            parts.append(evaluate(cells, term, lo, lo + 1))
+            continue
+        if crossed.by_time or term.grain not in ("day", "workday", "active day"):
+            raise QuestionError(
+                f"{measure.formula} has no place here: per {crossed.attributes[0].name} a measure "
+                f"may work on the totals of days, not of {term.grain}s"
+            )
+        facts = view.facts
+        stage = Stage(view.cells, view.seen, facts.calendar, facts.workdays)
+        parts.append(stage.over_bearers(term, crossed.places, group, place))
+    value = parts[0] if len(parts) == 1 else ratio(*parts)
+    shown = view.facts.folded.formats.get(measure.name)
+    return value.shown_as(shown).named(measure.name, f"{measure.formula} over these days")
+
+
+def _by_day(view: View, crossed: Crossed) -> Cells:
+    """Return the cells of the days seen, gathered by the place of each day."""
     group, day = view.cells.axis.cells_of()
     inside = (day >= view.seen.lo) & (day <= view.seen.hi)
-    place = kind.places[np.clip(day - view.seen.lo, 0, len(kind.places) - 1)]
-    axis = Axis(view.groups.count, 0, len(kind.words))
+    place = crossed.places[np.clip(day - view.seen.lo, 0, len(crossed.places) - 1)]
+    axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {plane: t.spread(target, axis.size) for plane, t in view.cells.tallies.items()}
     return Cells(axis, tallies)
 
 
-def _by_hour(view: View) -> Cells:
-    """Return cells of group and hour, from the transactions themselves."""
-    place, batch = placed_rows(view)
+def hours_of(batch: Batch) -> Ints:
+    """Return the hour of each transaction; raises `QuestionError` where dates have no time."""
     if batch.times is None:
-        raise QuestionError("the dates have no time of day; a recap by hour needs timestamps")
-    seen = (place >= 0) & (batch.days >= view.seen.lo) & (batch.days <= view.seen.hi)
-    kept = np.flatnonzero(seen)
+        raise QuestionError("the dates have no time of day; hours need timestamps")
     units = _HOUR if batch.times.max(initial=0) < 24 * _HOUR else 1000 * _HOUR
-    hours = (batch.times[kept] // units).astype(np.int32)
-    groups = {"place": Coded(place[kept].astype(np.int32), _numbered(view.groups.count))}
-    single = Batch(
-        hours, groups,
-        {name: column.take(kept) for name, column in batch.values.items()},
-        {name: coded.at(kept) for name, coded in batch.distinct.items()},
-    )  # fmt: skip
+    return batch.times // units
+
+
+def places_of(
+    view: View, crossed: Crossed, group: NDArray[np.int32], batch: Batch
+) -> tuple[Flags | slice, Ints]:
+    """Return which transactions are seen, and the place of each of these."""
+    inside: Flags = (group >= 0) & (batch.days >= view.seen.lo) & (batch.days <= view.seen.hi)
+    # Where there is nothing to pick out, the arrays serve as they are.
+    seen: Flags | slice = slice(None) if inside.all() else inside
+    place = crossed.places[batch.days[seen] - view.seen.lo]
+    if crossed.by_time:
+        place = place + hours_of(batch)[seen] * crossed.hour_step
+    return seen, place
+
+
+def _by_hour(view: View, crossed: Crossed) -> Cells:
+    """Return cells of group and place, from the transactions themselves."""
+    group, batch = placed_rows(view)
+    seen, place = places_of(view, crossed, group, batch)
+    groups = {"place": Coded(group[seen].astype(np.int32), _numbered(view.groups.count))}
+    values, distinct = batch.values, batch.distinct
+    if not isinstance(seen, slice):
+        kept = np.flatnonzero(seen)
+        values = {name: column.take(kept) for name, column in values.items()}
+        distinct = {name: coded.at(kept) for name, coded in distinct.items()}
+    single = Batch(place.astype(np.int32), groups, values, distinct)
     fold = Fold(["place"], {plane for m in view.facts.measures for plane in m.planes})
     fold.add(single)
     _, cells = fold.result()
-    wide = Axis(view.groups.count, 0, 24)
+    wide = Axis(view.groups.count, 0, crossed.size)
     target = cells.axis.onto(wide)
     return Cells(wide, {p: t.spread(target, wide.size) for p, t in cells.tallies.items()})
 

@@ -109,6 +109,10 @@ class Column:
         text = self.description if description is None else description
         return replace(self, name=name, description=text)
 
+    def shown_as(self, form: Format | None) -> Column:
+        """Return the same values in another format."""
+        return replace(self, format=form)
+
     def blanked(self, keep: Flags) -> Column:
         """Return the column with blanks wherever `keep` is false."""
         valid = keep if self.valid is None else self.valid & keep

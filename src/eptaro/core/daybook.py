@@ -24,7 +24,9 @@ from eptaro.core.owncalendars import OwnCalendars, check_own, in_own_calendars
 from eptaro.core.period import Period
 from eptaro.core.prove import prove
 from eptaro.core.recap import recap
+from eptaro.core.rhythm import rhythm
 from eptaro.core.span import Span
+from eptaro.core.spread import histogram, spread
 from eptaro.core.table import Table
 from eptaro.core.trace import Trace, trace
 from eptaro.core.trail import trail
@@ -218,6 +220,9 @@ class Daybook(Facts):
         """Trace a number of a view's table; `Table.trace` is the way to ask."""
         return trace(table, view, row, measure)
 
+    rhythm = in_own_calendars(rhythm)
+    spread = in_own_calendars(spread)
+    histogram = in_own_calendars(histogram)
     card = in_own_calendars(card)
     trail = in_own_calendars(trail)
     compare = in_own_calendars(compare)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property, partial
 from typing import Any, TypeAlias
 
@@ -252,7 +252,7 @@ class View:
         parts = [self._term(term, group, lo, hi) for term in measure.terms]
         column = parts[0] if len(parts) == 1 else ratio(*parts)
         shown = self.facts.folded.formats.get(measure.name)
-        column = replace(column.blanked(lo <= hi), format=shown)
+        column = column.blanked(lo <= hi).shown_as(shown)
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:

@@ -41,7 +41,7 @@ def _totals(table: Table) -> list[int]:
 
 
 def _is_traceable(table: Table, name: str, measures: list[str]) -> bool:
-    if name in table.meta.get("across", ()):
+    if name in table.meta.get("heads", ()):
         return True
     endings = [*ENDINGS, *(f"{ending}_{back}" for back in _backs(table) for ending in ENDINGS)]
     return any(name.removesuffix(ending) in measures for ending in endings)

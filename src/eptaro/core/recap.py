@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.byattribute import ATTRIBUTES, recap_by
+from eptaro.core.attributes import ATTRIBUTES, attribute_of
+from eptaro.core.byattribute import recap_by
 from eptaro.core.column import Column, dates
 from eptaro.core.days import Flags, Ints
 from eptaro.core.display import shown
@@ -48,9 +49,8 @@ def recap(
     period inside the coverage.
 
     `per` is a level, or chunks such as `5 months from 2024-03-20`, or an attribute that is
-    no period (`weekday`, `month of year`, `quarter of year`, `week of year`, `day of
-    month`, `hour`, `workday`, `holiday`), whose rows come in natural order with the number
-    of `days` that bear it.
+    no period (`weekday`, `month of year`, `hour`, `workday`, ...: see `rhythm`), whose rows
+    come in natural order with the number of `days` that bear it.
 
     `subtotals` names wider levels, whose periods follow the last of their parts, told by
     a column `level`. `top` keeps that many groups of one column and adds up the others.
@@ -84,7 +84,7 @@ def recap(
                 f"per={per!r} is no run of time; it goes with no wide, totals, subtotals, shares "
                 f"or ranks"
             )
-        table = recap_by(view, per)
+        table = recap_by(view, attribute_of(view, per))
         return table if sort is None else table.sorted(sort)
     levels = [subtotals] if isinstance(subtotals, str) else list(subtotals)
     rows = _Rows.of(view, per, levels, with_total=totals or wide)
@@ -232,7 +232,7 @@ def _across(view: View, rows: _Rows) -> Table:
             raise QuestionError(unknown("column of values", name, made))
         return made[name](shown, row, name)
 
-    return Table(columns, meta | {"across": [*made]}, tracer)
+    return Table(columns, meta | {"heads": [*made]}, tracer)
 
 
 def _traced_across(long: Table, measure: str, shown: Table, row: int, name: str) -> Any:

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.byattribute import hours_of
 from eptaro.core.column import Column
 from eptaro.core.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordinal
 from eptaro.core.facts import View
@@ -18,8 +19,6 @@ from eptaro.core.names import Names
 from eptaro.core.period import Period
 from eptaro.core.plain import Rows, Values
 from eptaro.core.span import Span
-
-_HOUR = 3_600_000_000
 
 
 class Reader:
@@ -43,19 +42,24 @@ class Reader:
         """Return the last n transactions up to a day."""
         return self._index.rows(self._groups, FIRST_DAY, ordinal(until))[-n:]
 
-    def bearing(self, seen: Span, attribute: str, word: str) -> Ints:
-        """Return the transactions of the days (or at the hour) that bear an attribute's value."""
-        if attribute == "hour":
-            hit = self.on_days(seen)
-            times = self._index.batch.times
-            assert times is not None
-            units = _HOUR if times.max(initial=0) < 24 * _HOUR else 1000 * _HOUR
-            kept = np.array([time // units == int(word) for time in times[hit].tolist()], bool)
-            return np.asarray(hit[kept])
-        days = [day for day in _dates(seen) if _bears(self._view, attribute, word, day)]
-        found = [self.on_days(Span(day, day)) for day in days]
-        hit = np.concatenate([*found, np.zeros(0, np.int64)])
-        return hit.astype(np.int64)
+    def bearing(self, seen: Span, wanted: dict[str, str]) -> Ints:
+        """Return the transactions whose day (and hour) bears the wanted value of attributes."""
+        others = {name: word for name, word in wanted.items() if name != "hour"}
+        hit = self.on_days(seen)
+        if others:
+            found = [self.on_days(Span.of(*day)) for day in self.days_bearing(seen, others)]
+            hit = np.concatenate([*found, np.zeros(0, np.int64)]).astype(np.int64)
+        if "hour" in wanted:
+            hours = hours_of(self._index.batch)
+            hit = hit[np.array([hour == int(wanted["hour"]) for hour in hours[hit].tolist()], bool)]
+        return hit
+
+    def days_bearing(self, seen: Span, wanted: dict[str, str]) -> list[tuple[int, int]]:
+        """Return the days of a span that bear the wanted values, each as a span of its own."""
+        return [
+            (ordinal(day), ordinal(day)) for day in _dates(seen)
+            if all(_bears(self._view, name, word, day) for name, word in wanted.items())
+        ]  # fmt: skip
 
     def rows(self, hit: Ints, measure: Measure) -> Rows:
         """Return what a measure needs of some transactions, as plain values."""
@@ -118,6 +122,12 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
             return Names().weekdays[day.weekday()] == word
         case "day of month":
             return day.day == int(word)
+        case "week of month":
+            return (day.day + 6) // 7 == int(word)
+        case "kind of day":
+            off = "weekend" if view.facts.workdays.is_weekend(np.array([ordinal(day)]))[0] else None
+            worked = view.facts.workdays.count(Span(day, day)) == 1
+            return ("workday" if worked else off or "holiday") == word
         case "workday":
             return (view.facts.workdays.count(Span(day, day)) == 1) == (word == "workday")
         case "holiday":

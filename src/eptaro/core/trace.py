@@ -176,20 +176,35 @@ def _side(
     if seen is None:
         return Side(name, span, None, (), None)
     hit, which = reader.on_days(seen), ""
-    if table.meta.get("verb") == "recap" and "first" not in record:
-        attribute = table.meta["per"]
-        word = record[attribute.replace(" ", "_")]
-        hit, which = reader.bearing(seen, attribute, word), f"the ones whose {attribute} is {word}"
+    wanted = _wanted(table, record)
+
+    def units(grain: str) -> list[tuple[int, int]]:
+        found = reader.units(grain, seen)
+        bearing = set(reader.days_bearing(seen, wanted)) if wanted else set(found)
+        return [unit for unit in found if unit in bearing]
+
+    if wanted:
+        hit = reader.bearing(seen, wanted)
+        said = " and the ".join(f"{name} is {word}" for name, word in wanted.items())
+        which = f"the ones whose {said}"
     elif str(table.meta.get("back")).endswith(("entry", "entries")):
         back = Reach.parse(table.meta["back"], "back")
         hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
     rows = reader.rows(hit, measure)
-    value = plain_value(measure, rows, lambda grain: reader.units(grain, seen))
+    value = plain_value(measure, rows, units)
     column = next((one.column for term in measure.terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled()) if values else 0
     places = tuple((np.sort(hit) + 1).tolist())
     return Side(name, span, seen, places, value, values.scale if values else 0, blanks, which)
+
+
+def _wanted(table: Table, record: dict[str, Any]) -> dict[str, str]:
+    """Return the attributes that tell a row apart, and its values; none where days do."""
+    if table.meta.get("verb") not in ("recap", "rhythm") or "first" in record:
+        return {}
+    names = [table.meta["per"], table.meta.get("across")]
+    return {name: record[name.replace(" ", "_")] for name in names if name}
 
 
 def _combined(ending: str, sides: list[Side], record: dict[str, Any]) -> Any:

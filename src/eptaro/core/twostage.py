@@ -51,8 +51,26 @@ class Stage:
 
     def value(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
         """Return the term over each row's span of days."""
-        assert term.inner is not None
         begins, ends = self.units(term.grain)
+        start, stop = np.searchsorted(begins, first), np.searchsorted(ends, last, side="right")
+        return self._over_runs(term, begins, ends, group, start, np.maximum(stop, start))
+
+    def over_bearers(self, term: Term, places: Ints, group: Ints, place: Ints) -> Column:
+        """Return the term over the days of the coverage whose place is each row's.
+
+        `places` holds one place per day of the coverage; the grain must be days.
+        """
+        days, _ = self.units(term.grain)
+        own = places[days - self.coverage.lo]
+        order = np.argsort(own, kind="stable")
+        start, stop = (np.searchsorted(own[order], place, side=side) for side in ("left", "right"))
+        return self._over_runs(term, days[order], days[order], group, start, stop)
+
+    def _over_runs(
+        self, term: Term, begins: Ints, ends: Ints, group: Ints, start: Ints, stop: Ints
+    ) -> Column:
+        """Return the term over runs of units, from `start` to before `stop`, of a group each."""
+        assert term.inner is not None
         count, groups = len(begins), self.cells.axis.groups
         if count * groups > MOST_DENSE:
             raise QuestionError(
@@ -71,9 +89,7 @@ class Stage:
             keep &= self.cells.sums(Plane("rows"), lo, hi).data > 0
         items = inner.take(np.flatnonzero(keep))
         counts = running(keep.astype(np.int64))
-        start = group * count + np.searchsorted(begins, first)
-        stop = group * count + np.searchsorted(ends, last, side="right")
-        return _over(term, items, counts[start], counts[np.maximum(stop, start)])
+        return _over(term, items, counts[group * count + start], counts[group * count + stop])
 
 
 def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:

@@ -1,0 +1,198 @@
+"""How a column's values are distributed: box figures and histograms, by period or attribute."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.attributes import ATTRIBUTES, Attribute, attribute_of, full_name
+from eptaro.core.byattribute import Crossed, places_of
+from eptaro.core.column import Column
+from eptaro.core.days import Ints
+from eptaro.core.errors import QuestionError, unknown
+from eptaro.core.facts import AsOf, By, Facts, Only, View
+from eptaro.core.ledger import placed_rows
+from eptaro.core.ranges import stable_order
+from eptaro.core.table import Table
+
+_FENCE = 1.5
+_MOST_BINS = 1000
+
+
+def spread(
+    self: Facts, column: str, per: str | None = None, *, by: By = None, only: Only = None,
+    as_of: AsOf = None,
+) -> Table:  # fmt: skip
+    """Return box figures of a column's values, one row per group and value of `per`.
+
+    `per` is a level of the calendar or an attribute (`weekday`, `hour`, ...). Columns: the
+    groups, `per`, `entries` (values counted), `mean`, `low`, `quartile_1`, `median`,
+    `quartile_3`, `high`, `outliers`, `least` and `most`. Quartiles interpolate linearly;
+    `low` and `high` are the furthest values within 1.5 times the distance between the
+    quartiles (J. W. Tukey, Exploratory Data Analysis, 1977), what lies beyond is counted in
+    `outliers`. The column must be one that a measure of the book works on.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18"] * 5, "fare": [1, 2, 3, 4, 90]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> row = next(book.spread("fare").rows())
+    >>> row["median"], row["high"], row["outliers"]
+    (3.0, 4.0, 1)
+    """
+    runs = _Runs.of(self.view(by, only, as_of), column, per)
+    values, lo, hi = runs.values, runs.lo, runs.hi
+    count = hi - lo
+    quarters = [_quantile(values, lo, hi, share) for share in (0.25, 0.5, 0.75)]
+    reach = _FENCE * (quarters[2] - quarters[0])
+    below, above = quarters[0] - reach, quarters[2] + reach
+    first = runs.places(below[:, None], "left")[:, 0]
+    last = runs.places(above[:, None], "right")[:, 0]
+    outside = count - (last - first)
+    mean = np.add.reduceat(values, lo) / count
+    figures = {
+        "mean": (mean, "Mean of the values"),
+        "low": (values[first], "Least value within the lower fence"),
+        "quartile_1": (quarters[0], "A quarter of the values lie below"),
+        "median": (quarters[1], "Half of the values lie below"),
+        "quartile_3": (quarters[2], "Three quarters of the values lie below"),
+        "high": (values[last - 1], "Largest value within the upper fence"),
+    }
+    made = [
+        *runs.head(),
+        Column.of("entries", "integer", count, description=f"Values of {column}"),
+        *(Column.of(n, "float", v, description=text) for n, (v, text) in figures.items()),
+        Column.of("outliers", "integer", outside, description="Values beyond the fences"),
+        Column.of("least", "float", values[lo], description="The least value"),
+        Column.of("most", "float", values[hi - 1], description="The largest value"),
+    ]
+    return Table(made, runs.view.meta("spread") | {"per": per, "column": column})
+
+
+def histogram(
+    self: Facts, column: str, per: str | None = None, *, bins: int = 20, by: By = None,
+    only: Only = None, as_of: AsOf = None,
+) -> Table:  # fmt: skip
+    """Return how many values of a column lie in each of about `bins` equal ranges.
+
+    The ranges are the same for all groups and values of `per`, and begin at round numbers.
+    Columns: the groups, `per`, `from`, `to` (values from `from` to below `to`), `entries`
+    and `share` (of the row's group and `per`).
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18"] * 3, "fare": [1, 12, 13]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> [(row["from"], row["entries"]) for row in book.histogram("fare", bins=2).rows()]
+    [(0.0, 1), (10.0, 2)]
+    """
+    if not 1 <= bins <= _MOST_BINS:
+        raise QuestionError(f"bins={bins} must be from 1 to {_MOST_BINS:,}")
+    runs = _Runs.of(self.view(by, only, as_of), column, per)
+    edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
+    count, rows = len(edges) - 1, len(runs.lo)
+    entries = np.diff(runs.places(np.tile(edges, (rows, 1)), "left"), axis=1).ravel()
+    place = np.repeat(np.arange(rows), count)
+    bin_ = np.tile(np.arange(count), rows)
+    total = (runs.hi - runs.lo)[place]
+    made = [
+        *(c.take(place) for c in runs.head()),
+        Column.of("from", "float", edges[bin_], description=f"The range of {column} begins here"),
+        Column.of("to", "float", edges[bin_ + 1], description="and ends below this"),
+        Column.of("entries", "integer", entries, description="Values in the range"),
+        Column.of("share", "float", entries / total, unit="share", description="Share of the row"),
+    ]
+    return Table(made, runs.view.meta("histogram") | {"per": per, "column": column})
+
+
+@dataclass(frozen=True, eq=False)
+class _Runs:
+    """Values in runs `lo`..`hi`, one per group and value of `per`, each in order."""
+
+    view: View
+    crossed: Crossed
+    group: Ints
+    place: Ints
+    values: NDArray[np.float64]
+    lo: Ints
+    hi: Ints
+
+    @classmethod
+    def of(cls, view: View, name: str, per: str | None) -> _Runs:
+        crossed = Crossed.of([_of_rows(view, per)])
+        group, batch = placed_rows(view)
+        if name not in batch.values:
+            raise QuestionError(unknown("column of values", name, batch.values))
+        seen, place = places_of(view, crossed, group, batch)
+        column = batch.values[name]
+        values = column.data[seen]
+        keep = None if column.valid is None else column.valid[seen]
+        if column.kind == "float":
+            keep = ~np.isnan(values) if keep is None else keep & ~np.isnan(values)
+        code = group[seen].astype(np.int64) * crossed.size + place
+        if keep is not None and not keep.all():
+            values, code = values[keep], code[keep]
+        if not len(values):
+            raise QuestionError(f"{name} has no values in these days")
+        counts = np.bincount(code, minlength=view.groups.count * crossed.size)
+        ordered = values[stable_order(code)]
+        there = np.flatnonzero(counts)
+        hi = np.cumsum(counts)[there]
+        lo = hi - counts[there]
+        for start, stop in zip(lo.tolist(), hi.tolist(), strict=True):
+            ordered[start:stop].sort()
+        numbers = ordered.astype(np.float64) / 10.0**column.scale
+        return cls(view, crossed, there // crossed.size, there % crossed.size, numbers, lo, hi)
+
+    def places(self, limits: NDArray[np.float64], side: Literal["left", "right"]) -> Ints:
+        """Return where limits, one row of them per run, come among the values of the run."""
+        found = [
+            start + np.searchsorted(self.values[start:stop], own, side=side)
+            for start, stop, own in zip(self.lo.tolist(), self.hi.tolist(), limits, strict=True)
+        ]  # a run per value of `per`, of which there are few
+        return np.stack(found)
+
+    def head(self) -> list[Column]:
+        """Return the groups and the value of `per`, where there is one."""
+        columns = self.view.groups.columns(self.group)
+        if len(self.crossed.attributes[0].words) > 1 or self.crossed.attributes[0].name:
+            columns += self.crossed.columns(self.place)
+        return columns
+
+
+def _of_rows(view: View, per: str | None) -> Attribute:
+    """Return what tells rows apart: an attribute, the periods of a level, or nothing."""
+    days = np.arange(view.seen.lo, view.seen.hi + 1)
+    if per is None:
+        return Attribute("", [""], np.zeros(len(days), np.int64))
+    if per in view.calendar.levels:
+        periods = view.calendar.periods(view.seen, per)
+        return Attribute("period", periods.labels.tolist(), periods.position_of(days))
+    if per not in ATTRIBUTES:
+        levels = (*view.calendar.levels, *ATTRIBUTES)
+        raise QuestionError(unknown("level or attribute", per, levels))
+    return attribute_of(view, full_name(per))
+
+
+def _quantile(values: NDArray[np.float64], lo: Ints, hi: Ints, share: float) -> NDArray[np.float64]:
+    """Return a quantile of each run of ordered values, interpolated linearly."""
+    place = share * (hi - lo - 1)
+    below = place.astype(np.int64)
+    above = np.minimum(below + 1, hi - lo - 1)
+    low, high = values[lo + below], values[lo + above]
+    return np.asarray(low + (high - low) * (place - below))
+
+
+def _round_edges(least: float, most: float, bins: int) -> NDArray[np.float64]:
+    """Return about so many equal ranges from a round number on that hold least and most.
+
+    >>> _round_edges(1, 13, 2).tolist()
+    [0.0, 10.0, 20.0]
+    """
+    width = (most - least) / bins or max(abs(most), 1.0)
+    power = 10.0 ** np.floor(np.log10(width))
+    width = power * next(step for step in (1, 2, 2.5, 5, 10) if step * power >= width * 0.999)
+    first = np.floor(least / width)
+    last = np.floor(most / width) + 1
+    return np.asarray(np.arange(first, last + 1) * width)

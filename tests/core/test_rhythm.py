@@ -1,0 +1,167 @@
+"""How measures and values spread over hours, weekdays and months equals plain loops."""
+
+import datetime as dt
+import statistics
+import unittest
+from fractions import Fraction
+
+import eptaro as ep
+from tests import oracle
+
+ROWS = oracle.random_rows(17, size=400)
+AT = [dt.datetime.combine(r[0], dt.time(i % 24, 7)) for i, r in enumerate(ROWS.rows)]
+REST = {d for d in oracle.days(ROWS.first, ROWS.last) if (d.month, d.day) == (5, 1)}
+WORKED = ep.Workdays(holidays=ep.HolidaySet(ep.Holiday(day, "Rest") for day in REST))
+
+
+def kind(day):
+    """Return workday, weekend or holiday."""
+    return "weekend" if day.weekday() > 4 else "holiday" if day in REST else "workday"
+
+
+OF_DAY = {
+    "weekday": lambda d: f"{d:%A}", "day of month": lambda d: str(d.day),
+    "week of month": lambda d: str((d.day + 6) // 7), "month": lambda d: f"{d:%B}",
+    "quarter": lambda d: f"Q{(d.month + 2) // 3}", "kind of day": kind,
+    "workday": lambda d: "workday" if kind(d) == "workday" else "other day",
+    "holiday": lambda d: "holiday" if d in REST else "other day",
+    "week": lambda d: f"W{d.isocalendar()[1]:02d}", "hour": None,
+}  # fmt: skip
+
+
+def book() -> ep.Daybook:
+    """Return the rows as a book with times."""
+    frame = {"at": AT, "g": [r[1] for r in ROWS.rows], "x": [r[2] for r in ROWS.rows]}
+    specs = ["s=sum(x)", "n=count()", "m=mean(x)", "top=max(sum(x) per day)", "typical=mean(count() per active day)"]  # fmt: skip
+    return ep.Daybook(frame, date="at", by="g", measures=specs, workdays=WORKED)
+
+
+class Rhythm(unittest.TestCase):
+    """One attribute, or two crossed."""
+
+    BOOK = book()
+
+    def words(self, name, at):
+        return f"{at.hour:02d}" if name == "hour" else OF_DAY[name](at.date())
+
+    def check(self, per, across=None):
+        plain = ep.Daybook.of(
+            self.BOOK.folded, self.BOOK.measures[:3], ep.MonthCalendar(), None, WORKED
+        )
+        names = [name for name in (per, across) if name]
+        staged = "hour" not in names
+        table = (self.BOOK if staged else plain).rhythm(per, across, by="g")
+        seen = oracle.days(ROWS.first, ROWS.last)
+        for row in table.rows():
+            keys = {n: row[{"month": "month_of_year", "quarter": "quarter_of_year",
+                            "week": "week_of_year"}.get(n, n.replace(" ", "_"))] for n in names}  # fmt: skip
+            hit = [r for r, at in zip(ROWS.rows, AT, strict=True)
+                   if r[1] == row["g"] and all(self.words(n, at) == w for n, w in keys.items())]  # fmt: skip
+            days = [d for d in seen
+                    if all(n == "hour" or OF_DAY[n](d) == w for n, w in keys.items())]  # fmt: skip
+            filled = [Fraction(r[2]) for r in hit if r[2] is not None]
+            self.assertEqual((row["days"], row["n"], row["s"]), (len(days), len(hit), sum(filled)))
+            self.assertAlmostEqual(row["s_per_day"], float(sum(filled)) / len(days), 6)
+            self.assertEqual(row["m"] is None, not filled)
+            if staged:
+                totals = {d: Fraction(0) for d in days}
+                for day, _, x in hit:
+                    totals[day] += Fraction(x or 0)
+                self.assertEqual(row["top"], max(totals.values()))
+                active = {r[0] for r in hit}
+                self.assertEqual(row["typical"] is None, not active)
+                if active:
+                    self.assertAlmostEqual(row["typical"], len(hit) / len(active))
+        return table
+
+    def test_each_attribute_and_pairs_of_them(self):
+        for per in OF_DAY:
+            self.check(per)
+        for pair in (("weekday", "hour"), ("hour", "kind of day"), ("month", "weekday")):
+            self.check(*pair)
+
+    def test_proved_and_told_wide(self):
+        for table in (
+            self.BOOK.rhythm("weekday", "month", by="g"),
+            self.BOOK.rhythm("kind of day"),
+        ):
+            self.assertGreater(self.BOOK.prove(table), 12)
+        long = self.BOOK.rhythm("weekday", "quarter")
+        wide = self.BOOK.rhythm("weekday", "quarter", wide=True)
+        self.assertEqual(wide.names, ["weekday", "Q1", "Q2", "Q3", "Q4"])
+        cells = {(r["weekday"], r["quarter_of_year"]): r["s_per_day"] for r in long.rows()}
+        for row in wide.rows():
+            for quarter in wide.names[1:]:
+                self.assertEqual(row[quarter], cells[row["weekday"], quarter])
+
+    def test_what_cannot_be(self):
+        daily = ep.Daybook(
+            {"on": ["2025-01-01"], "x": [1]}, date="on", measures="t=max(sum(x) per week)"
+        )
+        for question, message in (
+            (lambda: daily.rhythm("weekdays"), "did you mean 'weekday'"),
+            (lambda: daily.rhythm("weekday", "weekday"), "is already"),
+            (lambda: daily.rhythm("weekday"), "not of weeks"),
+            (lambda: self.BOOK.rhythm("weekday", wide=True), "name one"),
+            (lambda: ep.Daybook({"on": ["2025-01-01"]}, date="on", measures="n=count()").rhythm("hour"), "no time of day"),
+            (lambda: daily.spread("y"), "unknown column of values"),
+            (lambda: daily.spread("x", "fortnight"), "unknown level or attribute"),
+            (lambda: daily.histogram("x", bins=0), "from 1 to"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(ep.QuestionError, message):
+                question()
+
+
+class Spread(unittest.TestCase):
+    """Box figures and histograms."""
+
+    def runs(self, per):
+        found = {}
+        for (day, _, x), at in zip(ROWS.rows, AT, strict=True):
+            if x is not None:
+                key = (
+                    f"{day.year}-Q{(day.month + 2) // 3}"
+                    if per == "quarter"
+                    else f"{at.hour:02d}"
+                    if per == "hour"
+                    else None
+                    if per is None
+                    else OF_DAY[per](day)
+                )
+                found.setdefault(key, []).append(x)
+        return {key: sorted(values) for key, values in found.items()}
+
+    def test_boxes_equal_the_statistics_module(self):
+        for per in ("weekday", "quarter", "hour", None):
+            runs = self.runs(per)
+            rows = list(book().spread("x", per).rows())
+            self.assertEqual(len(rows), len(runs))
+            for row in rows:
+                values = runs[row.get("period" if per == "quarter" else per)]
+                quarters = (
+                    statistics.quantiles(values, n=4, method="inclusive")
+                    if len(values) > 1 else [values[0]] * 3
+                )  # fmt: skip
+                for name, want in zip(
+                    ("quartile_1", "median", "quartile_3"), quarters, strict=True
+                ):
+                    self.assertAlmostEqual(row[name], float(want), 6)
+                reach = (quarters[2] - quarters[0]) * 3 / 2
+                kept = [v for v in values if quarters[0] - reach <= v <= quarters[2] + reach]
+                self.assertEqual(
+                    (row["entries"], row["outliers"]), (len(values), len(values) - len(kept))
+                )
+                self.assertEqual([row["low"], row["high"]], [float(kept[0]), float(kept[-1])])
+                self.assertEqual([row["least"], row["most"]], [float(values[0]), float(values[-1])])
+
+    def test_histograms_share_their_ranges_and_count_every_value(self):
+        for per, bins in (("weekday", 7), (None, 30), ("kind of day", 1)):
+            runs, shares, edges = self.runs(per), {}, {}
+            for row in book().histogram("x", per, bins=bins).rows():
+                key = row.get(per.replace(" ", "_")) if per else None
+                inside = [v for v in runs[key] if row["from"] <= v < row["to"]]
+                self.assertEqual(row["entries"], len(inside))
+                shares[key] = shares.get(key, 0) + row["share"]
+                edges.setdefault(key, []).append((row["from"], row["to"]))
+            self.assertEqual(len({tuple(e) for e in edges.values()}), 1)
+            self.assertTrue(all(abs(share - 1) < 1e-9 for share in shares.values()))
