@@ -95,6 +95,12 @@ def _table_write(table: Table, path: str | Path) -> Path:
     return write(table, path)
 
 
+def _table_plot(table: Table, path: str | Path, kind: str | None, measure: str | None) -> Path:
+    from eptaro.pictures.draw import draw
+
+    return draw(table, path, kind, measure)
+
+
 def inspect(table: Any, **options: Any) -> Table:
     """Return what is in the dates of a frame or of files: see `eptaro.engines.inspect`.
 
@@ -134,6 +140,7 @@ def connect() -> None:
         frame_rows=_frame_rows,
         table_to_arrow=_table_to_arrow,
         table_to_pandas=_table_to_pandas,
+        table_plot=_table_plot,
         table_write=_table_write,
         value_rows=_value_rows,
     )

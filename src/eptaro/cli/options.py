@@ -79,3 +79,10 @@ output_options = together(
     click.option("--rows", type=click.IntRange(2), metavar="N", default=None,
                  help="Print at most N rows of a table (in a terminal: 60)."),
 )  # fmt: skip
+
+plot_options = together(
+    click.option("--plot", type=click.Path(path_type=Path), metavar="FILE", default=None,
+                 help="Draw the answer as well: .png, .svg or .pdf."),
+    click.option("--kind", metavar="KIND", default=None,
+                 help="With --plot: bars, lines, changes, steps, heat, sheet, ..."),
+)  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.options import calendar_options, data_options, output_options
+from eptaro.cli.options import calendar_options, data_options, output_options, plot_options
 from eptaro.cli.reading import reading_options
 from eptaro.cli.verbs import EXAMPLE, prove_option, run_verb
 
@@ -29,6 +29,7 @@ from eptaro.cli.verbs import EXAMPLE, prove_option, run_verb
               help="About how many ranges.")  # fmt: skip
 @calendar_options
 @output_options
+@plot_options
 @prove_option
 def rhythm(**given: Any) -> None:
     """Spread measures over the hours, weekdays, months, workdays that days bear."""

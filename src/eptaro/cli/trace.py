@@ -38,7 +38,7 @@ def trace(
 ) -> None:
     """Tell the days and transactions behind one number, made again from these."""
     given: dict[str, Any] = dict(_VERBS[verb].make_context(verb, list(rest)).params)
-    for name in ("out", "form", "rows", "prove", "card"):
+    for name in ("out", "form", "rows", "prove", "card", "plot", "kind"):
         given.pop(name, None)
     _, table = verbs.answer(verb, given)
     found = table.trace(row - 1, column)

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.options import calendar_options, data_options, output_options
+from eptaro.cli.options import calendar_options, data_options, output_options, plot_options
 from eptaro.cli.reading import reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
@@ -39,10 +39,15 @@ def run_verb(verb: str, given: dict[str, Any]) -> None:
     """Answer a verb's options, prove the answer where wanted, and print or write it."""
     to = {name: given.pop(name) for name in ("out", "form", "rows")}
     wants_proof = given.pop("prove")
+    plot, kind = given.pop("plot"), given.pop("kind")
+    if kind and not plot:
+        raise click.UsageError("--kind goes with --plot FILE")
     book, table = answer(verb, given)
     if wants_proof:
         count = book.prove(table)
         click.echo(f"proved: {count:,} numbers made again from their transactions", err=True)
+    if plot:
+        click.echo(f"drawn to {table.plot(plot, kind=kind)}", err=True)
     deliver(table, **to)
 
 
@@ -86,6 +91,7 @@ def answer(verb: str, given: dict[str, Any]) -> tuple[Daybook, Table]:
 @click.option("--every", metavar="entry", default=None, help="One row per transaction instead.")
 @calendar_options
 @output_options
+@plot_options
 @prove_option
 def recap(**given: Any) -> None:
     """Summarise each period: one row per group and period, quiet ones included."""
@@ -110,11 +116,13 @@ def recap(**given: Any) -> None:
 @click.option("--every", metavar="LEVEL", default="day", show_default=True, help="One row per.")
 @calendar_options
 @output_options
+@plot_options
 @prove_option
 def accumulate(**given: Any) -> None:
     """Run totals that restart at each period; every day has a row, quiet ones too."""
     if given.pop("card"):
-        given.pop("prove")
+        if given.pop("prove") or given.pop("plot") or given.pop("kind"):
+            raise click.UsageError("--card goes with no --prove or --plot")
         _card(given)
         return
     if given["within"] is None:
@@ -152,6 +160,7 @@ def _card(given: dict[str, Any]) -> None:
               help="Weights, oldest first, for a weighted moving average.")  # fmt: skip
 @calendar_options
 @output_options
+@plot_options
 @prove_option
 def trail(**given: Any) -> None:
     """Roll windows over time: trailing days, months, workdays or transactions."""
@@ -220,6 +229,7 @@ def _numbers(text: str) -> list[float]:
 )
 @calendar_options
 @output_options
+@plot_options
 @prove_option
 def compare(**given: Any) -> None:
     """Set each period, or period to date, against a prior one."""

@@ -93,7 +93,7 @@ def accumulate(
             columns += goal_columns(
                 view, goals, pace, within, labels, group, held[place], last, to_date
             )
-    return view.table(columns, view.meta("accumulate"))
+    return view.table(columns, view.meta("accumulate") | {"within": within, "every": every})
 
 
 @dataclass(frozen=True, eq=False)

@@ -267,7 +267,7 @@ class View:
 
     def table(self, columns: Sequence[Column], meta: dict[str, Any]) -> Table:
         """Return a verb's table, which can trace its numbers back to this view."""
-        return Table(columns, meta, partial(self.facts.trace_with, self))
+        return Table(columns, meta, partial(self.facts.trace_with, self), self)
 
     def rows_in(self) -> dict[str, str]:
         """Return how the rows read come to those counted, where any were set aside."""
@@ -286,6 +286,7 @@ class View:
             "calendar": facts.calendar.describe(),
             "coverage": str(self.coverage),
             "as_of": str(self.coverage.last),
+            "by": self.groups.names,
             "measures": {m.name: m.formula for m in facts.measures},
             "rows": facts.rows,
             "source": facts.source,

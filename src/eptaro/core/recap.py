@@ -98,7 +98,10 @@ def recap(
     rows = rows.repeated(place)
     parts = rows.level == rows.level_of_parts
     values = [view.value(m, group, rows.first, rows.last) for m in self.measures]
-    meta = view.meta("recap") | {"tie_out": tie_out(view, values, parts) | view.rows_in()}
+    meta = view.meta("recap") | {
+        "per": per,
+        "tie_out": tie_out(view, values, parts) | view.rows_in(),
+    }
     beside = []
     for measure, value in zip(self.measures, values, strict=True):
         beside.append(value)

@@ -74,4 +74,6 @@ def rhythm(
         if found.any():
             text = f"{shown.description}, {names[1]} {word}"
             columns.append(shown.take(at).blanked(found).named(word, text))
-    return Table([c for c in columns if c.name != crossed.attributes[1].column], table.meta)
+    return Table(
+        [c for c in columns if c.name != crossed.attributes[1].column], table.meta, None, view
+    )

@@ -36,10 +36,12 @@ class Table:
         columns: Sequence[Column],
         meta: dict[str, Any] | None = None,
         tracer: Tracer | None = None,
+        basis: Any = None,
     ) -> None:
         self._columns = {column.name: column for column in columns}
         self.meta: dict[str, Any] = dict(meta or {})
-        self.tracer = tracer
+        self.tracer = tracer  # leads from a number to its transactions
+        self.basis = basis  # the view that the table answers from, where it is one
         if len(self._columns) != len(columns):
             names = [column.name for column in columns]
             twice = next(name for name in names if names.count(name) > 1)
@@ -81,7 +83,8 @@ class Table:
 
     def take(self, places: NDArray[Any] | slice) -> Table:
         """Return the rows at the given places."""
-        return Table([column.take(places) for column in self.columns], self.meta, self.tracer)
+        columns = [column.take(places) for column in self.columns]
+        return Table(columns, self.meta, self.tracer, self.basis)
 
     def trace_as(self, shown: Table, row: int, measure: str) -> Any:
         """Return the `Trace` of a number of another table with this one's transactions."""
@@ -164,6 +167,21 @@ class Table:
         """
         written: Path = hooks.call("table_write", self, path)
         return written
+
+    def plot(
+        self, path: str | Path, *, kind: str | None = None, measure: str | None = None
+    ) -> Path:
+        """Draw to a .png, .svg or .pdf, 1280 by 800 dots; needs the extra `pictures`.
+
+        Without a `kind` it is the one that suits the verb: `bars` of periods (unfinished
+        ones hatched), `lines` of running totals (this period over the prior ones) or rolling
+        windows, `changes` by group, `steps` from the prior value to the current one, `heat`
+        of two attributes, `boxes`, a `histogram`, or a `sheet` of days shaded by value.
+        `measure` is drawn, by default the first. Raises `QuestionError` for a kind that the
+        table cannot be drawn as, naming those that it can.
+        """
+        drawn: Path = hooks.call("table_plot", self, path, kind, measure)
+        return drawn
 
     # ---- shown ------------------------------------------------------------------
 

@@ -201,7 +201,7 @@ def _side(
 
 def _wanted(table: Table, record: dict[str, Any]) -> dict[str, str]:
     """Return the attributes that tell a row apart, and its values; none where days do."""
-    if table.meta.get("verb") not in ("recap", "rhythm") or "first" in record:
+    if table.meta.get("verb") not in ("recap", "rhythm") or "first" in record or "row" in record:
         return {}
     names = [table.meta["per"], table.meta.get("across")]
     return {name: record[name.replace(" ", "_")] for name in names if name}

@@ -92,7 +92,7 @@ def trail(
         for measure, value in zip(self.measures, values, strict=True)
     ]
     head = [*view.groups.columns(rows.group), *rows.head()]
-    asked = {"back": str(reach), "ahead": None if after is None else str(after)}
+    asked = {"every": every, "back": str(reach), "ahead": None if after is None else str(after)}
     meta = view.meta("trail") | asked
     return (view.table if weights is None else Table)([*head, *named], meta)
 
