@@ -28,7 +28,8 @@ MAY_USE = {
     "demo": {"core", "outputs"},
     "engines": {"core", "inputs", "outputs"},
     "pictures": {"core", "inputs", "outputs", "engines"},
-    "cli": {"core", "inputs", "outputs", "engines", "pictures", "demo"},
+    "reports": {"core", "inputs", "outputs", "engines", "pictures"},
+    "cli": {"core", "inputs", "outputs", "engines", "pictures", "reports", "demo"},
 }
 
 

@@ -95,6 +95,27 @@ def _table_write(table: Table, path: str | Path) -> Path:
     return write(table, path)
 
 
+def _report_write(
+    book: Any, path: str | Path, options: dict[str, Any], quality: Table | None, as_of: Any
+) -> Path:
+    from eptaro.reports.report import write_report
+
+    return write_report(book, path, options, quality, as_of)
+
+
+def _table_notebook(table: Table, gap: int, rows: str) -> str:
+    from eptaro.outputs.html import notebook_html
+
+    return notebook_html(table, gap, rows)
+
+
+def _table_picture(table: Table, kind: str | None, measure: str | None) -> bytes:
+    from tempfile import TemporaryDirectory
+
+    with TemporaryDirectory() as folder:
+        return _table_plot(table, Path(folder) / "picture.png", kind, measure).read_bytes()
+
+
 def _table_plot(table: Table, path: str | Path, kind: str | None, measure: str | None) -> Path:
     from eptaro.pictures.draw import draw
 
@@ -140,6 +161,9 @@ def connect() -> None:
         frame_rows=_frame_rows,
         table_to_arrow=_table_to_arrow,
         table_to_pandas=_table_to_pandas,
+        report_write=_report_write,
+        table_notebook=_table_notebook,
+        table_picture=_table_picture,
         table_plot=_table_plot,
         table_write=_table_write,
         value_rows=_value_rows,

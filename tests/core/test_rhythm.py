@@ -105,6 +105,7 @@ class Rhythm(unittest.TestCase):
             (lambda: self.BOOK.rhythm("weekday", wide=True), "name one"),
             (lambda: ep.Daybook({"on": ["2025-01-01"]}, date="on", measures="n=count()").rhythm("hour"), "no time of day"),
             (lambda: daily.spread("y"), "unknown column of values"),
+            (lambda: ep.Daybook({"on": ["2025-01-01"], "x": [1]}, date="on", measures="n=count(x)").spread("x"), "unknown column of values"),
             (lambda: daily.spread("x", "fortnight"), "unknown level or attribute"),
             (lambda: daily.histogram("x", bins=0), "from 1 to"),
         ):  # fmt: skip

@@ -20,6 +20,7 @@ _COMMANDS = {
     "trail": ("verbs", "Roll windows over time, workdays or transactions."),
     "compare": ("verbs", "Set each period, or period to date, against a prior one."),
     "rhythm": ("rhythm", "Spread measures over hours, weekdays, months, kinds of day."),
+    "report": ("report", "Write a page or a workbook to send on."),
     "trace": ("trace", "Tell the days and transactions behind one number."),
 }
 

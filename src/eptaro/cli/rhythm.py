@@ -42,8 +42,7 @@ def rhythm(**given: Any) -> None:
     if given.pop("across") or given.pop("wide") or given["prove"] or (spread and histogram):
         raise click.UsageError("--spread and --histogram stand alone, with --per at most")
     column = spread or histogram
-    if not given["measures"]:  # whatever counts the column makes its values known
-        given["measures"] = (f'values=count("{column}")',)
+    given["measures"] = (*given["measures"], f'values_of_it=mean("{column}")')  # reads them
     given["column"] = column
     if histogram:
         given["bins"] = bins

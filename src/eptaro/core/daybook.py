@@ -16,7 +16,7 @@ from eptaro.core.compare import compare
 from eptaro.core.daterules import DateRules
 from eptaro.core.days import Flags, as_date
 from eptaro.core.errors import InputError
-from eptaro.core.facts import By, Facts, Folded, View
+from eptaro.core.facts import AsOf, By, Facts, Folded, View
 from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, Plane, parse_measures
 from eptaro.core.merge import merge
@@ -223,6 +223,23 @@ class Daybook(Facts):
     rhythm = in_own_calendars(rhythm)
     spread = in_own_calendars(spread)
     histogram = in_own_calendars(histogram)
+
+    def report(
+        self, path: str | Path, *, quality: Table | None = None, as_of: AsOf = None, **options: Any
+    ) -> Path:
+        """Write a report to send on: a page (.html) or a workbook (.xlsx).
+
+        A page is one file that needs no network and no script; its options are `title`,
+        `sections` (some of headline, to date, comparison, trend, groups, rhythm, quality,
+        definitions, proof, in order), `per` (level of the comparison), `within` (of the
+        running total), `trailing` and `match`; `quality` is what `inspect` found. A workbook
+        has a sheet per period of the level `sheets` (or per value of that group column) with
+        rows per `parts`, live totals and charts, over the last `years`. Raises `InputError`
+        for another ending or option.
+        """
+        written: Path = hooks.call("report_write", self, path, options, quality, as_of)
+        return written
+
     card = in_own_calendars(card)
     trail = in_own_calendars(trail)
     compare = in_own_calendars(compare)

@@ -38,7 +38,8 @@ class Folded:
     `rows` were counted; `aside` lists those without a readable date, `left_out` what
     they add up to. `notes` say what was decided on the way, `fingerprints` which inputs
     are in. `distinct` holds the values that the codes of distinct columns stand for,
-    `formats` how measures are shown. `reread` yields the transactions once more.
+    `formats` how measures are shown, `timed` tells whether dates have times. `reread`
+    yields the transactions once more, `kept` holds what was worked out of these once.
     """
 
     groups: Groups
@@ -52,6 +53,7 @@ class Folded:
     distinct: Mapping[str, Column] = field(default_factory=dict)
     formats: Mapping[str, Format] = field(default_factory=dict)
     reread: Callable[[], Iterable[Batch]] | None = None
+    timed: bool = False
     kept: dict[str, Any] = field(default_factory=dict)
 
 

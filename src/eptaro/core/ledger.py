@@ -114,10 +114,12 @@ class Index:
             number, batch = _numbered_rows(facts)
             first = int(batch.days.min())
             width = int(batch.days.max()) - first + 1
-            key = number.astype(np.int64)
-            key *= width
-            key += batch.days - first
             order = _by_time(batch)
+            key = number
+            if order is not None or (batch.days[1:] < batch.days[:-1]).any():
+                key = number.astype(np.int64)
+                key *= width
+                key += batch.days - first
             order = stable_order(key) if order is None else order[stable_order(key[order])]
             every = number[order].astype(np.int64) << 32
             every += batch.days[order]

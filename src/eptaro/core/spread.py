@@ -122,8 +122,10 @@ class _Runs:
     def of(cls, view: View, name: str, per: str | None) -> _Runs:
         crossed = Crossed.of([_of_rows(view, per)])
         group, batch = placed_rows(view)
-        if name not in batch.values:
-            raise QuestionError(unknown("column of values", name, batch.values))
+        planes = {plane for measure in view.facts.measures for plane in measure.planes}
+        known = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
+        if name not in known:  # of a column that is only counted, no values are read
+            raise QuestionError(unknown("column of values", name, sorted(set(known))))
         seen, place = places_of(view, crossed, group, batch)
         column = batch.values[name]
         values = column.data[seen]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import html
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +17,16 @@ from eptaro.core.errors import QuestionError, unknown
 
 _SHOWN_ROWS = 20
 Tracer = Callable[["Table", int, str], Any]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A drawn table; notebooks show it."""
+
+    png: bytes = field(repr=False)
+
+    def _repr_png_(self) -> bytes:
+        return self.png
 
 
 class Table:
@@ -183,6 +193,10 @@ class Table:
         drawn: Path = hooks.call("table_plot", self, path, kind, measure)
         return drawn
 
+    def picture(self, *, kind: str | None = None, measure: str | None = None) -> Picture:
+        """Return what `plot` draws, to be shown where it is asked for, as in a notebook."""
+        return Picture(hooks.call("table_picture", self, kind, measure))
+
     # ---- shown ------------------------------------------------------------------
 
     def _excerpt(self) -> tuple[Table, int]:
@@ -203,24 +217,5 @@ class Table:
 
     def _repr_html_(self) -> str:
         part, half = self._excerpt()
-        lists = [shown(column) for column in part.columns]
-        style = [
-            ' style="text-align:right"' if column.kind in NUMERIC else ' style="text-align:left"'
-            for column in part.columns
-        ]
-
-        def row(tag: str, items: Sequence[str]) -> str:
-            cells = (
-                f"<{tag}{how}>{html.escape(item)}</{tag}>"
-                for item, how in zip(items, style, strict=True)
-            )
-            return f"<tr>{''.join(cells)}</tr>"
-
-        body = [row("td", items) for items in zip(*lists, strict=True)]
-        if half:
-            body.insert(half, row("td", ["…"] * len(style)))
-        caption = html.escape(" · ".join(filter(None, (f"{len(self):,} rows", self.footer()))))
-        return (
-            f"<table><thead>{row('th', self.names)}</thead><tbody>{''.join(body)}</tbody>"
-            f"<caption style='caption-side:bottom;text-align:left'>{caption}</caption></table>"
-        )
+        shown_part: str = hooks.call("table_notebook", part, half, f"{len(self):,} rows")
+        return shown_part

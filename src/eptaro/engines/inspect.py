@@ -102,15 +102,16 @@ def inspect(
     found.add("readable dates", "", int(good.sum()))
     _unreadable(column, read.bad, read.reasons, found)
     if len(days):
-        _plausible(days, found)
+        present = _present(days)
+        _plausible(days, present, found)
         found.add("first date", as_date(int(days.min())))
         found.add("last date", as_date(int(days.max())))
-        _gaps(days, found, "")
+        _gaps(present, found, "")
         _per_group(opened, date, groups, read.days, good, found)
         counts = np.bincount(weekday(days), minlength=7)
         for name, count in zip(WEEKDAYS, counts.tolist(), strict=True):
             found.add("weekday", name.title(), count)
-    _duplicates(opened, named, found)
+    _duplicates(opened, named, found, len(good))
     bad = [] if good.all() else ["--bad-dates set-aside"]
     options = " ".join([f"--date {date}", *words, *bad])
     found.add("suggestion", detail=f"next time say {options}")
@@ -173,10 +174,18 @@ def _first_row(hit: NDArray[np.bool_]) -> str:
     return f"first in row {int(np.flatnonzero(hit)[0]) + 1:,}" if hit.any() else ""
 
 
-def _plausible(days: Ints, found: _Findings) -> None:
+def _present(days: Ints) -> Ints:
+    """Return the distinct days in order, by marking which occur rather than by sorting."""
+    least = int(days.min())
+    seen = np.zeros(int(days.max()) - least + 1, bool)
+    seen[days - least] = True
+    return np.flatnonzero(seen) + least
+
+
+def _plausible(days: Ints, present: Ints, found: _Findings) -> None:
     for text in _SENTINELS:
-        count = int((days == ordinal(text)).sum())
-        if count and count > 2 * len(days) / max(len(np.unique(days)), 1):
+        count = int((days == ordinal(text)).sum()) if ordinal(text) in present else 0
+        if count > 2 * len(days) / max(len(present), 1):
             found.add("perhaps no date", text, count, f"--blank-date {text} if it stands for none")
     far = (days < ordinal("1900-01-01")) | (days > ordinal(dt.date.today()) + 3653)
     if far.any():
@@ -184,9 +193,8 @@ def _plausible(days: Ints, found: _Findings) -> None:
                   "before 1900 or over ten years ahead")  # fmt: skip
 
 
-def _gaps(days: Ints, found: _Findings, group: str) -> None:
-    """Tell days and months without rows between the first and last."""
-    present = np.unique(days)
+def _gaps(present: Ints, found: _Findings, group: str) -> None:
+    """Tell days and months without rows between the first and last day that has some."""
     steps = np.diff(present) - 1
     missing = int(steps.sum())
     detail = ""
@@ -217,7 +225,7 @@ def _per_group(
         label = ", ".join("(blank)" if value is None else str(value) for value in values)
         found.add("dates", f"{as_date(int(own.min()))}..{as_date(int(own.max()))}", len(own),
                   "", label)  # fmt: skip
-        _gaps(own, found, label)
+        _gaps(_present(own), found, label)
 
 
 def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
@@ -233,14 +241,14 @@ def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
     return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
 
 
-def _duplicates(source: Source, keys: list[str], found: _Findings) -> None:
+def _duplicates(source: Source, keys: list[str], found: _Findings, total: int) -> None:
     for subject, names in (("rows that repeat", source.names()), ("keys that repeat", keys)):
         if not names:
             continue
-        numbers, _ = _numbered(source, list(dict.fromkeys(names)))
-        if len(numbers) > _MOST_ROWS and names is not keys:
+        if total > _MOST_ROWS and names is not keys:
             found.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
             continue
+        numbers, _ = _numbered(source, list(dict.fromkeys(names)))
         _, firsts, counts = np.unique(numbers, return_index=True, return_counts=True)
         extra = int((counts - 1).sum())
         detail = ""

@@ -29,8 +29,10 @@ def fold_source(
     wanted = list(planes)
     fold = Fold(by, wanted, limit=limit or free_memory() * 4 // 5)
     transactions = Transactions(source, date, by, wanted, rules)
+    timed = False
     for batch in transactions:
         fold.add(batch)
+        timed = timed or batch.times is not None
     if transactions.evidence:
         notes.append(f"order of dates: {transactions.evidence}")
     notes += [
@@ -44,7 +46,7 @@ def fold_source(
     return Folded(
         groups, cells, fold.rows, source.name, transactions.aside, transactions.left_out,
         tuple(notes), frozenset([source.fingerprint()]), fold.distinct_values(),
-        reread=lambda: Transactions(source, date, by, wanted, rules),
+        reread=lambda: Transactions(source, date, by, wanted, rules), timed=timed,
     )  # fmt: skip
 
 

@@ -35,6 +35,9 @@ class Config:
             except CalendarError as error:
                 raise CalendarError(f"{path}: calendars.{name}: {error}") from None
         self.data = model.data
+        self.report: dict[str, Any] = (
+            model.report.model_dump(exclude_none=True) if model.report else {}
+        )
         worked = model.workdays
         self._weekend = worked.weekend if worked else list(sources.DEFAULT_WEEKEND)
         self._closed = worked.closed if worked else None

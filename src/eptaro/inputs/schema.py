@@ -139,6 +139,17 @@ class Data(Part):
     written: Written | None = None
 
 
+class Report(Part):
+    """What a report shows: its sections in order, and the periods that it goes by."""
+
+    title: str | None = None
+    sections: list[str] | None = None
+    per: str | None = None
+    within: str | None = None
+    trailing: str | None = None
+    match: str | None = None
+
+
 class Whole(Part):
     """An eptaro.toml."""
 
@@ -149,6 +160,7 @@ class Whole(Part):
     holidays: dict[str, Holidays] = Field(default_factory=dict)
     workdays: Worked | None = None
     data: Data | None = None
+    report: Report | None = None
 
 
 def schema_text() -> str:

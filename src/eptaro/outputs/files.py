@@ -9,6 +9,7 @@ from pathlib import Path
 
 from eptaro.core.errors import InputError, unknown
 from eptaro.core.table import Table
+from eptaro.outputs.sheets import write_xlsx
 from eptaro.outputs.text import to_json, to_markdown, write_csv
 
 
@@ -75,10 +76,18 @@ def _markdown(table: Table, path: Path) -> None:
     path.write_text(to_markdown(table), encoding="utf-8")
 
 
+def _html(table: Table, path: Path) -> None:
+    from eptaro.outputs.html import to_html
+
+    path.write_text(to_html(table), encoding="utf-8")
+
+
 WRITERS: dict[str, Callable[[Table, Path], None]] = {
     ".csv": _csv,
     ".parquet": _parquet,
     ".json": _json,
     ".md": _markdown,
     ".arrow": _arrow,
+    ".xlsx": write_xlsx,
+    ".html": _html,
 }

@@ -17,6 +17,7 @@ import pyarrow.compute as pc
 from eptaro.core.column import Column
 from eptaro.core.display import NUMERIC, shown
 from eptaro.core.table import Table
+from eptaro.outputs.safetext import guarded_table
 
 
 def to_json(table: Table) -> str:
@@ -58,8 +59,10 @@ _SLICE = 1 << 11  # rows written at a time by each thread
 def write_csv(table: Table, sink: BinaryIO) -> None:
     """Write comma-separated values (RFC 4180) with a header, in UTF-8; blanks are empty.
 
-    Text is quoted only where some of it calls for that.
+    Text is quoted only where some of it calls for that; text that a spreadsheet would
+    take for a formula gets an apostrophe before it.
     """
+    table = guarded_table(table)
     texts = [column.choices for column in table.columns if column.kind == "text"]
     quoted = any(
         _SPECIAL.search("\0".join(map(str, words.tolist()))) for words in texts if words is not None

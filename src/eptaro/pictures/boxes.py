@@ -61,10 +61,11 @@ def draw_boxes(table: Table, path: str | Path, name: str) -> Path:
                 axes.annotate(
                     compact(row["median"]),
                     (at, row["median"]),
-                    xytext=(0, 3),
+                    xytext=(0, -3),
                     size=8.5,
                     textcoords="offset points",
                     ha="center",
+                    va="top",
                     color=INK,
                 )
         places = thinned(own, room)

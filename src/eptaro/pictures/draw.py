@@ -26,14 +26,18 @@ def kinds_of(table: Table) -> dict[str, Drawer]:
     match table.meta.get("verb"):
         case "recap":
             kinds = {"bars": draw_bars}
-            if table.meta.get("per") == "day":
+            if table.meta.get("per") == "day" and not group_names(table):
                 kinds["sheet"] = draw_sheet
             return kinds
         case "rhythm":
             return {"heat": draw_heat} if table.meta.get("across") else {"bars": draw_bars}
         case "accumulate":
             kinds = {"lines": draw_to_date}
-            return kinds | {"sheet": draw_sheet} if "date" in table else kinds
+            return (
+                kinds | {"sheet": draw_sheet}
+                if "date" in table and not group_names(table)
+                else kinds
+            )
         case "trail":
             return {"lines": draw_trailing}
         case "compare" if any(name.startswith("prior_first_") for name in table.names):

@@ -104,8 +104,6 @@ def _scale(page: Page, image: Any, column: Column) -> None:
 
 def draw_sheet(table: Table, path: str | Path, name: str) -> Path:
     """Draw one line per month of the calendar, one cell per day, shaded by value."""
-    if group_names(table):
-        raise QuestionError("a sheet of days takes one group; narrow with only=")
     date = "date" if "date" in table else "first"
     column, calendar = table.column(name), calendar_of(table)
     days = table.column(date).data.astype(np.int64)

@@ -1,0 +1,98 @@
+"""Tables as HTML: headings that a screen reader can follow, text from data escaped."""
+
+from __future__ import annotations
+
+from html import escape
+
+from eptaro.core.display import NUMERIC, shown
+from eptaro.core.table import Table
+
+STYLE = """
+:root { --ink: #22262b; --soft: #5b626b; --rule: #dcd7cb; --paper: #fbfaf7; --accent: #1f5a7a;
+        --warm: #9c4515; --cool: #eef3f6; }
+* { box-sizing: border-box; }
+body { margin: 0; background: var(--paper); color: var(--ink);
+       font: 15px/1.5 system-ui, "DejaVu Sans", "Segoe UI", sans-serif; }
+.scroll { overflow-x: auto; max-width: 100%; }
+.scroll:focus-visible { outline: 3px solid var(--accent); outline-offset: 2px; }
+table { border-collapse: collapse; font-variant-numeric: tabular-nums; font-size: 13.5px; }
+caption { caption-side: bottom; text-align: left; color: var(--soft); padding: .5rem 0;
+          font-size: 12.5px; }
+th, td { padding: .28rem .7rem .28rem 0; text-align: left; vertical-align: bottom;
+         white-space: nowrap; }
+thead th { border-bottom: 1.5px solid var(--ink); white-space: normal; max-width: 8rem; }
+tbody th { font-weight: 600; }
+tbody tr + tr > * { border-top: 1px solid var(--rule); }
+.number { text-align: right; }
+tr.total > * { font-weight: 700; border-top: 1.5px solid var(--ink); }
+.down { color: var(--warm); }
+@media print { body { background: none; font-size: 11pt; } .scroll { overflow: visible; }
+               table { font-size: 9pt; page-break-inside: auto; } tr { break-inside: avoid; }
+               th, td { padding-right: .4rem; } }
+"""
+
+
+def table_html(table: Table, caption: str | None = None, gap: int = 0) -> str:
+    """Return a `<table>`: the group and period cells of each row are its headings.
+
+    The caption is the table's footer, unless one is given; after `gap` rows a line of dots
+    says that some are left out.
+    """
+    lists = [[escape(text) for text in shown(column)] for column in table.columns]
+    numeric = [column.kind in NUMERIC for column in table.columns]
+    heads = _heading_columns(table)
+    text = table.footer() if caption is None else caption
+    rows = []
+    for cells in zip(*lists, strict=True):
+        parts = []
+        for place, cell in enumerate(cells):
+            css = ["number"] if numeric[place] else []
+            if numeric[place] and cell.startswith("-"):
+                css.append("down")
+            name = f' class="{" ".join(css)}"' if css else ""
+            tag = "th" if place < heads else "td"
+            scope = ' scope="row"' if tag == "th" else ""
+            parts.append(f"<{tag}{scope}{name}>{cell}</{tag}>")
+        total = ' class="total"' if "total" in cells[: heads + 1] else ""
+        rows.append(f"<tr{total}>{''.join(parts)}</tr>")
+    if gap:
+        rows.insert(gap, f"<tr>{'<td>…</td>' * len(lists)}</tr>")
+    top = "".join(
+        f'<th scope="col"{" class=number" if is_number else ""}>{_folded(name)}</th>'
+        for name, is_number in zip(table.names, numeric, strict=True)
+    )
+    below = f"<caption>{escape(text)}</caption>" if text else ""
+    body = "\n".join(rows)
+    return f"<table>{below}<thead><tr>{top}</tr></thead>\n<tbody>\n{body}\n</tbody></table>"
+
+
+def _heading_columns(table: Table) -> int:
+    """Return how many columns, from the left, tell what a row is of."""
+    for key in ("period", "date", "level"):
+        if key in table:
+            return table.names.index(key) + 1
+    return 1
+
+
+def _folded(name: str) -> str:
+    """Return a column's name that may break after its underscores."""
+    return escape(name).replace("_", "_<wbr>")
+
+
+def to_html(table: Table) -> str:
+    """Return a table as a page of its own."""
+    title = escape(f"Eptaro: {table.meta.get('verb', 'table')}")
+    return (
+        f'<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
+        f'<meta name="viewport" content="width=device-width, initial-scale=1">'
+        f"<style>{STYLE} main {{ padding: 1rem; }}</style></head>\n"
+        f'<body><main><h1>{title}</h1><div class="scroll" tabindex="0" role="region" '
+        f'aria-label="{title}">{table_html(table)}</div></main></body></html>\n'
+    )
+
+
+def notebook_html(table: Table, gap: int, rows: str) -> str:
+    """Return a table as a notebook shows it, numbers to the right."""
+    caption = " · ".join(filter(None, (rows, table.footer())))
+    style = ".eptaro .number { text-align: right !important } .eptaro caption { text-align: left }"
+    return f'<div class="eptaro"><style>{style}</style>{table_html(table, caption, gap)}</div>'

@@ -1,0 +1,1 @@
+"""Pages and workbooks that are sent on."""

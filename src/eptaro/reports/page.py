@@ -1,0 +1,59 @@
+"""One self-contained HTML page about a book: no network and no script needed to read it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from eptaro.core.daybook import Daybook
+from eptaro.core.errors import InputError
+from eptaro.core.facts import AsOf
+from eptaro.core.progress import tell
+from eptaro.core.table import Table
+from eptaro.outputs.files import replace_whole
+from eptaro.outputs.html import STYLE
+from eptaro.reports.sections import Asked, Section, made
+from eptaro.reports.settings import ReportRules
+from eptaro.version import __version__
+
+
+def write_page(
+    book: Daybook, path: Path, rules: ReportRules, quality: Table | None = None,
+    as_of: AsOf = None,
+) -> Path:  # fmt: skip
+    """Write the report of a book; `quality` is what `inspect` found in its file."""
+    if book.own is not None:
+        book = book.using(book.own.common)
+    asked = Asked(book, rules, quality, as_of)
+    view = book.view(as_of=as_of)
+    sections: list[Section] = []
+    for number, name in enumerate(rules.sections):
+        tell(0, number / len(rules.sections))
+        section = made(name, asked)
+        if section is not None:
+            sections.append(section)
+    names = ", ".join(measure.name for measure in book.measures)
+    page = _template().render(
+        title=rules.title or f"{names[:1].upper()}{names[1:]} to {view.coverage.last}",
+        style=STYLE, sections=sections, as_of=view.coverage.last, coverage=view.coverage,
+        calendar=book.calendar.describe(), source=book.source, version=__version__,
+    )  # fmt: skip
+    return replace_whole(path, lambda beside: _write(beside, page))
+
+
+def _write(path: Path, text: str) -> None:
+    # A lone surrogate of the data is shown as a mark rather than breaking the page.
+    path.write_text(text, encoding="utf-8", errors="replace")
+
+
+def _template() -> Any:
+    try:
+        from jinja2 import Environment, PackageLoader, StrictUndefined
+    except ImportError:
+        raise InputError(
+            "reports need the package jinja2; install it with: pip install 'eptaro[reports]'"
+        ) from None
+    loader = PackageLoader("eptaro.reports", "")
+    return Environment(loader=loader, autoescape=True, undefined=StrictUndefined).get_template(
+        "page.html.j2"
+    )

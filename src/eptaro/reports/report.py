@@ -1,0 +1,44 @@
+"""Which kind of report a file's ending asks for."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from eptaro.core.daybook import Daybook
+from eptaro.core.errors import InputError, unknown
+from eptaro.core.facts import AsOf
+from eptaro.core.table import Table
+
+ENDINGS = (".html", ".xlsx")
+
+
+def write_report(
+    book: Daybook, path: str | Path, options: dict[str, Any], quality: Table | None, as_of: AsOf
+) -> Path:
+    """Write a page (.html) or a workbook (.xlsx) and return its path.
+
+    Raises `InputError` for another ending, `QuestionError` for an option of the other kind.
+    """
+    target = Path(path)
+    given = {name: value for name, value in options.items() if value is not None}
+    match target.suffix.lower():
+        case ".html":
+            from eptaro.reports.page import write_page
+            from eptaro.reports.settings import ReportRules
+
+            return write_page(book, target, _rules(ReportRules, given), quality, as_of)
+        case ".xlsx":
+            from eptaro.reports.workbook import SheetRules, write_workbook
+
+            return write_workbook(book, target, _rules(SheetRules, given), as_of)
+    raise InputError(f"{target}: {unknown('report ending', target.suffix, ENDINGS)}")
+
+
+def _rules(kind: type[Any], given: dict[str, Any]) -> Any:
+    """Return the rules, taking from what is given what they know."""
+    names = kind.__dataclass_fields__
+    wrong = sorted(set(given) - set(names))
+    if wrong:
+        raise InputError(unknown("option of this kind of report", wrong[0], names))
+    return kind(**given)

@@ -1,0 +1,294 @@
+"""The sections of a report: each asks the book its questions and says what it shows."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.column import Column
+from eptaro.core.daybook import Daybook
+from eptaro.core.display import shown
+from eptaro.core.errors import EptaroError, QuestionError
+from eptaro.core.table import Table
+from eptaro.outputs.html import table_html
+from eptaro.reports.settings import ReportRules
+
+_CARD_LEVELS = ("week", "month", "quarter", "year")
+_LAST_ROWS = {"year": 6, "half": 8, "quarter": 9, "month": 13, "week": 13, "day": 14}
+_MOST_GROUPS = 40
+
+
+@dataclass
+class Section:
+    """One section: heading, sentences, cards, pictures with their words, tables."""
+
+    heading: str
+    anchor: str
+    sentences: list[str] = field(default_factory=list)
+    cards: list[dict[str, str]] = field(default_factory=list)
+    figures: list[dict[str, str]] = field(default_factory=list)
+    tables: list[dict[str, str]] = field(default_factory=list)
+
+    def add_table(self, table: Table, label: str, caption: str | None = None) -> None:
+        """Add a table under a label that tells it apart."""
+        self.tables.append({"label": label, "html": table_html(table, caption)})
+
+    def add_picture(self, table: Table, alt: str, **options: Any) -> None:
+        """Add a picture of a table; `alt` states its figures."""
+        png = table.picture(**options).png
+        self.figures.append({"alt": alt, "data": base64.b64encode(png).decode("ascii")})
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What all sections go by."""
+
+    book: Daybook
+    rules: ReportRules
+    quality: Table | None
+    as_of: Any
+
+
+def said(column: Column, row: int) -> str:
+    """Return one value as people read it; a blank is told as such."""
+    return shown(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0] or "blank"
+
+
+def headline(asked: Asked) -> Section:
+    """Return cards of each level to date, against the same days a year before."""
+    section = Section("Where things stand", "headline")
+    book = asked.book
+    for level in _CARD_LEVELS:
+        if level not in book.calendar.levels:
+            continue
+        table = book.compare(level, to_date=True, match=asked.rules.match, as_of=asked.as_of)
+        (row,) = table.rows()
+        lines = []
+        for measure in book.measures:
+            name = measure.name
+            ratio = said(table.column(f"{name}_change_ratio"), 0)
+            lines.append(
+                {
+                    "name": name,
+                    "value": said(table.column(name), 0),
+                    "change": ratio if row[f"{name}_change"] is not None else "not comparable",
+                    "prior": said(table.column(f"{name}_prior"), 0),
+                }
+            )
+        before = "no period before"
+        if row["prior_first"] is not None:
+            before = f"{row['prior_first']} to {row['prior_last']}"
+        section.cards.append(
+            {
+                "title": f"{row['period']} to date",
+                "span": f"{row['first']} to {row['last']}",
+                "before": before,
+                "lines": lines,  # type: ignore[dict-item]
+            }
+        )
+    return section
+
+
+def to_date(asked: Asked) -> Section:
+    """Return the running total of this period over those before."""
+    book, within = asked.book, asked.rules.within
+    name = book.measures[0].name
+    section = Section(f"The {within} to date", "to-date")
+    table = book.accumulate(within, as_of=asked.as_of)
+    rows = table.column("within").to_list()
+    value = said(table.column(f"{name}_to_date"), -1)
+    last = table.column("date").to_list()[-1]
+    alt = f"Running total of {name}: {rows[-1]} stands at {value} on {last}."
+    ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
+    for end in ends[-4:]:
+        alt += f" {rows[end]} ended at {said(table.column(f'{name}_to_date'), end)}."
+    section.sentences.append(alt)
+    section.add_picture(table, alt)
+    return section
+
+
+def comparison(asked: Asked) -> Section:
+    """Return the last periods against their counterparts a year before."""
+    book, per = asked.book, asked.rules.per
+    section = Section(f"Each {per} against the year before", "comparison")
+    table = book.compare(per, as_of=asked.as_of)
+    last = table.take(slice(max(len(table) - _LAST_ROWS.get(per, 12), 0), None))
+    change = last.column(f"{book.measures[0].name}_change").to_list()
+    known = [value for value in change if value is not None]
+    up = sum(value > 0 for value in known)
+    section.sentences.append(
+        f"Of the last {len(last)} {per}s, {len(known)} can be compared; "
+        f"{book.measures[0].name} was higher in {up} of them. A {per} that is not whole is "
+        "listed, never compared."
+    )
+    for measure in book.measures:
+        names = ["period", "first", "last", "prior_first", "prior_last", *_of(measure.name)]
+        section.add_table(_only(last, names), f"{measure.name}: each {per} and the year before")
+    return section
+
+
+def trend(asked: Asked) -> Section:
+    """Return the rolling windows at each month's end."""
+    book, back = asked.book, asked.rules.trailing
+    name = f"{book.measures[0].name}_trailing"
+    section = Section(f"The trend: trailing {back}", "trend")
+    every = "month" if "month" in book.calendar.levels else "week"
+    table = book.trail(back, every=every, as_of=asked.as_of)
+    whole = [i for i, fine in enumerate(table.column("complete").to_list()) if fine]
+    alt = f"Trailing {back} of {book.measures[0].name}: no window lies wholly in the known days."
+    if whole:
+        column, ends = table.column(name), table.column("date").to_list()
+        alt = (
+            f"Trailing {back} of {book.measures[0].name}: {said(column, whole[0])} at "
+            f"{ends[whole[0]]}, {said(column, whole[-1])} at {ends[whole[-1]]}."
+        )
+    section.sentences.append(alt)
+    section.add_picture(table, alt)
+    return section
+
+
+def groups(asked: Asked) -> Section | None:
+    """Return each group's period to date against the year before, by change."""
+    book, rules = asked.book, asked.rules
+    if not book.groups.names:
+        return None
+    name = book.measures[0].name
+    section = Section(f"By {' and '.join(book.groups.names)}", "groups")
+    table = book.compare(
+        rules.within, to_date=True, by=book.groups.names, match=rules.match, details=True,
+        sort=f"-{name}_change", as_of=asked.as_of,
+    )  # fmt: skip
+    known = [row for row in table.rows() if row[f"{name}_change"] is not None]
+    if known:
+        best, worst = known[0], known[-1]
+
+        def tell(row: dict[str, Any]) -> str:
+            of = ", ".join(str(row[group]) for group in book.groups.names)
+            return f"{of} ({row[f'{name}_change']:+,})"
+
+        alt = f"Largest gain: {tell(best)}; largest loss or least gain: {tell(worst)}."
+        section.sentences.append(alt)
+        section.add_picture(table, f"Changes of {name} by group. {alt}", kind="changes")
+    row = {column.name: column.to_list()[0] for column in table.columns}
+    caption = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
+    if len(table) > _MOST_GROUPS:
+        caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"
+    for measure in book.measures:
+        names = [*book.groups.names, "standing", *_of(measure.name)]
+        names.append(f"{measure.name}_contribution")
+        shown_rows = _only(table, names).take(slice(0, _MOST_GROUPS))
+        section.add_table(shown_rows, f"{measure.name} by group", caption)
+    return section
+
+
+def _of(name: str) -> list[str]:
+    """Return the columns of a comparison that belong to a measure."""
+    return [name, f"{name}_prior", f"{name}_change", f"{name}_change_ratio"]
+
+
+def _only(table: Table, names: Sequence[str]) -> Table:
+    """Return some columns of a table, those without any value left out."""
+    kept = [table.column(name) for name in names if name in table]
+    return Table([column for column in kept if not column.blank.all()], table.meta)
+
+
+def rhythm(asked: Asked) -> Section:
+    """Return how the first measure spreads over weekdays, hours and kinds of day."""
+    book = asked.book
+    section = Section("The rhythm", "rhythm")
+    plain = Daybook.of(
+        book.folded, tuple(m for m in book.measures if m.additive_plane) or book.measures[:1],
+        book.calendar, book.coverage, book.workdays,
+    )  # fmt: skip
+    days = plain.rhythm("weekday", as_of=asked.as_of)
+    name = plain.measures[0].name
+    shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name
+    figures = ", ".join(
+        f"{row['weekday']} {said(days.column(shown_name), i)}" for i, row in enumerate(days.rows())
+    )
+    drawn = days
+    if book.folded.timed:
+        drawn = plain.rhythm("weekday", "hour", as_of=asked.as_of)
+    section.sentences.append(f"{name} per day: {figures}.")
+    section.add_picture(drawn, f"{name} per day by weekday: {figures}.")
+    section.add_table(plain.rhythm("kind of day", as_of=asked.as_of), "By kind of day")
+    return section
+
+
+def quality(asked: Asked) -> Section:
+    """Return what is in the dates, and what was set aside."""
+    book = asked.book
+    section = Section("The data", "quality")
+    section.sentences.append(
+        f"{book.rows:,} transactions of {book.source} are counted; the data speaks for "
+        f"{book.coverage}."
+    )
+    if len(book.aside):
+        section.sentences.append(
+            f"{len(book.aside):,} rows have no readable date and are left out."
+        )
+        section.add_table(book.aside.take(slice(0, 10)), "The first rows left out", "")
+    section.sentences += book.notes
+    if asked.quality is not None:
+        told = asked.quality.column("subject").to_list()
+        rows = np.flatnonzero([subject != "suggestion" for subject in told])
+        table = _only(asked.quality.take(rows), asked.quality.names)
+        section.add_table(table, "What is in the dates", "")
+    return section
+
+
+def definitions(asked: Asked) -> Section:
+    """Return what each measure and calendar means."""
+    book = asked.book
+    section = Section("What the words mean", "definitions")
+    names = [measure.name for measure in book.measures]
+    formulas = [measure.formula for measure in book.measures]
+    made = [Column.text("measure", names), Column.text("definition", formulas)]
+    section.add_table(Table(made), "Measures", "")
+    section.sentences.append(f"Calendar {book.calendar.describe()}.")
+    section.sentences.append(
+        "A change is the current value less the prior one; the ratio divides it by the size of "
+        "the prior one. Changes are blank unless both sides lie wholly in the known days. A "
+        "blank is not a zero: it says that nothing is known."
+    )
+    return section
+
+
+def proof(asked: Asked) -> Section:
+    """Return how the parts tie out, and a sample that was made again."""
+    book, per = asked.book, asked.rules.per
+    section = Section("Why to believe it", "proof")
+    table = book.recap(per, as_of=asked.as_of)
+    for name, text in table.meta["tie_out"].items():
+        section.sentences.append(f"Tied out: {name}, {text}.")
+    try:
+        count = book.prove(table, sample=12)
+    except QuestionError as error:
+        section.sentences.append(f"No sample was made again: {error}.")
+    else:
+        section.sentences.append(
+            f"{count} numbers, picked at random, were made again one transaction at a time and "
+            "came out the same."
+        )
+    return section
+
+
+MAKERS: dict[str, Callable[[Asked], Section | None]] = {
+    "headline": headline, "to date": to_date, "comparison": comparison, "trend": trend,
+    "groups": groups, "rhythm": rhythm, "quality": quality, "definitions": definitions,
+    "proof": proof,
+}  # fmt: skip
+
+
+def made(name: str, asked: Asked) -> Section | None:
+    """Return a section; one that cannot be made says why instead of stopping the report."""
+    try:
+        return MAKERS[name](asked)
+    except EptaroError as error:
+        section = Section(name.capitalize(), name.replace(" ", "-"))
+        section.sentences.append(f"This section could not be made: {error}")
+        return section

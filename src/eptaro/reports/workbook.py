@@ -1,0 +1,252 @@
+"""A workbook about a book: a sheet per year (or another level, or group), and its contents."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.column import Column, dates
+from eptaro.core.daybook import Daybook
+from eptaro.core.errors import QuestionError
+from eptaro.core.facts import AsOf
+from eptaro.core.levels import LEVELS, check_level
+from eptaro.core.measures import Measure
+from eptaro.core.span import Span
+from eptaro.core.table import Table
+from eptaro.outputs.files import replace_whole
+from eptaro.outputs.sheets import Book, number_format, write_cells
+
+_TOP = 4  # rows above a sheet's table
+_MOST_SHEETS = 250
+
+
+@dataclass(frozen=True)
+class SheetRules:
+    """What the sheets are: one per period of a level, or per value of a group column.
+
+    `parts` is the level of each sheet's rows, `years` how many years back from the as-of
+    date are shown; without it, all.
+    """
+
+    sheets: str = "year"
+    parts: str = "month"
+    years: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class _Sheet:
+    title: str
+    span: Span
+    table: Table
+    groups: Table | None
+
+
+def write_workbook(book: Daybook, path: Path, rules: SheetRules, as_of: AsOf = None) -> Path:
+    """Write the workbook: contents first, then the sheets, each with totals and a chart.
+
+    Raises `QuestionError` for a level or column that cannot tell sheets apart.
+    """
+    if book.own is not None:
+        book = book.using(book.own.common)
+    check_level(rules.parts, book.calendar.levels)
+    sheets = list(_sheets(book, rules, as_of))
+    if len(sheets) > _MOST_SHEETS:
+        raise QuestionError(
+            f"{len(sheets)} sheets are too many; give years= or a wider level for sheets="
+        )
+
+    def fill(beside: Path) -> None:
+        file = Book(beside)
+        contents = file.sheet("Contents")
+        named = [(sheet, file.sheet(sheet.title)) for sheet in sheets]
+        _write_contents(file, contents, book, named)
+        for sheet, page in named:
+            _write_sheet(file, page, book, sheet)
+        file.close()
+
+    return replace_whole(path, fill)
+
+
+def _sheets(book: Daybook, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
+    """Yield what each sheet shows."""
+    view = book.view(as_of=as_of)
+    levels = book.calendar.levels
+    seen = view.coverage
+    if rules.years is not None:
+        if rules.years < 1:
+            raise QuestionError(f"years={rules.years} must be at least 1")
+        back = book.calendar.period_of(seen.last, "year").shift(1 - rules.years)
+        first = seen.first if back is None else max(back.first, seen.first)
+        seen = Span(first, seen.last)
+    if rules.sheets in book.groups.names:
+        names = book.groups.coded[rules.sheets].choices.to_list()
+        for word in dict.fromkeys(names):
+            only: Any = [{rules.sheets: str(word)}, seen]
+            table = _rows(book, rules.parts, only, as_of)
+            yield _Sheet(str(word), seen, table, None)
+        return
+    if rules.sheets not in levels:
+        raise QuestionError(
+            f"sheets={rules.sheets!r} is neither a level ({', '.join(levels)}) nor a group column "
+            f"({', '.join(book.groups.names) or 'none'})"
+        )
+    if LEVELS.index(rules.sheets) >= LEVELS.index(rules.parts):
+        raise QuestionError(f"parts={rules.parts!r} do not lie within sheets={rules.sheets!r}")
+    for period in book.calendar.periods(seen, rules.sheets):
+        table = _rows(book, rules.parts, period, as_of)
+        groups = None
+        if book.groups.names:
+            groups = _group_rows(book, period, as_of)
+        yield _Sheet(period.label, period.span, table, groups)
+
+
+def _rows(book: Daybook, parts: str, only: Any, as_of: AsOf) -> Table:
+    """Return the parts of a sheet: value, prior year's, change, and the running total."""
+    recap = book.recap(parts, only=only, as_of=as_of)
+    pairs = book.compare(parts, only=only, as_of=as_of)
+    columns = [recap.column(name) for name in ("period", "first", "last", "days", "complete")]
+    within = "year" if parts != "year" else "all"
+    running = book.accumulate(within, every=parts, only=only, as_of=as_of)
+    lasts = np.searchsorted(running.column("last").data, recap.column("last").data)
+    at = np.minimum(lasts, len(running) - 1)
+    for measure in book.measures:
+        name = measure.name
+        columns.append(recap.column(name))
+        columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
+        columns.append(running.column(f"{name}_to_date").take(at))
+    return Table(columns, recap.meta)
+
+
+def _group_rows(book: Daybook, period: Any, as_of: AsOf) -> Table:
+    """Return what each group comes to over a period, against the year before."""
+    level = period.level
+    recap = book.recap(level, only=period, by=book.groups.names, as_of=as_of)
+    pairs = book.compare(level, only=period, by=book.groups.names, as_of=as_of)
+    columns = [recap.column(name) for name in book.groups.names]
+    for measure in book.measures:
+        name = measure.name
+        columns.append(recap.column(name))
+        columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
+    return Table(columns, recap.meta)
+
+
+def _write_contents(file: Book, page: Any, book: Daybook, named: list[tuple[_Sheet, Any]]) -> None:
+    """Write the list of sheets with links, their days and what they come to."""
+    bold = file.format(bold=True, font_size=14)
+    soft = file.format(font_color="#6b727b")
+    names = ", ".join(measure.name for measure in book.measures)
+    page.write_string(0, 0, f"{names} of {book.source}", bold)
+    page.write_string(1, 0, named[0][0].table.footer() if named else "", soft)
+    lasts = [sheet.span.hi for sheet, _ in named]
+    titles = [sheet.title for sheet, _ in named]
+    columns = [
+        Column.text("sheet", titles),
+        dates("first", np.array([sheet.span.lo for sheet, _ in named])),
+        dates("last", np.array(lasts)),
+    ]
+    columns += [_whole(measure, [sheet for sheet, _ in named]) for measure in book.measures]
+    table = Table(columns)
+    after = write_cells(file, page, table, _TOP - 1, words=True)
+    link = file.format(font_color="#1f5a7a", underline=1)
+    for row, (sheet, own) in enumerate(named, _TOP):
+        target = own.get_name().replace("'", "''")
+        page.write_url(row, 0, f"internal:'{target}'!A1", link, string=sheet.title)
+    _write_totals(file, page, book, table, _TOP, after)
+    page.set_column(0, 0, max([len(title) for title in titles] + [18]) + 2)
+    page.freeze_panes(_TOP, 1)
+    page.fit_to_pages(1, 0)
+
+
+def _whole(measure: Measure, sheets: list[_Sheet]) -> Column:
+    """Return what a measure comes to on each sheet, where its parts add up; else blank."""
+    like = sheets[0].table.column(measure.name)
+    if measure.additive_plane is None:
+        return Column.of(measure.name, "float", np.zeros(len(sheets)), np.zeros(len(sheets), bool))
+    sums = []
+    for sheet in sheets:
+        column = sheet.table.column(measure.name)
+        sums.append(np.where(column.blank, 0, column.data).sum())
+    return Column.of(measure.name, like.kind, sums, scale=like.scale, format=like.format)
+
+
+def _write_sheet(file: Book, page: Any, book: Daybook, sheet: _Sheet) -> None:
+    table = sheet.table
+    page.write_string(0, 0, sheet.title, file.format(bold=True, font_size=14))
+    whole = all(table.column("complete").to_list())
+    known = "" if whole else " (not all of its parts are whole)"
+    page.write_string(1, 0, f"{sheet.span.first} to {sheet.span.last}{known}")
+    page.write_url(1, 6, "internal:'Contents'!A1", file.format(font_color="#1f5a7a", underline=1),
+                   string="Contents")  # fmt: skip
+    page.write_string(2, 0, table.footer(), file.format(font_color="#6b727b"))
+    after = write_cells(file, page, table, _TOP, words=True)
+    _write_totals(file, page, book, table, _TOP + 1, after)
+    page.freeze_panes(_TOP + 1, 1)
+    _add_chart(file, page, book, table, _TOP + 1, after)
+    if sheet.groups is not None:
+        start = after + 21
+        page.write_string(start, 0, f"By {' and '.join(book.groups.names)}",
+                          file.format(bold=True))  # fmt: skip
+        words = [str(word) for word in sheet.groups.columns[0].to_list()]
+        page.set_column(0, 0, min(max(map(len, words)) + 3, 40))
+        below = write_cells(file, page, sheet.groups, start + 1, widths=False, words=True)
+        _write_totals(file, page, book, sheet.groups, start + 2, below)
+    page.set_landscape()
+    page.fit_to_pages(1, 0)
+
+
+def _write_totals(
+    file: Book, page: Any, book: Daybook, table: Table, first: int, after: int
+) -> None:
+    """Write live sums under the columns whose parts add up, with our totals as their values."""
+    from xlsxwriter.utility import xl_range
+
+    bold = file.format(bold=True, top=1)
+    for place in range(len(table.names)):
+        page.write_blank(after, place, None, bold)
+    page.write_string(after, 0, "total", bold)
+    for measure in book.measures:
+        if measure.additive_plane is None:
+            continue
+        for name in (measure.name, f"{measure.name}_prior", f"{measure.name}_change"):
+            if name not in table:
+                continue
+            column, place = table.column(name), table.names.index(name)
+            if column.blank.all() or not len(column):
+                continue
+            kept = np.where(column.blank, 0, column.data)
+            total = Column.of("", column.kind, [kept.sum()], scale=column.scale).numbers()[0]
+            area = xl_range(first, place, after - 1, place)
+            shape = file.format(bold=True, top=1, num_format=number_format(column))
+            page.write_formula(after, place, f"=SUM({area})", shape, float(total))
+
+
+def _add_chart(file: Book, page: Any, book: Daybook, table: Table, first: int, after: int) -> None:
+    """Add a native chart: the first measure as bars, the prior year's as a line."""
+    name, sheet = book.measures[0].name, page.get_name()
+    chart = file.file.add_chart({"type": "column"})
+    line = file.file.add_chart({"type": "line"})
+    labels = [sheet, first, 0, after - 1, 0]
+    for own, target, look in (
+        (name, chart, {"fill": {"color": "#1f5a7a"}, "gap": 60}),
+        (f"{name}_prior", line, {"line": {"color": "#b3541e", "width": 1.75}}),
+    ):
+        place = table.names.index(own)
+        target.add_series(
+            {
+                "name": [sheet, first - 1, place],
+                "categories": labels,
+                "values": [sheet, first, place, after - 1, place],
+                **look,
+            }
+        )
+    chart.combine(line)
+    chart.set_title({"name": f"{name} and the year before", "name_font": {"size": 11}})
+    chart.set_legend({"position": "bottom"})
+    chart.set_y_axis({"num_format": "#,##0", "major_gridlines": {"visible": True,
+                      "line": {"color": "#e3dfd6"}}})  # fmt: skip
+    chart.set_size({"width": 900, "height": 340})
+    page.insert_chart(after + 2, 1, chart)

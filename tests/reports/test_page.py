@@ -1,0 +1,171 @@
+"""The HTML page holds what it says, escaped, in order, and reads well in a real browser."""
+
+import datetime as dt
+import json
+import random
+import re
+import shutil
+import subprocess
+import tempfile
+import unittest
+from html.parser import HTMLParser
+from itertools import pairwise
+from pathlib import Path
+
+import eptaro as ep
+from eptaro.outputs.html import to_html
+from eptaro.reports.settings import SECTIONS
+
+HOSTILE = "<script>alert(1)</script> & \"quoted\" 'name'"
+BROWSER = (
+    shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
+)
+FLAGS = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+         "--disable-background-networking", "--disable-component-update", "--disable-sync")  # fmt: skip
+PROBE = """<script>
+const bad = [];
+for (const part of document.querySelectorAll('h1, h2, h3, p, li, dd, caption, figure, nav'))
+  if (part.getBoundingClientRect().right > document.documentElement.clientWidth + 1 && !part.closest('.scroll'))
+    bad.push(part.tagName + ' ' + part.textContent.slice(0, 40));
+const light = c => { const [r, g, b] = c.match(/[\\d.]+/g).map(Number)
+  .map(v => v / 255).map(v => v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+  return 0.2126 * r + 0.7152 * g + 0.0722 * b; };
+const ground = part => { for (let p = part; p; p = p.parentElement) {
+  const c = getComputedStyle(p).backgroundColor; if (!/, 0\\)$|transparent/.test(c)) return c; } return 'rgb(255,255,255)'; };
+let least = 99;
+for (const part of document.querySelectorAll('h1, h2, h3, p, td, th, dt, dd, span, a, caption')) {
+  if (!part.textContent.trim() || part.classList.contains('skip')) continue;
+  const pair = [light(getComputedStyle(part).color), light(ground(part))].sort((a, b) => b - a);
+  least = Math.min(least, (pair[0] + 0.05) / (pair[1] + 0.05)); }
+const broken = [...document.images].filter(i => !i.complete || !i.naturalWidth).length;
+document.title = 'PROBE' + JSON.stringify({bad, least, broken, wide: document.documentElement.scrollWidth > document.documentElement.clientWidth + 1});
+</script></body>"""
+
+
+class Outline(HTMLParser):
+    """Headings, links, pictures, table headers and text of a page."""
+
+    def __init__(self, text):
+        super().__init__()
+        self.tags, self.ids, self.links, self.alts, self.text = [], set(), [], [], []
+        self.feed(text)
+
+    def handle_starttag(self, tag, attributes):
+        given = dict(attributes)
+        self.tags.append((tag, given))
+        if "id" in given:
+            self.ids.add(given["id"])
+        for name in ("href", "src"):
+            if name in given:
+                self.links.append(given[name])
+        if tag == "img":
+            self.alts.append(given["alt"])
+
+    def handle_data(self, data):
+        self.text.append(data)
+
+
+def book(hostile=False) -> ep.Daybook:
+    """Return some transactions, one group of which has a hostile name."""
+    rng = random.Random(3)
+    start = dt.datetime(2023, 1, 5)
+    names = ["north", "south", HOSTILE] if hostile else ["north", "south", "west"]
+    rows = [(start + dt.timedelta(rng.randrange(800), 60 * rng.randrange(1440)), rng.choice(names),
+             rng.randint(100, 9000)) for _ in range(2500)]  # fmt: skip
+    at, g, x = zip(*rows, strict=True)
+    return ep.Daybook({"at": at, "branch": g, "cents": x}, date="at", by="branch",
+                      measures=["takings=sum(cents)", "typical=median(cents)", "n=count()"])  # fmt: skip
+
+
+class Page(unittest.TestCase):
+    """What the page says."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.book = book(hostile=True)
+        cls.path = cls.book.report(cls.folder / "r.html", title=f"Report {HOSTILE}")
+        cls.page = cls.path.read_text(encoding="utf-8")
+        cls.outline = Outline(cls.page)
+
+    def test_it_stands_alone_and_text_of_the_data_stays_text(self):
+        tags = [tag for tag, _ in self.outline.tags]
+        for tag in ("script", "link", "iframe", "object"):
+            self.assertNotIn(tag, tags)
+        for link in self.outline.links:
+            self.assertTrue(link.startswith(("#", "data:image/png;base64,")), link[:60])
+            if link.startswith("#"):
+                self.assertIn(link[1:], self.outline.ids)
+        self.assertIn(HOSTILE, "".join(self.outline.text))
+        self.assertFalse(
+            any(name.startswith("on") for _, given in self.outline.tags for name in given)
+        )
+
+    def test_headings_in_order_headers_on_tables_words_for_pictures(self):
+        levels = [int(tag[1]) for tag, _ in self.outline.tags if re.fullmatch("h[1-6]", tag)]
+        self.assertEqual(levels.count(1), 1)
+        self.assertTrue(all(b - a <= 1 for a, b in pairwise(levels)))
+        heads = [given for tag, given in self.outline.tags if tag == "th"]
+        self.assertTrue(heads and all(given.get("scope") in ("col", "row") for given in heads))
+        for alt in self.outline.alts:
+            self.assertRegex(alt, r"\d")
+
+    def test_figures_are_those_of_the_verbs(self):
+        said = " ".join("".join(self.outline.text).split())
+        (row,) = self.book.compare("quarter", to_date=True).rows()
+        for value in (f"{row['takings']:,}", f"{row['takings_prior']:,}", str(row["prior_last"])):
+            self.assertIn(value, said)
+        self.assertIn("were made again one transaction at a time", said)
+        for measure in self.book.measures:
+            self.assertIn(measure.formula, said)
+        total = sum(row["takings"] for row in self.book.recap("month").rows())
+        self.assertIn(f"add up to {total:,}", said)
+
+    def test_sections_are_chosen_and_ordered(self):
+        path = self.book.report(
+            self.folder / "s.html", sections=["proof", "headline"], per="quarter"
+        )
+        heads = [given["id"] for tag, given in Outline(path.read_text()).tags if tag == "h2"]
+        self.assertEqual(heads, ["proof", "headline"])
+        self.assertEqual(len(SECTIONS), self.page.count("<h2 "))
+        for options, message in (({"sections": ["charts"]}, "unknown section"), ({"sections": []}, "is empty"),
+                                 ({"sheets": "year"}, "unknown option")):  # fmt: skip
+            with self.assertRaisesRegex(ep.EptaroError, message):
+                self.book.report(self.folder / "t.html", **options)
+        with self.assertRaisesRegex(ep.InputError, "report ending"):
+            self.book.report(self.folder / "t.docx")
+        self.assertFalse((self.folder / "t.html").exists())
+
+    def test_a_single_day_makes_a_page_too(self):
+        one = ep.Daybook({"on": ["2025-08-20"], "x": [5]}, date="on", measures="s=sum(x)")
+        text = one.report(self.folder / "one.html").read_text()
+        self.assertIn("not comparable", text)
+        self.assertNotIn("could not be made", text)
+
+    def test_tables_as_pages_of_their_own(self):
+        table = self.book.recap("quarter", by="branch", totals=True)
+        outline = Outline(to_html(table))
+        self.assertIn(HOSTILE, "".join(outline.text))
+        self.assertEqual(sum(tag == "tr" for tag, _ in outline.tags), len(table) + 1)
+        self.assertEqual(
+            sum(given.get("class") == "total" for tag, given in outline.tags if tag == "tr"), 3
+        )
+
+    def test_in_a_real_browser_nothing_overflows_or_is_too_pale(self):
+        if BROWSER is None:
+            self.skipTest("no Chromium is installed on this machine")
+        probed = self.folder / "probe.html"
+        probed.write_text(self.page.replace("</body>", PROBE), encoding="utf-8")
+        for width in (1280, 390):
+            with tempfile.TemporaryDirectory() as profile:
+                done = subprocess.run(
+                    [BROWSER, *FLAGS, f"--user-data-dir={profile}", f"--window-size={width},900",
+                     "--dump-dom", probed.as_uri()],
+                    capture_output=True, text=True, timeout=120, check=False,
+                )  # fmt: skip
+            found = re.search(r"<title>PROBE(.*?)</title>", done.stdout, re.S)
+            if found is None:
+                self.skipTest(f"Chromium did not start: {done.stderr[-200:]}")
+            seen = json.loads(found[1].replace("&lt;", "<").replace("&amp;", "&"))
+            self.assertEqual((seen["bad"], seen["broken"], seen["wide"]), ([], 0, False), width)
+            self.assertGreaterEqual(seen["least"], 4.5)
