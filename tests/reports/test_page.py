@@ -129,7 +129,8 @@ class Page(unittest.TestCase):
         self.assertEqual(heads, ["proof", "headline"])
         self.assertEqual(len(SECTIONS), self.page.count("<h2 "))
         for options, message in (({"sections": ["charts"]}, "unknown section"), ({"sections": []}, "is empty"),
-                                 ({"sheets": "year"}, "unknown option")):  # fmt: skip
+                                 ({"match": "dates"}, "did you mean 'date'"), ({"trailing": "5 moons"}, "unknown unit"),
+                                 ({"per": "fortnight"}, "unknown level"), ({"sheets": "year"}, "unknown option")):  # fmt: skip
             with self.assertRaisesRegex(ep.EptaroError, message):
                 self.book.report(self.folder / "t.html", **options)
         with self.assertRaisesRegex(ep.InputError, "report ending"):

@@ -24,6 +24,7 @@ def write_page(
     """Write the report of a book; `quality` is what `inspect` found in its file."""
     if book.own is not None:
         book = book.using(book.own.common)
+    rules.check(book.calendar)
     asked = Asked(book, rules, quality, as_of)
     view = book.view(as_of=as_of)
     sections: list[Section] = []

@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from eptaro.core.calendar import Calendar
+from eptaro.core.counterparts import MATCHES
 from eptaro.core.errors import QuestionError, unknown
+from eptaro.core.levels import check_level
+from eptaro.core.windows import Reach
 
 SECTIONS = (
     *("headline", "to date", "comparison", "trend", "groups", "rhythm", "quality"),
@@ -37,3 +41,11 @@ class ReportRules:
                 raise QuestionError(unknown("section of a report", name, SECTIONS))
         if not self.sections:
             raise QuestionError(f"a report without sections is empty; name {', '.join(SECTIONS)}")
+        Reach.parse(self.trailing, "trailing")
+        if self.match not in MATCHES:
+            raise QuestionError(unknown("value for match", self.match, MATCHES))
+
+    def check(self, calendar: Calendar) -> None:
+        """Raise `CalendarError` for a level that a calendar does not offer."""
+        for level in (self.per, self.within):
+            check_level(level, calendar.levels)
