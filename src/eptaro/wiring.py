@@ -103,6 +103,12 @@ def _report_write(
     return write_report(book, path, options, quality, as_of)
 
 
+def _table_load(table: Table, url: str, name: str, mode: str) -> Any:
+    from eptaro.outputs.databases import load_table
+
+    return load_table(table, url, name, mode)
+
+
 def _table_notebook(table: Table, gap: int, rows: str) -> str:
     from eptaro.outputs.html import notebook_html
 
@@ -162,6 +168,7 @@ def connect() -> None:
         table_to_arrow=_table_to_arrow,
         table_to_pandas=_table_to_pandas,
         report_write=_report_write,
+        table_load=_table_load,
         table_notebook=_table_notebook,
         table_picture=_table_picture,
         table_plot=_table_plot,

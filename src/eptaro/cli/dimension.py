@@ -43,26 +43,37 @@ from eptaro.core.span import Span
               help="Add columns that relate each day to this date: today or a date.")  # fmt: skip
 @click.option("--unknown-row", is_flag=True, help="Begin with a row of key 0 for unknown dates.")
 @click.option("--describe", is_flag=True, help="Print the data dictionary instead of the days.")
+@click.option("--database", metavar="URL", default=None,
+              help="Load into a database instead, such as sqlite:///days.db.")  # fmt: skip
+@click.option("--table", metavar="NAME", default=None, help="With --database: its table.")
+@click.option("--mode", metavar="HOW", default="create", show_default=True,
+              help="With --database: create, replace, or extend by missing days.")  # fmt: skip
 @output_options
 def dimension(
     first: str | None, last: str | None, cover: Path | None, date: str | None,
     names: tuple[str, ...], columns: str, locale: str | None, as_of: str | None,
-    unknown_row: bool, describe: bool, **options: Any,
+    unknown_row: bool, describe: bool, database: str | None, table: str | None, mode: str,
+    **options: Any,
 ) -> None:  # fmt: skip
     """Build the date dimension: one row per day, for every calendar at once."""
     to = {name: options.pop(name) for name in ("out", "form", "rows")}
+    if (database is None) != (table is None):
+        raise click.UsageError("--database URL and --table NAME go together")
     settings = Settings(options)
     calendars = _calendars(settings, names)
     span = _span(first, last, cover, date, calendars)
     if locale is None:
         locale = settings.config.locale if settings.config else "en"
-    table = make_dimension(
+    days = make_dimension(
         span.first, span.last,
         calendars=calendars,
         columns=columns if columns in COLUMN_SETS else columns.replace(" ", "").split(","),
         workdays=settings.workdays(span), locale=locale, as_of=as_of, unknown_row=unknown_row,
     )  # fmt: skip
-    deliver(table.describe() if describe else table, **to)
+    if database is not None and not describe:
+        click.echo(str(days.to_database(database, str(table), mode=mode)), err=True)
+        return
+    deliver(days.describe() if describe else days, **to)
 
 
 def _calendars(settings: Settings, names: tuple[str, ...]) -> list[Calendar]:

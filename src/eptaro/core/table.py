@@ -178,6 +178,16 @@ class Table:
         written: Path = hooks.call("table_write", self, path)
         return written
 
+    def to_database(self, url: str, name: str, *, mode: str = "create") -> Any:
+        """Write to a table of a database that SQLAlchemy reaches, in one transaction.
+
+        The key is `date_key` or `date`, so it is for dimensions; period indexes are indexed,
+        and NAME_columns describes the columns. `create` refuses a table that stands,
+        `replace` takes its place, `extend` adds missing days and refuses rows that disagree.
+        Returns what was loaded; raises `InputError` with what the database refused.
+        """
+        return hooks.call("table_load", self, url, name, mode)
+
     def plot(
         self, path: str | Path, *, kind: str | None = None, measure: str | None = None
     ) -> Path:
