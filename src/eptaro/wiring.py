@@ -31,6 +31,12 @@ def _fold(
     return fold_source(source, date, by, planes, rules, limit)
 
 
+def _fold_database(*args: Any) -> Folded:
+    from eptaro.engines.sql import fold_database
+
+    return fold_database(*args)
+
+
 def _value_rows(table: Any, along: str, by: list[str], planes: set[Plane]) -> Any:
     from eptaro.inputs.alongvalues import value_rows
 
@@ -163,6 +169,7 @@ def connect() -> None:
         holidays_from=_holidays_from,
         open_files=_open_files,
         fold=_fold,
+        fold_database=_fold_database,
         locale_names=_locale_names,
         frame_rows=_frame_rows,
         table_to_arrow=_table_to_arrow,

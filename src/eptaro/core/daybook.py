@@ -15,7 +15,7 @@ from eptaro.core.cells import Cells
 from eptaro.core.compare import compare
 from eptaro.core.daterules import DateRules
 from eptaro.core.days import Flags, as_date
-from eptaro.core.errors import InputError
+from eptaro.core.errors import InputError, QuestionError
 from eptaro.core.facts import AsOf, By, Facts, Folded, View
 from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, Plane, parse_measures
@@ -98,7 +98,8 @@ class Daybook(Facts):
 
     @classmethod
     def of(
-        cls, folded: Folded, measures: tuple[Measure, ...], calendar: Calendar | OwnCalendars,
+        cls, folded: Folded, measures: tuple[Measure, ...],
+        calendar: Calendar | OwnCalendars | None,
         coverage: Span | str | None = None, workdays: Workdays | None = None,
         scope: Flags | None = None,
     ) -> Daybook:  # fmt: skip
@@ -157,6 +158,45 @@ class Daybook(Facts):
             source, measures=measures, date=date, by=by, calendar=calendar, coverage=coverage,
             dates=dates, memory_limit=memory_limit, formats=formats, workdays=workdays,
         )  # fmt: skip
+
+    @classmethod
+    def from_sql(
+        cls,
+        url: str,
+        what: str,
+        *,
+        date: str,
+        measures: str | Iterable[str | Measure],
+        by: By = None,
+        only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None = None,
+        calendar: Calendar | OwnCalendars | None = None,
+        coverage: Span | str | None = None,
+        dates: DateRules | None = None,
+        formats: Mapping[str, Format] | None = None,
+        workdays: Workdays | None = None,
+    ) -> Daybook:
+        """Fold a table (or a SELECT) inside its database; only cells come back.
+
+        `url` is an address as SQLAlchemy has it; `what` a table, `schema.table`, or a query.
+        `only` narrows by a span of days and by group values in the database itself.
+        `queries` of the book shows what was asked. Sums of whole numbers and decimals are
+        exact. Raises `MeasureError` for first and last, which need an order of rows, and
+        `InputError` with what the database refuses.
+        """
+        names = [by] if isinstance(by, str) else list(by or ())
+        parsed = parse_measures(measures)
+        planes = {plane for measure in parsed for plane in measure.planes}
+        span, wanted = narrowed(only)
+        folded = hooks.call(
+            "fold_database", url, what, date, names, planes, dates or DateRules(), span, wanted
+        )
+        shown = check_formats(formats or {}, [measure.name for measure in parsed])
+        return cls.of(replace(folded, formats=shown), parsed, calendar, coverage, workdays)
+
+    @property
+    def queries(self) -> tuple[str, ...]:
+        """What a database was asked, where it folded the book."""
+        return self.folded.queries
 
     def merged(self, other: Daybook, *, force: bool = False) -> Daybook:
         """Return the book that one fold over the rows of both would have made.
@@ -250,6 +290,21 @@ class Daybook(Facts):
             f"<Daybook of {self.rows:,} rows{by}, {self.coverage}, "
             f"{self.groups.count:,} groups, calendar {self.calendar.name!r}>"
         )
+
+
+def narrowed(
+    only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None,
+) -> tuple[Span | None, dict[str, Any]]:
+    """Return the span and the group values that `only` names for a database."""
+    parts = [only] if isinstance(only, Mapping | Span) else list(only or ())
+    spans = [part for part in parts if isinstance(part, Span)]
+    if len(spans) > 1:
+        raise QuestionError(f"only names two spans, {spans[0]} and {spans[1]}; give one")
+    wanted: dict[str, Any] = {}
+    for part in parts:
+        if not isinstance(part, Span):
+            wanted |= part
+    return (spans[0] if spans else None), wanted
 
 
 def _coverage(given: Span | str | None, cells: Cells, source: str) -> Span:

@@ -39,7 +39,8 @@ class Folded:
     they add up to. `notes` say what was decided on the way, `fingerprints` which inputs
     are in. `distinct` holds the values that the codes of distinct columns stand for,
     `formats` how measures are shown, `timed` tells whether dates have times. `reread`
-    yields the transactions once more, `kept` holds what was worked out of these once.
+    yields the transactions once more, `kept` holds what was worked out of these once;
+    `queries` are those that a database folded by.
     """
 
     groups: Groups
@@ -54,6 +55,7 @@ class Folded:
     formats: Mapping[str, Format] = field(default_factory=dict)
     reread: Callable[[], Iterable[Batch]] | None = None
     timed: bool = False
+    queries: tuple[str, ...] = ()
     kept: dict[str, Any] = field(default_factory=dict)
 
 

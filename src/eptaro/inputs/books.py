@@ -66,7 +66,7 @@ def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
     rank[order] = np.arange(groups.count)
     group = np.zeros(table.num_rows, np.int64) if number is None else rank[number]
     day = to_numpy(table["day"].cast(pa.int32())).astype(np.int64)
-    axis, cell = _axis(group, day, groups.count)
+    axis, cell = cells_axis(group, day, groups.count)
     tallies = {}
     for what, column, kind, scale, centre in about["planes"]:
         plane = Plane(what, column)
@@ -89,7 +89,8 @@ def _number(text: str) -> Any:
         return float(text)
 
 
-def _axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
+def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
+    """Return an axis for cells of known groups and days, and the place of each on it."""
     first = int(day.min())
     days = int(day.max()) - first + 1
     keys = group * days + (day - first)

@@ -6,13 +6,14 @@ import io
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.column import Column
 from eptaro.core.days import as_dates
-from eptaro.core.errors import InputError, unknown
+from eptaro.core.errors import EptaroError, InputError, unknown
 from eptaro.core.table import Table
 
 MODES = ("create", "replace", "extend")
@@ -49,18 +50,22 @@ def refusals(url: str) -> Iterator[None]:
     sql = need_sqlalchemy()
     try:
         yield
+    except EptaroError:
+        raise
     except (sql.exc.SQLAlchemyError, ImportError, ValueError) as error:
-        if isinstance(error, InputError):
-            raise
         detail = " ".join(str(getattr(error, "orig", None) or error).split())
         raise InputError(f"{shown_url(url)}: {detail}") from None
 
 
-def connected(url: str) -> Any:
-    """Return an engine whose SQLite transactions hold table definitions as well."""
+def connected(url: str, *, to_write: bool = False) -> Any:
+    """Return an engine; where it writes, SQLite's transactions hold table definitions as well."""
     sql = need_sqlalchemy()
     engine = sql.create_engine(url)
-    if engine.dialect.name == "sqlite":
+    if engine.dialect.name == "sqlite" and not to_write:
+        file = engine.url.database
+        if file and file != ":memory:" and not Path(file).exists():
+            raise InputError(f"{file}: there is no such file")
+    elif engine.dialect.name == "sqlite":
         # The driver would end the transaction at CREATE TABLE; here it begins and ends it itself.
         sql.event.listen(engine, "connect", _leave_transactions)
         sql.event.listen(engine, "begin", _begin)
@@ -103,7 +108,7 @@ def load_table(table: Table, url: str, name: str, mode: str = "create") -> Loade
     sql = need_sqlalchemy()
     schema, short = _split(name)
     with refusals(url):
-        engine = connected(url)
+        engine = connected(url, to_write=True)
         try:
             with engine.begin() as connection:
                 stands = sql.inspect(connection).has_table(short, schema=schema)
@@ -115,6 +120,8 @@ def load_table(table: Table, url: str, name: str, mode: str = "create") -> Loade
                     added = _extend(connection, table, schema, short)
                 else:
                     added = _create(connection, table, schema, short, stands=stands)
+        except engine.dialect.loaded_dbapi.Error as error:  # of rows sent without SQLAlchemy
+            raise InputError(f"{shown_url(url)}: {' '.join(str(error).split())}") from None
         finally:
             engine.dispose()
     return Loaded(name, added, mode)
@@ -124,8 +131,12 @@ def _split(name: str) -> tuple[str | None, str]:
     """Return schema and name of a table written as `name` or `schema.name`."""
     schema, dot, short = name.rpartition(".")
     for part in (schema, short) if dot else (short,):
-        if not part or len(part) > _LONGEST_NAME or any(ord(letter) < 32 for letter in part):
-            raise InputError(f"{name!r} cannot name a table; use at most {_LONGEST_NAME} letters")
+        wrong = any(ord(letter) < 32 or letter == "." for letter in part)
+        if not part or len(part) > _LONGEST_NAME or wrong:
+            raise InputError(
+                f"{name!r} cannot name a table; write name or schema.name, of at most "
+                f"{_LONGEST_NAME} letters each"
+            )
     return (schema if dot else None), short
 
 

@@ -1,0 +1,289 @@
+"""The fold inside a database: one grouped query, of which only cells come back."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from eptaro.core.cells import Cells, Tally
+from eptaro.core.column import Column, Kind
+from eptaro.core.daterules import DateRules
+from eptaro.core.days import Ints
+from eptaro.core.errors import DateError, InputError, MeasureError
+from eptaro.core.facts import Folded
+from eptaro.core.groups import Combiner, Encoder
+from eptaro.core.measures import Plane
+from eptaro.core.span import Span
+from eptaro.core.squares import Squares
+from eptaro.core.table import Table
+from eptaro.core.tallies import Entries, Pick, Sum
+from eptaro.engines.sqlqueries import DAY, ROWS, Queried, key_names
+from eptaro.inputs.books import cells_axis
+from eptaro.inputs.dates import read_dates
+from eptaro.inputs.values import read_codes, read_groups
+from eptaro.outputs.databases import connected, refusals, shown_url
+
+_LISTED = ("values", "codes")
+_SQUARE_BITS = 48
+_ROOM = 1 << 63
+_MOST_ASIDE = 100_000
+
+
+def fold_database(
+    url: str, what: str, date: str, by: Sequence[str], planes: Iterable[Plane], rules: DateRules,
+    span: Span | None = None, wanted: Mapping[str, Any] | None = None,
+) -> Folded:  # fmt: skip
+    """Fold a table or query inside its database.
+
+    Sums, counts, least and largest values come from one grouped query; distinct values and
+    quantiles from one more per column, which counts each value per day. The outcome equals
+    a fold of the rows themselves, exactly for whole numbers and decimals.
+
+    Raises `MeasureError` for first and last, which need an order that a table has not.
+    """
+    name = shown_url(url)
+    wanted_planes = sorted({Plane("rows"), *planes})
+    for plane in wanted_planes:
+        if plane.what in ("first", "last"):
+            raise MeasureError(
+                f"{plane.what}({plane.column}) goes by the order of rows, which a database table "
+                f"has not; use min or max, or read a query that orders them: Daybook.read"
+            )
+    with refusals(url):
+        engine = connected(url)
+        try:
+            rows = Queried.of(engine, what, name)
+            where = rows.where(date, span, wanted or {})
+            result = _asked(rows, date, list(by), wanted_planes, rules, where)
+        finally:
+            engine.dispose()
+    return _folded(result, name, what, list(by), wanted_planes, rules)
+
+
+@dataclass(frozen=True, eq=False)
+class _Result:
+    """What came back: columns of the grouped query, those of the listed ones, and the queries."""
+
+    columns: Mapping[str, list[Any]]
+    listed: Mapping[Plane, Mapping[str, list[Any]]]
+    queries: tuple[str, ...]
+    scales: Mapping[str, int]
+    floats: frozenset[str]
+    centres: Mapping[str, int]
+
+
+def _asked(
+    rows: Queried, date: str, by: list[str], planes: list[Plane], rules: DateRules, where: list[Any]
+) -> _Result:
+    """Ask the database all that the planes need."""
+    summed = [p for p in planes if p.what not in (*_LISTED, "rows")]
+    floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
+    queries = []
+    with rows.engine.connect() as connection:
+        centres = {}
+        for column in {p.column for p in summed if p.what == "square"} & floats:
+            mean = connection.execute(
+                rows.sql.select(rows.sql.func.avg(rows.column(column))).where(*where)
+            ).scalar()
+            centres[column] = round(mean) if mean is not None and abs(mean) < 2**53 else 0
+        query = rows.folded(date, by, summed, rules, centres, where)
+        queries.append(rows.shown(query))
+        columns = _columns(connection.execute(query))
+        listed = {}
+        for plane in planes:
+            if plane.what in _LISTED:
+                query = rows.listed(date, by, plane.column, rules, where)
+                queries.append(rows.shown(query))
+                listed[plane] = _columns(connection.execute(query))
+    return _Result(columns, listed, tuple(queries), rows.scales, floats, centres)
+
+
+def _columns(result: Any) -> dict[str, list[Any]]:
+    names = list(result.keys())
+    made = [list(column) for column in zip(*result.fetchall(), strict=True)]
+    return dict(zip(names, made or [[] for _ in names], strict=True))
+
+
+class _Keys:
+    """The day and group of each row of a result; rows without a readable day are told apart."""
+
+    def __init__(
+        self, columns: Mapping[str, list[Any]], by: list[str], rules: DateRules, name: str
+    ) -> None:
+        self.read = read_dates(_array(columns[DAY]), rules, "date")
+        bad = self.read.bad
+        self.good = np.ones(len(columns[DAY]), bool) if bad is None else ~bad
+        self.day = self.read.days[self.good].astype(np.int64)
+        self.coded = {
+            group: read_groups(_array(columns[key]), group, name).at(self.good)
+            for group, key in zip(by, key_names(by)[1:], strict=True)
+        }
+
+
+def _folded(
+    result: _Result, name: str, what: str, by: list[str], planes: list[Plane], rules: DateRules
+) -> Folded:
+    columns = result.columns
+    counts = np.array(columns[ROWS], np.int64)
+    if not len(counts):
+        raise InputError(f"{name}: {what} has no rows to fold")
+    keys = _Keys(columns, by, rules, name)
+    aside = _aside(keys, columns[DAY], counts)
+    if aside is not None and (rules.bad_dates == "raise" or not keys.good.any()):
+        shown = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*aside.rows()][:3])
+        raise DateError(f"{name}: {len(aside):,} rows of {what} have no date: {shown}")
+    combiner = Combiner(by)
+    number = combiner.number(keys.coded)
+    groups = combiner.groups()
+    order = groups.order()
+    rank = np.empty(groups.count, np.int64)
+    rank[order] = np.arange(groups.count)
+    group = np.zeros(len(keys.day), np.int64) if number is None else rank[number]
+    axis, cell = cells_axis(group, keys.day, groups.count)
+    tallies: dict[Plane, Tally] = {}
+    distinct = {}
+    for plane in planes:
+        if plane.what in _LISTED:
+            listed = result.listed[plane]
+            own = _Keys(listed, by, rules, name)
+            numbers = combiner.number(own.coded)
+            places = np.zeros(len(own.day), np.int64) if numbers is None else rank[numbers]
+            at = axis.place(places, own.day)
+            tallies[plane], values = _entries(plane, listed, own, at)
+            if values is not None:
+                distinct[plane.column] = values
+        else:
+            tally = _tally(plane, result, keys.good)
+            tallies[plane] = tally.spread(cell, axis.size)
+    digest = hashlib.blake2b(f"{name} {result.queries} {counts.sum()}".encode(), digest_size=16)
+    return Folded(
+        groups.at(order), Cells(axis, tallies), int(counts[keys.good].sum()), f"{name} {what}",
+        aside, {}, (), frozenset([digest.hexdigest()]), distinct, queries=result.queries,
+    )  # fmt: skip
+
+
+def _aside(keys: _Keys, values: list[Any], counts: Ints) -> Table | None:
+    """Return the rows without a readable date, one by one; None where there are none."""
+    if keys.good.all():
+        return None
+    bad = np.flatnonzero(~keys.good)
+    assert keys.read.reasons is not None
+    many = counts[bad]
+    if many.sum() > _MOST_ASIDE:
+        raise DateError(
+            f"{int(many.sum()):,} rows have no readable date, such as {values[bad[0]]!r}"
+        )
+    at = np.repeat(np.arange(len(bad)), many)
+    texts = ["" if values[i] is None else str(values[i]) for i in bad.tolist()]
+    reasons = [str(keys.read.reasons[i]) for i in bad.tolist()]
+    blank = np.zeros(len(at), bool)
+    return Table(
+        [
+            Column.of("row", "integer", np.zeros(len(at)), blank, description="Row, not known"),
+            Column.text("value", np.array([*texts, None], object)[:-1], at, description="Value"),
+            Column.text("reason", np.array([*reasons, None], object)[:-1], at, description="Why"),
+        ]
+    )
+
+
+def _array(values: list[Any]) -> pa.ChunkedArray:
+    """Return a result's column as Arrow has it; sums of mixed kinds are brought together."""
+    try:
+        return pa.chunked_array([pa.array(values)])
+    except (pa.ArrowInvalid, pa.ArrowTypeError):
+        return pa.chunked_array([pa.array([None if v is None else str(v) for v in values])])
+
+
+def _tally(plane: Plane, result: _Result, good: NDArray[np.bool_]) -> Tally:
+    """Return a plane with one cell per good row of the result."""
+    if plane.what == "rows":
+        return Sum(np.array(result.columns[ROWS], np.int64)[good])
+    name = f"{plane.what}:{plane.column}"
+    if plane.what == "square":
+        return _squares(plane, result, name, good)
+    values = [v for v, kept in zip(result.columns[name], good.tolist(), strict=True) if kept]
+    if plane.what == "filled":
+        return Sum(np.array(values, np.int64))
+    known = np.array([value is not None for value in values], bool)
+    data, kind, scale = _numbers(values, plane.column, result)
+    if plane.what == "sum":
+        if kind == "float":
+            whole = np.rint(data)
+            fits = np.abs(whole) < _ROOM // 2
+            whole = np.where(fits, whole, 0.0)
+            return Sum(whole.astype(np.int64), data - whole, "float")
+        return Sum(data, None, kind, scale)
+    at = np.flatnonzero(known)
+    zeros = np.zeros(len(at), np.int64)
+    return Pick(plane.what, at, data[at], zeros, at, kind, scale)  # type: ignore[arg-type]
+
+
+def _squares(plane: Plane, result: _Result, name: str, good: NDArray[np.bool_]) -> Squares:
+    columns = result.columns
+    if f"{name}:0" in columns:
+        parts = [np.array([int(v or 0) for v in columns[f"{name}:{i}"]], np.int64)[good]
+                 for i in range(3)]  # fmt: skip
+        scale = result.scales.get(plane.column, 0)
+        return Squares(tuple(parts), "decimal" if scale else "integer", scale)
+    values = [v for v, kept in zip(columns[name], good.tolist(), strict=True) if kept]
+    if plane.column in result.floats:
+        data = np.array([0.0 if v is None else float(v) for v in values])
+        return Squares((data,), "float", 0, result.centres.get(plane.column, 0))
+    _, kind, scale = _numbers(result.columns[f"sum:{plane.column}"], plane.column, result)
+    units = [0 if v is None else int(Decimal(v).scaleb(2 * scale)) for v in values]
+    high = np.array([v >> _SQUARE_BITS for v in units], np.int64)
+    low = np.array([v & ((1 << _SQUARE_BITS) - 1) for v in units], np.int64)
+    return Squares((high, np.zeros(len(low), np.int64), low), kind, scale)
+
+
+def _numbers(values: list[Any], column: str, result: _Result) -> tuple[NDArray[Any], Kind, int]:
+    """Return values in whole units, their kind and decimals; 0 where there is none."""
+    if column in result.scales:
+        scale = result.scales[column]
+        return _whole(values, column), "decimal" if scale else "integer", scale
+    if column in result.floats or any(isinstance(value, float) for value in values):
+        return np.array([0.0 if v is None else float(v) for v in values]), "float", 0
+    if any(isinstance(value, str) for value in values):
+        raise MeasureError(f"column {column!r} holds text; a sum needs numbers")
+    exact = [Decimal(0) if value is None else Decimal(value) for value in values]
+    places = [-int(value.as_tuple().exponent) for value in exact if value.is_finite()]
+    scale = max([0, *places])
+    units = [int(value.scaleb(scale)) for value in exact]
+    return _whole(units, column), "decimal" if scale else "integer", scale
+
+
+def _whole(values: list[Any], column: str) -> Ints:
+    units = [0 if value is None else int(value) for value in values]
+    if units and max(map(abs, units)) >= _ROOM:
+        raise MeasureError(f"the total of {column!r} does not fit into 64 bits")
+    return np.array(units, np.int64)
+
+
+def _entries(
+    plane: Plane, listed: Mapping[str, list[Any]], keys: _Keys, cell: Ints
+) -> tuple[Entries, Column | None]:
+    """Return all values of a column, each as often as it was counted."""
+    kept = keys.good.tolist()
+    values = [v for v, good in zip(listed["eptaro_value"], kept, strict=True) if good]
+    counts = np.array(listed[ROWS], np.int64)[keys.good]
+    if plane.what == "codes":
+        encoder = Encoder(plane.column)
+        codes = encoder.encode(read_codes(_array(values), plane.column)).astype(np.int64)
+        return Entries.of(cell, codes, "integer", 0), encoder.coded().choices
+    if any(isinstance(value, float) for value in values):
+        data: NDArray[Any] = np.array(values, np.float64)
+        there = ~np.isnan(data)
+        cell, data, counts = cell[there], data[there], counts[there]
+        return Entries.of(np.repeat(cell, counts), np.repeat(data, counts), "float", 0), None
+    exact = [Decimal(value) for value in values]
+    scale = max([0, *(-int(value.as_tuple().exponent) for value in exact)])
+    units = np.array([int(value.scaleb(scale)) for value in exact], np.int64)
+    kind: Kind = "decimal" if scale else "integer"
+    return Entries.of(np.repeat(cell, counts), np.repeat(units, counts), kind, scale), None

