@@ -37,6 +37,18 @@ def _fold_database(*args: Any) -> Folded:
     return fold_database(*args)
 
 
+def _fold_cluster(*args: Any) -> Folded:
+    from eptaro.engines.cluster import fold_cluster
+
+    return fold_cluster(*args)
+
+
+def _in_memory(source: Any) -> Any:
+    from eptaro.inputs.sources import in_memory
+
+    return in_memory(source)
+
+
 def _value_rows(table: Any, along: str, by: list[str], planes: set[Plane]) -> Any:
     from eptaro.inputs.alongvalues import value_rows
 
@@ -169,7 +181,9 @@ def connect() -> None:
         holidays_from=_holidays_from,
         open_files=_open_files,
         fold=_fold,
+        fold_cluster=_fold_cluster,
         fold_database=_fold_database,
+        in_memory=_in_memory,
         locale_names=_locale_names,
         frame_rows=_frame_rows,
         table_to_arrow=_table_to_arrow,

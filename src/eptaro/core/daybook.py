@@ -15,7 +15,7 @@ from eptaro.core.cells import Cells
 from eptaro.core.compare import compare
 from eptaro.core.daterules import DateRules
 from eptaro.core.days import Flags, as_date
-from eptaro.core.errors import InputError, QuestionError
+from eptaro.core.errors import InputError, QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Folded, View
 from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, Plane, parse_measures
@@ -31,6 +31,8 @@ from eptaro.core.table import Table
 from eptaro.core.trace import Trace, trace
 from eptaro.core.trail import trail
 from eptaro.core.workdays import Workdays
+
+ENGINES = ("stream", "local", "dask")
 
 
 class Daybook(Facts):
@@ -158,6 +160,48 @@ class Daybook(Facts):
             source, measures=measures, date=date, by=by, calendar=calendar, coverage=coverage,
             dates=dates, memory_limit=memory_limit, formats=formats, workdays=workdays,
         )  # fmt: skip
+
+    @classmethod
+    def fold(
+        cls,
+        what: Any,
+        *,
+        date: str,
+        measures: str | Iterable[str | Measure],
+        engine: str = "stream",
+        client: Any = None,
+        by: By = None,
+        calendar: Calendar | OwnCalendars | None = None,
+        coverage: Span | str | None = None,
+        dates: DateRules | None = None,
+        files: Any = None,
+        formats: Mapping[str, Format] | None = None,
+        workdays: Workdays | None = None,
+    ) -> Daybook:
+        """Fold files by the engine named; whichever it is, the book is the same.
+
+        `stream` reads them piece by piece, `local` into memory at once, `dask` on the
+        workers of a cluster: `client` is a Dask client, the address of a scheduler, or
+        None for workers on this machine; `what` may then also be a Dask frame. A database
+        is folded by `from_sql`. Sums of floats may differ in their last bits.
+        """
+        if engine not in ENGINES:
+            raise QuestionError(unknown("engine", engine, ENGINES))
+        names = [by] if isinstance(by, str) else list(by or ())
+        parsed = parse_measures(measures)
+        planes = {plane for measure in parsed for plane in measure.planes}
+        rules = dates or DateRules()
+        what = str(what) if isinstance(what, Path) else what
+        if engine == "dask":
+            folded = hooks.call("fold_cluster", what, date, names, planes, rules, files, client)
+        else:
+            paths = [what] if isinstance(what, str) else [str(path) for path in what]
+            source = hooks.call("open_files", paths, files)
+            if engine == "local":
+                source = hooks.call("in_memory", source)
+            folded = hooks.call("fold", source, date, names, planes, rules, None)
+        shown = check_formats(formats or {}, [measure.name for measure in parsed])
+        return cls.of(replace(folded, formats=shown), parsed, calendar, coverage, workdays)
 
     @classmethod
     def from_sql(

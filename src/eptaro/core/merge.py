@@ -7,10 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from eptaro.core.cells import Cells
+from eptaro.core.column import join
 from eptaro.core.errors import InputError
 from eptaro.core.facts import Folded
 from eptaro.core.groups import Coded, Combiner, Encoder
 from eptaro.core.measures import Plane
+from eptaro.core.table import Table
 from eptaro.core.tallies import Entries
 
 
@@ -45,11 +47,25 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     )
     return Folded(
         groups.at(order), first.plus(second), one.rows + two.rows,
-        f"{one.source} and {two.source}", None,
+        _sources(one.source, two.source), _together(one.aside, two.aside),
         {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
         (*one.notes, *two.notes), one.fingerprints | two.fingerprints,
         {**one.distinct, **two.distinct}, one.formats,
     )  # fmt: skip
+
+
+def _sources(one: str, two: str) -> str:
+    """Return the names of both sources, each once."""
+    names = dict.fromkeys([*one.split(" and "), *two.split(" and ")])
+    return " and ".join(names)
+
+
+def _together(one: Table | None, two: Table | None) -> Table | None:
+    """Return the rows set aside of both parts; each has its own numbers."""
+    parts = [part for part in (one, two) if part is not None and len(part)]
+    if len(parts) < 2:
+        return parts[0] if parts else None
+    return Table([join([part.column(name) for part in parts]) for name in parts[0].names])
 
 
 def _recoded(one: Folded, two: Folded) -> Folded:

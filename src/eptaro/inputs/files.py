@@ -6,7 +6,7 @@ import hashlib
 import shutil
 import sys
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -25,10 +25,10 @@ _STANDARD_INPUT = "-"
 
 
 class ParquetFile(Source):
-    """A Parquet file, read a million rows at a time."""
+    """A Parquet file, read a million rows at a time; with `groups` some row groups alone."""
 
-    def __init__(self, path: Path, rules: FileRules) -> None:
-        self.path, self.name = path, str(path)
+    def __init__(self, path: Path, rules: FileRules, groups: Sequence[int] | None = None) -> None:
+        self.path, self.name, self._groups = path, str(path), groups
         del rules
 
     def _open(self) -> Any:
@@ -58,7 +58,7 @@ class ParquetFile(Source):
         ]
         done = 0
         with parquet.ParquetFile(self.path, read_dictionary=coded) as file:
-            for table in _pieces(file, wanted.names):
+            for table in _pieces(file, wanted.names, self._groups):
                 done += table.num_rows
                 self.share = done / rows
                 yield table.select(wanted.names)
@@ -70,16 +70,31 @@ class ParquetFile(Source):
                 yield pa.Table.from_batches([batch])
 
     def fingerprint(self) -> str:
-        """Return a digest of the file."""
-        return file_digest(self.path)
+        """Return a digest of the file, and which part of it this is."""
+        part = "" if self._groups is None else f" {self._groups[0]}..{self._groups[-1]}"
+        return file_digest(self.path) + part
+
+    def parts(self, rows: int) -> list[ParquetFile]:
+        """Return the file in parts of at least so many rows, row groups kept whole."""
+        found: list[ParquetFile] = []
+        with self._open() as file:
+            sizes = [file.metadata.row_group(i).num_rows for i in range(file.num_row_groups)]
+        start, held = 0, 0
+        for number, size in enumerate(sizes):
+            held += size
+            if held >= rows or number == len(sizes) - 1:
+                groups = range(start, number + 1)
+                found.append(ParquetFile(self.path, FileRules(), groups))
+                start, held = number + 1, 0
+        return found
 
 
-def _pieces(file: Any, columns: list[str]) -> Iterator[pa.Table]:
-    """Yield a Parquet file's row groups, large ones in batches."""
-    groups = range(file.num_row_groups)
+def _pieces(file: Any, columns: list[str], chosen: Sequence[int] | None) -> Iterator[pa.Table]:
+    """Yield a Parquet file's row groups, or the chosen ones, large ones in batches."""
+    groups = range(file.num_row_groups) if chosen is None else chosen
     largest = max((file.metadata.row_group(i).num_rows for i in groups), default=0)
     if largest > 2 * _BATCH:
-        for batch in file.iter_batches(_BATCH, columns=columns):
+        for batch in file.iter_batches(_BATCH, columns=columns, row_groups=list(groups)):
             yield pa.Table.from_batches([batch])
         return
     for number in groups:

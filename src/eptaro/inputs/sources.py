@@ -146,6 +146,41 @@ class TableSource(FrameSource):
         return self._table[name].cast(pa.string())
 
 
+class Held(Source):
+    """Another source, all of whose rows are read into memory before they are handed on."""
+
+    def __init__(self, source: Source) -> None:
+        self._source = source
+        self.name, self.of_text = source.name, source.of_text
+
+    def names(self) -> list[str]:
+        """Return the names of all columns."""
+        return self._source.names()
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns of all rows at once."""
+        tables = list(self._source.batches(wanted))
+        if tables:
+            yield pa.concat_tables(tables, promote_options="permissive")
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns as they stand."""
+        return self._source.whole()
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column as it was written."""
+        return self._source.digits(name)
+
+    def fingerprint(self) -> str:
+        """Return what tells the source from others."""
+        return self._source.fingerprint()
+
+
+def in_memory(source: Source) -> Source:
+    """Return a source that is read into memory at once."""
+    return Held(source)
+
+
 def _plain_text(table: pa.Table) -> pa.Table:
     """Return the table with views of text, which few functions take, as plain text."""
     for place, column in enumerate(table.schema):

@@ -1,0 +1,141 @@
+"""The fold on the workers of a Dask cluster: parts are folded where they lie, books merged
+as a tree. The outcome is that of one fold over all rows.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from typing import Any
+
+from eptaro.core.cells import Cells
+from eptaro.core.daterules import DateRules
+from eptaro.core.errors import InputError
+from eptaro.core.facts import Folded
+from eptaro.core.filerules import FileRules
+from eptaro.core.measures import Plane
+from eptaro.core.merge import merge
+from eptaro.core.progress import tell
+from eptaro.core.tallies import Pick
+from eptaro.engines.local import fold_source
+from eptaro.inputs.dates import resolve
+from eptaro.inputs.extras import need
+from eptaro.inputs.files import ManyFiles, ParquetFile, open_files
+from eptaro.inputs.sources import FrameSource, Source
+
+PART_ROWS = 2_000_000
+_RETRIES = 3
+_PART_BITS = 40  # of a row's number: parts come one after the other
+
+
+def fold_cluster(
+    what: Any, date: str, by: list[str], planes: Iterable[Plane], rules: DateRules,
+    files: FileRules | None = None, client: Any = None, part_rows: int = PART_ROWS,
+) -> Folded:  # fmt: skip
+    """Fold files, or the partitions of a Dask frame, on a cluster.
+
+    Each file is one part or, of Parquet, each run of row groups of `part_rows` rows and
+    more. `client` is a Dask client, a scheduler's address, or None for workers of its
+    own on this machine, one per processor. A part whose worker dies is folded again.
+    """
+    wanted = list(planes)
+    with _client_of(client) as cluster:
+        tasks: list[tuple[Any, Any]] = []
+        if hasattr(what, "to_delayed"):
+            frames = cluster.compute(list(what.to_delayed()), retries=_RETRIES)
+            tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
+        else:
+            paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
+            source = open_files(paths, files)
+            if rules.order == "infer":  # on the evidence of all parts, not of each
+                rules, _ = resolve(source.column(date), rules, date)
+            tasks += [(part, None) for part in parts_of(source, part_rows)]
+        parts = [
+            cluster.submit(fold_part, part, frame, date, by, wanted, rules, number,
+                           retries=_RETRIES, pure=False)
+            for number, (part, frame) in enumerate(tasks)
+        ]  # fmt: skip
+        _follow(parts)
+        while len(parts) > 1:
+            pairs = [parts[i : i + 2] for i in range(0, len(parts), 2)]
+            parts = [
+                pair[0] if len(pair) == 1
+                else cluster.submit(merge_parts, *pair, retries=_RETRIES, pure=False)
+                for pair in pairs
+            ]  # fmt: skip
+        folded: Folded = parts[0].result()
+    if not folded.rows:
+        raise InputError(f"{folded.source}: there are no rows to fold")
+    return folded
+
+
+class FrameOfPart:
+    """Stands for a partition whose frame comes as a value of its own."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+
+def parts_of(source: Source, rows: int) -> list[Source]:
+    """Return what is folded apart: files, and runs of row groups of large Parquet files."""
+    files = source.parts if isinstance(source, ManyFiles) else [source]
+    found: list[Source] = []
+    for file in files:
+        found += file.parts(rows) if isinstance(file, ParquetFile) else [file]
+    return found
+
+
+def fold_part(
+    part: Any, frame: Any, date: str, by: list[str], planes: list[Plane], rules: DateRules,
+    number: int,
+) -> Folded:  # fmt: skip
+    """Fold one part on a worker."""
+    source = part
+    if isinstance(part, FrameOfPart):
+        source = FrameSource(frame)
+        source.name = part.name
+    folded = fold_source(source, date, by, planes, rules)
+    prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
+    tallies = {
+        plane: replace(tally, row=tally.row + (number << _PART_BITS))
+        if isinstance(tally, Pick) else tally
+        for plane, tally in folded.cells.tallies.items()
+    }  # fmt: skip
+    cells = Cells(folded.cells.axis, tallies)
+    return replace(folded, cells=cells, fingerprints=prints, reread=None, kept={})
+
+
+def merge_parts(one: Folded, two: Folded) -> Folded:
+    """Merge two neighbouring parts on a worker."""
+    return merge(one, two)
+
+
+def _follow(futures: list[Any]) -> None:
+    """Tell how many parts are folded, as they are."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    for done, _ in enumerate(distributed.as_completed(futures), 1):
+        tell(0, done / len(futures))
+
+
+@contextmanager
+def _client_of(client: Any) -> Iterator[Any]:
+    """Yield a client; one made here is closed with its workers."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    if client is not None and not isinstance(client, str):
+        yield client
+        return
+    if isinstance(client, str):
+        try:
+            with distributed.Client(client, timeout=10) as made:
+                yield made
+        except OSError as error:
+            raise InputError(f"{client}: no scheduler answers: {error}") from None
+        return
+    with (
+        distributed.LocalCluster(
+            threads_per_worker=1, processes=True, dashboard_address=None, silence_logs=50
+        ) as cluster,
+        distributed.Client(cluster) as made,
+    ):
+        yield made

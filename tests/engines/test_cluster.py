@@ -1,0 +1,141 @@
+"""The fold on two workers of a Dask cluster, one of which is killed, equals the local fold."""
+
+import os
+import random
+import signal
+import tempfile
+import threading
+import time
+import unittest
+import unittest.mock
+import warnings
+from decimal import Decimal
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+from pyarrow import parquet
+
+import eptaro as ep
+from eptaro.engines import cluster
+
+MEASURES = ["s=sum(x)", "n=count()", "lo=min(x)", "hi=max(x)", "a=first(x)", "z=last(x)", "d=distinct(who)",
+            "m=median(x)", "v=std(x)", "f=sum(y)", "busiest=max(sum(x) per day)"]  # fmt: skip
+GIVEN = {"date": "on", "by": ["g"], "measures": MEASURES}
+
+
+def table(rows: int, seed: int) -> pa.Table:
+    """Return random transactions."""
+    rng = np.random.default_rng(seed)
+    days = np.datetime64("2024-01-01") + rng.integers(0, 400, rows)
+    cents = [Decimal(int(c)).scaleb(-2) for c in rng.integers(-(10**6), 10**7, rows)]
+    return pa.table({
+        "on": days, "g": rng.choice(["a", "b", "c"], rows).tolist(), "x": cents,
+        "who": rng.choice([f"p{i}" for i in range(50)], rows).tolist(), "y": rng.normal(size=rows),
+    })  # fmt: skip
+
+
+def frame_of(path):
+    """Return a file as a pandas frame."""
+    return parquet.read_table(path).to_pandas(types_mapper=pd.ArrowDtype)
+
+
+def slow_fold(part, *args):
+    """Fold a part late, so that a worker can be killed in the middle."""
+    time.sleep(0.4)
+    return FOLD(part, *args)
+
+
+FOLD = cluster.fold_part
+
+
+class Cluster(unittest.TestCase):
+    """Two workers of this machine."""
+
+    @classmethod
+    def setUpClass(cls):
+        try:
+            from distributed import Client, LocalCluster
+        except ImportError:
+            raise unittest.SkipTest(
+                "dask.distributed is not installed: pip install 'eptaro[cluster]'"
+            ) from None
+        cls.enterClassContext(warnings.catch_warnings())
+        warnings.simplefilter("ignore")  # of the cluster's own making
+        cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        for number in range(6):
+            parquet.write_table(
+                table(3000, number), cls.folder / f"p{number}.parquet", row_group_size=1000
+            )
+        cls.workers = cls.enterClassContext(
+            LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None, silence_logs=50)
+        )
+        cls.client = cls.enterClassContext(Client(cls.workers))
+        cls.paths = sorted(str(path) for path in cls.folder.glob("*.parquet"))
+        cls.local = ep.Daybook.read(cls.paths, **GIVEN)
+
+    def same(self, book: ep.Daybook):
+        self.assertEqual((book.rows, book.coverage), (self.local.rows, self.local.coverage))
+        for ask in (lambda b: b.recap("month", by="g"), lambda b: b.trail("40 days", every="week"),
+                    lambda b: b.accumulate("quarter", by="g")):  # fmt: skip
+            one, two = ask(self.local), ask(book)
+            self.assertEqual(one.names, two.names)
+            for a, b in zip(one.rows(), two.rows(), strict=True):
+                for name in a:
+                    if name.startswith("f"):
+                        self.assertAlmostEqual(a[name], b[name], 9) if isinstance(
+                            a[name], float
+                        ) else self.assertEqual(a[name], b[name])
+                    else:
+                        self.assertEqual(a[name], b[name], name)
+
+    def test_files_and_row_groups(self):
+        self.same(ep.Daybook.fold(self.paths, engine="dask", client=self.client, **GIVEN))
+        parts = cluster.parts_of(cluster.open_files(self.paths, None), 1000)
+        self.assertEqual(len(parts), 18)
+        planes = {plane for measure in self.local.measures for plane in measure.planes}
+        folded = cluster.fold_cluster(
+            self.paths, "on", ["g"], planes, ep.DateRules(), None, self.client, 1000
+        )
+        self.same(ep.Daybook.of(folded, self.local.measures, ep.MonthCalendar()))
+
+    def test_by_address_and_of_frames(self):
+        address = self.client.scheduler.address
+        self.same(ep.Daybook.fold(self.paths, engine="dask", client=address, **GIVEN))
+        import dask.dataframe as dd
+
+        frame = dd.from_map(frame_of, self.paths)
+        self.same(ep.Daybook.fold(frame, engine="dask", client=self.client, **GIVEN))
+
+    def test_memory_and_stream_agree(self):
+        for engine in ("local", "stream"):
+            self.same(ep.Daybook.fold(self.paths, engine=engine, **GIVEN))
+        with self.assertRaisesRegex(ep.QuestionError, "did you mean 'stream'"):
+            ep.Daybook.fold(self.paths, engine="streem", **GIVEN)
+
+    def test_a_worker_killed_in_mid_fold_loses_nothing(self):
+        pids = list(self.client.run(os.getpid).values())
+        killer = threading.Timer(1.0, lambda: os.kill(random.choice(pids), signal.SIGKILL))
+        killer.start()
+        with unittest.mock.patch.object(cluster, "fold_part", slow_fold):
+            book = ep.Daybook.fold(self.paths, engine="dask", client=self.client, **GIVEN)
+        killer.join()
+        self.same(book)
+        self.client.wait_for_workers(2, timeout=30)
+        self.assertNotEqual(sorted(pids), sorted(self.client.run(os.getpid).values()))
+
+    def test_errors_and_rows_set_aside_come_back(self):
+        for number, text in enumerate(("2025-01-01,1\nnope,2\n", "2025-01-02,4\n,8\n")):
+            (self.folder / f"c{number}.csv").write_text("on,x\n" + text)
+        files = [str(self.folder / f"c{n}.csv") for n in range(2)]
+        asked = {"date": "on", "measures": "s=sum(x)", "engine": "dask", "client": self.client}
+        with self.assertRaisesRegex(ep.DateError, "nope|blank"):
+            ep.Daybook.fold(files, **asked)
+        book = ep.Daybook.fold(files, dates=ep.DateRules(bad_dates="set aside"), **asked)
+        self.assertEqual(
+            (book.recap("month")["s"].tolist(), len(book.aside), book.folded.left_out),
+            ([5], 2, {"x": 10}),
+        )
+        with self.assertRaisesRegex(ep.InputError, "no scheduler answers"):
+            ep.Daybook.fold(files, **asked | {"client": "tcp://127.0.0.1:9"})
