@@ -1,7 +1,9 @@
 """What is seen and sent on, from the command line: rhythm, pictures, reports, own calendars."""
 
+import contextlib
 import csv
 import io
+import sqlite3
 import zipfile
 from pathlib import Path
 
@@ -131,3 +133,121 @@ class Seen(Commands):
             "p.csv",
         )
         self.assertEqual(len(Path("p.csv").read_text().splitlines()), 52)
+
+
+class Engines(Commands):
+    """One table of group and engine results, equal across all four."""
+
+    def setUp(self):
+        super().setUp()
+        copy_shipped(Path())
+        rows = csv.DictReader(io.StringIO(Path("bookings.csv").read_text()))
+        with contextlib.closing(sqlite3.connect("shop.db")) as shop, shop:
+            shop.execute(
+                "CREATE TABLE bookings (sailed_on TIMESTAMP, route VARCHAR(40), fare NUMERIC(12, 2))"
+            )
+            shop.executemany("INSERT INTO bookings VALUES (?, ?, ?)",
+                             [(r["sailed_on"].replace("T", " "), r["route"], r["fare"]) for r in rows])  # fmt: skip
+
+    def test_all_engines_give_one_table(self):
+        asked = ["--date", "sailed_on", "--by", "route", "--measure", "revenue=sum(fare)", "--measure", "n=count()",
+                 "--per", "quarter", "--format", "csv"]  # fmt: skip
+        found = {}
+        for engine in ("stream", "local", "sql"):
+            source = (
+                ["sqlite:///shop.db", "--table", "bookings"]
+                if engine == "sql"
+                else ["bookings.csv"]
+            )
+            status, out, err = self.go("recap", *source, "--engine", engine, *asked)
+            self.assertEqual(status, 0, err)
+            found[engine] = out
+        done = self.process("recap", "bookings.csv", "--engine", "dask", *asked)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        found["dask"] = done.stdout
+        self.assertEqual(len(set(found.values())), 1)
+        self.assertEqual(len(found["sql"].splitlines()), 1 + 5 * 14)
+
+    def test_books_are_folded_apart_merged_and_asked(self):
+        lines = Path("bookings.csv").read_text().splitlines(keepends=True)
+        for name, part in (("north", lines[1:9000]), ("south", lines[9000:])):
+            Path(f"{name}.csv").write_text(lines[0] + "".join(part))
+            status, _, err = self.go("fold", f"{name}.csv", "--date", "sailed_on", "--by", "route", "--measure",
+                                     "revenue=sum(fare)", "--out", f"{name}.parquet")  # fmt: skip
+            self.assertEqual((status, "rows in" in err), (0, True), err)
+        status, _, err = self.go("merge", "north.parquet", "south.parquet", "--out", "all.parquet")
+        self.assertEqual((status, "28,000 rows in 5 groups" in err), (0, True), err)
+        want = self.go("recap", "bookings.csv", "--date", "sailed_on", "--by", "route", "--measure",
+                       "revenue=sum(fare)", "--per", "year", "--format", "csv")[1]  # fmt: skip
+        for books in (["all.parquet"], ["north.parquet", "south.parquet"]):
+            self.assertEqual(
+                self.go("recap", *books, "--per", "year", "--by", "route", "--format", "csv")[1],
+                want,
+            )
+        for arguments, status, message in (
+            (
+                ["merge", "north.parquet", "north.parquet", "--out", "x.parquet"],
+                1,
+                "count them twice",
+            ),
+            (
+                ["recap", "all.parquet", "--per", "year", "--measure", "n=count()"],
+                1,
+                "leave --measure out",
+            ),
+            (["merge", "bookings.csv", "all.parquet", "--out", "x.parquet"], 1, "cannot be read"),
+            (
+                [
+                    "recap",
+                    "bookings.csv",
+                    "--per",
+                    "year",
+                    "--measure",
+                    "n=count()",
+                    "--table",
+                    "t",
+                ],
+                2,
+                "--engine sql",
+            ),
+            (
+                [
+                    "recap",
+                    "bookings.csv",
+                    "--per",
+                    "year",
+                    "--measure",
+                    "n=count()",
+                    "--engine",
+                    "sql",
+                ],
+                2,
+                "--date",
+            ),
+        ):
+            got, _, err = self.go(*arguments)
+            self.assertEqual((got, message in err), (status, True), err)
+
+    def test_the_dimension_goes_into_a_database(self):
+        asked = [
+            "dimension",
+            "--from",
+            "2025-01-01",
+            "--database",
+            "sqlite:///days.db",
+            "--table",
+            "days",
+            "--through",
+        ]
+        for arguments, status, message in (
+            (["2025-06-30"], 0, "181 rows added"), (["2025-12-31"], 1, "stands already"),
+            (["2025-12-31", "--mode", "extend"], 0, "184 rows added"), (["2025-01-31", "--mode", "replace"], 0, "31 rows"),
+        ):  # fmt: skip
+            got, _, err = self.go(*asked, *arguments)
+            self.assertEqual((got, message in err), (status, True), err)
+        self.assertEqual(
+            self.go("dimension", "--from", "2025-01-01", "--through", "2025-01-02", "--table", "x")[
+                0
+            ],
+            2,
+        )

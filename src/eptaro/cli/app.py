@@ -21,6 +21,8 @@ _COMMANDS = {
     "compare": ("verbs", "Set each period, or period to date, against a prior one."),
     "rhythm": ("rhythm", "Spread measures over hours, weekdays, months, kinds of day."),
     "report": ("report", "Write a page or a workbook to send on."),
+    "fold": ("folding", "Fold transactions to a small book that every command takes."),
+    "merge": ("folding", "Merge books that were folded apart."),
     "trace": ("trace", "Tell the days and transactions behind one number."),
 }
 

@@ -11,6 +11,7 @@ import click
 from eptaro.core.levels import WEEKDAYS
 
 Command = TypeVar("Command", bound=Callable[..., Any])
+ENGINES = ("stream", "local", "dask", "sql")
 FORMATS = ("table", "csv", "json", "markdown")
 
 
@@ -69,6 +70,14 @@ data_options = together(
                  help="Look at nothing after this date: latest, today or a date."),
     click.option("--coverage", metavar="A..B", default=None,
                  help="The days the data speaks for, if more than its first to last date."),
+    click.option("--engine", type=click.Choice(ENGINES), default="stream", show_default=True,
+                 help="What folds: stream reads files piece by piece, local into memory, dask on a "
+                      "cluster, sql inside the database whose address stands for FILE."),
+    click.option("--client", metavar="ADDRESS", default=None,
+                 help="With dask: a scheduler.  [default: workers on this machine]"),
+    click.option("--table", "table_name", metavar="NAME", default=None,
+                 help="With sql: the table to fold (or --query)."),
+    click.option("--show-query", is_flag=True, help="With sql: print what the database is asked."),
 )  # fmt: skip
 
 output_options = together(

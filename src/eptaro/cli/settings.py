@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from eptaro.cli.folding import folded_by, opened
 from eptaro.cli.reading import date_rules, file_rules, shown_progress, tell_aside
 from eptaro.core.calendar import Calendar
 from eptaro.core.daterules import DateRules
@@ -22,6 +23,7 @@ from eptaro.core.workdays import Workdays
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
 
+_ENGINE = ("engine", "client", "table_name", "show_query")
 _MONTH = ("year_starts", "first_week_days")
 _WEEK = ("pattern", "year_ends", "ends", "long_month")
 _BOTH = ("year_named", "prefix", "week_starts")
@@ -81,26 +83,45 @@ class Settings:
             files = [str(file) for file in self.config.files()]
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
+        kept = opened(files)
+        if kept is not None:
+            return self._of_book(kept, given, measures)
         if not measures:
             raise click.UsageError("Missing option '--measure'.")
         by = list(dict.fromkeys([*given["by"], *(data.by if own and data else [])]))
-        calendar, kept = self._calendars(given.pop("calendar"), own)
-        by = list(dict.fromkeys([*by, *kept]))
+        calendar, columns = self._calendars(given.pop("calendar"), own)
+        by = list(dict.fromkeys([*by, *columns]))
         coverage = given.pop("coverage") or (data.coverage if own and data else None)
         aside = given.pop("aside")
+        engine = {name: given.pop(name) for name in _ENGINE}
         dates, written = self.reading(given)
+        asked = {
+            "date": date, "measures": measures, "by": by, "coverage": coverage, "dates": dates,
+            "calendar": calendar, "formats": _formats(data, measures),
+        }  # fmt: skip
         with shown_progress():
-            book = Daybook.read(
-                files, date=date, measures=measures, by=by, coverage=coverage, dates=dates,
-                files=written, calendar=calendar,
-                formats=_formats(data, measures),
-            )  # fmt: skip
+            book = folded_by(engine, files, written, asked)
         if self.config is not None:
             worked = self.workdays(book.coverage)
             book = Daybook.of(book.folded, book.measures, calendar, book.coverage, worked)
         for note in book.notes:
             click.echo(note, err=True)
         tell_aside(book.aside, dict(book.folded.left_out), aside, book.source)
+        return book
+
+    def _of_book(self, book: Daybook, given: dict[str, Any], measures: list[str]) -> Daybook:
+        """Return a book that was folded before, on the calendar that the options ask for."""
+        if measures:
+            names = ", ".join(measure.name for measure in book.measures)
+            raise QuestionError(
+                f"{book.source} is a book, whose measures are {names}; leave --measure out"
+            )
+        for name in (*_ENGINE, "aside", "coverage"):
+            given.pop(name)
+        self.reading(given)
+        name = given.pop("calendar")
+        if name is not None or self.ruled:
+            book = book.using(self.calendar(name))
         return book
 
     def _calendars(self, name: str | None, own: bool) -> tuple[Calendar | OwnCalendars, list[str]]:

@@ -4,10 +4,14 @@ as a tree. The outcome is that of one fold over all rows.
 
 from __future__ import annotations
 
+import os
+import warnings
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import replace
 from typing import Any
+
+import pyarrow as pa
 
 from eptaro.core.cells import Cells
 from eptaro.core.daterules import DateRules
@@ -19,6 +23,7 @@ from eptaro.core.merge import merge
 from eptaro.core.progress import tell
 from eptaro.core.tallies import Pick
 from eptaro.engines.local import fold_source
+from eptaro.inputs.ahead import in_turn
 from eptaro.inputs.dates import resolve
 from eptaro.inputs.extras import need
 from eptaro.inputs.files import ManyFiles, ParquetFile, open_files
@@ -90,12 +95,15 @@ def fold_part(
     part: Any, frame: Any, date: str, by: list[str], planes: list[Plane], rules: DateRules,
     number: int,
 ) -> Folded:  # fmt: skip
-    """Fold one part on a worker."""
+    """Fold one part on a worker, with no more threads than the worker is given."""
     source = part
     if isinstance(part, FrameOfPart):
         source = FrameSource(frame)
         source.name = part.name
-    folded = fold_source(source, date, by, planes, rules)
+    threads = _threads()
+    pa.set_cpu_count(threads)
+    with in_turn() if threads == 1 else nullcontext():
+        folded = fold_source(source, date, by, planes, rules)
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
     tallies = {
         plane: replace(tally, row=tally.row + (number << _PART_BITS))
@@ -104,6 +112,16 @@ def fold_part(
     }  # fmt: skip
     cells = Cells(folded.cells.axis, tallies)
     return replace(folded, cells=cells, fingerprints=prints, reread=None, kept={})
+
+
+def _threads() -> int:
+    """Return how many threads this worker has; all processors' outside a cluster."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    try:
+        count: int = distributed.get_worker().state.nthreads
+    except ValueError:
+        return os.cpu_count() or 1
+    return count
 
 
 def merge_parts(one: Folded, two: Folded) -> Folded:
@@ -129,13 +147,13 @@ def _client_of(client: Any) -> Iterator[Any]:
         try:
             with distributed.Client(client, timeout=10) as made:
                 yield made
-        except OSError as error:
+        except (OSError, ValueError) as error:
             raise InputError(f"{client}: no scheduler answers: {error}") from None
         return
-    with (
-        distributed.LocalCluster(
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of ports that others hold
+        cluster = distributed.LocalCluster(
             threads_per_worker=1, processes=True, dashboard_address=None, silence_logs=50
-        ) as cluster,
-        distributed.Client(cluster) as made,
-    ):
+        )
+    with cluster, distributed.Client(cluster) as made:
         yield made

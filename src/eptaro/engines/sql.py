@@ -86,6 +86,8 @@ def _asked(
     summed = [p for p in planes if p.what not in (*_LISTED, "rows")]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
     queries = []
+    counted = ("rows", "filled", "codes")
+    rows.check_numbers(sorted({p.column for p in planes if p.what not in counted}))
     with rows.engine.connect() as connection:
         centres = {}
         for column in {p.column for p in summed if p.what == "square"} & floats:

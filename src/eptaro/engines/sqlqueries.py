@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from eptaro.core.daterules import DateRules
-from eptaro.core.errors import DateError, InputError, QuestionError, unknown
+from eptaro.core.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.core.measures import Plane
 from eptaro.core.span import Span
 from eptaro.inputs.extras import need
@@ -69,6 +69,24 @@ class Queried:
         if name not in names:
             raise InputError(f"{self.name}: {unknown('column', name, names)}")
         return self.rows.columns[name]
+
+    def check_numbers(self, names: Sequence[str]) -> None:
+        """Raise `MeasureError` for a column that holds text, which a database may add up as 0."""
+        sql = self.sql
+        for name in names:
+            column = self.column(name)
+            if isinstance(column.type, sql.String):
+                raise MeasureError(
+                    f"{self.name}: column {name!r} holds {column.type}; this needs numbers"
+                )
+            if self.engine.dialect.name != "sqlite":
+                continue
+            text = sql.func.typeof(sql.type_coerce(column, sql.String)) == "text"
+            with self.engine.connect() as connection:
+                query = sql.select(sql.type_coerce(column, sql.String)).where(text).limit(1)
+                found = connection.execute(query).scalar()
+            if found is not None:
+                raise MeasureError(f"{self.name}: column {name!r} holds {found!r}, no number")
 
     # ---- the queries ------------------------------------------------------------
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from queue import Full, Queue
 from threading import Event, Thread
 from typing import TypeVar
@@ -11,11 +13,27 @@ Item = TypeVar("Item")
 _POLL = 0.1  # seconds between looks whether the reader is still wanted
 
 
+_in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
+
+
+@contextmanager
+def in_turn() -> Iterator[None]:
+    """Read and fold in turn rather than at once, where one processor is all there is."""
+    token = _in_turn.set(True)
+    try:
+        yield
+    finally:
+        _in_turn.reset(token)
+
+
 def ahead(items: Iterator[Item]) -> Iterator[Item]:
     """Yield the items of an iterator that runs in a thread, one item ahead.
 
     An error of the iterator is raised where its item would have come.
     """
+    if _in_turn.get():
+        yield from items
+        return
     queue: Queue[tuple[str, object]] = Queue(maxsize=1)
     unwanted = Event()
 
