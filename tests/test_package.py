@@ -69,7 +69,13 @@ class Imports(unittest.TestCase):
     def test_the_public_names_are_the_list(self):
         public = {name for name, value in vars(eptaro).items()
                   if not name.startswith("_") and not isinstance(value, type(eptaro))}  # fmt: skip
-        self.assertEqual(public | {"__version__"}, set(eptaro.__all__))
+        self.assertEqual(
+            public - {"Any", "TYPE_CHECKING"} | {"__version__", *eptaro._LATER}, set(eptaro.__all__)
+        )
+        for name in eptaro.__all__:
+            self.assertIsNotNone(getattr(eptaro, name))
+        with self.assertRaises(AttributeError):
+            _ = eptaro.nothing
         self.assertEqual(sorted(eptaro.__all__), eptaro.__all__)
 
 

@@ -8,11 +8,12 @@
 ['FY2026-Q1', 'FY2026-Q2']
 """
 
+from typing import TYPE_CHECKING, Any
+
 from eptaro.core.calendar import Calendar
 from eptaro.core.column import Column
 from eptaro.core.daterules import DateRules
 from eptaro.core.daybook import Daybook
-from eptaro.core.dimension import dimension
 from eptaro.core.errors import (
     CalendarError,
     DateError,
@@ -31,8 +32,6 @@ from eptaro.core.owncalendars import OwnCalendars
 from eptaro.core.period import Period
 from eptaro.core.span import Span
 from eptaro.core.table import Table
-from eptaro.core.trace import Trace
-from eptaro.core.trailvalues import trail_values
 from eptaro.core.weekcalendar import WeekCalendar
 from eptaro.core.workdays import Holiday, HolidaySet, Workdays
 from eptaro.version import __version__
@@ -74,3 +73,25 @@ __all__ = [
 
 connect()
 del connect
+
+if TYPE_CHECKING:
+    from eptaro.core.dimension import dimension
+    from eptaro.core.trace import Trace
+    from eptaro.core.trailvalues import trail_values
+
+_LATER = {"Trace": "trace", "dimension": "dimension", "trail_values": "trailvalues"}
+
+
+def __getattr__(name: str) -> Any:
+    """Load what few programs need when it is asked for, so that importing stays quick."""
+    from importlib import import_module
+
+    if name not in _LATER:
+        raise AttributeError(f"module 'eptaro' has no attribute {name!r}")
+    found = getattr(import_module(f"eptaro.core.{_LATER[name]}"), name)
+    globals()[name] = found
+    return found
+
+
+def __dir__() -> list[str]:
+    return sorted(__all__)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from eptaro.core import hooks
 from eptaro.core.accumulate import accumulate
@@ -22,15 +22,16 @@ from eptaro.core.measures import Measure, Plane, parse_measures
 from eptaro.core.merge import merge
 from eptaro.core.owncalendars import OwnCalendars, check_own, in_own_calendars
 from eptaro.core.period import Period
-from eptaro.core.prove import prove
 from eptaro.core.recap import recap
 from eptaro.core.rhythm import rhythm
 from eptaro.core.span import Span
 from eptaro.core.spread import histogram, spread
 from eptaro.core.table import Table
-from eptaro.core.trace import Trace, trace
 from eptaro.core.trail import trail
 from eptaro.core.workdays import Workdays
+
+if TYPE_CHECKING:
+    from eptaro.core.trace import Trace
 
 ENGINES = ("stream", "local", "dask")
 
@@ -288,6 +289,8 @@ class Daybook(Facts):
 
         Raises `EptaroError` with the whole trace where one does not.
         """
+        from eptaro.core.prove import prove  # what few programs need is loaded when they do
+
         return prove(table, [measure.name for measure in self.measures], sample)
 
     def latest(self, level: str) -> Period:
@@ -302,6 +305,8 @@ class Daybook(Facts):
 
     def trace_with(self, view: View, table: Table, row: int, measure: str) -> Trace:
         """Trace a number of a view's table; `Table.trace` is the way to ask."""
+        from eptaro.core.trace import trace
+
         return trace(table, view, row, measure)
 
     rhythm = in_own_calendars(rhythm)
