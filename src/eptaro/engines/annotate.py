@@ -25,6 +25,7 @@ from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.progress import tell
 from eptaro.core.span import Span
 from eptaro.core.workdays import Workdays
+from eptaro.inputs.damage import readable
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.sources import FrameSource, Source, check_columns
 from eptaro.inputs.transactions import find_date
@@ -144,20 +145,21 @@ def annotate(
     [{'on': '2025-08-20', 'day_name': 'Wednesday', 'calendar_quarter': 3}]
     """
     opened = source if isinstance(source, Source) else FrameSource(source)
-    given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
-    plan = _Plan(
-        opened, list(add), date, given or [MonthCalendar()], workdays, locale, as_of,
-        dates or DateRules(),
-    )  # fmt: skip
-    if out is None:
-        tables = list(plan.tables())
-        return pa.concat_tables(tables) if tables else pa.table({})
-    target = Path(out)
-    if target.suffix.lower() not in ENDINGS:
-        raise InputError(f"{target}: {unknown('file ending', target.suffix, ENDINGS)}")
-    return replace_whole(
-        target, lambda beside: _write(plan.tables(), beside, target.suffix.lower())
-    )
+    with readable(opened.name):
+        given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
+        plan = _Plan(
+            opened, list(add), date, given or [MonthCalendar()], workdays, locale, as_of,
+            dates or DateRules(),
+        )  # fmt: skip
+        if out is None:
+            tables = list(plan.tables())
+            return pa.concat_tables(tables) if tables else pa.table({})
+        target = Path(out)
+        if target.suffix.lower() not in ENDINGS:
+            raise InputError(f"{target}: {unknown('file ending', target.suffix, ENDINGS)}")
+        return replace_whole(
+            target, lambda beside: _write(plan.tables(), beside, target.suffix.lower())
+        )
 
 
 class _Plan:

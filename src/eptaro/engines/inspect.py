@@ -19,6 +19,7 @@ from eptaro.core.groups import Combiner
 from eptaro.core.levels import WEEKDAYS
 from eptaro.core.progress import tell
 from eptaro.core.table import Table
+from eptaro.inputs.damage import readable
 from eptaro.inputs.dates import read_dates, resolve
 from eptaro.inputs.dates.reading import Evidence, is_text
 from eptaro.inputs.sources import FrameSource, Source, Wanted, check_columns
@@ -86,8 +87,15 @@ def inspect(
     '2025-08-20'
     """
     opened = source if isinstance(source, Source) else FrameSource(source)
+    with readable(opened.name):
+        return _looked_at(opened, date, by, keys, dates or DateRules())
+
+
+def _looked_at(
+    opened: Source, date: str | None, by: Sequence[str] | str, keys: Sequence[str] | str,
+    rules: DateRules,
+) -> Table:  # fmt: skip
     found = _Findings()
-    rules = dates or DateRules()
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
     if date is None:
         date = find_date(opened, rules)

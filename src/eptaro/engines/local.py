@@ -9,6 +9,7 @@ from eptaro.core.daterules import DateRules
 from eptaro.core.facts import Folded
 from eptaro.core.fold import Fold
 from eptaro.core.measures import Plane
+from eptaro.inputs.damage import readable
 from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions, find_date
 
@@ -21,12 +22,22 @@ def fold_source(
     rules: DateRules,
     limit: int | None = None,
 ) -> Folded:
-    """Return the cells of all transactions of a source."""
+    """Return the cells of all transactions of a source.
+
+    Raises `InputError` where the source turns out damaged on the way.
+    """
+    with readable(source.name):
+        return _folded(source, date, by, list(planes), rules, limit)
+
+
+def _folded(
+    source: Source, date: str | None, by: list[str], wanted: list[Plane], rules: DateRules,
+    limit: int | None,
+) -> Folded:  # fmt: skip
     notes = []
     if date is None:
         date = find_date(source, rules)
         notes.append(f"dates are taken from {date!r}, the only column that can be dates")
-    wanted = list(planes)
     fold = Fold(by, wanted, limit=limit or free_memory() * 4 // 5)
     transactions = Transactions(source, date, by, wanted, rules)
     timed = False

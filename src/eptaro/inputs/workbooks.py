@@ -20,11 +20,14 @@ def read_sheet(path: Path, sheet: str | None) -> pa.Table:
     calamine = need("python_calamine", "workbooks", f"reading {path}")
     try:
         book = calamine.load_workbook(str(path))
+        names = list(book.sheet_names)
+        if sheet is not None and sheet not in names:
+            raise InputError(f"{path}: {unknown('sheet', sheet, names)}")
+        rows = book.get_sheet_by_name(sheet or names[0]).to_python(skip_empty_area=True)
+    except InputError:
+        raise
     except Exception as error:  # the package has one error class per kind of file
         raise InputError(f"{path}: cannot be read: {' '.join(str(error).split())}") from None
-    if sheet is not None and sheet not in book.sheet_names:
-        raise InputError(f"{path}: {unknown('sheet', sheet, book.sheet_names)}")
-    rows = book.get_sheet_by_name(sheet or book.sheet_names[0]).to_python(skip_empty_area=True)
     if not rows:
         raise InputError(f"{path}: sheet {sheet or book.sheet_names[0]!r} is empty")
     header, body = rows[0], rows[1:]

@@ -53,8 +53,13 @@ class Book:
         return self.file.add_worksheet(name)
 
     def close(self) -> None:
-        """Write the file."""
-        self.file.close()
+        """Write the file; raises `OSError` where the disk refuses."""
+        from xlsxwriter.exceptions import FileCreateError
+
+        try:
+            self.file.close()
+        except FileCreateError as error:
+            raise OSError(str(error)) from None
 
 
 def sheet_name(title: str, taken: set[str]) -> str:

@@ -1,0 +1,206 @@
+"""What goes wrong outside: kills, full disks, closed pipes, Ctrl-C, and input gone mad."""
+
+import io
+import os
+import random
+import resource
+import signal
+import subprocess
+import sys
+import tarfile
+import time
+import unittest
+import zipfile
+from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import eptaro as ep
+from eptaro.core.measures import parse_measures
+from tests.cli.test_commands import DATA, Commands
+
+KILLED = """
+import sys, time
+import eptaro as ep
+import eptaro.outputs.files as files
+whole = files.replace_whole
+def slowly(target, fill):
+    def half(beside):
+        fill(beside)
+        print("half", flush=True)
+        time.sleep(60)
+    return whole(target, half)
+for name in list(sys.modules):
+    module = sys.modules[name]
+    if name.startswith("eptaro") and hasattr(module, "replace_whole"):
+        module.replace_whole = slowly
+import eptaro.outputs.books, eptaro.pictures.style, eptaro.reports.page, eptaro.reports.workbook
+for module in (files, eptaro.outputs.books, eptaro.pictures.style, eptaro.reports.page, eptaro.reports.workbook):
+    module.replace_whole = slowly
+book = ep.Daybook({"on": ["2025-01-01", "2025-02-03"], "x": [1, 2]}, date="on", measures="s=sum(x)")
+path = sys.argv[1]
+if path.endswith(("report.html", "report.xlsx")):
+    book.report(path)
+elif path.endswith((".png", ".svg", ".pdf")):
+    book.recap("month").plot(path)
+elif path.endswith("book.parquet"):
+    book.write(path)
+else:
+    book.recap("month").write(path)
+"""
+NAMES = ("t.csv", "t.json", "t.md", "t.parquet", "t.arrow", "t.xlsx", "t.html", "report.html",
+         "report.xlsx", "p.png", "p.svg", "p.pdf", "book.parquet")  # fmt: skip
+
+
+class Stopped(Commands):
+    """Whatever stops a command, a file is the old one or the new one."""
+
+    def test_a_kill_in_the_middle_of_writing_leaves_the_old_file(self):
+        for name in NAMES:
+            path = self.folder / name
+            path.write_bytes(b"old")
+            process = subprocess.Popen(
+                [sys.executable, "-c", KILLED, str(path)], stdout=subprocess.PIPE
+            )
+            with process:
+                self.assertEqual(process.stdout.readline(), b"half\n", name)
+                process.kill()
+            self.assertEqual(path.read_bytes(), b"old", name)
+
+    def test_a_full_disk_is_told_and_changes_nothing(self):
+        def little():
+            resource.setrlimit(resource.RLIMIT_FSIZE, (200, 200))
+            signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+
+        for name in ("t.csv", "t.json", "t.parquet", "t.xlsx"):
+            Path(name).write_bytes(b"old")
+            done = self.process("dimension", "--from", "2025-01-01", "--through", "2025-12-31", "--out", name,
+                                preexec_fn=little)  # fmt: skip
+            self.assertEqual(done.returncode, 1, done.stderr)
+            self.assertRegex(done.stderr, f"eptaro: {name}: cannot be written: .*(too large|File)")
+            self.assertNotIn("Traceback", done.stderr)
+            self.assertEqual(Path(name).read_bytes(), b"old")
+            self.assertEqual([p.name for p in Path().glob(f".{name}*")], [])
+
+    def test_a_reader_that_goes_away_is_no_error(self):
+        command = [sys.executable, "-m", "eptaro", "dimension", "--from", "1900-01-01", "--through", "1999-12-31",
+                   "--format", "csv"]  # fmt: skip
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        with process:
+            self.assertIn(b"date,", process.stdout.readline())
+            process.stdout.close()
+            self.assertEqual(process.stderr.read(), b"")
+        self.assertEqual(process.returncode, 0)
+
+    def test_ctrl_c_stops_in_one_line(self):
+        os.mkfifo("slow.csv")
+        command = [sys.executable, "-m", "eptaro", "recap", "slow.csv", *DATA, "--per", "year"]
+        process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
+        with process:
+            time.sleep(1.5)
+            process.send_signal(signal.SIGINT)
+            try:
+                _, err = process.communicate(timeout=20)
+            except subprocess.TimeoutExpired:
+                process.kill()
+                raise
+        self.assertIn(process.returncode, (1, 130), err)
+        self.assertNotIn("Traceback", err)
+
+
+class Hostile(Commands):
+    """Input gone mad gives our own errors and nothing else."""
+
+    def refused(self, *arguments):
+        status, _, err = self.go(*arguments)
+        self.assertIn(status, (0, 1, 2), err)
+        self.assertNotIn("a fault of ours", err, arguments)
+        return status
+
+    def test_files_that_are_not_what_they_say(self):
+        packed = io.BytesIO()
+        with tarfile.open(fileobj=packed, mode="w:gz") as archive:
+            archive.addfile(tarfile.TarInfo("x"))
+        sheet = io.BytesIO()
+        with zipfile.ZipFile(sheet, "w") as archive:
+            archive.writestr("inner.zip", packed.getvalue())
+        contents = [b"", b"\n", b"\x00" * 100, b"on,fare", b"on,fare\n\x00,\x00\n", b"\xff\xfe\x00", packed.getvalue(),
+                    sheet.getvalue(), b"on,fare\n" + b"9" * 100_000 + b",1\n", ("on," * 50_000 + "fare\n").encode(),
+                    b'on,fare\n"2025-01-01,1\n', "on,fare\n2025-01-01,\ud800\n".encode("utf-8", "surrogatepass"),
+                    b"on,fare\n2025-01-01,1e400\n", b"on,fare\n2025-01-01,99999999999999999999999999\n",
+                    b"on,fare\n0000-00-00,1\n", b"on,fare\n9999-12-31,1\n0001-01-01,2\n"]  # fmt: skip
+        for ending in ("csv", "csv.gz", "parquet", "arrow", "xlsx", "ods", "ndjson"):
+            for content in contents:
+                Path(f"odd.{ending}").write_bytes(content)
+                self.refused("recap", f"odd.{ending}", *DATA, "--per", "year", "--format", "csv")
+                self.refused("inspect", f"odd.{ending}", "--date", "on", "--format", "csv")
+
+    def test_files_with_bytes_turned(self):
+        rng = random.Random(4)
+        plain = {"rows.csv": Path("rows.csv").read_bytes()}
+        table = ep.Daybook.read("rows.csv", date="on", measures="revenue=sum(fare)").recap("month")
+        for name in ("t.parquet", "t.arrow", "t.xlsx"):
+            plain[name] = table.write(name).read_bytes()
+        for name, content in plain.items():
+            for _ in range(40):
+                turned = bytearray(content)
+                for _ in range(rng.randint(1, 8)):
+                    turned[rng.randrange(len(turned))] = rng.randrange(256)
+                Path(f"bad-{name}").write_bytes(bytes(turned))
+                self.refused("recap", f"bad-{name}", "--date", "first", "--measure", "s=sum(revenue)", "--per", "year",
+                             "--format", "csv")  # fmt: skip
+
+    def test_configs_and_options(self):
+        rng = random.Random(5)
+        text = (Path(ep.__file__).parent / "demo" / "data" / "eptaro.toml").read_text()
+        Path("bookings.csv").write_text("sailed_on,route,fare\n2025-01-01,a,1\n")
+        for _ in range(150):
+            turned = list(text)
+            for _ in range(rng.randint(1, 12)):
+                turned[rng.randrange(len(turned))] = rng.choice("\"'=[]{}#\n,.0129abz\\é ")
+            Path("eptaro.toml").write_text("".join(turned))
+            self.refused("recap", "--config", "eptaro.toml", "--per", "year", "--format", "csv")
+        words = ["recap", "compare", "trail", "rows.csv", *DATA, "--per", "month", "--back", "1 year", "-1", "", "NaN",
+                 "--to-date", "--match", "weekday", "--by", "shop", "--only", "2025..", "--as-of", "latest", "\ud800",
+                 "{0.__class__}", "--prefix", "%s", "--year-starts", "02-30", "--rows", "2"]  # fmt: skip
+        for _ in range(300):
+            self.refused(*rng.sample(words, rng.randint(1, 9)))
+
+
+class Parsers(unittest.TestCase):
+    """Labels, measures and spans: any text gives a value or an error of ours."""
+
+    CALENDARS = (
+        ep.MonthCalendar(),
+        ep.WeekCalendar("cafe"),
+        ep.MonthCalendar("f", year_starts="09-10", prefix="{x}%s"),
+    )
+
+    @settings(max_examples=300, deadline=None)
+    @given(
+        st.one_of(
+            st.text(max_size=30),
+            st.from_regex(r"(FY)?\d{1,5}(-[HQMW]?\d{1,3})?(\.\.)?", fullmatch=True),
+        )
+    )
+    def test_labels_and_dates(self, text):
+        book = ep.Daybook({"on": ["2025-01-01"], "x": [1]}, date="on", measures="s=sum(x)")
+        for ask in (*(calendar.period for calendar in self.CALENDARS), ep.Span.parse,
+                    lambda only: book.recap("month", only=only), lambda b: book.compare("month", back=b),
+                    lambda a: book.compare("month", against=a), book.accumulate):  # fmt: skip
+            try:
+                ask(text)
+            except ep.EptaroError as error:
+                self.assertTrue(str(error))
+
+    @settings(max_examples=300, deadline=None)
+    @given(st.text(alphabet="abcsumean()=,\"'. /0987perdyx\n\\{}%", max_size=40))
+    def test_measures(self, text):
+        try:
+            measures = parse_measures(text)
+        except ep.MeasureError:
+            return
+        for measure in measures:
+            again = parse_measures(f"{measure.name}={measure.formula}")
+            self.assertEqual(again, (measure,))
