@@ -12,8 +12,8 @@ test: $(VENV)/.test
 	$(RUN) -W error -m unittest discover -s tests -t .
 
 lint: $(VENV)/.lint
-	$(VENV)/bin/ruff check src tests bench
-	$(VENV)/bin/ruff format --check src tests bench
+	$(VENV)/bin/ruff check src tests bench docs examples
+	$(VENV)/bin/ruff format --check src tests bench docs examples
 	$(VENV)/bin/mypy
 
 bench: $(VENV)/.test

@@ -90,8 +90,12 @@ class Snippets(unittest.TestCase):
             ran += result.attempted
         self.assertGreater(ran, 30)
 
-    def test_readme_commands_print_what_it_shows_and_its_python_runs(self):
-        text = (ROOT / "README.md").read_text()
+    def test_commands_of_every_page_print_what_it_shows_and_its_python_runs(self):
+        for page in (ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))):
+            with self.subTest(page.name):
+                self.run_page(page.read_text(encoding="utf-8"))
+
+    def run_page(self, text):
         with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
             copy_shipped(Path("eptaro-demo"))
             for block in re.findall(r"```console\n(.*?)```", text, re.DOTALL):
@@ -109,6 +113,30 @@ class Snippets(unittest.TestCase):
                 done = subprocess.run(command, capture_output=True, text=True, check=False)
                 self.assertEqual((done.returncode, done.stderr), (0, ""), code)
 
-    def test_readme_links_lead_somewhere(self):
-        for link in re.findall(r"\]\(([^)#]+)\)", (ROOT / "README.md").read_text()):
-            self.assertTrue((ROOT / link).exists(), link)
+    def test_links_lead_somewhere(self):
+        for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
+            for link in re.findall(r"\]\(([^)#]+)\)", page.read_text(encoding="utf-8")):
+                self.assertTrue((page.parent / link).exists(), (page.name, link))
+
+    def test_pages_made_from_the_code_are_current(self):
+        done = subprocess.run(
+            [sys.executable, "-c", "import make; print(all((make.FOLDER / name).read_text() == maker() "
+             "for name, maker in make.PAGES.items()))"],
+            cwd=ROOT / "docs", capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        self.assertEqual(done.stdout.strip(), "True", done.stderr or "run python docs/make.py")
+
+    def test_examples_run(self):
+        for script in sorted((ROOT / "examples").glob("*.py")):
+            with tempfile.TemporaryDirectory() as folder:
+                done = subprocess.run([sys.executable, "-W", "error", script], cwd=folder, capture_output=True,
+                                      text=True, check=False)  # fmt: skip
+                self.assertEqual((done.returncode, done.stderr), (0, ""), script.name)
+                self.assertTrue(done.stdout.strip(), script.name)
+
+    def test_the_architecture_page_names_the_layers_and_arrows_that_there_are(self):
+        page = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
+        told = dict(re.findall(r"^\| `(\w+)/` \|.*\| ([^|]*) \|$", page, re.M))
+        self.assertEqual(set(told), set(MAY_USE))
+        for layer, may in told.items():
+            self.assertEqual(set(re.findall(r"`(\w+)`", may)), MAY_USE[layer], layer)

@@ -4,6 +4,7 @@ import contextlib
 import csv
 import io
 import sqlite3
+import subprocess
 import zipfile
 from pathlib import Path
 
@@ -251,3 +252,45 @@ class Engines(Commands):
             ],
             2,
         )
+
+
+class Begun(Commands):
+    """A config written after a look at the file answers questions at once."""
+
+    def test_each_demo_file(self):
+        copy_shipped(Path())
+        for name, arguments, parts in (
+            ("bookings", ["--year-starts", "04-01"], ['date = "sailed_on"', 'by = ["route"]', "total_fare", "[calendars.fiscal]"]),
+            ("sales", [], ['date = "date"', 'by = ["vessel"]', 'bad_dates = "set aside"']),
+            ("consignments", [], ['order = "dmy"', 'by = ["shipper"]', 'total_charge = "sum(charge)"']),
+            ("takings", [], ['date = "day"', 'by = ["company"]']),
+        ):  # fmt: skip
+            status, _, err = self.go("init", f"{name}.csv", *arguments, "--out", f"{name}.toml")
+            self.assertEqual(status, 0, err)
+            text = Path(f"{name}.toml").read_text()
+            for part in parts:
+                self.assertIn(part, text)
+            status, out, err = self.go("recap", "--config", f"{name}.toml", "--per", "year")
+            self.assertEqual((status, "tied out" in out), (0, True), err)
+
+    def test_nothing_is_guessed_or_overwritten(self):
+        Path("two.csv").write_text("a,b,x\n2025-01-01,2025-02-01,1\n2025-01-02,2025-02-02,2\n")
+        Path("none.csv").write_text("a,b\nx,1\ny,2\n")
+        Path("odd.csv").write_text('on,"a (b), c",id,Größe\n2025-01-01,1.5,7,2\n')
+        done = self.process("init", "two.csv", stdin=subprocess.DEVNULL)
+        self.assertEqual(
+            (done.returncode, "several columns hold dates: a, b" in done.stderr),
+            (1, True),
+            done.stderr,
+        )
+        self.assertEqual(self.go("init", "two.csv", "--date", "b")[0], 0)
+        self.assertEqual(self.go("init", "odd.csv", "--out", "odd.toml")[0], 0)
+        status, out, err = self.go(
+            "recap", "--config", "odd.toml", "--per", "year", "--format", "csv"
+        )
+        self.assertEqual((status, "1.5" in out, "total_id" in out), (0, True, False), err)
+        for arguments, message in ((["two.csv", "--date", "b"], "stands already"), (["none.csv", "--replace"], "no column holds dates"),
+                                   (["two.csv", "--date", "c", "--replace"], "unknown column of dates"),
+                                   (["two.csv", "--date", "a", "--year-starts", "02-30", "--replace"], "day")):  # fmt: skip
+            status, _, err = self.go("init", *arguments)
+            self.assertEqual((status, message in err), (1, True), err)

@@ -11,6 +11,7 @@ from eptaro.version import __version__
 
 _COMMANDS = {
     "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
+    "init": ("init", "Write an eptaro.toml for your file after a look at it."),
     "inspect": ("rows", "Tell what is in the dates of a file."),
     "annotate": ("rows", "Add calendar attributes to each row of a file."),
     "dimension": ("dimension", "Build the date dimension: one row per day."),

@@ -31,7 +31,7 @@ _MOST_ROWS = 5_000_000  # for whole-row duplicates
 
 
 @dataclass
-class _Findings:
+class Findings:
     """Rows of the table in the making."""
 
     rows: list[tuple[str, str, str, int | None, str]] = field(default_factory=list)
@@ -40,9 +40,11 @@ class _Findings:
         self, subject: str, value: object = "", count: int | None = None, detail: str = "",
         group: str = "",
     ) -> None:  # fmt: skip
+        """Add one finding."""
         self.rows.append((subject, group, str(value), count, detail))
 
     def table(self, meta: dict[str, Any]) -> Table:
+        """Return all findings, one per row."""
         subject, group, value, count, detail = zip(*self.rows, strict=True)
         counts = np.array([0 if n is None else n for n in count])
         given = np.array([n is not None for n in count])
@@ -95,14 +97,14 @@ def _looked_at(
     opened: Source, date: str | None, by: Sequence[str] | str, keys: Sequence[str] | str,
     rules: DateRules,
 ) -> Table:  # fmt: skip
-    found = _Findings()
+    found = Findings()
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
     if date is None:
         date = find_date(opened, rules)
         found.add("date column", date, detail="the only column that can be dates")
     check_columns([date, *groups, *named], opened.names(), opened.name)
     column = opened.column(date)
-    rules, words = _decided(column, rules, date, found)
+    rules, words = decided_rules(column, rules, date, found)
     read = read_dates(column, rules, date)
     good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
     days = read.days[good].astype(np.int64)
@@ -126,8 +128,8 @@ def _looked_at(
     return found.table({"verb": "inspect", "source": opened.name})
 
 
-def _decided(
-    column: pa.ChunkedArray, rules: DateRules, name: str, found: _Findings
+def decided_rules(
+    column: pa.ChunkedArray, rules: DateRules, name: str, found: Findings
 ) -> tuple[DateRules, list[str]]:
     """Return rules that read most of the column, and the options that say so."""
     chosen = rules.order or rules.formats or rules.serials or rules.unix
@@ -164,7 +166,7 @@ def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
     return float(1 - read.bad[filled].mean()) if filled.any() else 1.0
 
 
-def _unreadable(column: pa.ChunkedArray, bad: Any, reasons: Any, found: _Findings) -> None:
+def _unreadable(column: pa.ChunkedArray, bad: Any, reasons: Any, found: Findings) -> None:
     if bad is None:
         found.add("unreadable dates", "", 0)
         return
@@ -190,7 +192,7 @@ def _present(days: Ints) -> Ints:
     return np.flatnonzero(seen) + least
 
 
-def _plausible(days: Ints, present: Ints, found: _Findings) -> None:
+def _plausible(days: Ints, present: Ints, found: Findings) -> None:
     for text in _SENTINELS:
         count = int((days == ordinal(text)).sum()) if ordinal(text) in present else 0
         if count > 2 * len(days) / max(len(present), 1):
@@ -201,7 +203,7 @@ def _plausible(days: Ints, present: Ints, found: _Findings) -> None:
                   "before 1900 or over ten years ahead")  # fmt: skip
 
 
-def _gaps(present: Ints, found: _Findings, group: str) -> None:
+def _gaps(present: Ints, found: Findings, group: str) -> None:
     """Tell days and months without rows between the first and last day that has some."""
     steps = np.diff(present) - 1
     missing = int(steps.sum())
@@ -219,7 +221,7 @@ def _gaps(present: Ints, found: _Findings, group: str) -> None:
 
 def _per_group(
     source: Source, date: str, groups: list[str], days: NDArray[np.int32], good: Any,
-    found: _Findings,
+    found: Findings,
 ) -> None:  # fmt: skip
     if not groups:
         return
@@ -249,7 +251,7 @@ def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
     return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
 
 
-def _duplicates(source: Source, keys: list[str], found: _Findings, total: int) -> None:
+def _duplicates(source: Source, keys: list[str], found: Findings, total: int) -> None:
     for subject, names in (("rows that repeat", source.names()), ("keys that repeat", keys)):
         if not names:
             continue

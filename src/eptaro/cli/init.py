@@ -1,0 +1,70 @@
+"""The `init` command: an `eptaro.toml` for a file, written after a look at it."""
+
+from __future__ import annotations
+
+import os
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.cli.reading import date_rules, file_rules, reading_options
+from eptaro.core.errors import InputError, unknown
+from eptaro.core.monthcalendar import MonthCalendar
+
+
+@click.command(
+    epilog="Example: eptaro init eptaro-demo/bookings.csv --year-starts 04-01; then "
+    "eptaro recap --config eptaro.toml --per year"
+)
+@click.argument("files", nargs=-1, required=True, metavar="FILE...")
+@click.option("--date", metavar="COLUMN", default=None, help="The column of dates, if several.")
+@click.option("--year-starts", metavar="MM-DD", default=None,
+              help="First day of the fiscal year, if it is not 1 January.")  # fmt: skip
+@click.option("--out", type=click.Path(path_type=Path), default=Path("eptaro.toml"),
+              show_default=True, metavar="FILE", help="Where to write it.")  # fmt: skip
+@click.option("--replace", is_flag=True, help="Replace a file that stands there.")
+@reading_options
+def init(files: tuple[str, ...], date: str | None, year_starts: str | None, out: Path,
+         replace: bool, **given: Any) -> None:  # fmt: skip
+    """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
+    from eptaro.engines.suggest import suggest
+    from eptaro.inputs.files import open_files
+    from eptaro.outputs.files import replace_whole
+
+    if out.exists() and not replace:
+        raise InputError(f"{out}: stands already; give --replace or another --out")
+    if year_starts:
+        MonthCalendar("fiscal", year_starts=year_starts)
+    given.pop("aside")
+    rules, written = date_rules(given), file_rules(given)
+    found = suggest(open_files(list(files), written), rules)
+    date = _chosen(date, list(found.dates))
+    folder = out.parent.resolve()
+    named = [os.path.relpath(Path(file).resolve(), folder) for file in files]
+    text = found.text(named, date, year_starts)
+    replace_whole(out, partial(_write, text))
+    told = [f"dates in {date}"]
+    told += [f"groups in {', '.join(found.groups)}"] if found.groups else []
+    told += [f"numbers in {', '.join(found.numbers)}"] if found.numbers else []
+    click.echo(f"written to {out}: {', '.join(told)}", err=True)
+    click.echo(f"next: eptaro recap --config {out} --per month", err=True)
+
+
+def _write(text: str, path: Path) -> None:
+    path.write_text(text, encoding="utf-8")
+
+
+def _chosen(date: str | None, columns: list[str]) -> str:
+    """Return the date column; where there are several, ask if somebody is there to answer."""
+    if date is not None:
+        if date not in columns:
+            raise InputError(f"--date: {unknown('column of dates', date, columns)}")
+        return date
+    if len(columns) == 1:
+        return columns[0]
+    if not os.isatty(0):
+        raise InputError(f"several columns hold dates: {', '.join(columns)}; name one with --date")
+    answer: str = click.prompt("Which dates count?", type=click.Choice(columns), default=columns[0])
+    return answer
