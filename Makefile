@@ -12,14 +12,12 @@ test: $(VENV)/.test
 	$(RUN) -W error -m unittest discover -s tests -t .
 
 lint: $(VENV)/.lint
-	$(VENV)/bin/ruff check src tests bench docs examples
-	$(VENV)/bin/ruff format --check src tests bench docs examples
+	$(VENV)/bin/ruff check src tests bench examples docs/make.py
+	$(VENV)/bin/ruff format --check src tests bench examples docs/make.py
 	$(VENV)/bin/mypy
 
 bench: $(VENV)/.test
-	$(RUN) bench/run.py
-	$(RUN) bench/stream.py
-	$(RUN) bench/dimension.py
+	$(RUN) bench/all.py
 
 $(VENV)/bin/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Eptaro needs Python 3.11 or newer; name one with PYTHON=...")'

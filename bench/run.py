@@ -12,6 +12,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
@@ -67,6 +68,13 @@ ACTIONS: dict[str, Callable[[dict[str, object]], object]] = {
         "month", by="branch", only="2022-04-01..2024-03-31", effects="workdays"
     ),
     "fold + recap + 1,000 traces": traced,
+    "fold + rhythm by weekday": lambda frame: book(frame).rhythm("weekday", by="branch"),
+    "fold + spread by weekday": lambda frame: book(frame).spread("cents", "weekday"),
+    "fold + page": lambda frame: (
+        book(frame).report("/dev/shm/bench.html")
+        if Path("/dev/shm").exists()
+        else book(frame).report("bench.html")
+    ),
     "fold + trail 6 months daily": lambda frame: book(frame).trail("6 months", by="branch"),
     "fold + row-level year to date": lambda frame: book(frame).accumulate(
         "year", by="branch", every="entry"
