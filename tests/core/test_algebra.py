@@ -1,6 +1,7 @@
 """What must hold between the verbs, whatever the data: the algebra, driven by hypothesis."""
 
 import datetime as dt
+import itertools
 import unittest
 from collections import defaultdict
 from decimal import Decimal
@@ -134,3 +135,41 @@ class Algebra(unittest.TestCase):
                 getattr(early, verb)(*arguments),
             )
             self.assertEqual(list(now.rows()), list(before.rows()), verb)
+
+    @settings(max_examples=60, deadline=None)
+    @given(calendars, st.dates(dt.date(1900, 1, 1), dt.date(2200, 1, 1)), st.integers(1, 900))
+    def test_every_calendar_nests_and_its_labels_sort_in_time(self, calendar, day, days):
+        span = ep.Span(day, day + DAY * days)
+        for level in calendar.levels:
+            periods = calendar.periods(span, level)
+            labels = periods.labels.tolist()
+            self.assertEqual(labels, sorted(labels))
+            self.assertTrue((periods.first[1:] == periods.last[:-1] + 1).all())
+        chain = ["year", "half", "quarter", "month"]
+        for wide, narrow in itertools.pairwise(chain):
+            edges = set(calendar.periods(span, narrow).first.tolist())
+            for first in calendar.periods(span, wide).first.tolist():
+                if span.lo <= first:
+                    self.assertIn(first, edges, (wide, narrow))
+
+    @settings(max_examples=60, deadline=None)
+    @given(
+        calendars, levels, st.dates(dt.date(1950, 1, 1), dt.date(2150, 1, 1)), st.integers(-20, 20)
+    )
+    def test_spans_of_whole_periods_move_there_and_back(self, calendar, level, day, n):
+        span = calendar.period_of(day, level).span
+        if calendar.units("month", level) is None or calendar.units(level, "year") is None:
+            return
+        self.assertEqual(span.shift(n, level, calendar).shift(-n, level, calendar), span)
+
+    @settings(max_examples=25, deadline=None)
+    @given(rows, calendars, levels)
+    def test_rhythm_and_effects_add_up_to_what_they_split(self, made, calendar, level):
+        book = book_of(made, calendar)
+        whole = sum(Decimal(c).scaleb(-2) for _, _, c in made)
+        for per in ("weekday", "kind of day", "day of month"):
+            self.assertEqual(sum(book.rhythm(per, by="g").column("s").to_list()), whole)
+        for row in book.compare(level, by="g", effects="weekdays").rows():
+            if row["s_change"] is not None:
+                parts = [value for name, value in row.items() if name.startswith("s_effect_of_")]
+                self.assertEqual(sum(parts) + row["s_rest"], row["s_change"])
