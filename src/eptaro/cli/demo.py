@@ -80,6 +80,21 @@ def _walk(folder: Path) -> None:
             "Are we up or down? The quarter to date against the same days a year before:",
             ["compare", *data, "--per", "quarter", "--to-date", "--by", "route", *fiscal, *today],
         ),
+        (
+            "Prove it: the days and rows behind one number, made again straight from these:",
+            ["trace", "compare", *data, "--per", "quarter", "--to-date", *fiscal, *today,
+             "--row", "1", "--column", "revenue_change"],
+        ),
+        (
+            "Three companies, each in its own year, each against its own counterpart:",
+            ["compare", "--config", str(folder / "companies.toml"), "--per", "quarter",
+             "--to-date"],
+        ),
+        (
+            "And a page to send on:",
+            ["report", "--config", str(folder / "eptaro.toml"), "--out",
+             str(folder / "ferries.html")],
+        ),
     ]  # fmt: skip
     for title, arguments in steps:
         click.secho(f"\n{title}", bold=True)

@@ -8,11 +8,14 @@ from typing import Any
 import click
 
 from eptaro.cli import verbs
+from eptaro.cli.rhythm import rhythm
 from eptaro.core.column import Column
 from eptaro.core.errors import EptaroError, QuestionError
 from eptaro.core.table import Table
 
 _VERBS = {name: getattr(verbs, name) for name in ("recap", "accumulate", "trail", "compare")}
+_VERBS["rhythm"] = rhythm
+_NOT_ASKED = ("out", "form", "rows", "prove", "card", "plot", "kind", "spread", "histogram", "bins")
 
 
 @click.command(
@@ -38,7 +41,7 @@ def trace(
 ) -> None:
     """Tell the days and transactions behind one number, made again from these."""
     given: dict[str, Any] = dict(_VERBS[verb].make_context(verb, list(rest)).params)
-    for name in ("out", "form", "rows", "prove", "card", "plot", "kind"):
+    for name in _NOT_ASKED:
         given.pop(name, None)
     _, table = verbs.answer(verb, given)
     found = table.trace(row - 1, column)

@@ -11,14 +11,14 @@ from eptaro.core import hooks
 from eptaro.core.accumulate import accumulate
 from eptaro.core.calendar import Calendar
 from eptaro.core.card import card
-from eptaro.core.cells import Cells
 from eptaro.core.compare import compare
+from eptaro.core.coverage import covered, narrowed
 from eptaro.core.daterules import DateRules
-from eptaro.core.days import Flags, as_date
+from eptaro.core.days import Flags
 from eptaro.core.errors import InputError, QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Folded, View
 from eptaro.core.formats import Format, check_formats
-from eptaro.core.measures import Measure, Plane, parse_measures
+from eptaro.core.measures import Measure, parse_measures
 from eptaro.core.merge import merge
 from eptaro.core.owncalendars import OwnCalendars, check_own, in_own_calendars
 from eptaro.core.period import Period
@@ -89,7 +89,7 @@ class Daybook(Facts):
         workdays: Workdays | None,
         scope: Flags | None = None,
     ) -> None:
-        span = _coverage(coverage, folded.cells, folded.source)
+        span = covered(coverage, folded.cells, folded.source)
         common, own = check_own(calendar)
         for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
             if one.limits and span not in one.limits:
@@ -339,36 +339,3 @@ class Daybook(Facts):
             f"<Daybook of {self.rows:,} rows{by}, {self.coverage}, "
             f"{self.groups.count:,} groups, calendar {self.calendar.name!r}>"
         )
-
-
-def narrowed(
-    only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None,
-) -> tuple[Span | None, dict[str, Any]]:
-    """Return the span and the group values that `only` names for a database."""
-    parts = [only] if isinstance(only, Mapping | Span) else list(only or ())
-    spans = [part for part in parts if isinstance(part, Span)]
-    if len(spans) > 1:
-        raise QuestionError(f"only names two spans, {spans[0]} and {spans[1]}; give one")
-    wanted: dict[str, Any] = {}
-    for part in parts:
-        if not isinstance(part, Span):
-            wanted |= part
-    return (spans[0] if spans else None), wanted
-
-
-def _coverage(given: Span | str | None, cells: Cells, source: str) -> Span:
-    """Return the coverage given, which must hold all the data, or that of the data."""
-    last = cells.axis.last_day
-    if given is None:
-        return Span.of(cells.axis.first_day, last)
-    span = Span.parse(given) if isinstance(given, str) else given
-    if not (span.lo <= cells.axis.first_day and last <= span.hi):
-        outside = cells.total(Plane("rows"), cells.axis.first_day, span.lo - 1) + cells.total(
-            Plane("rows"), span.hi + 1, last
-        )
-        raise InputError(
-            f"{source}: {outside:,} rows lie outside coverage={span}; the data runs from "
-            f"{as_date(cells.axis.first_day)} to {as_date(last)}. Widen the coverage, or narrow a "
-            f"question with only="
-        )
-    return span
