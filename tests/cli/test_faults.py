@@ -84,14 +84,15 @@ class Stopped(Commands):
             self.assertEqual([p.name for p in Path().glob(f".{name}*")], [])
 
     def test_a_reader_that_goes_away_is_no_error(self):
-        command = [sys.executable, "-m", "eptaro", "dimension", "--from", "1900-01-01", "--through", "1999-12-31",
-                   "--format", "csv"]  # fmt: skip
-        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
-        with process:
-            self.assertIn(b"date,", process.stdout.readline())
-            process.stdout.close()
-            self.assertEqual(process.stderr.read(), b"")
-        self.assertEqual(process.returncode, 0)
+        for form in ("csv", "json", "markdown", "table"):
+            command = [sys.executable, "-m", "eptaro", "dimension", "--from", "1990-01-01", "--through", "1999-12-31",
+                       "--columns", "key", "--format", form]  # fmt: skip
+            process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+            with process:
+                self.assertTrue(process.stdout.readline())
+                process.stdout.close()
+                self.assertEqual(process.stderr.read(), b"", form)
+            self.assertEqual(process.returncode, 0, form)
 
     def test_ctrl_c_stops_in_one_line(self):
         os.mkfifo("slow.csv")

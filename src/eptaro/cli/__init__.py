@@ -11,7 +11,7 @@ import sys
 
 import click
 
-from eptaro.cli.app import app
+from eptaro.cli.app import ReaderGoneError, app
 from eptaro.core.errors import EptaroError
 
 
@@ -36,7 +36,7 @@ def run(arguments: list[str]) -> int:
         return stop.exit_code
     except (click.Abort, KeyboardInterrupt):
         return _fail("stopped", 130)
-    except BrokenPipeError:
+    except (BrokenPipeError, ReaderGoneError):
         # The reader went away (as in `| head`): nothing more to say, and nothing to flush.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0

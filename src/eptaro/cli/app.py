@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from importlib import import_module
+from typing import Any
 
 import click
 
@@ -28,6 +29,10 @@ _COMMANDS = {
 }
 
 
+class ReaderGoneError(Exception):
+    """Nobody reads the output any more, as after `| head`."""
+
+
 class _Commands(click.Group):
     """Looks commands up by name, so that `--help` loads none of them."""
 
@@ -39,6 +44,13 @@ class _Commands(click.Group):
             return None
         command = getattr(import_module(f"eptaro.cli.{_COMMANDS[name][0]}"), name)
         return command if isinstance(command, click.Command) else None
+
+    def invoke(self, ctx: click.Context) -> Any:
+        """Run the command; a reader that went away is no error, as click would have it."""
+        try:
+            return super().invoke(ctx)
+        except BrokenPipeError:
+            raise ReaderGoneError from None
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]

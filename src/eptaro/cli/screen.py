@@ -25,6 +25,14 @@ _GAP = 2
 _RULED = Box("    \n    \n ─  \n    \n    \n    \n    \n    \n")  # one rule, below the headings
 
 
+class Screen(Console):
+    """A console for which a reader that went away is no error."""
+
+    def on_broken_pipe(self) -> None:
+        """Tell the command line, which ends quietly."""
+        raise BrokenPipeError
+
+
 def deliver(table: Table, out: Path | None, form: str, rows: int | None = None) -> None:
     """Write a result to a file or print it; where it went is told on standard error."""
     if out is not None:
@@ -44,7 +52,7 @@ def show(table: Table, rows: int | None = None) -> None:
     One of very many columns and few rows, as the look at a dimension is, is turned on its
     side: a line per column.
     """
-    console = Console(highlight=False)
+    console = Screen(highlight=False)
     room = console.width if console.is_terminal else None
     few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
     sideways = len(table.names) > _MANY_COLUMNS and few

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from itertools import zip_longest
 
-from rich.console import Console
 from rich.text import Text
 
+from eptaro.cli.screen import Screen
 from eptaro.outputs.yearplan import MonthBlock, WeekLine, YearPlan
 
 _WIDTH = 31  # week number and seven days
@@ -15,7 +15,7 @@ _GAP = "   "
 
 def print_year(plan: YearPlan, described: str) -> None:
     """Print a year: week numbers at the left of each line, weekends dim, holidays marked."""
-    console = Console(highlight=False)
+    console = Screen(highlight=False)
     console.width = max(console.width, 4 * (_WIDTH + len(_GAP)))
     year = plan.year
     console.print(Text(f"{year.label}  {year.first}..{year.last}", style="bold"), _length(plan))
