@@ -141,11 +141,13 @@ def _write_column(book: Book, sheet: Any, column: Column, row: int, place: int) 
 
 
 def write_xlsx(table: Table, path: Path) -> None:
-    """Write a table as a workbook of one sheet, its footer below."""
+    """Write a table as a workbook of one sheet; its footer stands on another, so that the
+    first holds rows alone and can be read again.
+    """
     book = Book(path)
     sheet = book.sheet(str(table.meta.get("verb", "table")))
-    after = write_cells(book, sheet, table, 0)
+    write_cells(book, sheet, table, 0)
     sheet.freeze_panes(1, 0)
     if footer := table.footer():
-        sheet.write_string(after + 1, 0, footer, book.format(italic=True, font_color="#6b727b"))
+        book.sheet("about").write_string(0, 0, footer)
     book.close()
