@@ -29,6 +29,7 @@ SECTIONS = (
     ("Readers", ["readers.py"]),
     ("Files, streamed", ["stream.py"]),
     ("Engines, up to 110 million rows", ["scale.py", "10"]),
+    ("The page", ["page.py", "1"]),
     ("The dimension", ["dimension.py"]),
 )
 
