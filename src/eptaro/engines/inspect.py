@@ -153,17 +153,21 @@ def decided_rules(
     return replace(rules, order=None), []
 
 
-def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
-    """Return the share of filled rows that the rules can read, judged by the first rows."""
-    part = column.slice(0, 20_000)
+def readable_share(column: pa.ChunkedArray, rules: DateRules, *, of_none: float) -> float:
+    """Return the share of filled rows that the rules can read; `of_none` where none is filled."""
     try:
-        read = read_dates(part, rules)
+        read = read_dates(column, rules)
     except DateError:
         return 0.0
     if read.bad is None or read.reasons is None:
         return 1.0
     filled = read.reasons != "blank"
-    return float(1 - read.bad[filled].mean()) if filled.any() else 1.0
+    return float(1 - read.bad[filled].mean()) if filled.any() else of_none
+
+
+def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
+    """Return the readable share, judged by the first rows."""
+    return readable_share(column.slice(0, 20_000), rules, of_none=1.0)
 
 
 def _unreadable(column: pa.ChunkedArray, bad: Any, reasons: Any, found: Findings) -> None:

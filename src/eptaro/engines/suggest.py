@@ -9,10 +9,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.daterules import DateRules
-from eptaro.core.errors import DateError, InputError
-from eptaro.engines.inspect import Findings, decided_rules
+from eptaro.core.errors import InputError
+from eptaro.engines.inspect import Findings, decided_rules, readable_share
 from eptaro.inputs.damage import readable
-from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.reading import is_text
 from eptaro.inputs.sources import Source
 
@@ -112,21 +111,10 @@ def _date_rules(column: pa.ChunkedArray, rules: DateRules, name: str) -> DateRul
         if values["min"] is None or not 1000_01_01 <= values["min"] <= values["max"] <= 9999_12_31:
             return None
     decided, _ = decided_rules(column, rules, name, Findings())
-    share = _share(column, decided, name)
+    share = readable_share(column, decided, of_none=0.0)
     if share < _ENOUGH:
         return None
     return decided if share == 1 else replace(decided, bad_dates="set aside")
-
-
-def _share(column: pa.ChunkedArray, rules: DateRules, name: str) -> float:
-    try:
-        read = read_dates(column, rules, name)
-    except DateError:
-        return 0.0
-    if read.bad is None or read.reasons is None:
-        return 1.0
-    filled = read.reasons != "blank"
-    return float(1 - read.bad[filled].mean()) if filled.any() else 0.0
 
 
 def _repeats(column: pa.ChunkedArray) -> bool:
