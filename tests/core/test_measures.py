@@ -6,6 +6,7 @@ import statistics
 import unittest
 from decimal import Decimal
 from fractions import Fraction
+from unittest import mock
 
 import numpy as np
 from hypothesis import given
@@ -246,9 +247,11 @@ class Ranges(unittest.TestCase):
         lo, hi = (np.array(side) for side in zip(*asked, strict=True))
         array = np.array(values, np.int64)
         parts = [values[a:b] for a, b in asked]
-        self.assertEqual(ranges.distinct(array, lo, hi).tolist(), [len(set(p)) for p in parts])
+        with mock.patch.object(ranges, "_BLOCK", data.draw(st.sampled_from([1, 5, 1 << 18]))):
+            distinct = ranges.distinct(array, lo, hi)
+            median = ranges.quantile(array, lo, hi, 0.5)
+        self.assertEqual(distinct.tolist(), [len(set(p)) for p in parts])
         least = ranges.extremes(array, lo, hi, largest=False)
-        median = ranges.quantile(array, lo, hi, 0.5)
         for part, low, middle in zip(parts, least, median, strict=True):
             if part:
                 self.assertEqual((low, middle), (min(part), statistics.median(part)))

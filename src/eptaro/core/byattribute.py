@@ -148,15 +148,15 @@ def hours_of(batch: Batch) -> Ints:
 
 
 def places_of(
-    view: View, crossed: Crossed, group: NDArray[np.int32], batch: Batch
+    view: View, crossed: Crossed, group: NDArray[np.int32], batch: Batch, each: int = 1
 ) -> tuple[Flags | slice, Ints]:
-    """Return which transactions are seen, and the place of each of these."""
+    """Return which transactions are seen, and `each` times the place of each of these."""
     inside: Flags = (group >= 0) & (batch.days >= view.seen.lo) & (batch.days <= view.seen.hi)
     # Where there is nothing to pick out, the arrays serve as they are.
     seen: Flags | slice = slice(None) if inside.all() else inside
-    place = crossed.places[batch.days[seen] - view.seen.lo]
+    place = (crossed.places * each)[batch.days[seen] - np.int32(view.seen.lo)]
     if crossed.by_time:
-        place = place + hours_of(batch)[seen] * crossed.hour_step
+        place += hours_of(batch)[seen] * (crossed.hour_step * each)
     return seen, place
 
 

@@ -99,6 +99,14 @@ class Column:
         """Where there is no value."""
         return np.zeros(len(self), bool) if self.valid is None else ~self.valid
 
+    def filled(self, rows: slice) -> Flags | None:
+        """Return which of some rows hold a value, or None where all do."""
+        valid = None if self.valid is None else self.valid[rows]
+        if self.kind == "float":
+            present = ~np.isnan(self.data[rows])
+            valid = present if valid is None else valid & present
+        return None if valid is None or valid.all() else valid
+
     def take(self, places: NDArray[Any] | slice) -> Column:
         """Return the column at the given places."""
         valid = None if self.valid is None else self.valid[places]

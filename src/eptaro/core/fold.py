@@ -46,6 +46,11 @@ class Batch:
     def __len__(self) -> int:
         return len(self.days)
 
+    def days_of(self, rows: slice) -> Batch:
+        """Return the days and times of some transactions, without what they measure."""
+        times = None if self.times is None else self.times[rows]
+        return Batch(self.days[rows], {}, {}, {}, times)
+
 
 class Fold:
     """Cells in the making.
@@ -179,12 +184,8 @@ class _Step:
         """Return cell, value and place (a slice or flags) of the rows that are not blank."""
         column = self._column
         assert column is not None
-        data = column.data[rows]
-        valid = None if column.valid is None else column.valid[rows]
-        if column.kind == "float":
-            present = ~np.isnan(data)
-            valid = present if valid is None else valid & present
-        if valid is None or valid.all():
+        data, valid = column.data[rows], column.filled(rows)
+        if valid is None:
             return cell, data, slice(None)
         return cell[valid], data[valid], valid
 

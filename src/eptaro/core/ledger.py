@@ -75,12 +75,14 @@ def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
 
     The place is -1 where the view leaves the group out.
     """
-    number, batch = _numbered_rows(view.facts)
-    return view.places.astype(np.int32)[number], batch
+    number, rank, batch = _numbered_rows(view.facts)
+    return _renumbered(number, view.places[rank]), batch
 
 
-def _numbered_rows(facts: Facts) -> tuple[NDArray[Any], Batch]:
-    """Return all transactions in input order, with the number of each one's group."""
+def _numbered_rows(facts: Facts) -> tuple[NDArray[np.int32], Ints, Batch]:
+    """Return the number of each transaction's group as it came up, the place of each number
+    among the groups in natural order, and all transactions in input order.
+    """
     combiner = Combiner(facts.groups.names)
     numbers, batches = [], []
     for batch in _batches(facts):
@@ -88,10 +90,19 @@ def _numbered_rows(facts: Facts) -> tuple[NDArray[Any], Batch]:
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
         batches.append(batch)
     groups = combiner.groups()
-    rank = np.empty(groups.count, np.int32)
-    rank[groups.order()] = np.arange(groups.count, dtype=np.int32)
+    rank = np.empty(groups.count, np.int64)
+    rank[groups.order()] = np.arange(groups.count)
     every = numbers[0] if len(numbers) == 1 else np.concatenate(numbers)
-    return rank[every], _joined(batches)
+    return every.astype(np.int32, copy=False), rank, _joined(batches)
+
+
+def _renumbered(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
+    """Return the new number of each row, without a look at the rows where that can be."""
+    if np.array_equal(onto, np.arange(len(onto))):
+        return number
+    if (onto == onto[0]).all():
+        return np.full(len(number), onto[0], np.int32)
+    return onto.astype(np.int32)[number]
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,38 +110,44 @@ class Index:
     """All transactions, findable by group and day without a search of rows.
 
     `order` holds their places in the input by group, day, time and input; `key` the group
-    and day of each in that order.
+    and day of each in that order, as group * `width` + day - `first`.
     """
 
     batch: Batch
     order: Ints
-    key: Ints
+    key: NDArray[Any]
+    first: int
+    width: int
 
     @classmethod
     def of(cls, facts: Facts) -> Index:
         """Return the index of the transactions, made when first asked for."""
         kept = facts.folded.kept
         if "index" not in kept:
-            number, batch = _numbered_rows(facts)
+            number, rank, batch = _numbered_rows(facts)
+            number = _renumbered(number, rank)
             first = int(batch.days.min())
             width = int(batch.days.max()) - first + 1
+            small = len(rank) * width < 1 << 31  # half the memory to walk through
+            key: NDArray[Any] = number.astype(np.int32 if small else np.int64) * width
+            np.add(key, batch.days, out=key)
+            np.subtract(key, first, out=key)
             order = _by_time(batch)
-            key = number
-            if order is not None or (batch.days[1:] < batch.days[:-1]).any():
-                key = number.astype(np.int64)
-                key *= width
-                key += batch.days - first
-            order = stable_order(key) if order is None else order[stable_order(key[order])]
-            every = number[order].astype(np.int64) << 32
-            every += batch.days[order]
-            kept["index"] = cls(batch, order, every)
+            if order is not None:
+                order = order[stable_order(key[order])]
+            elif (batch.days[1:] < batch.days[:-1]).any():
+                order = stable_order(key)
+            else:
+                order = stable_order(number)
+            kept["index"] = cls(batch, order, key[order], first, width)
         found: Index = kept["index"]
         return found
 
     def rows(self, groups: Ints, first: int, last: int) -> Ints:
         """Return the transactions of some groups and a span of days, by day, time and input."""
-        base = groups.astype(np.int64) << 32
-        lo, hi = np.searchsorted(self.key, base + first), np.searchsorted(self.key, base + last + 1)
+        base = groups.astype(np.int64) * self.width
+        limits = [base + min(max(day - self.first, 0), self.width) for day in (first, last + 1)]
+        lo, hi = (np.searchsorted(self.key, limit.astype(self.key.dtype)) for limit in limits)
         if len(groups) == 1:
             return self.order[lo[0] : hi[0]]
         hit = np.concatenate([self.order[a:b] for a, b in zip(lo, hi, strict=True)])

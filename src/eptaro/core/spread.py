@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,8 +14,8 @@ from eptaro.core.column import Column
 from eptaro.core.days import Ints
 from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
+from eptaro.core.fold import CHUNK, Batch
 from eptaro.core.ledger import placed_rows
-from eptaro.core.ranges import stable_order
 from eptaro.core.table import Table
 
 _FENCE = 1.5
@@ -43,15 +43,14 @@ def spread(
     (3.0, 4.0, 1)
     """
     runs = _Runs.of(self.view(by, only, as_of), column, per)
-    values, lo, hi = runs.values, runs.lo, runs.hi
-    count = hi - lo
-    quarters = [_quantile(values, lo, hi, share) for share in (0.25, 0.5, 0.75)]
+    values, lo, hi, count = runs.values, runs.lo, runs.hi, runs.count
+    quarters = [runs.quantile(share) for share in (0.25, 0.5, 0.75)]
     reach = _FENCE * (quarters[2] - quarters[0])
     below, above = quarters[0] - reach, quarters[2] + reach
     first = runs.places(below[:, None], "left")[:, 0]
     last = runs.places(above[:, None], "right")[:, 0]
-    outside = count - (last - first)
-    mean = np.add.reduceat(values, lo) / count
+    outside = count - (runs.before[last] - runs.before[first])
+    mean = np.add.reduceat(values * np.diff(runs.before), lo) / count
     figures = {
         "mean": (mean, "Mean of the values"),
         "low": (values[first], "Least value within the lower fence"),
@@ -92,10 +91,11 @@ def histogram(
     runs = _Runs.of(self.view(by, only, as_of), column, per)
     edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
     count, rows = len(edges) - 1, len(runs.lo)
-    entries = np.diff(runs.places(np.tile(edges, (rows, 1)), "left"), axis=1).ravel()
+    found = runs.places(np.tile(edges, (rows, 1)), "left")
+    entries = np.diff(runs.before[found], axis=1).ravel()
     place = np.repeat(np.arange(rows), count)
     bin_ = np.tile(np.arange(count), rows)
-    total = (runs.hi - runs.lo)[place]
+    total = runs.count[place]
     made = [
         *(c.take(place) for c in runs.head()),
         Column.of("from", "float", edges[bin_], description=f"The range of {column} begins here"),
@@ -108,13 +108,18 @@ def histogram(
 
 @dataclass(frozen=True, eq=False)
 class _Runs:
-    """Values in runs `lo`..`hi`, one per group and value of `per`, each in order."""
+    """Different values in runs `lo`..`hi`, one per group and value of `per`, each in order.
+
+    `before` says how many entries of all runs come before each value, and at last how many
+    there are.
+    """
 
     view: View
     crossed: Crossed
     group: Ints
     place: Ints
     values: NDArray[np.float64]
+    before: Ints
     lo: Ints
     hi: Ints
 
@@ -126,26 +131,32 @@ class _Runs:
         known = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
         if name not in known:  # of a column that is only counted, no values are read
             raise QuestionError(unknown("column of values", name, sorted(set(known))))
-        seen, place = places_of(view, crossed, group, batch)
-        column = batch.values[name]
-        values = column.data[seen]
-        keep = None if column.valid is None else column.valid[seen]
-        if column.kind == "float":
-            keep = ~np.isnan(values) if keep is None else keep & ~np.isnan(values)
-        code = group[seen].astype(np.int64) * crossed.size + place
-        if keep is not None and not keep.all():
-            values, code = values[keep], code[keep]
-        if not len(values):
+        run, value, entries = _counted(view, crossed, group, batch, name)
+        if not len(run):
             raise QuestionError(f"{name} has no values in these days")
-        counts = np.bincount(code, minlength=view.groups.count * crossed.size)
-        ordered = values[stable_order(code)]
-        there = np.flatnonzero(counts)
-        hi = np.cumsum(counts)[there]
-        lo = hi - counts[there]
-        for start, stop in zip(lo.tolist(), hi.tolist(), strict=True):
-            ordered[start:stop].sort()
-        numbers = ordered.astype(np.float64) / 10.0**column.scale
-        return cls(view, crossed, there // crossed.size, there % crossed.size, numbers, lo, hi)
+        numbers = value.astype(np.float64) / 10.0 ** batch.values[name].scale
+        lo = np.flatnonzero(np.append(True, run[1:] != run[:-1]))
+        hi, before = np.append(lo[1:], len(run)), np.append(0, np.cumsum(entries))
+        own_group, place = np.divmod(run[lo], crossed.size)
+        return cls(view, crossed, own_group, place, numbers, before, lo, hi)
+
+    @property
+    def count(self) -> Ints:
+        """How many entries each run has."""
+        return self.before[self.hi] - self.before[self.lo]
+
+    def quantile(self, share: float) -> NDArray[np.float64]:
+        """Return a quantile of each run, interpolated linearly."""
+        place = share * (self.count - 1)
+        below = place.astype(np.int64)
+        above = np.minimum(below + 1, self.count - 1)
+        low, high = self._entry(below), self._entry(above)
+        return np.asarray(low + (high - low) * (place - below))
+
+    def _entry(self, number: Ints) -> NDArray[np.float64]:
+        """Return the value of an entry of each run, counted from 0."""
+        at = np.searchsorted(self.before, self.before[self.lo] + number, side="right") - 1
+        return self.values[at]
 
     def places(self, limits: NDArray[np.float64], side: Literal["left", "right"]) -> Ints:
         """Return where limits, one row of them per run, come among the values of the run."""
@@ -177,13 +188,48 @@ def _of_rows(view: View, per: str | None) -> Attribute:
     return attribute_of(view, full_name(per))
 
 
-def _quantile(values: NDArray[np.float64], lo: Ints, hi: Ints, share: float) -> NDArray[np.float64]:
-    """Return a quantile of each run of ordered values, interpolated linearly."""
-    place = share * (hi - lo - 1)
-    below = place.astype(np.int64)
-    above = np.minimum(below + 1, hi - lo - 1)
-    low, high = values[lo + below], values[lo + above]
-    return np.asarray(low + (high - low) * (place - below))
+def _counted(
+    view: View, crossed: Crossed, group: NDArray[np.int32], batch: Batch, name: str
+) -> tuple[Ints, Ints, Ints]:
+    """Return run, value and number of entries of each value that occurs in a run, in order.
+
+    A value's place among all that may occur, and its run, make one number, so that counting
+    needs no sorting where these numbers are not more than the rows.
+    """
+    column = batch.values[name]
+    data, choices = column.data, None
+    runs = view.groups.count * crossed.size
+    if column.kind == "float" or _width(data) * runs >= 1 << 62:
+        choices, data = np.unique(data, return_inverse=True)
+    width, least = _width(data), int(data.min())
+    counts = np.zeros(runs * width if runs * width <= len(data) else 0, np.int64)
+    keys = []
+    step = len(batch) if crossed.by_time else CHUNK
+    for start in range(0, len(batch), step):
+        rows = slice(start, start + step)
+        seen, key = places_of(view, crossed, group[rows], batch.days_of(rows), width)
+        if view.groups.count > 1:
+            key += group[rows][seen].astype(np.int64) * (crossed.size * width)
+        key += data[rows][seen]
+        key -= least
+        filled = column.filled(rows)
+        key = key if filled is None else key[filled[seen]]
+        if len(counts):
+            np.add.at(counts, key, 1)
+        else:
+            keys.append(key)
+    if len(counts):
+        every = np.flatnonzero(counts)
+        counts = counts[every]
+    else:
+        every, counts = np.unique(np.concatenate(keys), return_counts=True)
+    run, value = np.divmod(every, width)
+    value += least
+    return run, value if choices is None else choices[value], counts
+
+
+def _width(data: NDArray[Any]) -> int:
+    return int(data.max()) - int(data.min()) + 1
 
 
 def _round_edges(least: float, most: float, bins: int) -> NDArray[np.float64]:
