@@ -13,6 +13,7 @@ import unittest
 import zipfile
 from pathlib import Path
 
+import pyarrow as pa
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -143,6 +144,11 @@ class Hostile(Commands):
         table = ep.Daybook.read("rows.csv", date="on", measures="revenue=sum(fare)").recap("month")
         for name in ("t.parquet", "t.arrow", "t.xlsx"):
             plain[name] = table.write(name).read_bytes()
+        stream = io.BytesIO()
+        frame = table.to_arrow()
+        with pa.ipc.new_stream(stream, frame.schema) as unpacked:
+            unpacked.write_table(frame)
+        plain["s.arrow"] = stream.getvalue()
         for name, content in plain.items():
             for _ in range(40):
                 turned = bytearray(content)
@@ -150,7 +156,7 @@ class Hostile(Commands):
                     turned[rng.randrange(len(turned))] = rng.randrange(256)
                 Path(f"bad-{name}").write_bytes(bytes(turned))
                 self.refused("recap", f"bad-{name}", "--date", "first", "--measure", "s=sum(revenue)", "--per", "year",
-                             "--format", "csv")  # fmt: skip
+                             "--by", "period", "--format", "csv")  # fmt: skip
 
     def test_configs_and_options(self):
         rng = random.Random(5)

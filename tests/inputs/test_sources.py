@@ -81,6 +81,9 @@ class SameBook(Files):
         parquet.write_table(table.slice(0, 1), self.folder / "parts" / "a.parquet")
         parquet.write_table(table.slice(1), self.folder / "parts" / "b.parquet")
         feather.write_feather(table, str(self.folder / "r.arrow"))
+        with pa.ipc.new_stream(str(self.folder / "s.arrow"), table.schema) as stream:
+            stream.write_table(table, max_chunksize=1)
+        self.enterContext(mock.patch("eptaro.inputs.arrowfiles._BATCH", 2))
         lines = "".join(json.dumps(row) + "\n" for row in plain.to_pylist())
         self.book(plain)
         engine = sqlalchemy.create_engine(f"sqlite:///{self.folder}/r.db")
@@ -103,6 +106,7 @@ class SameBook(Files):
             "folder": (self.folder / "parts", None),
             "pattern": (f"{self.folder}/parts/*.parquet", None),
             "arrow": (self.folder / "r.arrow", None),
+            "arrow stream": (self.folder / "s.arrow", None),
             "ndjson": (self.file("r.ndjson", lines), None),
             "xlsx": (self.folder / "r.xlsx", None),
             "ods": (self.folder / "r.ods", None),

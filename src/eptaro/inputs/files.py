@@ -14,9 +14,10 @@ import pyarrow as pa
 
 from eptaro.core.errors import EptaroError, InputError, unknown
 from eptaro.core.filerules import FileRules
+from eptaro.inputs.arrowfiles import ArrowFile
 from eptaro.inputs.csvfiles import CsvFile
 from eptaro.inputs.digest import file_digest
-from eptaro.inputs.sources import Source, TableSource, Wanted, check_columns
+from eptaro.inputs.sources import Source, TableSource, Wanted, check_columns, sound
 from eptaro.inputs.workbooks import read_sheet
 
 _BATCH = 1 << 20
@@ -61,13 +62,13 @@ class ParquetFile(Source):
             for table in _pieces(file, wanted.names, self._groups):
                 done += table.num_rows
                 self.share = done / rows
-                yield table.select(wanted.names)
+                yield sound(table.select(wanted.names))
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""
         with self._open() as file:
             for batch in file.iter_batches(_BATCH):
-                yield pa.Table.from_batches([batch])
+                yield sound(pa.Table.from_batches([batch]))
 
     def fingerprint(self) -> str:
         """Return a digest of the file, and which part of it this is."""
@@ -136,12 +137,6 @@ class ManyFiles(Source):
         return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()
 
 
-def _feather(path: Path, rules: FileRules) -> Source:
-    from pyarrow import feather
-
-    return TableSource(feather.read_table(path), str(path))
-
-
 def _json_lines(path: Path, rules: FileRules) -> Source:
     from pyarrow import json
 
@@ -156,8 +151,8 @@ READERS: dict[str, Callable[[Path, FileRules], Source]] = {
     ".csv": CsvFile,
     ".tsv": CsvFile,
     ".parquet": ParquetFile,
-    ".arrow": _feather,
-    ".feather": _feather,
+    ".arrow": ArrowFile,
+    ".feather": ArrowFile,
     ".ndjson": _json_lines,
     ".jsonl": _json_lines,
     ".xlsx": _sheet,

@@ -181,6 +181,16 @@ def in_memory(source: Source) -> Source:
     return Held(source)
 
 
+def sound(table: pa.Table) -> pa.Table:
+    """Return a table as it was read from a file, text plain.
+
+    Raises `pyarrow.ArrowInvalid` where a damaged file holds codes that stand for nothing, or
+    text that lies outside of it: these would end in another group's total, or worse.
+    """
+    table.validate(full=True)
+    return _plain_text(table)
+
+
 def _plain_text(table: pa.Table) -> pa.Table:
     """Return the table with views of text, which few functions take, as plain text."""
     for place, column in enumerate(table.schema):
