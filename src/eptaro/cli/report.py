@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -49,14 +50,13 @@ def report(**given: Any) -> None:
     page = out.suffix.lower() == ".html"
     if page and settings.config is not None:
         own = settings.config.report | own
-    asked = dict(given)
-    book = settings.book(given)
-    quality = None
-    if page and "quality" in own.get("sections", ["quality"]):
-        quality = _quality(settings, asked)
-    click.echo(
-        f"report written to {book.report(out, quality=quality, as_of=as_of, **own)}", err=True
-    )
+    looked = page and "quality" in own.get("sections", ["quality"])
+    with ThreadPoolExecutor(1) as beside:  # dates are looked at while the rows are folded
+        later = beside.submit(_quality, settings, dict(given)) if looked else None
+        book = settings.book(given)
+        quality = later.result() if later else None
+    path = book.report(out, quality=quality, as_of=as_of, **own)
+    click.echo(f"report written to {path}", err=True)
 
 
 def _quality(settings: Settings, asked: dict[str, Any]) -> Any:
@@ -69,6 +69,8 @@ def _quality(settings: Settings, asked: dict[str, Any]) -> Any:
     if not files and settings.config:
         files = [str(file) for file in settings.config.files()]
     dates, written = settings.reading(asked)
+    if "-" in files:  # standard input can be read only once
+        return None
     try:
         return inspect(open_files(files, written), date=date, dates=dates)
     except EptaroError:

@@ -84,16 +84,16 @@ def _numbered_rows(facts: Facts) -> tuple[NDArray[np.int32], Ints, Batch]:
     among the groups in natural order, and all transactions in input order.
     """
     combiner = Combiner(facts.groups.names)
-    numbers, batches = [], []
+    numbers: list[NDArray[Any]] = []
+    batches: list[Batch] = []
     for batch in _batches(facts):
         number = combiner.number(batch.groups)
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
-        batches.append(batch)
+        batches.append(_copied(batch) if batches else replace(batch, groups={}))
     groups = combiner.groups()
     rank = np.empty(groups.count, np.int64)
     rank[groups.order()] = np.arange(groups.count)
-    every = numbers[0] if len(numbers) == 1 else np.concatenate(numbers)
-    return every.astype(np.int32, copy=False), rank, _joined(batches)
+    return _concatenated(numbers).astype(np.int32, copy=False), rank, _joined(batches)
 
 
 def _renumbered(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
@@ -107,52 +107,50 @@ def _renumbered(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
 
 @dataclass(frozen=True, eq=False)
 class Index:
-    """All transactions, findable by group and day without a search of rows.
+    """All transactions, findable by day, so that a look at some days touches their rows alone.
 
-    `order` holds their places in the input by group, day, time and input; `key` the group
-    and day of each in that order, as group * `width` + day - `first`.
+    `order` holds their places in the input by day, time and input (None where they stand so
+    already), `days` and `numbers` the day and the group of each in that order; `number_of`
+    leads from a group's place in natural order to its number.
     """
 
     batch: Batch
-    order: Ints
-    key: NDArray[Any]
-    first: int
-    width: int
+    order: NDArray[Any] | None
+    days: NDArray[np.int32]
+    numbers: NDArray[np.int32]
+    number_of: Ints
 
     @classmethod
     def of(cls, facts: Facts) -> Index:
         """Return the index of the transactions, made when first asked for."""
         kept = facts.folded.kept
         if "index" not in kept:
-            number, rank, batch = _numbered_rows(facts)
-            number = _renumbered(number, rank)
-            first = int(batch.days.min())
-            width = int(batch.days.max()) - first + 1
-            small = len(rank) * width < 1 << 31  # half the memory to walk through
-            key: NDArray[Any] = number.astype(np.int32 if small else np.int64) * width
-            np.add(key, batch.days, out=key)
-            np.subtract(key, first, out=key)
-            order = _by_time(batch)
-            if order is not None:
-                order = order[stable_order(key[order])]
-            elif (batch.days[1:] < batch.days[:-1]).any():
-                order = stable_order(key)
-            else:
-                order = stable_order(number)
-            kept["index"] = cls(batch, order, key[order], first, width)
+            numbers, rank, batch = _numbered_rows(facts)
+            days, order = batch.days, _by_time(batch)
+            if order is not None or (days[1:] < days[:-1]).any():
+                since = days - days.min()
+                by_day = stable_order(since if order is None else since[order])
+                order = by_day if order is None else order[by_day]
+                if len(order) < 1 << 31:
+                    order = order.astype(np.int32)
+                days, numbers = days[order], numbers[order]
+            kept["index"] = cls(batch, order, days, numbers, np.argsort(rank))
         found: Index = kept["index"]
         return found
 
     def rows(self, groups: Ints, first: int, last: int) -> Ints:
         """Return the transactions of some groups and a span of days, by day, time and input."""
-        base = groups.astype(np.int64) * self.width
-        limits = [base + min(max(day - self.first, 0), self.width) for day in (first, last + 1)]
-        lo, hi = (np.searchsorted(self.key, limit.astype(self.key.dtype)) for limit in limits)
-        if len(groups) == 1:
-            return self.order[lo[0] : hi[0]]
-        hit = np.concatenate([self.order[a:b] for a, b in zip(lo, hi, strict=True)])
-        times = hit if self.batch.times is None else self.batch.times[hit]
-        return np.asarray(hit[np.lexsort((hit, times, self.batch.days[hit]))])
+        lo, hi = np.searchsorted(self.days, np.array([first, last + 1], np.int32)).tolist()
+        own, numbers = self.number_of[groups], self.numbers[lo:hi]
+        if len(own) == len(self.number_of):
+            at = np.arange(lo, hi)
+        elif len(own) == 1:
+            at = np.flatnonzero(numbers == own[0]) + lo
+        else:
+            wanted = np.zeros(len(self.number_of), bool)
+            wanted[own] = True
+            at = np.flatnonzero(wanted[numbers]) + lo
+        return at if self.order is None else self.order[at]
 
 
 def _by_time(batch: Batch) -> Ints | None:
@@ -174,22 +172,43 @@ def _batches(facts: Facts) -> Any:
     return facts.folded.reread()
 
 
+def _copied(batch: Batch) -> Batch:
+    """Return a copy without the groups, so that what was read for the batch can be let go."""
+    return Batch(
+        batch.days.copy(), {},
+        {name: replace(c, data=c.data.copy()) for name, c in batch.values.items()},
+        {name: Coded(c.codes.copy(), c.choices) for name, c in batch.distinct.items()},
+        None if batch.times is None else batch.times.copy(),
+    )  # fmt: skip
+
+
 def _joined(batches: list[Batch]) -> Batch:
+    """Return batches as one, and forget them column by column: the list is empty afterwards."""
     if len(batches) == 1:
         return batches[0]
-    values = {name: join([b.values[name] for b in batches]) for name in batches[0].values}
-    distinct = {}
-    for name in batches[0].distinct:
-        encoder = Encoder(name)
-        codes = [
-            np.where(b.distinct[name].codes < 0, -1, encoder.encode(b.distinct[name]))
-            for b in batches
-        ]
-        distinct[name] = Coded(np.concatenate(codes).astype(np.int32), encoder.coded().choices)
     times = None
     if any(b.times is not None for b in batches):
-        times = np.concatenate(
-            [np.zeros(len(b), np.int64) if b.times is None else b.times for b in batches]
-        )
-    days: NDArray[np.int32] = np.concatenate([b.days for b in batches])
-    return Batch(days, {}, values, distinct, times)
+        times = [np.zeros(len(b), np.int64) if b.times is None else b.times for b in batches]
+    days = [b.days for b in batches]
+    values = {name: [b.values[name] for b in batches] for name in batches[0].values}
+    distinct = {name: [b.distinct[name] for b in batches] for name in batches[0].distinct}
+    batches.clear()
+    return Batch(
+        _concatenated(days), {},
+        {name: join(values.pop(name)) for name in list(values)},
+        {name: _recoded(name, distinct.pop(name)) for name in list(distinct)},
+        None if times is None else _concatenated(times),
+    )  # fmt: skip
+
+
+def _recoded(name: str, parts: list[Coded]) -> Coded:
+    encoder = Encoder(name)
+    codes = [np.where(part.codes < 0, -1, encoder.encode(part)) for part in parts]
+    return Coded(np.concatenate(codes).astype(np.int32), encoder.coded().choices)
+
+
+def _concatenated(parts: list[NDArray[Any]]) -> NDArray[Any]:
+    """Return arrays as one, and forget them: the list is empty afterwards."""
+    joined = parts[0] if len(parts) == 1 else np.concatenate(parts)
+    parts.clear()
+    return joined

@@ -63,11 +63,13 @@ def _ranked(values: Values) -> tuple[Values, Ints]:
 
 def stable_order(keys: Values) -> Ints:
     """Return the stable order of whole numbers from 0, by two passes over 16 bits each."""
-    if len(keys) and int(keys.max()) >= 1 << 32:
+    most = int(keys.max(initial=0))
+    if most >= 1 << 32:
         return np.argsort(keys, kind="stable")
-    order = np.argsort((keys & 0xFFFF).astype(np.uint16), kind="stable")
-    high = (keys >> 16).astype(np.uint16)
-    return order[np.argsort(high[order], kind="stable")] if high.any() else order
+    order = np.argsort(keys.astype(np.uint16), kind="stable")  # of the low 16 bits
+    if most < 1 << 16:
+        return order
+    return order[np.argsort((keys >> 16).astype(np.uint16)[order], kind="stable")]
 
 
 def _split(numbers: Values, bit: int) -> tuple[Values, Ints, int]:

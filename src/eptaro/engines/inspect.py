@@ -15,6 +15,7 @@ from eptaro.core.column import Column
 from eptaro.core.daterules import DateRules
 from eptaro.core.days import Ints, as_date, civil_months, month_starts, ordinal, weekday
 from eptaro.core.errors import DateError
+from eptaro.core.fold import CHUNK
 from eptaro.core.groups import Combiner
 from eptaro.core.levels import WEEKDAYS
 from eptaro.core.progress import tell
@@ -107,19 +108,20 @@ def _looked_at(
     rules, words = decided_rules(column, rules, date, found)
     read = read_dates(column, rules, date)
     good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
-    days = read.days[good].astype(np.int64)
+    days = read.days if read.bad is None else read.days[good]
     found.add("rows", "", len(good))
-    found.add("readable dates", "", int(good.sum()))
+    found.add("readable dates", "", len(days))
     _unreadable(column, read.bad, read.reasons, found)
     if len(days):
-        present = _present(days)
-        _plausible(days, present, found)
-        found.add("first date", as_date(int(days.min())))
-        found.add("last date", as_date(int(days.max())))
+        present, counts = _counted(days)
+        _plausible(present, counts, found)
+        found.add("first date", as_date(int(present[0])))
+        found.add("last date", as_date(int(present[-1])))
         _gaps(present, found, "")
-        _per_group(opened, date, groups, read.days, good, found)
-        counts = np.bincount(weekday(days), minlength=7)
-        for name, count in zip(WEEKDAYS, counts.tolist(), strict=True):
+        _per_group(opened, groups, read.days, good, found)
+        per_weekday = np.zeros(7, np.int64)
+        np.add.at(per_weekday, weekday(present), counts)
+        for name, count in zip(WEEKDAYS, per_weekday.tolist(), strict=True):
             found.add("weekday", name.title(), count)
     _duplicates(opened, named, found, len(good))
     bad = [] if good.all() else ["--bad-dates set-aside"]
@@ -188,23 +190,26 @@ def _first_row(hit: NDArray[np.bool_]) -> str:
     return f"first in row {int(np.flatnonzero(hit)[0]) + 1:,}" if hit.any() else ""
 
 
-def _present(days: Ints) -> Ints:
-    """Return the distinct days in order, by marking which occur rather than by sorting."""
+def _counted(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
+    """Return the distinct days in order and the rows of each, counted rather than sorted."""
     least = int(days.min())
-    seen = np.zeros(int(days.max()) - least + 1, bool)
-    seen[days - least] = True
-    return np.flatnonzero(seen) + least
+    counts = np.zeros(int(days.max()) - least + 1, np.int64)
+    for start in range(0, len(days), CHUNK):
+        np.add.at(counts, days[start : start + CHUNK].astype(np.int64) - least, 1)
+    there = np.flatnonzero(counts)
+    return there + least, counts[there]
 
 
-def _plausible(days: Ints, present: Ints, found: Findings) -> None:
+def _plausible(present: Ints, counts: Ints, found: Findings) -> None:
+    rows = int(counts.sum())
     for text in _SENTINELS:
-        count = int((days == ordinal(text)).sum()) if ordinal(text) in present else 0
-        if count > 2 * len(days) / max(len(present), 1):
+        count = int(counts[present == ordinal(text)].sum())
+        if count > 2 * rows / len(present):
             found.add("perhaps no date", text, count, f"--blank-date {text} if it stands for none")
-    far = (days < ordinal("1900-01-01")) | (days > ordinal(dt.date.today()) + 3653)
+    far = (present < ordinal("1900-01-01")) | (present > ordinal(dt.date.today()) + 3653)
     if far.any():
-        found.add("implausible dates", f"such as {as_date(int(days[far][0]))}", int(far.sum()),
-                  "before 1900 or over ten years ahead")  # fmt: skip
+        found.add("implausible dates", f"such as {as_date(int(present[far][0]))}",
+                  int(counts[far].sum()), "before 1900 or over ten years ahead")  # fmt: skip
 
 
 def _gaps(present: Ints, found: Findings, group: str) -> None:
@@ -224,22 +229,31 @@ def _gaps(present: Ints, found: Findings, group: str) -> None:
 
 
 def _per_group(
-    source: Source, date: str, groups: list[str], days: NDArray[np.int32], good: Any,
+    source: Source, groups: list[str], days: NDArray[np.int32], good: NDArray[np.bool_],
     found: Findings,
 ) -> None:  # fmt: skip
     if not groups:
         return
     numbers, combiner = _numbered(source, groups)
     named = combiner.groups()
-    for place in named.order().tolist():
-        own = days[(numbers == place) & good].astype(np.int64)
-        if not len(own):
-            continue
-        values = [c.to_list()[0] for c in named.columns(np.array([place]))]
+    order = named.order()
+    place = np.empty(len(order), np.int64)
+    place[order] = np.arange(len(order))
+    least = int(days[good].min())
+    keys, counts = np.unique(
+        (place[numbers[good]] << 32) + (days[good] - least), return_counts=True
+    )
+    group, day = keys >> 32, (keys & 0xFFFFFFFF) + least
+    starts = np.flatnonzero(np.diff(group, prepend=-1))
+    rows = np.add.reduceat(counts, starts)
+    named_by = zip(*(c.to_list() for c in named.columns(order[group[starts]])), strict=True)
+    for values, start, stop, count in zip(
+        named_by, starts.tolist(), [*starts[1:].tolist(), len(keys)], rows.tolist(), strict=True
+    ):
         label = ", ".join("(blank)" if value is None else str(value) for value in values)
-        found.add("dates", f"{as_date(int(own.min()))}..{as_date(int(own.max()))}", len(own),
-                  "", label)  # fmt: skip
-        _gaps(_present(own), found, label)
+        own = day[start:stop]
+        found.add("dates", f"{as_date(int(own[0]))}..{as_date(int(own[-1]))}", count, "", label)
+        _gaps(own, found, label)
 
 
 def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,8 @@ from eptaro.reports.sections import Asked, Section, made
 from eptaro.reports.settings import ReportRules
 from eptaro.version import __version__
 
+_APART = "proof"
+
 
 def write_page(
     book: Daybook, path: Path, rules: ReportRules, quality: Table | None = None,
@@ -28,11 +31,15 @@ def write_page(
     asked = Asked(book, rules, quality, as_of)
     view = book.view(as_of=as_of)
     sections: list[Section] = []
-    for number, name in enumerate(rules.sections):
-        tell(0, number / len(rules.sections))
-        section = made(name, asked)
-        if section is not None:
-            sections.append(section)
+    with ThreadPoolExecutor(1) as beside:  # the proof reads all again while pictures are drawn
+        apart = {
+            name: beside.submit(made, name, asked) for name in rules.sections if name == _APART
+        }
+        for number, name in enumerate(rules.sections):
+            tell(0, number / len(rules.sections))
+            section = apart[name].result() if name in apart else made(name, asked)
+            if section is not None:
+                sections.append(section)
     names = ", ".join(measure.name for measure in book.measures)
     page = _template().render(
         title=rules.title or f"{names[:1].upper()}{names[1:]} to {view.coverage.last}",
