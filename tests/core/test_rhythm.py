@@ -157,28 +157,29 @@ class Spread(unittest.TestCase):
                 self.assertEqual([row["low"], row["high"]], [float(kept[0]), float(kept[-1])])
                 self.assertEqual([row["least"], row["most"]], [float(values[0]), float(values[-1])])
 
-    def test_counted_and_sorted_values_agree(self):
+    def test_few_and_many_and_far_apart_values(self):
         rng = np.random.default_rng(3)
-        n = 4_000
-        x = rng.integers(-4, 30, n)
-        frame = {"on": np.datetime64("2025-01-01") + rng.integers(0, 90, n), "x": x,
-                 "g": rng.choice(["b", "a", "c"], n), "y": x + 0.0}  # fmt: skip
-        frame["y"][x == 7] = np.nan
-        days = ep.Daybook(frame, date="on", by="g", measures=["s=sum(x)", "t=sum(y)"])
-        for by in (None, "g"):
-            counted = list(days.spread("x", "weekday", by=by, only={"g": ["a", "b"]}).rows())
-            weekday = np.array([f"{day:%A}" for day in frame["on"].tolist()])
-            for row in counted:
-                held = (weekday == row["weekday"]) & (frame["g"] != "c")
-                held &= (frame["g"] == row["g"]) if by else True
-                self.assertEqual((row["entries"], row["least"]), (held.sum(), x[held].min()))
-                self.assertEqual(row["median"], statistics.median(x[held].tolist()))
-                self.assertAlmostEqual(row["mean"], statistics.fmean(x[held].tolist()), 12)
-            for row in days.spread("y", "weekday", by=by, only={"g": ["a", "b"]}).rows():
-                held = (weekday == row["weekday"]) & (frame["g"] != "c") & (x != 7)
-                held &= (frame["g"] == row["g"]) if by else True
-                self.assertEqual((row["entries"], row["most"]), (held.sum(), x[held].max()))
-                self.assertEqual(row["median"], statistics.median(x[held].tolist()))
+        n = 2_000
+        frame = {"on": np.datetime64("2025-01-01") + rng.integers(0, 90, n),
+                 "g": rng.choice(["b", "a", "c"], n)}  # fmt: skip
+        weekday = np.array([f"{day:%A}" for day in frame["on"].tolist()])
+        for unit in (1, 10**9, 10**17):
+            x = rng.integers(-4, 30, n) * unit
+            y = np.where(x == 7 * unit, np.nan, x + 0.0)
+            days = ep.Daybook(frame | {"x": x, "y": y}, date="on", by="g",
+                              measures=["m=max(x)", "t=max(y)"])  # fmt: skip
+            for column, blank, by in (("x", [], None), ("x", [], "g"), ("y", 7 * unit, "g")):
+                table = days.spread(column, "weekday", by=by, only={"g": ["a", "b"]})
+                self.assertEqual(len(table), 14 if by else 7)
+                for row in table.rows():
+                    held = (weekday == row["weekday"]) & (frame["g"] != "c") & ~np.isin(x, blank)
+                    held &= (frame["g"] == row["g"]) if by else True
+                    values = x[held].astype(float).tolist()
+                    self.assertEqual(row["entries"], len(values))
+                    self.assertEqual((row["least"], row["most"]), (min(values), max(values)))
+                    self.assertEqual(row["median"], statistics.median(values))
+                    mean = statistics.fmean(values)
+                    self.assertAlmostEqual(row["mean"] / unit, mean / unit, 9)
 
     def test_histograms_share_their_ranges_and_count_every_value(self):
         for per, bins in (("weekday", 7), (None, 30), ("kind of day", 1)):

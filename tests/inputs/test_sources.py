@@ -84,6 +84,7 @@ class SameBook(Files):
         with pa.ipc.new_stream(str(self.folder / "s.arrow"), table.schema) as stream:
             stream.write_table(table, max_chunksize=1)
         self.enterContext(mock.patch("eptaro.inputs.arrowfiles._BATCH", 2))
+        self.enterContext(mock.patch("eptaro.inputs.jsonlines._BLOCK", 70))
         lines = "".join(json.dumps(row) + "\n" for row in plain.to_pylist())
         self.book(plain)
         engine = sqlalchemy.create_engine(f"sqlite:///{self.folder}/r.db")
@@ -122,6 +123,33 @@ class SameBook(Files):
             if name == "sql":  # SQLite has no decimals
                 rows = [{**row, "revenue": Decimal(f"{row['revenue']:.2f}")} for row in rows]
             self.assertEqual(rows, expected, name)
+
+    def test_json_lines_whose_kinds_and_names_change_on_the_way(self):
+        rows = [{"on": f"2025-01-{day:02d}", "fare": day, "shop": "a"} for day in range(1, 29)]
+        rows[20] |= {"fare": 20.25, "late": 7}
+        del rows[3]["shop"], rows[25]["shop"]
+        text = "\n".join(map(json.dumps, rows))
+        for block in (1, 150, 1 << 26):
+            with mock.patch("eptaro.inputs.jsonlines._BLOCK", block):
+                path = self.file("r.ndjson", text)
+                book = ep.Daybook.read(
+                    path, date="on", by="shop", measures=["s=sum(fare)", "l=sum(late)"]
+                )
+                found = [(r["shop"], r["s"], r["l"]) for r in book.recap("month", by="shop").rows()]
+                self.assertEqual(found, [("a", Decimal("375.25"), 7), (None, 30, 0)])
+                with self.assertRaisesRegex(ep.InputError, "row 29 is not JSON"):
+                    ep.Daybook.read(
+                        self.file("r.ndjson", text + "\n{on}"), date="on", measures="n=count()"
+                    )
+
+    def test_a_group_column_that_is_blank_throughout(self):
+        path = self.file("b.csv", "on,g,x\n2025-01-01,,1\n2025-01-02,,2\n")
+        frame = {"on": ["2025-01-01", "2025-01-02"], "g": [None, None], "x": [1, 2]}
+        asked = {"date": "on", "by": "g", "measures": "s=sum(x)"}
+        for book in (ep.Daybook.read(path, **asked), ep.Daybook(frame, **asked)):
+            (row,) = book.recap("year", by="g").rows()
+            self.assertEqual((row["g"], row["s"]), (None, 3))
+            self.assertEqual(book.prove(book.recap("month", by="g")), 1)
 
     def book(self, table: pa.Table) -> None:
         """Write the rows as an xlsx and an ods workbook, with real date cells."""

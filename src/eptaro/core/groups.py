@@ -167,8 +167,11 @@ class Groups:
         """Return the group columns of a result whose rows belong to the given groups."""
         made = []
         for name, coded in self.coded.items():
-            codes = coded.codes
-            each = coded.choices.take(np.maximum(codes, 0)).blanked(codes >= 0)
+            codes, each = coded.codes, coded.choices
+            if len(each):
+                each = each.take(np.maximum(codes, 0)).blanked(codes >= 0)
+            else:  # the whole column is blank
+                each = Column.text(name, np.array([""]), codes)
             made.append(each.take(places).named(name, f"Group: {name}"))
         return made
 

@@ -20,6 +20,7 @@ from eptaro.core.table import Table
 
 _FENCE = 1.5
 _MOST_BINS = 1000
+_ROOM = 1 << 22  # numbers to count by that are never too many
 
 
 def spread(
@@ -202,7 +203,8 @@ def _counted(
     if column.kind == "float" or _width(data) * runs >= 1 << 62:
         choices, data = np.unique(data, return_inverse=True)
     width, least = _width(data), int(data.min())
-    counts = np.zeros(runs * width if runs * width <= len(data) else 0, np.int64)
+    counted = runs * width <= max(len(data), _ROOM)
+    counts = np.zeros(runs * width if counted else 0, np.int64)
     keys = []
     step = len(batch) if crossed.by_time else CHUNK
     for start in range(0, len(batch), step):
@@ -214,11 +216,11 @@ def _counted(
         key -= least
         filled = column.filled(rows)
         key = key if filled is None else key[filled[seen]]
-        if len(counts):
+        if counted:
             np.add.at(counts, key, 1)
         else:
             keys.append(key)
-    if len(counts):
+    if counted:
         every = np.flatnonzero(counts)
         counts = counts[every]
     else:

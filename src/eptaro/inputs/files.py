@@ -17,6 +17,7 @@ from eptaro.core.filerules import FileRules
 from eptaro.inputs.arrowfiles import ArrowFile
 from eptaro.inputs.csvfiles import CsvFile
 from eptaro.inputs.digest import file_digest
+from eptaro.inputs.jsonlines import JsonLines
 from eptaro.inputs.sources import Source, TableSource, Wanted, check_columns, sound
 from eptaro.inputs.workbooks import read_sheet
 
@@ -137,12 +138,6 @@ class ManyFiles(Source):
         return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()
 
 
-def _json_lines(path: Path, rules: FileRules) -> Source:
-    from pyarrow import json
-
-    return TableSource(json.read_json(path), str(path), of_text=True)
-
-
 def _sheet(path: Path, rules: FileRules) -> Source:
     return TableSource(read_sheet(path, rules.sheet), str(path), of_text=True)
 
@@ -153,8 +148,8 @@ READERS: dict[str, Callable[[Path, FileRules], Source]] = {
     ".parquet": ParquetFile,
     ".arrow": ArrowFile,
     ".feather": ArrowFile,
-    ".ndjson": _json_lines,
-    ".jsonl": _json_lines,
+    ".ndjson": JsonLines,
+    ".jsonl": JsonLines,
     ".xlsx": _sheet,
     ".xlsb": _sheet,
     ".ods": _sheet,

@@ -62,6 +62,8 @@ class Source:
         parts = [table[name] for table in self.batches(Wanted(name))]
         if not parts:
             return pa.chunked_array([], pa.string())
+        if len({part.type for part in parts}) > 1:
+            parts = [part.cast(pa.string()) for part in parts]
         return pa.chunked_array([c for part in parts for c in part.chunks], parts[0].type)
 
     def fingerprint(self) -> str:

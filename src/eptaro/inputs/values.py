@@ -125,6 +125,8 @@ def _not_numbers(array: pa.ChunkedArray, name: str) -> str:
 def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
     """Return a group column as codes into its distinct values, -1 where blank."""
     kind = array.type
+    if pa.types.is_null(kind):
+        return Coded(np.full(len(array), -1, np.int32), Column.text(name, np.array([], object)))
     if pa.types.is_floating(kind):
         try:  # a frame with blanks often holds whole numbers as floats
             array = pc.if_else(pc.is_nan(array), None, array).cast(pa.int64())
@@ -152,8 +154,6 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
         return Coded(codes, Column.of(name, "flag", _plain(words)))
     if pa.types.is_date32(kind):
         return Coded(codes, Column.of(name, "date", _plain(words.cast(pa.int32()))))
-    if pa.types.is_null(kind):
-        return Coded(np.full(len(array), -1, np.int32), Column.text(name, np.array([""])))
     raise _no_groups(name, kind, source)
 
 

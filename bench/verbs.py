@@ -1,27 +1,24 @@
 """Times the fold and the verbs on columns in memory, beside one plain pass over the same bytes.
 
-Run as `make bench` or `python bench/run.py [rows]`. Every case runs in a process of its own,
-so that its peak memory is its own; each figure is the best of three.
+Run as `python bench/verbs.py [rows ...]`.
 """
 
 from __future__ import annotations
 
-import json
-import resource
-import subprocess
-import sys
-import time
+import tempfile
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
+from apart import apart, heading, line, per_further_row, short, sizes_asked
 
 import eptaro as ep
 
-ROWS = 11_000_000
 GROUPS = 50
 FIRST, DAYS = 16_436, 3_652  # ten years from 2015-01-01
+BYTES = 4 + 4 + 8  # of a row: day, group and amount
 
 
 def columns(rows: int) -> dict[str, object]:
@@ -70,11 +67,8 @@ ACTIONS: dict[str, Callable[[dict[str, object]], object]] = {
     "fold + recap + 1,000 traces": traced,
     "fold + rhythm by weekday": lambda frame: book(frame).rhythm("weekday", by="branch"),
     "fold + spread by weekday": lambda frame: book(frame).spread("cents", "weekday"),
-    "fold + page": lambda frame: (
-        book(frame).report("/dev/shm/bench.html")
-        if Path("/dev/shm").exists()
-        else book(frame).report("bench.html")
-    ),
+    "fold + page": lambda frame: book(frame).report(Path(tempfile.gettempdir()) / "bench.html"),
+    "fold + histogram by weekday": lambda frame: book(frame).histogram("cents", "weekday"),
     "fold + trail 6 months daily": lambda frame: book(frame).trail("6 months", by="branch"),
     "fold + row-level year to date": lambda frame: book(frame).accumulate(
         "year", by="branch", every="entry"
@@ -88,56 +82,32 @@ ACTIONS: dict[str, Callable[[dict[str, object]], object]] = {
 }
 
 
-# Row-level answers and medians of transactions keep every row: not at 110 million.
-MOST_OF_HEAVY = 20_000_000
-HEAVY = (
-    "fold + recap + 1,000 traces",
-    "fold + spread by weekday",
-    "fold + page",
-    "fold + row-level year to date",
-    "fold + trail 180-day median of transactions",
-)
-
-
-def measure(case: str, rows: int) -> dict[str, float]:
-    """Return the seconds and the peak of memory beyond the columns, in units of the columns."""
+def _ready(action: Callable[[dict[str, object]], object], rows: int) -> Callable[[], object]:
     frame = columns(rows)
-    size = rows * (4 + 4 + 8)
     read_pass(frame)
-    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    best = float("inf")
-    for _ in range(3):
-        start = time.perf_counter()
-        ACTIONS[case](frame)
-        best = min(best, time.perf_counter() - start)
-    after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    return {"seconds": best, "memory": (after - before) * 1024 / size}
+    return partial(action, frame)
+
+
+CASES = {name: partial(_ready, action) for name, action in ACTIONS.items()}
 
 
 def main() -> None:
-    """Run every case in its own process and print the table."""
-    if len(sys.argv) == 3:
-        print(json.dumps(measure(sys.argv[1], int(sys.argv[2]))))
-        return
-    rows = int(sys.argv[1]) if len(sys.argv) > 1 else ROWS
-    print(
-        f"| {rows:,} rows, {GROUPS} groups, ten years | seconds | × read pass "
-        "| extra memory × columns |"
-    )
-    print("|---|---:|---:|---:|")
-    unit = 0.0
-    for case in ACTIONS:
-        if rows > MOST_OF_HEAVY and case in HEAVY:
-            continue
-        command = [sys.executable, __file__, case, str(rows)]
-        done = subprocess.run(command, capture_output=True, text=True, check=True)
-        found = json.loads(done.stdout)
-        unit = unit or found["seconds"]
-        print(
-            f"| {case} | {found['seconds']:.3f} | {found['seconds'] / unit:.1f} "
-            f"| {found['memory']:.2f} |",
-            flush=True,
-        )
+    """Print one row per case, with three columns per size."""
+    sizes = sizes_asked()
+    each = [name for rows in sizes
+            for name in (f"{short(rows)} rows: s", "× pass", "+ memory × columns")]  # fmt: skip
+    heading("50 groups, ten years", *each, "ns per further row")
+    passes: dict[int, float] = {}
+    for case in CASES:
+        seconds, cells = {}, []
+        for rows in sizes:
+            found = apart(__file__, case, rows)
+            seconds[rows] = found["seconds"]
+            passes.setdefault(rows, found["seconds"])
+            beyond = (found["peak"] - found["before"]) * 2**20 / (rows * BYTES)
+            times = found["seconds"] / passes[rows]
+            cells += [f"{found['seconds']:.3f}", f"{times:.1f}", f"{beyond:.2f}"]
+        line(case, *cells, per_further_row(seconds))
 
 
 if __name__ == "__main__":
