@@ -1,148 +1,144 @@
-"""Times the fold from 11 to 110 million rows, by every engine, and the merge of partial books.
+"""Times the fold by every engine, beside a bare read of the same rows.
 
-Run as `python bench/scale.py [parts] [folder]`. Each part is a Parquet file of 11 million
-rows; each case runs in a process of its own, so that its peak memory is its own.
+Run as `python bench/engines.py [rows ...]`. Parquet parts of 11 million rows at most, and for the
+engine inside a database an SQLite file of the same rows.
 """
 
 from __future__ import annotations
 
-import json
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
+from typing import Any
 
-ROWS = 11_000_000
-ASKED = {"date": "day", "by": "branch", "measures": ["revenue=sum(cents)", "n=count()"]}
+import numpy as np
+import pyarrow as pa
+from apart import apart, heading, line, per_further_row, sizes_asked
+from pyarrow import parquet
 
-CASE = """
-import json, resource, sys, time
-sys.path.insert(0, {bench!r})
-import scale
-if __name__ == "__main__":
-    start = time.perf_counter()
-    rows = getattr(scale, {case!r})(json.loads({paths!r}))
-    seconds = time.perf_counter() - start
-    own = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    print(json.dumps([rows, seconds, own / 2**10]))
-"""
+import eptaro as ep
+
+PART = 11_000_000
+MOST_QUERIED = 20_000_000  # beyond, the database is asked once and not twice
+ASKED: dict[str, Any] = {
+    "date": "day", "by": "branch", "measures": ["revenue=sum(cents)", "n=count()"],
+}  # fmt: skip
 
 
-def make(folder: str, parts: int) -> int:
-    """Write the parts that are not there yet, each with days of its own seed."""
-    import numpy as np
-    import pyarrow as pa
-    from pyarrow import parquet
-
+def parts(rows: int) -> Iterator[pa.Table]:
+    """Yield ten years of transactions in 50 groups, each part with days of its own seed."""
     words = pa.array([f"branch {n:02d}" for n in range(50)])
-    for number in range(parts):
-        path = Path(folder) / f"part-{number:02d}.parquet"
-        if path.exists():
-            continue
-        rng = np.random.default_rng(number)
-        days = np.sort(rng.integers(16_436, 16_436 + 3_652, ROWS, dtype=np.int32))
-        codes = pa.array(rng.integers(0, 50, ROWS, dtype=np.int32))
-        table = pa.table({
+    for number, start in enumerate(range(0, rows, PART)):
+        rng, count = np.random.default_rng(number), min(PART, rows - start)
+        days = np.sort(rng.integers(16_436, 16_436 + 3_652, count, dtype=np.int32))
+        codes = pa.array(rng.integers(0, 50, count, dtype=np.int32))
+        yield pa.table({
             "day": pa.array(days).cast(pa.date32()),
             "branch": pa.DictionaryArray.from_arrays(codes, words),
-            "cents": rng.integers(-5_000, 200_000, ROWS),
+            "cents": rng.integers(-5_000, 200_000, count),
         })  # fmt: skip
-        parquet.write_table(table, path, row_group_size=1 << 20)
-    return parts
 
 
-def bare_read(paths: list[str]) -> int:
+def make(folder: str, rows: int, *, database: bool = True) -> None:
+    """Write the rows as Parquet parts, and into a database."""
+    connection = sqlite3.connect(Path(folder) / "rows.db") if database else None
+    if connection:
+        connection.execute("PRAGMA journal_mode = OFF")
+        connection.execute("CREATE TABLE takings (day TEXT, branch TEXT, cents INTEGER)")
+    for number, table in enumerate(parts(rows)):
+        parquet.write_table(table, Path(folder) / f"part-{number:02d}.parquet",
+                            row_group_size=1 << 20)  # fmt: skip
+        for batch in table.to_batches(1 << 18) if connection else ():
+            columns = [batch["day"].cast(pa.string()), batch["branch"], batch["cents"]]
+            several = zip(*(column.to_pylist() for column in columns), strict=True)
+            connection.executemany("INSERT INTO takings VALUES (?, ?, ?)", several)
+    if connection:
+        connection.commit()
+        connection.close()
+
+
+def made_apart(folder: Path, rows: int, *, database: bool) -> None:
+    """Make the files in a process of its own, whose memory is not that of the cases."""
+    code = f"import sys; sys.path.insert(0, {str(Path(__file__).parent)!r}); import engines; "
+    code += f"engines.make({str(folder)!r}, {rows}, database={database})"
+    subprocess.run([sys.executable, "-c", code], check=True)
+
+
+def bare_read(folder: str) -> None:
     """Read the files with pyarrow alone, piece by piece: the physical yardstick."""
-    from pyarrow import parquet
-
-    rows = 0
-    for path in paths:
+    for path in sorted(Path(folder).glob("*.parquet")):
         with parquet.ParquetFile(path, read_dictionary=["branch"]) as file:
             for number in range(file.num_row_groups):
-                rows += file.read_row_group(number).num_rows
-    return rows
+                file.read_row_group(number)
 
 
-def stream(paths: list[str]) -> int:
-    """Fold piece by piece."""
-    import eptaro as ep
-
-    return ep.Daybook.fold(paths, engine="stream", **ASKED).rows
-
-
-def local(paths: list[str]) -> int:
-    """Fold in memory."""
-    import eptaro as ep
-
-    return ep.Daybook.fold(paths, engine="local", **ASKED).rows
+def bare_query(folder: str) -> None:
+    """Let the driver alone ask for sums by day and branch: the yardstick of the `sql` engine."""
+    with sqlite3.connect(Path(folder) / "rows.db") as connection:
+        asked = "SELECT day, branch, sum(cents), count(*) FROM takings GROUP BY day, branch"
+        connection.execute(asked).fetchall()
 
 
-def _dask(paths: list[str], workers: int) -> int:
+def fold(engine: str, folder: str) -> None:
+    """Fold here."""
+    ep.Daybook.fold([folder], engine=engine, **ASKED)
+
+
+def query(folder: str) -> None:
+    """Fold inside the database."""
+    ep.Daybook.from_sql(f"sqlite:///{folder}/rows.db", "takings", **ASKED)
+
+
+def dask(workers: int, folder: str) -> float:
+    """Fold on a cluster and return the seconds without its start."""
     from distributed import Client, LocalCluster
 
-    import eptaro as ep
-
+    paths = sorted(str(path) for path in Path(folder).glob("*.parquet"))
     with (
         LocalCluster(n_workers=workers, threads_per_worker=1, dashboard_address=None) as cluster,
         Client(cluster) as client,
     ):
         client.run(lambda: __import__("eptaro"))
-        started = time.perf_counter()
-        rows = ep.Daybook.fold(paths, engine="dask", client=client, **ASKED).rows
-        print(json.dumps(time.perf_counter() - started), file=sys.stderr)
-        return rows
+        start = time.perf_counter()
+        ep.Daybook.fold(paths, engine="dask", client=client, **ASKED)
+        return time.perf_counter() - start
 
 
-def dask_one(paths: list[str]) -> int:
-    """Fold on one worker."""
-    return _dask(paths, 1)
+ACTIONS: dict[str, Callable[[str], object]] = {
+    "pyarrow's bare read": bare_read, "stream": partial(fold, "stream"),
+    "local": partial(fold, "local"), "dask, one worker": partial(dask, 1),
+    "dask, two workers": partial(dask, 2), "SQLite's own grouped query": bare_query,
+    "sql, SQLite": query,
+}  # fmt: skip
+YARDSTICKS = ("pyarrow's bare read", "SQLite's own grouped query")
+CASES = {name: partial(partial, action) for name, action in ACTIONS.items()}
 
 
-def dask_two(paths: list[str]) -> int:
-    """Fold on two workers."""
-    return _dask(paths, 2)
-
-
-def measured(case: str, paths: list[str]) -> tuple[int, float, float]:
-    """Return rows, seconds (of a cluster without its start) and peak MiB of a case."""
-    text = CASE.format(bench=str(Path(__file__).parent), case=case, paths=json.dumps(paths))
-    with tempfile.NamedTemporaryFile("w", suffix=".py") as file:
-        file.write(text)
-        file.flush()
-        done = subprocess.run(
-            [sys.executable, file.name], capture_output=True, text=True, check=True
-        )
-    rows, seconds, memory = json.loads(done.stdout.splitlines()[-1])
-    if case.startswith("dask"):
-        seconds = float(done.stderr.strip().splitlines()[-1])
-    return rows, seconds, memory
-
-
-def main(parts: int, folder: Path) -> None:
+def main() -> None:
     """Print one row per engine and size."""
-    code = f"import sys; sys.path.insert(0, {str(Path(__file__).parent)!r}); import scale; "
-    code += f"scale.make({str(folder)!r}, {parts})"  # apart: its memory must not count here
-    subprocess.run([sys.executable, "-c", code], check=True)
-    paths = [str(folder / f"part-{number:02d}.parquet") for number in range(parts)]
-    print("| engine | rows | seconds | ns per row | peak MiB of the asking process |")
-    print("|---|---:|---:|---:|---:|")
-    for case, size in (
-        ("bare_read", 1), ("bare_read", parts), ("stream", 1), ("stream", parts // 2),
-        ("stream", parts), ("local", 1), ("dask_one", parts), ("dask_two", parts),
-    ):  # fmt: skip
-        best = min((measured(case, paths[:size]) for _ in range(3)), key=lambda one: one[1])
-        rows, seconds, memory = best
-        print(f"| {case.replace('_', ' ')} | {rows:,} | {seconds:.2f} | {1e9 * seconds / rows:.1f} "
-              f"| {memory:,.0f} |", flush=True)  # fmt: skip
+    heading("engine", "rows", "seconds", "× bare", "ns per further row",
+            "peak MiB of the asking process")  # fmt: skip
+    seconds: dict[str, dict[int, float]] = {name: {} for name in CASES}
+    for rows in sizes_asked():
+        with tempfile.TemporaryDirectory() as folder:
+            made_apart(Path(folder), rows, database=True)
+            bare = 0.0
+            for name in CASES:
+                if name == YARDSTICKS[1] and rows > MOST_QUERIED:
+                    bare = 0.0
+                    continue
+                found = apart(__file__, name, folder)
+                seconds[name][rows] = found["seconds"]
+                bare = found["seconds"] if name in YARDSTICKS else bare
+                line(name, f"{rows:,}", f"{found['seconds']:.2f}",
+                     f"{found['seconds'] / bare:.2f}" if bare else "", per_further_row(seconds[name]),
+                     f"{found['peak']:,.0f}")  # fmt: skip
 
 
 if __name__ == "__main__":
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else 10
-    if len(sys.argv) > 2:
-        target = Path(sys.argv[2])
-        target.mkdir(parents=True, exist_ok=True)
-        main(count, target)
-    else:
-        with tempfile.TemporaryDirectory() as made:
-            main(count, Path(made))
+    main()
