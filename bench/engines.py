@@ -135,9 +135,9 @@ def main() -> None:
                 found = apart(__file__, name, folder)
                 seconds[name][rows] = found["seconds"]
                 bare = found["seconds"] if name in YARDSTICKS else bare
-                line(name, f"{rows:,}", f"{found['seconds']:.2f}",
-                     f"{found['seconds'] / bare:.2f}" if bare else "", per_further_row(seconds[name]),
-                     f"{found['peak']:,.0f}")  # fmt: skip
+                times = f"{found['seconds'] / bare:.2f}" if bare else ""
+                line(name, f"{rows:,}", f"{found['seconds']:.2f}", times,
+                     per_further_row(seconds[name]), f"{found['peak']:,.0f}")  # fmt: skip
 
 
 if __name__ == "__main__":

@@ -132,3 +132,13 @@ class Traced(unittest.TestCase):
             {"at": at, "x": [1, 2, 3]}, date="at", measures=["a=first(x)", "b=last(x)"]
         ).recap("day")
         self.assertEqual([found.trace(0, name).plain for name in ("a", "b")], [2, 3])
+
+    def test_times_order_first_and_last_whatever_the_order_of_rows(self):
+        stamps = ["2025-01-02 10:00", "2025-01-03 09:00", "2025-01-02 08:00", "2025-01-03 07:00"]
+        days = ep.Daybook(
+            {"at": stamps, "x": [1, 2, 3, 4]}, date="at", measures=["f=first(x)", "l=last(x)"]
+        )
+        table = days.recap("day")
+        self.assertEqual([(row["f"], row["l"]) for row in table.rows()], [(3, 1), (4, 2)])
+        self.assertEqual([table.trace(0, "f").rows, table.trace(1, "l").rows], [(1, 3), (2, 4)])
+        self.assertEqual(days.prove(table), 4)

@@ -126,13 +126,9 @@ class Index:
         kept = facts.folded.kept
         if "index" not in kept:
             numbers, rank, batch = _numbered_rows(facts)
-            days, order = batch.days, _by_time(batch)
-            if order is not None or (days[1:] < days[:-1]).any():
-                since = days - days.min()
-                by_day = stable_order(since if order is None else since[order])
-                order = by_day if order is None else order[by_day]
-                if len(order) < 1 << 31:
-                    order = order.astype(np.int32)
+            days, order = batch.days, _in_order(batch)
+            if order is not None:
+                order = order.astype(np.int32) if len(order) < 1 << 31 else order
                 days, numbers = days[order], numbers[order]
             kept["index"] = cls(batch, order, days, numbers, np.argsort(rank))
         found: Index = kept["index"]
@@ -153,14 +149,17 @@ class Index:
         return at if self.order is None else self.order[at]
 
 
-def _by_time(batch: Batch) -> Ints | None:
-    """Return the order by time of day, or None where rows of a day stand in it already."""
-    if batch.times is None:
-        return None
-    same_day = batch.days[1:] == batch.days[:-1]
-    if not (same_day & (batch.times[1:] < batch.times[:-1])).any():
-        return None
-    return np.argsort(batch.times, kind="stable")
+def _in_order(batch: Batch) -> NDArray[Any] | None:
+    """Return the order by day, time and input, or None where rows stand in it already."""
+    days, times, order = batch.days, batch.times, None
+    if (days[1:] < days[:-1]).any():
+        order = stable_order(days - days.min())
+        days = days[order]
+    if times is not None:
+        own = times if order is None else times[order]
+        if ((days[1:] == days[:-1]) & (own[1:] < own[:-1])).any():
+            order = np.lexsort((times, batch.days))
+    return order
 
 
 def _batches(facts: Facts) -> Any:
