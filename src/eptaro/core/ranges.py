@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 from typing import Any
 
@@ -103,6 +102,8 @@ def _by_block(
     free = np.flatnonzero(starts[1:] >= reach[:-1]) + 1
     block = starts[free] // _BLOCK
     cuts = [0, *free[np.flatnonzero(np.diff(block, prepend=0))].tolist(), len(order)]
+
+    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
 
     def one(cut: tuple[int, int]) -> Values:
         own, base, end = order[slice(*cut)], starts[cut[0]], reach[cut[1] - 1]

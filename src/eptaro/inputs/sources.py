@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -160,10 +161,11 @@ class Held(Source):
         return self._source.names()
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
-        """Yield the wanted columns of all rows at once."""
+        """Yield the wanted columns of all rows at once, if these are of one kind throughout."""
         tables = list(self._source.batches(wanted))
-        if tables:
-            yield pa.concat_tables(tables, promote_options="permissive")
+        with suppress(pa.ArrowInvalid, pa.ArrowTypeError):  # else each goes by its own kinds
+            tables = [pa.concat_tables(tables, promote_options="permissive")] if tables else []
+        yield from tables
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns as they stand."""
