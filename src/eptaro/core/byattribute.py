@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.attributes import Attribute
 from eptaro.core.axis import Axis
-from eptaro.core.cells import Cells
+from eptaro.core.cells import Cells, Tally
 from eptaro.core.column import Column
 from eptaro.core.days import Flags, Ints
 from eptaro.core.errors import QuestionError
@@ -21,9 +22,10 @@ from eptaro.core.groups import Coded
 from eptaro.core.ledger import placed_rows
 from eptaro.core.measures import Measure
 from eptaro.core.table import Table
+from eptaro.core.tallies import Pick
 from eptaro.core.twostage import Stage
 
-_HOUR = 3_600_000_000
+_HOUR = 3_600_000_000_000  # nanoseconds
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,16 +137,32 @@ def _by_day(view: View, crossed: Crossed) -> Cells:
     place = crossed.places[np.clip(day - view.seen.lo, 0, len(crossed.places) - 1)]
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
-    tallies = {plane: t.spread(target, axis.size) for plane, t in view.cells.tallies.items()}
+    tallies = {
+        plane: _dated(tally, day).spread(target, axis.size)
+        for plane, tally in view.cells.tallies.items()
+    }
     return Cells(axis, tallies)
+
+
+def _dated(tally: Tally, day: Ints) -> Tally:
+    """Return a tally whose first and last go by the day of their cell before its time."""
+    if not isinstance(tally, Pick) or tally.which in ("min", "max"):
+        return tally
+    return replace(tally, time=_ranks(tally.row, tally.time, day[tally.cell]))
+
+
+def _ranks(*keys: NDArray[Any]) -> Ints:
+    """Return the place of each row in the order of the last key, then the one before, ..."""
+    ranks = np.empty(len(keys[0]), np.int64)
+    ranks[np.lexsort(keys)] = np.arange(len(ranks))
+    return ranks
 
 
 def hours_of(batch: Batch) -> Ints:
     """Return the hour of each transaction; raises `QuestionError` where dates have no time."""
     if batch.times is None:
         raise QuestionError("the dates have no time of day; hours need timestamps")
-    units = _HOUR if batch.times.max(initial=0) < 24 * _HOUR else 1000 * _HOUR
-    return batch.times // units
+    return batch.times // _HOUR
 
 
 def places_of(
@@ -170,8 +188,13 @@ def _by_hour(view: View, crossed: Crossed) -> Cells:
         kept = np.flatnonzero(seen)
         values = {name: column.take(kept) for name, column in values.items()}
         distinct = {name: coded.at(kept) for name, coded in distinct.items()}
-    single = Batch(place.astype(np.int32), groups, values, distinct)
-    fold = Fold(["place"], {plane for m in view.facts.measures for plane in m.planes})
+    planes = {plane for m in view.facts.measures for plane in m.planes}
+    times = None
+    if any(plane.what in ("first", "last") for plane in planes):
+        assert batch.times is not None
+        times = _ranks(batch.times[seen], batch.days[seen])
+    single = Batch(place.astype(np.int32), groups, values, distinct, times)
+    fold = Fold(["place"], planes)
     fold.add(single)
     _, cells = fold.result()
     wide = Axis(view.groups.count, 0, crossed.size)

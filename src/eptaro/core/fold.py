@@ -32,7 +32,7 @@ _ROWS = Plane("rows")
 class Batch:
     """Transactions as arrays of one length: days, coded groups and measured columns.
 
-    `times` orders transactions within a day (any unit), where that is known; `first_row`
+    `times` are nanoseconds since the start of the day, where these are known; `first_row`
     is the place of the first in the whole input.
     """
 

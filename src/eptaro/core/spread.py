@@ -206,9 +206,8 @@ def _counted(
     counted = runs * width <= max(len(data), _ROOM)
     counts = np.zeros(runs * width if counted else 0, np.int64)
     keys = []
-    step = len(batch) if crossed.by_time else CHUNK
-    for start in range(0, len(batch), step):
-        rows = slice(start, start + step)
+    for start in range(0, len(batch), CHUNK):
+        rows = slice(start, start + CHUNK)
         seen, key = places_of(view, crossed, group[rows], batch.days_of(rows), width)
         if view.groups.count > 1:
             key += group[rows][seen].astype(np.int64) * (crossed.size * width)

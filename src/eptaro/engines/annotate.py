@@ -208,10 +208,7 @@ class _Plan:
             )
         good = None if bad is None or not bad.any() else ~bad
         added = self._day_columns(read, good)
-        times = np.zeros(len(read.days), np.int64) if read.times is None else read.times
-        if read.times is not None and pa.types.is_timestamp(table[self._date].type):
-            times = times * {"s": _SECOND, "ms": 1000, "us": 1, "ns": 1}[_unit(table, self._date)]
-            times = times // 1000 if _unit(table, self._date) == "ns" else times
+        times = np.zeros(len(read.days), np.int64) if read.times is None else read.times // 1000
         for name in self._add:
             array = added.get(name)
             if array is None:
@@ -233,11 +230,6 @@ class _Plan:
         return {
             column.name: _blanked(to_array(column.take(places)), good) for column in sheet.columns
         }
-
-
-def _unit(table: pa.Table, name: str) -> str:
-    kind = table[name].type
-    return "us" if kind.tz is not None else str(kind.unit)
 
 
 def _blanked(array: pa.Array, good: Flags | None) -> pa.Array:

@@ -184,6 +184,8 @@ def _plain(array: pa.Array) -> NDArray[Any]:
 
 def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     """Return a column of any kind as codes into its distinct values, which are text here."""
+    if pa.types.is_decimal(array.type):  # of narrow ones nothing can be told apart
+        array = array.cast(pa.decimal128(38, array.type.scale))
     if not pa.types.is_dictionary(array.type):
         array = array.dictionary_encode()
     whole = one_array(array.unify_dictionaries())

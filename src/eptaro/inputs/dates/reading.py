@@ -26,12 +26,13 @@ from eptaro.inputs.dates.texts import (
     to_zone,
 )
 
-_PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": 1000 * DAY}
+_DAY_NS = 1000 * DAY
+_PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": _DAY_NS}
 
 
 @dataclass(frozen=True, eq=False)
 class Read:
-    """Days of a column, times of day where it has any, and which rows could not be read.
+    """Days of a column, times of day (ns) where it has any, and which rows could not be read.
 
     `reasons` says of every bad row why; both are None where all rows are good.
     """
@@ -103,6 +104,8 @@ def _split(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules
     stamps = stamps - rules.shift * per_day // DAY
     days = stamps // per_day
     times = stamps - days * per_day
+    if per_day != _DAY_NS:
+        times *= _DAY_NS // per_day
     return _checked(column, days, times, rules)
 
 
@@ -226,7 +229,7 @@ def _finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> Read:
     if outside.any():
         reason[outside] = "lies outside the years 1 to 9999"
         bad |= outside
-    times = micros if micros.any() else None
+    times = micros * 1000 if micros.any() else None
     if not bad.any():
         return Read(day.astype(np.int32), times)
     return Read(np.where(bad, 0, day).astype(np.int32), times, bad, reason)
