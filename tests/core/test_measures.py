@@ -3,9 +3,11 @@
 import datetime as dt
 import random
 import statistics
+import tempfile
 import unittest
 from decimal import Decimal
 from fractions import Fraction
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -235,6 +237,43 @@ class Sparse(unittest.TestCase):
             )
         one = next(many.recap("year", by="g", only={"g": 17}, totals=True).rows())
         self.assertEqual(one["g"], 17)
+
+
+class Deviations(unittest.TestCase):
+    """The spread of floats of very different sizes."""
+
+    def book(self, values):
+        groups = ["small" if abs(value) < 1e4 else "large" for value in values]
+        days = np.datetime64("2025-01-01") + np.arange(len(values)) % 50
+        return ep.Daybook(
+            {"on": days, "g": groups, "x": values}, date="on", by="g", measures="v=var(x)"
+        )
+
+    def check(self, book, values):
+        for row in book.recap("year", by="g").rows():
+            own = [Fraction(v) for v in values if (abs(v) < 1e4) == (row["g"] == "small")]
+            mean = sum(own) / len(own)
+            want = float(sum((v - mean) ** 2 for v in own) / (len(own) - 1))
+            self.assertAlmostEqual(row["v"] / want, 1, 6)
+
+    def test_small_ones_keep_theirs_beside_large_ones(self):
+        rng = np.random.default_rng(8)
+        small, large = rng.normal(100, 0.3, 60), rng.normal(0, 1, 60) * 3e9
+        far = np.array([1e15, -1e15, 3e14])
+        one, two, three = (
+            np.concatenate(v).tolist() for v in ((small, large), (small[:9], -large), (far,))
+        )
+        self.check(self.book(one), one)
+        self.check(self.book(one).merged(self.book(two), force=True), one + two)
+        with tempfile.TemporaryDirectory() as folder:
+            kept = ep.Daybook.open(self.book(one).write(Path(folder) / "b.parquet"))
+        self.check(kept, one)
+        self.check(self.book(three), three)
+        mixed = kept.merged(self.book(three)).recap("year", by="g", only={"g": "large"})
+        every = [Fraction(v) for v in [*large.tolist(), *three]]
+        mean = sum(every) / len(every)
+        want = float(sum((v - mean) ** 2 for v in every) / (len(every) - 1))
+        self.assertAlmostEqual(next(mixed.rows())["v"] / want, 1, 9)
 
 
 class Ranges(unittest.TestCase):

@@ -44,7 +44,11 @@ class Cells:
         mine, theirs = sides
         joined: dict[Plane, Any] = {}
         for plane, tally in mine.items():
-            joined[plane] = tally.plus(theirs[plane])  # type: ignore[arg-type]
+            added: Any = theirs[plane]
+            if isinstance(tally, Squares):
+                own = (theirs[Plane(what, plane.column)] for what in ("sum", "filled"))
+                added = added.about(tally, *own)
+            joined[plane] = tally.plus(added)
         return Cells(axis, joined)
 
     def check(self) -> None:

@@ -239,14 +239,16 @@ class _Summed(_Step):
 class _Squared(_Step):
     def __init__(self, column: Column, size: int, centre: int) -> None:
         super().__init__(column, size)
-        self._centre = centre
-        sample = Squares.split(column.data[:0], column.kind, centre)
+        self._centre, self._far = centre, False
+        if column.kind == "float":  # exact parts go with sums whose whole parts stand apart
+            self._far = Squares.far(column.data, centre) or not _float_room(column)
+        sample = Squares.split(column.data[:0], column.kind, centre, far=self._far)
         self._parts = [np.zeros(size, part.dtype) for part in sample]
 
     def add(self, cell: Ints, rows: slice) -> None:
         assert self._column is not None
         cell, data, _ = self._filled(cell, rows)
-        parts = Squares.split(data, self._column.kind, self._centre)
+        parts = Squares.split(data, self._column.kind, self._centre, far=self._far)
         for out, part in zip(self._parts, parts, strict=True):
             np.add.at(out, cell, part)
 

@@ -129,11 +129,12 @@ def _added(items: Column) -> Sum:
 
 
 def _spread(how: str, items: Column, lo: Ints, hi: Ints) -> Column:
-    """Return variance or its root: exact for whole numbers and decimals, for floats worked
-    out about the mean of all values.
-    """
-    centre = int(items.data.mean()) if items.kind == "float" and len(items) else 0
-    parts = Squares.split(items.data, items.kind, centre)
+    """Return variance or its root, floats counted from about the mean of all values."""
+    centre, far = 0, False
+    if items.kind == "float" and len(items):
+        centre = int(items.data.mean())
+        far = Squares.far(items.data, centre) or Squares.far(items.data, 0)
+    parts = Squares.split(items.data, items.kind, centre, far=far)
     squares = Squares(parts, items.kind, items.scale, centre).prefix()
     variance = squares.variance(_added(items), hi - lo, lo, hi)
     return Column.of("", "float", np.sqrt(variance) if how == "std" else variance, hi - lo > 1)

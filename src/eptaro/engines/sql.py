@@ -31,7 +31,6 @@ from eptaro.inputs.values import read_codes, read_groups
 from eptaro.outputs.databases import connected, refusals, shown_url
 
 _LISTED = ("values", "codes")
-_SQUARE_BITS = 48
 _ROOM = 1 << 63
 _MOST_ASIDE = 100_000
 
@@ -240,9 +239,7 @@ def _squares(plane: Plane, result: _Result, name: str, good: NDArray[np.bool_]) 
         return Squares((data,), "float", 0, result.centres.get(plane.column, 0))
     _, kind, scale = _numbers(result.columns[f"sum:{plane.column}"], plane.column, result)
     units = [0 if v is None else int(Decimal(v).scaleb(2 * scale)) for v in values]
-    high = np.array([v >> _SQUARE_BITS for v in units], np.int64)
-    low = np.array([v & ((1 << _SQUARE_BITS) - 1) for v in units], np.int64)
-    return Squares((high, np.zeros(len(low), np.int64), low), kind, scale)
+    return Squares.of_exact(np.array([*units, None], object)[:-1], kind, scale)
 
 
 def _numbers(values: list[Any], column: str, result: _Result) -> tuple[NDArray[Any], Kind, int]:

@@ -116,8 +116,8 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[An
         rest = spread(to_numpy(part("rest"))) if has_rest else None
         return Sum(spread(to_numpy(part("whole"))), rest, kind, scale)
     if plane.what == "square":
-        count = 1 if kind == "float" else 3
-        parts = tuple(spread(to_numpy(part(str(n)))) for n in range(count))
+        names = [part_name("square", plane.column, str(n)) for n in range(4)]
+        parts = tuple(spread(to_numpy(table[n])) for n in names if n in table.column_names)
         return Squares(parts, kind, scale, centre)
     if plane.what in ("values", "codes"):
         lists = part("values").combine_chunks()
