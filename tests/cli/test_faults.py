@@ -184,7 +184,7 @@ class Parsers(unittest.TestCase):
         ep.MonthCalendar("f", year_starts="09-10", prefix="{x}%s"),
     )
 
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     @given(
         st.one_of(
             st.text(max_size=30),
@@ -201,7 +201,7 @@ class Parsers(unittest.TestCase):
             except ep.EptaroError as error:
                 self.assertTrue(str(error))
 
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     @given(st.text(alphabet="abcsumean()=,\"'. /0987perdyx\n\\{}%", max_size=40))
     def test_measures(self, text):
         try:

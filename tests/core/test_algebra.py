@@ -45,7 +45,7 @@ def book_of(made, calendar) -> ep.Daybook:
 class Algebra(unittest.TestCase):
     """The verbs agree with one another to the cent."""
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(rows, calendars, levels)
     def test_days_add_up_to_periods_and_groups_to_all(self, made, calendar, level):
         book = book_of(made, calendar)
@@ -57,7 +57,7 @@ class Algebra(unittest.TestCase):
             inside = sum(value for day, value in days.items() if row["first"] <= day <= row["last"])
             self.assertEqual((row["s"], row["s"]), (inside, by_group[row["period"]]))
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(rows, calendars, levels)
     def test_to_date_on_a_periods_last_day_is_its_recap(self, made, calendar, level):
         book = book_of(made, calendar)
@@ -66,7 +66,7 @@ class Algebra(unittest.TestCase):
         for last, value in recap.items():
             self.assertEqual(runs[last], value)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(rows, calendars, st.sampled_from(["month", "quarter", "year"]))
     def test_a_window_of_a_periods_length_on_its_last_day_is_its_recap(self, made, calendar, level):
         book = book_of(made, calendar)
@@ -76,7 +76,7 @@ class Algebra(unittest.TestCase):
                 own = recap[row["last"]]
                 self.assertEqual((row["first"], row["s_trailing"]), (own["first"], own["s"]))
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(rows, calendars, levels, st.integers(1, 3))
     def test_a_change_is_the_difference_of_two_recaps(self, made, calendar, level, n):
         book = book_of(made, calendar)
@@ -90,7 +90,7 @@ class Algebra(unittest.TestCase):
             else:
                 self.assertIsNone(row["s_change"])
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(
         calendars, levels, st.dates(dt.date(1900, 1, 1), dt.date(2200, 1, 1)), st.integers(-40, 40)
     )
@@ -103,7 +103,7 @@ class Algebra(unittest.TestCase):
         self.assertEqual(later.first, period.last + DAY)
         self.assertLess(period.label, later.label)
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(rows, calendars, st.integers(1, 39))
     def test_books_merge_in_any_grouping(self, made, calendar, cut):
         whole = book_of(made, calendar)
@@ -116,7 +116,7 @@ class Algebra(unittest.TestCase):
                 list(whole.recap("month", by="g").rows()),
             )
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(rows, calendars, st.integers(0, 900))
     def test_an_as_of_date_sees_what_was_there_by_then(self, made, calendar, n):
         then = START + DAY * n
@@ -136,7 +136,7 @@ class Algebra(unittest.TestCase):
             )
             self.assertEqual(list(now.rows()), list(before.rows()), verb)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(calendars, st.dates(dt.date(1900, 1, 1), dt.date(2200, 1, 1)), st.integers(1, 900))
     def test_every_calendar_nests_and_its_labels_sort_in_time(self, calendar, day, days):
         span = ep.Span(day, day + DAY * days)
@@ -152,7 +152,7 @@ class Algebra(unittest.TestCase):
                 if span.lo <= first:
                     self.assertIn(first, edges, (wide, narrow))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(
         calendars, levels, st.dates(dt.date(1950, 1, 1), dt.date(2150, 1, 1)), st.integers(-20, 20)
     )
@@ -162,7 +162,7 @@ class Algebra(unittest.TestCase):
             return
         self.assertEqual(span.shift(n, level, calendar).shift(-n, level, calendar), span)
 
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     @given(rows, calendars, levels)
     def test_rhythm_and_effects_add_up_to_what_they_split(self, made, calendar, level):
         book = book_of(made, calendar)

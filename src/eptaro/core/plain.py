@@ -120,7 +120,7 @@ def _variance(filled: Sequence[Any]) -> Fraction:
 
 
 def _quantile(ordered: Sequence[Any], share: float) -> Fraction:
-    place = Fraction(share) * (len(ordered) - 1)
+    place = Fraction(str(share)) * (len(ordered) - 1)
     below = int(place)
     above = min(below + 1, len(ordered) - 1)
     low, high = Fraction(ordered[below]), Fraction(ordered[above])

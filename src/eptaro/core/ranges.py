@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from fractions import Fraction
 from itertools import pairwise
 from typing import Any
 
@@ -149,9 +150,12 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     >>> quantile(np.array([1, 2, 10]), np.array([0, 0]), np.array([2, 3]), 0.5).tolist()
     [1.5, 2.0]
     """
-    place = q * (np.maximum(hi - lo, 1) - 1)
-    below = np.floor(place).astype(np.int64)
-    above = np.minimum(below + 1, np.maximum(hi - lo, 1) - 1)
+    last = np.maximum(hi - lo, 1) - 1
+    over, under = Fraction(str(q)).as_integer_ratio()  # 0.9 of 70 is 63 and not a little less
+    fits = over * int(last.max(initial=0)) < 1 << 62
+    place = over * last.astype(np.int64 if fits else object)
+    below, part = (place // under).astype(np.int64), (place % under).astype(np.float64) / under
+    above = np.minimum(below + 1, last)
     filled = hi > lo
     lo, hi = np.where(filled, lo, 0), np.where(filled, hi, min(1, len(values)))
     both = kth_smallest(
@@ -159,7 +163,13 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
         np.where(np.concatenate([filled, filled]), np.concatenate([below, above]), 0),
     ).astype(np.float64)  # fmt: skip
     first, second = both[: len(lo)], both[len(lo) :]
-    return first + (second - first) * (place - below)  # type: ignore[no-any-return]
+    return between(first, second, part)
+
+
+def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
+    """Return the value at some part of the way, reckoned from the nearer end."""
+    way = second - first
+    return np.asarray(np.where(part < 0.5, first + way * part, second - way * (1 - part)))
 
 
 def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:

@@ -16,6 +16,7 @@ from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.fold import CHUNK, Batch
 from eptaro.core.ledger import placed_rows
+from eptaro.core.ranges import between
 from eptaro.core.table import Table
 
 _FENCE = 1.5
@@ -152,7 +153,7 @@ class _Runs:
         below = place.astype(np.int64)
         above = np.minimum(below + 1, self.count - 1)
         low, high = self._entry(below), self._entry(above)
-        return np.asarray(low + (high - low) * (place - below))
+        return between(low, high, place - below)
 
     def _entry(self, number: Ints) -> NDArray[np.float64]:
         """Return the value of an entry of each run, counted from 0."""
