@@ -60,6 +60,32 @@ class Kinds(unittest.TestCase):
         for hour in range(24):
             self.assertEqual(counts[f"{hour:02d}"], sum(s.hour == hour for s in STAMPS))
 
+    def test_a_late_start_of_the_day_moves_days_and_no_hours(self):
+        rules = ep.DateRules(day_starts="04:00")
+        days = {str((stamp - dt.timedelta(hours=4)).date()) for stamp in STAMPS}
+        clock = {f"{hour:02d}": sum(s.hour == hour for s in STAMPS) for hour in range(24)}
+        for kind in (*(pa.timestamp(unit) for unit in ("s", "ms", "us", "ns")), pa.string()):
+            at = (
+                pa.array([stamp.isoformat() for stamp in STAMPS])
+                if kind == pa.string()
+                else self.AT.cast(kind)
+            )
+            book = ep.Daybook(
+                {"at": at, "x": VALUES},
+                date="at",
+                measures=["n=count()", "f=first(x)"],
+                dates=rules,
+            )
+            hours = book.rhythm("hour")
+            self.assertEqual({row["hour"]: row["n"] for row in hours.rows()}, clock)
+            self.assertEqual({r["period"] for r in book.recap("day").rows() if r["n"]}, days)
+            self.assertGreater(book.prove(hours), 24)
+            added = ep.annotate({"at": at}, date="at", add=["hour"], dates=rules)
+            self.assertEqual(added["hour"].to_pylist(), [stamp.hour for stamp in STAMPS])
+        for dates in (["2025-01-02"], [dt.date(2025, 1, 2)], [dt.datetime(2025, 1, 2)], [20250102]):
+            book = ep.Daybook({"at": dates}, date="at", measures="n=count()", dates=rules)
+            self.assertEqual(str(book.coverage), "2025-01-02..2025-01-02")
+
     def test_times(self):
         text = pa.array([stamp.isoformat() for stamp in STAMPS])
         kinds = {unit: (pa.array(STAMPS, pa.timestamp(unit)), None) for unit in ("s", "ms", "ns")}

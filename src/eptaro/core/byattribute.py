@@ -162,7 +162,7 @@ def hours_of(batch: Batch) -> Ints:
     """Return the hour of each transaction; raises `QuestionError` where dates have no time."""
     if batch.times is None:
         raise QuestionError("the dates have no time of day; hours need timestamps")
-    return batch.times // _HOUR
+    return batch.times // _HOUR % 24
 
 
 def places_of(

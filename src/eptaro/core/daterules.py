@@ -29,7 +29,8 @@ class DateRules:
     - `serials`: numbers count days from 1900 (with its false 29 February 1900) or 1904.
     - `unix`: numbers count seconds, ms or us since 1970-01-01 UTC.
     - `zone`: timestamps with an offset are turned into this time zone's.
-    - `day_starts`: times before it belong to the day before.
+    - `day_starts`: times before it belong to the day before; a column without times, or with
+      midnights alone, stays as it is.
     - `blanks`: values that count as blank, such as `1900-01-01` or `0000-00-00`.
     - `bad_dates`: `raise`, or `set aside`: go on without those rows, and say so.
 

@@ -32,8 +32,8 @@ _ROWS = Plane("rows")
 class Batch:
     """Transactions as arrays of one length: days, coded groups and measured columns.
 
-    `times` are nanoseconds since the start of the day, where these are known; `first_row`
-    is the place of the first in the whole input.
+    `times` are nanoseconds since the day's midnight, where these are known, and over 24 hours
+    where a day starts late; `first_row` is the place of the first in the whole input.
     """
 
     days: NDArray[np.int32]

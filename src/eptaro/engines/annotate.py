@@ -89,7 +89,7 @@ def _offsets(read: Read) -> Ints:
 
 
 TIME_PARTS: dict[str, TimePart] = {
-    "hour": TimePart("Hour of the day, 0 to 23", _number(lambda t: t // _SPANS["hour"])),
+    "hour": TimePart("Hour of the day, 0 to 23", _number(lambda t: t // _SPANS["hour"] % 24)),
     "minute": TimePart("Minute of the hour", _number(lambda t: t // _SPANS["minute"] % 60)),
     "second": TimePart("Second of the minute", _number(lambda t: t // _SECOND % 60)),
     "fraction": TimePart("Microseconds of the second", _number(lambda t: t % _SECOND)),

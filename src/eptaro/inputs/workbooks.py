@@ -38,6 +38,8 @@ def read_sheet(path: Path, sheet: str | None) -> pa.Table:
 def _column(cells: list[Any]) -> pa.Array:
     values = [None if cell == "" else cell for cell in cells]
     kinds = {type(value) for value in values if value is not None}
+    if kinds == {dt.date}:
+        return pa.array(values, pa.date32())
     if kinds and kinds <= {dt.date, dt.datetime}:
         stamps = [_stamp(value) for value in values]
         return pa.array(stamps, pa.timestamp("us"))

@@ -32,7 +32,10 @@ _PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": _DAY_NS}
 
 @dataclass(frozen=True, eq=False)
 class Read:
-    """Days of a column, times of day (ns) where it has any, and which rows could not be read.
+    """Days of a column, times of day where it has any, and which rows could not be read.
+
+    Times are nanoseconds since the day's midnight; a day that starts at 04:00 has those of
+    4 to 28 hours.
 
     `reasons` says of every bad row why; both are None where all rows are good.
     """
@@ -101,12 +104,25 @@ def _from_stamps(column: pa.ChunkedArray, rules: DateRules) -> Read:
 
 def _split(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules) -> Read:
     """Return days and times of local timestamps counted in units of which `per_day` make a day."""
-    stamps = stamps - rules.shift * per_day // DAY
     days = stamps // per_day
     times = stamps - days * per_day
+    if rules.shift:
+        days, times = _shifted(days, times, per_day, rules)
     if per_day != _DAY_NS:
         times *= _DAY_NS // per_day
     return _checked(column, days, times, rules)
+
+
+def _shifted(days: Ints, times: Ints, per_day: int, rules: DateRules) -> tuple[Ints, Ints]:
+    """Return days and times where the small hours belong to the day before.
+
+    The hours go on to 28 then. Where no time is told, all being midnight, these are dates,
+    and stay what they are.
+    """
+    if not times.any():
+        return days, times
+    early = times < rules.shift * per_day // DAY
+    return days - early, times + early * per_day
 
 
 def _checked(column: pa.ChunkedArray, days: Ints, times: Ints | None, rules: DateRules) -> Read:
@@ -219,8 +235,7 @@ def _finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> Read:
     """Return days and times after the shift of the day's start, with the bad rows told."""
     day, micros = parsed.day, parsed.micros
     if rules.shift:
-        stamps = day * DAY + micros - rules.shift
-        day, micros = stamps // DAY, stamps % DAY
+        day, micros = _shifted(day, micros, DAY, rules)
     reason = parsed.reason
     if blank is not None:
         reason = np.where(blank, "blank", reason).astype(object)
