@@ -106,6 +106,16 @@ class Kinds(unittest.TestCase):
             found = zip(*(added[part].to_pylist() for part in parts), strict=True)
             self.assertEqual([*found], clock, name)
 
+    def test_arrays(self):
+        for at in (np.array(STAMPS, "datetime64[m]"), np.array(STAMPS, "datetime64[h]")):
+            book = ep.Daybook(
+                {"at": at, "x": np.array(VALUES, ">i4")}, date="at", measures="s=sum(x)"
+            )
+            sums = {row["hour"]: row["s"] for row in book.rhythm("hour").rows()}
+            for hour in range(24):
+                own = (x for s, x in zip(STAMPS, VALUES, strict=True) if s.hour == hour)
+                self.assertEqual(sums[f"{hour:02d}"], sum(own))
+
     def test_values(self):
         decimals = pa.array([Decimal(value) for value in VALUES])
         kinds = [self.X.cast(kind) for kind in (pa.int8(), pa.int16(), pa.float32(), pa.float64())]
@@ -119,5 +129,9 @@ class Kinds(unittest.TestCase):
         kinds = [self.G.cast(pa.large_string()), self.G.cast(pa.string_view()), coded]
         kinds.append(coded.cast(pa.dictionary(pa.int8(), pa.string())))
         kinds.append(coded.cast(pa.dictionary(pa.int32(), pa.large_string())))
+        for index in (pa.uint8(), pa.uint32()):  # as some frames number their categories
+            kinds += [coded.cast(pa.dictionary(index, pa.string()))]
+            kinds += [pa.DictionaryArray.from_arrays(coded.indices.cast(index),
+                                                     coded.dictionary.cast(pa.string_view()))]  # fmt: skip
         for g in kinds:
             self.check(g.type, answers(self.AT, self.X, g))

@@ -8,6 +8,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 
 from eptaro.core.errors import InputError, unknown
@@ -198,17 +199,28 @@ def sound(table: pa.Table) -> pa.Table:
 def _plain_text(table: pa.Table) -> pa.Table:
     """Return the table with views of text, which few functions take, as plain text."""
     for place, column in enumerate(table.schema):
-        if pa.types.is_string_view(column.type):
-            plain = column.with_type(pa.large_string())
-            table = table.set_column(place, plain, table.column(place).cast(plain.type))
+        kind, plain = column.type, pa.large_string()
+        coded = pa.types.is_dictionary(kind)
+        if pa.types.is_string_view(kind.value_type if coded else kind):
+            to = pa.dictionary(pa.int32(), plain) if coded else plain
+            table = table.set_column(place, column.with_type(to), table.column(place).cast(to))
     return table
+
+
+def _usual(values: Any) -> Any:
+    """Return an array in the machine's order of bytes, hours and minutes as seconds."""
+    if not isinstance(values, np.ndarray):
+        return values
+    if values.dtype.kind == "M" and np.datetime_data(values.dtype)[0] in ("h", "m"):
+        values = values.astype("datetime64[s]")
+    return values if values.dtype.isnative else values.astype(values.dtype.newbyteorder("="))
 
 
 def _from_mapping(frame: Mapping[str, Any]) -> pa.Table:
     arrays = {}
     for name, values in frame.items():
         try:
-            arrays[str(name)] = pa.array(values)
+            arrays[str(name)] = pa.array(_usual(values))
         except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError) as error:
             raise InputError(f"the table given: column {name!r} cannot be used: {error}") from None
     lengths = {name: len(values) for name, values in arrays.items()}

@@ -138,7 +138,7 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
         except pa.ArrowNotImplementedError:
             raise _no_groups(name, kind, source) from None
     whole = one_array(array.unify_dictionaries())
-    indices = whole.indices.fill_null(-1) if whole.null_count else whole.indices
+    indices = _filled_codes(whole)
     codes = _plain(indices).astype(np.int32, copy=False)
     words, kind = whole.dictionary, whole.dictionary.type
     if words.null_count:
@@ -182,6 +182,16 @@ def _plain(array: pa.Array) -> NDArray[Any]:
     return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
 
 
+def _filled_codes(coded: pa.DictionaryArray) -> pa.Array:
+    """Return the codes, -1 where blank; some frames number without a sign."""
+    codes = coded.indices
+    if not coded.null_count:
+        return codes
+    return (codes if pa.types.is_signed_integer(codes.type) else codes.cast(pa.int64())).fill_null(
+        -1
+    )
+
+
 def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     """Return a column of any kind as codes into its distinct values, which are text here."""
     if pa.types.is_decimal(array.type):  # of narrow ones nothing can be told apart
@@ -189,7 +199,7 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     if not pa.types.is_dictionary(array.type):
         array = array.dictionary_encode()
     whole = one_array(array.unify_dictionaries())
-    indices = whole.indices.fill_null(-1) if whole.null_count else whole.indices
+    indices = _filled_codes(whole)
     words = whole.dictionary.cast(pa.string()).to_pylist()
     codes = _plain(indices).astype(np.int32, copy=False)
     return _merged(codes, Column.text(name, np.array([*words, None], object)[:-1]))
