@@ -1,5 +1,7 @@
 """Runs every bench and writes what they print to docs/bench.md. Run as `make bench`.
 
+`python bench/all.py verbs.py page.py` runs these alone and keeps the other sections.
+
 `python bench/all.py quick` leaves out 110 million rows, which take about 8 GiB of memory, 20 GB of
 disk and the better part of an hour.
 """
@@ -51,15 +53,18 @@ the database groups.""",
 }
 
 
-def main(quick: bool) -> None:
+def main(words: list[str]) -> None:
     """Run the benches one after the other, print and keep what they say."""
-    sizes = apart.SIZES[:-1] if quick else apart.SIZES
-    head = HEAD.format(
+    sizes = apart.SIZES[:-1] if "quick" in words else apart.SIZES
+    chosen = [word for word in words if word != "quick"]
+    parts = [HEAD.format(
         cores=os.cpu_count(), machine=platform.machine(), python=platform.python_version(),
         sizes=", ".join(apart.short(rows).removesuffix(" M") for rows in sizes),
-    )  # fmt: skip
-    parts = [head]
-    for title, (script, words) in SECTIONS.items():
+    )]  # fmt: skip
+    for title, (script, said) in SECTIONS.items():
+        if chosen and script not in chosen:
+            parts.append(_kept(title))
+            continue
         print(f"## {title}", flush=True)
         given = [] if script == "start.py" else [str(rows) for rows in sizes]
         done = subprocess.run(
@@ -67,11 +72,17 @@ def main(quick: bool) -> None:
             capture_output=True, text=True, check=True,
         )  # fmt: skip
         print(done.stdout, flush=True)
-        beneath = f"\n{words.strip()}\n" if words else ""
+        beneath = f"\n{said.strip()}\n" if said else ""
         parts.append(f"## {title}\n\n{done.stdout.strip()}\n{beneath}")
     PAGE.write_text("\n".join(parts), encoding="utf-8")
     print(f"written to {PAGE}")
 
 
+def _kept(title: str) -> str:
+    """Return a section as it stands on the page."""
+    _, _, rest = PAGE.read_text(encoding="utf-8").partition(f"## {title}\n")
+    return f"## {title}\n{rest.partition(chr(10) + '## ')[0].rstrip()}\n"
+
+
 if __name__ == "__main__":
-    main("quick" in sys.argv[1:])
+    main(sys.argv[1:])
