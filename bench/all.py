@@ -39,8 +39,9 @@ read passes.""",
     "Readers": (
         "readers.py",
         """
-A packed file and JSON lines are read block by block like the others. A worksheet ends at 1,048,576
-rows. *A million groups* folds by a column of a million values: nearly a cell per row.""",
+Every file but a workbook is read block by block; an Arrow file is mapped, so that its own pages
+count as memory while there is room for them. A worksheet ends at 1,048,576 rows. *A million groups*
+folds by a column of a million values: nearly a cell per row, and every cell is kept.""",
     ),
     "Engines": (
         "engines.py",
@@ -74,7 +75,8 @@ def main(words: list[str]) -> None:
         print(done.stdout, flush=True)
         beneath = f"\n{said.strip()}\n" if said else ""
         parts.append(f"## {title}\n\n{done.stdout.strip()}\n{beneath}")
-    PAGE.write_text("\n".join(parts), encoding="utf-8")
+        kept = [_kept(title) for title in [*SECTIONS][len(parts) - 1 :]] if PAGE.exists() else []
+        PAGE.write_text("\n".join([*parts, *kept]), encoding="utf-8")
     print(f"written to {PAGE}")
 
 
