@@ -69,7 +69,7 @@ def main() -> None:
     seconds: dict[int, float] = {}
     for rows in sizes_asked():
         with tempfile.TemporaryDirectory() as folder:
-            made_apart(Path(folder), rows, database=False)
+            made_apart(Path(folder), rows)
             (Path(folder) / "out").mkdir()
             found, bare = (apart(__file__, case, folder) for case in ("annotate", "bare"))
             seconds[rows] = found["seconds"]
