@@ -296,6 +296,18 @@ class Ranges(unittest.TestCase):
                 self.assertEqual((low, middle), (min(part), statistics.median(part)))
 
 
+class Places(unittest.TestCase):
+    """Quantiles lie where their share says, not a hair beside it."""
+
+    def test_a_whole_place_gives_the_value_that_stands_there(self):
+        values = [-1e12] * 29 + [1.5] * 72  # 0.29 of 100 steps is 29; as floats it is a little less
+        book = ep.Daybook(
+            {"on": ["2025-01-01"] * 101, "x": values}, date="on", measures="q=quantile(x, 0.29)"
+        )
+        table = book.recap("year")
+        self.assertEqual((next(table.rows())["q"], book.prove(table)), (1.5, 1))
+
+
 class Parsing(unittest.TestCase):
     """Measures are read as written."""
 
