@@ -21,6 +21,7 @@ from eptaro.core.days import ordinal
 from eptaro.core.fold import Batch, Fold
 from eptaro.core.groups import Coded
 from eptaro.core.measures import HOWS, parse_measures
+from eptaro.core.squares import Squares
 from tests.oracle import DAY
 
 SPECS = [f"x_{how}={how}(x{', 0.3' * (how == 'quantile')})" for how in HOWS]
@@ -294,6 +295,15 @@ class Ranges(unittest.TestCase):
         for part, low, middle in zip(parts, least, median, strict=True):
             if part:
                 self.assertEqual((low, middle), (min(part), statistics.median(part)))
+
+
+class SumsOfSquares(unittest.TestCase):
+    """Sums of squares that come ready made."""
+
+    def test_they_add_up_over_any_number_of_cells(self):
+        cells, each = 100_000, 2**48 - 1
+        running = Squares.of_exact(np.array([each] * cells, object), "integer", 0).prefix()
+        self.assertEqual(int(running.exact()[-1]), cells * each)
 
 
 class Places(unittest.TestCase):
