@@ -187,9 +187,9 @@ def _filled_codes(coded: pa.DictionaryArray) -> pa.Array:
     codes = coded.indices
     if not coded.null_count:
         return codes
-    return (codes if pa.types.is_signed_integer(codes.type) else codes.cast(pa.int64())).fill_null(
-        -1
-    )
+    if not pa.types.is_signed_integer(codes.type):
+        codes = codes.cast(pa.int64())
+    return codes.fill_null(-1)
 
 
 def read_codes(array: pa.ChunkedArray, name: str) -> Coded:

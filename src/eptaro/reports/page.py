@@ -32,12 +32,10 @@ def write_page(
     view = book.view(as_of=as_of)
     sections: list[Section] = []
     with ThreadPoolExecutor(1) as beside:  # the proof reads all again while pictures are drawn
-        apart = {
-            name: beside.submit(made, name, asked) for name in rules.sections if name == _APART
-        }
+        proof = beside.submit(made, _APART, asked) if _APART in rules.sections else None
         for number, name in enumerate(rules.sections):
             tell(0, number / len(rules.sections))
-            section = apart[name].result() if name in apart else made(name, asked)
+            section = proof.result() if proof and name == _APART else made(name, asked)
             if section is not None:
                 sections.append(section)
     names = ", ".join(measure.name for measure in book.measures)
