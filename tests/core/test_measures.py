@@ -81,6 +81,12 @@ class Everywhere(unittest.TestCase):
         else:
             self.assertEqual(Fraction(got), want, context)
 
+    def is_decided(self, hit, how):
+        """A first or last value is blank where several groups have one on its day."""
+        days = [r[0] for r in hit]
+        day = (days or [None])[0 if how == "first" else -1]
+        return len({r[1] for r in hit if r[0] == day}) < 2
+
     def test_recap_and_accumulate_equal_plain_python(self):
         for seed, kind in enumerate(("integer", "decimal", "float") * 2):
             rows = self.rows(seed, kind)
@@ -89,9 +95,11 @@ class Everywhere(unittest.TestCase):
                 {"on": list(on), "g": list(group), "x": list(x)}, date="on", by="g", measures=SPECS
             )
             for row in [*book.recap("month", by="g").rows(), *book.recap("week").rows()]:
-                inside = [r[2] for r in rows if row["first"] <= r[0] <= row["last"]
-                          and r[1] == row.get("g", r[1]) and r[2] is not None]  # fmt: skip
+                hit = [r for r in rows if row["first"] <= r[0] <= row["last"]
+                       and r[1] == row.get("g", r[1]) and r[2] is not None]  # fmt: skip
                 for how in HOWS:
+                    decided = how not in ("first", "last") or self.is_decided(hit, how)
+                    inside = [r[2] for r in hit] if decided else []
                     self.check(row[f"x_{how}"], how, inside, (kind, row["period"], how))
             for row in list(book.accumulate("quarter", by="g").rows())[::7]:
                 inside = [r[2] for r in rows if row["first"] <= r[0] <= row["date"]
@@ -227,7 +235,7 @@ class Sparse(unittest.TestCase):
         n, groups = 20_000, 12_000
         frame = {"on": rng.integers(0, 3000, n).astype("datetime64[D]"), "g": rng.integers(0, groups, n),
                  "x": rng.integers(-99, 99, n), "half": rng.integers(0, 2, n)}  # fmt: skip
-        specs = ["s=sum(x)", "n=count()", "a=min(x)", "m=median(x)", "d=distinct(x)", "l=last(x)"]
+        specs = ["s=sum(x)", "n=count()", "a=min(x)", "m=median(x)", "d=distinct(x)", "b=max(x)"]
         many = ep.Daybook(frame, date="on", by=["half", "g"], measures=specs)
         few = ep.Daybook(frame, date="on", by=["half"], measures=specs)
         self.assertIsNotNone(many.cells.axis.keys)

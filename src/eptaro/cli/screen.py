@@ -14,7 +14,7 @@ from rich.table import Table as Grid
 from rich.text import Text
 
 from eptaro.core.column import Column
-from eptaro.core.display import NUMERIC, shown
+from eptaro.core.display import NUMERIC, shown_table, visible
 from eptaro.core.table import Table
 
 _ROWS = 60  # shown in a terminal, unless asked for more
@@ -58,7 +58,10 @@ def show(table: Table, rows: int | None = None) -> None:
     sideways = len(table.names) > _MANY_COLUMNS and few
     limit = rows or (_FEW if sideways else _ROWS if console.is_terminal else len(table))
     part, gap = _excerpt(table, limit)
-    cells = [_Cells.of(column, gap) for column in part.columns]
+    cells = [
+        _Cells.of(column, lines, gap)
+        for column, lines in zip(part.columns, shown_table(part), strict=True)
+    ]
     if sideways:
         cells = _turned(cells)
     for number, block in enumerate(_blocks(cells, room)):
@@ -76,7 +79,9 @@ def show(table: Table, rows: int | None = None) -> None:
     console.print()
     below = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
     for line in [*below, *filter(None, [table.footer()])]:
-        console.print(line, style="dim", soft_wrap=not console.is_terminal, width=room)
+        console.print(
+            Text(visible(line)), style="dim", soft_wrap=not console.is_terminal, width=room
+        )
 
 
 class _Cells:
@@ -88,11 +93,10 @@ class _Cells:
         self.width = max(map(len, [*lines, *self.heading.split("\n")]))
 
     @classmethod
-    def of(cls, column: Column, gap: int) -> _Cells:
-        lines = shown(column)
+    def of(cls, column: Column, lines: list[str], gap: int) -> _Cells:
         if gap:
-            lines.insert(gap, "…")
-        return cls(column.name, lines, right=column.kind in NUMERIC)
+            lines = [*lines[:gap], "…", *lines[gap:]]
+        return cls(visible(column.name), lines, right=column.kind in NUMERIC)
 
 
 def _turned(cells: list[_Cells]) -> list[_Cells]:

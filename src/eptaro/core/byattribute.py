@@ -19,7 +19,7 @@ from eptaro.core.evaluate import evaluate, ratio
 from eptaro.core.facts import View
 from eptaro.core.fold import Batch, Fold
 from eptaro.core.groups import Coded
-from eptaro.core.ledger import placed_rows
+from eptaro.core.ledger import numbered_rows
 from eptaro.core.measures import Measure
 from eptaro.core.table import Table
 from eptaro.core.tallies import Pick
@@ -180,9 +180,9 @@ def places_of(
 
 def _by_hour(view: View, crossed: Crossed) -> Cells:
     """Return cells of group and place, from the transactions themselves."""
-    group, batch = placed_rows(view)
-    seen, place = places_of(view, crossed, group, batch)
-    groups = {"place": Coded(group[seen].astype(np.int32), _numbered(view.groups.count))}
+    number, onto, batch = numbered_rows(view)
+    seen, place = places_of(view, crossed, onto.astype(np.int32)[number], batch)
+    groups = {"place": Coded(number[seen].astype(np.int32), _numbered(len(onto)))}
     values, distinct = batch.values, batch.distinct
     if not isinstance(seen, slice):
         kept = np.flatnonzero(seen)
@@ -192,14 +192,25 @@ def _by_hour(view: View, crossed: Crossed) -> Cells:
     times = None
     if any(plane.what in ("first", "last") for plane in planes):
         assert batch.times is not None
-        times = _ranks(batch.times[seen], batch.days[seen])
+        times = _moments(batch.days[seen], batch.times[seen])
     single = Batch(place.astype(np.int32), groups, values, distinct, times)
     fold = Fold(["place"], planes)
     fold.add(single)
-    _, cells = fold.result()
+    kept_groups, cells = fold.result()
+    own = kept_groups.columns(np.arange(kept_groups.count))[0].data
+    cells = cells.regrouped(onto[own], view.groups.count)
     wide = Axis(view.groups.count, 0, crossed.size)
     target = cells.axis.onto(wide)
     return Cells(wide, {p: t.spread(target, wide.size) for p, t in cells.tallies.items()})
+
+
+def _moments(days: NDArray[Any], times: Ints) -> Ints:
+    """Return numbers that are in the order of days and times, equal where both are."""
+    order = np.lexsort((times, days))
+    later = (np.diff(days[order]) != 0) | (np.diff(times[order]) != 0)
+    found = np.empty(len(order), np.int64)
+    found[order] = np.concatenate([[0], np.cumsum(later)])[: len(order)]
+    return found
 
 
 def _numbered(count: int) -> Column:

@@ -100,6 +100,15 @@ class Calendar(ABC):
         """Whether months are written 2025-03 rather than FY2025-M03."""
         return False
 
+    @property
+    def days_keep_numbers(self) -> bool:
+        """Whether a day moved by a month or year keeps its number in the month, as dates do.
+
+        Where months are made of weeks or listed, a period to date is met by as many days of
+        the prior period instead.
+        """
+        return False
+
     # ---- labels -----------------------------------------------------------------
 
     def labels(self, index: Ints, level: str) -> NDArray[np.str_]:
@@ -217,8 +226,12 @@ class Calendar(ABC):
         return [
             step
             for step in self.levels
-            if step == "year" or (step != "day" and self.units(level, step) is not None)
+            if step == "year" or (step != "day" and self.keeps_place(level, step))
         ]
+
+    def keeps_place(self, level: str, step: str) -> bool:
+        """Return whether a whole period of `level` has a counterpart one `step` away."""
+        return self.units(level, step) is not None
 
     def _in_range(self, index: Ints, level: str) -> Flags:
         first, last = self.first_days(index, level), self.last_days(index, level)
@@ -229,8 +242,8 @@ class Calendar(ABC):
         check_level(level, self.levels)
         begins, _ = self.move_days(first, n, level)
         ends, clamped = self.move_days(last, n, level)
-        if level in ("year", "half", "quarter", "month") and "month" in self.levels:
-            unit = "month" if self.units("month", level) is not None else level
+        unit = self._unit_kept(level)
+        if unit is not None:
             from_index, to_index = self.index_of(first, unit), self.index_of(last, unit)
             whole = (self.first_days(from_index, unit) == first) & (
                 self.last_days(to_index, unit) == last
@@ -242,6 +255,13 @@ class Calendar(ABC):
             ends = np.where(whole, self.last_days(high, unit), ends)
             clamped = clamped & ~whole
         return Moved(check_range(begins), check_range(ends), clamped)
+
+    def _unit_kept(self, level: str) -> str | None:
+        """Return the narrowest level whose whole periods stay whole when moved by `level`."""
+        if level in ("week", "day"):
+            return None
+        narrow = [unit for unit in ("month", "quarter", "half", "year") if unit in self.levels]
+        return next((unit for unit in narrow if self.keeps_place(unit, level)), None)
 
     # ---- identity ---------------------------------------------------------------
 

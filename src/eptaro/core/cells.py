@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core import exact
 from eptaro.core.axis import Axis
 from eptaro.core.column import Column
 from eptaro.core.days import Ints
@@ -29,7 +30,13 @@ class Cells:
     def regrouped(self, target: Ints, count: int) -> Cells:
         """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
         axis, places = self.axis.regrouped(target, count)
-        return Cells(axis, {p: t.spread(places, axis.size) for p, t in self.tallies.items()})
+        kept = target[target >= 0]
+        owner = self.axis.cells_of()[0] if len(np.unique(kept)) < len(kept) else None
+        return Cells(axis, {
+            plane: tally.spread(places, axis.size, owner) if isinstance(tally, Pick)
+            else tally.spread(places, axis.size)
+            for plane, tally in self.tallies.items()
+        })  # fmt: skip
 
     def plus(self, other: Cells) -> Cells:
         """Return the cells of both; groups are numbered alike in both."""
@@ -67,7 +74,8 @@ class Cells:
     @property
     def memory(self) -> int:
         """The bytes that all planes take."""
-        arrays = [part for tally in self.tallies.values() for part in vars(tally).values()]
+        held = [part for tally in self.tallies.values() for part in vars(tally).values()]
+        arrays = [one for part in held for one in (part if isinstance(part, tuple) else (part,))]
         arrays.append(self.axis.keys)
         return sum(part.nbytes for part in arrays if isinstance(part, np.ndarray))
 
@@ -86,8 +94,8 @@ class Cells:
         found: Column = self._prefixes[plane].between(lo, hi)
         return found
 
-    def variances(self, column: str, lo: Ints, hi: Ints) -> tuple[Any, Ints]:
-        """Return a column's variance over ranges of cells, and the number of its values."""
+    def squares(self, column: str, lo: Ints, hi: Ints) -> tuple[Squares, Sum, Ints]:
+        """Return running sums of a column's squares and values, and how many values ranges hold."""
         plane = Plane("square", column)
         counts: Ints = self.sums(Plane("filled", column), lo, hi).data
         self.sums(Plane("sum", column), lo, hi)
@@ -95,8 +103,7 @@ class Cells:
             tally = self.tallies[plane]
             assert isinstance(tally, Squares)
             self._prefixes[plane] = tally.prefix()
-        sums = self._prefixes[Plane("sum", column)]
-        return self._prefixes[plane].variance(sums, counts, lo, hi), counts
+        return self._prefixes[plane], self._prefixes[Plane("sum", column)], counts
 
     def items(self, plane: Plane, lo: Ints, hi: Ints) -> tuple[Pick | Entries, Ints, Ints]:
         """Return a plane of values, and the ranges of its items that ranges of cells hold."""
@@ -114,6 +121,6 @@ class Cells:
         if self.axis.keys is None:
             rows = tally.whole.reshape(self.axis.groups, self.axis.days)
             cut = slice(max(first - self.axis.first_day, 0), max(last + 1 - self.axis.first_day, 0))
-            return int(rows[:, cut].sum())
+            return exact.total(rows[:, cut].ravel())
         _, day = self.axis.cells_of()
-        return int(tally.whole[(day >= first) & (day <= last)].sum())
+        return exact.total(tally.whole[(day >= first) & (day <= last)])

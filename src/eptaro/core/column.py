@@ -9,7 +9,8 @@
 | date    | int32 day ordinals                          | datetime64[D], NaT where blank   |
 | flag    | bool                                        | bool, masked where blank         |
 
-A decimal is a whole number of its smallest unit, so sums of money are exact.
+A decimal is a whole number of its smallest unit, so sums of money are exact. While it is being
+worked out, a number may be a Python integer of any size; `settled` brings it to 64 bits.
 """
 
 from __future__ import annotations
@@ -22,8 +23,9 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from eptaro.core import exact
 from eptaro.core.days import FIRST_DAY, LAST_DAY, Days, Flags, as_dates
-from eptaro.core.errors import EptaroError
+from eptaro.core.errors import EptaroError, MeasureError
 from eptaro.core.formats import Format
 
 Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
@@ -36,6 +38,7 @@ _DTYPES: dict[Kind, type[np.generic]] = {
     "date": np.int32,
     "flag": np.bool_,
 }
+_WIDE: tuple[Kind, ...] = ("integer", "decimal", "float")  # may hold Python integers for a while
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,7 +69,11 @@ class Column:
         Days outside the years 1 to 9999, where a last period may reach, are blank.
         """
         array = np.asarray(data)
-        if not (kind == "integer" and array.dtype == np.int32):  # half the room serves as well
+        if array.dtype.kind == "u":
+            array = array.astype(object) if exact.most(array) >= exact.ROOM else array
+        if array.dtype == object and kind in _WIDE:
+            array = _narrow(array, kind)
+        elif not (kind == "integer" and array.dtype == np.int32):  # half the room serves as well
             array = array.astype(_DTYPES[kind], copy=False)
         if (
             kind == "date"
@@ -130,9 +137,44 @@ class Column:
             format=self.format,
         )  # fmt: skip
 
+    def settled(self) -> Column:
+        """Return the column with all its values as they are stored.
+
+        Decimals that do not fit into 64 bits lose decimals that are zero in all of them.
+        Raises `MeasureError` where a value still does not fit.
+        """
+        if self.data.dtype != object:
+            return self
+        units = self.data if self.valid is None else np.where(self.valid, self.data, 0)
+        scale = self.scale
+        while scale and exact.most(units) >= exact.ROOM and not (units % 10).any():
+            units, scale = units // 10, scale - 1
+        data = _narrow(units, self.kind)
+        if data.dtype == object:
+            large = next(value for value in units.tolist() if abs(value) >= exact.ROOM)
+            kept = "a float" if self.kind == "float" else f"64 bits at {scale} decimals"
+            raise MeasureError(
+                f"column {self.name!r}: a value of {Decimal(f'{large}E-{scale}'):.6g} does not fit "
+                f"into {kept}; sum fewer rows, or store the column with fewer decimals"
+            )
+        return replace(self, data=data, scale=scale)
+
+    def ranks(self) -> NDArray[np.int64]:
+        """Return the place of each value among the different ones in natural order, -1 for blanks.
+
+        Equal values share a place, whole numbers to the last digit; text goes by letters.
+        """
+        if self.kind == "text":
+            keys = np.array(["" if word is None else str(word) for word in self.to_list()])
+        else:
+            keys = self.data
+        blank = self.blank | np.isnan(keys) if self.kind == "float" else self.blank
+        found = np.unique(np.where(blank, keys[:1], keys), return_inverse=True)[1].ravel()
+        return np.where(blank, -1, found).astype(np.int64)
+
     def numbers(self) -> NDArray[np.float64]:
         """Return a numeric column as floats, NaN where blank."""
-        values = self.data.astype(np.float64)
+        values = exact.floats(self.data)
         if self.kind == "decimal":
             values = values / 10.0**self.scale
         if self.valid is not None:
@@ -160,7 +202,10 @@ class Column:
         """Return the values as Python objects, None where blank."""
         items: list[Any]
         if self.kind == "decimal":
-            items = [Decimal(n).scaleb(-self.scale) for n in self.data.tolist()]
+            if self.data.dtype == object:  # of more digits than `scaleb` keeps
+                items = [Decimal(f"{n}E-{self.scale}") for n in self.data.tolist()]
+            else:
+                items = [Decimal(n).scaleb(-self.scale) for n in self.data.tolist()]
         elif self.kind == "text":
             choices = [] if self.choices is None else self.choices.tolist()
             return [choices[code] if code >= 0 else None for code in self.data.tolist()]
@@ -174,6 +219,30 @@ class Column:
             item if valid else None
             for item, valid in zip(items, self.valid.tolist(), strict=True)
         ]  # fmt: skip
+
+
+def _narrow(array: NDArray[Any], kind: Kind) -> NDArray[Any]:
+    """Return Python numbers as a kind is stored, or as they are where some do not fit."""
+    if kind == "float":
+        try:
+            return array.astype(np.float64)
+        except OverflowError:
+            return array
+    return exact.narrow(array)
+
+
+def difference(now: Column, prior: Column) -> Column:
+    """Return now less prior: exact for whole numbers and decimals, else as floats."""
+    blank = now.blank | prior.blank
+    if "float" in (now.kind, prior.kind):
+        with np.errstate(over="ignore", invalid="ignore"):
+            found = np.where(blank, 0.0, now.numbers() - prior.numbers())
+        if (np.isinf(found) & np.isfinite(now.numbers()) & np.isfinite(prior.numbers())).any():
+            raise MeasureError(f"column {now.name!r}: a change does not fit into a float")
+        return Column.of(now.name, "float", found, ~blank, format=now.format)
+    one, two = _alike([now, prior])
+    data = exact.minus(one.data, two.data)
+    return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=now.format)
 
 
 def dates(name: str, days: Days, valid: Flags | None = None, description: str = "") -> Column:
@@ -193,7 +262,8 @@ def _alike(parts: Sequence[Column]) -> list[Column]:
     scale = max(part.scale for part in parts)
     kind: Kind = "decimal" if scale else "integer"
     return [
-        replace(p, kind=kind, scale=scale, data=p.data * 10 ** (scale - p.scale)) for p in parts
+        replace(p, kind=kind, scale=scale, data=exact.times(p.data, 10 ** (scale - p.scale)))
+        for p in parts
     ]
 
 

@@ -12,6 +12,7 @@ from eptaro.core.calendar import Calendar
 from eptaro.core.compared import Compared, changes
 from eptaro.core.comparedetails import side_by_side
 from eptaro.core.counterparts import ALIGNS, of_to_date, of_whole, of_windows, restated
+from eptaro.core.days import Ints
 from eptaro.core.effects import Effects
 from eptaro.core.errors import CalendarError, QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
@@ -172,11 +173,19 @@ def _sides(view: View, per: str, back: str, given: dict[str, Any]) -> tuple[Side
     if isinstance(fixed, Span):
         return now, [_all_on(now, fixed)]
     if isinstance(fixed, Period):
-        return now, [find(now, calendar.index_of(now.first, level) - fixed.index)]
+        return now, [find(now, _steps_to(fixed, now, per))]
     priors = [find(now, amount.n * step) for step in range(1, given["mean_of"] + 1)]
     if given["align"] == "restated":
         priors = [restated(calendar, amount, given["match"], now, priors[0])]
     return now, priors
+
+
+def _steps_to(fixed: Period, now: Sides, per: str) -> Ints:
+    """Return how many steps back a fixed period lies; a week counts by its week-year."""
+    calendar = fixed.calendar
+    if fixed.level == "year" and per != "year":
+        return calendar.numbers(now.index, per)[0] - fixed.year
+    return calendar.index_of(now.first, fixed.level) - fixed.index
 
 
 def _check_step(calendar: Calendar, per: str, level: str, said: str) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.column import Column, Kind, dates
+from eptaro.core.column import Column, dates, difference
 from eptaro.core.comparedetails import detail_columns, standing_column
 from eptaro.core.days import Flags, as_dates
 from eptaro.core.facts import View
@@ -132,15 +132,8 @@ def _labels(name: str, labels: NDArray[Any], keep: Flags | None, description: st
 def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
     """Return the prior value, the change and the change ratio, blank unless comparable."""
     keep = comparable & ~now.blank & ~prior.blank
-    kind: Kind
-    if now.kind == prior.kind:
-        kind, scale, difference = now.kind, now.scale, now.data - prior.data
-    else:  # a mean of several is a float
-        kind, scale, difference = "float", 0, np.where(keep, now.numbers() - prior.numbers(), 0.0)
-    change = Column.of(
-        f"{name}_change", kind, difference, keep,
-        scale=scale, format=now.format, description=f"{name} less {name}_prior",
-    )  # fmt: skip
+    less = difference(now.blanked(keep), prior.blanked(keep))
+    change = less.named(f"{name}_change", f"{name} less {name}_prior")
     base = np.abs(prior.numbers())
     divides = keep & (base > 0)
     ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)

@@ -66,7 +66,7 @@ def of_to_date(view: View, per: str, step: str, match: str) -> Counterpart:
         n = np.where(exists, n, 0)  # a side that does not exist may hold any days
         prior = np.where(exists, prior, now.index)
         first, end = calendar.first_days(prior, per), calendar.last_days(prior, per)
-        start, stop = calendar.first_days(now.index, per), now.last
+        start, stop = now.first, now.last
         clamped = np.zeros(len(now), bool)
         if match == "weekday":
             first, cut = start - 7 * _WEEKS[step] * n, stop - 7 * _WEEKS[step] * n
@@ -74,12 +74,16 @@ def of_to_date(view: View, per: str, step: str, match: str) -> Counterpart:
             cut, clamped = as_many_workdays(workdays, start, stop, first, end)
             exists = exists & (cut >= first)  # no day of the prior period has so few
             cut = np.maximum(cut, first)
-        elif match == "elapsed" or per in ("week", "day"):
-            # A week is cut at the same weekday, which is as many days from its start.
-            cut = first + (stop - start)
-            clamped, cut = cut > end, np.minimum(cut, end)
-        else:
+        elif match == "date" and per == "day":
+            clamped, cut = calendar.move_days(stop, -n, step)[1], first
+        elif match == "date" and per != "week" and calendar.days_keep_numbers:
             first, cut, clamped = calendar.move_spans(start, stop, -n, step)
+        else:
+            # As many days in: for a week the same weekday. A whole period meets a whole one.
+            cut = first + (stop - start)
+            whole = (match == "date") & (stop == calendar.last_days(now.index, per))
+            clamped = ~whole & (cut > end)
+            cut = np.where(whole, end, np.minimum(cut, end))
         return Sides.of(calendar, per, prior, first, cut, exists, clamped)
 
     return find
@@ -95,10 +99,10 @@ def as_many_workdays(
     elapsed = workdays.between(start, stop)
     opens = workdays.number(first)
     on_workday = workdays.is_workday(stop)
+    short = elapsed > workdays.between(first, end)
     reached = np.where(
         on_workday, workdays.day_at(opens + elapsed - 1), workdays.day_at(opens + elapsed) - 1
     )
-    short = on_workday & (elapsed > workdays.between(first, end))
     return np.minimum(reached, end), short
 
 

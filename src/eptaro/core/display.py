@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import unicodedata
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from eptaro.core.column import Column
+from eptaro.core.groups import BLANK
 
+if TYPE_CHECKING:
+    from eptaro.core.table import Table
+
+_HIDDEN = ("Cc", "Cf", "Cs", "Zl", "Zp")  # Unicode's control, format, surrogate and separators
 NUMERIC = ("integer", "decimal", "float")
 
 
@@ -17,6 +23,38 @@ def shown(column: Column) -> list[str]:
     ['1,234.56', '-0.05']
     """
     return ["" if value is None else _shown(value, column) for value in _finite(column)]
+
+
+def shown_table(table: Table) -> list[list[str]]:
+    """Return each column of a table as people read it; a group without a value is `(blank)`."""
+    groups = set(table.meta.get("by", ()))
+    return [
+        [text or BLANK for text in shown(column)] if column.name in groups else shown(column)
+        for column in table.columns
+    ]
+
+
+def visible(text: str) -> str:
+    """Return a text with its control characters written out, so that no screen obeys them.
+
+    These are the control characters of ISO/IEC 6429, marks that turn the direction of writing
+    (Unicode annex 9), line and paragraph separators, and lone halves of surrogate pairs.
+
+    >>> visible("a" + chr(27) + "[2J" + chr(0x202e))
+    'a\\x1b[2J\\u202e'
+    """
+    if text.isascii() and text.isprintable():
+        return text
+    return "".join(_written_out(letter) if _is_hidden(letter) else letter for letter in text)
+
+
+def _is_hidden(letter: str) -> bool:
+    return unicodedata.category(letter) in _HIDDEN
+
+
+def _written_out(letter: str) -> str:
+    code = ord(letter)
+    return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
 
 
 def _finite(column: Column) -> list[Any]:
@@ -42,7 +80,7 @@ def _shown(value: Any, column: Column) -> str:
         case "flag":
             return "yes" if value else "no"
         case _:
-            return str(value)
+            return visible(str(value))
 
 
 def plain_table(headers: list[str], cells: list[list[str]], right: list[bool]) -> str:

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core import exact
 from eptaro.core.column import Column
 from eptaro.core.days import Days, Flags, Ints, weekday
 from eptaro.core.errors import QuestionError, unknown
@@ -86,9 +87,9 @@ class Effects:
             return []
         keep = ~change.blank
         places = 0 if change.kind == "float" else max(change.scale, _PLACES)
-        left: NDArray[Any] = change.data
+        left: NDArray[Any] = change.numbers() if not places else change.data
         if places:
-            left = change.data.astype(object) * 10 ** (places - change.scale)
+            left = exact.wide(change.data) * 10 ** (places - change.scale)
         found = []
         for kind, name in enumerate(self._names):
             effect = self._effect(measure, kind, places)
@@ -123,13 +124,13 @@ class Effects:
         lo = axis.place(self._group, np.maximum(side.first, coverage.lo))
         hi = axis.place(self._group, np.minimum(side.last, coverage.hi) + 1)
         found = sums.between(lo, np.maximum(hi, lo))
-        return found.data.astype(object) * 10 ** (places - found.scale) if places else found.data
+        return exact.wide(found.data) * 10 ** (places - found.scale) if places else found.numbers()
 
 
 def _column(
     name: str, data: NDArray[Any], keep: Flags, places: int, like: Column, text: str
 ) -> Column:
     kind = "decimal" if places else "float"
-    data = np.where(keep, data, 0).astype(np.int64 if places else np.float64)
+    data = np.where(keep, data, 0)
     return Column.of(name, kind, data, keep, scale=places, format=like.format,  # type: ignore[arg-type]
                      description=text)  # fmt: skip

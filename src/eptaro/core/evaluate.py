@@ -9,6 +9,8 @@ from eptaro.core.cells import Cells
 from eptaro.core.column import Column
 from eptaro.core.days import Ints
 from eptaro.core.measures import Plane, Term
+from eptaro.core.squares import Squares
+from eptaro.core.tallies import Pick, Sum
 
 
 def evaluate(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
@@ -27,9 +29,7 @@ def evaluate(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
             total = cells.sums(Plane("sum", column), lo, hi)
             return ratio(total, cells.sums(Plane("filled", column), lo, hi))
         case "std" | "var":
-            variance, counts = cells.variances(column, lo, hi)
-            spread = np.sqrt(variance) if term.how == "std" else variance
-            return Column.of("", "float", spread, counts > 1)
+            return variance_column(term.how, *cells.squares(column, lo, hi), lo, hi)
         case "distinct":
             tally, first, last = cells.items(Plane("codes", column), lo, hi)
             return Column.of("", "integer", ranges.distinct(tally.value, first, last))
@@ -42,6 +42,14 @@ def evaluate(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
             return _picked(cells, term, lo, hi)
 
 
+def variance_column(
+    how: str, squares: Squares, sums: Sum, counts: Ints, lo: Ints, hi: Ints
+) -> Column:
+    """Return variance or its root over ranges of prefix sums, blank for fewer than two values."""
+    found = squares.variance(sums, counts, lo, hi, root=how == "std")
+    return Column.of("", "float", found, (counts > 1) & np.isfinite(found))
+
+
 def _picked(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
     tally, first, last = cells.items(Plane(term.how, term.column), lo, hi)
     filled = last > first
@@ -50,6 +58,8 @@ def _picked(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
     else:
         place = np.where(filled, first if term.how == "first" else last - 1, 0)
         values = tally.value[place] if len(tally.value) else np.zeros(len(lo), np.int64)
+        if isinstance(tally, Pick) and tally.shared is not None and len(tally.shared):
+            filled &= ~tally.shared[place]  # only the order of the input would decide
     return Column.of("", tally.kind, values, filled, scale=tally.scale)
 
 

@@ -23,6 +23,7 @@ from eptaro.core.period import Period
 from eptaro.core.span import Span
 from eptaro.core.spans import relative_span
 from eptaro.core.table import Table
+from eptaro.core.tallies import Pick
 from eptaro.core.twostage import Stage
 from eptaro.core.workdays import Workdays
 
@@ -57,6 +58,9 @@ class Folded:
     timed: bool = False
     queries: tuple[str, ...] = ()
     kept: dict[str, Any] = field(default_factory=dict)
+
+
+OTHERS = "(others)"
 
 
 class NothingLeftError(QuestionError):
@@ -160,8 +164,8 @@ class Facts:
                 raise QuestionError(f"only names two spans, {window} and {span}; give one")
             window = span or window
             for name, value in more.items():
-                values = [value] if isinstance(value, str) else value
-                wanted[name] = [*wanted.get(name, []), *values]
+                many = isinstance(value, Sequence | set) and not isinstance(value, str)
+                wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
         return window, wanted
 
     def _narrow_text(self, text: str, today: int) -> tuple[Span | None, dict[str, Any]]:
@@ -194,6 +198,7 @@ class View:
     window: Span | None
     places: Ints  # for each group of the facts its place here, -1 where left out
     kept: dict[str, Any] = field(default_factory=dict)  # what was worked out once
+    others: int | None = None  # the group that is all those not picked, where there is one
 
     @property
     def calendar(self) -> Calendar:
@@ -224,22 +229,25 @@ class View:
             raise QuestionError("top picks groups of one column; name exactly one in by")
         if count < 1:
             raise QuestionError(f"top={count} must be at least 1")
-        if count >= self.groups.count:
-            return self
         every = np.arange(self.groups.count)
         seen = self.seen
         spans = (np.full(len(every), day) for day in (seen.lo, seen.hi))
-        size = self.value(self.facts.measures[0], every, *spans).numbers()
-        order = np.argsort(-np.where(np.isnan(size), -np.inf, size), kind="stable")
+        size = self.value(self.facts.measures[0], every, *spans).ranks()
+        order = np.argsort(-size, kind="stable")
+        count = min(count, len(order))
+        total = min(count + 1, len(order))  # the rest is one group, where there is a rest
         target = np.full(self.groups.count, count)
         target[order[:count]] = np.arange(count)
         (name,) = self.groups.names
-        words = [str(w) for w in self.groups.columns(order[:count])[0].to_list()] + ["(others)"]
-        coded = Coded(np.arange(count + 1, dtype=np.int32), Column.text(name, np.array(words)))
-        cells = self.cells.regrouped(target, count + 1)
+        values = self.groups.columns(order[:count])[0].to_list()
+        words = [*(None if value is None else str(value) for value in values), OTHERS][:total]
+        codes = np.array([-1 if word is None else at for at, word in enumerate(words)], np.int32)
+        choices = Column.text(name, np.array([*("" if w is None else w for w in words)]))
+        cells = self.cells.regrouped(target, total)
         places = np.where(self.places < 0, -1, target[self.places])
-        groups = Groups({name: coded}, count + 1)
-        return View(self.facts, groups, cells, self.coverage, self.window, places)
+        groups = Groups({name: Coded(codes, choices)}, total)
+        others = count if total > count else None
+        return View(self.facts, groups, cells, self.coverage, self.window, places, others=others)
 
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""
@@ -285,16 +293,32 @@ class View:
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what stands beside every result."""
         facts = self.facts
-        return {
-            "verb": verb,
-            "calendar": facts.calendar.describe(),
-            "coverage": str(self.coverage),
-            "as_of": str(self.coverage.last),
-            "by": self.groups.names,
-            "measures": {m.name: m.formula for m in facts.measures},
-            "rows": facts.rows,
-            "source": facts.source,
-        } | _aside_note(facts.folded)
+        return (
+            {
+                "verb": verb,
+                "calendar": facts.calendar.describe(),
+                "coverage": str(self.coverage),
+                "as_of": str(self.coverage.last),
+                "by": self.groups.names,
+                "measures": {m.name: m.formula for m in facts.measures},
+                "rows": facts.rows,
+                "source": facts.source,
+            }
+            | _aside_note(facts.folded)
+            | self.undecided()
+            | ({} if self.others is None else {"others": OTHERS})
+        )
+
+    def undecided(self) -> dict[str, str]:
+        """Return why first and last values are blank where several groups share their time."""
+        found = [
+            f"{plane.what}({plane.column})" for plane, tally in self.cells.tallies.items()
+            if isinstance(tally, Pick) and tally.flags().any()
+        ]  # fmt: skip
+        if not found:
+            return {}
+        return {"undecided": f"{', '.join(found)} of several groups at the same time: blank, as "
+                             f"only the order of the rows would decide"}  # fmt: skip
 
 
 def _aside_note(folded: Folded) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core import exact
 from eptaro.core.axis import MOST_DENSE, Axis
 from eptaro.core.cells import Cells, Tally
 from eptaro.core.column import Column
@@ -24,7 +25,8 @@ from eptaro.core.squares import Squares
 from eptaro.core.tallies import Entries, Pick, Sum
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
-_ROOM = 2**63  # one past the largest total that int64 holds
+_ROOM = exact.ROOM
+_HALF = 32
 _ROWS = Plane("rows")
 
 
@@ -55,8 +57,8 @@ class Batch:
 class Fold:
     """Cells in the making.
 
-    `limit` is the most bytes that cells may take. Raises `MeasureError` where a total
-    would not fit into 64 bits, `InputError` where the cells would not fit into the limit.
+    `limit` is the most bytes that cells may take. Raises `MeasureError` where an infinite
+    value is summed, `InputError` where the cells would not fit into the limit.
     """
 
     def __init__(
@@ -135,7 +137,8 @@ class Fold:
         """Return the whole number that a float column's squares are kept about."""
         if column.name not in self._centres:
             values = column.data[~np.isnan(column.data)]
-            middle = float(np.mean(values)) if len(values) else 0.0
+            with np.errstate(over="ignore", invalid="ignore"):
+                middle = float(np.mean(values)) if len(values) else 0.0
             self._centres[column.name] = int(np.rint(middle)) if abs(middle) < 2**53 else 0
         return self._centres[column.name]
 
@@ -212,50 +215,75 @@ class _Filled(_Rows):
 
 
 class _Summed(_Step):
+    """Adds up whole parts in two halves of 32 bits where 64 bits might not hold the sum."""
+
     def __init__(self, column: Column, size: int) -> None:
         super().__init__(column, size)
-        self._split = column.kind == "float" and _float_room(column)
-        if column.kind != "float":
-            _check_room(column)
+        self._halves = not _fits(column)
         self._whole = np.zeros(size, np.int64)
+        self._high = np.zeros(size if self._halves else 0, np.int64)
+        self._beyond: Ints | None = None  # of floats too large for 64 bits themselves
         self._rest = np.zeros(size) if column.kind == "float" else None
 
     def add(self, cell: Ints, rows: slice) -> None:
         cell, data, _ = self._filled(cell, rows)
-        if self._rest is None:
-            np.add.at(self._whole, cell, data)
-        elif self._split:
-            whole = np.rint(data)
-            np.add.at(self._whole, cell, whole.astype(np.int64))
-            np.add.at(self._rest, cell, data - whole)
-        else:
-            np.add.at(self._rest, cell, data)
+        if self._rest is not None:
+            nearest = np.rint(data)
+            np.add.at(self._rest, cell, data - nearest)
+            if self._halves:
+                nearest = self._without_beyond(cell, nearest)
+            data = nearest.astype(np.int64)
+        elif data.dtype == object:
+            data = self._without_beyond(cell, data).astype(np.int64)
+        if self._halves:
+            np.add.at(self._high, cell, data >> _HALF)
+            data = data & ((1 << _HALF) - 1)
+        np.add.at(self._whole, cell, data)
+
+    def _without_beyond(self, cell: Ints, whole: NDArray[Any]) -> NDArray[Any]:
+        """Return the values with those beyond 62 bits added up apart and left out."""
+        beyond = np.abs(whole) >= 1 << 62
+        if beyond.any():
+            if self._beyond is None:
+                self._beyond = np.zeros(self._size, object)
+            np.add.at(self._beyond, cell[beyond], exact.wide(whole[beyond]))
+            whole = np.where(beyond, 0, whole)
+        return whole
 
     def tally(self) -> Sum:
         assert self._column is not None
-        return Sum(self._whole, self._rest, self._column.kind, self._column.scale)
+        whole: NDArray[Any] = self._whole
+        if self._halves:
+            whole = (exact.wide(self._high) << _HALF) + exact.wide(whole)
+            if self._beyond is not None:
+                whole = whole + self._beyond
+            whole = exact.added_up(whole)
+        return Sum(whole, self._rest, self._column.kind, self._column.scale)
 
 
 class _Squared(_Step):
     def __init__(self, column: Column, size: int, centre: int) -> None:
         super().__init__(column, size)
-        self._centre, self._far = centre, False
-        if column.kind == "float":  # exact parts go with sums whose whole parts stand apart
-            self._far = Squares.far(column.data, centre) or not _float_room(column)
-        sample = Squares.split(column.data[:0], column.kind, centre, far=self._far)
+        if column.kind == "float":
+            _fits(column)  # infinite values have no spread
+        self._centre, self._far = centre, Squares.far(column.data, centre)
+        sample, rest = Squares.split(column.data[:0], column.kind, centre, far=self._far)
         self._parts = [np.zeros(size, part.dtype) for part in sample]
+        self._rest = None if rest is None else np.zeros(size)
 
     def add(self, cell: Ints, rows: slice) -> None:
         assert self._column is not None
         cell, data, _ = self._filled(cell, rows)
-        parts = Squares.split(data, self._column.kind, self._centre, far=self._far)
+        parts, rest = Squares.split(data, self._column.kind, self._centre, far=self._far)
         for out, part in zip(self._parts, parts, strict=True):
             np.add.at(out, cell, part)
+        if self._rest is not None and rest is not None:
+            np.add.at(self._rest, cell, rest)
 
     def tally(self) -> Squares:
         assert self._column is not None
         kind, scale = self._column.kind, self._column.scale
-        return Squares(tuple(self._parts), kind, scale, self._centre)
+        return Squares(tuple(self._parts), kind, scale, self._centre, self._rest)
 
 
 class _Collected(_Step):
@@ -310,26 +338,22 @@ def _step(fold: Fold, plane: Plane, batch: Batch, size: int) -> _Step:
             return _Collected(column, size, plane.what, batch)
 
 
-def _check_room(column: Column) -> None:
-    """Raise where the sum of absolute values might not fit into int64."""
-    data = column.data if column.valid is None else column.data[column.valid]
-    if not len(data):
-        return
-    largest = max(abs(int(data.min())), abs(int(data.max())))
-    if largest * len(data) >= _ROOM and np.abs(data.astype(np.float64)).sum() >= 0.999 * _ROOM:
-        raise MeasureError(
-            f"the total of {column.name!r} does not fit into 64 bits "
-            f"(its values reach {largest:,} in units of 10**-{column.scale})"
-        )
+def _fits(column: Column) -> bool:
+    """Return whether any sum of a column's whole parts fits into 64 bits.
 
-
-def _float_room(column: Column) -> bool:
-    """Return whether whole parts fit int64; raise where a value is infinite."""
+    Raises `MeasureError` where a float is infinite.
+    """
     data = column.data if column.valid is None else column.data[column.valid]
-    with np.errstate(over="ignore"):
-        total = float(np.nansum(np.abs(data)))
-    if not np.isfinite(total):
-        rows = np.flatnonzero(np.isinf(column.data))
-        where = f"row {rows[0] + 1:,} is infinite" if len(rows) else "its sum is infinite"
-        raise MeasureError(f"column {column.name!r} cannot be added up: {where}")
-    return total < _ROOM / 2
+    if column.kind == "float":
+        with np.errstate(over="ignore"):
+            total = float(np.nansum(np.abs(data)))
+        if np.isinf(total) and np.isinf(data).any():
+            row = int(np.flatnonzero(np.isinf(column.data))[0])
+            raise MeasureError(
+                f"column {column.name!r} cannot be added up: row {row + 1:,} is infinite"
+            )
+        return total < _ROOM / 2
+    largest = exact.most(data)
+    if largest * len(data) < _ROOM:
+        return True
+    return largest < _ROOM and float(np.abs(exact.floats(data)).sum()) < 0.999 * _ROOM

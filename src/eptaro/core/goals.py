@@ -11,10 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.column import Column
+from eptaro.core.counterparts import of_to_date, of_whole
 from eptaro.core.days import Ints
 from eptaro.core.errors import QuestionError, unknown
 from eptaro.core.facts import View
+from eptaro.core.groups import BLANK
 from eptaro.core.measures import Measure
+from eptaro.core.sides import Sides
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
 PACES = ("straight", "prior year")
@@ -44,7 +47,7 @@ def goal_columns(
     if pace == "straight":
         share = (last - first + 1) / (end - first + 1)
     else:
-        share = _prior_share(view, measure, within, group, index, first, last)
+        share = _prior_share(view, measure, within, group, index, last)
     to_date = goal * share
     come = reached.numbers()
     ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
@@ -74,34 +77,43 @@ def _amounts(
         if len(view.groups.names) != 1:
             raise QuestionError("goals go by one group column at most")
         every = np.arange(view.groups.count)
-        words = [str(word) for word in view.groups.columns(every)[0].to_list()]
+        (column,) = view.groups.columns(every)
+        words = [None if word is None else str(word) for word in column.to_list()]
     table = np.full((len(words), len(names)), np.nan)
     for key, amount in goals.items():
-        word, label = (str(key[0]), str(key[1])) if isinstance(key, tuple) else (None, str(key))
-        if word is not None and word not in words:
-            raise QuestionError(f"goals: {unknown('group', word, words)}")
+        rows, label = list(range(len(words))), str(key)
+        if isinstance(key, tuple):
+            rows, label = [_row_of(key[0], words)], str(key[1])
         if label not in names:
             view.calendar.period(label)  # a wrong label is told as such; others lie elsewhere
             continue
-        rows = range(len(words)) if word is None else [words.index(word)]
-        table[list(rows), names.index(label)] = float(Decimal(str(amount)))
+        table[rows, names.index(label)] = float(Decimal(str(amount)))
     picked: NDArray[np.float64] = table[group, place]
     return picked
 
 
+def _row_of(value: Any, words: list[Any]) -> int:
+    """Return the place of a group, which may be the blank one: None, `(blank)` or no text."""
+    word = None if value is None else str(value)
+    if word not in words and word in ("", BLANK):
+        word = None
+    if word not in words:
+        raise QuestionError(f"goals: {unknown('group', BLANK if word is None else word, words)}")
+    return words.index(word)
+
+
 def _prior_share(
-    view: View, measure: Measure, within: str, group: Ints, index: Ints, first: Ints, last: Ints
+    view: View, measure: Measure, within: str, group: Ints, index: Ints, last: Ints
 ) -> NDArray[np.float64]:
     """Return how much of the prior year's period was reached at the counterpart of each day."""
-    prior, exists = view.calendar.counterparts(index, within, -1, "year")
-    prior = np.where(exists, prior, index)
-    begin, end = view.calendar.first_days(prior, within), view.calendar.last_days(prior, within)
-    cut = np.minimum(begin + (last - first), end)
-    cut = np.where(last == view.calendar.last_days(index, within), end, cut)
-    whole = view.value(measure, group, begin, end).numbers()
-    part = view.value(measure, group, begin, cut).numbers()
-    known = exists & view.complete(begin, end) & ~np.isnan(whole) & (whole != 0)
+    whole = Sides.of(view.calendar, within, index)
+    before = of_whole(view, within, "year")(whole, 1)
+    to_date = of_to_date(view, within, "year", "date")(replace(whole, last=last), 1)
+    begin, end, exists = before.first, before.last, before.exists & to_date.exists
+    whole_value = view.value(measure, group, begin, end).numbers()
+    part = view.value(measure, group, to_date.first, to_date.last).numbers()
+    known = exists & view.complete(begin, end) & ~np.isnan(whole_value) & (whole_value != 0)
     share: NDArray[np.float64] = np.divide(
-        part, whole, out=np.full(len(whole), np.nan), where=known
+        part, whole_value, out=np.full(len(part), np.nan), where=known
     )
     return share

@@ -14,6 +14,8 @@ from eptaro.core.column import Column, Kind
 from eptaro.core.days import Ints
 from eptaro.core.errors import InputError, QuestionError, unknown
 
+BLANK = "(blank)"  # how people read and write the group without a value
+
 
 @dataclass(frozen=True, eq=False)
 class Coded:
@@ -196,11 +198,22 @@ class Groups:
             if name not in self.coded:
                 raise QuestionError(unknown("group column", name, self.names))
             coded = self.coded[name]
-            words = {str(word): i for i, word in enumerate(coded.choices.to_list())} | {"": -1}
             many = isinstance(value, Sequence | set) and not isinstance(value, str)
-            values = list(value) if many else [value]
-            for item in values:
-                if str(item) not in words:
-                    raise QuestionError(unknown(f"value of {name}", item, sorted(words)[1:]))
-            keep &= np.isin(coded.codes, [words[str(item)] for item in values])
+            codes = [code_of(name, coded.choices, one) for one in (value if many else [value])]
+            keep &= np.isin(coded.codes, codes)
         return keep
+
+
+def code_of(name: str, choices: Column, value: Any) -> int:
+    """Return the code of a group column's value, which may be given as its text.
+
+    The blank is None; `(blank)` and the empty text are it too, where no value is called so.
+    Raises `QuestionError` for a value that does not occur.
+    """
+    if value is None:
+        return -1
+    words = {str(word): code for code, word in enumerate(choices.to_list())}
+    code = words.get(str(value), -1 if str(value) in ("", BLANK) else None)
+    if code is None:
+        raise QuestionError(unknown(f"value of {name}", value, sorted(words)))
+    return code

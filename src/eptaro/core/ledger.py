@@ -8,6 +8,7 @@ cell of its own, so that every measure works over any run of them.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -79,6 +80,14 @@ def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
     return _renumbered(number, view.places[rank]), batch
 
 
+def numbered_rows(view: View) -> tuple[NDArray[np.int32], Ints, Batch]:
+    """Return the number of each transaction's group in the book, the place in the view that each
+    number has (-1 where it is left out), and all transactions in input order.
+    """
+    number, rank, batch = _numbered_rows(view.facts)
+    return number, view.places[rank], batch
+
+
 def _numbered_rows(facts: Facts) -> tuple[NDArray[np.int32], Ints, Batch]:
     """Return the number of each transaction's group as it came up, the place of each number
     among the groups in natural order, and all transactions in input order.
@@ -132,6 +141,15 @@ class Index:
                 days, numbers = days[order], numbers[order]
             kept["index"] = cls(batch, order, days, numbers, np.argsort(rank))
         found: Index = kept["index"]
+        return found
+
+    @cached_property
+    def owners(self) -> NDArray[np.int32]:
+        """The number of each transaction's group, by its place in the input."""
+        if self.order is None:
+            return self.numbers
+        found = np.empty(len(self.numbers), np.int32)
+        found[self.order] = self.numbers
         return found
 
     def rows(self, groups: Ints, first: int, last: int) -> Ints:

@@ -132,6 +132,30 @@ class ListedCalendar(Calendar):
         """Return 1 for a level's own steps; lists may vary in everything else."""
         return 1 if level == step else None
 
+    def keeps_place(self, level: str, step: str) -> bool:
+        """Return whether both levels are listed and the step is as wide or wider."""
+        given = [*self._by_level]
+        return level in given and step in given and given.index(step) <= given.index(level)
+
+    def counterparts(self, index: Ints, level: str, n: int | Ints, step: str) -> tuple[Ints, Flags]:
+        """Return the periods of the same place, `n` listed steps away, and which exist.
+
+        Over years a period keeps its number. Over quarters and halves it keeps its place in
+        them; one that may be listed from its middle on, the first, gives no place.
+        """
+        if step == "year" or level == step or not self.keeps_place(level, step):
+            return super().counterparts(index, level, n, step)
+        opens = self._by_level[level].firsts
+        holder = self.index_of(self.first_days(index, level), step)
+        target = holder + n
+        place = index - np.searchsorted(opens, self.first_days(holder, step))
+        moved = np.searchsorted(opens, self.first_days(target, step)) + place
+        fits = self._in_range(target, step) & self._in_range(moved, level)
+        fits &= self.last_days(moved, level) <= self.last_days(target, step)
+        if self._by_level[level].numbers[0] != 1:
+            fits &= (holder > 0) & (target > 0)
+        return np.where(fits, moved, index), fits
+
     def move_days(self, days: Days, n: int | Ints, level: str) -> tuple[Ints, Flags]:
         """Move days, keeping the place within the period of `level`, clamped to its end.
 

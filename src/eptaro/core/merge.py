@@ -13,7 +13,7 @@ from eptaro.core.facts import Folded
 from eptaro.core.groups import Coded, Combiner, Encoder
 from eptaro.core.measures import Plane
 from eptaro.core.table import Table
-from eptaro.core.tallies import Entries
+from eptaro.core.tallies import Entries, Pick
 
 
 def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
@@ -46,12 +46,23 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         for part, number in zip((one, two), numbers, strict=True)
     )
     return Folded(
-        groups.at(order), first.plus(second), one.rows + two.rows,
+        groups.at(order), first.plus(_after(second, first)), one.rows + two.rows,
         _sources(one.source, two.source), _together(one.aside, two.aside),
         {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
         (*one.notes, *two.notes), one.fingerprints | two.fingerprints,
         {**one.distinct, **two.distinct}, one.formats,
     )  # fmt: skip
+
+
+def _after(cells: Cells, first: Cells) -> Cells:
+    """Return cells whose rows come after those of others that were folded before them."""
+    tallies = dict(cells.tallies)
+    for plane, tally in cells.tallies.items():
+        before = first.tallies[plane]
+        if isinstance(tally, Pick) and isinstance(before, Pick) and len(tally.row):
+            step = int(before.row.max(initial=-1)) + 1 - int(tally.row.min())
+            tallies[plane] = replace(tally, row=tally.row + step)
+    return Cells(cells.axis, tallies)
 
 
 def _sources(one: str, two: str) -> str:

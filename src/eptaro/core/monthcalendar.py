@@ -85,6 +85,11 @@ class MonthCalendar(RuledCalendar):
         """Whether months are written 2025-03: years from 01-01 without a prefix."""
         return not self.prefix and (self._month, self._day) == (1, 1)
 
+    @property
+    def days_keep_numbers(self) -> bool:
+        """A day keeps its number in the civil month."""
+        return True
+
     # Month index: named year * 12 + month - 1; the wider levels divide it.
 
     def _wide_index(self, days: Ints, level: str) -> Ints:

@@ -18,7 +18,7 @@ from eptaro.core.column import Column, join
 from eptaro.core.days import Flags
 from eptaro.core.errors import CalendarError, InputError, QuestionError, unknown
 from eptaro.core.facts import Facts, NothingLeftError
-from eptaro.core.groups import Groups
+from eptaro.core.groups import BLANK, Groups
 from eptaro.core.monthcalendar import MonthCalendar
 from eptaro.core.table import Table
 
@@ -28,7 +28,8 @@ _ONE = "book.using(calendar), or --calendar NAME"
 
 
 class OwnCalendars:
-    """The calendar of each value of a group column; `other` is that of values not named.
+    """The calendar of each value of a group column; `other` is that of values not named, None
+    names the blank.
 
     Raises `CalendarError` where two different calendars bear one name.
 
@@ -45,7 +46,9 @@ class OwnCalendars:
     def __init__(
         self, column: str, calendars: Mapping[str, Calendar], other: Calendar | None = None
     ) -> None:
-        self.column, self.calendars, self.other = column, dict(calendars), other
+        self.column, self.other = column, other
+        self.calendars = {"" if value in (None, BLANK) else value: one
+                          for value, one in calendars.items()}  # fmt: skip
         named: dict[str, Calendar] = {}
         for calendar in [*self.calendars.values(), *([other] if other else [])]:
             if named.setdefault(calendar.name, calendar) != calendar:

@@ -25,6 +25,10 @@ class CutsDays(Protocol):
         """All periods of a level that share a day with a span."""
         ...
 
+    def index_of(self, days: Days, level: str) -> Ints:
+        """Index of the period that holds each day."""
+        ...
+
     def first_days(self, index: Ints, level: str) -> Ints:
         """First day of each period."""
         ...

@@ -34,16 +34,30 @@ class Values:
 
 @dataclass(frozen=True)
 class Rows:
-    """Transactions in date, time and input order: their day ordinals and columns."""
+    """Transactions in date, time and input order: their day ordinals and columns, and where
+    several groups are looked at together, the moment and the group of each.
+    """
 
     days: Sequence[int]
     columns: Mapping[str, Values] = field(default_factory=dict)
+    moments: Sequence[Any] = ()
+    owners: Sequence[Any] = ()
 
     def between(self, first: int, last: int) -> Rows:
         """Return those of some days."""
         cut = slice(bisect_left(self.days, first), bisect_right(self.days, last))
         columns = {n: Values(v.items[cut], v.scale) for n, v in self.columns.items()}
-        return Rows(self.days[cut], columns)
+        return Rows(self.days[cut], columns, self.moments[cut], self.owners[cut])
+
+    def undecided(self, values: Values, at: int) -> bool:
+        """Return whether several groups have a value at the moment of the first (0) or the last
+        (-1) one, so that only the order of the input would tell which it is.
+        """
+        if not self.owners:
+            return False
+        places = [place for place, item in enumerate(values.items) if item is not None]
+        moment = self.moments[places[at]]
+        return len({self.owners[p] for p in places if self.moments[p] == moment}) > 1
 
 
 def plain_value(measure: Measure, rows: Rows, units: Units | None = None) -> Any:
@@ -63,7 +77,7 @@ def _staged(term: Term, rows: Rows, units: Units | None) -> Any:
     """Return a term, which may work on the totals of a finer grain."""
     if term.inner is None:
         values = rows.columns.get(term.column, Values(rows.days))
-        return _term(term, values)
+        return _term(term, values, rows)
     assert units is not None
     spans = [(day, day) for day in sorted(set(rows.days))]
     if term.grain != "active day":
@@ -71,12 +85,14 @@ def _staged(term: Term, rows: Rows, units: Units | None) -> Any:
     totals = []
     for first, last in spans:
         part = rows.between(first, last)
-        totals.append(_term(term.inner, part.columns.get(term.inner.column, Values(part.days))))
-    return _term(term, Values(totals), staged=True)
+        values = part.columns.get(term.inner.column, Values(part.days))
+        totals.append(_term(term.inner, values, part))
+    return _term(term, Values(totals))
 
 
-def _term(term: Term, values: Values, *, staged: bool = False) -> Any:
-    if term.how == "count" and not term.column and not staged:
+def _term(term: Term, values: Values, rows: Rows | None = None) -> Any:
+    """Return one calculation on the values of some rows, or on the totals of a finer grain."""
+    if term.how == "count" and not term.column and rows is not None:
         return len(values.items)
     filled = values.filled()
     if term.how == "count":
@@ -90,7 +106,10 @@ def _term(term: Term, values: Values, *, staged: bool = False) -> Any:
     unit = 10**values.scale
     match term.how:
         case "first" | "last":
-            return Fraction(filled[0 if term.how == "first" else -1]) / unit
+            at = 0 if term.how == "first" else -1
+            if rows is not None and rows.undecided(values, at):
+                return None
+            return Fraction(filled[at]) / unit
         case "min":
             return Fraction(min(filled)) / unit
         case "max":

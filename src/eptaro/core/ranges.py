@@ -168,8 +168,11 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
 
 def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
     """Return the value at some part of the way, reckoned from the nearer end."""
-    way = second - first
-    return np.asarray(np.where(part < 0.5, first + way * part, second - way * (1 - part)))
+    with np.errstate(over="ignore", invalid="ignore"):
+        way = second - first
+        found = np.where(part < 0.5, first + way * part, second - way * (1 - part))
+        wide = np.isinf(way) & np.isfinite(first) & np.isfinite(second)
+        return np.asarray(np.where(wide, first * (1 - part) + second * part, found))
 
 
 def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core import exact
 from eptaro.core.attributes import ATTRIBUTES, attribute_of
 from eptaro.core.byattribute import recap_by
 from eptaro.core.column import Column, dates
@@ -18,9 +19,10 @@ from eptaro.core.days import Flags, Ints
 from eptaro.core.display import shown
 from eptaro.core.errors import EptaroError, QuestionError, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
+from eptaro.core.groups import BLANK
 from eptaro.core.levels import LEVELS, check_level
 from eptaro.core.perentry import per_entry
-from eptaro.core.shares import rank_column, share_columns
+from eptaro.core.shares import rank_column, running_share, share_columns
 from eptaro.core.spans import Chunks, wider
 from eptaro.core.table import Table
 
@@ -55,7 +57,7 @@ def recap(
     `subtotals` names wider levels, whose periods follow the last of their parts, told by
     a column `level`. `top` keeps that many groups of one column and adds up the others.
     `shares` adds `NAME_share` (of all rows), `NAME_share_of_period` and
-    `NAME_running_share`, `ranks` adds `NAME_rank`, `sort` orders the rows by a column
+    `NAME_running_share` (of the rows from the first shown on), `ranks` adds `NAME_rank`, `sort` orders the rows by a column
     (`-revenue`: largest first).
 
     `only` narrows to a span (periods are then cut to it), a period label, `this year`,
@@ -109,9 +111,15 @@ def recap(
             beside += share_columns(measure, value, group, place, parts, rows.parents(count))
         if ranks:
             levels_of = np.unique(rows.level.astype(str), return_inverse=True)[1]
-            beside.append(rank_column(measure, value, group, place, levels_of))
+            ranked = group != view.others
+            beside.append(rank_column(measure, value, group, place, levels_of, ranked))
     table = view.table([*view.groups.columns(group), *rows.head(), *beside], meta)
-    return table if sort is None else table.sorted(sort)
+    order = np.arange(len(table)) if sort is None else table.order(sort)
+    if shares:
+        running = [running_share(m, table.column(m.name), parts, order) for m in self.measures]
+        table = table.beside({f"{m.name}_share": r for m, r in zip(self.measures, running,
+                                                                  strict=True) if r})  # fmt: skip
+    return table if sort is None else table.take(order)
 
 
 def _per_entry(view: View, per: str, every: str) -> Table:
@@ -216,15 +224,17 @@ def _across(view: View, rows: _Rows) -> Table:
         raise QuestionError("wide=True sets one group column across; name exactly one in by")
     measures = view.facts.measures
     heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
-    edge, head, meta = view.together(), rows.head(), view.meta("recap")
+    edge, head = view.together(), rows.head()
+    meta = view.meta("recap") | edge.undecided()
+    taken = {column.name for column in head} | {"total"}
     count = len(rows.labels)
     made: dict[str, Callable[[Table, int, str], Any]] = {}
     columns = [*head]
-    for source, place, word in [(view, i, h) for i, h in enumerate(heads)] + [(edge, 0, "total")]:
+    titles = [_title(view.groups.names[0], word, taken, heads) for word in heads]
+    for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, "total")]:
         groups = source.groups.columns(np.full(count, place))
         for measure in measures:
             column = source.value(measure, np.full(count, place), rows.first, rows.last)
-            title = "(blank)" if word is None else str(word)
             name = title if len(measures) == 1 else f"{title} {measure.name}"
             columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
             long = source.table([*groups, *head, column], meta)
@@ -236,6 +246,13 @@ def _across(view: View, rows: _Rows) -> Table:
         return made[name](shown, row, name)
 
     return Table(columns, meta | {"heads": [*made]}, tracer)
+
+
+def _title(column: str, word: Any, taken: set[str], heads: list[Any]) -> str:
+    """Return what a group's column is called; one that is called like another names its group."""
+    title = BLANK if word is None else str(word)
+    doubled = word is not None and title == BLANK and None in heads
+    return f"{column}={title}" if title in taken or doubled else title
 
 
 def _traced_across(long: Table, measure: str, shown: Table, row: int, name: str) -> Any:
@@ -256,10 +273,11 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
         if plane is None or column.kind == "float":
             continue
         keep = parts & ~column.blank
-        added = Column.of("", column.kind, [column.data[keep].sum()], scale=column.scale)
+        come = exact.total(column.data[keep])
         total = view.cells.total(plane, view.seen.lo, view.seen.hi)
-        if int(added.data[0]) != total:
-            raise EptaroError(f"the parts of {measure.name} add up to {added.data[0]}, not {total}")
+        if come != total:
+            raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
+        added = Column.of("", column.kind, np.array([come], object), scale=column.scale)
         found[measure.name] = f"{int(keep.sum()):,} parts add up to {shown(added)[0]}"
     return found
 

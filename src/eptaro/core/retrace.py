@@ -61,14 +61,22 @@ class Reader:
             if all(_bears(self._view, name, word, day) for name, word in wanted.items())
         ]  # fmt: skip
 
-    def rows(self, hit: Ints, measure: Measure) -> Rows:
-        """Return what a measure needs of some transactions, as plain values."""
+    def rows(self, hit: Ints, measure: Measure, *, by_entry: bool = False) -> Rows:
+        """Return what a measure needs of some transactions, as plain values.
+
+        Taken `by_entry`, their order in the input is meant, whichever group they are of.
+        """
         columns = {}
         for term in measure.terms:
             one = term.inner or term
             if one.column:
                 columns[one.column] = self._values(one.column, one.how, hit)
-        return Rows(self._index.batch.days[hit].tolist(), columns)
+        days = self._index.batch.days[hit].tolist()
+        if by_entry or len(self._groups) < 2:
+            return Rows(days, columns)
+        times = self._index.batch.times
+        moments = days if times is None else [*zip(days, times[hit].tolist(), strict=True)]
+        return Rows(days, columns, moments, self._index.owners[hit].tolist())
 
     def _values(self, column: str, how: str, hit: Ints) -> Values:
         if how == "distinct":

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core import hooks
 from eptaro.core.column import Column
-from eptaro.core.display import NUMERIC, plain_table, shown
+from eptaro.core.display import NUMERIC, plain_table, shown_table, visible
 from eptaro.core.errors import QuestionError, unknown
 
 _SHOWN_ROWS = 20
@@ -48,7 +48,7 @@ class Table:
         tracer: Tracer | None = None,
         basis: Any = None,
     ) -> None:
-        self._columns = {column.name: column for column in columns}
+        self._columns = {column.name: column.settled() for column in columns}
         self.meta: dict[str, Any] = dict(meta or {})
         self.tracer = tracer  # leads from a number to its transactions
         self.basis = basis  # the view that the table answers from, where it is one
@@ -96,6 +96,13 @@ class Table:
         columns = [column.take(places) for column in self.columns]
         return Table(columns, self.meta, self.tracer, self.basis)
 
+    def beside(self, columns: dict[str, Column]) -> Table:
+        """Return the table with a column more after each of those named."""
+        found = []
+        for column in self.columns:
+            found += [column, *(new for name, new in columns.items() if name == column.name)]
+        return Table(found, self.meta, self.tracer, self.basis)
+
     def trace_as(self, shown: Table, row: int, measure: str) -> Any:
         """Return the `Trace` of a number of another table with this one's transactions."""
         return Table(shown.columns, self.meta, self.tracer).trace(row, measure)
@@ -133,17 +140,22 @@ class Table:
     def sorted(self, by: str) -> Table:
         """Return the rows in the order of a column; `-name` puts the largest first.
 
-        Rows of equal value keep their order; blanks come last.
+        Rows of equal value keep their order; blanks come last, and after them the group of
+        all those that were not picked.
         """
+        return self.take(self.order(by))
+
+    def order(self, by: str) -> NDArray[np.int64]:
+        """Return the places of the rows in the order of a column, as `sorted` has them."""
         falling = by.startswith("-") and by not in self._columns
         column = self.column(by[1:] if falling else by)
-        if column.kind == "text":
-            words = np.array(["" if w is None else str(w) for w in column.to_list()])
-            keys = np.unique(words, return_inverse=True)[1].astype(np.float64)
-            keys[column.blank] = np.nan
-        else:
-            keys = column.numbers()
-        return self.take(np.argsort(-keys if falling else keys, kind="stable"))
+        ranks = column.ranks()
+        keys = np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
+        rest = np.zeros(len(self), bool)
+        if (others := self.meta.get("others")) is not None:
+            (name,) = self.meta["by"]
+            rest = np.array([word == others for word in self.column(name).to_list()], bool)
+        return np.lexsort((keys, rest))
 
     def footer(self) -> str:
         """Return the line that states calendar, coverage and as-of, as far as known."""
@@ -152,6 +164,7 @@ class Table:
             f"coverage {self.meta['coverage']}" if "coverage" in self.meta else None,
             f"as of {self.meta['as_of']}" if "as_of" in self.meta else None,
             f"left out {self.meta['set_aside']}" if "set_aside" in self.meta else None,
+            self.meta.get("undecided"),
         ]
         return " · ".join(str(part) for part in parts if part)
 
@@ -218,11 +231,11 @@ class Table:
 
     def __repr__(self) -> str:
         part, half = self._excerpt()
-        cells = [shown(column) for column in part.columns]
+        cells = shown_table(part)
         if half:
             cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
         right = [column.kind in NUMERIC for column in part.columns]
-        text = plain_table(self.names, cells, right)
+        text = plain_table([*map(visible, self.names)], cells, right)
         return "\n".join(line for line in (text, f"{len(self):,} rows", self.footer()) if line)
 
     def _repr_html_(self) -> str:

@@ -175,7 +175,7 @@ def _side(
     seen = span.overlap(view.coverage)
     if seen is None:
         return Side(name, span, None, (), None)
-    hit, which = reader.on_days(seen), ""
+    hit, which, by_entry = reader.on_days(seen), "", False
     wanted = _wanted(table, record)
 
     def units(grain: str) -> list[tuple[int, int]]:
@@ -190,7 +190,8 @@ def _side(
     elif str(table.meta.get("back")).endswith(("entry", "entries")):
         back = Reach.parse(table.meta["back"], "back")
         hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
-    rows = reader.rows(hit, measure)
+        by_entry = True
+    rows = reader.rows(hit, measure, by_entry=by_entry)
     value = plain_value(measure, rows, units)
     column = next((one.column for term in measure.terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)

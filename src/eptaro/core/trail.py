@@ -18,7 +18,7 @@ from eptaro.core.measures import Measure, Plane
 from eptaro.core.perentry import per_entry
 from eptaro.core.table import Table
 from eptaro.core.tallies import running
-from eptaro.core.weighted import weighted_mean
+from eptaro.core.weighted import check_weights, first_used, weighted_mean
 from eptaro.core.windows import BY_GROUP, Reach, Windows
 
 _EDGES = ("open", "closed")
@@ -80,7 +80,9 @@ def trail(
     if every == "entry":
         return _per_entry(view, windows)
     ends = _ends(view, check_level(every, self.calendar.levels))
-    rows = _rows(view, windows, ends)
+    if weights is not None:
+        check_weights(windows, every)
+    rows = _rows(view, windows, ends, None if weights is None else every)
     if weights is not None:
         values = weighted_mean(view, reach, every, list(weights), rows.group, rows.date)
     else:
@@ -152,7 +154,8 @@ def _ends(view: View, every: str) -> Ints:
     return np.minimum(last, seen.hi)
 
 
-def _rows(view: View, windows: Windows, ends: Ints) -> _Rows:
+def _rows(view: View, windows: Windows, ends: Ints, weighted: str | None) -> _Rows:
+    """Return windows that end on some days; `weighted` names the level that `every` is then."""
     count = view.groups.count
     group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
     if windows.back.unit == "entry":
@@ -162,6 +165,8 @@ def _rows(view: View, windows: Windows, ends: Ints) -> _Rows:
         last = date
     else:
         lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
+        if weighted is not None:
+            lo = first_used(view, windows.back, weighted, ends)
         first, last = np.tile(lo, count), np.tile(hi, count)
         complete = view.complete(first, last)
     axis = view.cells.axis

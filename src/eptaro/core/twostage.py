@@ -17,7 +17,7 @@ from eptaro.core.cells import Cells
 from eptaro.core.column import Column
 from eptaro.core.days import Ints
 from eptaro.core.errors import QuestionError
-from eptaro.core.evaluate import evaluate
+from eptaro.core.evaluate import evaluate, variance_column
 from eptaro.core.levels import check_level
 from eptaro.core.measures import Plane, Term
 from eptaro.core.span import Span
@@ -120,21 +120,14 @@ def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
 
 
 def _added(items: Column) -> Sum:
-    """Return prefix sums of unit values, floats split so that cents survive."""
-    if items.kind != "float":
-        return Sum(items.data.astype(np.int64), None, items.kind, items.scale).prefix()
-    fits = np.abs(items.data) < 2**53
-    whole = np.where(fits, np.rint(items.data), 0.0)
-    return Sum(whole.astype(np.int64), items.data - whole, "float").prefix()
+    """Return prefix sums of unit values."""
+    if items.kind == "float":
+        return Sum.of(items.numbers(), "float").prefix()
+    return Sum.of(items.data, items.kind, items.scale).prefix()
 
 
 def _spread(how: str, items: Column, lo: Ints, hi: Ints) -> Column:
     """Return variance or its root, floats counted from about the mean of all values."""
-    centre, far = 0, False
-    if items.kind == "float" and len(items):
-        centre = int(items.data.mean())
-        far = Squares.far(items.data, centre) or Squares.far(items.data, 0)
-    parts = Squares.split(items.data, items.kind, centre, far=far)
-    squares = Squares(parts, items.kind, items.scale, centre).prefix()
-    variance = squares.variance(_added(items), hi - lo, lo, hi)
-    return Column.of("", "float", np.sqrt(variance) if how == "std" else variance, hi - lo > 1)
+    data = items.numbers() if items.kind == "float" else items.data
+    squares = Squares.of(data, items.kind, items.scale).prefix()
+    return variance_column(how, squares, _added(items), hi - lo, lo, hi)

@@ -8,7 +8,17 @@ from eptaro.core.column import Column
 from eptaro.core.days import Ints
 from eptaro.core.errors import QuestionError
 from eptaro.core.facts import View
-from eptaro.core.windows import Reach
+from eptaro.core.windows import OWN_UNITS, Reach, Windows
+
+
+def check_weights(windows: Windows, every: str) -> None:
+    """Raise `QuestionError` where the units of a window are not those that are weighted."""
+    reach = windows.back
+    if reach.unit not in ("day", every) or reach.unit in OWN_UNITS:
+        raise QuestionError(f"weights go with days, or with every={reach.unit!r} for {reach}")
+    if windows.ahead or windows.centred or windows.closed:
+        raise QuestionError("weights go with windows that reach back alone; leave out ahead, "
+                            "centred and far_edge")  # fmt: skip
 
 
 def weighted_mean(
@@ -19,8 +29,6 @@ def weighted_mean(
     The sum of weight times value, divided by the sum of weights; blank where one of the
     units has no value.
     """
-    if reach.unit not in ("day", every):
-        raise QuestionError(f"weights go with days, or with every={reach.unit!r} for {reach}")
     if len(weights) != reach.n:
         raise QuestionError(f"{len(weights)} weights for {reach}; give one per unit, oldest first")
     total = float(np.sum(weights))
@@ -34,6 +42,11 @@ def weighted_mean(
             added += weight * view.value(measure, group, first, last).numbers()
         found.append(Column.of("", "float", added / total, ~np.isnan(added)))
     return found
+
+
+def first_used(view: View, reach: Reach, every: str, date: Ints) -> Ints:
+    """Return the first day of the oldest unit of each window."""
+    return _unit(view, reach.unit, every, date, reach.n - 1)[0]
 
 
 def _unit(view: View, unit: str, every: str, date: Ints, age: int) -> tuple[Ints, Ints]:

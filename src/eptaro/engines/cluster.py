@@ -13,7 +13,6 @@ from typing import Any
 
 import pyarrow as pa
 
-from eptaro.core.cells import Cells
 from eptaro.core.daterules import DateRules
 from eptaro.core.errors import InputError
 from eptaro.core.facts import Folded
@@ -21,7 +20,6 @@ from eptaro.core.filerules import FileRules
 from eptaro.core.measures import Plane
 from eptaro.core.merge import merge
 from eptaro.core.progress import tell
-from eptaro.core.tallies import Pick
 from eptaro.engines.local import fold_source
 from eptaro.inputs.ahead import in_turn
 from eptaro.inputs.dates import resolve
@@ -31,7 +29,6 @@ from eptaro.inputs.sources import FrameSource, Source
 
 PART_ROWS = 2_000_000
 _RETRIES = 3
-_PART_BITS = 40  # of a row's number: parts come one after the other
 
 
 def fold_cluster(
@@ -105,13 +102,7 @@ def fold_part(
     with in_turn() if threads == 1 else nullcontext():
         folded = fold_source(source, date, by, planes, rules)
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
-    tallies = {
-        plane: replace(tally, row=tally.row + (number << _PART_BITS))
-        if isinstance(tally, Pick) else tally
-        for plane, tally in folded.cells.tallies.items()
-    }  # fmt: skip
-    cells = Cells(folded.cells.axis, tallies)
-    return replace(folded, cells=cells, fingerprints=prints, reread=None, kept={})
+    return replace(folded, fingerprints=prints, reread=None, kept={})
 
 
 def _threads() -> int:

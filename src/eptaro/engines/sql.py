@@ -12,6 +12,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from eptaro.core import exact
 from eptaro.core.cells import Cells, Tally
 from eptaro.core.column import Column, Kind
 from eptaro.core.daterules import DateRules
@@ -31,7 +32,6 @@ from eptaro.inputs.values import read_codes, read_groups
 from eptaro.outputs.databases import connected, refusals, shown_url
 
 _LISTED = ("values", "codes")
-_ROOM = 1 << 63
 _MOST_ASIDE = 100_000
 
 
@@ -209,21 +209,24 @@ def _tally(plane: Plane, result: _Result, good: NDArray[np.bool_]) -> Tally:
     name = f"{plane.what}:{plane.column}"
     if plane.what == "square":
         return _squares(plane, result, name, good)
-    values = [v for v, kept in zip(result.columns[name], good.tolist(), strict=True) if kept]
+    values = [v for v, kept in zip(_values(result, name), good.tolist(), strict=True) if kept]
     if plane.what == "filled":
         return Sum(np.array(values, np.int64))
     known = np.array([value is not None for value in values], bool)
     data, kind, scale = _numbers(values, plane.column, result)
     if plane.what == "sum":
-        if kind == "float":
-            whole = np.rint(data)
-            fits = np.abs(whole) < _ROOM // 2
-            whole = np.where(fits, whole, 0.0)
-            return Sum(whole.astype(np.int64), data - whole, "float")
-        return Sum(data, None, kind, scale)
+        return Sum.of(data, kind, scale)
     at = np.flatnonzero(known)
     zeros = np.zeros(len(at), np.int64)
     return Pick(plane.what, at, data[at], zeros, at, kind, scale)  # type: ignore[arg-type]
+
+
+def _values(result: _Result, name: str) -> list[Any]:
+    """Return a column of the grouped query; sums may come in two halves of 32 bits."""
+    if name in result.columns:
+        return result.columns[name]
+    halves = zip(result.columns[f"{name}:high"], result.columns[f"{name}:low"], strict=True)
+    return [None if high is None else (int(high) << 32) + int(low) for high, low in halves]
 
 
 def _squares(plane: Plane, result: _Result, name: str, good: NDArray[np.bool_]) -> Squares:
@@ -236,9 +239,11 @@ def _squares(plane: Plane, result: _Result, name: str, good: NDArray[np.bool_]) 
     values = [v for v, kept in zip(columns[name], good.tolist(), strict=True) if kept]
     if plane.column in result.floats:
         data = np.array([0.0 if v is None else float(v) for v in values])
-        return Squares((data,), "float", 0, result.centres.get(plane.column, 0))
-    _, kind, scale = _numbers(result.columns[f"sum:{plane.column}"], plane.column, result)
-    units = [0 if v is None else int(Decimal(v).scaleb(2 * scale)) for v in values]
+        if not np.isfinite(data).all():
+            raise MeasureError(f"the squares of {plane.column!r} do not fit into floats")
+        return Squares.of_floats(data, result.centres.get(plane.column, 0))
+    _, kind, scale = _numbers(_values(result, f"sum:{plane.column}"), plane.column, result)
+    units = [0 if v is None else _units(Decimal(v), 2 * scale) for v in values]
     return Squares.of_exact(np.array([*units, None], object)[:-1], kind, scale)
 
 
@@ -246,23 +251,28 @@ def _numbers(values: list[Any], column: str, result: _Result) -> tuple[NDArray[A
     """Return values in whole units, their kind and decimals; 0 where there is none."""
     if column in result.scales:
         scale = result.scales[column]
-        return _whole(values, column), "decimal" if scale else "integer", scale
+        return _whole(values), "decimal" if scale else "integer", scale
     if column in result.floats or any(isinstance(value, float) for value in values):
         return np.array([0.0 if v is None else float(v) for v in values]), "float", 0
     if any(isinstance(value, str) for value in values):
         raise MeasureError(f"column {column!r} holds text; a sum needs numbers")
-    exact = [Decimal(0) if value is None else Decimal(value) for value in values]
-    places = [-int(value.as_tuple().exponent) for value in exact if value.is_finite()]
+    decimals = [Decimal(0) if value is None else Decimal(value) for value in values]
+    places = [-int(value.as_tuple().exponent) for value in decimals if value.is_finite()]
     scale = max([0, *places])
-    units = [int(value.scaleb(scale)) for value in exact]
-    return _whole(units, column), "decimal" if scale else "integer", scale
+    units = [_units(value, scale) for value in decimals]
+    return _whole(units), "decimal" if scale else "integer", scale
 
 
-def _whole(values: list[Any], column: str) -> Ints:
+def _units(value: Decimal, scale: int) -> int:
+    """Return a decimal as whole units of 10**-scale, however many digits it has."""
+    over, under = value.as_integer_ratio()
+    return int(over * 10**scale // under)
+
+
+def _whole(values: list[Any]) -> NDArray[Any]:
+    """Return whole numbers, 0 where there is none."""
     units = [0 if value is None else int(value) for value in values]
-    if units and max(map(abs, units)) >= _ROOM:
-        raise MeasureError(f"the total of {column!r} does not fit into 64 bits")
-    return np.array(units, np.int64)
+    return exact.narrow(np.array([*units, None], object)[:-1])
 
 
 def _entries(
@@ -273,6 +283,8 @@ def _entries(
     values = [v for v, good in zip(listed["eptaro_value"], kept, strict=True) if good]
     counts = np.array(listed[ROWS], np.int64)[keys.good]
     if plane.what == "codes":
+        there = np.array([value == value for value in values], bool)  # NaN is none
+        cell, values = cell[there], [value for value in values if value == value]
         encoder = Encoder(plane.column)
         codes = encoder.encode(read_codes(_array(values), plane.column)).astype(np.int64)
         return Entries.of(cell, codes, "integer", 0), encoder.coded().choices
@@ -281,8 +293,8 @@ def _entries(
         there = ~np.isnan(data)
         cell, data, counts = cell[there], data[there], counts[there]
         return Entries.of(np.repeat(cell, counts), np.repeat(data, counts), "float", 0), None
-    exact = [Decimal(value) for value in values]
-    scale = max([0, *(-int(value.as_tuple().exponent) for value in exact)])
-    units = np.array([int(value.scaleb(scale)) for value in exact], np.int64)
+    decimals = [Decimal(value) for value in values]
+    scale = max([0, *(-int(value.as_tuple().exponent) for value in decimals)])
+    units = _whole([_units(value, scale) for value in decimals])
     kind: Kind = "decimal" if scale else "integer"
     return Entries.of(np.repeat(cell, counts), np.repeat(units, counts), kind, scale), None

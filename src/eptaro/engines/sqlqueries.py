@@ -19,6 +19,7 @@ from eptaro.inputs.extras import need
 
 DAY, ROWS = "eptaro_day", "eptaro_rows"
 _LOW = (1 << 24) - 1
+_HALF = (1 << 32) - 1
 _SELECT = re.compile(r"\s*(select|with)\s", re.IGNORECASE)
 
 
@@ -121,10 +122,11 @@ class Queried:
         self, date: str, by: Sequence[str], column: str, rules: DateRules, where: Sequence[Any]
     ) -> Any:
         """Return the query that gives each value of a column per day and group, and how often."""
-        keys = [self.day(date, rules), *(self.column(name) for name in by), self.column(column)]
+        value = self._number(self.column(column))
+        keys = [self.day(date, rules), *(self.column(name) for name in by), value]
         names = [*key_names(by), "eptaro_value"]
         labelled = [key.label(label) for key, label in zip(keys, names, strict=True)]
-        filled = self.column(column).is_not(None)
+        filled = value.is_not(None)
         count = self.sql.func.count().label(ROWS)
         return self.sql.select(*labelled, count).where(filled, *where).group_by(*keys)
 
@@ -149,7 +151,9 @@ class Queried:
                 found.append(column.between(span.first, span.last))
         for name, value in wanted.items():
             many = list(value) if isinstance(value, list | tuple | set) else [value]
-            found.append(self.column(name).in_(many))
+            column, filled = self.column(name), [one for one in many if one is not None]
+            blank = [column.is_(None)] if len(filled) < len(many) else []
+            found.append(self.sql.or_(column.in_(filled), *blank) if filled else blank[0])
         return found
 
     def _parts(self, plane: Plane, centres: Mapping[str, int]) -> dict[str, Any]:
@@ -161,6 +165,9 @@ class Queried:
         match plane.what:
             case "filled":
                 return {name: func.count(self._number(column))}
+            case "sum" if self._counts_in_64_bits(plane.column):
+                return {f"{name}:high": func.sum(value.op(">>")(32)),
+                        f"{name}:low": func.sum(value.op("&")(_HALF))}  # fmt: skip
             case "sum":
                 return {name: func.sum(value)}
             case "min" | "max":
@@ -191,6 +198,11 @@ class Queried:
 
     def _is_float(self, column: Any) -> bool:
         return isinstance(column.type, self.sql.Float)
+
+    def _counts_in_64_bits(self, name: str) -> bool:
+        """Return whether the database would refuse a sum that passes 64 bits on its way."""
+        whole = name in self.scales or isinstance(self.column(name).type, self.sql.Integer)
+        return whole and self.engine.dialect.name == "sqlite"
 
     def is_float(self, name: str) -> bool:
         """Return whether a column holds floats."""

@@ -100,6 +100,13 @@ def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
     return Axis(count, first, days, distinct), places
 
 
+def _numbers(array: Any) -> Any:
+    """Return numbers, whole ones that are kept as text as Python integers."""
+    if pa.types.is_string(array.type):
+        return np.array([*map(int, array.to_pylist()), None], object)[:-1]
+    return to_numpy(array) if isinstance(array, pa.ChunkedArray) else array.to_numpy()
+
+
 def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[Any, ...]) -> Any:
     kind, scale, centre = about
 
@@ -114,17 +121,20 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[An
     if plane.what in ("rows", "filled", "sum"):
         has_rest = part_name(plane.what, plane.column, "rest") in table.column_names
         rest = spread(to_numpy(part("rest"))) if has_rest else None
-        return Sum(spread(to_numpy(part("whole"))), rest, kind, scale)
+        return Sum(spread(_numbers(part("whole"))), rest, kind, scale)
     if plane.what == "square":
         names = [part_name("square", plane.column, str(n)) for n in range(4)]
-        parts = tuple(spread(to_numpy(table[n])) for n in names if n in table.column_names)
-        return Squares(parts, kind, scale, centre)
+        parts = [spread(_numbers(table[n])) for n in names[:3] if n in table.column_names]
+        rest = spread(to_numpy(table[names[3]])) if names[3] in table.column_names else None
+        if kind == "float" and rest is None:  # as earlier versions kept what is far apart
+            return Squares.of_floats(parts[0], centre)
+        return Squares(tuple(parts), kind, scale, centre, rest)
     if plane.what in ("values", "codes"):
         lists = part("values").combine_chunks()
         lists = lists.chunk(0) if isinstance(lists, pa.ChunkedArray) else lists
         lengths = np.diff(lists.offsets.to_numpy())
-        return Entries.of(np.repeat(cell, lengths), lists.flatten().to_numpy(), kind, scale)
+        return Entries.of(np.repeat(cell, lengths), _numbers(lists.flatten()), kind, scale)
     filled = to_numpy(part("value").is_valid())
-    value, time, row = (to_numpy(part(name).drop_null()) for name in PICKED)
+    value, time, row = (_numbers(part(name).drop_null()) for name in PICKED)
     pick = Pick(plane.what, cell[filled], value, time, row, kind, scale)  # type: ignore[arg-type]
     return pick.spread(np.arange(size), size)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Any
 
 import numpy as np
@@ -96,12 +97,11 @@ def _decimals(array: pa.ChunkedArray, name: str, source: str, valid: Any) -> Col
     if not 0 <= scale <= 18:
         raise MeasureError(f"{source}: {name!r} has {scale} decimals; 0 to 18 fit")
     flat = one_array(array.cast(pa.decimal128(38, scale)))
-    words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
-    words = words[flat.offset : flat.offset + len(flat)]
-    low, high = words[:, 0], words[:, 1]
-    fits = high == low >> 63
-    if valid is not None:
-        fits |= ~valid
+    low, fits = _words(flat)
+    if not fits.all():  # zeros at the end of all of them need not be kept
+        flat = _shortened(flat)
+        scale = flat.type.scale
+        low, fits = _words(flat)
     if not fits.all():
         row = int(np.flatnonzero(~fits)[0])
         raise MeasureError(
@@ -110,6 +110,26 @@ def _decimals(array: pa.ChunkedArray, name: str, source: str, valid: Any) -> Col
         )
     data = low if valid is None else np.where(valid, low, 0)
     return Column.of(name, "decimal", data, valid, scale=scale)
+
+
+def _words(flat: pa.Array) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Return the low 64 bits of decimals, and where these are all there is, or blank."""
+    words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
+    words = words[flat.offset : flat.offset + len(flat)]
+    fits = words[:, 1] == words[:, 0] >> 63
+    if flat.null_count:
+        fits |= to_numpy(pa.chunked_array([flat.is_null()]))
+    return words[:, 0], fits
+
+
+def _shortened(flat: pa.Array) -> pa.Array:
+    """Return decimals with the fewest decimals that hold all of them."""
+    for scale in range(flat.type.scale):
+        try:
+            return flat.cast(pa.decimal128(38, scale))
+        except pa.ArrowInvalid:  # digits would be lost
+            continue
+    return flat
 
 
 def _not_numbers(array: pa.ChunkedArray, name: str) -> str:
@@ -193,13 +213,35 @@ def _filled_codes(coded: pa.DictionaryArray) -> pa.Array:
 
 
 def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
-    """Return a column of any kind as codes into its distinct values, which are text here."""
-    if pa.types.is_decimal(array.type):  # of narrow ones nothing can be told apart
-        array = array.cast(pa.decimal128(38, array.type.scale))
+    """Return a column of any kind as codes into its distinct values, which are text here.
+
+    Numbers are written in one way, whatever their type: 5, 5.0 and 5.00 are one value, and so
+    are 0.0 and -0.0; NaN is blank.
+    """
+    kind = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
+    if pa.types.is_decimal(kind):  # of narrow ones nothing can be told apart
+        array = array.cast(pa.decimal128(38, kind.scale))
+    elif pa.types.is_floating(kind):
+        array = array.cast(pa.float64())
+        array = pc.add(pc.if_else(pc.is_nan(array), None, array), 0.0)
     if not pa.types.is_dictionary(array.type):
         array = array.dictionary_encode()
     whole = one_array(array.unify_dictionaries())
-    indices = _filled_codes(whole)
-    words = whole.dictionary.cast(pa.string()).to_pylist()
-    codes = _plain(indices).astype(np.int32, copy=False)
-    return _merged(codes, Column.text(name, np.array([*words, None], object)[:-1]))
+    codes = _plain(_filled_codes(whole)).astype(np.int32, copy=False)
+    words = whole.dictionary
+    if pa.types.is_decimal(kind) or pa.types.is_floating(kind):
+        texts = [_number_text(value) for value in words.to_pylist()]
+    else:
+        texts = words.cast(pa.string()).to_pylist()
+    return _merged(codes, Column.text(name, np.array([*texts, None], object)[:-1]))
+
+
+def _number_text(value: float | Decimal) -> str:
+    """Return a number in words that do not depend on its type.
+
+    >>> _number_text(5.0), _number_text(Decimal("5.00")), _number_text(0.25)
+    ('5', '5', '0.25')
+    """
+    if isinstance(value, float):
+        return str(int(value)) if value.is_integer() else repr(value)
+    return f"{value.normalize():f}"

@@ -8,10 +8,11 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 from eptaro.core.bookfile import METADATA, PICKED, VERSION, part_name
 from eptaro.core.column import Column
-from eptaro.core.days import Ints
+from eptaro.core.days import Flags, Ints
 from eptaro.core.facts import Facts
 from eptaro.core.squares import Squares
 from eptaro.core.tallies import Entries, Pick, Sum
@@ -64,21 +65,29 @@ def _about(book: Facts) -> dict[str, Any]:
 def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
     """Return the named parts of a tally at the kept cells."""
     if isinstance(tally, Sum):
-        parts = [("whole", pa.array(tally.whole[kept]))]
+        parts = [("whole", _array(tally.whole[kept]))]
         return parts if tally.rest is None else [*parts, ("rest", pa.array(tally.rest[kept]))]
     if isinstance(tally, Squares):
-        return [(str(n), pa.array(part[kept])) for n, part in enumerate(tally.parts)]
+        parts = [(str(n), _array(part[kept])) for n, part in enumerate(tally.parts)]
+        return parts if tally.rest is None else [*parts, ("3", pa.array(tally.rest[kept]))]
     if isinstance(tally, Entries):
         counts = np.bincount(tally.cell, minlength=size)[kept]
         offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-        return [("values", pa.LargeListArray.from_arrays(offsets, pa.array(tally.value)))]
+        return [("values", pa.LargeListArray.from_arrays(offsets, _array(tally.value)))]
     assert isinstance(tally, Pick)
     place = np.full(size, -1, np.int64)
     place[tally.cell] = np.arange(len(tally.cell))
     at = place[kept]
     empty = at < 0
     return [
-        (name, pa.array(getattr(tally, name)[np.maximum(at, 0)] if len(tally.cell) else
-                        np.zeros(len(at), np.int64), mask=empty))
+        (name, _array(getattr(tally, name)[np.maximum(at, 0)] if len(tally.cell) else
+                      np.zeros(len(at), np.int64), empty))
         for name in PICKED
     ]  # fmt: skip
+
+
+def _array(values: NDArray[Any], mask: Flags | None = None) -> pa.Array:
+    """Return numbers as Arrow has them, whole ones beyond 64 bits as text."""
+    if values.dtype == object:
+        values = np.array([*map(str, values.tolist()), None], object)[:-1]
+    return pa.array(values, mask=mask)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from html import escape
 
-from eptaro.core.display import NUMERIC, shown
+from eptaro.core.display import NUMERIC, shown_table
 from eptaro.core.table import Table
 
 STYLE = """
@@ -38,7 +38,7 @@ def table_html(table: Table, caption: str | None = None, gap: int = 0) -> str:
     The caption is the table's footer, unless one is given; after `gap` rows a line of dots
     says that some are left out.
     """
-    lists = [[escape(text) for text in shown(column)] for column in table.columns]
+    lists = [[escape(text) for text in texts] for texts in shown_table(table)]
     numeric = [column.kind in NUMERIC for column in table.columns]
     heads = _heading_columns(table)
     text = table.footer() if caption is None else caption

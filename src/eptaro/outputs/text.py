@@ -15,7 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.column import Column
-from eptaro.core.display import NUMERIC, shown
+from eptaro.core.display import NUMERIC, shown_table
 from eptaro.core.table import Table
 from eptaro.outputs.safetext import guarded_table
 
@@ -108,7 +108,7 @@ def to_csv(table: Table) -> str:
 
 def to_markdown(table: Table) -> str:
     """Return a Markdown table with its footer below."""
-    cells = [[_escaped(text) for text in shown(column)] for column in table.columns]
+    cells = [[_escaped(text) for text in texts] for texts in shown_table(table)]
     heads = [_escaped(name) for name in table.names]
     rules = ["---:" if column.kind in NUMERIC else "---" for column in table.columns]
     lines = [_line(heads), _line(rules), *(_line(list(row)) for row in zip(*cells, strict=True))]

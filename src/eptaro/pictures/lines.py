@@ -8,8 +8,10 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.calendar import Calendar
+from eptaro.core.counterparts import of_to_date
 from eptaro.core.days import as_date
 from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.sides import Sides
 from eptaro.core.table import Table
 from eptaro.pictures.groups import panels_of
 from eptaro.pictures.page import Page, marked, numbered
@@ -37,14 +39,25 @@ def draw_to_date(table: Table, path: str | Path, name: str) -> Path:
         table,
         f"{stem} to date in {last}, as of {today}, over the periods before",
         f"running total by day of the {table.meta.get('within', 'period')}; the gap is to "
-        "the period before, as many days in",
+        "the period before, up to the same date",
     )
     for axes, part in panels_of(page, table, name, same_scale=False):
-        _draw_periods(axes, part, name)
+        _draw_periods(axes, part, name, _day_before(table))
     return page.save(path)
 
 
-def _draw_periods(axes: Any, part: Table, name: str) -> None:
+def _day_before(table: Table) -> int | None:
+    """Return the counterpart, in the period before, of the last day drawn, as `compare` has it."""
+    view, within = table.basis, str(table.meta.get("within"))
+    if view is None or within not in view.calendar.levels or not len(table):
+        return None
+    last = table.column("date" if "date" in table else "last").data[-1:].astype(np.int64)
+    now = Sides.of(view.calendar, within, view.calendar.index_of(last, within), last=last)
+    prior = of_to_date(view, within, within, "date")(now, 1)
+    return int(prior.last[0]) if prior.exists[0] else None
+
+
+def _draw_periods(axes: Any, part: Table, name: str, day_before: int | None) -> None:
     column = part.column(name)
     labels = np.array([str(w) for w in part.column("within").to_list()])
     date = "date" if "date" in part else "last"
@@ -68,8 +81,8 @@ def _draw_periods(axes: Any, part: Table, name: str) -> None:
     ended = [(x, y, text, SOFT) for text, x, y, _ in ends[1:]]
     said = f"{order[-1]}  {written(column, value)}"
     if len(order) > 1:
-        mine = labels == order[-2]
-        before = values[mine][np.minimum(np.searchsorted(day[mine], at), mine.sum() - 1)]
+        mine = (labels == order[-2]) & (part.column(date).data == day_before)
+        before = values[mine][0] if mine.any() else np.nan
         if before == before and value == value:
             axes.plot([at, at], [before, value], color=WARM, lw=2, zorder=19)
             side = "above" if value >= before else "below"
