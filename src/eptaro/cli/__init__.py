@@ -12,6 +12,8 @@ import sys
 import click
 
 from eptaro.cli.app import ReaderGoneError, app
+from eptaro.core.addresses import masked
+from eptaro.core.display import visible
 from eptaro.core.errors import EptaroError
 
 
@@ -28,7 +30,8 @@ def run(arguments: list[str]) -> int:
     except EptaroError as error:
         return _fail(str(error), 1)
     except click.UsageError as error:
-        error.show(sys.stderr)
+        said = visible(masked(error.format_message()))
+        click.UsageError(said, ctx=error.ctx).show(sys.stderr)
         return 2
     except click.ClickException as error:
         return _fail(error.format_message(), 2)
@@ -54,5 +57,5 @@ def run(arguments: list[str]) -> int:
 
 
 def _fail(message: str, status: int) -> int:
-    click.echo(f"eptaro: {' '.join(message.split())}", err=True)
+    click.echo(f"eptaro: {visible(masked(' '.join(message.split())))}", err=True)
     return status

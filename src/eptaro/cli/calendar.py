@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from eptaro.cli.options import calendar_options, output_options
+from eptaro.cli.reading import tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.core.calendar import Calendar
@@ -36,7 +37,7 @@ def show(year: int, plot: Path | None, **given: Any) -> None:
     if plot is not None:
         from eptaro.pictures.yearsheet import draw_year
 
-        click.echo(f"drawn to {draw_year(plan, chosen.describe(), plot)}", err=True)
+        tell(f"drawn to {draw_year(plan, chosen.describe(), plot)}")
         return
     from eptaro.cli.yearscreen import print_year
 
@@ -78,7 +79,7 @@ def export(years: str, out: Path | None, form: str, rows: int | None, **given: A
     span = _whole(chosen, *_years(years))
     if out is not None and out.suffix.lower() == ".ics":
         written = write_icalendar(chosen, span, settings.workdays(span), out)
-        click.echo(f"written to {written}", err=True)
+        tell(f"written to {written}")
         return
     deliver(list_periods(chosen, span), out, form, rows)
 

@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from eptaro.cli.options import output_options, rule_options
+from eptaro.cli.reading import tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.core.calendar import Calendar
@@ -71,7 +72,7 @@ def dimension(
         workdays=settings.workdays(span), locale=locale, as_of=as_of, unknown_row=unknown_row,
     )  # fmt: skip
     if database is not None and not describe:
-        click.echo(str(days.to_database(database, str(table), mode=mode)), err=True)
+        tell(str(days.to_database(database, str(table), mode=mode)))
         return
     deliver(days.describe() if describe else days, **to)
 

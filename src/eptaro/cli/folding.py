@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from eptaro.cli.options import calendar_options, data_options
-from eptaro.cli.reading import reading_options
+from eptaro.cli.reading import reading_options, tell
 from eptaro.core.bookfile import METADATA
 from eptaro.core.daybook import Daybook
 
@@ -34,7 +34,7 @@ def folded_by(
     book = Daybook.from_sql(files[0], what, **asked)
     if engine["show_query"]:
         for query in book.queries:
-            click.echo(f"{query};\n", err=True)
+            tell(f"{query};\n")
     return book
 
 
@@ -105,7 +105,4 @@ def _book_path(path: Path) -> Path:
 
 
 def _tell(book: Daybook, path: Path) -> None:
-    click.echo(
-        f"{book.rows:,} rows in {book.groups.count:,} groups, {book.coverage}, written to {path}",
-        err=True,
-    )
+    tell(f"{book.rows:,} rows in {book.groups.count:,} groups, {book.coverage}, written to {path}")

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
+import re
+from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 import click
 
-from eptaro.cli.reading import date_rules, file_rules, reading_options
+from eptaro.cli.reading import date_rules, file_rules, reading_options, tell
+from eptaro.core.addresses import secrets_named
 from eptaro.core.errors import InputError, unknown
 from eptaro.core.monthcalendar import MonthCalendar
 
@@ -42,14 +45,27 @@ def init(files: tuple[str, ...], date: str | None, year_starts: str | None, out:
     found = suggest(open_files(list(files), written), rules)
     date = _chosen(date, list(found.dates))
     folder = out.parent.resolve()
-    named = [os.path.relpath(Path(file).resolve(), folder) for file in files]
-    text = found.text(named, date, year_starts)
+    named, variables = [], list[str]()
+    for file in files:
+        if "://" in file:
+            named.append(secrets_named(file, lambda key: _variable(key, variables)))
+        else:
+            named.append(os.path.relpath(Path(file).resolve(), folder))
+    text = found.text(named, date, year_starts, asdict(written))
     replace_whole(out, partial(_write, text))
     told = [f"dates in {date}"]
     told += [f"groups in {', '.join(found.groups)}"] if found.groups else []
     told += [f"numbers in {', '.join(found.numbers)}"] if found.numbers else []
-    click.echo(f"written to {out}: {', '.join(told)}", err=True)
-    click.echo(f"next: eptaro recap --config {out} --per month", err=True)
+    tell(f"written to {out}: {', '.join(told)}")
+    if variables:
+        tell(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
+    tell(f"next: eptaro recap --config {out} --per month")
+
+
+def _variable(key: str, used: list[str]) -> str:
+    """Return how a config names the environment variable that holds a secret."""
+    used.append(f"EPTARO_{re.sub(r'[^A-Za-z0-9]', '_', key).upper()}")
+    return f"${{{used[-1]}}}"
 
 
 def _write(text: str, path: Path) -> None:

@@ -11,6 +11,7 @@ import click
 
 from eptaro.cli.options import together
 from eptaro.core.daterules import ORDERS, SERIALS, UNIX, DateRules
+from eptaro.core.display import visible
 from eptaro.core.progress import watched
 
 _FILE = ("delimiter", "encoding", "decimal", "sheet", "query")
@@ -71,6 +72,11 @@ def file_rules(given: dict[str, Any], fallback: dict[str, Any] | None = None) ->
     return FileRules(**{**(fallback or {}), **said})
 
 
+def tell(message: str) -> None:
+    """Say something on standard error; what data or file names bring with them cannot act."""
+    click.echo(visible(message), err=True)
+
+
 def tell_aside(aside: Any, left_out: dict[str, Any], out: Path | None, source: str) -> None:
     """Write the rows set aside to a file, and say how many and what they add up to."""
     if not len(aside):
@@ -79,7 +85,7 @@ def tell_aside(aside: Any, left_out: dict[str, Any], out: Path | None, source: s
     path = out or Path(f"{first.name}.aside.csv")
     aside.write(path)
     sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
-    click.echo(f"{len(aside):,} rows set aside{sums}: listed in {path}", err=True)
+    tell(f"{len(aside):,} rows set aside{sums}: listed in {path}")
 
 
 @contextmanager

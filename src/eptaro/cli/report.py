@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from eptaro.cli.options import calendar_options, data_options
-from eptaro.cli.reading import reading_options
+from eptaro.cli.reading import reading_options, tell
 from eptaro.cli.settings import Settings
 from eptaro.core.errors import EptaroError
 
@@ -56,7 +56,7 @@ def report(**given: Any) -> None:
         book = settings.book(given)
         quality = later.result() if later else None
     path = book.report(out, quality=quality, as_of=as_of, **own)
-    click.echo(f"report written to {path}", err=True)
+    tell(f"report written to {path}")
 
 
 def _quality(settings: Settings, asked: dict[str, Any]) -> Any:

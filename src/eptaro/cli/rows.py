@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from eptaro.cli.options import calendar_options, output_options
-from eptaro.cli.reading import reading_options, shown_progress
+from eptaro.cli.reading import reading_options, shown_progress, tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 
@@ -83,4 +83,4 @@ def annotate(add: tuple[str, ...], locale: str | None, as_of: str | None, out: P
             source, add=list(add), date=date, calendars=calendars, locale=locale, as_of=as_of,
             workdays=settings.workdays, dates=dates, out=out,
         )  # fmt: skip
-    click.echo(f"written to {written}", err=True)
+    tell(f"written to {written}")

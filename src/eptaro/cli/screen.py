@@ -6,13 +6,13 @@ import re
 import sys
 from pathlib import Path
 
-import click
 import numpy as np
 from rich.box import Box
 from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
 
+from eptaro.cli.reading import tell
 from eptaro.core.column import Column
 from eptaro.core.display import NUMERIC, shown_table, visible
 from eptaro.core.table import Table
@@ -36,14 +36,17 @@ class Screen(Console):
 def deliver(table: Table, out: Path | None, form: str, rows: int | None = None) -> None:
     """Write a result to a file or print it; where it went is told on standard error."""
     if out is not None:
-        click.echo(f"{len(table):,} rows written to {table.write(out)}", err=True)
+        tell(f"{len(table):,} rows written to {table.write(out)}")
     elif form == "table":
         show(table, rows)
     else:
         from eptaro.outputs import text
 
         make = {"csv": text.to_csv, "json": text.to_json, "markdown": text.to_markdown}[form]
-        sys.stdout.write(make(table))
+        made = make(table)
+        if sys.stdout.isatty():  # a file or another program gets the data as it is
+            made = "\n".join(map(visible, made.split("\n")))
+        sys.stdout.write(made)
 
 
 def show(table: Table, rows: int | None = None) -> None:

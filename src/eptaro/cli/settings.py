@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from eptaro.cli.folding import folded_by, opened
-from eptaro.cli.reading import date_rules, file_rules, shown_progress, tell_aside
+from eptaro.cli.reading import date_rules, file_rules, shown_progress, tell, tell_aside
 from eptaro.core.calendar import Calendar
 from eptaro.core.daterules import DateRules
 from eptaro.core.daybook import Daybook
@@ -80,7 +80,7 @@ class Settings:
         if data and not measures:
             measures = [f"{name}={formula}" for name, formula in data.measures.items()]
         if own and self.config:
-            files = [str(file) for file in self.config.files()]
+            files = self.config.files()
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
         kept = opened(files)
@@ -105,7 +105,7 @@ class Settings:
             worked = self.workdays(book.coverage)
             book = Daybook.of(book.folded, book.measures, calendar, book.coverage, worked)
         for note in book.notes:
-            click.echo(note, err=True)
+            tell(note)
         tell_aside(book.aside, dict(book.folded.left_out), aside, book.source)
         return book
 

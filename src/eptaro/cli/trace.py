@@ -8,8 +8,10 @@ from typing import Any
 import click
 
 from eptaro.cli import verbs
+from eptaro.cli.reading import tell
 from eptaro.cli.rhythm import rhythm
 from eptaro.core.column import Column
+from eptaro.core.display import visible
 from eptaro.core.errors import EptaroError, QuestionError
 from eptaro.core.table import Table
 
@@ -45,14 +47,14 @@ def trace(
         given.pop(name, None)
     _, table = verbs.answer(verb, given)
     found = table.trace(row - 1, column)
-    click.echo(str(found))
+    click.echo("\n".join(map(visible, str(found).split("\n"))))
     if rows_to is not None:
         places = Column.of("row", "integer", list(found.rows), unit="number",
                            description="Place in the input, from 1")  # fmt: skip
-        click.echo(f"{len(places):,} places written to {Table([places]).write(rows_to)}", err=True)
+        tell(f"{len(places):,} places written to {Table([places]).write(rows_to)}")
     if pairs_to is not None:
         if found.pairs is None:
             raise QuestionError(f"the days of {column} have no counterparts to be paired with")
-        click.echo(f"{len(found.pairs):,} pairs written to {found.pairs.write(pairs_to)}", err=True)
+        tell(f"{len(found.pairs):,} pairs written to {found.pairs.write(pairs_to)}")
     if not found.agrees:
         raise EptaroError("the number in the table is not what its transactions come to")

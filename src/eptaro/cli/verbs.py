@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from eptaro.cli.options import calendar_options, data_options, output_options, plot_options
-from eptaro.cli.reading import reading_options
+from eptaro.cli.reading import reading_options, tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.core.daybook import Daybook
@@ -45,9 +45,9 @@ def run_verb(verb: str, given: dict[str, Any]) -> None:
     book, table = answer(verb, given)
     if wants_proof:
         count = book.prove(table)
-        click.echo(f"proved: {count:,} numbers made again from their transactions", err=True)
+        tell(f"proved: {count:,} numbers made again from their transactions")
     if plot:
-        click.echo(f"drawn to {table.plot(plot, kind=kind)}", err=True)
+        tell(f"drawn to {table.plot(plot, kind=kind)}")
     deliver(table, **to)
 
 

@@ -12,7 +12,7 @@ from eptaro.core.errors import DateError, unknown
 
 ORDERS = ("ymd", "dmy", "mdy", "infer")
 SERIALS = ("1900", "1904")
-UNIX = ("s", "ms", "us")
+UNIX = ("s", "ms", "us", "ns")
 BAD = ("raise", "set aside")
 
 
@@ -27,7 +27,7 @@ class DateRules:
     - `formats`: C-style directives (`%d.%m.%Y`), tried in turn.
     - `locale`: the language of month names. `pivot`: two-digit years up to it are 2000s.
     - `serials`: numbers count days from 1900 (with its false 29 February 1900) or 1904.
-    - `unix`: numbers count seconds, ms or us since 1970-01-01 UTC.
+    - `unix`: numbers count seconds, ms, us or ns since 1970-01-01 UTC.
     - `zone`: timestamps with an offset are turned into this time zone's.
     - `day_starts`: times before it belong to the day before; a column without times, or with
       midnights alone, stays as it is.

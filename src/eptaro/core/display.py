@@ -40,8 +40,8 @@ def visible(text: str) -> str:
     These are the control characters of ISO/IEC 6429, marks that turn the direction of writing
     (Unicode annex 9), line and paragraph separators, and lone halves of surrogate pairs.
 
-    >>> visible("a" + chr(27) + "[2J" + chr(0x202e))
-    'a\\x1b[2J\\u202e'
+    >>> print(visible("a" + chr(27) + "[2J" + chr(0x202e)))
+    a\\x1b[2J\\u202e
     """
     if text.isascii() and text.isprintable():
         return text

@@ -14,9 +14,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from eptaro.core.addresses import masked, shown_address, without_secrets
+
 
 class EptaroError(Exception):
-    """Root of all errors that Eptaro raises on purpose."""
+    """Root of all errors that Eptaro raises on purpose.
+
+    An address in the message loses its user, password and options.
+    """
+
+    def __init__(self, *args: object) -> None:
+        super().__init__(*(masked(one) if isinstance(one, str) else one for one in args))
 
 
 class CalendarError(EptaroError, ValueError):
@@ -37,6 +45,12 @@ class QuestionError(EptaroError, ValueError):
 
 class InputError(EptaroError, ValueError):
     """A file, frame or column that cannot be used."""
+
+
+def refused(address: str, error: BaseException) -> InputError:
+    """Return the error for what a database, or its driver, says of an address."""
+    detail = " ".join(str(getattr(error, "orig", None) or error).split())
+    return InputError(f"{shown_address(address)}: {without_secrets(detail, address)}")
 
 
 def unknown(what: str, got: object, accepted: Iterable[object]) -> str:

@@ -123,13 +123,14 @@ class Facts:
             )
         coverage = Span.of(self.coverage.lo, today)
         cells, groups = self.cells, self.groups
-        keep = np.ones(groups.count, bool) if self.scope is None else self.scope.copy()
-        if wanted:
-            keep &= groups.matching(wanted)
+        asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
         every = np.arange(groups.count)
         lo = cells.axis.place(every, np.full(groups.count, FIRST_DAY))
         hi = cells.axis.place(every, np.full(groups.count, coverage.hi + 1))
-        keep &= cells.sums(Plane("rows"), lo, hi).data > 0
+        seen = asked & (cells.sums(Plane("rows"), lo, hi).data > 0)
+        keep = seen if seen.any() else asked  # nothing so far, in days that are known: zeros
+        if self.scope is not None:
+            keep = keep & self.scope
         if not keep.any():
             raise NothingLeftError(f"no transactions are left to look at in {coverage}")
         places = np.flatnonzero(keep)

@@ -31,6 +31,7 @@ from eptaro.inputs.sources import FrameSource, Source, check_columns
 from eptaro.inputs.transactions import find_date
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
+from eptaro.outputs.safetext import guarded, guarded_rows
 from eptaro.outputs.text import needs_quotes, write_csv_rows
 
 _SECOND = 1_000_000
@@ -249,7 +250,9 @@ def _write(tables: Iterator[pa.Table], path: Path, ending: str) -> None:
         if ending == ".csv":
             sink = stack.enter_context(path.open("wb"))
             for number, table in enumerate(every):
-                write_csv_rows(table, sink, header=not number, quoted=needs_quotes(table))
+                safe = guarded_rows(table)
+                safe = safe.rename_columns([guarded(name) for name in safe.column_names])
+                write_csv_rows(safe, sink, header=not number, quoted=needs_quotes(safe))
             return
         if ending == ".parquet":
             from pyarrow import parquet

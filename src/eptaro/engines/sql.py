@@ -13,6 +13,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core import exact
+from eptaro.core.addresses import shown_address
 from eptaro.core.cells import Cells, Tally
 from eptaro.core.column import Column, Kind
 from eptaro.core.daterules import DateRules
@@ -29,7 +30,7 @@ from eptaro.engines.sqlqueries import DAY, ROWS, Queried, key_names
 from eptaro.inputs.books import cells_axis
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.values import read_codes, read_groups
-from eptaro.outputs.databases import connected, refusals, shown_url
+from eptaro.outputs.databases import connected, refusals
 
 _LISTED = ("values", "codes")
 _MOST_ASIDE = 100_000
@@ -47,7 +48,7 @@ def fold_database(
 
     Raises `MeasureError` for first and last, which need an order that a table has not.
     """
-    name = shown_url(url)
+    name = shown_address(url)
     wanted_planes = sorted({Plane("rows"), *planes})
     for plane in wanted_planes:
         if plane.what in ("first", "last"):

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, replace
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.daterules import DateRules
 from eptaro.core.errors import InputError
+from eptaro.core.filerules import FileRules
 from eptaro.engines.inspect import Findings, decided_rules, readable_share
 from eptaro.inputs.damage import readable
 from eptaro.inputs.dates.reading import is_text
@@ -28,8 +30,13 @@ class Suggestion:
     groups: list[str] = field(default_factory=list)
     numbers: list[str] = field(default_factory=list)
 
-    def text(self, files: list[str], date: str, year_starts: str | None = None) -> str:
-        """Return the config; the order of dates is set where the evidence decided it."""
+    def text(
+        self, files: list[str], date: str, year_starts: str | None = None,
+        written: Mapping[str, str | None] | None = None,
+    ) -> str:  # fmt: skip
+        """Return the config; the order of dates is set where the evidence decided it, and how
+        files are written where that is not the usual way.
+        """
         lines = ["# Written after a look at the file; change what it could not know.", ""]
         name = "calendar"
         if year_starts:
@@ -46,6 +53,10 @@ class Suggestion:
             own.append(f"bad_dates = {_said(rules.bad_dates)}   # some cannot be read")
         if own:
             lines += ["", "[data.dates]", *own]
+        usual = asdict(FileRules())
+        unusual = {key: value for key, value in (written or {}).items() if value != usual[key]}
+        if unusual:
+            lines += ["", "[data.written]", *(f"{key} = {_said(v)}" for key, v in unusual.items())]
         lines += ["", "[data.measures]", 'entries = "count()"']
         for column in self.numbers:
             term = f'"{column}"' if any(mark in column for mark in '(),"') else column

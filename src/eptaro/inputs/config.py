@@ -6,9 +6,12 @@ from which the JSON Schema for editors is made (`python -m eptaro.inputs.schema`
 
 from __future__ import annotations
 
+import os
+import re
 import tomllib
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from eptaro.core.calendar import Calendar
 from eptaro.core.errors import CalendarError, InputError, unknown
@@ -65,9 +68,24 @@ class Config:
         except CalendarError as error:
             raise CalendarError(f"{self.path}: data.own_calendars: {error}") from None
 
-    def files(self) -> list[Path]:
-        """Return the data set's files, which are named from the folder of the config."""
-        return [self._folder / name for name in self.data.files] if self.data else []
+    def files(self) -> list[str]:
+        """Return the data set's files, which are named from the folder of the config, or its
+        addresses; `${NAME}` in these stands for an environment variable.
+        """
+        named = self.data.files if self.data else []
+        return [self._filled(n) if "://" in n else str(self._folder / n) for n in named]
+
+    def _filled(self, address: str) -> str:
+        """Return an address with the values of environment variables, such as its password."""
+
+        def value(found: re.Match[str]) -> str:
+            if found[1] not in os.environ:
+                raise InputError(
+                    f"{self.path}: data.files: the environment variable {found[1]} is not set"
+                )
+            return quote(os.environ[found[1]], safe="")
+
+        return re.sub(r"\$\{(\w+)\}", value, address)
 
     def workdays(self, first_year: int, last_year: int) -> Workdays:
         """Return the workdays, with the holidays of the years given and one on either side."""
@@ -147,6 +165,8 @@ def read_config(path: str | Path) -> Config:
         raise InputError(f"{file}: cannot be read: {error.strerror}") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise InputError(f"{file}: is no TOML file: {error}") from None
+    except RecursionError:
+        raise InputError(f"{file}: is no TOML file for this: it is nested too deep") from None
     pydantic = need("pydantic", "config", f"reading {file}")
     whole = need("eptaro.inputs.schema", "config", f"reading {file}").Whole
     try:

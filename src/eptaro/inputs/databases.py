@@ -7,7 +7,8 @@ from typing import Any
 
 import pyarrow as pa
 
-from eptaro.core.errors import InputError
+from eptaro.core.addresses import shown_address
+from eptaro.core.errors import InputError, refused
 from eptaro.inputs.extras import need
 from eptaro.inputs.sources import Source, TableSource
 
@@ -18,7 +19,9 @@ def query_source(url: str, query: str | None) -> Source:
     Raises `InputError` where there is no query, or the database refuses.
     """
     if not query:
-        raise InputError(f"{_shown(url)}: a database needs a query, such as 'SELECT * FROM sales'")
+        raise InputError(
+            f"{shown_address(url)}: a database needs a query, such as 'SELECT * FROM sales'"
+        )
     file = url.removeprefix("sqlite:///")
     if file != url and file and not Path(file).exists():
         raise InputError(f"{file}: there is no such file")
@@ -28,19 +31,12 @@ def query_source(url: str, query: str | None) -> Source:
         with engine.connect() as connection:
             result = connection.execute(sql.text(query))
             names, rows = list(result.keys()), result.fetchall()
-    except (sql.exc.SQLAlchemyError, ImportError) as error:
-        detail = getattr(error, "orig", None) or error
-        raise InputError(f"{_shown(url)}: {' '.join(str(detail).split())}") from None
+    except (sql.exc.SQLAlchemyError, ImportError, ValueError, OSError) as error:
+        raise refused(url, error) from None
     made: list[Any] = [list(column) for column in zip(*rows, strict=True)]
     columns = made or [[] for _ in names]
     try:
         table = pa.table([pa.array(column) for column in columns], names)
     except pa.ArrowException as error:
-        raise InputError(f"{_shown(url)}: a column mixes kinds of values: {error}") from None
-    return TableSource(table, _shown(url))
-
-
-def _shown(url: str) -> str:
-    """Return the address without what might be a password."""
-    scheme, _, rest = url.partition("://")
-    return f"{scheme}://{rest.rpartition('@')[2]}"
+        raise InputError(f"{shown_address(url)}: a column mixes kinds of values: {error}") from None
+    return TableSource(table, shown_address(url))

@@ -88,7 +88,7 @@ class Dates(Part):
     locale: str | None = None
     pivot: int | None = Field(None, ge=0, le=99)
     serials: Literal["1900", "1904"] | None = None
-    unix: Literal["s", "ms", "us"] | None = None
+    unix: Literal["s", "ms", "us", "ns"] | None = None
     zone: str | None = None
     day_starts: str | None = None
     blanks: list[str] | None = None

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import os
+import re
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -25,24 +27,77 @@ def write(table: Table, path: str | Path) -> Path:
 def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:
     """Let `fill` write a file beside its place, then rename it to `target`.
 
-    Raises `InputError` where the folder is missing or cannot be written.
+    A symbolic link stays: what it points to is written. A device or a named pipe is written
+    to. What a run that was killed left beside the place is taken away. Raises `InputError`
+    where the folder is missing or cannot be written.
     """
     try:
-        handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
+        place = Path(os.path.realpath(target))
+        if place.exists() and not place.is_file():
+            _write_to(place, fill)
+            return target
+        _clear_leftovers(place)
+        handle, name = tempfile.mkstemp(dir=place.parent, prefix=_beside(place))
         os.close(handle)
-    except OSError as error:
-        raise InputError(f"{target}: cannot be written: {error.strerror}") from None
+    except (OSError, ValueError) as error:
+        raise _unwritten(target, error) from None
     beside = Path(name)
     try:
         fill(beside)
-        mode = target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask()
+        mode = place.stat().st_mode & 0o777 if place.exists() else 0o666 & ~_umask()
         beside.chmod(mode)
-        beside.replace(target)
+        beside.replace(place)
     except OSError as error:
-        raise InputError(f"{target}: cannot be written: {error.strerror or error}") from None
+        raise _unwritten(target, error) from None
     finally:
         beside.unlink(missing_ok=True)
     return target
+
+
+def _unwritten(target: Path, error: Exception) -> InputError:
+    said = (error.strerror if isinstance(error, OSError) else None) or error
+    return InputError(f"{target}: cannot be written: {said}")
+
+
+def _beside(place: Path) -> str:
+    """Return how the names begin of files written beside a place by this process."""
+    return f".{place.name[:100]}.{os.getpid()}-"
+
+
+def _clear_leftovers(place: Path) -> None:
+    """Take away what processes that no longer run left beside a place."""
+    left = re.compile(re.escape(f".{place.name[:100]}.") + r"(\d+)-\w+")
+    for file in place.parent.iterdir():
+        found = left.fullmatch(file.name)
+        if found and int(found[1]) != os.getpid() and not _runs(int(found[1])):
+            file.unlink(missing_ok=True)
+
+
+def _runs(process: int) -> bool:
+    """Return whether a process runs, also where that is not known."""
+    if os.name != "posix":
+        return True
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:  # another user's, or a number that is none
+        return True
+    return True
+
+
+def _write_to(place: Path, fill: Callable[[Path], None]) -> None:
+    """Write to a device or a named pipe what `fill` makes."""
+    if place.is_dir():
+        raise IsADirectoryError(errno.EISDIR, "Is a directory")
+    with tempfile.TemporaryDirectory(prefix="eptaro-") as folder:
+        made = Path(folder) / "made"
+        fill(made)
+        with made.open("rb") as source, place.open("wb", buffering=0) as sink:
+            while part := source.read(1 << 16):
+                rest = memoryview(part)
+                while rest:
+                    rest = rest[sink.write(rest) :]
 
 
 def _umask() -> int:

@@ -6,10 +6,16 @@ import re
 from dataclasses import replace
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 
 from eptaro.core.table import Table
 
-_FORMULA = re.compile(r"[=@\t\r]|[+-](?!\d*[.,]?\d*$)")
+# A formula may begin after spaces, and with the wide forms of its marks; -5 and +1.5 are numbers.
+_FORMULA = re.compile(
+    r"[\t\r\n]|\s*(?:[=@\uff1d\uff20]|[+\-\uff0b\uff0d](?!(?:\d+[.,]?\d*|[.,]\d+)\Z))"
+)
+_MAY_BE_FORMULA = r"^\s*[=@+\-\x{ff1d}\x{ff20}\x{ff0b}\x{ff0d}]|^[\t\r\n]"
 
 
 def guarded(text: str) -> str:
@@ -35,3 +41,16 @@ def guarded_table(table: Table) -> Table:
                 safe = replace(safe, choices=np.array([*kept, None], object)[:-1])
         columns.append(safe)
     return Table(columns, table.meta)
+
+
+def guarded_rows(rows: pa.Table) -> pa.Table:
+    """Return an Arrow table whose text is guarded; its column names are guarded where written."""
+    for place, field in enumerate(rows.schema):
+        if not (pa.types.is_string(field.type) or pa.types.is_large_string(field.type)):
+            continue
+        column = rows.column(place)
+        if pc.any(pc.match_substring_regex(column, _MAY_BE_FORMULA)).as_py():
+            words = pc.unique(column)
+            safe = pa.array([w if w is None else guarded(w) for w in words.to_pylist()], field.type)
+            rows = rows.set_column(place, field, safe.take(pc.index_in(column, words)))
+    return rows

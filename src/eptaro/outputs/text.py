@@ -120,7 +120,14 @@ def _line(items: list[str]) -> str:
     return f"| {' | '.join(items)} |"
 
 
+_MARKS = re.compile(r"[\\`*\[\]<>|~#!$:]|(?<![^\W_])_|_(?![^\W_])|(?<=www)\.", re.IGNORECASE)
+
+
 def _escaped(text: str) -> str:
-    for old, new in (("\\", "\\\\"), ("|", "\\|"), ("<", "&lt;"), ("\n", " "), ("\r", " ")):
-        text = text.replace(old, new)
-    return text
+    """Return a text whose marks Markdown takes as letters: no link, picture or emphasis.
+
+    >>> print(_escaped("[a](http://b) *c* d_e"))
+    \\[a\\](http\\://b) \\*c\\* d_e
+    """
+    flat = " ".join(text.splitlines()) if not text.isprintable() else text
+    return _MARKS.sub(lambda found: "&lt;" if found[0] == "<" else f"\\{found[0]}", flat)

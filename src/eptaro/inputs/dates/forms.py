@@ -48,18 +48,24 @@ def forms(rules: DateRules) -> Sequence[Form]:
         return [Form(_compiled(text), text) for text in rules.formats]
     if rules.order in (None, "infer"):
         return PLAIN
-    return _ordered(str(rules.order), "|\\d{2}" if rules.pivot is not None else "")
+    return _ordered(str(rules.order))
 
 
-def _ordered(order: str, short: str) -> list[Form]:
-    """Return the forms of an order, with the month as a number or as a word."""
-    year = rf"(?P<y>\d{{4}}{short})"
+def _ordered(order: str) -> list[Form]:
+    """Return the forms of an order, with the month as a number or as a word.
+
+    Between numbers stands the same separator twice, `g` and `h`.
+    """
+    year = r"(?P<y>\d{4}|\d{2})"
     day = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
     gap, example = r"[./\-, ]+", {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}
     made = []
     for month in (r"(?P<m>\d{1,2})", _WORD):
         parts = {"y": year, "m": month, "d": day}
-        body = gap.join(parts[letter] for letter in order)
+        first, second, third = (parts[letter] for letter in order)
+        body = f"{first}{gap}{second}{gap}{third}"
+        if month != _WORD:
+            body = f"{first}(?P<g>{gap}){second}(?P<h>{gap}){third}"
         made.append(Form(rf"^{body}{_TIME}$", example[order]))
     return [*made, *(PLAIN if order == "ymd" else PLAIN[:1])]
 

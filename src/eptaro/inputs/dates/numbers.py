@@ -11,7 +11,7 @@ from eptaro.core.days import LAST_DAY, Ints, month_starts
 from eptaro.inputs.dates.texts import DAY, NO_OFFSET, Parsed, local_micros
 
 _SERIAL_EPOCH = {"1900": -25_569, "1904": -24_107}  # day ordinal of serial 0
-_PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1}
+_PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1, "ns": 0.001}
 
 
 def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) -> Parsed:
@@ -20,9 +20,10 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
     reason = np.full(size, "", object)
     micros: Ints = np.zeros(size, np.int64)
     if rules.unix:
-        stamp = whole * _PER_UNIT[rules.unix]
-        inside = np.abs(values) * _PER_UNIT[rules.unix] < (LAST_DAY + 1) * float(DAY)
-        stamp = np.where(inside, stamp, 0)
+        per = _PER_UNIT[rules.unix]
+        inside = np.abs(values) * per < (LAST_DAY + 1) * float(DAY)
+        kept = np.where(inside, whole, 0)
+        stamp = kept // 1_000 if rules.unix == "ns" else kept * int(per)
         if rules.zone:
             stamp = local_micros(pa.array(stamp, pa.timestamp("us", "UTC")), rules.zone)
         day, micros = stamp // DAY, stamp % DAY

@@ -79,7 +79,7 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
             raise DateError(_needs_zone(name, f"timestamps of zone {kind.tz}"))
         filled = pc.fill_null(column, pa.scalar(0, kind)) if column.null_count else column
         local = local_micros(one_array(filled), rules.zone)
-        utc = to_numpy(filled.cast(pa.timestamp("us", "UTC")).cast(pa.int64()))
+        utc = to_numpy(filled.cast(pa.timestamp("us", "UTC"), safe=False).cast(pa.int64()))
         return replace(_split(column, local, DAY, rules), offsets=(local - utc) // MINUTE)
     if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
         return _from_numbers(column, rules)

@@ -16,9 +16,12 @@ from eptaro.core.days import Flags, Ints, month_starts
 from eptaro.core.errors import DateError
 from eptaro.core.names import Names
 from eptaro.inputs.dates.forms import Form, forms
+from eptaro.inputs.dates.zones import offsets_by_rule
 
 MINUTE = 60_000_000
 DAY = 1440 * MINUTE
+_TABLED = 24_472 * DAY  # 2037-01-01; zone files list changes up to there, then give a rule
+_TWO_DIGITS = "has a year of two digits (say with pivot= which are 2000s)"
 NO_OFFSET = np.iinfo(np.int64).min
 
 
@@ -53,12 +56,16 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
             parts.offset[good],
         )
         reason[left[hit & ~good]] = "does not exist in the calendar"
+        reason[left[parts.short]] = (
+            _TWO_DIGITS
+        )
+        reason[left[parts.mixed]] = "has two different separators"
         reason[rows] = ""
         # What fits a form but does not exist may still fit a later declared format.
         left = left[~good] if rules.formats else left[~hit]
         if not len(left):
             break
-    untouched = left if not rules.formats else left[reason[left] == ""]
+    untouched = left[reason[left] == ""]
     reason[untouched] = f"is not written as {shown}"
     return Parsed(day, micros, offset, reason)
 
@@ -73,9 +80,10 @@ class _Parts:
         parts = {name: pc.struct_field(found, name) for name in names}
         year, month = self._number(parts, "y"), self._number(parts, "m")
         short = pc.fill_null(pc.utf8_length(parts["y"]), 4).to_numpy(zero_copy_only=False) == 2
-        if rules.pivot is None:
-            self.matched &= ~short
-        else:
+        self.short: Flags = self.matched & short & (rules.pivot is None)
+        self.mixed: Flags = self.matched & self._differ(parts, "g", "h")
+        self.matched &= ~self.short & ~self.mixed
+        if rules.pivot is not None:
             year = np.where(short, np.where(year <= rules.pivot, 2000 + year, 1900 + year), year)
         if "b" in parts:
             month = _month_numbers(parts["b"], rules.locale)
@@ -93,6 +101,15 @@ class _Parts:
             (hour * 60 + minute) * MINUTE + second * 1_000_000 + self._fraction(parts)
         )
         self.offset: Ints = self._offset(parts)
+
+    def _differ(self, parts: dict[str, pa.Array], one: str, two: str) -> Flags:
+        """Return where two parts are not the same but for spaces, where the form has them."""
+        if one not in parts:
+            return np.zeros(len(self.matched), bool)
+        first, second = (pc.utf8_trim_whitespace(parts[name]) for name in (one, two))
+        differ = pc.fill_null(pc.not_equal(first, second), False)
+        found: Flags = differ.to_numpy(zero_copy_only=False)
+        return found
 
     def _number(self, parts: dict[str, pa.Array], name: str) -> Ints:
         if name not in parts:
@@ -178,4 +195,13 @@ def local_micros(stamps: pa.Array, zone: str) -> Ints:
             f"zone={zone!r} is not a time zone; use a name such as Europe/Lisbon"
         ) from None
     micros: Ints = local.cast(pa.int64()).to_numpy(zero_copy_only=False)
+    utc: Ints = (
+        stamps.cast(pa.timestamp("us", "UTC"), safe=False)
+        .cast(pa.int64())
+        .to_numpy(zero_copy_only=False)
+    )
+    late = utc >= _TABLED
+    if late.any():
+        micros = np.where(late, utc, micros)
+        micros[late] += offsets_by_rule(utc[late], zone)
     return micros
