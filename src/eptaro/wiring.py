@@ -37,10 +37,10 @@ def _fold_database(*args: Any) -> Folded:
     return fold_database(*args)
 
 
-def _fold_cluster(*args: Any) -> Folded:
+def _fold_cluster(*args: Any, patience: float) -> Folded:
     from eptaro.engines.cluster import fold_cluster
 
-    return fold_cluster(*args)
+    return fold_cluster(*args, patience=patience)
 
 
 def _in_memory(source: Any) -> Any:

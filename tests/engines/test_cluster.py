@@ -96,7 +96,7 @@ class Cluster(unittest.TestCase):
         self.assertEqual(len(parts), 18)
         planes = {plane for measure in self.local.measures for plane in measure.planes}
         folded = cluster.fold_cluster(
-            self.paths, "on", ["g"], planes, ep.DateRules(), None, self.client, 1000
+            self.paths, "on", ["g"], planes, ep.DateRules(), None, self.client, part_rows=1000
         )
         self.same(ep.Daybook.of(folded, self.local.measures, ep.MonthCalendar()))
 

@@ -156,7 +156,20 @@ class SafeText(unittest.TestCase):
             )
 
     def test_plain_numbers_and_words_stay(self):
-        for text in ("-5", "+1.5", "Fenholm", "", "a=b", "-", "007"):
+        for text in ("-5", "+1.5", "Fenholm", "", "a=b", "-.5", "007"):
             self.assertEqual(guarded(text), text)
-        for text in ("=A1", "+A1", "-A1", "@x", "\tx", "\r=1", "-1+1"):
+        for text in (
+            "=A1",
+            "+A1",
+            "-A1",
+            "@x",
+            "\tx",
+            "\r=1",
+            "-1+1",
+            "\n=1",
+            " =1",
+            "+",
+            "-",
+            "\uff1d1",
+        ):
             self.assertEqual(guarded(text), f"'{text}")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import sys
+from pathlib import Path
 
 import click
 
@@ -24,6 +25,8 @@ def main() -> None:
 
 def run(arguments: list[str]) -> int:
     """Run one command and return its exit status; never a traceback."""
+    if sys.stdout is None:  # it was closed; an answer that goes to a file needs none
+        sys.stdout = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115
     try:
         app.main(arguments, prog_name="eptaro", standalone_mode=False)
         sys.stdout.flush()
@@ -43,6 +46,10 @@ def run(arguments: list[str]) -> int:
         # The reader went away (as in `| head`): nothing more to say, and nothing to flush.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
+    except OSError as error:  # most are told where they come up; this is of the answer's place
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        what = error.filename or "the answer"
+        return _fail(f"{what}: cannot be read or written: {error.strerror or error}", 1)
     except MemoryError:
         return _fail("not enough memory for this question; group by fewer columns", 1)
     except Exception as error:

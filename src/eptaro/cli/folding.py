@@ -27,7 +27,8 @@ def folded_by(
     if asked["date"] is None:
         raise click.UsageError(f"Missing option '--date' (--engine {name} does not look for it).")
     if name != "sql":
-        return Daybook.fold(files, engine=name, client=engine["client"], files=written, **asked)
+        asked |= {"client": engine["client"], "patience": engine["patience"]}
+        return Daybook.fold(files, engine=name, files=written, **asked)
     what = engine["table_name"] or written.query
     if len(files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
@@ -57,7 +58,7 @@ def _is_book(path: Path) -> bool:
 
     try:
         return METADATA in (parquet.read_schema(path).metadata or {})
-    except (pa.ArrowException, OSError):
+    except (pa.ArrowException, OSError, UnicodeError):
         return False
 
 

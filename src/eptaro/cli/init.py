@@ -16,6 +16,8 @@ from eptaro.core.addresses import secrets_named
 from eptaro.core.errors import InputError, unknown
 from eptaro.core.monthcalendar import MonthCalendar
 
+_MOST_NAMED = 20  # columns that are told one by one
+
 
 @click.command(
     epilog="Example: eptaro init eptaro-demo/bookings.csv --year-starts 04-01; then "
@@ -54,12 +56,18 @@ def init(files: tuple[str, ...], date: str | None, year_starts: str | None, out:
     text = found.text(named, date, year_starts, asdict(written))
     replace_whole(out, partial(_write, text))
     told = [f"dates in {date}"]
-    told += [f"groups in {', '.join(found.groups)}"] if found.groups else []
-    told += [f"numbers in {', '.join(found.numbers)}"] if found.numbers else []
+    told += [f"groups in {_listed(found.groups)}"] if found.groups else []
+    told += [f"numbers in {_listed(found.numbers)}"] if found.numbers else []
     tell(f"written to {out}: {', '.join(told)}")
     if variables:
         tell(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
     tell(f"next: eptaro recap --config {out} --per month")
+
+
+def _listed(names: list[str]) -> str:
+    """Return names in a row, of many the first."""
+    more = f" and {len(names) - _MOST_NAMED:,} more" if len(names) > _MOST_NAMED else ""
+    return ", ".join(names[:_MOST_NAMED]) + more
 
 
 def _variable(key: str, used: list[str]) -> str:

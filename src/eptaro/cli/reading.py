@@ -74,7 +74,7 @@ def file_rules(given: dict[str, Any], fallback: dict[str, Any] | None = None) ->
 
 def tell(message: str) -> None:
     """Say something on standard error; what data or file names bring with them cannot act."""
-    click.echo(visible(message), err=True)
+    click.echo("\n".join(map(visible, message.split("\n"))), err=True)
 
 
 def tell_aside(aside: Any, left_out: dict[str, Any], out: Path | None, source: str) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +10,7 @@ import click
 from eptaro.cli.options import calendar_options, data_options
 from eptaro.cli.reading import reading_options, tell
 from eptaro.cli.settings import Settings
+from eptaro.core.beside import Beside
 from eptaro.core.errors import EptaroError
 
 
@@ -51,10 +51,10 @@ def report(**given: Any) -> None:
     if page and settings.config is not None:
         own = settings.config.report | own
     looked = page and "quality" in own.get("sections", ["quality"])
-    with ThreadPoolExecutor(1) as beside:  # dates are looked at while the rows are folded
-        later = beside.submit(_quality, settings, dict(given)) if looked else None
-        book = settings.book(given)
-        quality = later.result() if later else None
+    # Dates are looked at while the rows are folded.
+    later = Beside(_quality, settings, dict(given)) if looked else None
+    book = settings.book(given)
+    quality = later.result() if later else None
     path = book.report(out, quality=quality, as_of=as_of, **own)
     tell(f"report written to {path}")
 
@@ -67,7 +67,7 @@ def _quality(settings: Settings, asked: dict[str, Any]) -> Any:
     data = settings.config.data if settings.config else None
     files, date = list(asked["files"]), asked["date"] or (data.date if data else None)
     if not files and settings.config:
-        files = [str(file) for file in settings.config.files()]
+        files = settings.config.files()
     dates, written = settings.reading(asked)
     if "-" in files:  # standard input can be read only once
         return None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +19,7 @@ from eptaro.core.display import NUMERIC, shown_table, visible
 from eptaro.core.table import Table
 
 _ROWS = 60  # shown in a terminal, unless asked for more
+_LONG = 2_000  # rows that are laid out together
 _MANY_COLUMNS = 24
 _FEW = 4
 _KEYS = ("period", "date")
@@ -57,6 +59,10 @@ def show(table: Table, rows: int | None = None) -> None:
     """
     console = Screen(highlight=False)
     room = console.width if console.is_terminal else None
+    if len(table) > _LONG and (rows or _ROWS) >= (len(table) if console.is_terminal else 0):
+        _stream(table, room)
+        _print_below(console, table, room)
+        return
     few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
     sideways = len(table.names) > _MANY_COLUMNS and few
     limit = rows or (_FEW if sideways else _ROWS if console.is_terminal else len(table))
@@ -80,11 +86,44 @@ def show(table: Table, rows: int | None = None) -> None:
             soft_wrap=True,
         )
     console.print()
+    _print_below(console, table, room)
+
+
+def _print_below(console: Screen, table: Table, room: int | None) -> None:
+    """Print what was tied out, and the footer."""
     below = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
     for line in [*below, *filter(None, [table.footer()])]:
-        console.print(
-            Text(visible(line)), style="dim", soft_wrap=not console.is_terminal, width=room
+        wraps = not console.is_terminal
+        console.print(Text(visible(line)), style="dim", soft_wrap=wraps, width=room)
+
+
+def _stream(table: Table, room: int | None) -> None:
+    """Print a table of many rows some at a time, as wide as a sample of them is."""
+    step = max(len(table) // _LONG, 1)
+    sample = table.take(np.arange(0, len(table), step))
+    cells = [_Cells.of(c, lines, 0) for c, lines in
+             zip(sample.columns, shown_table(sample), strict=True)]  # fmt: skip
+    for number, block in enumerate(_blocks(cells, room)):
+        heads = [cell.heading.split("\n") for cell in block]
+        tall = max(map(len, heads))
+        lines = [[""] * (tall - len(head)) + head for head in heads]
+        print(
+            "\n" * bool(number) + "\n".join(_line(block, row) for row in zip(*lines, strict=True))
         )
+        print(_line(block, ["─" * cell.width for cell in block]))
+        names = [cells.index(cell) for cell in block]
+        for start in range(0, len(table), _LONG):
+            part = table.take(slice(start, start + _LONG))
+            shown = shown_table(part)
+            rows = zip(*(shown[at] for at in names), strict=True)
+            sys.stdout.write("\n".join(_line(block, row) for row in rows) + "\n")
+    print()
+
+
+def _line(block: list[_Cells], texts: Sequence[str]) -> str:
+    padded = (text.rjust(cell.width) if cell.right else text.ljust(cell.width)
+              for cell, text in zip(block, texts, strict=True))  # fmt: skip
+    return (" " * _GAP).join(padded).rstrip()
 
 
 class _Cells:

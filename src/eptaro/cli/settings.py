@@ -23,7 +23,7 @@ from eptaro.core.workdays import Workdays
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
 
-_ENGINE = ("engine", "client", "table_name", "show_query")
+_ENGINE = ("engine", "client", "patience", "table_name", "show_query")
 _MONTH = ("year_starts", "first_week_days")
 _WEEK = ("pattern", "year_ends", "ends", "long_month")
 _BOTH = ("year_named", "prefix", "week_starts")

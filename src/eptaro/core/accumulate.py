@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.column import Column, dates
 from eptaro.core.days import Ints, ordinal
-from eptaro.core.errors import QuestionError
+from eptaro.core.errors import QuestionError, check_texts
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.goals import Goals, goal_columns
 from eptaro.core.levels import LEVELS, check_level
@@ -57,6 +57,7 @@ def accumulate(
     >>> book.accumulate("month")["revenue_to_date"].tolist()
     [7, 7, 5]
     """
+    check_texts(within=within, every=every)
     view = self.view(by, only, as_of)
     if every == "entry":
         rows = _rows(view, within, "day")

@@ -79,6 +79,10 @@ class Cells:
         arrays.append(self.axis.keys)
         return sum(part.nbytes for part in arrays if isinstance(part, np.ndarray))
 
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs, without running sums."""
+        return {"axis": self.axis, "tallies": self.tallies}
+
     # ---- questions --------------------------------------------------------------
 
     @cached_property

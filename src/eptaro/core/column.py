@@ -207,6 +207,10 @@ class Column:
             else:
                 items = [Decimal(n).scaleb(-self.scale) for n in self.data.tolist()]
         elif self.kind == "text":
+            if self.choices is not None and len(self.choices) > len(self):
+                used = self.choices[np.maximum(self.data, 0)].tolist()
+                codes = self.data.tolist()
+                return [word if code >= 0 else None for word, code in zip(used, codes, strict=True)]
             choices = [] if self.choices is None else self.choices.tolist()
             return [choices[code] if code >= 0 else None for code in self.data.tolist()]
         elif self.kind == "date":

@@ -14,7 +14,7 @@ from eptaro.core.comparedetails import side_by_side
 from eptaro.core.counterparts import ALIGNS, of_to_date, of_whole, of_windows, restated
 from eptaro.core.days import Ints
 from eptaro.core.effects import Effects
-from eptaro.core.errors import CalendarError, QuestionError, unknown
+from eptaro.core.errors import CalendarError, QuestionError, check_texts, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.goals import Goals
 from eptaro.core.levels import check_level, parse_amount
@@ -96,6 +96,7 @@ def compare(
         tables = [compare(self, per, back=one, **given | {"sort": None}) for one in _backs(back)]
         together = side_by_side(tables, _backs(back), [measure.name for measure in self.measures])
         return together if sort is None else together.sorted(sort)
+    check_texts(per=per, against=against, sort=sort, every=every)
     check_level(per, self.calendar.levels)
     _check_together(given)
     view = self.view(by, only, as_of)
@@ -125,6 +126,8 @@ def compare(
 
 
 def _backs(back: Sequence[str]) -> list[str]:
+    if not isinstance(back, Sequence) or not all(isinstance(one, str) for one in back):
+        raise QuestionError(f"back={back!r} is not an amount of time; write it as '1 year'")
     backs = list(dict.fromkeys(back))
     if not backs:
         raise QuestionError("back names no prior period; write '1 year'")

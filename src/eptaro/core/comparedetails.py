@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -85,16 +86,25 @@ def side_by_side(tables: Sequence[Table], backs: Sequence[str], measures: Sequen
         endings[ending] = table
         columns += [c.named(c.name + ending) for c in table.columns if c.name not in shared]
 
-    def tracer(shown: Table, row: int, name: str) -> Any:
-        """Trace a number as that of the one comparison that its ending names."""
+    tracer = _OneOf(endings, tuple(shared))
+    return Table(columns, head.meta | {"back": ", ".join(backs)}, tracer)
+
+
+@dataclass(frozen=True, eq=False)
+class _OneOf:
+    """Traces a number as that of the one comparison that its ending names."""
+
+    tables: dict[str, Table]
+    shared: tuple[str, ...]
+
+    def __call__(self, shown: Table, row: int, name: str) -> Any:
         if name not in shown:
             raise QuestionError(unknown("column", name, shown.names))
-        fits = [e for e in endings if name not in shared and name.endswith(e)]
-        mine = fits[0] if fits else next(iter(endings))
+        shared = self.shared
+        fits = [e for e in self.tables if name not in shared and name.endswith(e)]
+        mine = fits[0] if fits else next(iter(self.tables))
         own = [c for c in shown.columns if c.name in shared]
         own += [c.named(c.name.removesuffix(mine)) for c in shown.columns
                 if c.name not in shared and c.name.endswith(mine)]  # fmt: skip
         stem = name if name in shared else name.removesuffix(mine)
-        return endings[mine].trace_as(Table(own), row, stem)
-
-    return Table(columns, head.meta | {"back": ", ".join(backs)}, tracer)
+        return self.tables[mine].trace_as(Table(own), row, stem)

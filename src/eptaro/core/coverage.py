@@ -33,6 +33,8 @@ def covered(given: Span | str | None, cells: Cells, source: str) -> Span:
     if given is None:
         return Span.of(cells.axis.first_day, last)
     span = Span.parse(given) if isinstance(given, str) else given
+    if not isinstance(span, Span):
+        raise InputError(f"coverage={span!r} is no span; write 2025-01-01..2025-12-31")
     if not (span.lo <= cells.axis.first_day and last <= span.hi):
         outside = cells.total(Plane("rows"), cells.axis.first_day, span.lo - 1) + cells.total(
             Plane("rows"), span.hi + 1, last

@@ -79,3 +79,10 @@ class DateRules:
         chosen = [n for n in ("order", "formats", "serials", "unix") if getattr(self, n)]
         if len(chosen) > 1:
             raise DateError(f"{' and '.join(chosen)} contradict each other; give one")
+
+
+def date_rules(given: DateRules | None) -> DateRules:
+    """Return the rules given, or those that take only what is plain."""
+    if given is not None and not isinstance(given, DateRules):
+        raise DateError(f"dates={given!r} are no DateRules; write DateRules(order='dmy')")
+    return given or DateRules()

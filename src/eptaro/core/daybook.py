@@ -13,10 +13,10 @@ from eptaro.core.calendar import Calendar
 from eptaro.core.card import card
 from eptaro.core.compare import compare
 from eptaro.core.coverage import covered, narrowed
-from eptaro.core.daterules import DateRules
+from eptaro.core.daterules import DateRules, date_rules
 from eptaro.core.days import Flags
-from eptaro.core.errors import InputError, QuestionError, unknown
-from eptaro.core.facts import AsOf, By, Facts, Folded, View
+from eptaro.core.errors import InputError, QuestionError, as_path, unknown
+from eptaro.core.facts import AsOf, By, Facts, Folded, View, group_names
 from eptaro.core.formats import Format, check_formats
 from eptaro.core.measures import Measure, parse_measures
 from eptaro.core.merge import merge
@@ -72,10 +72,10 @@ class Daybook(Facts):
         formats: Mapping[str, Format] | None = None,
         workdays: Workdays | None = None,
     ) -> None:
-        names = [by] if isinstance(by, str) else list(by or ())
+        names = group_names(by)
         parsed = parse_measures(measures)
         planes = {plane for measure in parsed for plane in measure.planes}
-        folded = hooks.call("fold", table, date, names, planes, dates or DateRules(), memory_limit)
+        folded = hooks.call("fold", table, date, names, planes, date_rules(dates), memory_limit)
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         folded = replace(folded, formats=shown)
         self._settle(folded, parsed, calendar, coverage, workdays)
@@ -155,7 +155,9 @@ class Daybook(Facts):
         left out and one column alone can be dates, it is used and `notes` say so. The
         other arguments and the errors are those of `Daybook`.
         """
-        paths = [path] if isinstance(path, str | Path) else list(path)
+        paths = list(path) if isinstance(path, list | tuple) else [path]
+        for one in paths:
+            as_path(one)  # raises where it is none
         source = hooks.call("open_files", [str(one) for one in paths], files)
         return cls(
             source, measures=measures, date=date, by=by, calendar=calendar, coverage=coverage,
@@ -178,23 +180,27 @@ class Daybook(Facts):
         files: Any = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Workdays | None = None,
+        patience: float = 60,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
 
         `stream` reads them piece by piece, `local` into memory at once, `dask` on the
         workers of a cluster: `client` is a Dask client, the address of a scheduler, or
-        None for workers on this machine; `what` may then also be a Dask frame. A database
+        None for workers on this machine; `what` may then also be a Dask frame; a cluster that
+        does not answer, or has no workers, is given up after `patience` seconds. A database
         is folded by `from_sql`. Sums of floats may differ in their last bits.
         """
         if engine not in ENGINES:
             raise QuestionError(unknown("engine", engine, ENGINES))
-        names = [by] if isinstance(by, str) else list(by or ())
+        names = group_names(by)
         parsed = parse_measures(measures)
         planes = {plane for measure in parsed for plane in measure.planes}
-        rules = dates or DateRules()
+        rules = date_rules(dates)
         what = str(what) if isinstance(what, Path) else what
         if engine == "dask":
-            folded = hooks.call("fold_cluster", what, date, names, planes, rules, files, client)
+            folded = hooks.call(
+                "fold_cluster", what, date, names, planes, rules, files, client, patience=patience
+            )
         else:
             paths = [what] if isinstance(what, str) else [str(path) for path in what]
             source = hooks.call("open_files", paths, files)
@@ -228,12 +234,12 @@ class Daybook(Facts):
         exact. Raises `MeasureError` for first and last, which need an order of rows, and
         `InputError` with what the database refuses.
         """
-        names = [by] if isinstance(by, str) else list(by or ())
+        names = group_names(by)
         parsed = parse_measures(measures)
         planes = {plane for measure in parsed for plane in measure.planes}
         span, wanted = narrowed(only)
         folded = hooks.call(
-            "fold_database", url, what, date, names, planes, dates or DateRules(), span, wanted
+            "fold_database", url, what, date, names, planes, date_rules(dates), span, wanted
         )
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         return cls.of(replace(folded, formats=shown), parsed, calendar, coverage, workdays)
@@ -249,6 +255,8 @@ class Daybook(Facts):
         Raises `InputError` where the two differ in groups, measures or calendar, or where
         rows of the other are in this one already, unless `force` counts them twice.
         """
+        if not isinstance(other, Daybook):
+            raise InputError(f"{other!r} is no Daybook to merge with")
         mine, theirs = self.own or self.calendar, other.own or other.calendar
         if (self.measures, mine) != (other.measures, theirs):
             raise InputError(
@@ -263,13 +271,13 @@ class Daybook(Facts):
 
     def write(self, path: str | Path) -> Path:
         """Write the book to a Parquet file that `Daybook.open` reads back."""
-        written: Path = hooks.call("book_write", self, Path(path))
+        written: Path = hooks.call("book_write", self, as_path(path))
         return written
 
     @classmethod
     def open(cls, path: str | Path) -> Daybook:
         """Open a book that `write` wrote; raises `InputError` where the file is none."""
-        return cls.of(*hooks.call("book_open", Path(path)))
+        return cls.of(*hooks.call("book_open", as_path(path)))
 
     @property
     def aside(self) -> Table:

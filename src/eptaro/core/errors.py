@@ -12,7 +12,9 @@ Every branch is a `ValueError` too, so plain code may catch that.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable
+from pathlib import Path
 
 from eptaro.core.addresses import masked, shown_address, without_secrets
 
@@ -67,3 +69,20 @@ def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
     hint = f": did you mean {folded[close[0]]!r}?" if close else "."
     shown = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
     return f"unknown {what} {str(got)!r}{hint} Accepted: {shown or 'none'}"
+
+
+def check_texts(**named: object) -> None:
+    """Raise `QuestionError` for the first argument that is neither text nor left out.
+
+    >>> check_texts(per="month", sort=None)
+    """
+    for name, value in named.items():
+        if value is not None and not isinstance(value, str):
+            raise QuestionError(f"{name}={value!r} must be text")
+
+
+def as_path(value: object) -> Path:
+    """Return a path given as text or path; raises `InputError` for anything else."""
+    if not isinstance(value, str | os.PathLike):
+        raise InputError(f"{value!r} is no path of a file; give text or a pathlib.Path")
+    return Path(os.fspath(value))

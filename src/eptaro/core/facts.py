@@ -32,6 +32,15 @@ AsOf: TypeAlias = "DateLike | None"
 Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | None"
 
 
+def group_names(by: By) -> list[str]:
+    """Return the group columns that `by` names; raises `QuestionError` for anything else."""
+    if by is None or isinstance(by, str):
+        return [] if by is None else [by]
+    if not isinstance(by, Sequence) or not all(isinstance(name, str) for name in by):
+        raise QuestionError(f"by={by!r} names no columns; give one name, or a list of names")
+    return list(by)
+
+
 @dataclass(frozen=True, eq=False)
 class Folded:
     """What a fold leaves: groups, cells, and where they came from.
@@ -58,6 +67,10 @@ class Folded:
     timed: bool = False
     queries: tuple[str, ...] = ()
     kept: dict[str, Any] = field(default_factory=dict)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs: all but what was worked out and can be again."""
+        return vars(self) | {"kept": {}}
 
 
 OTHERS = "(others)"
@@ -113,7 +126,7 @@ class Facts:
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
         """Return what one question looks at: groups, coverage up to the as-of date, window."""
-        names = [by] if isinstance(by, str) else list(by or ())
+        names = group_names(by)
         today = self.coverage.hi if as_of is None else self._as_of(as_of)
         window, wanted = self._narrow(only, today)
         if today < self.coverage.lo:
@@ -159,6 +172,10 @@ class Facts:
             return self._narrow_text(only, today)
         window: Span | None = None
         wanted: dict[str, Any] = {}
+        if not isinstance(only, Sequence):
+            raise QuestionError(
+                f"only={only!r} is no span, period label or group value, nor several of these"
+            )
         for part in only:
             span, more = self._narrow(part, today)
             if span and window:
@@ -309,6 +326,10 @@ class View:
             | self.undecided()
             | ({} if self.others is None else {"others": OTHERS})
         )
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs: all but what was worked out and can be again."""
+        return vars(self) | {"kept": {}}
 
     def undecided(self) -> dict[str, str]:
         """Return why first and last values are blank where several groups share their time."""

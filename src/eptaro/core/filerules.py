@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import codecs
 from dataclasses import dataclass
 
 from eptaro.core.errors import InputError
@@ -30,8 +29,10 @@ class FileRules:
         if self.decimal == self.delimiter:
             raise InputError("delimiter and decimal are the same mark; numbers could not be told")
         try:
-            codecs.lookup(self.encoding)
-        except LookupError:
+            b"a".decode(self.encoding)
+        except UnicodeError:  # it is one, of which a single letter is no text
+            pass
+        except (LookupError, ValueError):
             raise InputError(
-                f"encoding={self.encoding!r} is not known; try utf-8 or latin-1"
+                f"encoding={self.encoding!r} is no encoding of text; try utf-8 or latin-1"
             ) from None

@@ -35,6 +35,8 @@ def goal_columns(
     share that the prior year's period had reached at the counterpart of the day. Periods
     without a goal are blank. Raises `QuestionError` for a label of no period shown.
     """
+    if not isinstance(goals, Mapping):
+        raise QuestionError(f"goals={goals!r} must go from period labels to amounts")
     if pace not in PACES:
         raise QuestionError(unknown("value for pace", pace, PACES))
     if within not in view.calendar.levels:

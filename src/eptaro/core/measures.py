@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -195,7 +195,11 @@ def _planes(term: Term) -> set[Plane]:
 
 
 def parse_measures(specs: str | Iterable[str | Measure]) -> tuple[Measure, ...]:
-    """Return the measures, which must bear different names."""
+    """Return the measures, which must bear different names; a mapping goes from name to body."""
+    if isinstance(specs, Mapping):
+        specs = [f"{name}={body}" for name, body in specs.items()]
+    if not isinstance(specs, str | Measure | Iterable):
+        raise MeasureError(f"{specs!r} is not a measure; {_EXAMPLE}")
     given = [specs] if isinstance(specs, str | Measure) else list(specs)
     measures = tuple(s if isinstance(s, Measure) else Measure.parse(s) for s in given)
     if not measures:

@@ -7,6 +7,7 @@ that keep it, and sets the answers together; every row is labelled in its own ca
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from functools import wraps
 from typing import Any, Concatenate, ParamSpec, cast
 
@@ -161,13 +162,6 @@ def _together(book: Facts, tables: Mapping[str, Table], names: list[str]) -> Tab
     joined = [join(list(same)) for same in zip(*parts, strict=True)]
     head = next(iter(tables.values()))
 
-    def tracer(shown: Table, row: int, name: str) -> Any:
-        """Trace a number in the calendar of its row."""
-        if not 0 <= row < len(shown):
-            raise QuestionError(f"there is no row {row}; the table has rows 0 to {len(shown) - 1}")
-        own = shown.column("calendar").take(np.array([row])).to_list()[0]
-        return tables[own].trace_as(shown, row, name)
-
     assert isinstance(book.own, OwnCalendars)
     meta = head.meta | {"calendar": book.own.describe()}
     if "tie_out" in meta:
@@ -176,12 +170,25 @@ def _together(book: Facts, tables: Mapping[str, Table], names: list[str]) -> Tab
             for calendar, part in tables.items()
             for name, text in part.meta["tie_out"].items()
         }
-    table = Table(joined, meta, tracer)
+    table = Table(joined, meta, _InOwn(tables))
     if "row" in table:
         return table.sorted("row")
     rank = {key: place for place, key in enumerate(_keys(book.groups.onto(names)[0]))}
     order = [rank[key] for key in zip(*(table.column(n).to_list() for n in names), strict=True)]
     return table.take(np.argsort(np.array(order), kind="stable"))
+
+
+@dataclass(frozen=True, eq=False)
+class _InOwn:
+    """Traces a number in the calendar of its row."""
+
+    tables: Mapping[str, Table]
+
+    def __call__(self, shown: Table, row: int, name: str) -> Any:
+        if not 0 <= row < len(shown):
+            raise QuestionError(f"there is no row {row}; the table has rows 0 to {len(shown) - 1}")
+        own = shown.column("calendar").take(np.array([row])).to_list()[0]
+        return self.tables[own].trace_as(shown, row, name)
 
 
 def _keys(groups: Groups) -> list[tuple[Any, ...]]:

@@ -17,7 +17,7 @@ from eptaro.core.byattribute import recap_by
 from eptaro.core.column import Column, dates
 from eptaro.core.days import Flags, Ints
 from eptaro.core.display import shown
-from eptaro.core.errors import EptaroError, QuestionError, unknown
+from eptaro.core.errors import EptaroError, QuestionError, check_texts, unknown
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.groups import BLANK
 from eptaro.core.levels import LEVELS, check_level
@@ -75,6 +75,7 @@ def recap(
     >>> book.recap("month")["revenue"].tolist()
     [7, 0, 5]
     """
+    check_texts(per=per, sort=sort, every=every)
     view = self.view(by, only, as_of)
     if top is not None:
         view = view.topped(top)
@@ -240,12 +241,19 @@ def _across(view: View, rows: _Rows) -> Table:
             long = source.table([*groups, *head, column], meta)
             made[name] = partial(_traced_across, long, measure.name)
 
-    def tracer(shown: Table, row: int, name: str) -> Any:
-        if name not in made:
-            raise QuestionError(unknown("column of values", name, made))
-        return made[name](shown, row, name)
+    return Table(columns, meta | {"heads": [*made]}, _Across(made))
 
-    return Table(columns, meta | {"heads": [*made]}, tracer)
+
+@dataclass(frozen=True, eq=False)
+class _Across:
+    """Traces the numbers of a cross-tab, each by what goes with its column."""
+
+    made: dict[str, Callable[[Table, int, str], Any]]
+
+    def __call__(self, shown: Table, row: int, name: str) -> Any:
+        if name not in self.made:
+            raise QuestionError(unknown("column of values", name, self.made))
+        return self.made[name](shown, row, name)
 
 
 def _title(column: str, word: Any, taken: set[str], heads: list[Any]) -> str:

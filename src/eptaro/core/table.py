@@ -121,6 +121,8 @@ class Table:
         >>> found.agrees, found.rows, str(found.plain)
         (True, (1,), '7')
         """
+        if not isinstance(row, int | np.integer):
+            raise QuestionError(f"row={row!r} must be the number of a row, from 0")
         if self.tracer is None:
             raise QuestionError("this table has no transactions behind it that could be traced")
         return self.tracer(self, row, measure)

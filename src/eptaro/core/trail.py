@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.column import Column, dates
 from eptaro.core.days import Flags, Ints
-from eptaro.core.errors import QuestionError, unknown
+from eptaro.core.errors import QuestionError, check_texts, unknown
 from eptaro.core.evaluate import evaluate, ratio
 from eptaro.core.facts import AsOf, By, Facts, Only, View
 from eptaro.core.ledger import Ledger
@@ -72,6 +72,7 @@ def trail(
     ):
         if value not in accepted:
             raise QuestionError(unknown(f"value for {argument}", value, accepted))
+    check_texts(every=every)
     reach = Reach.parse(back, "back")
     after = None if ahead is None else Reach.parse(ahead, "ahead")
     windows = Windows(reach, after, centred, far_edge == "closed")
@@ -81,7 +82,7 @@ def trail(
         return _per_entry(view, windows)
     ends = _ends(view, check_level(every, self.calendar.levels))
     if weights is not None:
-        check_weights(windows, every)
+        check_weights(windows, every, weights)
     rows = _rows(view, windows, ends, None if weights is None else every)
     if weights is not None:
         values = weighted_mean(view, reach, every, list(weights), rows.group, rows.date)

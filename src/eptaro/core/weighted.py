@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from eptaro.core.column import Column
@@ -11,8 +13,10 @@ from eptaro.core.facts import View
 from eptaro.core.windows import OWN_UNITS, Reach, Windows
 
 
-def check_weights(windows: Windows, every: str) -> None:
+def check_weights(windows: Windows, every: str, weights: object) -> None:
     """Raise `QuestionError` where the units of a window are not those that are weighted."""
+    if isinstance(weights, str) or not isinstance(weights, Iterable):
+        raise QuestionError(f"weights={weights!r} must be numbers, one per unit, oldest first")
     reach = windows.back
     if reach.unit not in ("day", every) or reach.unit in OWN_UNITS:
         raise QuestionError(f"weights go with days, or with every={reach.unit!r} for {reach}")

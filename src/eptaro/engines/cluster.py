@@ -4,17 +4,21 @@ as a tree. The outcome is that of one fold over all rows.
 
 from __future__ import annotations
 
+import asyncio
 import os
+import time
 import warnings
 from collections.abc import Iterable, Iterator
+from concurrent.futures import CancelledError
 from contextlib import contextmanager, nullcontext
 from dataclasses import replace
 from typing import Any
 
 import pyarrow as pa
 
+from eptaro.core.beside import Beside
 from eptaro.core.daterules import DateRules
-from eptaro.core.errors import InputError
+from eptaro.core.errors import EptaroError, InputError
 from eptaro.core.facts import Folded
 from eptaro.core.filerules import FileRules
 from eptaro.core.measures import Plane
@@ -28,48 +32,123 @@ from eptaro.inputs.files import ManyFiles, ParquetFile, open_files
 from eptaro.inputs.sources import FrameSource, Source
 
 PART_ROWS = 2_000_000
+PATIENCE = 60.0  # seconds
+_EVERY = 0.2
 _RETRIES = 3
 
 
 def fold_cluster(
     what: Any, date: str, by: list[str], planes: Iterable[Plane], rules: DateRules,
-    files: FileRules | None = None, client: Any = None, part_rows: int = PART_ROWS,
+    files: FileRules | None = None, client: Any = None, *, part_rows: int = PART_ROWS,
+    patience: float = PATIENCE,
 ) -> Folded:  # fmt: skip
     """Fold files, or the partitions of a Dask frame, on a cluster.
 
     Each file is one part or, of Parquet, each run of row groups of `part_rows` rows and
     more. `client` is a Dask client, a scheduler's address, or None for workers of its
     own on this machine, one per processor. A part whose worker dies is folded again.
+
+    Raises `InputError` where the cluster does not answer or has no workers for `patience`
+    seconds, or its workers cannot hold a part.
     """
     wanted = list(planes)
-    with _client_of(client) as cluster:
-        tasks: list[tuple[Any, Any]] = []
-        if hasattr(what, "to_delayed"):
-            frames = cluster.compute(list(what.to_delayed()), retries=_RETRIES)
-            tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
-        else:
-            paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
-            source = open_files(paths, files)
-            if rules.order == "infer":  # on the evidence of all parts, not of each
-                rules, _ = resolve(source.column(date), rules, date)
-            tasks += [(part, None) for part in parts_of(source, part_rows)]
-        parts = [
-            cluster.submit(fold_part, part, frame, date, by, wanted, rules, number,
-                           retries=_RETRIES, pure=False)
-            for number, (part, frame) in enumerate(tasks)
-        ]  # fmt: skip
-        _follow(parts)
-        while len(parts) > 1:
-            pairs = [parts[i : i + 2] for i in range(0, len(parts), 2)]
-            parts = [
-                pair[0] if len(pair) == 1
-                else cluster.submit(merge_parts, *pair, retries=_RETRIES, pure=False)
-                for pair in pairs
-            ]  # fmt: skip
-        folded: Folded = parts[0].result()
+    with _client_of(client, patience) as cluster, _own_errors():
+        watch = Watch(cluster, patience)
+        folded = watch.over(
+            Beside(_folded, cluster, what, date, by, wanted, rules, files, part_rows)
+        )
     if not folded.rows:
         raise InputError(f"{folded.source}: there are no rows to fold")
     return folded
+
+
+def _folded(
+    cluster: Any, what: Any, date: str, by: list[str], wanted: list[Plane], rules: DateRules,
+    files: FileRules | None, part_rows: int,
+) -> Folded:  # fmt: skip
+    """Fold the parts on the cluster, and merge them as a tree."""
+    tasks: list[tuple[Any, Any]] = []
+    if hasattr(what, "to_delayed"):
+        frames = cluster.compute(list(what.to_delayed()), retries=_RETRIES)
+        tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
+    else:
+        paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
+        source = open_files(paths, files)
+        if rules.order == "infer":  # on the evidence of all parts, not of each
+            rules, _ = resolve(source.column(date), rules, date)
+        tasks += [(part, None) for part in parts_of(source, part_rows)]
+    parts = [
+        cluster.submit(fold_part, part, frame, date, by, wanted, rules, number,
+                       retries=_RETRIES, pure=False)
+        for number, (part, frame) in enumerate(tasks)
+    ]  # fmt: skip
+    _follow(parts)
+    while len(parts) > 1:
+        pairs = [parts[i : i + 2] for i in range(0, len(parts), 2)]
+        parts = [
+            pair[0] if len(pair) == 1
+            else cluster.submit(merge_parts, *pair, retries=_RETRIES, pure=False)
+            for pair in pairs
+        ]  # fmt: skip
+    folded: Folded = parts[0].result()
+    return folded
+
+
+class Watch:
+    """Looks, beside the work, whether a cluster still answers and has workers.
+
+    Raises `InputError` where neither was so for `patience` seconds; work that goes on may
+    take as long as it takes.
+    """
+
+    def __init__(self, cluster: Any, patience: float) -> None:
+        self._cluster, self._patience = cluster, patience
+        self._seen, self._said = time.monotonic(), "the scheduler does not answer"
+
+    def over(self, work: Beside[Folded]) -> Folded:
+        """Return the result of some work, or give it up."""
+        look = Beside(self._look)
+        looked = time.monotonic()
+        while not work.done(_EVERY):
+            if look.done() and time.monotonic() > looked + 1:
+                look, looked = Beside(self._look), time.monotonic()
+            if time.monotonic() > self._seen + self._patience:
+                raise InputError(
+                    f"the cluster is given up after {self._patience:g} seconds: {self._said}"
+                )
+        return work.result()
+
+    def _look(self) -> None:
+        try:
+            info = self._cluster.scheduler_info()
+            count = info.get("n_workers", len(info.get("workers", ())))
+        except Exception as error:  # whatever it is, the scheduler did not answer
+            self._said = f"the scheduler does not answer ({type(error).__name__})"
+            return
+        if count:
+            self._seen = time.monotonic()
+        else:
+            self._said = "it has no workers"
+
+
+@contextmanager
+def _own_errors() -> Iterator[None]:
+    """Turn what the cluster raises into `InputError`, in one line."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    try:
+        yield
+    except EptaroError:
+        raise
+    except distributed.KilledWorker as error:
+        raise InputError(
+            f"workers ended while they folded a part ({error.task}), each time that it was tried: "
+            f"they may have too little memory for it; give them more, or name more and smaller "
+            f"files"
+        ) from None
+    except (OSError, RuntimeError, ValueError, TimeoutError, CancelledError,
+            asyncio.CancelledError) as error:  # fmt: skip
+        said = " ".join(str(error).split()) or type(error).__name__
+        raise InputError(f"the cluster failed: {said}") from None
 
 
 class FrameOfPart:
@@ -128,18 +207,24 @@ def _follow(futures: list[Any]) -> None:
 
 
 @contextmanager
-def _client_of(client: Any) -> Iterator[Any]:
+def _client_of(client: Any, patience: float) -> Iterator[Any]:
     """Yield a client; one made here is closed with its workers."""
     distributed = need("distributed", "cluster", "folding on a cluster")
+    if getattr(client, "status", "running") == "closed":
+        raise InputError("the client is closed; give one that is open, or an address")
     if client is not None and not isinstance(client, str):
         yield client
         return
     if isinstance(client, str):
         try:
-            with distributed.Client(client, timeout=10) as made:
-                yield made
+            made = distributed.Client(client, timeout=patience)
         except (OSError, ValueError) as error:
-            raise InputError(f"{client}: no scheduler answers: {error}") from None
+            said = " ".join(str(error).split())
+            raise InputError(f"{client}: no scheduler answers: {said}") from None
+        try:
+            yield made
+        finally:
+            made.close(timeout=1)
         return
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # of ports that others hold

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
+from functools import partial
 
 from eptaro.core.daterules import DateRules
 from eptaro.core.facts import Folded
@@ -57,7 +58,7 @@ def _folded(
     return Folded(
         groups, cells, fold.rows, source.name, transactions.aside, transactions.left_out,
         tuple(notes), frozenset([source.fingerprint()]), fold.distinct_values(),
-        reread=lambda: Transactions(source, date, by, wanted, rules), timed=timed,
+        reread=partial(Transactions, source, date, by, wanted, rules), timed=timed,
     )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from eptaro.core.errors import InputError
 from eptaro.core.filerules import FileRules
 from eptaro.engines.inspect import Findings, decided_rules, readable_share
 from eptaro.inputs.damage import readable
-from eptaro.inputs.dates.reading import is_text
+from eptaro.inputs.dates.reading import is_text, looks_like_dates
 from eptaro.inputs.sources import Source
 
 _LOOKED_AT = 200_000  # rows
@@ -116,6 +116,8 @@ def suggest(source: Source, rules: DateRules | None = None) -> Suggestion:
 def _date_rules(column: pa.ChunkedArray, rules: DateRules, name: str) -> DateRules | None:
     """Return rules that read nearly all of a column as dates, or None."""
     if pa.types.is_floating(column.type) or pa.types.is_boolean(column.type):
+        return None
+    if not looks_like_dates(column, rules):
         return None
     if pa.types.is_integer(column.type) and not rules.serials and not rules.unix:
         values = pc.min_max(column).as_py()

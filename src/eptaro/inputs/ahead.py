@@ -10,6 +10,7 @@ from threading import Event, Thread
 from typing import TypeVar
 
 Item = TypeVar("Item")
+_PATIENCE = 1.0  # seconds that an unwanted reader is waited for
 _POLL = 0.1  # seconds between looks whether the reader is still wanted
 
 
@@ -68,4 +69,4 @@ def ahead(items: Iterator[Item]) -> Iterator[Item]:
             yield item  # type: ignore[misc]
     finally:
         unwanted.set()
-        thread.join()
+        thread.join(_PATIENCE)

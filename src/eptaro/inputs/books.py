@@ -36,24 +36,28 @@ def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Any, str]:
 
     try:
         table = parquet.read_table(path)
-    except (pa.ArrowException, OSError) as error:
+    except (pa.ArrowException, OSError, UnicodeError) as error:
         raise InputError(f"{path}: cannot be read: {' '.join(str(error).split())}") from None
     packed = (table.schema.metadata or {}).get(METADATA)
     if packed is None:
         raise InputError(f"{path}: is a Parquet file, but no book; use Daybook.read")
-    about = json.loads(packed)
-    if about.get("version") != VERSION:
-        raise InputError(f"{path}: is of version {about.get('version')}; this reads {VERSION}")
     try:
+        about = json.loads(packed)
+        if about.get("version") != VERSION:
+            raise InputError(f"{path}: is of version {about.get('version')}; this reads {VERSION}")
         folded = _folded(table, about, str(path))
+        folded.cells.check()
         measures = parse_measures(about["measures"])
+        if missing := {p for m in measures for p in m.planes} - set(folded.cells.tallies):
+            raise ValueError(f"lacks {missing}")
         own = about.get("own_calendars")
         calendar = OwnCalendars.from_settings(own) if own else from_settings(about["calendar"])
         return folded, measures, calendar, about["coverage"]
     except EptaroError:
         raise
-    except (KeyError, ValueError, TypeError, IndexError, pa.ArrowException) as error:
-        raise InputError(f"{path}: is a damaged book: {error!r}") from None
+    except Exception as error:  # what is damaged may lead to anything
+        said = f"{type(error).__name__}: {error}"
+        raise InputError(f"{path}: is a damaged book: {' '.join(said.split())}") from None
 
 
 def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:

@@ -23,8 +23,9 @@ def query_source(url: str, query: str | None) -> Source:
             f"{shown_address(url)}: a database needs a query, such as 'SELECT * FROM sales'"
         )
     file = url.removeprefix("sqlite:///")
-    if file != url and file and not Path(file).exists():
-        raise InputError(f"{file}: there is no such file")
+    plain = file.partition("?")[0]
+    if file != url and plain and not plain.startswith("file:") and not Path(plain).exists():
+        raise InputError(f"{plain}: there is no such file")
     sql = need("sqlalchemy", "databases", "reading a database")
     try:
         engine = sql.create_engine(url)

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import shutil
-import sys
-import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -15,7 +12,7 @@ import pyarrow as pa
 from eptaro.core.errors import EptaroError, InputError, unknown
 from eptaro.core.filerules import FileRules
 from eptaro.inputs.arrowfiles import ArrowFile
-from eptaro.inputs.csvfiles import CsvFile
+from eptaro.inputs.csvfiles import CsvFile, StandardInput
 from eptaro.inputs.digest import file_digest
 from eptaro.inputs.jsonlines import JsonLines
 from eptaro.inputs.sources import Source, TableSource, Wanted, check_columns, sound
@@ -38,7 +35,7 @@ class ParquetFile(Source):
 
         try:
             return parquet.ParquetFile(self.path)
-        except (pa.ArrowException, OSError) as error:
+        except (pa.ArrowException, OSError, UnicodeError) as error:
             raise _unreadable(self.path, error) from None
 
     def names(self) -> list[str]:
@@ -62,7 +59,7 @@ class ParquetFile(Source):
         with parquet.ParquetFile(self.path, read_dictionary=coded) as file:
             for table in _pieces(file, wanted.names, self._groups):
                 done += table.num_rows
-                self.share = done / rows
+                self.share = done / max(rows, 1)
                 yield sound(table.select(wanted.names))
 
     def whole(self) -> Iterator[pa.Table]:
@@ -180,7 +177,7 @@ def open_files(paths: list[str], rules: FileRules | None = None) -> Source:
 
 def _expanded(path: str) -> list[Path]:
     if path == _STANDARD_INPUT:
-        return [_spooled()]
+        return [Path(path)]
     file = Path(path)
     if file.is_dir():
         files = sorted(file.glob("*.parquet"))
@@ -196,14 +193,9 @@ def _expanded(path: str) -> list[Path]:
     return [file]
 
 
-def _spooled() -> Path:
-    """Copy standard input to a file, so that it can be read more than once."""
-    with tempfile.NamedTemporaryFile(prefix="eptaro-", suffix=".csv", delete=False) as spool:
-        shutil.copyfileobj(sys.stdin.buffer, spool)
-    return Path(spool.name)
-
-
 def _opened(path: Path, rules: FileRules) -> Source:
+    if str(path) == _STANDARD_INPUT:
+        return StandardInput(rules)
     suffixes = [suffix.lower() for suffix in path.suffixes]
     ending = suffixes[-1] if suffixes else ""
     if ending in _PACKED and len(suffixes) > 1:

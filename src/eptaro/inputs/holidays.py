@@ -7,11 +7,12 @@ import csv
 import datetime as dt
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from itertools import islice, takewhile
 from pathlib import Path
 from typing import Any
 
 from eptaro.core.days import as_date, ordinal
-from eptaro.core.errors import CalendarError, DateError, InputError, unknown
+from eptaro.core.errors import CalendarError, EptaroError, InputError, unknown
 from eptaro.core.levels import check_weekday, parse_month_day
 from eptaro.core.workdays import Holiday, HolidaySet
 from eptaro.inputs.extras import need
@@ -22,6 +23,9 @@ _NTH = re.compile(r"(\w+) (\w+) of (\w+)")
 _EASTER = re.compile(r"(orthodox )?easter(?: ?([+-]) ?(\d{1,3}))?")
 _KEYS = ("name", "on", "kind", "pay_premium", "moved", "from", "to")
 _MOVES = ("nearest", "next")
+
+_LONGEST = 366  # days of one event
+_MOST_DAYS = 100_000
 
 Weekend = Sequence[str]
 DEFAULT_WEEKEND: Weekend = ("saturday", "sunday")
@@ -155,18 +159,29 @@ def from_csv(path: str | Path) -> HolidaySet:
     file = Path(path)
     rows: list[Holiday] = []
     with _opened(file) as lines:
-        reader = csv.DictReader(lines)
-        for column in ("date", "name"):
-            if column not in (reader.fieldnames or ()):
-                raise InputError(f"{file}: {unknown('column', column, reader.fieldnames or ())}")
-        for number, row in enumerate(reader, 1):
-            try:
-                day = as_date(ordinal(row["date"] or ""))
-                rows.append(Holiday(day, row["name"], row.get("kind") or "public",
-                                    _truth(row.get("pay_premium"))))  # fmt: skip
-            except (DateError, ValueError) as error:
-                raise InputError(f"{file}: row {number}: {error}") from None
+        try:
+            reader = csv.DictReader(lines)
+            for column in ("date", "name"):
+                if column not in (reader.fieldnames or ()):
+                    known = reader.fieldnames or ()
+                    raise InputError(f"{file}: {unknown('column', column, known)}")
+            for number, row in enumerate(reader, 1):
+                rows.append(_holiday(row, f"{file}: row {number}"))
+        except (csv.Error, UnicodeError) as error:
+            raise InputError(f"{file}: cannot be read: {error}") from None
     return HolidaySet(rows)
+
+
+def _holiday(row: Mapping[str, Any], where: str) -> Holiday:
+    """Return the holiday of a row of a file."""
+    try:
+        day = as_date(ordinal(row["date"] or ""))
+        if not row["name"]:
+            raise ValueError("has no name")
+        paid = _truth(row.get("pay_premium"))
+        return Holiday(day, row["name"], row.get("kind") or "public", paid)
+    except ValueError as error:
+        raise InputError(f"{where}: {error}") from None
 
 
 def _opened(file: Path) -> Any:
@@ -204,28 +219,49 @@ def from_icalendar(path: str | Path, first_year: int, last_year: int) -> Holiday
         parsed = icalendar.Calendar.from_ical(file.read_bytes())
     except OSError as error:
         raise InputError(f"{file}: cannot be read: {error.strerror}") from None
-    except ValueError as error:
+    except Exception as error:  # the package raises whatever a damaged line leads to
         raise InputError(f"{file}: is no iCalendar file: {error}") from None
-    rows = []
-    for event in parsed.walk("VEVENT"):
-        start = event.decoded("DTSTART")
-        name = str(event.get("SUMMARY", "holiday"))
-        first = start.date() if isinstance(start, dt.datetime) else start
-        end = event.decoded("DTEND") if "DTEND" in event else first + dt.timedelta(1)
-        last = end.date() if isinstance(end, dt.datetime) else end
-        length = max((last - first).days, 1)
-        starts = [first]
-        if "RRULE" in event:
-            begin = dt.datetime.combine(first, dt.time())
-            rule = rrule.rrulestr(event["RRULE"].to_ical().decode(), dtstart=begin)
-            until = dt.datetime(last_year, 12, 31)
-            starts = [
-                d.date() for d in rule.between(dt.datetime(first_year, 1, 1), until, inc=True)
-            ]
-        for day in starts:
-            for shift in range(length):
-                rows.append(Holiday(day + dt.timedelta(shift), name, _category(event)))
+    rows: list[Holiday] = []
+    try:
+        for number, event in enumerate(parsed.walk("VEVENT"), 1):
+            rows += _days_of(event, f"{file}: event {number}", first_year, last_year, rrule)
+            if len(rows) > _MOST_DAYS:
+                raise InputError(f"{file}: has over {_MOST_DAYS:,} holidays; narrow the years")
+    except EptaroError:
+        raise
+    except Exception as error:  # the package raises whatever a damaged line leads to
+        raise InputError(f"{file}: cannot be read: {type(error).__name__}: {error}") from None
     return HolidaySet(h for h in rows if first_year <= h.day.year <= last_year)
+
+
+def _days_of(event: Any, where: str, first_year: int, last_year: int, rrule: Any) -> list[Holiday]:
+    """Return the days of an event in some years, and those near them."""
+    if "DTSTART" not in event:
+        raise InputError(f"{where} has no DTSTART")
+    start = event.decoded("DTSTART")
+    name = str(event.get("SUMMARY", "holiday"))
+    first = start.date() if isinstance(start, dt.datetime) else start
+    end = event.decoded("DTEND") if "DTEND" in event else first + dt.timedelta(1)
+    last = end.date() if isinstance(end, dt.datetime) else end
+    length = max((last - first).days, 1)
+    if length > _LONGEST:
+        raise InputError(
+            f"{where} ({name}) lasts {length:,} days; a holiday has at most {_LONGEST}"
+        )
+    starts = [first]
+    if "RRULE" in event:
+        text = re.sub(r"(UNTIL=\d{8}T\d{6})Z", r"\1", event["RRULE"].to_ical().decode())
+        often = re.search(r"FREQ=(SECONDLY|MINUTELY|HOURLY)|INTERVAL=0*(?:;|$)", text.upper())
+        if often:
+            raise InputError(
+                f"{where} ({name}) recurs by {text}; a holiday recurs by days at least"
+            )
+        rule = rrule.rrulestr(text, dtstart=dt.datetime.combine(first, dt.time()))
+        span = (dt.datetime(max(first_year, 1), 1, 1), dt.datetime(min(last_year, 9999), 12, 31))
+        found = islice(rule.xafter(span[0], inc=True), _MOST_DAYS)
+        starts = [day.date() for day in takewhile(lambda day: day <= span[1], found)]
+    kind = _category(event)
+    return [Holiday(d + dt.timedelta(n), name, kind) for d in starts for n in range(length)]
 
 
 def _category(event: Any) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from json import loads
 from pathlib import Path
@@ -16,6 +17,7 @@ from eptaro.inputs.digest import file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
 
 _BLOCK = 1 << 26  # bytes of text that are tables at one time
+_NO_OBJECT = re.compile(rb"\s*[^{\s]")
 _LINE = 1 << 22  # the most that one line may have, and what one thread parses
 
 
@@ -84,6 +86,9 @@ class JsonLines(Source):
         """Return lines as a table, of the known kinds if they are of these."""
         if not text.strip():
             return self._first.slice(0, 0)
+        if text.count(b"\n{") < text.count(b"\n") or not text.startswith(b"{"):
+            # The parser takes lines that are no objects amiss, to the end of the process.
+            self._explain(text, rows, only=_NO_OBJECT)
         buffer, read = pa.py_buffer(text), json.ReadOptions(block_size=_LINE)
         if schema is not None:
             try:
@@ -97,11 +102,16 @@ class JsonLines(Source):
             self._explain(text, rows)
             raise
 
-    def _explain(self, text: bytes, rows: int) -> None:
-        """Raise the error that names the first row that is no JSON object, if there is one."""
+    def _explain(self, text: bytes, rows: int, only: re.Pattern[bytes] = re.compile(b"")) -> None:
+        """Raise the error that names the first row that is no JSON object, if there is one.
+
+        Of the rows only those are looked at that fit a pattern.
+        """
         for line in text.split(b"\n"):
             if line.strip():
                 rows += 1
+                if not only.match(line):
+                    continue
                 try:
                     found = loads(line)
                 except (ValueError, RecursionError) as error:

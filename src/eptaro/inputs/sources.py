@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -76,10 +77,11 @@ class Source:
 def check_columns(wanted: Iterable[str], present: Iterable[str], source: str) -> None:
     """Raise `InputError` for the first wanted column that is missing or there twice."""
     names = list(present)
+    counts = Counter(names)
     for name in wanted:
-        if name not in names:
+        if name not in counts:
             raise InputError(f"{source}: {unknown('column', name, names)}{_hint(names)}")
-        if names.count(name) > 1:
+        if counts[name] > 1:
             raise InputError(f"{source}: two columns are called {name!r}; rename one of them")
 
 
@@ -221,9 +223,12 @@ def _from_mapping(frame: Mapping[str, Any]) -> pa.Table:
     for name, values in frame.items():
         try:
             arrays[str(name)] = pa.array(_usual(values))
-        except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError) as error:
+        except (pa.ArrowException, UnicodeError, OverflowError) as error:
             raise InputError(f"the table given: column {name!r} cannot be used: {error}") from None
     lengths = {name: len(values) for name, values in arrays.items()}
     if len(set(lengths.values())) > 1:
         raise InputError(f"the table given: its columns differ in length: {lengths}")
-    return pa.table(arrays)
+    try:
+        return pa.table(arrays)
+    except (pa.ArrowException, UnicodeError) as error:
+        raise InputError(f"the table given: its columns cannot be used: {error}") from None

@@ -22,6 +22,7 @@ from eptaro.core.progress import tell
 from eptaro.core.table import Table
 from eptaro.inputs.ahead import ahead
 from eptaro.inputs.dates import Read, read_dates, resolve
+from eptaro.inputs.dates.reading import looks_like_dates
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
 
@@ -173,6 +174,8 @@ def find_date(source: Source, rules: DateRules) -> str:
 
 def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
     kind = column.type
+    if not looks_like_dates(column, rules):
+        return False
     if (pa.types.is_integer(kind) or pa.types.is_floating(kind)) and not rules.serials:
         whole = column.drop_null()
         if not len(whole) or not all(len(str(v.as_py()).split(".")[0]) == 8 for v in whole[:200]):

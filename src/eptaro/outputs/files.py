@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from eptaro.core.errors import InputError, unknown
+from eptaro.core.errors import InputError, as_path, unknown
 from eptaro.core.table import Table
 from eptaro.outputs.sheets import write_xlsx
 from eptaro.outputs.text import to_json, to_markdown, write_csv
@@ -17,7 +17,7 @@ from eptaro.outputs.text import to_json, to_markdown, write_csv
 
 def write(table: Table, path: str | Path) -> Path:
     """Write a table to a file and return its path; the file appears whole or not at all."""
-    target = Path(path)
+    target = as_path(path)
     writer = WRITERS.get(target.suffix.lower())
     if writer is None:
         raise InputError(f"{target}: {unknown('file ending', target.suffix, WRITERS)}")
@@ -47,7 +47,7 @@ def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:
         mode = place.stat().st_mode & 0o777 if place.exists() else 0o666 & ~_umask()
         beside.chmod(mode)
         beside.replace(place)
-    except OSError as error:
+    except (OSError, UnicodeError) as error:
         raise _unwritten(target, error) from None
     finally:
         beside.unlink(missing_ok=True)

@@ -120,7 +120,7 @@ def _line(items: list[str]) -> str:
     return f"| {' | '.join(items)} |"
 
 
-_MARKS = re.compile(r"[\\`*\[\]<>|~#!$:]|(?<![^\W_])_|_(?![^\W_])|(?<=www)\.", re.IGNORECASE)
+_MARKS = re.compile(r"[\\`*\[\]<|~#!$:]|(?<![^\W_])_|_(?![^\W_])|(?<=www)\.", re.IGNORECASE)
 
 
 def _escaped(text: str) -> str:

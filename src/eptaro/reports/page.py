@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
+from eptaro.core.beside import Beside
 from eptaro.core.daybook import Daybook
 from eptaro.core.errors import InputError
 from eptaro.core.facts import AsOf
@@ -31,13 +31,13 @@ def write_page(
     asked = Asked(book, rules, quality, as_of)
     view = book.view(as_of=as_of)
     sections: list[Section] = []
-    with ThreadPoolExecutor(1) as beside:  # the proof reads all again while pictures are drawn
-        proof = beside.submit(made, _APART, asked) if _APART in rules.sections else None
-        for number, name in enumerate(rules.sections):
-            tell(0, number / len(rules.sections))
-            section = proof.result() if proof and name == _APART else made(name, asked)
-            if section is not None:
-                sections.append(section)
+    # The proof reads all again while pictures are drawn.
+    proof = Beside(made, _APART, asked) if _APART in rules.sections else None
+    for number, name in enumerate(rules.sections):
+        tell(0, number / len(rules.sections))
+        section = proof.result() if proof and name == _APART else made(name, asked)
+        if section is not None:
+            sections.append(section)
     names = ", ".join(measure.name for measure in book.measures)
     page = _template().render(
         title=rules.title or f"{names[:1].upper()}{names[1:]} to {view.coverage.last}",

@@ -6,11 +6,12 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.core.daybook import Daybook
-from eptaro.core.errors import InputError, unknown
+from eptaro.core.errors import InputError, QuestionError, unknown
 from eptaro.core.facts import AsOf
 from eptaro.core.table import Table
 
 ENDINGS = (".html", ".xlsx")
+_MOST_YEARS = 200
 
 
 def write_report(
@@ -22,6 +23,13 @@ def write_report(
     """
     target = Path(path)
     given = {name: value for name, value in options.items() if value is not None}
+    years = book.coverage.days // 365
+    if years > _MOST_YEARS and "years" not in given:
+        raise QuestionError(
+            f"{book.source}: its dates reach over {years:,} years, {book.coverage}; a report shows "
+            f"{_MOST_YEARS} at most. Look for wrong dates with inspect and read them as blanks, "
+            f"or give a workbook years="
+        )
     match target.suffix.lower():
         case ".html":
             from eptaro.reports.page import write_page

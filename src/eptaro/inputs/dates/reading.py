@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -52,6 +53,25 @@ def is_text(kind: pa.DataType) -> bool:
     if pa.types.is_dictionary(kind):
         kind = kind.value_type
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+_LIKE_A_DATE = re.compile(
+    r"\s*(?:\d{8}|\d{1,4}(?:st|nd|rd|th)?[./\-, ]+[\w.]+[./\-, ]+\d{1,4}"
+    r"|[^\W\d]+\.?[./\-, ]+\d{1,2}\w*[./\-, ]+\d{2,4})"
+)
+_SAMPLE = 100
+
+
+def looks_like_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
+    """Return whether a column of text may hold dates at all, by a sample of its values.
+
+    It is a glance that saves the full look at columns that are plainly something else.
+    """
+    if not is_text(column.type) or rules.formats or rules.serials or rules.unix:
+        return True
+    step = max(len(column) // _SAMPLE, 1)
+    sample = column.take(pa.array(np.arange(0, len(column), step))).to_pylist()
+    return any(text and _LIKE_A_DATE.match(text) for text in sample)
 
 
 def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the column") -> Read:
@@ -155,7 +175,7 @@ def _sentinel_days(rules: DateRules) -> list[int]:
 
 
 def _from_numbers(column: pa.ChunkedArray, rules: DateRules) -> Read:
-    values = pc.fill_null(column.cast(pa.float64()), 0.0)
+    values = pc.fill_null(column.cast(pa.float64(), safe=False), 0.0)
     if pa.types.is_integer(column.type):
         whole = to_numpy(pc.fill_null(column, 0).cast(pa.int64()))
     else:

@@ -56,9 +56,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
             parts.offset[good],
         )
         reason[left[hit & ~good]] = "does not exist in the calendar"
-        reason[left[parts.short]] = (
-            _TWO_DIGITS
-        )
+        reason[left[parts.short]] = _TWO_DIGITS
         reason[left[parts.mixed]] = "has two different separators"
         reason[rows] = ""
         # What fits a form but does not exist may still fit a later declared format.
