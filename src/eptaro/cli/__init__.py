@@ -17,10 +17,16 @@ from eptaro.core.addresses import masked
 from eptaro.core.display import visible
 from eptaro.core.errors import EptaroError
 
+_STOPPED = 130
+
 
 def main() -> None:
     """Run the command line."""
-    sys.exit(run(sys.argv[1:]))
+    status = run(sys.argv[1:])
+    if status == _STOPPED:  # threads and workers that are still busy are not waited for
+        sys.stderr.flush()
+        os._exit(status)
+    sys.exit(status)
 
 
 def run(arguments: list[str]) -> int:
@@ -41,7 +47,7 @@ def run(arguments: list[str]) -> int:
     except click.exceptions.Exit as stop:
         return stop.exit_code
     except (click.Abort, KeyboardInterrupt):
-        return _fail("stopped", 130)
+        return _fail("stopped", _STOPPED)
     except (BrokenPipeError, ReaderGoneError):
         # The reader went away (as in `| head`): nothing more to say, and nothing to flush.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

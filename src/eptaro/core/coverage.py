@@ -16,7 +16,13 @@ def narrowed(
     only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None,
 ) -> tuple[Span | None, dict[str, Any]]:
     """Return the span and the group values that `only` names for a database."""
-    parts = [only] if isinstance(only, Mapping | Span) else list(only or ())
+    parts = [only] if isinstance(only, Mapping | Span | str) else list(only or ())
+    for part in parts:
+        if not isinstance(part, Mapping | Span):
+            raise QuestionError(
+                f"only={part!r}: a database is narrowed by a Span of days and by group values as a "
+                f"mapping, such as {{'route': 'Norrow-Fenholm'}}"
+            )
     spans = [part for part in parts if isinstance(part, Span)]
     if len(spans) > 1:
         raise QuestionError(f"only names two spans, {spans[0]} and {spans[1]}; give one")

@@ -6,12 +6,14 @@ from __future__ import annotations
 
 import asyncio
 import os
+import signal
 import time
 import warnings
 from collections.abc import Iterable, Iterator
 from concurrent.futures import CancelledError
-from contextlib import contextmanager, nullcontext
+from contextlib import contextmanager, nullcontext, suppress
 from dataclasses import replace
+from multiprocessing import resource_tracker
 from typing import Any
 
 import pyarrow as pa
@@ -34,6 +36,7 @@ from eptaro.inputs.sources import FrameSource, Source
 PART_ROWS = 2_000_000
 PATIENCE = 60.0  # seconds
 _EVERY = 0.2
+_CLOSING = 5
 _RETRIES = 3
 
 
@@ -218,7 +221,7 @@ def _client_of(client: Any, patience: float) -> Iterator[Any]:
     if isinstance(client, str):
         try:
             made = distributed.Client(client, timeout=patience)
-        except (OSError, ValueError) as error:
+        except Exception as error:  # what answers there may be anything
             said = " ".join(str(error).split())
             raise InputError(f"{client}: no scheduler answers: {said}") from None
         try:
@@ -226,10 +229,44 @@ def _client_of(client: Any, patience: float) -> Iterator[Any]:
         finally:
             made.close(timeout=1)
         return
+    cluster = Beside(_own_cluster).result()
+    own = distributed.Client(cluster)
+    try:
+        yield own
+    except KeyboardInterrupt:  # a clean end would take longer than anybody waits
+        for worker in cluster.workers.values():
+            with suppress(AttributeError, TypeError, OSError):
+                os.kill(worker.pid, signal.SIGTERM)
+        raise
+    except BaseException:
+        own.close(timeout=1)
+        cluster.close(timeout=_CLOSING)
+        raise
+    own.close()
+    cluster.close()
+
+
+def _own_cluster() -> Any:
+    """Return workers on this machine; Ctrl-C reaches this process alone, which ends them."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    _start_tracker()
+    if hasattr(signal, "pthread_sigmask"):  # the workers are started with the mask of this thread
+        signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # of ports that others hold
-        cluster = distributed.LocalCluster(
+        return distributed.LocalCluster(
             threads_per_worker=1, processes=True, dashboard_address=None, silence_logs=50
         )
-    with cluster, distributed.Client(cluster) as made:
-        yield made
+
+
+def _start_tracker() -> None:
+    """Start the process that clears up after workers, so that it does so without a word."""
+    before = os.environ.get("PYTHONWARNINGS")
+    os.environ["PYTHONWARNINGS"] = "ignore"
+    try:
+        resource_tracker.ensure_running()
+    finally:
+        if before is None:
+            del os.environ["PYTHONWARNINGS"]
+        else:
+            os.environ["PYTHONWARNINGS"] = before

@@ -26,7 +26,7 @@ from eptaro.core.span import Span
 from eptaro.core.squares import Squares
 from eptaro.core.table import Table
 from eptaro.core.tallies import Entries, Pick, Sum
-from eptaro.engines.sqlqueries import DAY, ROWS, Queried, key_names
+from eptaro.engines.sqlqueries import DAY, LIMB, ROWS, Queried, key_names
 from eptaro.inputs.books import cells_axis
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.values import read_codes, read_groups
@@ -232,11 +232,19 @@ def _values(result: _Result, name: str) -> list[Any]:
 
 def _squares(plane: Plane, result: _Result, name: str, good: NDArray[np.bool_]) -> Squares:
     columns = result.columns
-    if f"{name}:0" in columns:
-        parts = [np.array([int(v or 0) for v in columns[f"{name}:{i}"]], np.int64)[good]
-                 for i in range(3)]  # fmt: skip
+    if f"{name}:00" in columns:
         scale = result.scales.get(plane.column, 0)
-        return Squares(tuple(parts), "decimal" if scale else "integer", scale)
+        products = {
+            pair: np.array([*(int(v or 0) for v in columns[f"{name}:{pair}"]), None], object)
+            for pair in ("00", "01", "02", "11", "12", "22")
+        }
+        squares = sum(
+            (products[pair][:-1] << LIMB * (4 - int(pair[0]) - int(pair[1])))
+            * (1 if pair[0] == pair[1] else 2)
+            for pair in products
+        )
+        made = np.asarray(squares, object)[good]
+        return Squares.of_exact(made, "decimal" if scale else "integer", scale)
     values = [v for v, kept in zip(columns[name], good.tolist(), strict=True) if kept]
     if plane.column in result.floats:
         data = np.array([0.0 if v is None else float(v) for v in values])

@@ -18,7 +18,7 @@ from eptaro.core.span import Span
 from eptaro.inputs.extras import need
 
 DAY, ROWS = "eptaro_day", "eptaro_rows"
-_LOW = (1 << 24) - 1
+LIMB = 21  # bits of each third of a value, whose products are added up in 64 bits
 _HALF = (1 << 32) - 1
 _SELECT = re.compile(r"\s*(select|with)\s", re.IGNORECASE)
 
@@ -175,10 +175,12 @@ class Queried:
         if self._is_float(column) and plane.column not in self.scales:
             distance = value - centres.get(plane.column, 0)
             return {name: func.sum(distance * distance)}
-        if self.engine.dialect.name == "sqlite":  # 64 bits: the squares are split in three
-            high, low = value.op(">>")(24), value.op("&")(_LOW)
-            return {f"{name}:0": func.sum(high * high), f"{name}:1": func.sum(high * low),
-                    f"{name}:2": func.sum(low * low)}  # fmt: skip
+        if self.engine.dialect.name == "sqlite":  # 64 bits: values are cut in three
+            mask = (1 << LIMB) - 1
+            limbs = [value.op(">>")(2 * LIMB), value.op(">>")(LIMB).op("&")(mask),
+                     value.op("&")(mask)]  # fmt: skip
+            pairs = [(0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2)]
+            return {f"{name}:{i}{j}": func.sum(limbs[i] * limbs[j]) for i, j in pairs}
         exact = sql.cast(value, sql.Numeric)
         return {name: func.sum(exact * exact)}
 

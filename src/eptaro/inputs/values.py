@@ -219,6 +219,8 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     are 0.0 and -0.0; NaN is blank.
     """
     kind = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
+    if pa.types.is_null(kind):
+        return Coded(np.full(len(array), -1, np.int32), Column.text(name, np.array([], object)))
     if pa.types.is_decimal(kind):  # of narrow ones nothing can be told apart
         array = array.cast(pa.decimal128(38, kind.scale))
     elif pa.types.is_floating(kind):
