@@ -54,10 +54,9 @@ def content(cells: Cells) -> dict:
                 found[keys[cell]].setdefault(plane.what, []).append(value)
                 found[keys[cell]][plane.what].sort()
         else:
-            for place, part in enumerate(tally.parts):
-                for key, value in zip(keys, part.tolist(), strict=True):
-                    if value:
-                        found[key][f"{plane.what}{place}"] = value
+            for key, value in zip(keys, tally.whole.tolist(), strict=True):
+                if value:
+                    found[key][plane.what] = value
     return dict(found)
 
 

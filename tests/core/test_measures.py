@@ -311,7 +311,15 @@ class SumsOfSquares(unittest.TestCase):
     def test_they_add_up_over_any_number_of_cells(self):
         cells, each = 100_000, 2**48 - 1
         running = Squares.of_exact(np.array([each] * cells, object), "integer", 0).prefix()
-        self.assertEqual(int(running.exact()[-1]), cells * each)
+        self.assertEqual(int(running.whole[-1]), cells * each)
+
+    def test_rows_of_one_day_and_of_many_add_up_beyond_64_bits(self):
+        rng = np.random.default_rng(1)
+        for most, days in ((2**24, 1), (2**24, 365), (2**43, 30), (2**62, 3)):
+            x = rng.integers(-most, most, 300_000)
+            on = np.datetime64("2025-01-01") + rng.integers(0, days, len(x))
+            book = ep.Daybook({"on": on, "x": x}, date="on", measures=["s=std(x)"])
+            self.assertAlmostEqual(book.recap("year")["s"][0] / x.std(ddof=1), 1, 9, (most, days))
 
 
 class Places(unittest.TestCase):

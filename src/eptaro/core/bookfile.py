@@ -7,7 +7,7 @@ is JSON: the version, measures, calendar, coverage, inputs, and each plane's kin
 
 from __future__ import annotations
 
-VERSION = 1
+VERSION = 2
 METADATA = b"eptaro-book"
 PICKED = ("value", "time", "row")
 

@@ -61,10 +61,8 @@ class Cells:
     def check(self) -> None:
         """Raise `ValueError` unless every plane has the axis's cells and none is out of order."""
         for plane, tally in self.tallies.items():
-            if isinstance(tally, Sum):
+            if isinstance(tally, Sum | Squares):
                 fits = len(tally.whole) == self.axis.size
-            elif isinstance(tally, Squares):
-                fits = {len(part) for part in tally.parts} == {self.axis.size}
             else:
                 ordered = (np.diff(tally.cell) >= 0).all()
                 fits = bool(ordered and (tally.cell < self.axis.size).all())
@@ -74,8 +72,7 @@ class Cells:
     @property
     def memory(self) -> int:
         """The bytes that all planes take."""
-        held = [part for tally in self.tallies.values() for part in vars(tally).values()]
-        arrays = [one for part in held for one in (part if isinstance(part, tuple) else (part,))]
+        arrays = [part for tally in self.tallies.values() for part in vars(tally).values()]
         arrays.append(self.axis.keys)
         return sum(part.nbytes for part in arrays if isinstance(part, np.ndarray))
 

@@ -18,6 +18,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any, Literal
 
 import numpy as np
@@ -147,17 +148,23 @@ class Column:
             return self
         units = self.data if self.valid is None else np.where(self.valid, self.data, 0)
         scale = self.scale
-        while scale and exact.most(units) >= exact.ROOM and not (units % 10).any():
+        while scale and not exact.fit(units) and not (units % 10).any():
             units, scale = units // 10, scale - 1
         data = _narrow(units, self.kind)
         if data.dtype == object:
-            large = next(value for value in units.tolist() if abs(value) >= exact.ROOM)
+            large = max(units.tolist(), key=abs)
+            shown = f"{Decimal(f'{large}E-{scale}'):.6g}"
             kept = "a float" if self.kind == "float" else f"64 bits at {scale} decimals"
             raise MeasureError(
-                f"column {self.name!r}: a value of {Decimal(f'{large}E-{scale}'):.6g} does not fit "
-                f"into {kept}; sum fewer rows, or store the column with fewer decimals"
+                f"column {self.name!r}: a value of {shown} does not fit into {kept}; ask for fewer "
+                f"rows at once, or store the column with fewer decimals"
             )
         return replace(self, data=data, scale=scale)
+
+    def fraction(self, place: int) -> Fraction:
+        """Return one number exactly."""
+        (value,) = self.data[place : place + 1].tolist()
+        return Fraction(Fraction(value), 10**self.scale)
 
     def ranks(self) -> NDArray[np.int64]:
         """Return the place of each value among the different ones in natural order, -1 for blanks.
@@ -168,7 +175,7 @@ class Column:
             keys = np.array(["" if word is None else str(word) for word in self.to_list()])
         else:
             keys = self.data
-        blank = self.blank | np.isnan(keys) if self.kind == "float" else self.blank
+        blank = self.blank | np.isnan(self.numbers()) if self.kind == "float" else self.blank
         found = np.unique(np.where(blank, keys[:1], keys), return_inverse=True)[1].ravel()
         return np.where(blank, -1, found).astype(np.int64)
 

@@ -79,8 +79,9 @@ class Compared:
         ]
         if len(priors) == 1:
             return now, priors[0]
-        mean = np.add.reduce([prior.numbers() for prior in priors]) / len(priors)
-        filled = ~np.isnan(mean)
+        with np.errstate(over="ignore", invalid="ignore"):
+            mean = np.add.reduce([prior.numbers() for prior in priors]) / len(priors)
+        filled = np.isfinite(mean)
         column = Column.of(measure.name, "float", np.where(filled, mean, 0.0), filled,
                            format=now.format)  # fmt: skip
         return now, column
@@ -136,7 +137,9 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
     change = less.named(f"{name}_change", f"{name} less {name}_prior")
     base = np.abs(prior.numbers())
     divides = keep & (base > 0)
-    ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)
+    with np.errstate(over="ignore"):
+        ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)
+    divides &= np.isfinite(ratio)
     return [
         prior.named(f"{name}_prior", f"{name} over the prior side"),
         change,

@@ -33,18 +33,22 @@ def detail_columns(
     """
     one, two = now.numbers(), prior.numbers()
     name = measure.name
-    per_day = one / days[0] - two / np.maximum(days[1], 1)
-    filled = keep & ~np.isnan(per_day)
+    with np.errstate(over="ignore", invalid="ignore"):
+        per_day = one / days[0] - two / np.maximum(days[1], 1)
+    filled = keep & np.isfinite(per_day)
     found = [
         Column.of(f"{name}_change_per_day", "float", np.where(filled, per_day, 0.0), filled,
                   format=now.format, description=f"{name} per day less {name}_prior per day")
     ]  # fmt: skip
     if measure.additive_plane is None:
         return found
-    change = np.where(keep, np.nan_to_num(one - two), 0.0)
+    with np.errstate(over="ignore", invalid="ignore"):
+        change = np.where(keep, np.nan_to_num(one - two), 0.0)
     whole = np.abs(np.bincount(place, weights=np.where(keep, np.nan_to_num(two), 0.0)))[place]
-    valid = keep & (whole > 0)
-    ratio = np.divide(change, whole, out=np.zeros(len(change)), where=valid)
+    valid = keep & (whole > 0) & np.isfinite(whole)
+    with np.errstate(over="ignore"):
+        ratio = np.divide(change, whole, out=np.zeros(len(change)), where=valid)
+    valid &= np.isfinite(ratio)
     text = f"{name}_change over the prior value of all groups"
     found.append(
         Column.of(f"{name}_contribution", "float", ratio, valid, unit="ratio", description=text)

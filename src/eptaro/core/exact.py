@@ -38,16 +38,23 @@ def wide(values: Array) -> Array:
     return values.astype(object)
 
 
+def fit(values: Array) -> bool:
+    """Return whether all whole numbers fit into 64 bits.
+
+    >>> fit(np.array([-(2**63), 2**63 - 1], object)), fit(np.array([2**63], object))
+    (True, False)
+    """
+    return not len(values) or (values.min() >= -ROOM and values.max() < ROOM)
+
+
 def narrow(values: Array) -> Array:
     """Return Python integers as int64 where all of them fit, else as they are."""
-    if values.dtype == object and most(values) < ROOM:
-        return values.astype(np.int64)
-    return values
+    return values.astype(np.int64) if values.dtype == object and fit(values) else values
 
 
 def added_up(values: Array) -> Array:
     """Return whole numbers ready to be added up: wide where a sum of theirs might not fit."""
-    if values.dtype == object and most(values) >= ROOM:
+    if values.dtype == object and not fit(values):
         return values
     plain = values.astype(np.int64, copy=False)
     if np.abs(plain.astype(np.float64)).sum() < _SURE:

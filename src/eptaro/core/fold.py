@@ -21,7 +21,7 @@ from eptaro.core.days import Ints
 from eptaro.core.errors import InputError, MeasureError
 from eptaro.core.groups import Coded, Combiner, Encoder, Groups
 from eptaro.core.measures import Plane
-from eptaro.core.squares import Squares
+from eptaro.core.squares import Squares, Squaring
 from eptaro.core.tallies import Entries, Pick, Sum
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
@@ -266,24 +266,15 @@ class _Squared(_Step):
         super().__init__(column, size)
         if column.kind == "float":
             _fits(column)  # infinite values have no spread
-        self._centre, self._far = centre, Squares.far(column.data, centre)
-        sample, rest = Squares.split(column.data[:0], column.kind, centre, far=self._far)
-        self._parts = [np.zeros(size, part.dtype) for part in sample]
-        self._rest = None if rest is None else np.zeros(size)
+        self._sums = Squaring(column.data, column.kind, centre, size)
 
     def add(self, cell: Ints, rows: slice) -> None:
-        assert self._column is not None
         cell, data, _ = self._filled(cell, rows)
-        parts, rest = Squares.split(data, self._column.kind, self._centre, far=self._far)
-        for out, part in zip(self._parts, parts, strict=True):
-            np.add.at(out, cell, part)
-        if self._rest is not None and rest is not None:
-            np.add.at(self._rest, cell, rest)
+        self._sums.add(cell, data)
 
     def tally(self) -> Squares:
         assert self._column is not None
-        kind, scale = self._column.kind, self._column.scale
-        return Squares(tuple(self._parts), kind, scale, self._centre, self._rest)
+        return self._sums.squares(self._column.scale)
 
 
 class _Collected(_Step):

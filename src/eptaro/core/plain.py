@@ -8,6 +8,7 @@ up with the correctly rounded sum of the standard library. `trace` holds results
 from __future__ import annotations
 
 import math
+import sys
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -118,24 +119,40 @@ def _term(term: Term, values: Values, rows: Rows | None = None) -> Any:
             return Fraction(_sum(filled, values.scale)) / len(filled)
         case "std" | "var":
             variance = _variance(filled) / unit**2
-            return math.sqrt(variance) if term.how == "std" else variance
+            if term.how == "std":
+                return _root(variance)
+            return variance if variance <= sys.float_info.max else None
     share = 0.5 if term.how == "median" else term.share
     return _quantile(sorted(filled), share) / unit
 
 
 def _sum(filled: Sequence[Any], scale: int) -> Fraction:
     if float in set(map(type, filled)):
-        return Fraction(math.fsum(filled))
+        try:
+            return Fraction(math.fsum(filled))
+        except OverflowError:  # on the way; the sum itself may be a float
+            return sum(map(Fraction, filled), Fraction(0))
     return Fraction(Fraction(sum(filled)), 10**scale)
 
 
 def _variance(filled: Sequence[Any]) -> Fraction:
     n = len(filled)
     if float in set(map(type, filled)):
-        mean = math.fsum(filled) / n
-        return Fraction(math.fsum((value - mean) ** 2 for value in filled)) / (n - 1)
+        try:
+            mean = math.fsum(filled) / n
+            return Fraction(math.fsum((value - mean) ** 2 for value in filled)) / (n - 1)
+        except OverflowError:
+            filled = [*map(Fraction, filled)]
     total = sum(filled)
     return Fraction(n * sum(value * value for value in filled) - total * total) / (n * (n - 1))
+
+
+def _root(value: Fraction) -> float:
+    """Return the root of a fraction, which may itself be beyond the floats."""
+    if value <= sys.float_info.max:
+        return math.sqrt(value)
+    shift = (value.numerator.bit_length() - value.denominator.bit_length()) // 2
+    return math.ldexp(math.sqrt(value / 4**shift), shift)
 
 
 def _quantile(ordered: Sequence[Any], share: float) -> Fraction:
@@ -154,6 +171,8 @@ def agrees(result: Any, plain: Any, *, exact: bool) -> bool:
         return result is None and plain is None
     if exact and not isinstance(result, float):
         return Fraction(result) == Fraction(plain)
+    if abs(plain) > sys.float_info.max:
+        return False
     return math.isclose(float(result), float(plain), rel_tol=1e-9, abs_tol=1e-9)
 
 

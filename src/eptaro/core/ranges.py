@@ -17,10 +17,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core import exact
 from eptaro.core.days import Ints
 
 Values = NDArray[Any]
 _BLOCK = 1 << 18
+_EXACT = 1 << 53  # whole numbers that floats hold all of
 _WORKERS = os.cpu_count() or 1
 
 
@@ -161,9 +163,20 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     both = kth_smallest(
         values, np.concatenate([lo, lo]), np.concatenate([hi, hi]),
         np.where(np.concatenate([filled, filled]), np.concatenate([below, above]), 0),
-    ).astype(np.float64)  # fmt: skip
+    )  # fmt: skip
     first, second = both[: len(lo)], both[len(lo) :]
-    return between(first, second, part)
+    if values.dtype.kind != "f" and exact.most(both) >= _EXACT:
+        rest = exact.wide((place % under).astype(np.int64))
+        between_both = exact.wide(first) * (under - rest) + exact.wide(second) * rest
+        return np.array([_divided(top, under) for top in between_both.tolist()], np.float64)
+    return between(first.astype(np.float64), second.astype(np.float64), part)
+
+
+def _divided(over: int, under: int) -> float:
+    try:
+        return over / under
+    except OverflowError:  # beyond the floats: blank
+        return np.nan
 
 
 def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:

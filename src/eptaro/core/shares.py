@@ -9,6 +9,7 @@ from eptaro.core.days import Flags, Ints
 from eptaro.core.measures import Measure
 
 
+@np.errstate(over="ignore", invalid="ignore")  # what is not finite has no share
 def share_columns(
     measure: Measure, value: Column, group: Ints, place: Ints, parts: Flags, parent: Ints
 ) -> list[Column]:
@@ -35,6 +36,7 @@ def share_columns(
     return found
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def running_share(measure: Measure, value: Column, parts: Flags, order: Ints) -> Column | None:
     """Return what share of all rows those shown so far have, totals aside, in an order of the
     rows; None for a measure that does not add up.
@@ -50,8 +52,10 @@ def running_share(measure: Measure, value: Column, parts: Flags, order: Ints) ->
 
 
 def _share(name: str, part: np.ndarray, whole: np.ndarray, text: str) -> Column:
-    valid = (whole != 0) & ~np.isnan(part)
-    share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
+    valid = (whole != 0) & np.isfinite(part) & np.isfinite(whole)
+    with np.errstate(over="ignore"):
+        share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
+    valid &= np.isfinite(share)
     return Column.of(name, "float", share, valid, unit="share", description=f"Share {text}")
 
 

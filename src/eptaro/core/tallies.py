@@ -23,7 +23,8 @@ Which = Literal["min", "max", "first", "last"]
 _ROOM = float(2**63)
 
 
-def _added(cells: Array, target: Ints, size: int) -> Array:
+def added(cells: Array, target: Ints, size: int) -> Array:
+    """Return cells on others: cell i goes to `target[i]`, several add up, -1 is left out."""
     out = np.zeros(size, cells.dtype)
     keep = target >= 0
     np.add.at(out, target[keep], cells[keep])
@@ -55,8 +56,8 @@ class Sum:
 
     def spread(self, target: Ints, size: int) -> Sum:
         """Return the sums on other cells."""
-        rest = None if self.rest is None else _added(self.rest, target, size)
-        return Sum(_added(self.whole, target, size), rest, self.kind, self.scale)
+        rest = None if self.rest is None else added(self.rest, target, size)
+        return Sum(added(self.whole, target, size), rest, self.kind, self.scale)
 
     def plus(self, other: Sum) -> Sum:
         """Return the sums of both; scales and kinds are brought together."""

@@ -84,7 +84,7 @@ class Stage:
         inner = evaluate(self.cells, term.inner, lo, hi)
         keep = ~inner.blank
         if inner.kind == "float":
-            keep &= ~np.isnan(inner.data)
+            keep &= ~np.isnan(inner.numbers())
         if term.grain == "active day":
             keep &= self.cells.sums(Plane("rows"), lo, hi).data > 0
         items = inner.take(np.flatnonzero(keep))
@@ -120,14 +120,13 @@ def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
 
 
 def _added(items: Column) -> Sum:
-    """Return prefix sums of unit values."""
-    if items.kind == "float":
-        return Sum.of(items.numbers(), "float").prefix()
+    """Return prefix sums of unit values, which may be wide (see `eptaro.core.exact`)."""
+    if items.kind == "float" and items.data.dtype == object:
+        return Sum(items.data, np.zeros(len(items)), "float").prefix()
     return Sum.of(items.data, items.kind, items.scale).prefix()
 
 
 def _spread(how: str, items: Column, lo: Ints, hi: Ints) -> Column:
     """Return variance or its root, floats counted from about the mean of all values."""
-    data = items.numbers() if items.kind == "float" else items.data
-    squares = Squares.of(data, items.kind, items.scale).prefix()
+    squares = Squares.of(items.data, items.kind, items.scale).prefix()
     return variance_column(how, squares, _added(items), hi - lo, lo, hi)

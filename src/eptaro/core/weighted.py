@@ -43,8 +43,9 @@ def weighted_mean(
         added = np.zeros(len(group))
         for age, weight in zip(range(reach.n - 1, -1, -1), weights, strict=True):
             first, last = _unit(view, reach.unit, every, date, age)
-            added += weight * view.value(measure, group, first, last).numbers()
-        found.append(Column.of("", "float", added / total, ~np.isnan(added)))
+            with np.errstate(over="ignore", invalid="ignore"):
+                added += weight * view.value(measure, group, first, last).numbers()
+        found.append(Column.of("", "float", added / total, np.isfinite(added)))
     return found
 
 

@@ -26,9 +26,9 @@ from eptaro.core.progress import tell
 from eptaro.core.span import Span
 from eptaro.core.workdays import Workdays
 from eptaro.inputs.damage import readable
-from eptaro.inputs.dates import Read, read_dates, resolve
+from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.sources import FrameSource, Source, check_columns
-from eptaro.inputs.transactions import find_date
+from eptaro.inputs.transactions import decided, find_date
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.safetext import guarded, guarded_rows
@@ -185,9 +185,7 @@ class _Plan:
             "calendars": calendars, "locale": locale, "as_of": as_of,
         }  # fmt: skip
         self._workdays = workdays
-        self._rules = rules
-        if rules.order == "infer":
-            self._rules, _ = resolve(source.column(self._date), rules, self._date)
+        self._rules, _ = decided(source, self._date, rules)
 
     def tables(self) -> Iterator[pa.Table]:
         """Yield the rows with what is added, batch by batch."""

@@ -28,10 +28,10 @@ from eptaro.core.merge import merge
 from eptaro.core.progress import tell
 from eptaro.engines.local import fold_source
 from eptaro.inputs.ahead import in_turn
-from eptaro.inputs.dates import resolve
 from eptaro.inputs.extras import need
 from eptaro.inputs.files import ManyFiles, ParquetFile, open_files
 from eptaro.inputs.sources import FrameSource, Source
+from eptaro.inputs.transactions import decided
 
 PART_ROWS = 2_000_000
 PATIENCE = 60.0  # seconds
@@ -77,8 +77,7 @@ def _folded(
     else:
         paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
         source = open_files(paths, files)
-        if rules.order == "infer":  # on the evidence of all parts, not of each
-            rules, _ = resolve(source.column(date), rules, date)
+        rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
         tasks += [(part, None) for part in parts_of(source, part_rows)]
     parts = [
         cluster.submit(fold_part, part, frame, date, by, wanted, rules, number,
@@ -182,7 +181,7 @@ def fold_part(
     threads = _threads()
     pa.set_cpu_count(threads)
     with in_turn() if threads == 1 else nullcontext():
-        folded = fold_source(source, date, by, planes, rules)
+        folded = fold_source(source, date, by, planes, rules, settled=True)
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
     return replace(folded, fingerprints=prints, reread=None, kept={})
 
@@ -219,11 +218,7 @@ def _client_of(client: Any, patience: float) -> Iterator[Any]:
         yield client
         return
     if isinstance(client, str):
-        try:
-            made = distributed.Client(client, timeout=patience)
-        except Exception as error:  # what answers there may be anything
-            said = " ".join(str(error).split())
-            raise InputError(f"{client}: no scheduler answers: {said}") from None
+        made = _connected(distributed, client, patience)
         try:
             yield made
         finally:
@@ -244,6 +239,22 @@ def _client_of(client: Any, patience: float) -> Iterator[Any]:
         raise
     own.close()
     cluster.close()
+
+
+def _connected(distributed: Any, address: str, patience: float) -> Any:
+    """Return a client of a scheduler that answers in time."""
+    call = Beside(lambda: distributed.Client(address, timeout=patience))
+    until = time.monotonic() + patience
+    while not call.done(_EVERY):
+        if time.monotonic() > until:
+            raise InputError(
+                f"{address}: no scheduler answers: nothing came in {patience:g} seconds"
+            )
+    try:
+        return call.result()
+    except Exception as error:  # what answers there may be anything
+        said = " ".join(str(error).split())
+        raise InputError(f"{address}: no scheduler answers: {said}") from None
 
 
 def _own_cluster() -> Any:

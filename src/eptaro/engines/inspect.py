@@ -22,7 +22,7 @@ from eptaro.core.progress import tell
 from eptaro.core.table import Table
 from eptaro.inputs.damage import readable
 from eptaro.inputs.dates import read_dates, resolve
-from eptaro.inputs.dates.reading import Evidence, is_text
+from eptaro.inputs.dates.reading import Evidence, is_text, settled_start
 from eptaro.inputs.sources import FrameSource, Source, Wanted, check_columns
 from eptaro.inputs.transactions import find_date
 from eptaro.inputs.values import read_codes
@@ -106,6 +106,7 @@ def _looked_at(
     check_columns([date, *groups, *named], opened.names(), opened.name)
     column = opened.column(date)
     rules, words = decided_rules(column, rules, date, found)
+    rules = settled_start([column], rules, date)
     read = read_dates(column, rules, date)
     good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
     days = read.days if read.bad is None else read.days[good]

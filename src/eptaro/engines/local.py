@@ -22,25 +22,29 @@ def fold_source(
     planes: Iterable[Plane],
     rules: DateRules,
     limit: int | None = None,
+    *,
+    settled: bool = False,
 ) -> Folded:
     """Return the cells of all transactions of a source.
+
+    The rules may be `settled` by a look at more than this source.
 
     Raises `InputError` where the source turns out damaged on the way.
     """
     with readable(source.name):
-        return _folded(source, date, by, list(planes), rules, limit)
+        return _folded(source, date, by, list(planes), rules, limit, settled=settled)
 
 
 def _folded(
     source: Source, date: str | None, by: list[str], wanted: list[Plane], rules: DateRules,
-    limit: int | None,
+    limit: int | None, *, settled: bool,
 ) -> Folded:  # fmt: skip
     notes = []
     if date is None:
         date = find_date(source, rules)
         notes.append(f"dates are taken from {date!r}, the only column that can be dates")
     fold = Fold(by, wanted, limit=limit or free_memory() * 4 // 5)
-    transactions = Transactions(source, date, by, wanted, rules)
+    transactions = Transactions(source, date, by, wanted, rules, settled=settled)
     timed = False
     for batch in transactions:
         fold.add(batch)
@@ -58,7 +62,8 @@ def _folded(
     return Folded(
         groups, cells, fold.rows, source.name, transactions.aside, transactions.left_out,
         tuple(notes), frozenset([source.fingerprint()]), fold.distinct_values(),
-        reread=partial(Transactions, source, date, by, wanted, rules), timed=timed,
+        reread=partial(Transactions, source, date, by, wanted, rules, settled=settled),
+        timed=timed,
     )  # fmt: skip
 
 

@@ -29,6 +29,7 @@ from eptaro.core.tallies import Entries, Pick, Sum
 from eptaro.engines.sqlqueries import DAY, LIMB, ROWS, Queried, key_names
 from eptaro.inputs.books import cells_axis
 from eptaro.inputs.dates import read_dates
+from eptaro.inputs.dates.reading import settled_start
 from eptaro.inputs.values import read_codes, read_groups
 from eptaro.outputs.databases import connected, refusals
 
@@ -136,6 +137,7 @@ def _folded(
     counts = np.array(columns[ROWS], np.int64)
     if not len(counts):
         raise InputError(f"{name}: {what} has no rows to fold")
+    rules = settled_start([_array(columns[DAY])], rules, "date")
     keys = _Keys(columns, by, rules, name)
     aside = _aside(keys, columns[DAY], counts)
     if aside is not None and (rules.bad_dates == "raise" or not keys.good.any()):

@@ -127,12 +127,8 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[An
         rest = spread(to_numpy(part("rest"))) if has_rest else None
         return Sum(spread(_numbers(part("whole"))), rest, kind, scale)
     if plane.what == "square":
-        names = [part_name("square", plane.column, str(n)) for n in range(4)]
-        parts = [spread(_numbers(table[n])) for n in names[:3] if n in table.column_names]
-        rest = spread(to_numpy(table[names[3]])) if names[3] in table.column_names else None
-        if kind == "float" and rest is None:  # as earlier versions kept what is far apart
-            return Squares.of_floats(parts[0], centre)
-        return Squares(tuple(parts), kind, scale, centre, rest)
+        rest = spread(to_numpy(part("rest"))) if kind == "float" else None
+        return Squares(spread(_numbers(part("whole"))), kind, scale, centre, rest)
     if plane.what in ("values", "codes"):
         lists = part("values").combine_chunks()
         lists = lists.chunk(0) if isinstance(lists, pa.ChunkedArray) else lists

@@ -22,7 +22,7 @@ from eptaro.core.progress import tell
 from eptaro.core.table import Table
 from eptaro.inputs.ahead import ahead
 from eptaro.inputs.dates import Read, read_dates, resolve
-from eptaro.inputs.dates.reading import looks_like_dates
+from eptaro.inputs.dates.reading import looks_like_dates, settled_start
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
 
@@ -38,8 +38,9 @@ class Transactions:
     """
 
     def __init__(
-        self, source: Source, date: str, by: list[str], planes: Iterable[Plane], rules: DateRules
-    ) -> None:
+        self, source: Source, date: str, by: list[str], planes: Iterable[Plane], rules: DateRules,
+        *, settled: bool = False,
+    ) -> None:  # fmt: skip
         planes = list(planes)
         self._source, self._date, self._by = source, date, by
         self._codes = sorted({p.column for p in planes if p.what == "codes"})
@@ -49,12 +50,7 @@ class Transactions:
         filled = {p.column for p in planes if p.what == "filled"}
         self._filled = sorted(filled - set(self._numbers))
         self._summed = [p.column for p in planes if p.what == "sum"]
-        self._rules, self.evidence = rules, ""
-        if rules.order == "infer":
-            try:
-                self._rules, self.evidence = resolve(source.column(date), rules, date)
-            except DateError as error:
-                raise DateError(f"{source.name}: {error}") from None
+        self._rules, self.evidence = (rules, "") if settled else decided(source, date, rules)
         self.rows = 0
         self.blanks: dict[str, int] = dict.fromkeys(self._numbers, 0)
         self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
@@ -155,6 +151,22 @@ def _only(batch: Batch, keep: Flags) -> Batch:
         distinct={name: coded(column) for name, column in batch.distinct.items()},
         times=None if batch.times is None else batch.times[keep],
     )
+
+
+def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:
+    """Return rules with all decided that the whole column of dates has to say, and the evidence
+    for the order of day and month.
+    """
+    evidence = ""
+    try:
+        if rules.order == "infer":
+            rules, evidence = resolve(source.column(date), rules, date)
+        if rules.shift:
+            parts = (table[date] for table in source.batches(Wanted(date)))
+            rules = settled_start(parts, rules, date)
+    except DateError as error:
+        raise DateError(f"{source.name}: {error}") from None
+    return rules, evidence
 
 
 def find_date(source: Source, rules: DateRules) -> str:

@@ -64,12 +64,9 @@ def _about(book: Facts) -> dict[str, Any]:
 
 def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
     """Return the named parts of a tally at the kept cells."""
-    if isinstance(tally, Sum):
+    if isinstance(tally, Sum | Squares):
         parts = [("whole", _array(tally.whole[kept]))]
         return parts if tally.rest is None else [*parts, ("rest", pa.array(tally.rest[kept]))]
-    if isinstance(tally, Squares):
-        parts = [(str(n), _array(part[kept])) for n, part in enumerate(tally.parts)]
-        return parts if tally.rest is None else [*parts, ("3", pa.array(tally.rest[kept]))]
     if isinstance(tally, Entries):
         counts = np.bincount(tally.cell, minlength=size)[kept]
         offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)

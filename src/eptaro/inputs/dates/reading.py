@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -134,15 +135,25 @@ def _split(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules
 
 
 def _shifted(days: Ints, times: Ints, per_day: int, rules: DateRules) -> tuple[Ints, Ints]:
-    """Return days and times where the small hours belong to the day before.
-
-    The hours go on to 28 then. Where no time is told, all being midnight, these are dates,
-    and stay what they are.
-    """
-    if not times.any():
-        return days, times
+    """Return days and times where the small hours belong to the day before; these go on to 28."""
     early = times < rules.shift * per_day // DAY
     return days - early, times + early * per_day
+
+
+def settled_start(parts: Iterable[pa.ChunkedArray], rules: DateRules, name: str) -> DateRules:
+    """Return the rules without `day_starts` where no time is told in any part of a column.
+
+    What is all midnight are dates, and stay what they are; that is for the whole column to
+    say, not for the batch that happens to be read.
+    """
+    if not rules.shift:
+        return rules
+    plain = replace(rules, day_starts="00:00")
+    for part in parts:
+        read = read_dates(part, plain, name)
+        if read.times is not None and read.times.any():
+            return rules
+    return plain
 
 
 def _checked(column: pa.ChunkedArray, days: Ints, times: Ints | None, rules: DateRules) -> Read:
