@@ -379,3 +379,85 @@ class Retraced(unittest.TestCase):
             if row["date"] and row["prior_date"]:
                 self.assertNotIn(row["weekday"], ("Saturday", "Sunday"))
         self.assertIsNone(table.trace(0, "s").pairs)
+
+
+class Counterparts(unittest.TestCase):
+    """Prior sides that were found wrong once, each against plain dates."""
+
+    def book(self, first, last, calendar=None):
+        days = [first + dt.timedelta(n) for n in range((last - first).days + 1)]
+        return ep.Daybook(
+            {"on": days, "x": [1] * len(days)}, date="on", measures="s=sum(x)", calendar=calendar
+        )
+
+    def test_weeks_against_a_year_go_by_their_week_year(self):
+        made = self.book(dt.date(2018, 12, 1), dt.date(2021, 1, 10))
+        rows = made.compare("week", against="2019").rows()
+        found = {row["period"]: row["prior_period"] for row in rows}
+        self.assertEqual(
+            (found["2020-W01"], found["2019-W01"], found["2020-W52"]),
+            ("2019-W01", "2019-W01", "2019-W52"),
+        )
+        self.assertIsNone(found["2020-W53"])
+        for label, prior in found.items():
+            if prior is not None:
+                self.assertEqual(label[5:], prior[5:])
+
+    def test_weekdays_of_earlier_periods_start_where_the_current_side_does(self):
+        made = self.book(dt.date(2017, 1, 1), dt.date(2021, 12, 31))
+        for per, weeks in (("quarter", 13), ("month", 4), ("year", 52), ("half", 26)):
+            for row in made.compare(
+                per, to_date=True, match="weekday", periods=3, as_of="2021-07-22"
+            ).rows():
+                moved = {row[edge] - row[f"prior_{edge}"] for edge in ("first", "last")}
+                self.assertEqual(moved, {dt.timedelta(7 * 52)}, (per, weeks))
+        rows = list(
+            made.compare(
+                "year", to_date=True, match="weekday", periods=2, as_of="2021-07-22"
+            ).rows()
+        )
+        self.assertEqual(str(rows[0]["first"]), "2020-01-03")
+        self.assertEqual(str(rows[0]["prior_first"]), "2019-01-04")
+
+    def test_week_calendars_begin_at_the_periods_first_day(self):
+        for long_month in range(1, 13):
+            calendar = ep.WeekCalendar("c", long_month=long_month)
+            made = self.book(dt.date(2021, 1, 1), dt.date(2025, 6, 1), calendar)
+            for as_of in (dt.date(2024, 2, 20) + dt.timedelta(n) for n in range(0, 330, 13)):
+                for per in ("month", "quarter", "half", "year"):
+                    (row,) = made.compare(per, to_date=True, as_of=as_of).rows()
+                    prior = calendar.period(row["prior_period"])
+                    self.assertEqual(row["prior_first"], prior.first)
+                    days = (row["last"] - row["first"]).days
+                    whole = calendar.period(row["period"]).last == as_of
+                    want = (
+                        prior.last if whole else min(prior.first + dt.timedelta(days), prior.last)
+                    )
+                    self.assertEqual(row["prior_last"], want, (long_month, as_of, per))
+                    self.assertEqual(
+                        row["prior_clamped"],
+                        not whole and prior.first + dt.timedelta(days) > prior.last,
+                    )
+
+    def test_a_day_clamped_is_told(self):
+        made = self.book(dt.date(2019, 1, 1), dt.date(2020, 3, 31))
+        (row,) = made.compare("day", to_date=True, as_of="2020-02-29").rows()
+        self.assertEqual((str(row["prior_last"]), row["prior_clamped"]), ("2019-02-28", True))
+
+    def test_too_few_workdays_are_told_also_at_weekends(self):
+        # May 2021 has 20 workdays by the 29th, a Saturday, as has May 2020 none left after 20.
+        shut = [ep.Holiday(dt.date(2020, 5, d), "shut") for d in range(11, 30)]
+        days = [dt.date(2020, 1, 1) + dt.timedelta(n) for n in range(600)]
+        made = ep.Daybook({"on": days, "x": [1] * 600}, date="on", measures="s=sum(x)",
+                          workdays=ep.Workdays(holidays=ep.HolidaySet(shut)))  # fmt: skip
+        (row,) = made.compare("month", to_date=True, match="workday", as_of="2021-05-29").rows()
+        self.assertEqual((str(row["prior_last"]), row["prior_clamped"]), ("2020-05-31", True))
+
+    def test_goals_and_comparisons_share_the_counterpart(self):
+        made = self.book(dt.date(2023, 1, 1), dt.date(2024, 12, 31))
+        for as_of in ("2024-02-28", "2024-03-10", "2024-12-30"):
+            (row,) = made.compare("year", to_date=True, as_of=as_of).rows()
+            goal = list(
+                made.accumulate("year", as_of=as_of, goals={"2024": 365}, pace="prior year").rows()
+            )[-1]
+            self.assertAlmostEqual(goal["s_goal_to_date"], row["s_prior"], 9, as_of)

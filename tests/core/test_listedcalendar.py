@@ -1,6 +1,7 @@
 """`ListedCalendar`: periods as listed, and lists that cannot be."""
 
 import datetime as dt
+import random
 import unittest
 
 import pandas as pd
@@ -95,3 +96,39 @@ class Refused(unittest.TestCase):
         for rows, message in bad:
             with self.assertRaisesRegex(ep.CalendarError, message):
                 ep.ListedCalendar("site", rows)
+
+
+class WholeMonths(unittest.TestCase):
+    """Spans of whole listed months stay whole under every wider shift."""
+
+    def test_shifted_by_quarters_halves_and_years(self):
+        rng, first, rows = random.Random(3), dt.date(2020, 1, 1), []
+        for year in range(2020, 2026):
+            for month in range(1, 13):
+                last = first + dt.timedelta(rng.randint(26, 34))
+                rows.append({"year": year, "half": (month + 5) // 6, "quarter": (month + 2) // 3, "month": month,
+                             "first": first, "last": last})  # fmt: skip
+                first = last + dt.timedelta(1)
+        listed = ep.ListedCalendar("l", rows)
+        for at in range(24, 48):
+            for width in (1, 2, 5):
+                span = ep.Span(rows[at]["first"], rows[at + width - 1]["last"])
+                for level, months in (("month", 1), ("quarter", 3), ("half", 6), ("year", 12)):
+                    for n in (-1, 1, -2):
+                        to = at + n * months
+                        want = ep.Span(rows[to]["first"], rows[to + width - 1]["last"])
+                        self.assertEqual(span.shift(n, level, listed), want, (at, width, level, n))
+        days = [row["first"] for row in rows]
+        book = ep.Daybook(
+            {"on": days, "x": range(len(days))}, date="on", measures="s=sum(x)", calendar=listed
+        )
+        for row in list(book.compare("month", back="1 quarter").rows())[3:-1]:
+            self.assertEqual(row["s_change"], 3)
+
+    def test_a_list_that_begins_inside_a_quarter_keeps_no_place_there(self):
+        rows = [{"year": 2025, "quarter": (m + 2) // 3, "month": m, "first": dt.date(2025, m, 1),
+                 "last": dt.date(2025, m, 28) if m == 2 else dt.date(2025, m, 30) if m in (4, 6) else dt.date(2025, m, 31)}
+                for m in range(2, 8)]  # fmt: skip
+        listed = ep.ListedCalendar("l", rows)
+        self.assertIsNone(listed.period("2025-M02").shift(1, "quarter"))
+        self.assertEqual(str(listed.period("2025-M04").shift(1, "quarter")), "2025-M07")

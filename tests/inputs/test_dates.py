@@ -1,15 +1,21 @@
 """Dates are read strictly; whatever is not plainly a date is refused with its row."""
 
 import datetime as dt
+import random
 import re
+import tempfile
 import unittest
 from decimal import Decimal
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
+from pyarrow import parquet
 
 import eptaro as ep
+from eptaro.core.days import as_dates
+from eptaro.inputs.dates import read_dates
 
 DAY = dt.date(2025, 8, 20)
 DOCS = Path(__file__).parents[2] / "docs" / "dates.md"
@@ -169,3 +175,73 @@ class SetAside(unittest.TestCase):
     def test_nothing_left_is_an_error(self):
         with self.assertRaisesRegex(ep.DateError, "no row is left"):
             book(["soon"], bad_dates="set aside")
+
+
+class Zones(unittest.TestCase):
+    """After the years that zone files list, their rule goes on, as the standard library has it."""
+
+    def test_moments_to_2400(self):
+        rng, begin = random.Random(5), dt.datetime(2030, 1, 1, tzinfo=dt.UTC)
+        for zone in (
+            "Europe/Lisbon",
+            "America/New_York",
+            "Australia/Lord_Howe",
+            "America/Santiago",
+            "Asia/Tokyo",
+        ):
+            at = [begin + dt.timedelta(minutes=rng.randrange(370 * 365 * 1440)) for _ in range(300)]
+            at += [dt.datetime(2040, 3, 25, 0, 59, tzinfo=dt.UTC), dt.datetime(2040, 3, 25, 1, tzinfo=dt.UTC),
+                   dt.datetime(2040, 7, 1, 23, 30, tzinfo=dt.UTC)]  # fmt: skip
+            column = pa.chunked_array([pa.array(at, pa.timestamp("us", "UTC"))])
+            read = read_dates(column, ep.DateRules(zone=zone))
+            local = [moment.astimezone(ZoneInfo(zone)) for moment in at]
+            self.assertEqual(
+                as_dates(read.days).tolist(), [moment.date() for moment in local], zone
+            )
+            clock = [(m.hour * 60 + m.minute) * 60 + m.second for m in local]
+            self.assertEqual((read.times // 1_000_000_000).tolist(), clock, zone)
+            self.assertEqual(
+                read.offsets.tolist(), [m.utcoffset() // dt.timedelta(minutes=1) for m in local]
+            )
+            texts = pa.chunked_array([pa.array([moment.isoformat() for moment in at])])
+            again = read_dates(texts, ep.DateRules(zone=zone))
+            self.assertEqual(again.days.tolist(), read.days.tolist())
+
+    def test_days_start_as_the_whole_column_says(self):
+        early, noon = dt.datetime(2025, 1, 2, 0, 0), dt.datetime(2025, 1, 2, 12, 0)
+        rules = ep.DateRules(day_starts="04:00")
+        for moments, days in (([early] * 3 + [noon], 2), ([early] * 4, 1)):
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "t.parquet"
+                parquet.write_table(pa.table({"on": moments}), path, row_group_size=1)
+                book = ep.Daybook.read(path, date="on", measures="n=count()", dates=rules)
+            self.assertEqual(book.coverage.days, days)
+
+
+class Told(unittest.TestCase):
+    """Refusals give their true reason; nanoseconds are a unit."""
+
+    def refused(self, text, rules):
+        with self.assertRaises(ep.DateError) as caught:
+            ep.Daybook({"on": [text]}, date="on", measures="n=count()", dates=rules)
+        return str(caught.exception)
+
+    def test_two_digit_years(self):
+        for rules in (ep.DateRules(formats=["%m/%d/%y"]), ep.DateRules(order="mdy")):
+            self.assertIn("'08/20/25' has a year of two digits", self.refused("08/20/25", rules))
+        self.assertIn("is not written as", self.refused("today", ep.DateRules(order="mdy")))
+
+    def test_mixed_separators(self):
+        for text in ("1/2-2025", "1.2/2025", "1 2.2025"):
+            self.assertIn("two different separators", self.refused(text, ep.DateRules(order="dmy")))
+        book = ep.Daybook({"on": ["1. 2. 2025", "2 August, 2025"]}, date="on", measures="n=count()",
+                          dates=ep.DateRules(order="dmy"))  # fmt: skip
+        self.assertEqual(str(book.coverage), "2025-02-01..2025-08-02")
+
+    def test_nanoseconds(self):
+        moment = 1_750_000_000_123_456_789
+        for values in ([moment], [str(moment)]):
+            book = ep.Daybook(
+                {"on": values}, date="on", measures="n=count()", dates=ep.DateRules(unix="ns")
+            )
+            self.assertEqual(str(book.coverage.first), "2025-06-15")

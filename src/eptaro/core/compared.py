@@ -48,8 +48,8 @@ class Compared:
         found = [
             *self._view.groups.columns(self.group),
             _labels("period", now.label, None, "The period's label"),
-            dates("first", now.first, description="First day of the current side"),
-            dates("last", now.last, description="Last day of the current side"),
+            dates("first", now.first, now.exists, "First day of the current side"),
+            dates("last", now.last, now.exists, "Last day of the current side"),
             _labels("prior_period", _listed([prior.label for prior in self.priors]), exists,
                     "Label of the period before"),
             dates("prior_first", first, exists, "First day of the prior side"),

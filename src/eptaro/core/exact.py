@@ -89,6 +89,19 @@ def times(values: Array, factor: int) -> Array:
     return narrow(wide(values) * factor)
 
 
+def parted(values: Array) -> tuple[Array, NDArray[np.float64]]:
+    """Return the nearest whole numbers of floats and of integers beyond them, and the rest.
+
+    >>> whole, rest = parted(np.array([2.25, 10**400], object))
+    >>> whole[0], whole[1] == 10**400, rest.tolist()
+    (2, True, [0.25, 0.0])
+    """
+    listed = values.tolist()
+    whole = np.array([*map(round, listed), None], object)[:-1]
+    rest = [v - w if isinstance(v, float) else 0.0 for v, w in zip(listed, whole, strict=True)]
+    return whole, np.array(rest, np.float64)
+
+
 def floats(values: Array) -> NDArray[np.float64]:
     """Return whole numbers as floats, those beyond the floats as infinite."""
     try:

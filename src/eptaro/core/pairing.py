@@ -30,7 +30,11 @@ def pairs_of(
     where sides are not matched day by day (a mean of several, a fixed span).
     """
     meta = table.meta
-    if record.get("prior_spans") or record["prior_first"] is None or ".." in record["prior_period"]:
+    if (
+        record.get("prior_spans")
+        or None in (record["first"], record["prior_first"])
+        or ".." in record["prior_period"]
+    ):
         return None
     lo, hi = ordinal(record["first"]), ordinal(record["last"])
     before = Span(record["prior_first"], record["prior_last"])

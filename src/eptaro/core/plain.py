@@ -167,8 +167,9 @@ def agrees(result: Any, plain: Any, *, exact: bool) -> bool:
     """Return whether a result equals its plain value: to the last digit where it is exact,
     to nine digits and more where it is a float.
     """
-    if result is None or plain is None:
-        return result is None and plain is None
+    if result is None or result != result or plain is None:
+        beyond = plain is not None and abs(plain) > sys.float_info.max
+        return (result is None or result != result) and (plain is None or beyond)
     if exact and not isinstance(result, float):
         return Fraction(result) == Fraction(plain)
     if abs(plain) > sys.float_info.max:

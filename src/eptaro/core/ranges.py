@@ -166,15 +166,16 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     )  # fmt: skip
     first, second = both[: len(lo)], both[len(lo) :]
     if values.dtype.kind != "f" and exact.most(both) >= _EXACT:
-        rest = exact.wide((place % under).astype(np.int64))
-        between_both = exact.wide(first) * (under - rest) + exact.wide(second) * rest
-        return np.array([_divided(top, under) for top in between_both.tolist()], np.float64)
+        rest = (place % under).astype(np.int64).tolist()
+        ends = zip(first.tolist(), second.tolist(), rest, strict=True)
+        return np.array([_between(one, two, Fraction(n, under)) for one, two, n in ends])
     return between(first.astype(np.float64), second.astype(np.float64), part)
 
 
-def _divided(over: int, under: int) -> float:
+def _between(one: Any, two: Any, part: Fraction) -> float:
+    """Return the value at some part of the way between numbers that floats do not hold."""
     try:
-        return over / under
+        return float(Fraction(one) * (1 - part) + Fraction(two) * part)
     except OverflowError:  # beyond the floats: blank
         return np.nan
 

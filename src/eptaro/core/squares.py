@@ -41,8 +41,10 @@ class Squares:
         """Return the squares of values, one per cell, floats counted from about their mean."""
         if kind != "float":
             return cls.of_exact(exact.wide(values) ** 2, kind, scale)
-        if values.dtype == object:  # whole, and beyond the floats
-            return cls(values * values, kind, scale, 0, np.zeros(len(values)))
+        if values.dtype == object:  # some beyond the floats
+            whole, rest = exact.parted(values)
+            beside = np.where(rest == 0, 0.0, (2 * exact.floats(whole) + rest) * rest)
+            return cls(whole * whole, kind, scale, 0, beside)
         with np.errstate(over="ignore"):
             middle = float(np.mean(values)) if len(values) else 0.0
         centre = round(middle) if abs(middle) < 2**53 else 0

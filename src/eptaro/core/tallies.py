@@ -49,6 +49,9 @@ class Sum:
         """Return values, one per cell, ready to be added up; floats must be finite."""
         if kind != "float":
             return cls(exact.added_up(values), None, kind, scale)
+        if values.dtype == object:
+            whole, rest = exact.parted(values)
+            return cls(exact.added_up(whole), rest, "float")
         nearest = np.rint(values)
         huge = bool((np.abs(nearest) >= _ROOM).any())
         whole = exact.wide(nearest) if huge else nearest.astype(np.int64)
@@ -91,9 +94,9 @@ class Sum:
         if whole.dtype != object:
             return Column.of("", "float", whole + (self.rest[hi] - self.rest[lo]))
         about = exact.floats(whole)
-        if np.isinf(about).any():  # a float that does not fit: told where it is shown
-            return Column.of("", "float", whole)
-        return Column.of("", "float", about + (self.rest[hi] - self.rest[lo]))
+        found = about + (self.rest[hi] - self.rest[lo])
+        beyond = np.isinf(about)  # what does not fit into a float is told where it is shown
+        return Column.of("", "float", np.where(beyond, whole, found) if beyond.any() else found)
 
 
 def running(cells: Array) -> Array:

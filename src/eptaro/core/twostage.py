@@ -17,7 +17,7 @@ from eptaro.core.cells import Cells
 from eptaro.core.column import Column
 from eptaro.core.days import Ints
 from eptaro.core.errors import QuestionError
-from eptaro.core.evaluate import evaluate, variance_column
+from eptaro.core.evaluate import evaluate, ratio, variance_column
 from eptaro.core.levels import check_level
 from eptaro.core.measures import Plane, Term
 from eptaro.core.span import Span
@@ -103,8 +103,7 @@ def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
         total = _added(items).between(lo, hi)
         if term.how == "sum":
             return total
-        mean = np.divide(total.numbers(), count, out=np.zeros(len(lo)), where=filled)
-        return Column.of("", "float", mean, filled)
+        return ratio(total, Column.of("", "integer", count))
     if term.how in ("min", "max"):
         found = ranges.extremes(data, lo, hi, largest=term.how == "max")
         return Column.of("", items.kind, found, filled, scale=items.scale)
@@ -121,8 +120,6 @@ def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
 
 def _added(items: Column) -> Sum:
     """Return prefix sums of unit values, which may be wide (see `eptaro.core.exact`)."""
-    if items.kind == "float" and items.data.dtype == object:
-        return Sum(items.data, np.zeros(len(items)), "float").prefix()
     return Sum.of(items.data, items.kind, items.scale).prefix()
 
 

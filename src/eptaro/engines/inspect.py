@@ -22,7 +22,7 @@ from eptaro.core.progress import tell
 from eptaro.core.table import Table
 from eptaro.inputs.damage import readable
 from eptaro.inputs.dates import read_dates, resolve
-from eptaro.inputs.dates.reading import Evidence, is_text, settled_start
+from eptaro.inputs.dates.reading import Evidence, is_text, said, settled_start
 from eptaro.inputs.sources import FrameSource, Source, Wanted, check_columns
 from eptaro.inputs.transactions import find_date
 from eptaro.inputs.values import read_codes
@@ -183,7 +183,7 @@ def _unreadable(column: pa.ChunkedArray, bad: Any, reasons: Any, found: Findings
     for reason in sorted(set(reasons[bad & ~blank].tolist())):
         hit = bad & (reasons == reason)
         row = int(np.flatnonzero(hit)[0])
-        detail = f"first in row {row + 1:,}: {column[row].as_py()!r}"
+        detail = f"first in row {row + 1:,}: {said(column[row])}"
         found.add("unreadable because", reason, int(hit.sum()), detail)
 
 

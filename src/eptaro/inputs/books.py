@@ -27,6 +27,9 @@ from eptaro.inputs.chunks import to_numpy
 from eptaro.inputs.values import read_groups
 
 
+_MOST_DECIMALS = 400  # of sums that were brought to the decimals of others
+
+
 def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Any, str]:
     """Return the folded transactions, measures, calendar(s) and coverage of a book's file.
 
@@ -113,6 +116,8 @@ def _numbers(array: Any) -> Any:
 
 def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[Any, ...]) -> Any:
     kind, scale, centre = about
+    if kind not in ("integer", "decimal", "float") or not 0 <= int(scale) <= _MOST_DECIMALS:
+        raise ValueError(f"plane {plane} is of kind {kind!r} and scale {scale!r}")
 
     def part(name: str) -> pa.ChunkedArray:
         return table[part_name(plane.what, plane.column, name)]

@@ -106,8 +106,16 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
         return _from_numbers(column, rules)
     if pa.types.is_null(kind):
         return _checked(column, np.zeros(len(column), np.int32), None, rules)
-    sample = next((value.as_py() for value in column if value.is_valid), None)
-    raise DateError(f"{name!r} holds {kind} (such as {sample!r}), not dates")
+    sample = next((said(value) for value in column if value.is_valid), "none")
+    raise DateError(f"{name!r} holds {kind} (such as {sample}), not dates")
+
+
+def said(value: pa.Scalar) -> str:
+    """Return a value as it is told, also where the standard library has no such date."""
+    try:
+        return repr(value.as_py())
+    except (OverflowError, ValueError):
+        return str(value.cast(pa.int64()).as_py()) if value.is_valid else "blank"
 
 
 def _needs_zone(name: str, what: str) -> str:
@@ -252,7 +260,7 @@ def _with_blanks(texts: pa.Array, parsed: Parsed, rules: DateRules) -> Parsed:
 
 def _numbers_in_text(texts: pa.Array, rules: DateRules) -> Parsed:
     trimmed = pc.utf8_trim_whitespace(texts)
-    numeric = pc.match_substring_regex(trimmed, r"^-?\d{1,18}(\.\d+)?$")
+    numeric = pc.match_substring_regex(trimmed, r"^-?[1-8]?\d{1,18}(\.\d+)?$")
     values = pc.if_else(numeric, trimmed, "0").cast(pa.float64()).to_numpy(zero_copy_only=False)
     whole_text = pc.replace_substring_regex(pc.if_else(numeric, trimmed, "0"), r"\..*$", "")
     whole = whole_text.cast(pa.int64()).to_numpy(zero_copy_only=False)
