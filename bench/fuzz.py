@@ -144,8 +144,9 @@ def run_case(kind: str, rng: random.Random, seeds: Seeds) -> str:
             return _called(lambda: ep.Daybook.open(target).recap("month", by="g"))
         out = str(target.with_suffix(".out.csv"))
         annotated = ["annotate", "--add", "calendar_month", "--out", out]
-        asked = rng.choice([["recap", "--per", "month"], ["trail", "--back", "3 days", "--every", "year"], annotated,
-                            ["inspect"], ["compare", "--per", "year"]])  # fmt: skip
+        trailed = ["trail", "--back", "3 days", "--every", "year"]
+        compared = ["compare", "--per", "year"]
+        asked = rng.choice([["recap", "--per", "month"], trailed, annotated, ["inspect"], compared])
         more = [] if asked[0] in ("inspect", "annotate") else ["--measure", measure]
         options = ["--bad-dates", "set-aside"] if rng.random() < 0.5 else []
         aside = ["--aside", str(target.with_suffix(".aside.csv"))] if more else []

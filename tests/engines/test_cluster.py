@@ -3,12 +3,14 @@
 import os
 import random
 import signal
+import socket
 import tempfile
 import threading
 import time
 import unittest
 import unittest.mock
 import warnings
+from contextlib import suppress
 from decimal import Decimal
 from pathlib import Path
 
@@ -39,6 +41,11 @@ def table(rows: int, seed: int) -> pa.Table:
 def frame_of(path):
     """Return a file as a pandas frame."""
     return parquet.read_table(path).to_pandas(types_mapper=pd.ArrowDtype)
+
+
+def too_large(*args):
+    """Fold a part that no worker can hold."""
+    os.kill(os.getpid(), signal.SIGKILL)
 
 
 def slow_fold(part, *args):
@@ -139,3 +146,65 @@ class Cluster(unittest.TestCase):
         )
         with self.assertRaisesRegex(ep.InputError, "no scheduler answers"):
             ep.Daybook.fold(files, **asked | {"client": "tcp://127.0.0.1:9"})
+
+
+class GivenUp(unittest.TestCase):
+    """A cluster that does not answer, has no workers or cannot hold a part ends in one line of ours."""
+
+    def setUp(self):
+        try:
+            import distributed
+        except ImportError:
+            self.skipTest("dask.distributed is not installed: pip install 'eptaro[cluster]'")
+        self.distributed = distributed
+        self.enterContext(warnings.catch_warnings())
+        warnings.simplefilter("ignore")
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.path = str(folder / "a.csv")
+        Path(self.path).write_text("on,x\n2025-01-01,1\n")
+
+    def refused(self, client, said, patience=2):
+        began = time.monotonic()
+        with self.assertRaisesRegex(ep.InputError, said) as caught:
+            ep.Daybook.fold(self.path, date="on", measures="s=sum(x)", engine="dask", client=client,
+                            patience=patience)  # fmt: skip
+        self.assertNotIn("\n", str(caught.exception))
+        return time.monotonic() - began
+
+    def test_addresses_without_a_scheduler(self):
+        self.refused("tcp://127.0.0.1:9", "no scheduler answers")
+        for reply in (b"", b"HTTP/1.1 400 Bad Request\r\n\r\n" * 20):
+            with socket.socket() as server:
+                server.bind(("127.0.0.1", 0))
+                server.listen(5)
+                held = []
+
+                def serve(server=server, reply=reply, held=held):
+                    with suppress(OSError):
+                        while True:
+                            held.append(server.accept()[0])
+                            held[-1].sendall(reply)
+
+                threading.Thread(target=serve, daemon=True).start()
+                self.refused(f"tcp://127.0.0.1:{server.getsockname()[1]}", "no scheduler answers")
+                for one in held:
+                    one.close()
+
+    def test_closed_clients_and_clusters_without_workers(self):
+        with self.distributed.LocalCluster(
+            n_workers=0, dashboard_address=None, silence_logs=50
+        ) as workers:
+            client = self.distributed.Client(workers)
+            self.refused(client, "given up after 2 seconds: it has no workers")
+            client.close()
+            self.refused(client, "the client is closed")
+
+    def test_a_part_that_no_worker_can_hold(self):
+        with (
+            self.distributed.LocalCluster(
+                n_workers=1, dashboard_address=None, silence_logs=50
+            ) as workers,
+            self.distributed.Client(workers) as client,
+            unittest.mock.patch.object(cluster, "fold_part", too_large),
+        ):
+            self.refused(client, "workers ended while they folded a part", 60)

@@ -4,6 +4,7 @@ import contextlib
 import datetime as dt
 import random
 import sqlite3
+import statistics
 import tempfile
 import threading
 import unittest
@@ -197,6 +198,50 @@ class Folded(Databases):
             ep.Daybook.from_sql("nosuch://x", "t", date="d", measures="n=count()")
 
 
+class Ends(Databases):
+    """Values near the ends, blank groups and blanks throughout."""
+
+    def table(self, url, rows):
+        engine = sql.create_engine(url)
+        columns = [sql.Column("d", sql.Date), sql.Column("g", sql.String(9)), sql.Column("x", sql.BigInteger),
+                   sql.Column("f", sql.Double), sql.Column("m", sql.Numeric(20, 4))]  # fmt: skip
+        target = sql.Table("t", sql.MetaData(), *columns)
+        with engine.begin() as connection:
+            target.create(connection)
+            connection.execute(
+                sql.insert(target), [dict(zip("dgxfm", row, strict=True)) for row in rows]
+            )
+        engine.dispose()
+
+    def test_totals_and_spreads_pass_64_bits_on_their_way(self):
+        day = dt.date(2025, 1, 1)
+        values = [2**62, 2**62 - 1, -(2**62), 5, 2**61, -(2**61)]
+        for url in self.urls():
+            self.table(url, [(day, None, x, 0.0, Decimal("1.5")) for x in values])
+            made = ep.Daybook.from_sql(
+                url, "t", date="d", by="g", measures=["s=sum(x)", "v=std(x)", "hi=max(x)"]
+            )
+            (row,) = made.recap("year", by="g").rows()
+            self.assertEqual((row["g"], row["s"], row["hi"]), (None, sum(values), 2**62))
+            self.assertAlmostEqual(row["v"] / statistics.stdev(values), 1, 9)
+
+    def test_distinct_numbers_and_blank_groups(self):
+        day = dt.date(2025, 1, 1)
+        for url in self.urls():
+            nan = float("nan") if url.startswith("postgresql") else None
+            self.table(url, [(day, "a", None, 0.0, None), (day, None, None, -0.0, Decimal("2.50")),
+                             (day, "b", None, nan, Decimal("2.5")), (day, None, None, 3.0, None)])  # fmt: skip
+            specs = ["f=distinct(f)", "x=distinct(x)", "m=distinct(m)", "q=median(x)"]
+            made = ep.Daybook.from_sql(url, "t", date="d", measures=specs)
+            row = next(made.recap("year").rows())
+            self.assertEqual((row["f"], row["x"], row["m"], row["q"]), (2, 0, 1, None))
+            for only, rows in (({"g": None}, 2), ({"g": [None, "a"]}, 3), ({"g": "b"}, 1)):
+                narrowed = ep.Daybook.from_sql(
+                    url, "t", date="d", by="g", measures="n=count()", only=only
+                )
+                self.assertEqual(narrowed.rows, rows, only)
+
+
 class Loaded(Databases):
     """The dimension in a database."""
 
@@ -235,6 +280,46 @@ class Loaded(Databases):
                 words = connection.execute(sql.text("SELECT count(*) FROM days_columns")).scalar()
             engine.dispose()
             self.assertEqual(words, len(days.names) + 1)  # and the row that says who loaded it
+
+    def test_tables_of_others_are_never_touched(self):
+        days = self.days(last="2024-01-05")
+        for url in self.urls():
+            engine = sql.create_engine(url)
+            with engine.begin() as connection:
+                connection.execute(sql.text("create table days_columns (a integer)"))
+                connection.execute(sql.text("insert into days_columns values (7)"))
+                connection.execute(sql.text("create table mine (date_key integer)"))
+                connection.execute(sql.text('create table mine_columns ("column" varchar(9), kind text, '
+                                            "unit text, description text)"))  # fmt: skip
+            for name in ("days", "mine"):
+                for mode in ("create", "replace", "extend"):
+                    if (name, mode) == ("mine", "extend"):
+                        continue  # it has other columns, which is told as such
+                    with self.assertRaisesRegex(ep.InputError, "stands already", msg=(name, mode)):
+                        days.to_database(url, name, mode=mode)
+            with engine.begin() as connection:
+                self.assertEqual(
+                    connection.execute(sql.text("select a from days_columns")).scalar(), 7
+                )
+                self.assertFalse(sql.inspect(connection).has_table("days"))
+            engine.dispose()
+
+    def test_names_that_share_letters_or_have_marks(self):
+        days = self.days(last="2024-01-05")
+        for url in self.urls():
+            for name in (
+                "a" * 30 + "_1",
+                "a" * 30 + "_2",
+                "b" * 60 + "_1",
+                "b" * 60 + "_2",
+                "100%_days",
+                'od"d',
+            ):
+                for mode, added in (("create", 5), ("replace", 5), ("extend", 0)):
+                    self.assertEqual(
+                        days.to_database(url, name, mode=mode).added, added, (name, mode)
+                    )
+            self.assertEqual(len(self.stored(url, "100%_days")[1]), 5)
 
     def test_extended_by_missing_days_or_not_at_all(self):
         for url in self.urls():

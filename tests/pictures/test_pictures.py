@@ -193,3 +193,30 @@ class Words(unittest.TestCase):
                 self.assertLessEqual(len(marks), 17)
                 for mark, label in zip(marks, labels, strict=True):
                     self.assertEqual(calendar.period(label).span.lo, mark)
+
+
+class OneRule(unittest.TestCase):
+    """A picture of a running total and a comparison say the same gap, by date."""
+
+    def test_in_leap_years_and_on_week_calendars(self):
+        days = [dt.date(2023, 1, 1) + dt.timedelta(n) for n in range(800)]
+        for calendar in (ep.MonthCalendar(), ep.WeekCalendar("w", year_ends="12-31")):
+            made = ep.Daybook({"on": days, "x": [n * 7 % 100 for n in range(800)]}, date="on",
+                              measures="s=sum(x)", calendar=calendar)  # fmt: skip
+            for as_of in ("2024-02-29", "2024-03-15", "2024-12-20"):
+                for within in ("year", "quarter"):
+                    said = self.told(made.accumulate(within, as_of=as_of))
+                    (row,) = made.compare(
+                        within, back=f"1 {within}", to_date=True, as_of=as_of
+                    ).rows()
+                    side = "above" if row["s_change"] >= 0 else "below"
+                    self.assertIn(
+                        f"{abs(row['s_change']):,} {side} {row['prior_period']} by then", said
+                    )
+
+    def told(self, table):
+        with tempfile.TemporaryDirectory() as folder, mock.patch.object(page.Page, "save") as save:
+            save.side_effect = lambda path: path
+            with mock.patch("matplotlib.axes.Axes.annotate") as annotate:
+                table.plot(Path(folder) / "p.png", kind="lines")
+        return " ".join(str(call.args[0]) for call in annotate.mock_calls if call.args)

@@ -26,7 +26,6 @@ from eptaro.core.tallies import Entries, Pick, Sum
 from eptaro.inputs.chunks import to_numpy
 from eptaro.inputs.values import read_groups
 
-
 _MOST_DECIMALS = 400  # of sums that were brought to the decimals of others
 
 
