@@ -115,6 +115,16 @@ class Statistics(unittest.TestCase):
         self.assertEqual(one(book([1.7e308, -1.7e308], "m=median(x)"), "m"), 0)
         self.assertEqual(one(book([2**62 + 2, -(2**62)], "m=median(x)"), "m"), 1)
 
+    def test_quantiles_of_long_whole_numbers(self):
+        values = [2**62 + 4 * n for n in range(5)]
+        for share in (0.1, 0.25, 0.9):
+            made = book(values, f"q=quantile(x, {share})")
+            place = Fraction(str(share)) * 4
+            want = values[int(place)] + (place - int(place)) * 4
+            self.assertEqual(one(made, "q"), float(want), share)
+        made = book([-(2**62), 2**62 + 4], "q=quantile(x, 0.75)")
+        self.assertEqual(one(made, "q"), float(-(2**62) + Fraction(3, 4) * (2**63 + 4)))
+
     def test_ranks_sorting_and_the_top_tell_neighbours_apart(self):
         values = [2**53, 2**53 + 1, 2**53 - 1]
         made = ep.Daybook({"on": ["2025-01-01"] * 3, "g": list("abc"), "x": values},
@@ -150,6 +160,12 @@ class Arithmetic(unittest.TestCase):
             self.assertEqual(exact.times(a, 1000).tolist(), [x * 1000 for x in one])
             self.assertEqual(exact.total(a), sum(one))
             self.assertEqual(exact.narrow(exact.wide(a)).dtype, np.int64)
+
+    def test_what_is_added_up_again_and_again_turns_wide_in_time(self):
+        one = exact.added_up(np.array([2**61, -(2**61)]))
+        two = exact.plus(one, one)
+        self.assertEqual(two.dtype, object)  # two cells may still meet in one
+        self.assertEqual(exact.plus(two, two).tolist(), [2**63, -(2**63)])
 
     def test_unsigned_numbers_do_not_wrap(self):
         self.assertEqual(Column.of("x", "integer", np.array([2**63], np.uint64)).data[0], 2**63)

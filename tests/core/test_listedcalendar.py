@@ -125,6 +125,20 @@ class WholeMonths(unittest.TestCase):
         for row in list(book.compare("month", back="1 quarter").rows())[3:-1]:
             self.assertEqual(row["s_change"], 3)
 
+    def test_a_place_that_the_other_quarter_has_not(self):
+        first, rows = dt.date(2025, 1, 1), []
+        for month, quarter in enumerate((1, 1, 1, 1, 2, 2, 2, 3, 3, 3, 4, 4), 1):
+            last = first + dt.timedelta(27)
+            rows.append(
+                {"year": 2025, "quarter": quarter, "month": month, "first": first, "last": last}
+            )
+            first = last + dt.timedelta(1)
+        listed = ep.ListedCalendar("l", rows)
+        self.assertIsNone(listed.period("2025-M04").shift(1, "quarter"))
+        self.assertEqual(str(listed.period("2025-M03").shift(1, "quarter")), "2025-M07")
+        self.assertIsNone(listed.period("2025-M10").shift(1, "quarter"))
+        self.assertEqual(str(listed.period("2025-M05").shift(-1, "quarter")), "2025-M01")
+
     def test_a_list_that_begins_inside_a_quarter_keeps_no_place_there(self):
         rows = [{"year": 2025, "quarter": (m + 2) // 3, "month": m, "first": dt.date(2025, m, 1),
                  "last": dt.date(2025, m, 28) if m == 2 else dt.date(2025, m, 30) if m in (4, 6) else dt.date(2025, m, 31)}

@@ -34,6 +34,10 @@ class Blanks(unittest.TestCase):
         table = book().recap("year", by="g", top=2, ranks=True, sort="s")
         self.assertEqual(table.column("g").to_list(), ["period", None, "(others)"])
         self.assertEqual(table.column("s_rank").to_list(), [2, 1, None])
+        falling = book().recap(
+            "year", by="g", top=1, sort="-s"
+        )  # the others have most, and come last
+        self.assertEqual(falling.column("s").to_list(), [5, 10])
         every = book().recap("year", by="g", top=9)
         self.assertEqual(every.column("g").to_list(), [None, "period", "None", "total", "a"])
 

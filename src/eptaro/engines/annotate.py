@@ -27,6 +27,7 @@ from eptaro.core.span import Span
 from eptaro.core.workdays import Workdays
 from eptaro.inputs.damage import readable
 from eptaro.inputs.dates import Read, read_dates
+from eptaro.inputs.dates.reading import said
 from eptaro.inputs.sources import FrameSource, Source, check_columns
 from eptaro.inputs.transactions import decided, find_date
 from eptaro.outputs.arrow import to_array
@@ -200,10 +201,10 @@ class _Plan:
         bad = read.bad
         if bad is not None and bad.any() and self._rules.bad_dates == "raise":
             row = int(np.flatnonzero(bad)[0])
-            value = table[self._date][row].as_py()
+            value = said(table[self._date][row])
             reason = "blank" if read.reasons is None else read.reasons[row]
             raise DateError(
-                f"{self._source.name}: row {done + row + 1:,} of {self._date!r}: {value!r} {reason}"
+                f"{self._source.name}: row {done + row + 1:,} of {self._date!r}: {value} {reason}"
             )
         good = None if bad is None or not bad.any() else ~bad
         added = self._day_columns(read, good)

@@ -125,7 +125,10 @@ class FrameSource(Source):
 
     def rows(self) -> list[dict[str, Any]]:
         """Return the rows as mappings; only for small tables."""
-        found: list[dict[str, Any]] = self._table.to_pylist()
+        try:
+            found: list[dict[str, Any]] = self._table.to_pylist()
+        except (OverflowError, ValueError) as error:
+            raise InputError(f"{self.name}: a value cannot be read: {error}") from None
         return found
 
     def fingerprint(self) -> str:

@@ -115,7 +115,7 @@ def said(value: pa.Scalar) -> str:
     try:
         return repr(value.as_py())
     except (OverflowError, ValueError):
-        return str(value.cast(pa.int64()).as_py()) if value.is_valid else "blank"
+        return str(value.cast(pa.string()).as_py())
 
 
 def _needs_zone(name: str, what: str) -> str:
