@@ -38,15 +38,14 @@ def share_columns(
 
 @np.errstate(over="ignore", invalid="ignore")
 def running_share(measure: Measure, value: Column, parts: Flags, order: Ints) -> Column | None:
-    """Return what share of all rows those shown so far have, totals aside, in an order of the
-    rows; None for a measure that does not add up.
+    """Return what share of all rows those shown so far have, totals not counted again, in an
+    order of the rows; None for a measure that does not add up.
     """
     if measure.additive_plane is None:
         return None
     counted = np.where(parts, np.nan_to_num(value.numbers()), 0.0)
     so_far = np.empty(len(counted))
     so_far[order] = np.cumsum(counted[order])
-    so_far[~parts] = np.nan
     whole = np.full(len(counted), counted.sum())
     return _share(f"{measure.name}_running_share", so_far, whole, "of the rows shown so far")
 
