@@ -42,7 +42,8 @@ class Daybook(Facts):
     `table` is any frame that speaks the Arrow C stream protocol, or a mapping of column
     names to arrays; `date` names its date column, `by` its group columns, `measures`
     are written `name=how(column)`. `coverage` is the span that the data speaks for, by
-    default its first to last date. `dates` are the `DateRules` under which the date
+    default its first to last date; days of it without rows are zeros, also up to an as-of
+    date by which there were none. `dates` are the `DateRules` under which the date
     column is read; without any, only what is plainly a date is taken. `memory_limit` is
     the most bytes that the cells may take, by default four fifths of what is free.
     `formats` say how measures are shown, `workdays` which days are worked. `calendar` may

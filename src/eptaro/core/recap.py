@@ -55,10 +55,11 @@ def recap(
     come in natural order with the number of `days` that bear it.
 
     `subtotals` names wider levels, whose periods follow the last of their parts, told by
-    a column `level`. `top` keeps that many groups of one column and adds up the others.
-    `shares` adds `NAME_share` (of all rows), `NAME_share_of_period` and `NAME_running_share`
-    (of all rows, those shown so far), `ranks` adds `NAME_rank`, `sort` orders the rows by a
-    column (`-revenue`: largest first).
+    a column `level`. `top` keeps that many groups of one column, by
+    size, and adds up the others: `(others)` comes last and takes no rank. `shares` adds
+    `NAME_share` (of all rows), `NAME_share_of_period` and `NAME_running_share` (of all rows,
+    those shown so far), `ranks` adds `NAME_rank`, `sort` orders the rows by a column
+    (`-revenue`: largest first).
 
     `only` narrows to a span (periods are then cut to it), a period label, `this year`,
     `last 3 months` (the whole ones before the as-of date's), or group values. `totals`
