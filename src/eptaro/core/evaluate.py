@@ -37,7 +37,7 @@ def evaluate(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
             tally, first, last = cells.items(Plane("values", column), lo, hi)
             share = 0.5 if term.how == "median" else term.share
             found = ranges.quantile(tally.value, first, last, share) / 10.0**tally.scale
-            return Column.of("", "float", found, last > first)
+            return Column.of("", "float", found, (last > first) & ~np.isnan(found))
         case _:
             return _picked(cells, term, lo, hi)
 

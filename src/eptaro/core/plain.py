@@ -163,9 +163,10 @@ def _quantile(ordered: Sequence[Any], share: float) -> Fraction:
     return low + (high - low) * (place - below)
 
 
-def agrees(result: Any, plain: Any, *, exact: bool) -> bool:
+def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -> bool:
     """Return whether a result equals its plain value: to the last digit where it is exact,
-    to nine digits and more where it is a float.
+    to nine digits and more where it is a float; a difference of floats cannot be nearer than
+    the `sides` that it is of.
     """
     if result is None or result != result or plain is None:
         beyond = plain is not None and abs(plain) > sys.float_info.max
@@ -174,7 +175,9 @@ def agrees(result: Any, plain: Any, *, exact: bool) -> bool:
         return Fraction(result) == Fraction(plain)
     if abs(plain) > sys.float_info.max:
         return False
-    return math.isclose(float(result), float(plain), rel_tol=1e-9, abs_tol=1e-9)
+    largest = max((abs(side) for side in sides if side is not None), default=0)
+    nearest = max(1e-9, float(min(largest, sys.float_info.max)) * 4 * sys.float_info.epsilon)
+    return math.isclose(float(result), float(plain), rel_tol=1e-9, abs_tol=nearest)
 
 
 def shown(value: Any, places: int = 0) -> str:

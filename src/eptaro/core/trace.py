@@ -122,7 +122,7 @@ def trace(table: Table, view: View, row: int, name: str) -> Trace:
     return Trace(
         name, table.column(name).description or measure.formula,
         {g: record[g] for g in view.groups.names}, record[name], plain,
-        agrees(record[name], plain, exact=exact), tuple(sides), _notes(view, reader),
+        agrees(record[name], plain, exact=exact, sides=[s.value for s in sides]), tuple(sides), _notes(view, reader),
         pairing if len(sides) > 1 else lambda: None,
     )  # fmt: skip
 

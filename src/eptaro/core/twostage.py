@@ -115,7 +115,7 @@ def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
         return _spread(term.how, items, lo, hi)
     share = 0.5 if term.how == "median" else term.share
     found = ranges.quantile(data, lo, hi, share) / 10.0**items.scale
-    return Column.of("", "float", found, filled)
+    return Column.of("", "float", found, filled & ~np.isnan(found))
 
 
 def _added(items: Column) -> Sum:
