@@ -122,7 +122,7 @@ def trace(table: Table, view: View, row: int, name: str) -> Trace:
     return Trace(
         name, table.column(name).description or measure.formula,
         {g: record[g] for g in view.groups.names}, record[name], plain,
-        agrees(record[name], plain, exact=exact, sides=[s.value for s in sides]), tuple(sides), _notes(view, reader),
+        agrees(record[name], plain, exact=exact, sides=_compared(ending, sides)), tuple(sides), _notes(view, reader),
         pairing if len(sides) > 1 else lambda: None,
     )  # fmt: skip
 
@@ -221,6 +221,16 @@ def _combined(ending: str, sides: list[Side], record: dict[str, Any]) -> Any:
     if ending == "_change":
         return change
     return None if not before else change / abs(before)
+
+
+def _compared(ending: str, sides: list[Side]) -> list[Any]:
+    """Return the values that a change is between, or what they are of the prior one; none for
+    a number that is no change.
+    """
+    values = [side.value for side in sides if side.value is not None]
+    if ending == "_change_ratio" and values[1:] and values[1]:
+        return [value / abs(values[1]) for value in values]
+    return values if ending == "_change" else []
 
 
 def _mean(sides: list[Side]) -> Any:
