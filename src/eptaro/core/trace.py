@@ -122,7 +122,8 @@ def trace(table: Table, view: View, row: int, name: str) -> Trace:
     return Trace(
         name, table.column(name).description or measure.formula,
         {g: record[g] for g in view.groups.names}, record[name], plain,
-        agrees(record[name], plain, exact=exact, sides=_compared(ending, sides)), tuple(sides), _notes(view, reader),
+        agrees(record[name], plain, exact=exact, sides=_compared(ending, sides)), tuple(sides),
+        _notes(view, reader),
         pairing if len(sides) > 1 else lambda: None,
     )  # fmt: skip
 
