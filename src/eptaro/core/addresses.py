@@ -78,7 +78,6 @@ def secrets_named(address: str, name: Callable[[str], str]) -> str:
     place, asked, options = after.partition("?")
     kept = []
     for option in options.split("&") if asked else ():
-        key, equals, value = option.partition("=")
+        key, equals, _ = option.partition("=")
         kept.append(f"{key}={name(key)}" if equals and _SECRET.search(key) else option)
-        del value
     return f"{scheme}{mark}{before}{at}{place}{asked}{'&'.join(kept)}"
