@@ -15,7 +15,7 @@ from apart import apart, heading, line, per_further_row, sizes_asked
 
 import eptaro as ep
 from engines import bare_read, made_apart
-from eptaro.inputs.files import open_files
+from eptaro.inputs.files.opening import open_files
 
 ADDED = ["calendar_year_label", "calendar_month_label", "fiscal_quarter_label", "day_name",
          "is_workday"]  # fmt: skip

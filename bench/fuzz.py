@@ -204,7 +204,7 @@ def _write_about(source: Path, target: Path, rng: random.Random) -> None:
     """Write a book whose metadata are changed."""
     from pyarrow import parquet
 
-    from eptaro.core.bookfile import METADATA
+    from eptaro.storage.layout import METADATA
 
     table = parquet.read_table(source)
     about = text_changed(table.schema.metadata[METADATA].decode(), rng)

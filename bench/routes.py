@@ -186,6 +186,6 @@ def zones(rng: random.Random) -> Iterator[tuple[str, int, bool]]:
 
 
 def _busy(book: ep.Daybook) -> Any:
-    from eptaro.core.measures import Plane
+    from eptaro.core.folds.planes import Plane
 
     return book.cells.tallies[Plane("rows")].whole > 0

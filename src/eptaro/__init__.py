@@ -10,11 +10,21 @@
 
 from typing import TYPE_CHECKING, Any
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.column import Column
-from eptaro.core.daterules import DateRules
-from eptaro.core.daybook import Daybook
-from eptaro.core.errors import (
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.holidays import Holiday, HolidaySet
+from eptaro.core.calendars.listed import ListedCalendar
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.calendars.period import Period, PeriodGrid
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.week import WeekCalendar
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.own import OwnCalendars
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.format import Format
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.errors import (
     CalendarError,
     DateError,
     EptaroError,
@@ -22,18 +32,8 @@ from eptaro.core.errors import (
     MeasureError,
     QuestionError,
 )
-from eptaro.core.filerules import FileRules
-from eptaro.core.formats import Format
-from eptaro.core.grid import PeriodGrid
-from eptaro.core.listedcalendar import ListedCalendar
-from eptaro.core.measures import Measure
-from eptaro.core.monthcalendar import MonthCalendar
-from eptaro.core.owncalendars import OwnCalendars
-from eptaro.core.period import Period
-from eptaro.core.span import Span
-from eptaro.core.table import Table
-from eptaro.core.weekcalendar import WeekCalendar
-from eptaro.core.workdays import Holiday, HolidaySet, Workdays
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
 from eptaro.version import __version__
 from eptaro.wiring import annotate, connect, inspect, read_config
 
@@ -76,10 +76,10 @@ del connect
 
 if TYPE_CHECKING:
     from eptaro.core.dimension import dimension
-    from eptaro.core.trace import Trace
-    from eptaro.core.trailvalues import trail_values
+    from eptaro.core.proof.trace import Trace
+    from eptaro.core.verbs.trail_values import trail_values
 
-_LATER = {"Trace": "trace", "dimension": "dimension", "trail_values": "trailvalues"}
+_LATER = {"Trace": "proof.trace", "dimension": "dimension", "trail_values": "verbs.trail_values"}
 
 
 def __getattr__(name: str) -> Any:

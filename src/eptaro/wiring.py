@@ -7,23 +7,27 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.core import hooks
-from eptaro.core.daterules import DateRules
-from eptaro.core.facts import Folded
-from eptaro.core.measures import Plane
-from eptaro.core.names import Names
-from eptaro.core.table import Table
+from eptaro.core.calendars.names import Names
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.planes import Plane
+from eptaro.core.tables.table import Table
+from eptaro.rules.dates import DateRules
 
 
 def _open_files(paths: list[str], rules: Any = None) -> Any:
-    from eptaro.inputs.files import open_files
+    from eptaro.inputs.files.opening import open_files
 
     return open_files(paths, rules)
 
 
 def _fold(
-    table: Any, date: str | None, by: list[str], planes: Iterable[Plane], rules: DateRules,
+    table: Any,
+    date: str | None,
+    by: list[str],
+    planes: Iterable[Plane],
+    rules: DateRules,
     limit: int | None,
-) -> Folded:  # fmt: skip
+) -> Folded:
     from eptaro.engines.local import fold_source
     from eptaro.inputs.sources import FrameSource, Source
 
@@ -96,13 +100,13 @@ def _table_to_pandas(table: Table) -> Any:
 
 
 def _book_write(book: Any, path: Path) -> Path:
-    from eptaro.outputs.books import write_book
+    from eptaro.storage.writing import write_book
 
     return write_book(book, path)
 
 
 def _book_open(path: Path) -> Any:
-    from eptaro.inputs.books import open_book
+    from eptaro.storage.reading import open_book
 
     return open_book(path)
 

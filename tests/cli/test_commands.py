@@ -148,7 +148,7 @@ class Mistakes(Commands):
                     self.assertEqual(err.count("\n"), 1, err)
 
     def test_a_fault_of_ours_is_one_line_too(self):
-        with mock.patch("eptaro.core.daybook.Daybook.read", side_effect=ZeroDivisionError("x")):
+        with mock.patch("eptaro.daybook.Daybook.read", side_effect=ZeroDivisionError("x")):
             status, _, err = self.go(*self.RECAP)
         self.assertEqual(status, 1)
         self.assertIn("a fault of ours (ZeroDivisionError: x)", err)

@@ -3,8 +3,8 @@
 import unittest
 
 import eptaro as ep
-from eptaro.core.addresses import masked, secrets_named, shown_address, without_secrets
-from eptaro.core.errors import refused
+from eptaro.addresses import masked, secrets_named, shown_address, without_secrets
+from eptaro.errors import refused
 
 
 class Addresses(unittest.TestCase):

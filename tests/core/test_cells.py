@@ -8,15 +8,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import eptaro as ep
-from eptaro.core import axis as axes
-from eptaro.core.axis import Axis
-from eptaro.core.cells import Cells
-from eptaro.core.column import Column, join
-from eptaro.core.fold import Batch, Fold
-from eptaro.core.groups import Coded, Combiner
-from eptaro.core.measures import Plane
-from eptaro.core.ranges import stable_order
-from eptaro.core.tallies import Entries, Pick, Sum
+from eptaro.core.folds import axis as axes
+from eptaro.core.folds.axis import Axis
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.encoding import Combiner
+from eptaro.core.folds.fold import Fold
+from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.picks import Entries, Pick
+from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.sums import Sum
+from eptaro.core.kernels.order import stable_order
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import join
 
 PLANES = {
     Plane(what, "x")

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import eptaro as ep
-from eptaro.core.days import add_months, as_date, civil, ordinal, ordinals, weekday
+from eptaro.core.calendars.days import add_months, as_date, civil, ordinal, ordinals, weekday
 from tests import oracle
 
 EPOCH = dt.date(1970, 1, 1)

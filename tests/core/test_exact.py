@@ -9,8 +9,8 @@ import numpy as np
 import pyarrow as pa
 
 import eptaro as ep
-from eptaro.core import exact
-from eptaro.core.column import Column
+from eptaro.core.tables import exact
+from eptaro.core.tables.column import Column
 
 LONG = pa.decimal128(38, 18)
 

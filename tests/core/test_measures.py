@@ -15,13 +15,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import eptaro as ep
-from eptaro.core import ranges
-from eptaro.core.column import Column
-from eptaro.core.days import ordinal
-from eptaro.core.fold import Batch, Fold
-from eptaro.core.groups import Coded
-from eptaro.core.measures import HOWS, parse_measures
-from eptaro.core.squares import Squares
+from eptaro.core.calendars.days import ordinal
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.fold import Fold
+from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.squares import Squares
+from eptaro.core.kernels import ranges
+from eptaro.core.measures.measure import parse_measures
+from eptaro.core.measures.parsing import HOWS
+from eptaro.core.tables.column import Column
 from tests.oracle import DAY
 
 SPECS = [f"x_{how}={how}(x{', 0.3' * (how == 'quantile')})" for how in HOWS]
@@ -123,7 +125,7 @@ class Everywhere(unittest.TestCase):
                     fold.add(self.batch(rows[start : start + size], kind, start))
                 groups, cells = fold.result()
                 cells.check()
-                folded = ep.core.facts.Folded(groups, cells, fold.rows, "")
+                folded = ep.core.folds.folded.Folded(groups, cells, fold.rows, "")
                 book = ep.Daybook.of(folded, measures, ep.MonthCalendar(), "2023-12-01..2024-02-29")
                 table = book.recap("week", by="g")
                 answers.append(list(table.rows()))

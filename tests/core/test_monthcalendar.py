@@ -7,8 +7,8 @@ import unittest
 import numpy as np
 
 import eptaro as ep
-from eptaro.core.days import ordinal
-from eptaro.core.levels import WEEKDAYS
+from eptaro.core.calendars.days import ordinal
+from eptaro.core.calendars.levels import WEEKDAYS
 from tests import oracle
 
 WIDE = ep.Span("1900-01-01", "2299-12-31")
@@ -28,7 +28,7 @@ class Periods(unittest.TestCase):
             calendar = ep.MonthCalendar("own", prefix="FY", **rule)
             for level in oracle.MONTHS_IN:
                 at = calendar.index_of(np.array([ordinal(d) for d in days]), level)
-                held = ep.core.period.Periods(calendar, level, at)
+                held = ep.core.calendars.period.Periods(calendar, level, at)
                 for i, d in enumerate(days):
                     first, last, year, number = oracle.period(d, level, rule)
                     label = f"FY{year}" + (LETTER[level] % number if level != "year" else "")

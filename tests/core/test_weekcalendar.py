@@ -7,8 +7,8 @@ import unittest
 import numpy as np
 
 import eptaro as ep
-from eptaro.core.days import ordinal
-from eptaro.core.levels import WEEKDAYS
+from eptaro.core.calendars.days import ordinal
+from eptaro.core.calendars.levels import WEEKDAYS
 from tests.oracle import DAY
 
 WIDE = ep.Span("1900-01-01", "2299-12-31")

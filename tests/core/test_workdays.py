@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import eptaro as ep
-from eptaro.core.days import ordinal
-from eptaro.core.levels import WEEKDAYS
+from eptaro.core.calendars.days import ordinal
+from eptaro.core.calendars.levels import WEEKDAYS
 from tests.oracle import DAY, days
 
 START, END = dt.date(2023, 11, 1), dt.date(2024, 4, 30)

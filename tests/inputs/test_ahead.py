@@ -4,8 +4,8 @@ import threading
 import unittest
 
 import eptaro as ep
-from eptaro.core.progress import tell, watched
 from eptaro.inputs.ahead import ahead
+from eptaro.progress import tell, watched
 
 
 class Ahead(unittest.TestCase):

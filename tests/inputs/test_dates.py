@@ -14,7 +14,7 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
-from eptaro.core.days import as_dates
+from eptaro.core.calendars.days import as_dates
 from eptaro.inputs.dates import read_dates
 
 DAY = dt.date(2025, 8, 20)

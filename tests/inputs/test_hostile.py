@@ -17,7 +17,7 @@ from pyarrow import parquet
 import eptaro as ep
 from eptaro.engines.inspect import inspect
 from eptaro.engines.suggest import suggest
-from eptaro.inputs.files import open_files
+from eptaro.inputs.files.opening import open_files
 from tests.cli.test_commands import DATA, Commands
 
 ICS = ("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nUID:1\r\n{}\r\nSUMMARY:Net Blessing\r\n"
@@ -53,7 +53,7 @@ class Lines(Commands):
         self.assertLess(time.monotonic() - began, 30)
 
     def test_a_packed_file_of_little_but_repetition(self):
-        from eptaro.inputs import csvfiles
+        from eptaro.inputs.files.opening import csv as csvfiles
 
         self.enterContext(mock.patch.object(csvfiles, "_LARGE", 1 << 20))
         self.enterContext(mock.patch.object(csvfiles, "_MOST_RATIO", 100))
@@ -140,7 +140,7 @@ class Workbooks(unittest.TestCase):
     def test_a_reader_that_does_not_end(self):
         import openpyxl
 
-        from eptaro.inputs import workbooks
+        from eptaro.inputs.files.opening import workbooks
 
         openpyxl.Workbook().save(self.folder / "slow.xlsx")
         slow = self.folder / "slow.py"
@@ -184,7 +184,7 @@ class Books(unittest.TestCase):
     """What a damaged book says of itself is an error of ours."""
 
     def test_metadata(self):
-        from eptaro.core.bookfile import METADATA
+        from eptaro.storage.layout import METADATA
 
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "b.parquet"

@@ -83,8 +83,8 @@ class SameBook(Files):
         feather.write_feather(table, str(self.folder / "r.arrow"))
         with pa.ipc.new_stream(str(self.folder / "s.arrow"), table.schema) as stream:
             stream.write_table(table, max_chunksize=1)
-        self.enterContext(mock.patch("eptaro.inputs.arrowfiles._BATCH", 2))
-        self.enterContext(mock.patch("eptaro.inputs.jsonlines._BLOCK", 70))
+        self.enterContext(mock.patch("eptaro.inputs.files.arrow._BATCH", 2))
+        self.enterContext(mock.patch("eptaro.inputs.files.jsonlines._BLOCK", 70))
         lines = "".join(json.dumps(row) + "\n" for row in plain.to_pylist())
         self.book(plain)
         engine = sqlalchemy.create_engine(f"sqlite:///{self.folder}/r.db")
@@ -130,7 +130,7 @@ class SameBook(Files):
         del rows[3]["shop"], rows[25]["shop"]
         text = "\n".join(map(json.dumps, rows))
         for block in (1, 150, 1 << 26):
-            with mock.patch("eptaro.inputs.jsonlines._BLOCK", block):
+            with mock.patch("eptaro.inputs.files.jsonlines._BLOCK", block):
                 path = self.file("r.ndjson", text)
                 book = ep.Daybook.read(
                     path, date="on", by="shop", measures=["s=sum(fare)", "l=sum(late)"]
@@ -178,7 +178,7 @@ class SameBook(Files):
         specs = ["s=sum(fare)", "m=median(fare)", "d=distinct(fare)", "v=std(fare)", "l=last(fare)"]
         answers = []
         for block in (1 << 23, 1 << 10, 1 << 14):
-            with mock.patch("eptaro.inputs.csvfiles._BLOCK", block):
+            with mock.patch("eptaro.inputs.files.csv._BLOCK", block):
                 book = ep.Daybook.read(path, date="on", by="shop", measures=specs)
             answers.append(list(book.recap("day", by="shop").rows()))
         self.assertEqual(answers[0], answers[1])

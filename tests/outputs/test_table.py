@@ -16,7 +16,8 @@ import pyarrow as pa
 from pyarrow import feather, parquet
 
 import eptaro as ep
-from eptaro.core.column import Column, dates
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
 
 
 def every_kind() -> ep.Table:

@@ -12,10 +12,10 @@ from pathlib import Path
 
 import click
 
+from eptaro.addresses import masked
 from eptaro.cli.app import ReaderGoneError, app
-from eptaro.core.addresses import masked
-from eptaro.core.display import visible
-from eptaro.core.errors import EptaroError
+from eptaro.core.tables.display import visible
+from eptaro.errors import EptaroError
 
 _STOPPED = 130
 

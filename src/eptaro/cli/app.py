@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eptaro.core.errors import unknown
+from eptaro.errors import unknown
 from eptaro.version import __version__
 
 _COMMANDS = {
@@ -42,7 +42,7 @@ class _Commands(click.Group):
     def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
         if name not in _COMMANDS:
             return None
-        command = getattr(import_module(f"eptaro.cli.{_COMMANDS[name][0]}"), name)
+        command = getattr(import_module(f"eptaro.cli.commands.{_COMMANDS[name][0]}"), name)
         return command if isinstance(command, click.Command) else None
 
     def invoke(self, ctx: click.Context) -> Any:

@@ -14,9 +14,9 @@ from rich.table import Table as Grid
 from rich.text import Text
 
 from eptaro.cli.reading import tell
-from eptaro.core.column import Column
-from eptaro.core.display import NUMERIC, shown_table, visible
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import NUMERIC, shown_table, visible
+from eptaro.core.tables.table import Table
 
 _ROWS = 60  # shown in a terminal, unless asked for more
 _LONG = 2_000  # rows that are laid out together
@@ -101,8 +101,9 @@ def _stream(table: Table, room: int | None) -> None:
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
     sample = table.take(np.arange(0, len(table), step))
-    cells = [_Cells.of(c, lines, 0) for c, lines in
-             zip(sample.columns, shown_table(sample), strict=True)]  # fmt: skip
+    cells = [
+        _Cells.of(c, lines, 0) for c, lines in zip(sample.columns, shown_table(sample), strict=True)
+    ]
     for number, block in enumerate(_blocks(cells, room)):
         heads = [cell.heading.split("\n") for cell in block]
         tall = max(map(len, heads))
@@ -121,8 +122,10 @@ def _stream(table: Table, room: int | None) -> None:
 
 
 def _line(block: list[_Cells], texts: Sequence[str]) -> str:
-    padded = (text.rjust(cell.width) if cell.right else text.ljust(cell.width)
-              for cell, text in zip(block, texts, strict=True))  # fmt: skip
+    padded = (
+        text.rjust(cell.width) if cell.right else text.ljust(cell.width)
+        for cell, text in zip(block, texts, strict=True)
+    )
     return (" " * _GAP).join(padded).rstrip()
 
 
@@ -148,8 +151,10 @@ def _turned(cells: list[_Cells]) -> list[_Cells]:
     for place, head in enumerate(heads.lines):
         width = max(len(head), *(len(cell.lines[place]) for cell in rest))
         lines = [cell.lines[place] for cell in rest]
-        lines = [line.rjust(width) if cell.right else line
-                 for line, cell in zip(lines, rest, strict=True)]  # fmt: skip
+        lines = [
+            line.rjust(width) if cell.right else line
+            for line, cell in zip(lines, rest, strict=True)
+        ]
         made.append(_Cells(head, lines, right=False))
     return made
 
@@ -199,14 +204,21 @@ def _blocks(cells: list[_Cells], width: int | None) -> list[list[_Cells]]:
 
 def _grid(block: list[_Cells]) -> Grid:
     grid = Grid(
-        box=_RULED, show_edge=False, pad_edge=False, padding=(0, _GAP - 1, 0, 0),
-        header_style="bold", border_style="dim",
-    )  # fmt: skip
+        box=_RULED,
+        show_edge=False,
+        pad_edge=False,
+        padding=(0, _GAP - 1, 0, 0),
+        header_style="bold",
+        border_style="dim",
+    )
     for cell in block:
         grid.add_column(
-            Text(cell.heading), justify="right" if cell.right else "left",
-            no_wrap=True, width=cell.width, vertical="bottom",
-        )  # fmt: skip
+            Text(cell.heading),
+            justify="right" if cell.right else "left",
+            no_wrap=True,
+            width=cell.width,
+            vertical="bottom",
+        )
     for row in zip(*(cell.lines for cell in block), strict=True):
         grid.add_row(*(_styled(text) for text in row), style="bold" if "total" in row else "")
     return grid

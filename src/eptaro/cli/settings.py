@@ -7,18 +7,18 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eptaro.cli.folding import folded_by, opened
+from eptaro.cli.commands.folding import folded_by, opened
 from eptaro.cli.reading import date_rules, file_rules, shown_progress, tell, tell_aside
-from eptaro.core.calendar import Calendar
-from eptaro.core.daterules import DateRules
-from eptaro.core.daybook import Daybook
-from eptaro.core.errors import QuestionError
-from eptaro.core.formats import Format
-from eptaro.core.monthcalendar import MonthCalendar
-from eptaro.core.owncalendars import OwnCalendars
-from eptaro.core.span import Span
-from eptaro.core.weekcalendar import WeekCalendar
-from eptaro.core.workdays import Workdays
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.week import WeekCalendar
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.questions.own import OwnCalendars
+from eptaro.core.tables.format import Format
+from eptaro.daybook import Daybook
+from eptaro.errors import QuestionError
+from eptaro.rules.dates import DateRules
 
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
@@ -96,9 +96,14 @@ class Settings:
         engine = {name: given.pop(name) for name in _ENGINE}
         dates, written = self.reading(given)
         asked = {
-            "date": date, "measures": measures, "by": by, "coverage": coverage, "dates": dates,
-            "calendar": calendar, "formats": _formats(data, measures),
-        }  # fmt: skip
+            "date": date,
+            "measures": measures,
+            "by": by,
+            "coverage": coverage,
+            "dates": dates,
+            "calendar": calendar,
+            "formats": _formats(data, measures),
+        }
         with shown_progress():
             book = folded_by(engine, files, written, asked)
         if self.config is not None:

@@ -26,8 +26,9 @@ def print_year(plan: YearPlan, described: str) -> None:
         if quarter and quarter.first == row[0].period.first:
             worked = plan.workdays.count(quarter.span)
             text = f"{quarter.label}  {quarter.first}..{quarter.last}"
-            console.print(Text(text, style="bold underline"),
-                          f"{quarter.days} days, {worked} workdays")  # fmt: skip
+            console.print(
+                Text(text, style="bold underline"), f"{quarter.days} days, {worked} workdays"
+            )
         for parts in zip_longest(*(_lines(plan, block) for block in row)):
             console.print(Text(_GAP).join(part or Text(" " * _WIDTH) for part in parts))
     if plan.holidays:

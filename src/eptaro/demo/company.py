@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.days import Days, civil, ordinal, weekday
+from eptaro.core.calendars.days import Days, civil, ordinal, weekday
 
 OPENS = dt.date(2022, 4, 1)
 LATEST = dt.date(2025, 8, 20)
@@ -40,8 +40,12 @@ CLASSES = (
     ("car", 0.18, 2.9),
 )
 VESSELS = ("Grey Wether", "Little Merrow", "Sandlark")
-ITEMS = (("hot drinks", 0.38, 3.20), ("cold drinks", 0.22, 2.75), ("bakery", 0.24, 4.10),
-         ("meals", 0.16, 11.90))  # fmt: skip
+ITEMS = (
+    ("hot drinks", 0.38, 3.20),
+    ("cold drinks", 0.22, 2.75),
+    ("bakery", 0.24, 4.10),
+    ("meals", 0.16, 11.90),
+)
 SHIPPERS = ("Osk & Tarn", "Lumme Timber", "Peddar Dairy", "Varra Salt", "Hale Wind Parts")
 
 

@@ -8,8 +8,8 @@ from importlib import resources
 from itertools import chain
 from pathlib import Path
 
-from eptaro.core.errors import InputError, unknown
 from eptaro.demo.generate import DATASETS, SEED, Dataset
+from eptaro.errors import InputError, unknown
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.text import write_csv_rows
 

@@ -15,8 +15,8 @@ import pyarrow as pa
 from numpy.random import Generator
 from numpy.typing import NDArray
 
-from eptaro.core.column import Column
-from eptaro.core.days import civil, ordinal
+from eptaro.core.calendars.days import civil, ordinal
+from eptaro.core.tables.column import Column
 from eptaro.demo import company
 from eptaro.outputs.arrow import to_array
 

@@ -15,25 +15,25 @@ from typing import Any, NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.column import Column
-from eptaro.core.daterules import DateRules
-from eptaro.core.days import Flags, Ints, civil, month_starts
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Flags, Ints, civil, month_starts
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension import catalogue, dimension
-from eptaro.core.errors import DateError, InputError, QuestionError, unknown
-from eptaro.core.monthcalendar import MonthCalendar
-from eptaro.core.progress import tell
-from eptaro.core.span import Span
-from eptaro.core.workdays import Workdays
-from eptaro.inputs.damage import readable
+from eptaro.core.tables.column import Column
+from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.reading import said
+from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import FrameSource, Source, check_columns
 from eptaro.inputs.transactions import decided, find_date
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.safetext import guarded, guarded_rows
 from eptaro.outputs.text import needs_quotes, write_csv_rows
+from eptaro.progress import tell
+from eptaro.rules.dates import DateRules
 
 _SECOND = 1_000_000
 _SPANS = {"hour": 3600 * _SECOND, "minute": 60 * _SECOND, "second": _SECOND}
@@ -150,9 +150,15 @@ def annotate(
     with readable(opened.name):
         given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
         plan = _Plan(
-            opened, list(add), date, given or [MonthCalendar()], workdays, locale, as_of,
+            opened,
+            list(add),
+            date,
+            given or [MonthCalendar()],
+            workdays,
+            locale,
+            as_of,
             dates or DateRules(),
-        )  # fmt: skip
+        )
         if out is None:
             tables = list(plan.tables())
             return pa.concat_tables(tables) if tables else pa.table({})
@@ -168,9 +174,16 @@ class _Plan:
     """What is added, and how each batch gets it."""
 
     def __init__(
-        self, source: Source, add: list[str], date: str | None, calendars: list[Calendar],
-        workdays: Workdays | WorkdaysOf | None, locale: str, as_of: str | None, rules: DateRules,
-    ) -> None:  # fmt: skip
+        self,
+        source: Source,
+        add: list[str],
+        date: str | None,
+        calendars: list[Calendar],
+        workdays: Workdays | WorkdaysOf | None,
+        locale: str,
+        as_of: str | None,
+        rules: DateRules,
+    ) -> None:
         self._source, self._add = source, list(dict.fromkeys(add))
         self._date = date or find_date(source, rules)
         check_columns([self._date], source.names(), source.name)
@@ -182,9 +195,7 @@ class _Plan:
             if name in source.names():
                 raise QuestionError(f"{source.name} has a column {name!r} already; rename it first")
         self._of_day = [name for name in self._add if name in known]
-        self._options: dict[str, Any] = {
-            "calendars": calendars, "locale": locale, "as_of": as_of,
-        }  # fmt: skip
+        self._options: dict[str, Any] = {"calendars": calendars, "locale": locale, "as_of": as_of}
         self._workdays = workdays
         self._rules, _ = decided(source, self._date, rules)
 

@@ -18,20 +18,20 @@ from typing import Any
 
 import pyarrow as pa
 
-from eptaro.core.beside import Beside
-from eptaro.core.daterules import DateRules
-from eptaro.core.errors import EptaroError, InputError
-from eptaro.core.facts import Folded
-from eptaro.core.filerules import FileRules
-from eptaro.core.measures import Plane
-from eptaro.core.merge import merge
-from eptaro.core.progress import tell
+from eptaro.beside import Beside
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.merge import merge
+from eptaro.core.folds.planes import Plane
 from eptaro.engines.local import fold_source
+from eptaro.errors import EptaroError, InputError
 from eptaro.inputs.ahead import in_turn
 from eptaro.inputs.extras import need
-from eptaro.inputs.files import ManyFiles, ParquetFile, open_files
+from eptaro.inputs.files.opening import ManyFiles, ParquetFile, open_files
 from eptaro.inputs.sources import FrameSource, Source
 from eptaro.inputs.transactions import decided
+from eptaro.progress import tell
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
 
 PART_ROWS = 2_000_000
 PATIENCE = 60.0  # seconds
@@ -41,10 +41,17 @@ _RETRIES = 3
 
 
 def fold_cluster(
-    what: Any, date: str, by: list[str], planes: Iterable[Plane], rules: DateRules,
-    files: FileRules | None = None, client: Any = None, *, part_rows: int = PART_ROWS,
+    what: Any,
+    date: str,
+    by: list[str],
+    planes: Iterable[Plane],
+    rules: DateRules,
+    files: FileRules | None = None,
+    client: Any = None,
+    *,
+    part_rows: int = PART_ROWS,
     patience: float = PATIENCE,
-) -> Folded:  # fmt: skip
+) -> Folded:
     """Fold files, or the partitions of a Dask frame, on a cluster.
 
     Each file is one part or, of Parquet, each run of row groups of `part_rows` rows and
@@ -66,9 +73,15 @@ def fold_cluster(
 
 
 def _folded(
-    cluster: Any, what: Any, date: str, by: list[str], wanted: list[Plane], rules: DateRules,
-    files: FileRules | None, part_rows: int,
-) -> Folded:  # fmt: skip
+    cluster: Any,
+    what: Any,
+    date: str,
+    by: list[str],
+    wanted: list[Plane],
+    rules: DateRules,
+    files: FileRules | None,
+    part_rows: int,
+) -> Folded:
     """Fold the parts on the cluster, and merge them as a tree."""
     tasks: list[tuple[Any, Any]] = []
     if hasattr(what, "to_delayed"):
@@ -80,18 +93,20 @@ def _folded(
         rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
         tasks += [(part, None) for part in parts_of(source, part_rows)]
     parts = [
-        cluster.submit(fold_part, part, frame, date, by, wanted, rules, number,
-                       retries=_RETRIES, pure=False)
+        cluster.submit(
+            fold_part, part, frame, date, by, wanted, rules, number, retries=_RETRIES, pure=False
+        )
         for number, (part, frame) in enumerate(tasks)
-    ]  # fmt: skip
+    ]
     _follow(parts)
     while len(parts) > 1:
         pairs = [parts[i : i + 2] for i in range(0, len(parts), 2)]
         parts = [
-            pair[0] if len(pair) == 1
+            pair[0]
+            if len(pair) == 1
             else cluster.submit(merge_parts, *pair, retries=_RETRIES, pure=False)
             for pair in pairs
-        ]  # fmt: skip
+        ]
     folded: Folded = parts[0].result()
     return folded
 
@@ -147,8 +162,14 @@ def _own_errors() -> Iterator[None]:
             f"they may have too little memory for it; give them more, or name more and smaller "
             f"files"
         ) from None
-    except (OSError, RuntimeError, ValueError, TimeoutError, CancelledError,
-            asyncio.CancelledError) as error:  # fmt: skip
+    except (
+        OSError,
+        RuntimeError,
+        ValueError,
+        TimeoutError,
+        CancelledError,
+        asyncio.CancelledError,
+    ) as error:
         said = " ".join(str(error).split()) or type(error).__name__
         raise InputError(f"the cluster failed: {said}") from None
 
@@ -170,9 +191,14 @@ def parts_of(source: Source, rows: int) -> list[Source]:
 
 
 def fold_part(
-    part: Any, frame: Any, date: str, by: list[str], planes: list[Plane], rules: DateRules,
+    part: Any,
+    frame: Any,
+    date: str,
+    by: list[str],
+    planes: list[Plane],
+    rules: DateRules,
     number: int,
-) -> Folded:  # fmt: skip
+) -> Folded:
     """Fold one part on a worker, with no more threads than the worker is given."""
     source = part
     if isinstance(part, FrameOfPart):

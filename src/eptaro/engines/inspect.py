@@ -11,21 +11,21 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.column import Column
-from eptaro.core.daterules import DateRules
-from eptaro.core.days import Ints, as_date, civil_months, month_starts, ordinal, weekday
-from eptaro.core.errors import DateError
-from eptaro.core.fold import CHUNK
-from eptaro.core.groups import Combiner
-from eptaro.core.levels import WEEKDAYS
-from eptaro.core.progress import tell
-from eptaro.core.table import Table
-from eptaro.inputs.damage import readable
+from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts, ordinal, weekday
+from eptaro.core.calendars.levels import WEEKDAYS
+from eptaro.core.folds.batch import CHUNK
+from eptaro.core.folds.encoding import Combiner
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import DateError
 from eptaro.inputs.dates import read_dates, resolve
 from eptaro.inputs.dates.reading import Evidence, is_text, said, settled_start
+from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import FrameSource, Source, Wanted, check_columns
 from eptaro.inputs.transactions import find_date
 from eptaro.inputs.values import read_codes
+from eptaro.progress import tell
+from eptaro.rules.dates import DateRules
 
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 _MOST_ROWS = 5_000_000  # for whole-row duplicates
@@ -38,9 +38,13 @@ class Findings:
     rows: list[tuple[str, str, str, int | None, str]] = field(default_factory=list)
 
     def add(
-        self, subject: str, value: object = "", count: int | None = None, detail: str = "",
+        self,
+        subject: str,
+        value: object = "",
+        count: int | None = None,
+        detail: str = "",
         group: str = "",
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Add one finding."""
         self.rows.append((subject, group, str(value), count, detail))
 
@@ -95,9 +99,12 @@ def inspect(
 
 
 def _looked_at(
-    opened: Source, date: str | None, by: Sequence[str] | str, keys: Sequence[str] | str,
+    opened: Source,
+    date: str | None,
+    by: Sequence[str] | str,
+    keys: Sequence[str] | str,
     rules: DateRules,
-) -> Table:  # fmt: skip
+) -> Table:
     found = Findings()
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
     if date is None:
@@ -209,8 +216,12 @@ def _plausible(present: Ints, counts: Ints, found: Findings) -> None:
             found.add("perhaps no date", text, count, f"--blank-date {text} if it stands for none")
     far = (present < ordinal("1900-01-01")) | (present > ordinal(dt.date.today()) + 3653)
     if far.any():
-        found.add("implausible dates", f"such as {as_date(int(present[far][0]))}",
-                  int(counts[far].sum()), "before 1900 or over ten years ahead")  # fmt: skip
+        found.add(
+            "implausible dates",
+            f"such as {as_date(int(present[far][0]))}",
+            int(counts[far].sum()),
+            "before 1900 or over ten years ahead",
+        )
 
 
 def _gaps(present: Ints, found: Findings, group: str) -> None:
@@ -230,9 +241,12 @@ def _gaps(present: Ints, found: Findings, group: str) -> None:
 
 
 def _per_group(
-    source: Source, groups: list[str], days: NDArray[np.int32], good: NDArray[np.bool_],
+    source: Source,
+    groups: list[str],
+    days: NDArray[np.int32],
+    good: NDArray[np.bool_],
     found: Findings,
-) -> None:  # fmt: skip
+) -> None:
     if not groups:
         return
     numbers, combiner = _numbered(source, groups)

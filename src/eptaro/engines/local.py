@@ -6,13 +6,13 @@ import os
 from collections.abc import Iterable
 from functools import partial
 
-from eptaro.core.daterules import DateRules
-from eptaro.core.facts import Folded
-from eptaro.core.fold import Fold
-from eptaro.core.measures import Plane
-from eptaro.inputs.damage import readable
+from eptaro.core.folds.fold import Fold
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.planes import Plane
+from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions, find_date
+from eptaro.rules.dates import DateRules
 
 
 def fold_source(
@@ -36,9 +36,15 @@ def fold_source(
 
 
 def _folded(
-    source: Source, date: str | None, by: list[str], wanted: list[Plane], rules: DateRules,
-    limit: int | None, *, settled: bool,
-) -> Folded:  # fmt: skip
+    source: Source,
+    date: str | None,
+    by: list[str],
+    wanted: list[Plane],
+    rules: DateRules,
+    limit: int | None,
+    *,
+    settled: bool,
+) -> Folded:
     notes = []
     if date is None:
         date = find_date(source, rules)
@@ -60,11 +66,18 @@ def _folded(
             f"distinct and quantile measures keep every value: {cells.memory / 2**20:,.1f} MiB"
         )
     return Folded(
-        groups, cells, fold.rows, source.name, transactions.aside, transactions.left_out,
-        tuple(notes), frozenset([source.fingerprint()]), fold.distinct_values(),
+        groups,
+        cells,
+        fold.rows,
+        source.name,
+        transactions.aside,
+        transactions.left_out,
+        tuple(notes),
+        frozenset([source.fingerprint()]),
+        fold.distinct_values(),
         reread=partial(Transactions, source, date, by, wanted, rules, settled=settled),
         timed=timed,
-    )  # fmt: skip
+    )
 
 
 def free_memory() -> int:

@@ -12,35 +12,42 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core import exact
-from eptaro.core.addresses import shown_address
-from eptaro.core.cells import Cells, Tally
-from eptaro.core.column import Column, Kind
-from eptaro.core.daterules import DateRules
-from eptaro.core.days import Ints
-from eptaro.core.errors import DateError, InputError, MeasureError
-from eptaro.core.facts import Folded
-from eptaro.core.groups import Combiner, Encoder
-from eptaro.core.measures import Plane
-from eptaro.core.span import Span
-from eptaro.core.squares import Squares
-from eptaro.core.table import Table
-from eptaro.core.tallies import Entries, Pick, Sum
+from eptaro.addresses import shown_address
+from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.axis import cells_axis
+from eptaro.core.folds.cells import Cells, Tally
+from eptaro.core.folds.encoding import Combiner, Encoder
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.picks import Entries, Pick
+from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.squares import Squares
+from eptaro.core.folds.sums import Sum
+from eptaro.core.tables import exact
+from eptaro.core.tables.column import Column, Kind
+from eptaro.core.tables.table import Table
 from eptaro.engines.sqlqueries import DAY, LIMB, ROWS, Queried, key_names
-from eptaro.inputs.books import cells_axis
+from eptaro.errors import DateError, InputError, MeasureError
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.reading import settled_start
 from eptaro.inputs.values import read_codes, read_groups
 from eptaro.outputs.databases import connected, refusals
+from eptaro.rules.dates import DateRules
 
 _LISTED = ("values", "codes")
 _MOST_ASIDE = 100_000
 
 
 def fold_database(
-    url: str, what: str, date: str, by: Sequence[str], planes: Iterable[Plane], rules: DateRules,
-    span: Span | None = None, wanted: Mapping[str, Any] | None = None,
-) -> Folded:  # fmt: skip
+    url: str,
+    what: str,
+    date: str,
+    by: Sequence[str],
+    planes: Iterable[Plane],
+    rules: DateRules,
+    span: Span | None = None,
+    wanted: Mapping[str, Any] | None = None,
+) -> Folded:
     """Fold a table or query inside its database.
 
     Sums, counts, least and largest values come from one grouped query; distinct values and
@@ -168,9 +175,17 @@ def _folded(
             tallies[plane] = tally.spread(cell, axis.size)
     digest = hashlib.blake2b(f"{name} {result.queries} {counts.sum()}".encode(), digest_size=16)
     return Folded(
-        groups.at(order), Cells(axis, tallies), int(counts[keys.good].sum()), f"{name} {what}",
-        aside, {}, (), frozenset([digest.hexdigest()]), distinct, queries=result.queries,
-    )  # fmt: skip
+        groups.at(order),
+        Cells(axis, tallies),
+        int(counts[keys.good].sum()),
+        f"{name} {what}",
+        aside,
+        {},
+        (),
+        frozenset([digest.hexdigest()]),
+        distinct,
+        queries=result.queries,
+    )
 
 
 def _aside(keys: _Keys, values: list[Any], counts: Ints) -> Table | None:

@@ -11,11 +11,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from eptaro.core.daterules import DateRules
-from eptaro.core.errors import DateError, InputError, MeasureError, QuestionError, unknown
-from eptaro.core.measures import Plane
-from eptaro.core.span import Span
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.planes import Plane
+from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.inputs.extras import need
+from eptaro.rules.dates import DateRules
 
 DAY, ROWS = "eptaro_day", "eptaro_rows"
 LIMB = 21  # bits of each third of a value, whose products are added up in 64 bits
@@ -107,15 +107,23 @@ class Queried:
         return sql.cast(column, sql.Date)
 
     def folded(
-        self, date: str, by: Sequence[str], planes: Sequence[Plane], rules: DateRules,
-        centres: Mapping[str, int], where: Sequence[Any],
-    ) -> Any:  # fmt: skip
+        self,
+        date: str,
+        by: Sequence[str],
+        planes: Sequence[Plane],
+        rules: DateRules,
+        centres: Mapping[str, int],
+        where: Sequence[Any],
+    ) -> Any:
         """Return the query that gives one row per day and group, with all summed planes."""
         keys = [self.day(date, rules), *(self.column(name) for name in by)]
         labelled = [key.label(label) for key, label in zip(keys, key_names(by), strict=True)]
         counted = self.sql.func.count().label(ROWS)
-        sums = [part.label(name) for plane in planes for name, part in
-                self._parts(plane, centres).items()]  # fmt: skip
+        sums = [
+            part.label(name)
+            for plane in planes
+            for name, part in self._parts(plane, centres).items()
+        ]
         return self.sql.select(*labelled, counted, *sums).where(*where).group_by(*keys)
 
     def listed(
@@ -166,8 +174,10 @@ class Queried:
             case "filled":
                 return {name: func.count(self._number(column))}
             case "sum" if self._counts_in_64_bits(plane.column):
-                return {f"{name}:high": func.sum(value.op(">>")(32)),
-                        f"{name}:low": func.sum(value.op("&")(_HALF))}  # fmt: skip
+                return {
+                    f"{name}:high": func.sum(value.op(">>")(32)),
+                    f"{name}:low": func.sum(value.op("&")(_HALF)),
+                }
             case "sum":
                 return {name: func.sum(value)}
             case "min" | "max":
@@ -177,8 +187,11 @@ class Queried:
             return {name: func.sum(distance * distance)}
         if self.engine.dialect.name == "sqlite":  # 64 bits: values are cut in three
             mask = (1 << LIMB) - 1
-            limbs = [value.op(">>")(2 * LIMB), value.op(">>")(LIMB).op("&")(mask),
-                     value.op("&")(mask)]  # fmt: skip
+            limbs = [
+                value.op(">>")(2 * LIMB),
+                value.op(">>")(LIMB).op("&")(mask),
+                value.op("&")(mask),
+            ]
             pairs = [(0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2)]
             return {f"{name}:{i}{j}": func.sum(limbs[i] * limbs[j]) for i, j in pairs}
         exact = sql.cast(value, sql.Numeric)
@@ -230,8 +243,14 @@ def _kind_of(sql: Any, values: Sequence[Any]) -> Any:
     from decimal import Decimal
 
     filled = [value for value in values if value is not None]
-    kinds = ((bool, sql.Boolean), (int, sql.BigInteger), (float, sql.Double),
-             (Decimal, sql.Numeric), (dt.datetime, sql.DateTime), (dt.date, sql.Date))  # fmt: skip
+    kinds = (
+        (bool, sql.Boolean),
+        (int, sql.BigInteger),
+        (float, sql.Double),
+        (Decimal, sql.Numeric),
+        (dt.datetime, sql.DateTime),
+        (dt.date, sql.Date),
+    )
     for kind, made in kinds:
         if filled and all(isinstance(value, kind) for value in filled):
             return made()

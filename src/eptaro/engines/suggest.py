@@ -9,13 +9,13 @@ from dataclasses import asdict, dataclass, field, replace
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.daterules import DateRules
-from eptaro.core.errors import InputError
-from eptaro.core.filerules import FileRules
 from eptaro.engines.inspect import Findings, decided_rules, readable_share
-from eptaro.inputs.damage import readable
+from eptaro.errors import InputError
 from eptaro.inputs.dates.reading import is_text, looks_like_dates
+from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import Source
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
 
 _LOOKED_AT = 200_000  # rows
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
@@ -31,9 +31,12 @@ class Suggestion:
     numbers: list[str] = field(default_factory=list)
 
     def text(
-        self, files: list[str], date: str, year_starts: str | None = None,
+        self,
+        files: list[str],
+        date: str,
+        year_starts: str | None = None,
         written: Mapping[str, str | None] | None = None,
-    ) -> str:  # fmt: skip
+    ) -> str:
         """Return the config; the order of dates is set where the evidence decided it, and how
         files are written where that is not the usual way.
         """
@@ -41,10 +44,21 @@ class Suggestion:
         name = "calendar"
         if year_starts:
             name = "fiscal"
-            lines += ["[calendars.fiscal]", 'kind = "month"', f"year_starts = {_said(year_starts)}",
-                      'year_named = "end"          # or "start"', 'prefix = "FY"', ""]  # fmt: skip
-        lines += ["[data]", f"files = {_said(files)}", f"date = {_said(date)}",
-                  f"by = {_said(self.groups[:1])}", f"calendar = {_said(name)}"]  # fmt: skip
+            lines += [
+                "[calendars.fiscal]",
+                'kind = "month"',
+                f"year_starts = {_said(year_starts)}",
+                'year_named = "end"          # or "start"',
+                'prefix = "FY"',
+                "",
+            ]
+        lines += [
+            "[data]",
+            f"files = {_said(files)}",
+            f"date = {_said(date)}",
+            f"by = {_said(self.groups[:1])}",
+            f"calendar = {_said(name)}",
+        ]
         if self.groups[1:]:
             lines.append(f"# also worth grouping by: {', '.join(self.groups[1:])}")
         rules = self.dates[date]
@@ -60,8 +74,10 @@ class Suggestion:
         lines += ["", "[data.measures]", 'entries = "count()"']
         for column in self.numbers:
             term = f'"{column}"' if any(mark in column for mark in '(),"') else column
-            lines.append(f"{_said('total ' + column) if not _plain(column) else 'total_' + column}"
-                         f" = {_said(f'sum({term})')}")  # fmt: skip
+            lines.append(
+                f"{_said('total ' + column) if not _plain(column) else 'total_' + column}"
+                f" = {_said(f'sum({term})')}"
+            )
         return "\n".join(lines) + "\n"
 
 
@@ -97,9 +113,11 @@ def suggest(source: Source, rules: DateRules | None = None) -> Suggestion:
         own = _date_rules(column, rules or DateRules(), name)
         if own is not None:
             found.dates[name] = own
-        elif pa.types.is_floating(column.type) or pa.types.is_decimal(column.type) or (
-            pa.types.is_integer(column.type) and not _is_key(name)
-        ):  # fmt: skip
+        elif (
+            pa.types.is_floating(column.type)
+            or pa.types.is_decimal(column.type)
+            or (pa.types.is_integer(column.type) and not _is_key(name))
+        ):
             found.numbers.append(name)
         elif is_text(column.type) and _repeats(column):
             found.groups.append(name)

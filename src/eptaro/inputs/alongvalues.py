@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.days import Ints
-from eptaro.core.fold import Batch
-from eptaro.core.groups import Combiner, Groups
-from eptaro.core.measures import Plane
+from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.encoding import Combiner
+from eptaro.core.folds.groups import Groups
+from eptaro.core.folds.planes import Plane
 from eptaro.inputs.sources import FrameSource, Source, Wanted
 from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
 
@@ -42,9 +43,11 @@ def value_rows(table: Any, along: str, by: list[str], planes: set[Plane]) -> Row
     def batch(order: Ints) -> Batch:
         days = np.arange(len(order), dtype=np.int32)
         return Batch(
-            days, {}, {name: column.take(order) for name, column in values.items()},
+            days,
+            {},
+            {name: column.take(order) for name, column in values.items()},
             {name: coded.at(order) for name, coded in distinct.items()},
-        )  # fmt: skip
+        )
 
     position = read_numbers(rows[along], along, source).numbers()
     return position, groups.at(order), place, batch

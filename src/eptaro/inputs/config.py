@@ -13,13 +13,14 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.errors import CalendarError, InputError, unknown
-from eptaro.core.listedcalendar import ListedCalendar
-from eptaro.core.monthcalendar import MonthCalendar
-from eptaro.core.owncalendars import OwnCalendars, named_calendars
-from eptaro.core.weekcalendar import WeekCalendar
-from eptaro.core.workdays import HolidaySet, Workdays
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.holidays import HolidaySet
+from eptaro.core.calendars.listed import ListedCalendar
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.calendars.week import WeekCalendar
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.questions.own import OwnCalendars, named_calendars
+from eptaro.errors import CalendarError, InputError, unknown
 from eptaro.inputs import holidays as sources
 from eptaro.inputs.extras import need
 

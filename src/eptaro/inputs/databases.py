@@ -7,8 +7,8 @@ from typing import Any
 
 import pyarrow as pa
 
-from eptaro.core.addresses import shown_address
-from eptaro.core.errors import InputError, refused
+from eptaro.addresses import shown_address
+from eptaro.errors import InputError, refused
 from eptaro.inputs.extras import need
 from eptaro.inputs.sources import Source, TableSource
 

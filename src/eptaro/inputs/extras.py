@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib import import_module
 from typing import Any
 
-from eptaro.core.errors import InputError
+from eptaro.errors import InputError
 
 
 def need(module: str, extra: str, purpose: str) -> Any:

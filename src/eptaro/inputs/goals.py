@@ -7,7 +7,7 @@ from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.errors import InputError, unknown
+from eptaro.errors import InputError, unknown
 
 
 def read_goals(path: str | Path) -> dict[Any, Decimal]:

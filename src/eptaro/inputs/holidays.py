@@ -11,10 +11,10 @@ from itertools import islice, takewhile
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.days import as_date, ordinal
-from eptaro.core.errors import CalendarError, EptaroError, InputError, unknown
-from eptaro.core.levels import check_weekday, parse_month_day
-from eptaro.core.workdays import Holiday, HolidaySet
+from eptaro.core.calendars.days import as_date, ordinal
+from eptaro.core.calendars.holidays import Holiday, HolidaySet
+from eptaro.core.calendars.levels import check_weekday, parse_month_day
+from eptaro.errors import CalendarError, EptaroError, InputError, unknown
 from eptaro.inputs.extras import need
 
 _ORDINALS = {"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "last": -1}

@@ -5,8 +5,8 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Sequence
 
-from eptaro.core.errors import CalendarError, unknown
-from eptaro.core.names import Names
+from eptaro.core.calendars.names import Names
+from eptaro.errors import CalendarError, unknown
 from eptaro.inputs.extras import need
 
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from eptaro.core.errors import InputError, unknown
+from eptaro.errors import InputError, unknown
 
 
 @dataclass(frozen=True)

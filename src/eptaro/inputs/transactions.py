@@ -11,20 +11,20 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.column import Column
-from eptaro.core.daterules import DateRules
-from eptaro.core.days import Flags
-from eptaro.core.errors import DateError, EptaroError, InputError
-from eptaro.core.fold import Batch
-from eptaro.core.groups import Coded
-from eptaro.core.measures import Plane
-from eptaro.core.progress import tell
-from eptaro.core.table import Table
+from eptaro.core.calendars.days import Flags
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.planes import Plane
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import DateError, EptaroError, InputError
 from eptaro.inputs.ahead import ahead
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.dates.reading import looks_like_dates, settled_start
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
+from eptaro.progress import tell
+from eptaro.rules.dates import DateRules
 
 _FIRST_SHOWN = 3
 
@@ -38,9 +38,15 @@ class Transactions:
     """
 
     def __init__(
-        self, source: Source, date: str, by: list[str], planes: Iterable[Plane], rules: DateRules,
-        *, settled: bool = False,
-    ) -> None:  # fmt: skip
+        self,
+        source: Source,
+        date: str,
+        by: list[str],
+        planes: Iterable[Plane],
+        rules: DateRules,
+        *,
+        settled: bool = False,
+    ) -> None:
         planes = list(planes)
         self._source, self._date, self._by = source, date, by
         self._codes = sorted({p.column for p in planes if p.what == "codes"})

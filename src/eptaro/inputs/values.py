@@ -10,10 +10,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.core.column import Column
-from eptaro.core.errors import InputError, MeasureError
-from eptaro.core.groups import Coded
-from eptaro.inputs.chunks import one_array, to_numpy
+from eptaro.core.folds.groups import Coded
+from eptaro.core.tables.column import Column
+from eptaro.errors import InputError, MeasureError
+from eptaro.inputs.files.chunks import one_array, to_numpy
 from eptaro.inputs.sources import Source
 
 _MOST_DECIMALS = 6

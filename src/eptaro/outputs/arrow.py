@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from eptaro.core.column import Column
-from eptaro.core.errors import InputError
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import InputError
 
 if TYPE_CHECKING:
     import pandas

@@ -12,11 +12,11 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.addresses import shown_address
-from eptaro.core.column import Column
-from eptaro.core.days import as_dates
-from eptaro.core.errors import EptaroError, InputError, refused, unknown
-from eptaro.core.table import Table
+from eptaro.addresses import shown_address
+from eptaro.core.calendars.days import as_dates
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import EptaroError, InputError, refused, unknown
 
 MODES = ("create", "replace", "extend")
 _LONGEST_NAME = 63  # what every widely used database takes
@@ -236,11 +236,14 @@ def _definition(table: Table, schema: str | None, name: str) -> tuple[Any, list[
     key = _key(table)
     columns = [
         sql.Column(
-            column.name, _type(column), primary_key=column.name == key, autoincrement=False,
+            column.name,
+            _type(column),
+            primary_key=column.name == key,
+            autoincrement=False,
             comment=column.description or None,
         )
         for column in table.columns
-    ]  # fmt: skip
+    ]
     indexed = [n for n in table.names if n.endswith("_index") or n == "year_month_key"]
     indexed += [n for n in _KEYS if n in table and n != key]
     target = sql.Table(name, sql.MetaData(), *columns, schema=schema)

@@ -9,8 +9,8 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from eptaro.core.errors import InputError, as_path, unknown
-from eptaro.core.table import Table
+from eptaro.core.tables.table import Table
+from eptaro.errors import InputError, as_path, unknown
 from eptaro.outputs.sheets import write_xlsx
 from eptaro.outputs.text import to_json, to_markdown, write_csv
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from html import escape
 
-from eptaro.core.display import NUMERIC, shown_table
-from eptaro.core.table import Table
+from eptaro.core.tables.display import NUMERIC, shown_table
+from eptaro.core.tables.table import Table
 
 STYLE = """
 :root { --ink: #22262b; --soft: #5b626b; --rule: #dcd7cb; --paper: #fbfaf7; --accent: #1f5a7a;

@@ -8,12 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.column import Column, dates
-from eptaro.core.errors import InputError
-from eptaro.core.span import Span
-from eptaro.core.table import Table
-from eptaro.core.workdays import Workdays
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
+from eptaro.core.tables.table import Table
+from eptaro.errors import InputError
 from eptaro.outputs.files import replace_whole
 
 _LISTED = ("year", "half", "quarter", "month")
@@ -58,8 +59,16 @@ def check_years(calendar: Calendar, first: int, last: int, other: Calendar | Non
     if "week" in calendar.levels:
         begin = calendar.index_at(years, np.ones_like(years), "week")[0]
         end = calendar.index_at(years + 1, np.ones_like(years), "week")[0]
-        columns.append(Column.of("weeks", "integer", end - begin, exists, unit="weeks",
-                                 description="Whole weeks that belong to the year"))  # fmt: skip
+        columns.append(
+            Column.of(
+                "weeks",
+                "integer",
+                end - begin,
+                exists,
+                unit="weeks",
+                description="Whole weeks that belong to the year",
+            )
+        )
     if other is not None:
         columns += _against(calendar, other, years)
     return Table(columns, {"calendar": calendar.describe()})

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.table import Table
+from eptaro.core.tables.table import Table
 
 # A formula may begin after spaces, and with the wide forms of its marks; -5 and +1.5 are numbers.
 _FORMULA = re.compile(

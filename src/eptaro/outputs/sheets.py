@@ -7,10 +7,10 @@ import re
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.column import Column
-from eptaro.core.display import shown
-from eptaro.core.errors import InputError
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import shown
+from eptaro.core.tables.table import Table
+from eptaro.errors import InputError
 
 _FIRST_DATE = dt.date(1900, 3, 1)  # earlier days are not the same day in every program
 _WIDEST, _MOST_ROWS = 40, 1_048_000
@@ -31,8 +31,11 @@ class Book:
     """A workbook in the making, with the formats that its cells share."""
 
     def __init__(self, path: Path) -> None:
-        options = {"strings_to_formulas": False, "strings_to_urls": False,
-                   "strings_to_numbers": False}  # fmt: skip
+        options = {
+            "strings_to_formulas": False,
+            "strings_to_urls": False,
+            "strings_to_numbers": False,
+        }
         self.file = need_xlsxwriter().Workbook(str(path), options)
         # The same answer gives the same file: no clock in it.
         self.file.set_properties({"created": dt.datetime(2000, 1, 1), "author": "", "title": ""})
@@ -132,8 +135,12 @@ def _write_column(book: Book, sheet: Any, column: Column, row: int, place: int) 
             if abs(number) != float("inf"):
                 sheet.write_number(at, place, number, numbers)
         elif column.kind == "date" and value >= _FIRST_DATE:
-            sheet.write_datetime(at, place, dt.datetime.combine(value, dt.time()),
-                                 book.format(num_format="yyyy-mm-dd"))  # fmt: skip
+            sheet.write_datetime(
+                at,
+                place,
+                dt.datetime.combine(value, dt.time()),
+                book.format(num_format="yyyy-mm-dd"),
+            )
         elif column.kind == "flag":
             sheet.write_string(at, place, "yes" if value else "no", book.format(align="center"))
         else:

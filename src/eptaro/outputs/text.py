@@ -14,9 +14,9 @@ from typing import Any, BinaryIO
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.column import Column
-from eptaro.core.display import NUMERIC, shown_table
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import NUMERIC, shown_table
+from eptaro.core.tables.table import Table
 from eptaro.outputs.safetext import guarded_table
 
 

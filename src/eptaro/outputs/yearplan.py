@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.days import ordinal
-from eptaro.core.errors import CalendarError
-from eptaro.core.levels import WEEKDAYS
-from eptaro.core.period import Period
-from eptaro.core.workdays import Workdays
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import ordinal
+from eptaro.core.calendars.levels import WEEKDAYS
+from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.errors import CalendarError
 
 _DAY = dt.timedelta(1)
 

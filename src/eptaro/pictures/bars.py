@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.column import Column
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
 from eptaro.pictures.groups import group_names, panels_of
 from eptaro.pictures.page import Page, marked, numbered
 from eptaro.pictures.style import ACCENT, COOL, INK, SOFT, WARM

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from eptaro.core.column import Column
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
 from eptaro.pictures.bars import bar_edges
 from eptaro.pictures.groups import panels_of
 from eptaro.pictures.page import Page, marked, numbered

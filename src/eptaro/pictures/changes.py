@@ -6,8 +6,8 @@ from pathlib import Path
 
 import numpy as np
 
-from eptaro.core.errors import QuestionError
-from eptaro.core.table import Table
+from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError
 from eptaro.pictures.groups import group_names, titled
 from eptaro.pictures.page import Page, numbered
 from eptaro.pictures.style import ACCENT, EARLIER, INK, SOFT, WARM

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from eptaro.core.errors import QuestionError, unknown
-from eptaro.core.table import Table
+from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError, unknown
 from eptaro.pictures.bars import draw_against, draw_bars, draw_histogram
 from eptaro.pictures.boxes import draw_boxes
 from eptaro.pictures.changes import draw_changes, draw_steps

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.table import Table
+from eptaro.core.tables.table import Table
 from eptaro.pictures.page import MOST_PANELS, Page
 
 

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.counterparts import of_to_date
-from eptaro.core.days import as_date
-from eptaro.core.monthcalendar import MonthCalendar
-from eptaro.core.sides import Sides
-from eptaro.core.table import Table
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import as_date
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.compare.counterparts import of_to_date
+from eptaro.core.verbs.compare.sides import Sides
 from eptaro.pictures.groups import panels_of
 from eptaro.pictures.page import Page, marked, numbered
 from eptaro.pictures.style import ACCENT, EARLIER, INK, SOFT, WARM

@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.column import Column
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
 from eptaro.pictures.style import FAINT, INK, PAPER, SOFT, new_figure, save
 from eptaro.pictures.words import compact, elided
 

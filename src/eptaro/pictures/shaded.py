@@ -7,13 +7,13 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.attributes import full_name
-from eptaro.core.column import Column
-from eptaro.core.days import as_date, weekday
-from eptaro.core.errors import QuestionError
-from eptaro.core.levels import WEEKDAYS
-from eptaro.core.span import Span
-from eptaro.core.table import Table
+from eptaro.core.calendars.days import as_date, weekday
+from eptaro.core.calendars.levels import WEEKDAYS
+from eptaro.core.calendars.span import Span
+from eptaro.core.questions.attributes import full_name
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError
 from eptaro.pictures.groups import group_names
 from eptaro.pictures.lines import calendar_of
 from eptaro.pictures.page import BOTTOM, TOP, Page

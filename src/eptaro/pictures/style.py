@@ -6,7 +6,7 @@ import warnings
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.errors import InputError, unknown
+from eptaro.errors import InputError, unknown
 from eptaro.outputs.files import replace_whole
 
 ENDINGS = (".png", ".svg", ".pdf")

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.column import Column
-from eptaro.core.display import shown
-from eptaro.core.span import Span
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import shown
 
 _STEPS = (1, 2, 3, 4, 6, 12, 13, 24, 26, 52, 104, 156, 260, 520, 1300, 5200)
 _OPENS = re.compile(r"(\d{4}|-H1|-Q1|-M01|-01|-W01)$")

@@ -50,25 +50,49 @@ def _draw_block(axes: Any, plan: YearPlan, block: MonthBlock, x: float, y: float
     else:
         axes.plot([x + 0.1, x + 7.9], [y + 0.05, y + 0.05], color=FAINT, lw=1)
     for place, head in enumerate(plan.weekdays):
-        axes.text(x + 1.5 + place, y + 1.5, head[:2].title(), size=7, color=SOFT, ha="center",
-                  va="center")  # fmt: skip
+        axes.text(
+            x + 1.5 + place, y + 1.5, head[:2].title(), size=7, color=SOFT, ha="center", va="center"
+        )
     for number, line in enumerate(block.lines):
         at = y + 2.4 + number
-        axes.text(x + 0.5, at, str(line.number), size=7, color=SOFT, ha="center", va="center",
-                  style="italic")  # fmt: skip
+        axes.text(
+            x + 0.5,
+            at,
+            str(line.number),
+            size=7,
+            color=SOFT,
+            ha="center",
+            va="center",
+            style="italic",
+        )
         for place, day in enumerate(line.days):
             if day is None:
                 continue
             centre = x + 1.5 + place
             if plan.is_weekend(day):
-                axes.fill_between([centre - 0.48, centre + 0.48], at - 0.46, at + 0.46, color=COOL,
-                                  lw=0)  # fmt: skip
+                axes.fill_between(
+                    [centre - 0.48, centre + 0.48], at - 0.46, at + 0.46, color=COOL, lw=0
+                )
             holiday = day in plan.holidays
             if holiday:
-                axes.fill_between([centre - 0.48, centre + 0.48], at - 0.46, at + 0.46,
-                                  facecolor="none", edgecolor=WARM, lw=1.3)  # fmt: skip
-            axes.text(centre, at, str(day.day), size=8, color=WARM if holiday else INK,
-                      weight="bold" if holiday else "normal", ha="center", va="center")  # fmt: skip
+                axes.fill_between(
+                    [centre - 0.48, centre + 0.48],
+                    at - 0.46,
+                    at + 0.46,
+                    facecolor="none",
+                    edgecolor=WARM,
+                    lw=1.3,
+                )
+            axes.text(
+                centre,
+                at,
+                str(day.day),
+                size=8,
+                color=WARM if holiday else INK,
+                weight="bold" if holiday else "normal",
+                ha="center",
+                va="center",
+            )
 
 
 def _draw_holidays(figure: Any, plan: YearPlan) -> None:

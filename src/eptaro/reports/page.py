@@ -5,14 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.beside import Beside
-from eptaro.core.daybook import Daybook
-from eptaro.core.errors import InputError
-from eptaro.core.facts import AsOf
-from eptaro.core.progress import tell
-from eptaro.core.table import Table
+from eptaro.beside import Beside
+from eptaro.core.questions.scope import AsOf
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.errors import InputError
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
+from eptaro.progress import tell
 from eptaro.reports.sections import Asked, Section, made
 from eptaro.reports.settings import ReportRules
 from eptaro.version import __version__
@@ -21,9 +21,8 @@ _APART = "proof"
 
 
 def write_page(
-    book: Daybook, path: Path, rules: ReportRules, quality: Table | None = None,
-    as_of: AsOf = None,
-) -> Path:  # fmt: skip
+    book: Daybook, path: Path, rules: ReportRules, quality: Table | None = None, as_of: AsOf = None
+) -> Path:
     """Write the report of a book; `quality` is what `inspect` found in its file."""
     if book.own is not None:
         book = book.using(book.own.common)
@@ -41,9 +40,14 @@ def write_page(
     names = ", ".join(measure.name for measure in book.measures)
     page = _template().render(
         title=rules.title or f"{names[:1].upper()}{names[1:]} to {view.coverage.last}",
-        style=STYLE, sections=sections, as_of=view.coverage.last, coverage=view.coverage,
-        calendar=book.calendar.describe(), source=book.source, version=__version__,
-    )  # fmt: skip
+        style=STYLE,
+        sections=sections,
+        as_of=view.coverage.last,
+        coverage=view.coverage,
+        calendar=book.calendar.describe(),
+        source=book.source,
+        version=__version__,
+    )
     return replace_whole(path, lambda beside: _write(beside, page))
 
 

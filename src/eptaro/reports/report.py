@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.daybook import Daybook
-from eptaro.core.errors import InputError, QuestionError, unknown
-from eptaro.core.facts import AsOf
-from eptaro.core.table import Table
+from eptaro.core.questions.scope import AsOf
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.errors import InputError, QuestionError, unknown
 
 ENDINGS = (".html", ".xlsx")
 _MOST_YEARS = 200

@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.column import Column
-from eptaro.core.daybook import Daybook
-from eptaro.core.display import shown
-from eptaro.core.errors import EptaroError, QuestionError
-from eptaro.core.table import Table
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import shown
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.errors import EptaroError, QuestionError
 from eptaro.outputs.html import table_html
 from eptaro.reports.settings import ReportRules
 
@@ -159,9 +159,14 @@ def groups(asked: Asked) -> Section | None:
     name = book.measures[0].name
     section = Section(f"By {' and '.join(book.groups.names)}", "groups")
     table = book.compare(
-        rules.within, to_date=True, by=book.groups.names, match=rules.match, details=True,
-        sort=f"-{name}_change", as_of=asked.as_of,
-    )  # fmt: skip
+        rules.within,
+        to_date=True,
+        by=book.groups.names,
+        match=rules.match,
+        details=True,
+        sort=f"-{name}_change",
+        as_of=asked.as_of,
+    )
     known = [row for row in table.rows() if row[f"{name}_change"] is not None]
     if known:
         best, worst = known[0], known[-1]
@@ -201,9 +206,12 @@ def rhythm(asked: Asked) -> Section:
     book = asked.book
     section = Section("The rhythm", "rhythm")
     plain = Daybook.of(
-        book.folded, tuple(m for m in book.measures if m.additive_plane) or book.measures[:1],
-        book.calendar, book.coverage, book.workdays,
-    )  # fmt: skip
+        book.folded,
+        tuple(m for m in book.measures if m.additive_plane) or book.measures[:1],
+        book.calendar,
+        book.coverage,
+        book.workdays,
+    )
     days = plain.rhythm("weekday", as_of=asked.as_of)
     name = plain.measures[0].name
     shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name
@@ -278,10 +286,16 @@ def proof(asked: Asked) -> Section:
 
 
 MAKERS: dict[str, Callable[[Asked], Section | None]] = {
-    "headline": headline, "to date": to_date, "comparison": comparison, "trend": trend,
-    "groups": groups, "rhythm": rhythm, "quality": quality, "definitions": definitions,
+    "headline": headline,
+    "to date": to_date,
+    "comparison": comparison,
+    "trend": trend,
+    "groups": groups,
+    "rhythm": rhythm,
+    "quality": quality,
+    "definitions": definitions,
     "proof": proof,
-}  # fmt: skip
+}
 
 
 def made(name: str, asked: Asked) -> Section | None:

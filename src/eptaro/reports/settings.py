@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.counterparts import MATCHES
-from eptaro.core.errors import QuestionError, unknown
-from eptaro.core.levels import check_level
-from eptaro.core.windows import Reach
+from eptaro.core.calendars.amount import Reach
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.levels import check_level
+from eptaro.core.verbs.compare.counterparts import MATCHES
+from eptaro.errors import QuestionError, unknown
 
 SECTIONS = (
     *("headline", "to date", "comparison", "trend", "groups", "rhythm", "quality"),

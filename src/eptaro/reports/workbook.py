@@ -9,14 +9,15 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.column import Column, dates
-from eptaro.core.daybook import Daybook
-from eptaro.core.errors import QuestionError
-from eptaro.core.facts import AsOf
-from eptaro.core.levels import LEVELS, check_level
-from eptaro.core.measures import Measure
-from eptaro.core.span import Span
-from eptaro.core.table import Table
+from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.span import Span
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.scope import AsOf
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.errors import QuestionError
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.sheets import Book, number_format, write_cells
 
@@ -179,8 +180,13 @@ def _write_sheet(file: Book, page: Any, book: Daybook, sheet: _Sheet) -> None:
     whole = all(table.column("complete").to_list())
     known = "" if whole else " (not all of its parts are whole)"
     page.write_string(1, 0, f"{sheet.span.first} to {sheet.span.last}{known}")
-    page.write_url(1, 6, "internal:'Contents'!A1", file.format(font_color="#1f5a7a", underline=1),
-                   string="Contents")  # fmt: skip
+    page.write_url(
+        1,
+        6,
+        "internal:'Contents'!A1",
+        file.format(font_color="#1f5a7a", underline=1),
+        string="Contents",
+    )
     page.write_string(2, 0, table.footer(), file.format(font_color="#6b727b"))
     after = write_cells(file, page, table, _TOP, words=True)
     _write_totals(file, page, book, table, _TOP + 1, after)
@@ -188,8 +194,7 @@ def _write_sheet(file: Book, page: Any, book: Daybook, sheet: _Sheet) -> None:
     _add_chart(file, page, book, table, _TOP + 1, after)
     if sheet.groups is not None:
         start = after + 21
-        page.write_string(start, 0, f"By {' and '.join(book.groups.names)}",
-                          file.format(bold=True))  # fmt: skip
+        page.write_string(start, 0, f"By {' and '.join(book.groups.names)}", file.format(bold=True))
         words = [str(word) for word in sheet.groups.columns[0].to_list()]
         page.set_column(0, 0, min(max(map(len, words)) + 3, 40))
         below = write_cells(file, page, sheet.groups, start + 1, widths=False, words=True)
@@ -246,7 +251,8 @@ def _add_chart(file: Book, page: Any, book: Daybook, table: Table, first: int, a
     chart.combine(line)
     chart.set_title({"name": f"{name} and the year before", "name_font": {"size": 11}})
     chart.set_legend({"position": "bottom"})
-    chart.set_y_axis({"num_format": "#,##0", "major_gridlines": {"visible": True,
-                      "line": {"color": "#e3dfd6"}}})  # fmt: skip
+    chart.set_y_axis(
+        {"num_format": "#,##0", "major_gridlines": {"visible": True, "line": {"color": "#e3dfd6"}}}
+    )
     chart.set_size({"width": 900, "height": 340})
     page.insert_chart(after + 2, 1, chart)

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.column import Column, Kind
-from eptaro.core.days import civil
+from eptaro.core.calendars.days import civil
 from eptaro.core.dimension.sheet import Sheet
+from eptaro.core.tables.column import Column, Kind
 
 Compute = Callable[[Sheet], Column]
 
@@ -35,9 +35,14 @@ class Attribute:
         """Return the attribute's column over the sheet's days."""
         found = self.compute(sheet)
         return Column.of(
-            prefix + self.name, self.kind, found.data, found.valid,
-            choices=found.choices, unit=self.unit, description=self.description,
-        )  # fmt: skip
+            prefix + self.name,
+            self.kind,
+            found.data,
+            found.valid,
+            choices=found.choices,
+            unit=self.unit,
+            description=self.description,
+        )
 
 
 def small(values: Any) -> NDArray[np.int32]:

@@ -8,20 +8,20 @@ from dataclasses import replace
 import numpy as np
 
 from eptaro.core import hooks
-from eptaro.core.calendar import Calendar
-from eptaro.core.column import Column
-from eptaro.core.days import DateLike, as_date, as_of_day
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import DateLike, as_date, as_of_day
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension.attribute import Attribute
 from eptaro.core.dimension.of_calendar import calendar_attributes
 from eptaro.core.dimension.of_day import DAY_ATTRIBUTES
 from eptaro.core.dimension.relative import DAY_RELATIVE, relative_attributes
 from eptaro.core.dimension.sheet import Sheet
-from eptaro.core.errors import CalendarError, QuestionError, unknown
-from eptaro.core.monthcalendar import MonthCalendar
-from eptaro.core.names import Names
-from eptaro.core.span import Span
-from eptaro.core.table import Table
-from eptaro.core.workdays import Workdays
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import CalendarError, QuestionError, unknown
 
 COLUMN_SETS = ("key", "standard", "all")
 
@@ -107,10 +107,12 @@ def _chosen(entries: list[Entry], columns: str | Sequence[str]) -> Iterable[Entr
             raise QuestionError(unknown("column set", columns, COLUMN_SETS))
         relative = {*DAY_RELATIVE}
         return [
-            entry for entry in entries
-            if columns == "all" or columns in entry[0].in_sets
+            entry
+            for entry in entries
+            if columns == "all"
+            or columns in entry[0].in_sets
             or (columns == "standard" and (entry[0] in relative or "as_of" in entry[0].name))
-        ]  # fmt: skip
+        ]
     by_name = {prefix + entry.name: (entry, name, prefix) for entry, name, prefix in entries}
     for wanted in columns:
         if wanted not in by_name:
@@ -127,9 +129,14 @@ def _column(entry: Attribute, sheet: Sheet, prefix: str) -> Column:
     count = sheet.span.days
     if known is None:
         return Column.of(
-            prefix + entry.name, entry.kind, np.zeros(count, np.int32), np.zeros(count, bool),
-            choices=np.array([""]), unit=entry.unit, description=entry.description,
-        )  # fmt: skip
+            prefix + entry.name,
+            entry.kind,
+            np.zeros(count, np.int32),
+            np.zeros(count, bool),
+            choices=np.array([""]),
+            unit=entry.unit,
+            description=entry.description,
+        )
     part = entry.column(replace(sheet, span=known), prefix)
     before = known.lo - sheet.span.lo
     return _padded(part, before, count - before - known.days)
@@ -138,9 +145,14 @@ def _column(entry: Attribute, sheet: Sheet, prefix: str) -> Column:
 def _padded(column: Column, before: int, after: int) -> Column:
     valid = np.pad(~column.blank, (before, after))
     return Column.of(
-        column.name, column.kind, np.pad(column.data, (before, after)), valid,
-        choices=column.choices, unit=column.unit, description=column.description,
-    )  # fmt: skip
+        column.name,
+        column.kind,
+        np.pad(column.data, (before, after)),
+        valid,
+        choices=column.choices,
+        unit=column.unit,
+        description=column.description,
+    )
 
 
 def _with_unknown(column: Column) -> Column:

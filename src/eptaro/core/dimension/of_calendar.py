@@ -7,14 +7,18 @@ from functools import cache
 
 import numpy as np
 
-from eptaro.core.column import Column
-from eptaro.core.days import Ints, civil
+from eptaro.core.calendars.days import Ints, civil
+from eptaro.core.calendars.period import Periods
 from eptaro.core.dimension.attribute import Attribute, Compute, date, flag, integer, words
 from eptaro.core.dimension.sheet import Sheet
-from eptaro.core.period import Periods
+from eptaro.core.tables.column import Column
 
 _STANDARD = frozenset({"standard"})
+
+
 _KEY = frozenset({"key", "standard"})
+
+
 _NONE: frozenset[str] = frozenset()
 
 
@@ -128,58 +132,162 @@ def _of_level(level: str) -> list[Attribute]:
         (lambda periods: periods.years) if level == "year" else (lambda periods: periods.numbers)
     )
     made = [
-        Attribute(level, level, "integer", number, _number(level, take),
-                  "number" if level == "year" else "", _STANDARD),
-        Attribute(f"{level}_label", level, "text", f"Label of the {level}; sorts in time order",
-                  _label(level),
-                  in_sets=_KEY),
-        Attribute(f"{level}_first", level, "date", f"First day of the {level}",
-                  lambda sheet: date(sheet.periods(level).first[sheet.places(level)]),
-                  in_sets=_STANDARD),
-        Attribute(f"{level}_last", level, "date", f"Last day of the {level}",
-                  lambda sheet: date(sheet.periods(level).last[sheet.places(level)]),
-                  in_sets=_STANDARD),
-        Attribute(f"{level}_index", level, "integer",
-                  f"Running number of the {level}: neighbours differ by 1",
-                  _number(level, lambda periods: periods.index), "number", _STANDARD),
-        Attribute(f"{level}_key", level, "integer",
-                  f"Year and number of the {level} as one number", _number(level, _key), "number"),
-        Attribute(f"{level}_name", level, "text", f"Name of the {level} in the locale asked for",
-                  _named(level, short=False)),
-        Attribute(f"{level}_name_short", level, "text", f"Short name of the {level}",
-                  _named(level, short=True)),
-        Attribute(f"{level}_days", level, "integer", f"Length of the {level}",
-                  _number(level, lambda periods: periods.last - periods.first + 1), "days"),
-        Attribute(f"{level}_workdays", level, "integer", f"Workdays in the {level}",
-                  lambda sheet: _workdays_in(sheet, level), "workdays"),
-        Attribute(f"day_of_{level}", level, "integer", f"Number of the day in its {level}, from 1",
-                  lambda sheet: integer(_day_of(sheet, level)), in_sets=own_days),
-        Attribute(f"days_left_in_{level}", level, "integer", f"Days that follow in the {level}",
-                  lambda sheet: integer(_days_left(sheet, level)), "days"),
-        Attribute(f"is_{level}_first", level, "flag", f"Whether it is the first day of the {level}",
-                  lambda sheet: flag(_day_of(sheet, level) == 1)),
-        Attribute(f"is_{level}_last", level, "flag", f"Whether it is the last day of the {level}",
-                  lambda sheet: flag(_days_left(sheet, level) == 0)),
-        Attribute(f"workday_of_{level}", level, "integer",
-                  f"Number of the workday in its {level}; blank on other days",
-                  lambda sheet: _workday_of(sheet, level)),
-        Attribute(f"workdays_left_in_{level}", level, "integer",
-                  f"Workdays that follow in the {level}",
-                  lambda sheet: _workdays_left(sheet, level), "workdays"),
-        Attribute(f"{level}_label_before", level, "text", f"Label of the {level} before",
-                  _prior(level, level)),
-    ]  # fmt: skip
+        Attribute(
+            level,
+            level,
+            "integer",
+            number,
+            _number(level, take),
+            "number" if level == "year" else "",
+            _STANDARD,
+        ),
+        Attribute(
+            f"{level}_label",
+            level,
+            "text",
+            f"Label of the {level}; sorts in time order",
+            _label(level),
+            in_sets=_KEY,
+        ),
+        Attribute(
+            f"{level}_first",
+            level,
+            "date",
+            f"First day of the {level}",
+            lambda sheet: date(sheet.periods(level).first[sheet.places(level)]),
+            in_sets=_STANDARD,
+        ),
+        Attribute(
+            f"{level}_last",
+            level,
+            "date",
+            f"Last day of the {level}",
+            lambda sheet: date(sheet.periods(level).last[sheet.places(level)]),
+            in_sets=_STANDARD,
+        ),
+        Attribute(
+            f"{level}_index",
+            level,
+            "integer",
+            f"Running number of the {level}: neighbours differ by 1",
+            _number(level, lambda periods: periods.index),
+            "number",
+            _STANDARD,
+        ),
+        Attribute(
+            f"{level}_key",
+            level,
+            "integer",
+            f"Year and number of the {level} as one number",
+            _number(level, _key),
+            "number",
+        ),
+        Attribute(
+            f"{level}_name",
+            level,
+            "text",
+            f"Name of the {level} in the locale asked for",
+            _named(level, short=False),
+        ),
+        Attribute(
+            f"{level}_name_short",
+            level,
+            "text",
+            f"Short name of the {level}",
+            _named(level, short=True),
+        ),
+        Attribute(
+            f"{level}_days",
+            level,
+            "integer",
+            f"Length of the {level}",
+            _number(level, lambda periods: periods.last - periods.first + 1),
+            "days",
+        ),
+        Attribute(
+            f"{level}_workdays",
+            level,
+            "integer",
+            f"Workdays in the {level}",
+            lambda sheet: _workdays_in(sheet, level),
+            "workdays",
+        ),
+        Attribute(
+            f"day_of_{level}",
+            level,
+            "integer",
+            f"Number of the day in its {level}, from 1",
+            lambda sheet: integer(_day_of(sheet, level)),
+            in_sets=own_days,
+        ),
+        Attribute(
+            f"days_left_in_{level}",
+            level,
+            "integer",
+            f"Days that follow in the {level}",
+            lambda sheet: integer(_days_left(sheet, level)),
+            "days",
+        ),
+        Attribute(
+            f"is_{level}_first",
+            level,
+            "flag",
+            f"Whether it is the first day of the {level}",
+            lambda sheet: flag(_day_of(sheet, level) == 1),
+        ),
+        Attribute(
+            f"is_{level}_last",
+            level,
+            "flag",
+            f"Whether it is the last day of the {level}",
+            lambda sheet: flag(_days_left(sheet, level) == 0),
+        ),
+        Attribute(
+            f"workday_of_{level}",
+            level,
+            "integer",
+            f"Number of the workday in its {level}; blank on other days",
+            lambda sheet: _workday_of(sheet, level),
+        ),
+        Attribute(
+            f"workdays_left_in_{level}",
+            level,
+            "integer",
+            f"Workdays that follow in the {level}",
+            lambda sheet: _workdays_left(sheet, level),
+            "workdays",
+        ),
+        Attribute(
+            f"{level}_label_before",
+            level,
+            "text",
+            f"Label of the {level} before",
+            _prior(level, level),
+        ),
+    ]
     if level != "year":
         made.append(
-            Attribute(f"{level}_label_last_year", level, "text",
-                      f"Label of the {level} of the same number a year back; blank where none is",
-                      _prior(level, "year"))
-        )  # fmt: skip
+            Attribute(
+                f"{level}_label_last_year",
+                level,
+                "text",
+                f"Label of the {level} of the same number a year back; blank where none is",
+                _prior(level, "year"),
+            )
+        )
     if level == "week":
-        made.insert(1, Attribute("week_year", "week", "integer",
-                                 "The year that the week belongs to",
-                                 _number("week", lambda periods: periods.years), "number",
-                                 _STANDARD))  # fmt: skip
+        made.insert(
+            1,
+            Attribute(
+                "week_year",
+                "week",
+                "integer",
+                "The year that the week belongs to",
+                _number("week", lambda periods: periods.years),
+                "number",
+                _STANDARD,
+            ),
+        )
     return made
 
 
@@ -190,14 +298,24 @@ def calendar_attributes(levels: tuple[str, ...]) -> tuple[Attribute, ...]:
     for inner, outer in (("quarter", "half"), ("month", "quarter"), ("month", "half")):
         if inner in levels and outer in levels:
             made.append(
-                Attribute(f"{inner}_of_{outer}", inner, "integer",
-                          f"Number of the {inner} within its {outer}", _place_in(inner, outer))
-            )  # fmt: skip
+                Attribute(
+                    f"{inner}_of_{outer}",
+                    inner,
+                    "integer",
+                    f"Number of the {inner} within its {outer}",
+                    _place_in(inner, outer),
+                )
+            )
     for level in ("year", "quarter", "month"):
         if level in levels and "week" in levels:
             made.append(
-                Attribute(f"week_in_{level}", level, "integer",
-                          f"Cut week: 1 on the {level}'s first day, steps on each week's first day",
-                          _cut_week(level), in_sets=_STANDARD if level != "quarter" else _NONE)
-            )  # fmt: skip
+                Attribute(
+                    f"week_in_{level}",
+                    level,
+                    "integer",
+                    f"Cut week: 1 on the {level}'s first day, steps on each week's first day",
+                    _cut_week(level),
+                    in_sets=_STANDARD if level != "quarter" else _NONE,
+                )
+            )
     return tuple(made)

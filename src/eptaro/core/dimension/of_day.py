@@ -4,22 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
-from eptaro.core.column import Column
-from eptaro.core.days import Ints, add_months, as_dates, civil, month_starts
-from eptaro.core.dimension.attribute import (
-    Attribute,
-    Compute,
-    date,
-    date_key,
-    flag,
-    integer,
-    words,
-)
+from eptaro.core.calendars.days import Ints, add_months, as_dates, civil, month_starts
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.dimension.attribute import Attribute, Compute, date, date_key, flag, integer, words
 from eptaro.core.dimension.sheet import Sheet
-from eptaro.core.monthcalendar import MonthCalendar
+from eptaro.core.tables.column import Column
 
 _KEY = frozenset({"key", "standard"})
+
+
 _STANDARD = frozenset({"standard"})
+
+
 _ISO = MonthCalendar()
 
 
@@ -99,6 +95,8 @@ def _back(level: str, *, key: bool) -> Compute:
 
 
 _MONTHS = {"month": 1, "quarter": 3, "year": 12}
+
+
 _SAME = (
     ("same_day_last_month", "month", "The same day last month, clamped to its end"),
     (
@@ -111,73 +109,226 @@ _SAME = (
     ("same_weekday_last_year", "weekday", "The day 364 days (52 weeks) ago, on the same weekday"),
 )
 
+
 DAY_ATTRIBUTES: tuple[Attribute, ...] = (
-    Attribute("date", "day", "date", "The date",
-              lambda sheet: date(sheet.days), in_sets=_KEY),
-    Attribute("date_key", "day", "integer", "The date as the number yyyymmdd",
-              lambda sheet: date_key(sheet.days), "number", _KEY),
-    Attribute("date_text", "day", "text", "The date as ISO 8601 text",
-              lambda sheet: words(np.datetime_as_string(as_dates(sheet.days), unit="D"),
-                                  np.arange(len(sheet.days)))),
-    Attribute("iso_week_date", "day", "text", "The date as an ISO 8601 week date, 2025-W34-3",
-              _iso_text),
-    Attribute("iso_week_year", "day", "integer", "The year that the ISO 8601 week belongs to",
-              lambda sheet: _iso_week(sheet, 0), "number"),
-    Attribute("iso_week", "day", "integer", "Number of the ISO 8601 week, 1 to 53",
-              lambda sheet: _iso_week(sheet, 1)),
-    Attribute("day_index", "day", "integer", "Running number of the day: days since 1970-01-01",
-              lambda sheet: integer(sheet.days), "number"),
-    Attribute("year_month_key", "day", "integer", "Civil year and month as the number yyyymm",
-              lambda sheet: integer(sheet.civil[0] * 100 + sheet.civil[1]), "number", _STANDARD),
-    Attribute("day_of_month", "day", "integer", "Civil day of the month, 1 to 31",
-              lambda sheet: integer(sheet.civil[2]), in_sets=_STANDARD),
-    Attribute("days_in_month", "day", "integer", "Length of the civil month",
-              _days_in_month, "days"),
-    Attribute("day_name", "day", "text", "Name of the weekday, in the locale asked for",
-              lambda sheet: words(sheet.names.weekdays, sheet.weekday), in_sets=_STANDARD),
-    Attribute("day_name_short", "day", "text", "Short name of the weekday",
-              lambda sheet: words(sheet.names.weekdays_short, sheet.weekday)),
-    Attribute("month_name", "day", "text", "Name of the civil month, in the locale asked for",
-              lambda sheet: words(sheet.names.months, sheet.civil[1] - 1), in_sets=_STANDARD),
-    Attribute("month_name_short", "day", "text", "Short name of the civil month",
-              lambda sheet: words(sheet.names.months_short, sheet.civil[1] - 1)),
-    Attribute("weekday_from_monday_1", "day", "integer", "Weekday, Monday = 1 to Sunday = 7",
-              lambda sheet: integer(sheet.weekday + 1), in_sets=_STANDARD),
-    Attribute("weekday_from_sunday_1", "day", "integer", "Weekday, Sunday = 1 to Saturday = 7",
-              lambda sheet: integer((sheet.weekday + 1) % 7 + 1), in_sets=_STANDARD),
-    Attribute("weekday_from_monday_0", "day", "integer", "Weekday, Monday = 0 to Sunday = 6",
-              lambda sheet: integer(sheet.weekday), in_sets=_STANDARD),
-    Attribute("weekday_in_month", "day", "integer",
-              "Which of its weekday in the civil month: 3 on the third Thursday",
-              _weekday_in_month),
-    Attribute("is_last_weekday_in_month", "day", "flag",
-              "Whether it is the last of its weekday in the civil month", _is_last_weekday),
-    Attribute("is_weekend", "day", "flag", "Whether the day falls on the weekend",
-              lambda sheet: flag(sheet.workdays.is_weekend(sheet.days)), in_sets=_STANDARD),
-    Attribute("is_weekday", "day", "flag", "Whether the day does not fall on the weekend",
-              lambda sheet: flag(~sheet.workdays.is_weekend(sheet.days)), in_sets=_STANDARD),
-    Attribute("is_workday", "day", "flag", "Whether it is neither weekend nor a closed holiday",
-              lambda sheet: flag(sheet.is_workday), in_sets=_STANDARD),
-    Attribute("is_holiday", "day", "flag", "Whether the day is a holiday of any kind",
-              lambda sheet: flag(sheet.holiday_places >= 0), in_sets=_STANDARD),
-    Attribute("holiday_name", "day", "text", "Name of the holiday; several are joined by ;",
-              _holiday("name")),
-    Attribute("holiday_kind", "day", "text", "Kind of the holiday: public, regional, company, ...",
-              _holiday("kind")),
-    Attribute("is_pay_premium", "day", "flag", "Whether work on the holiday is paid a premium",
-              _premium),
+    Attribute("date", "day", "date", "The date", lambda sheet: date(sheet.days), in_sets=_KEY),
+    Attribute(
+        "date_key",
+        "day",
+        "integer",
+        "The date as the number yyyymmdd",
+        lambda sheet: date_key(sheet.days),
+        "number",
+        _KEY,
+    ),
+    Attribute(
+        "date_text",
+        "day",
+        "text",
+        "The date as ISO 8601 text",
+        lambda sheet: words(
+            np.datetime_as_string(as_dates(sheet.days), unit="D"), np.arange(len(sheet.days))
+        ),
+    ),
+    Attribute(
+        "iso_week_date", "day", "text", "The date as an ISO 8601 week date, 2025-W34-3", _iso_text
+    ),
+    Attribute(
+        "iso_week_year",
+        "day",
+        "integer",
+        "The year that the ISO 8601 week belongs to",
+        lambda sheet: _iso_week(sheet, 0),
+        "number",
+    ),
+    Attribute(
+        "iso_week",
+        "day",
+        "integer",
+        "Number of the ISO 8601 week, 1 to 53",
+        lambda sheet: _iso_week(sheet, 1),
+    ),
+    Attribute(
+        "day_index",
+        "day",
+        "integer",
+        "Running number of the day: days since 1970-01-01",
+        lambda sheet: integer(sheet.days),
+        "number",
+    ),
+    Attribute(
+        "year_month_key",
+        "day",
+        "integer",
+        "Civil year and month as the number yyyymm",
+        lambda sheet: integer(sheet.civil[0] * 100 + sheet.civil[1]),
+        "number",
+        _STANDARD,
+    ),
+    Attribute(
+        "day_of_month",
+        "day",
+        "integer",
+        "Civil day of the month, 1 to 31",
+        lambda sheet: integer(sheet.civil[2]),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "days_in_month", "day", "integer", "Length of the civil month", _days_in_month, "days"
+    ),
+    Attribute(
+        "day_name",
+        "day",
+        "text",
+        "Name of the weekday, in the locale asked for",
+        lambda sheet: words(sheet.names.weekdays, sheet.weekday),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "day_name_short",
+        "day",
+        "text",
+        "Short name of the weekday",
+        lambda sheet: words(sheet.names.weekdays_short, sheet.weekday),
+    ),
+    Attribute(
+        "month_name",
+        "day",
+        "text",
+        "Name of the civil month, in the locale asked for",
+        lambda sheet: words(sheet.names.months, sheet.civil[1] - 1),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "month_name_short",
+        "day",
+        "text",
+        "Short name of the civil month",
+        lambda sheet: words(sheet.names.months_short, sheet.civil[1] - 1),
+    ),
+    Attribute(
+        "weekday_from_monday_1",
+        "day",
+        "integer",
+        "Weekday, Monday = 1 to Sunday = 7",
+        lambda sheet: integer(sheet.weekday + 1),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "weekday_from_sunday_1",
+        "day",
+        "integer",
+        "Weekday, Sunday = 1 to Saturday = 7",
+        lambda sheet: integer((sheet.weekday + 1) % 7 + 1),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "weekday_from_monday_0",
+        "day",
+        "integer",
+        "Weekday, Monday = 0 to Sunday = 6",
+        lambda sheet: integer(sheet.weekday),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "weekday_in_month",
+        "day",
+        "integer",
+        "Which of its weekday in the civil month: 3 on the third Thursday",
+        _weekday_in_month,
+    ),
+    Attribute(
+        "is_last_weekday_in_month",
+        "day",
+        "flag",
+        "Whether it is the last of its weekday in the civil month",
+        _is_last_weekday,
+    ),
+    Attribute(
+        "is_weekend",
+        "day",
+        "flag",
+        "Whether the day falls on the weekend",
+        lambda sheet: flag(sheet.workdays.is_weekend(sheet.days)),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "is_weekday",
+        "day",
+        "flag",
+        "Whether the day does not fall on the weekend",
+        lambda sheet: flag(~sheet.workdays.is_weekend(sheet.days)),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "is_workday",
+        "day",
+        "flag",
+        "Whether it is neither weekend nor a closed holiday",
+        lambda sheet: flag(sheet.is_workday),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "is_holiday",
+        "day",
+        "flag",
+        "Whether the day is a holiday of any kind",
+        lambda sheet: flag(sheet.holiday_places >= 0),
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "holiday_name",
+        "day",
+        "text",
+        "Name of the holiday; several are joined by ;",
+        _holiday("name"),
+    ),
+    Attribute(
+        "holiday_kind",
+        "day",
+        "text",
+        "Kind of the holiday: public, regional, company, ...",
+        _holiday("kind"),
+    ),
+    Attribute(
+        "is_pay_premium", "day", "flag", "Whether work on the holiday is paid a premium", _premium
+    ),
     Attribute("next_workday", "day", "date", "The first workday after the day", _neighbour(1)),
-    Attribute("previous_workday", "day", "date", "The last workday before the day",
-              _neighbour(-1)),
-    Attribute("is_leap_year", "day", "flag", "Whether the civil year has a 29 February",
-              _is_leap, in_sets=_STANDARD),
-    Attribute("decade", "day", "integer", "First year of the civil decade, 2020 for 2025",
-              lambda sheet: integer(sheet.civil[0] // 10 * 10), "number"),
-    Attribute("century", "day", "integer", "Number of the century, 21 for 2001 to 2100",
-              lambda sheet: integer((sheet.civil[0] + 99) // 100), "number"),
-    *(Attribute(name, "day", "date", text, _back(level, key=False))
-      for name, level, text in _SAME),
-    *(Attribute(f"{name}_key", "day", "integer", f"{text}, as yyyymmdd", _back(level, key=True),
-                "number")
-      for name, level, text in _SAME),
-)  # fmt: skip
+    Attribute("previous_workday", "day", "date", "The last workday before the day", _neighbour(-1)),
+    Attribute(
+        "is_leap_year",
+        "day",
+        "flag",
+        "Whether the civil year has a 29 February",
+        _is_leap,
+        in_sets=_STANDARD,
+    ),
+    Attribute(
+        "decade",
+        "day",
+        "integer",
+        "First year of the civil decade, 2020 for 2025",
+        lambda sheet: integer(sheet.civil[0] // 10 * 10),
+        "number",
+    ),
+    Attribute(
+        "century",
+        "day",
+        "integer",
+        "Number of the century, 21 for 2001 to 2100",
+        lambda sheet: integer((sheet.civil[0] + 99) // 100),
+        "number",
+    ),
+    *(Attribute(name, "day", "date", text, _back(level, key=False)) for name, level, text in _SAME),
+    *(
+        Attribute(
+            f"{name}_key",
+            "day",
+            "integer",
+            f"{text}, as yyyymmdd",
+            _back(level, key=True),
+            "number",
+        )
+        for name, level, text in _SAME
+    ),
+)

@@ -6,10 +6,10 @@ from functools import cache
 
 import numpy as np
 
-from eptaro.core.column import Column
-from eptaro.core.days import Flags, Ints
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.dimension.attribute import Attribute, Compute, flag, integer
 from eptaro.core.dimension.sheet import Sheet
+from eptaro.core.tables.column import Column
 
 
 def _as_of(sheet: Sheet) -> Ints:
@@ -46,9 +46,11 @@ def _is_to_date(level: str) -> Compute:
             steps = periods.index - now
             reach = _reachable(sheet, steps, level)
             moved = sheet.calendar.move_spans(
-                np.repeat(begin, len(steps)), np.repeat(today, len(steps)),
-                np.where(reach, steps, 0), level,
-            )  # fmt: skip
+                np.repeat(begin, len(steps)),
+                np.repeat(today, len(steps)),
+                np.where(reach, steps, 0),
+                level,
+            )
             cut = np.where(reach, moved.last, periods.last)
         return flag(sheet.days <= cut[sheet.places(level)])
 
@@ -62,13 +64,29 @@ def _reachable(sheet: Sheet, steps: Ints, level: str) -> Flags:
 
 
 DAY_RELATIVE = (
-    Attribute("days_from_as_of", "day", "integer", "Days from the as-of date; 0 is that day",
-              lambda sheet: integer(sheet.days - _as_of(sheet)), "days"),
-    Attribute("is_as_of", "day", "flag", "Whether it is the as-of date",
-              lambda sheet: flag(sheet.days == _as_of(sheet))),
-    Attribute("is_past", "day", "flag", "Whether the day lies before the as-of date",
-              lambda sheet: flag(sheet.days < _as_of(sheet))),
-)  # fmt: skip
+    Attribute(
+        "days_from_as_of",
+        "day",
+        "integer",
+        "Days from the as-of date; 0 is that day",
+        lambda sheet: integer(sheet.days - _as_of(sheet)),
+        "days",
+    ),
+    Attribute(
+        "is_as_of",
+        "day",
+        "flag",
+        "Whether it is the as-of date",
+        lambda sheet: flag(sheet.days == _as_of(sheet)),
+    ),
+    Attribute(
+        "is_past",
+        "day",
+        "flag",
+        "Whether the day lies before the as-of date",
+        lambda sheet: flag(sheet.days < _as_of(sheet)),
+    ),
+)
 
 
 @cache
@@ -79,13 +97,26 @@ def relative_attributes(levels: tuple[str, ...]) -> tuple[Attribute, ...]:
         if level == "day":
             continue
         made += [
-            Attribute(f"{level}s_from_as_of" if level != "half" else "halves_from_as_of", level,
-                      "integer", f"Whole {level}s from the current one, 0; negative is past",
-                      _offset(level)),
-            Attribute(f"is_current_{level}", level, "flag",
-                      f"Whether the {level} holds the as-of date", _is_current(level)),
-            Attribute(f"is_{level}_to_date", level, "flag",
-                      f"Whether the day comes no later in its {level} than the as-of date did",
-                      _is_to_date(level)),
-        ]  # fmt: skip
+            Attribute(
+                f"{level}s_from_as_of" if level != "half" else "halves_from_as_of",
+                level,
+                "integer",
+                f"Whole {level}s from the current one, 0; negative is past",
+                _offset(level),
+            ),
+            Attribute(
+                f"is_current_{level}",
+                level,
+                "flag",
+                f"Whether the {level} holds the as-of date",
+                _is_current(level),
+            ),
+            Attribute(
+                f"is_{level}_to_date",
+                level,
+                "flag",
+                f"Whether the day comes no later in its {level} than the as-of date did",
+                _is_to_date(level),
+            ),
+        ]
     return tuple(made)

@@ -8,13 +8,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendar import Calendar
-from eptaro.core.days import Flags, Ints, civil, weekday
-from eptaro.core.grid import PeriodGrid
-from eptaro.core.names import Names
-from eptaro.core.period import Periods
-from eptaro.core.span import Span
-from eptaro.core.workdays import Workdays
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Flags, Ints, civil, weekday
+from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.period import PeriodGrid, Periods
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,8 +10,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from eptaro.core.daterules import DateRules
-from eptaro.core.errors import DateError
+from eptaro.errors import DateError
+from eptaro.rules.dates import DateRules
 
 _TIME = (
     r"(?:[T ]+(?P<H>\d{1,2}):(?P<M>\d{2})(?::(?P<S>\d{2})(?:[.,](?P<f>\d{1,9}))?)?"
@@ -19,12 +19,21 @@ _TIME = (
 )
 _WORD = r"(?P<b>[\p{L}\p{M}]+)\.?"
 _DIRECTIVES = {
-    "%Y": r"(?P<y>\d{4})", "%y": r"(?P<y>\d{2})", "%m": r"(?P<m>\d{1,2})",
-    "%d": r"(?P<d>\d{1,2})", "%b": _WORD, "%B": _WORD, "%H": r"(?P<H>\d{1,2})",
-    "%I": r"(?P<H>\d{1,2})", "%M": r"(?P<M>\d{2})", "%S": r"(?P<S>\d{2})",
-    "%f": r"(?P<f>\d{1,9})", "%p": r"(?P<p>[AaPp]\.?[Mm]\.?)",
-    "%z": r"(?P<z>[Zz]|[+-]\d{2}:?\d{2})", "%%": "%",
-}  # fmt: skip
+    "%Y": r"(?P<y>\d{4})",
+    "%y": r"(?P<y>\d{2})",
+    "%m": r"(?P<m>\d{1,2})",
+    "%d": r"(?P<d>\d{1,2})",
+    "%b": _WORD,
+    "%B": _WORD,
+    "%H": r"(?P<H>\d{1,2})",
+    "%I": r"(?P<H>\d{1,2})",
+    "%M": r"(?P<M>\d{2})",
+    "%S": r"(?P<S>\d{2})",
+    "%f": r"(?P<f>\d{1,9})",
+    "%p": r"(?P<p>[AaPp]\.?[Mm]\.?)",
+    "%z": r"(?P<z>[Zz]|[+-]\d{2}:?\d{2})",
+    "%%": "%",
+}
 
 ISO = rf"^(?P<y>\d{{4}})-(?P<m>\d{{2}})-(?P<d>\d{{2}}){_TIME}$"
 COMPACT = rf"^(?P<y>\d{{4}})(?P<m>\d{{2}})(?P<d>\d{{2}}){_TIME}$"

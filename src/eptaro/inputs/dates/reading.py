@@ -12,10 +12,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.core.daterules import DateRules
-from eptaro.core.days import FIRST_DAY, LAST_DAY, Flags, Ints
-from eptaro.core.errors import DateError
-from eptaro.inputs.chunks import one_array, to_numpy
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, Ints
+from eptaro.errors import DateError
 from eptaro.inputs.dates.forms import THREE_NUMBERS
 from eptaro.inputs.dates.numbers import parse_numbers
 from eptaro.inputs.dates.texts import (
@@ -27,6 +25,8 @@ from eptaro.inputs.dates.texts import (
     parse_texts,
     to_zone,
 )
+from eptaro.inputs.files.chunks import one_array, to_numpy
+from eptaro.rules.dates import DateRules
 
 _DAY_NS = 1000 * DAY
 _PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": _DAY_NS}
@@ -200,8 +200,11 @@ def _from_numbers(column: pa.ChunkedArray, rules: DateRules) -> Read:
     else:
         floats = to_numpy(values)
         whole = np.where(np.abs(floats) < 2**62, floats, 0).astype(np.int64)
-    blank = to_numpy(column.is_null()) | np.isin(whole.astype(str), list(rules.blanks)) if (
-        rules.blanks or column.null_count) else None  # fmt: skip
+    blank = (
+        to_numpy(column.is_null()) | np.isin(whole.astype(str), list(rules.blanks))
+        if (rules.blanks or column.null_count)
+        else None
+    )
     return _finished(parse_numbers(to_numpy(values), whole, rules), blank, rules)
 
 

@@ -11,12 +11,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.core.daterules import DateRules
-from eptaro.core.days import Flags, Ints, month_starts
-from eptaro.core.errors import DateError
-from eptaro.core.names import Names
+from eptaro.core.calendars.days import Flags, Ints, month_starts
+from eptaro.core.calendars.names import Names
+from eptaro.errors import DateError
 from eptaro.inputs.dates.forms import Form, forms
 from eptaro.inputs.dates.zones import offsets_by_rule
+from eptaro.rules.dates import DateRules
 
 MINUTE = 60_000_000
 DAY = 1440 * MINUTE

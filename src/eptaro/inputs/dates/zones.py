@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from eptaro.core.days import LAST_DAY, Ints, as_date
+from eptaro.core.calendars.days import LAST_DAY, Ints, as_date
 
 _DAY = 86_400_000_000
 _MICRO = dt.timedelta(microseconds=1)

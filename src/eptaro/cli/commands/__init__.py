@@ -1,0 +1,1 @@
+"""The commands, a module for each kind."""

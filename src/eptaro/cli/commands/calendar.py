@@ -1,0 +1,114 @@
+"""The `calendar` commands: show a year, check many, export periods."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.cli.options import calendar_options, output_options
+from eptaro.cli.reading import tell
+from eptaro.cli.screen import deliver
+from eptaro.cli.settings import Settings
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.span import Span
+from eptaro.errors import InputError
+from eptaro.outputs.yearplan import YearPlan
+
+_CONFIG = "--config eptaro-demo/eptaro.toml --calendar cafe"
+
+
+@click.group()
+def calendar() -> None:
+    """Show a year of any calendar, check its boundaries, export its periods."""
+
+
+@calendar.command(epilog=f"Example: eptaro calendar show {_CONFIG} --year 2025")
+@click.option("--year", type=int, required=True, help="The year, as the calendar names it.")
+@click.option(
+    "--plot",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    default=None,
+    help="Draw it to a .png, .svg or .pdf instead.",
+)
+@calendar_options
+def show(year: int, plot: Path | None, **given: Any) -> None:
+    """Show a year: its months, week numbers, quarters and holidays."""
+    chosen, settings = _chosen(given)
+    span = Span(f"{max(year, 2) - 1:04d}-01-01", f"{min(max(year, 2), 9998) + 1:04d}-12-31")
+    plan = YearPlan.of(chosen, year, settings.workdays(span))
+    if plot is not None:
+        from eptaro.pictures.yearsheet import draw_year
+
+        tell(f"drawn to {draw_year(plan, chosen.describe(), plot)}")
+        return
+    from eptaro.cli.yearscreen import print_year
+
+    print_year(plan, chosen.describe())
+
+
+@calendar.command(epilog=f"Example: eptaro calendar check {_CONFIG} --years 2020..2030")
+@click.option("--years", metavar="A..B", required=True, help="The years to list.")
+@click.option(
+    "--against",
+    metavar="NAME",
+    default=None,
+    help="Another calendar of the config, to see which years differ.",
+)
+@calendar_options
+@output_options
+def check(years: str, against: str | None, **given: Any) -> None:
+    """List years with their first and last days, lengths and weeks (52 or 53)."""
+    from eptaro.outputs.periods import check_years
+
+    to = {name: given.pop(name) for name in ("out", "form", "rows")}
+    chosen, settings = _chosen(given)
+    first, last = _years(years)
+    other = settings.config.calendar(against) if against and settings.config else None
+    if against and other is None:
+        raise click.UsageError("--against needs a --config that defines the other calendar")
+    if chosen.limits is None:
+        chosen.grid(_whole(chosen, first, last)).check()
+    deliver(check_years(chosen, first, last, other), **to)
+
+
+@calendar.command(
+    epilog=f"Example: eptaro calendar export {_CONFIG} --years 2024..2026 --out p.ics"
+)
+@click.option("--years", metavar="A..B", required=True, help="The years to export.")
+@calendar_options
+@output_options
+def export(years: str, out: Path | None, form: str, rows: int | None, **given: Any) -> None:
+    """Export periods and holidays as .ics, or the periods as a list that can be read back."""
+    from eptaro.outputs.periods import list_periods, write_icalendar
+
+    chosen, settings = _chosen(given)
+    span = _whole(chosen, *_years(years))
+    if out is not None and out.suffix.lower() == ".ics":
+        written = write_icalendar(chosen, span, settings.workdays(span), out)
+        tell(f"written to {written}")
+        return
+    deliver(list_periods(chosen, span), out, form, rows)
+
+
+def _chosen(given: dict[str, Any]) -> tuple[Calendar, Settings]:
+    settings = Settings(given)
+    return settings.calendar(given.pop("calendar")), settings
+
+
+def _whole(chosen: Calendar, first: int, last: int) -> Span:
+    begins, ends = (chosen.period(f"{chosen.prefix}{year:04d}") for year in (first, last))
+    return Span(begins.first, ends.last)
+
+
+def _years(text: str) -> tuple[int, int]:
+    first, dots, last = text.partition("..")
+    try:
+        found = int(first), int(last if dots else first)
+    except ValueError:
+        raise InputError(f"--years {text!r} is not a range of years; write 2020..2030") from None
+    if not 1 <= found[0] <= found[1] <= 9998:
+        raise InputError(f"--years {text!r} must run upwards within 1 to 9998")
+    return found

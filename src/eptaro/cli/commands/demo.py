@@ -1,0 +1,203 @@
+"""The `demo` command: the files, and a walk through the commands in an analyst's order."""
+
+from __future__ import annotations
+
+import shlex
+from pathlib import Path
+
+import click
+
+from eptaro.demo.files import KINDS, copy_shipped, generate
+from eptaro.errors import EptaroError
+
+
+@click.command(epilog="Example: eptaro demo --folder ferry --rows 11000000 --kind parquet")
+@click.option(
+    "--folder",
+    type=click.Path(path_type=Path),
+    default=Path("eptaro-demo"),
+    show_default=True,
+    help="Where the files go.",
+)
+@click.option(
+    "--rows",
+    type=int,
+    default=None,
+    metavar="N",
+    help="Make about N rows instead of copying the shipped 40,000.",
+)
+@click.option(
+    "--kind",
+    type=click.Choice(KINDS),
+    default="csv",
+    show_default=True,
+    help="With --rows: what files to make.",
+)
+@click.option("--replace", is_flag=True, help="Replace files that stand in the folder.")
+def demo(folder: Path, rows: int | None, kind: str, replace: bool) -> None:
+    """Copy the demo files of an invented ferry line and walk through the commands."""
+    if rows is not None:
+        paths = generate(folder, rows, kind=kind, replace=replace)
+    else:
+        paths = copy_shipped(folder, replace=replace)
+        _walk(folder)
+    click.secho("\nThe files", bold=True)
+    for path in paths:
+        click.echo(f"  {path}  {path.stat().st_size:,} bytes")
+
+
+def _walk(folder: Path) -> None:
+    file = str(folder / "bookings.csv")
+    freight = str(folder / "consignments.csv")
+    fiscal = ["--year-starts", "04-01", "--prefix", "FY"]
+    data = [file, "--date", "sailed_on", "--measure", "revenue=sum(fare)"]
+    today = ["--as-of", "2025-08-20"]
+    steps: list[tuple[str, list[str]]] = [
+        (
+            "Dates first. A column that is not plainly dates is refused, never guessed at:",
+            [
+                "recap",
+                freight,
+                "--date",
+                "shipped",
+                "--measure",
+                "charge=sum(charge)",
+                "--per",
+                "month",
+            ],
+        ),
+        (
+            "What is in them, then, and how should they be read?",
+            ["inspect", freight, "--date", "shipped"],
+        ),
+        (
+            "The date dimension: one row per day, for calendar and fiscal years. Its end:",
+            [
+                "dimension",
+                "--from",
+                "2022-04-01",
+                "--through",
+                "2026-03-31",
+                *fiscal,
+                "--rows",
+                "4",
+            ],
+        ),
+        (
+            "Revenue and trips per fiscal year. The last year is not complete, and says so:",
+            ["recap", *data, "--measure", "trips=count()", "--per", "year", *fiscal, *today],
+        ),
+        (
+            "A year of quarters by route, side by side, with totals on both edges:",
+            [
+                "recap",
+                *data,
+                "--per",
+                "quarter",
+                "--by",
+                "route",
+                "--wide",
+                *fiscal,
+                "--only",
+                "2024-07-01..2025-06-30",
+            ],
+        ),
+        (
+            "The fiscal quarter to date, day by day. Quiet days hold the total:",
+            ["accumulate", *data, "--within", "quarter", *fiscal, *today, "--only", "2025-08-11.."],
+        ),
+        (
+            "Trailing twelve months, at each quarter's end. Months are months, leap years too:",
+            [
+                "trail",
+                *data,
+                "--back",
+                "12 months",
+                "--every",
+                "quarter",
+                *fiscal,
+                *today,
+                "--only",
+                "2024-04-01..",
+            ],
+        ),
+        (
+            "Which days are busy? Weekdays in their own order unless sorted:",
+            [
+                "recap",
+                *data,
+                "--measure",
+                "trips=count()",
+                "--per",
+                "weekday",
+                "--sort",
+                "-revenue",
+            ],
+        ),
+        (
+            "Are we up or down? The quarter to date against the same days a year before:",
+            ["compare", *data, "--per", "quarter", "--to-date", "--by", "route", *fiscal, *today],
+        ),
+        (
+            "Prove it: the days and rows behind one number, made again straight from these:",
+            [
+                "trace",
+                "compare",
+                *data,
+                "--per",
+                "quarter",
+                "--to-date",
+                *fiscal,
+                *today,
+                "--row",
+                "1",
+                "--column",
+                "revenue_change",
+            ],
+        ),
+        (
+            "Three companies, each in its own year, each against its own counterpart:",
+            [
+                "compare",
+                "--config",
+                str(folder / "companies.toml"),
+                "--per",
+                "quarter",
+                "--to-date",
+            ],
+        ),
+        (
+            "And a page to send on:",
+            [
+                "report",
+                "--config",
+                str(folder / "eptaro.toml"),
+                "--out",
+                str(folder / "ferries.html"),
+            ],
+        ),
+    ]
+    for title, arguments in steps:
+        click.secho(f"\n{title}", bold=True)
+        click.echo(f"$ eptaro {_typed(arguments)}\n")
+        _run(arguments)
+
+
+def _typed(arguments: list[str]) -> str:
+    """Return the command as she would type it, over several lines where it is long."""
+    lines, line = [], ""
+    for word in map(shlex.quote, arguments):
+        if line and word.startswith("--") and len(line) + len(word) > 70:
+            lines.append(line)
+            line = "   "
+        line = f"{line} {word}" if line else word
+    return " \\\n ".join([*lines, line])
+
+
+def _run(arguments: list[str]) -> None:
+    from eptaro.cli.app import app
+
+    try:
+        app.main(arguments, prog_name="eptaro", standalone_mode=False)
+    except EptaroError as error:
+        click.secho(f"eptaro: {error}", fg="yellow")

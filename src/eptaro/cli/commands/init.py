@@ -1,0 +1,110 @@
+"""The `init` command: an `eptaro.toml` for a file, written after a look at it."""
+
+from __future__ import annotations
+
+import os
+import re
+from dataclasses import asdict
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.addresses import secrets_named
+from eptaro.cli.reading import date_rules, file_rules, reading_options, tell
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.errors import InputError, unknown
+
+_MOST_NAMED = 20  # columns that are told one by one
+
+
+@click.command(
+    epilog="Example: eptaro init eptaro-demo/bookings.csv --year-starts 04-01; then "
+    "eptaro recap --config eptaro.toml --per year"
+)
+@click.argument("files", nargs=-1, required=True, metavar="FILE...")
+@click.option("--date", metavar="COLUMN", default=None, help="The column of dates, if several.")
+@click.option(
+    "--year-starts",
+    metavar="MM-DD",
+    default=None,
+    help="First day of the fiscal year, if it is not 1 January.",
+)
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    default=Path("eptaro.toml"),
+    show_default=True,
+    metavar="FILE",
+    help="Where to write it.",
+)
+@click.option("--replace", is_flag=True, help="Replace a file that stands there.")
+@reading_options
+def init(
+    files: tuple[str, ...],
+    date: str | None,
+    year_starts: str | None,
+    out: Path,
+    replace: bool,
+    **given: Any,
+) -> None:
+    """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
+    from eptaro.engines.suggest import suggest
+    from eptaro.inputs.files.opening import open_files
+    from eptaro.outputs.files import replace_whole
+
+    if out.exists() and not replace:
+        raise InputError(f"{out}: stands already; give --replace or another --out")
+    if year_starts:
+        MonthCalendar("fiscal", year_starts=year_starts)
+    given.pop("aside")
+    rules, written = date_rules(given), file_rules(given)
+    found = suggest(open_files(list(files), written), rules)
+    date = _chosen(date, list(found.dates))
+    folder = out.parent.resolve()
+    named, variables = [], list[str]()
+    for file in files:
+        if "://" in file:
+            named.append(secrets_named(file, lambda key: _variable(key, variables)))
+        else:
+            named.append(os.path.relpath(Path(file).resolve(), folder))
+    text = found.text(named, date, year_starts, asdict(written))
+    replace_whole(out, partial(_write, text))
+    told = [f"dates in {date}"]
+    told += [f"groups in {_listed(found.groups)}"] if found.groups else []
+    told += [f"numbers in {_listed(found.numbers)}"] if found.numbers else []
+    tell(f"written to {out}: {', '.join(told)}")
+    if variables:
+        tell(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
+    tell(f"next: eptaro recap --config {out} --per month")
+
+
+def _listed(names: list[str]) -> str:
+    """Return names in a row, of many the first."""
+    more = f" and {len(names) - _MOST_NAMED:,} more" if len(names) > _MOST_NAMED else ""
+    return ", ".join(names[:_MOST_NAMED]) + more
+
+
+def _variable(key: str, used: list[str]) -> str:
+    """Return how a config names the environment variable that holds a secret."""
+    used.append(f"EPTARO_{re.sub(r'[^A-Za-z0-9]', '_', key).upper()}")
+    return f"${{{used[-1]}}}"
+
+
+def _write(text: str, path: Path) -> None:
+    path.write_text(text, encoding="utf-8")
+
+
+def _chosen(date: str | None, columns: list[str]) -> str:
+    """Return the date column; where there are several, ask if somebody is there to answer."""
+    if date is not None:
+        if date not in columns:
+            raise InputError(f"--date: {unknown('column of dates', date, columns)}")
+        return date
+    if len(columns) == 1:
+        return columns[0]
+    if not os.isatty(0):
+        raise InputError(f"several columns hold dates: {', '.join(columns)}; name one with --date")
+    answer: str = click.prompt("Which dates count?", type=click.Choice(columns), default=columns[0])
+    return answer

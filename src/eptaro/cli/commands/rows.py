@@ -1,0 +1,111 @@
+"""The commands that look at rows: inspect and annotate."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.cli.options import calendar_options, output_options
+from eptaro.cli.reading import reading_options, shown_progress, tell
+from eptaro.cli.screen import deliver
+from eptaro.cli.settings import Settings
+
+
+def _opened(settings: Settings, given: dict[str, Any]) -> tuple[Any, Any, str | None]:
+    """Return the source, the date rules and the date column that options or config name."""
+    from eptaro.inputs.files.opening import open_files
+
+    files, date = list(given.pop("files")), given.pop("date")
+    given.pop("aside")
+    dates, written = settings.reading(given)
+    data = settings.config.data if settings.config else None
+    if not files and settings.config:
+        files = [str(file) for file in settings.config.files()]
+    if not files:
+        raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
+    return open_files(files, written), dates, date or (data.date if data else None)
+
+
+@click.command(
+    epilog="Example: eptaro inspect eptaro-demo/consignments.csv --date shipped --by shipper"
+)
+@click.argument("files", metavar="[FILE]...", nargs=-1)
+@click.option("--date", metavar="COLUMN", default=None, help="The column of dates.")
+@click.option("--by", metavar="COLUMN", multiple=True, help="Look for gaps per group, too.")
+@click.option(
+    "--key",
+    "keys",
+    metavar="COLUMN",
+    multiple=True,
+    help="Columns that should not repeat together. May be given again.",
+)
+@reading_options
+@calendar_options
+@output_options
+def inspect(**given: Any) -> None:
+    """Tell what is in the dates of a file: coverage, gaps, unreadable, duplicates."""
+    from eptaro.engines.inspect import inspect as look
+
+    to = {name: given.pop(name) for name in ("out", "form", "rows")}
+    source, dates, date = _opened(Settings(given), given)
+    with shown_progress():
+        table = look(source, date=date, by=given["by"], keys=given["keys"], dates=dates)
+    deliver(table, **to)
+
+
+@click.command(
+    epilog="Example: eptaro annotate eptaro-demo/bookings.csv --date sailed_on "
+    "--add fiscal_quarter_label --add day_name --add hour --year-starts 04-01 "
+    "--prefix FY --out annotated.csv"
+)
+@click.argument("files", metavar="[FILE]...", nargs=-1)
+@click.option("--date", metavar="COLUMN", default=None, help="The column of dates.")
+@click.option(
+    "--add",
+    metavar="ATTRIBUTE",
+    multiple=True,
+    required=True,
+    help="An attribute of the dimension (see dimension --columns all --describe) or a "
+    "part of the time: hour, minute, second, ... May be given again.",
+)
+@click.option("--locale", default=None, help="Language of names, such as fr or pt_BR.")
+@click.option("--as-of", metavar="DATE", default=None, help="For attributes relative to a date.")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    required=True,
+    help="Where the rows go: .csv, .parquet or .arrow.",
+)
+@reading_options
+@calendar_options
+def annotate(
+    add: tuple[str, ...], locale: str | None, as_of: str | None, out: Path, **given: Any
+) -> None:
+    """Add calendar attributes and parts of the time to each row of a file."""
+    from eptaro.engines.annotate import annotate as add_to
+
+    settings = Settings(given)
+    name = given.pop("calendar")
+    if name or settings.ruled or settings.config is None:
+        calendars = [settings.calendar(name)]
+    else:
+        calendars = list(settings.config.calendars.values())
+    source, dates, date = _opened(settings, given)
+    if locale is None:
+        locale = settings.config.locale if settings.config else "en"
+    with shown_progress():
+        written = add_to(
+            source,
+            add=list(add),
+            date=date,
+            calendars=calendars,
+            locale=locale,
+            as_of=as_of,
+            workdays=settings.workdays,
+            dates=dates,
+            out=out,
+        )
+    tell(f"written to {written}")

@@ -1,0 +1,1 @@
+"""Days cut into periods: levels, spans, calendars, workdays."""

@@ -1,0 +1,106 @@
+"""`HolidaySet`: holidays in time order, from rules, files or a country."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from eptaro.core import hooks
+from eptaro.core.calendars.days import Ints, ordinal
+from eptaro.core.calendars.span import Span
+from eptaro.errors import CalendarError, unknown
+
+
+@dataclass(frozen=True)
+class Holiday:
+    """One holiday: its day, name, kind (such as public, regional or company) and whether
+    work on it is paid a premium.
+    """
+
+    day: dt.date
+    name: str
+    kind: str = "public"
+    pay_premium: bool = False
+
+
+class HolidaySet:
+    """Holidays in time order; several may fall on one day.
+
+    >>> found = HolidaySet([Holiday(dt.date(2025, 5, 14), "Landfall Day")])
+    >>> len(found), found.kinds
+    (1, ('public',))
+    """
+
+    def __init__(self, holidays: Iterable[Holiday]) -> None:
+        self.holidays = tuple(sorted(set(holidays), key=lambda h: (h.day, h.name)))
+        self.days: Ints = np.array([ordinal(h.day) for h in self.holidays], np.int64)
+
+    @classmethod
+    def from_rules(
+        cls,
+        rules: Iterable[Mapping[str, Any]],
+        first_year: int,
+        last_year: int,
+        *,
+        weekend: Sequence[str] = ("saturday", "sunday"),
+    ) -> HolidaySet:
+        """Return the holidays that rules give in the years: see `eptaro.inputs.holidays`.
+
+        >>> import eptaro as ep
+        >>> rules = [{"name": "Good Friday", "on": "easter - 2"}]
+        >>> [str(holiday.day) for holiday in ep.HolidaySet.from_rules(rules, 2025, 2025)]
+        ['2025-04-18']
+        """
+        found: HolidaySet = hooks.call(
+            "holidays_from", "rules", rules, first_year, last_year, weekend=weekend
+        )
+        return found
+
+    @classmethod
+    def from_csv(cls, path: str | Path) -> HolidaySet:
+        """Return the holidays of a CSV file: date, name, optional kind and pay_premium."""
+        found: HolidaySet = hooks.call("holidays_from", "csv", path)
+        return found
+
+    @classmethod
+    def from_icalendar(cls, path: str | Path, first_year: int, last_year: int) -> HolidaySet:
+        """Return the whole-day events of an iCalendar file in the years."""
+        found: HolidaySet = hooks.call("holidays_from", "icalendar", path, first_year, last_year)
+        return found
+
+    @classmethod
+    def from_country(
+        cls, country: str, first_year: int, last_year: int, *, subdivision: str | None = None
+    ) -> HolidaySet:
+        """Return the public holidays of a country (ISO 3166), or of one of its subdivisions."""
+        found: HolidaySet = hooks.call(
+            "holidays_from", "country", country, first_year, last_year, subdivision=subdivision
+        )
+        return found
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """The kinds that occur, sorted."""
+        return tuple(sorted({h.kind for h in self.holidays}))
+
+    def __len__(self) -> int:
+        return len(self.holidays)
+
+    def __iter__(self) -> Any:
+        return iter(self.holidays)
+
+    def of_kinds(self, kinds: Iterable[str]) -> HolidaySet:
+        """Return the holidays of some kinds; raises `CalendarError` for one that is not there."""
+        wanted = set(kinds)
+        for kind in sorted(wanted - set(self.kinds)):
+            raise CalendarError(unknown("kind of holiday", kind, self.kinds))
+        return HolidaySet(h for h in self.holidays if h.kind in wanted)
+
+    def between(self, span: Span) -> HolidaySet:
+        """Return the holidays of a span."""
+        return HolidaySet(h for h in self.holidays if h.day in span)

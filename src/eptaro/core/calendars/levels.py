@@ -1,0 +1,41 @@
+"""The levels of a calendar, weekdays, and the checks of arguments that name them."""
+
+from __future__ import annotations
+
+import re
+
+from eptaro.errors import CalendarError, unknown
+
+LEVELS = ("year", "half", "quarter", "month", "week", "day")
+
+
+WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+
+
+def check_level(level: str, offered: tuple[str, ...] = LEVELS) -> str:
+    """Return the level when it is offered, or raise `CalendarError` naming those that are."""
+    if level not in offered:
+        raise CalendarError(unknown("level", level, offered))
+    return level
+
+
+def check_weekday(name: str, argument: str) -> int:
+    """Return 0 (monday) to 6 (sunday) for an English weekday name in lower case."""
+    if name not in WEEKDAYS:
+        raise CalendarError(unknown(f"weekday for {argument}", name, WEEKDAYS))
+    return WEEKDAYS.index(name)
+
+
+def check_choice(argument: str, value: str, accepted: tuple[str, ...]) -> str:
+    """Return the value when it is accepted, or raise `CalendarError` naming those that are."""
+    if value not in accepted:
+        raise CalendarError(unknown(f"value for {argument}", value, accepted))
+    return value
+
+
+def parse_month_day(text: str, argument: str) -> tuple[int, int]:
+    """Return month and day of a month-day such as `04-01`; 31 is the most for any month."""
+    found = re.fullmatch(r"(\d{2})-(\d{2})", text) if isinstance(text, str) else None
+    if not found or not 1 <= int(found[1]) <= 12 or not 1 <= int(found[2]) <= 31:
+        raise CalendarError(f"{argument}={text!r} is not a month-day; write it as 04-01")
+    return int(found[1]), int(found[2])

@@ -1,0 +1,118 @@
+"""`Span`: an inclusive range of days."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import NamedTuple, Protocol
+
+import numpy as np
+
+from eptaro.core.calendars.days import DateLike, Days, Flags, Ints, as_date, ordinal
+from eptaro.errors import DateError
+
+
+class Moved(NamedTuple):
+    """Spans after a move, and where the end was cut short by the end of its month or period."""
+
+    first: Ints
+    last: Ints
+    clamped: Flags
+
+
+class MovesSpans(Protocol):
+    """Whatever can move spans: every calendar."""
+
+    def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
+        """Move whole arrays of spans at once."""
+        ...
+
+
+@dataclass(frozen=True, order=True, init=False, slots=True)
+class Span:
+    """An inclusive range of days, `first`..`last`.
+
+    Raises `DateError` when an end is no date or the ends are reversed.
+
+    >>> Span("2024-02-01", "2024-02-29").days
+    29
+    >>> print(Span.parse("2025-05-06..2025-06-17"))
+    2025-05-06..2025-06-17
+    """
+
+    lo: int
+    hi: int
+
+    def __init__(self, first: DateLike, last: DateLike) -> None:
+        self._set(ordinal(first), ordinal(last))
+
+    def _set(self, lo: int, hi: int) -> None:
+        if hi < lo:
+            raise DateError(
+                f"the span {as_date(lo)}..{as_date(hi)} is reversed: its first day comes after "
+                f"its last; write {as_date(hi)}..{as_date(lo)}"
+            )
+        object.__setattr__(self, "lo", lo)
+        object.__setattr__(self, "hi", hi)
+
+    @classmethod
+    def of(cls, lo: int, hi: int) -> Span:
+        """Return the span between two day ordinals, both included."""
+        span = cls.__new__(cls)
+        span._set(int(lo), int(hi))
+        return span
+
+    @classmethod
+    def parse(cls, text: str) -> Span:
+        """Return the span written as `first..last`, or as a single date."""
+        first, dots, last = text.partition("..")
+        return cls(first, last if dots else first)
+
+    @property
+    def first(self) -> dt.date:
+        """The first day."""
+        return as_date(self.lo)
+
+    @property
+    def last(self) -> dt.date:
+        """The last day."""
+        return as_date(self.hi)
+
+    @property
+    def days(self) -> int:
+        """The number of days, both ends counted."""
+        return self.hi - self.lo + 1
+
+    def overlap(self, other: Span) -> Span | None:
+        """Return the days that both spans hold, or None."""
+        lo, hi = max(self.lo, other.lo), min(self.hi, other.hi)
+        return Span.of(lo, hi) if lo <= hi else None
+
+    def __contains__(self, day: object) -> bool:
+        if isinstance(day, Span):
+            return self.lo <= day.lo and day.hi <= self.hi
+        return self.lo <= ordinal(day) <= self.hi  # type: ignore[arg-type]
+
+    def __str__(self) -> str:
+        return f"{self.first}..{self.last}"
+
+    def __repr__(self) -> str:
+        return f"Span('{self.first}', '{self.last}')"
+
+    def shift(self, n: int, level: str, calendar: MovesSpans) -> Span:
+        """Return the span `n` units of `level` later (earlier where `n` is negative).
+
+        A span made of whole months of the calendar stays whole under month, quarter,
+        half and year shifts; any other span, and any day or week shift, moves its two
+        ends as days.
+
+        >>> from eptaro.core.calendars.month import MonthCalendar
+        >>> print(Span("2024-02-01", "2024-02-29").shift(1, "month", MonthCalendar()))
+        2024-03-01..2024-03-31
+        """
+        moved = calendar.move_spans(np.array([self.lo]), np.array([self.hi]), n, level)
+        return Span.of(moved.first[0], moved.last[0])
+
+    def prior(self, level: str, calendar: MovesSpans, n: int = 1) -> Span:
+        """Return the span `n` units of `level` earlier: `shift(-n, level, calendar)`."""
+        return self.shift(-n, level, calendar)

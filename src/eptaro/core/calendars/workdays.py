@@ -1,0 +1,149 @@
+"""`Workdays`: which days are worked, counted without a loop over days.
+
+Workdays are numbered over all time: `number(day)` is how many come before a day. That
+number is whole weeks times workdays per week, plus those of the week begun, less the
+holidays passed; every count is a difference of two numbers, every search its inverse.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.days import (
+    DateLike,
+    Days,
+    Flags,
+    Ints,
+    as_date,
+    as_dates,
+    ordinal,
+    ordinals,
+    weekday,
+)
+from eptaro.core.calendars.holidays import HolidaySet
+from eptaro.core.calendars.levels import check_weekday
+from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.span import Span
+from eptaro.errors import CalendarError, QuestionError
+
+_MONDAY = 4  # 1970-01-05
+
+
+class Workdays:
+    """Which days are worked: all but weekends and holidays.
+
+    `weekend` is any set of weekdays, none to six; `closed` names the kinds of holiday
+    that are no workdays, by default all.
+
+    >>> easter = HolidaySet([Holiday(dt.date(2025, 4, 18), "Good Friday"),
+    ...                      Holiday(dt.date(2025, 4, 21), "Easter Monday")])
+    >>> days = Workdays(holidays=easter)
+    >>> days.count(Span("2025-04-01", "2025-04-30")), str(days.next("2025-04-17"))
+    (20, '2025-04-22')
+    """
+
+    def __init__(
+        self,
+        weekend: Sequence[str] = ("saturday", "sunday"),
+        *,
+        holidays: HolidaySet | None = None,
+        closed: Iterable[str] | None = None,
+    ) -> None:
+        self.holidays = holidays or HolidaySet(())
+        self._off = np.zeros(7, bool)
+        for name in [weekend] if isinstance(weekend, str) else weekend:
+            self._off[check_weekday(name, "weekend")] = True
+        if self._off.all():
+            raise CalendarError("weekend names all seven days; there would be no workdays")
+        self._open = np.flatnonzero(~self._off)
+        self._begun = np.concatenate([[0], np.cumsum(~self._off)])
+        closing = self.holidays if closed is None else self.holidays.of_kinds(closed)
+        days = np.unique(closing.days)
+        self._closed: Ints = days[~self._off[weekday(days)]]
+
+    def is_weekend(self, days: Days) -> Flags:
+        """Return which day ordinals fall on the weekend."""
+        found: Flags = self._off[weekday(days)]
+        return found
+
+    def is_workday(self, days: Days) -> Flags:
+        """Return which day ordinals are workdays."""
+        return self.number(days + 1) > self.number(days)
+
+    def number(self, days: Days) -> Ints:
+        """Return how many workdays come before each day ordinal, from a fixed day on."""
+        weeks, begun = np.divmod(days.astype(np.int64) - _MONDAY, 7)
+        passed = np.searchsorted(self._closed, days, side="left")
+        found: Ints = weeks * len(self._open) + self._begun[begun] - passed
+        return found
+
+    def day_at(self, numbers: Ints) -> Ints:
+        """Return the workday that bears each number; the inverse of `number`."""
+        passed: Ints = np.zeros(np.shape(numbers), np.int64)
+        while True:
+            weeks, begun = np.divmod(numbers + passed, len(self._open))
+            days: Ints = _MONDAY + 7 * weeks + self._open[begun]
+            found = np.searchsorted(self._closed, days, side="right")
+            if (found == passed).all():
+                return days
+            passed = found
+
+    def between(self, first: Days, last: Days) -> Ints:
+        """Return the number of workdays in each span of day ordinals, both ends included."""
+        return self.number(last + 1) - self.number(first)
+
+    # ---- for dates --------------------------------------------------------------
+
+    def count(self, span: Span) -> int:
+        """Return the number of workdays in a span."""
+        return int(self.between(np.array([span.lo]), np.array([span.hi]))[0])
+
+    def nth(self, within: Span | Period, n: int) -> dt.date:
+        """Return the n-th workday of a span or period, from 1; -1 is the last.
+
+        Raises `QuestionError` where there are not so many.
+        """
+        span = within if isinstance(within, Span) else within.span
+        count = self.count(span)
+        if not 1 <= abs(n) <= count:
+            raise QuestionError(f"{span} has {count} workdays; there is no number {n}")
+        first = self.number(np.array([span.lo]))
+        return as_date(int(self.day_at(first + (n - 1 if n > 0 else count + n))[0]))
+
+    def next(self, day: DateLike) -> dt.date:
+        """Return the first workday after a day."""
+        return as_date(int(self.day_at(self.number(np.array([ordinal(day) + 1])))[0]))
+
+    def previous(self, day: DateLike) -> dt.date:
+        """Return the last workday before a day."""
+        return as_date(int(self.day_at(self.number(np.array([ordinal(day)])) - 1)[0]))
+
+    def elapsed(self, within: Span | Period, day: DateLike) -> int:
+        """Return how many workdays of a span or period have come by the end of a day."""
+        span = within if isinstance(within, Span) else within.span
+        seen = span.overlap(Span.of(span.lo, max(ordinal(day), span.lo)))
+        return 0 if ordinal(day) < span.lo or seen is None else self.count(seen)
+
+    def remaining(self, within: Span | Period, day: DateLike) -> int:
+        """Return how many workdays of a span or period come after a day."""
+        span = within if isinstance(within, Span) else within.span
+        return self.count(span) - self.elapsed(span, day)
+
+    def shift(self, days: Any, n: int) -> Any:
+        """Return dates moved by n workdays: one `date`, or a datetime64[D] array.
+
+        From a day that is no workday, 1 leads to the next workday and -1 to the previous.
+        """
+        one = isinstance(days, str | dt.date | np.datetime64)
+        moved = self.move(np.array([ordinal(days)]) if one else ordinals(days), n)
+        return as_date(int(moved[0])) if one else as_dates(moved)
+
+    def move(self, days: Days, n: int) -> Ints:
+        """Move day ordinals by n workdays, 0 leaving them where they are."""
+        if n == 0:
+            return days.astype(np.int64)
+        return self.day_at(self.number(days + 1) - 1 + n if n > 0 else self.number(days) + n)

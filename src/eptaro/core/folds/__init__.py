@@ -1,0 +1,1 @@
+"""Transactions folded to cells."""

@@ -1,0 +1,104 @@
+"""`Axis`: which cell belongs to which group and day, dense or sparse."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eptaro.core.calendars.days import Ints
+
+MOST_DENSE = 1 << 24  # cells; beyond, only occupied cells are kept
+
+
+@dataclass(frozen=True, eq=False)
+class Axis:
+    """Cells in the order of groups, then days.
+
+    Dense: one cell for every group and day, at group * days + day. Sparse: `keys` holds
+    that number for each occupied cell, in order. Either way `place` leads from a group
+    and day to the first cell at or after it, and all prefix sums work alike.
+    """
+
+    groups: int
+    first_day: int
+    days: int
+    keys: Ints | None = None
+
+    @property
+    def size(self) -> int:
+        """The number of cells."""
+        return self.groups * self.days if self.keys is None else len(self.keys)
+
+    @property
+    def last_day(self) -> int:
+        """The last day."""
+        return self.first_day + self.days - 1
+
+    def place(self, group: Ints, day: Ints) -> Ints:
+        """Return the first cell of each group at or after each day ordinal."""
+        key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
+        return key if self.keys is None else np.searchsorted(self.keys, key)
+
+    @property
+    def all_keys(self) -> Ints:
+        """The number group * days + day of every cell."""
+        return np.arange(self.size) if self.keys is None else self.keys
+
+    def cells_of(self) -> tuple[Ints, Ints]:
+        """Return group and day ordinal of every cell."""
+        group, day = np.divmod(self.all_keys, self.days)
+        return group, day + self.first_day
+
+    def covering(self, other: Axis) -> Axis:
+        """Return an axis that has the cells of both; groups are numbered alike in both."""
+        first = min(self.first_day, other.first_day)
+        days = max(self.last_day, other.last_day) - first + 1
+        groups = max(self.groups, other.groups)
+        if (groups, first, days) == (self.groups, self.first_day, self.days) and (
+            self.keys is None
+        ):
+            return self
+        roomy = groups * days <= MOST_DENSE and (self.keys is None or other.keys is None)
+        wide = Axis(groups, first, days)
+        if roomy:
+            return wide
+        keys = np.concatenate([self.renumbered(wide), other.renumbered(wide)])
+        keys.sort(kind="stable")  # two runs in order: merged in one pass
+        return Axis(groups, first, days, keys[np.append(True, keys[1:] != keys[:-1])])
+
+    def renumbered(self, other: Axis) -> Ints:
+        """Return the key of each own cell on another axis."""
+        group, day = self.cells_of()
+        keys: Ints = group * other.days + (day - other.first_day)
+        return keys
+
+    def onto(self, other: Axis) -> Ints:
+        """Return the place of each own cell on an axis that covers it."""
+        keys = self.renumbered(other)
+        return keys if other.keys is None else np.searchsorted(other.keys, keys)
+
+    def regrouped(self, target: Ints, count: int) -> tuple[Axis, Ints]:
+        """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
+        place of each own cell on it, -1 where left out.
+        """
+        group, day = np.divmod(self.all_keys, self.days)
+        new = target[group]
+        keys = np.where(new < 0, -1, new * self.days + day)
+        if self.keys is None:
+            return Axis(count, self.first_day, self.days), keys
+        kept, places = np.unique(keys, return_inverse=True)
+        if len(kept) and kept[0] < 0:
+            kept, places = kept[1:], places - 1
+        return Axis(count, self.first_day, self.days, kept), places
+
+
+def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
+    """Return an axis for cells of known groups and days, and the place of each on it."""
+    first = int(day.min())
+    days = int(day.max()) - first + 1
+    keys = group * days + (day - first)
+    if count * days <= MOST_DENSE:
+        return Axis(count, first, days), keys
+    distinct, places = np.unique(keys, return_inverse=True)
+    return Axis(count, first, days, distinct), places

@@ -1,0 +1,39 @@
+"""`Batch`: transactions as arrays of one length."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.groups import Coded
+from eptaro.core.tables.column import Column
+
+CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
+
+
+@dataclass(frozen=True, eq=False)
+class Batch:
+    """Transactions as arrays of one length: days, coded groups and measured columns.
+
+    `times` are nanoseconds since the day's midnight, where these are known, and over 24 hours
+    where a day starts late; `first_row` is the place of the first in the whole input.
+    """
+
+    days: NDArray[np.int32]
+    groups: Mapping[str, Coded]
+    values: Mapping[str, Column]
+    distinct: Mapping[str, Coded] = field(default_factory=dict)
+    times: Ints | None = None
+    first_row: int = 0
+
+    def __len__(self) -> int:
+        return len(self.days)
+
+    def days_of(self, rows: slice) -> Batch:
+        """Return the days and times of some transactions, without what they measure."""
+        times = None if self.times is None else self.times[rows]
+        return Batch(self.days[rows], {}, {}, {}, times)

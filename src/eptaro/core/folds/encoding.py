@@ -1,0 +1,102 @@
+"""Numbers for distinct values and for combinations of them, the same in every batch."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.tables.column import Column, Kind
+from eptaro.errors import InputError
+
+
+class Encoder:
+    """Gives each distinct value of a column, the blank too, one number, the same in every batch."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self._numbers: dict[Any, int] = {}
+        self._kind: Kind | None = None
+        self._unit = ""
+
+    def encode(self, coded: Coded) -> NDArray[np.int32]:
+        """Return the number of each row's value."""
+        values = coded.choices.to_list()
+        if values and coded.choices.kind != (self._kind or coded.choices.kind):
+            raise InputError(
+                f"column {self.name!r} holds {self._kind} values in one part and "
+                f"{coded.choices.kind} values in another"
+            )
+        if values:
+            self._kind, self._unit = coded.choices.kind, coded.choices.unit
+        numbers = self._numbers
+        known = [numbers.setdefault(value, len(numbers)) for value in values]
+        if len(coded.codes) and coded.codes.min() < 0:
+            known.append(numbers.setdefault(None, len(numbers)))
+        elif known == list(range(len(known))):
+            return coded.codes
+        return np.array(known, np.int32)[coded.codes]
+
+    def coded(self) -> Coded:
+        """Return all values met, and for each number the place of its value, -1 for the blank."""
+        values = [value for value in self._numbers if value is not None]
+        places = {value: place for place, value in enumerate(values)} | {None: -1}
+        codes = np.array([places[value] for value in self._numbers], np.int32)
+        return Coded(codes, self._choices(values))
+
+    def _choices(self, values: list[Any]) -> Column:
+        if self._kind in (None, "text"):
+            return Column.text(self.name, np.array([*values, None], object)[:-1])
+        if self._kind == "date":
+            days = np.array(values, "datetime64[D]").astype(np.int64)
+            return Column.of(self.name, "date", days)
+        return Column.of(self.name, self._kind, np.array(values), unit=self._unit)
+
+    def __len__(self) -> int:
+        return len(self._numbers)
+
+
+class Combiner:
+    """Gives each combination of group values one number, the same in every batch."""
+
+    def __init__(self, names: Sequence[str]) -> None:
+        self.encoders = [Encoder(name) for name in names]
+        self._pairs: list[dict[int, int]] = [{} for _ in names[1:]]
+
+    def number(self, coded: Mapping[str, Coded]) -> NDArray[Any] | None:
+        """Return the number of each row's combination; None where there is one for all."""
+        if not self.encoders:
+            return None
+        parts = [encoder.encode(coded[encoder.name]) for encoder in self.encoders]
+        numbers: NDArray[Any] = parts[0]
+        for part, pairs in zip(parts[1:], self._pairs, strict=True):
+            keys = (numbers.astype(np.int64) << 32) | part
+            distinct, places = np.unique(keys, return_inverse=True)
+            known = [pairs.setdefault(key, len(pairs)) for key in distinct.tolist()]
+            numbers = np.array(known, np.int64)[places]
+        return numbers
+
+    def __len__(self) -> int:
+        if not self.encoders:
+            return 1
+        return len(self._pairs[-1]) if self._pairs else len(self.encoders[0])
+
+    def groups(self) -> Groups:
+        """Return all combinations met, in the order of their numbers."""
+        if not self.encoders:
+            return Groups({}, 1)
+        numbers = np.arange(len(self))
+        parts = []
+        for pairs in reversed(self._pairs):
+            keys = np.array([*pairs], np.int64)[numbers]
+            parts.append(keys & 0xFFFFFFFF)
+            numbers = keys >> 32
+        parts.append(numbers)
+        kept = {}
+        for encoder, part in zip(self.encoders, reversed(parts), strict=True):
+            coded = encoder.coded()
+            kept[encoder.name] = Coded(coded.codes[part], coded.choices)
+        return Groups(kept, len(self))

@@ -1,0 +1,151 @@
+"""The fold: transactions to cells, batch by batch, in array operations over chunks of rows.
+
+`Fold` takes any number of batches and forgets each when it is folded; what it keeps is
+cells. Batches may come in any order and of any size: the outcome is the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.axis import MOST_DENSE, Axis
+from eptaro.core.folds.batch import CHUNK, Batch
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.encoding import Combiner, Encoder
+from eptaro.core.folds.groups import Groups
+from eptaro.core.folds.planes import ROWS, Plane
+from eptaro.core.folds.steps import Counted, Step, step_of
+from eptaro.core.tables.column import Column
+from eptaro.errors import InputError
+
+
+class Fold:
+    """Cells in the making.
+
+    `limit` is the most bytes that cells may take. Raises `MeasureError` where an infinite
+    value is summed, `InputError` where the cells would not fit into the limit.
+    """
+
+    def __init__(
+        self, by: Iterable[str], planes: Iterable[Plane], *, limit: int | None = None
+    ) -> None:
+        self.planes = sorted({ROWS, *planes})
+        self.rows = 0
+        self._combiner = Combiner(list(by))
+        self._encoders = {p.column: Encoder(p.column) for p in self.planes if p.what == "codes"}
+        self._centres: dict[str, int] = {}
+        self._parts: list[Cells] = []
+        self._limit = limit
+
+    def add(self, batch: Batch) -> None:
+        """Fold a batch."""
+        if not len(batch):
+            return
+        slots = self._combiner.number(batch.groups)
+        self._parts.append(self._folded(batch, slots))
+        # Parts of like size join, so that no cell is moved more often than log2(batches) times.
+        while len(self._parts) > 1 and 2 * self._parts[-1].axis.size >= self._parts[-2].axis.size:
+            last = self._parts.pop()
+            self._parts[-1] = self._parts[-1].plus(last)
+        self.rows += len(batch)
+        memory = sum(part.memory for part in self._parts)
+        if self._limit is not None and memory > self._limit:
+            raise InputError(
+                f"after {self.rows:,} rows the cells take {memory >> 20:,} MiB, more "
+                f"than the limit of {self._limit >> 20:,}; group by fewer columns, leave out "
+                f"distinct and quantile measures, or raise the limit"
+            )
+
+    def result(self) -> tuple[Groups, Cells]:
+        """Return the groups in natural order, and their cells."""
+        if not self._parts:
+            raise InputError("there are no rows to fold")
+        while len(self._parts) > 1:
+            last = self._parts.pop()
+            self._parts[-1] = self._parts[-1].plus(last)
+        cells = self._parts[0]
+        groups = self._combiner.groups()
+        order = groups.order()
+        if np.array_equal(order, np.arange(groups.count)):
+            return groups, cells
+        target = np.empty(groups.count, np.int64)
+        target[order] = np.arange(groups.count)
+        return groups.at(order), cells.regrouped(target, groups.count)
+
+    def distinct_values(self) -> dict[str, Column]:
+        """Return, per column that distinct values are counted of, what its codes stand for."""
+        return {name: encoder.coded().choices for name, encoder in self._encoders.items()}
+
+    def _folded(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
+        first = int(batch.days.min())
+        days = int(batch.days.max()) - first + 1
+        count = len(self._combiner)
+        cell_of = _Places(batch.days, slots, first, days)
+        keys: Ints | None = None
+        if count * days > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
+            keys, places = np.unique(cell_of.all(), return_inverse=True)
+            cell_of = _Places.known(places)
+        axis = Axis(count, first, days, keys)
+        steps = [self._step(plane, batch, axis.size) for plane in self.planes]
+        for start in range(0, len(batch), CHUNK):
+            rows = slice(start, start + CHUNK)
+            cell = cell_of.at(rows)
+            for step in steps:
+                step.add(cell, rows)
+        return Cells(axis, {plane: s.tally() for plane, s in zip(self.planes, steps, strict=True)})
+
+    def _step(self, plane: Plane, batch: Batch, size: int) -> Step:
+        """Return how a plane adds up the rows of a batch."""
+        if plane == ROWS:
+            return Counted(size)
+        column, centre = batch.values.get(plane.column), 0
+        if plane.what == "codes":
+            coded = batch.distinct[plane.column]
+            codes = self._encoders[plane.column].encode(coded)
+            column = Column.of(plane.column, "integer", codes, coded.codes >= 0)
+        assert column is not None
+        if plane.what == "square" and column.kind == "float":
+            centre = self._centre(column)
+        return step_of(plane.what, column, size, batch, centre)
+
+    def _centre(self, column: Column) -> int:
+        """Return the whole number that a float column's squares are kept about."""
+        if column.name not in self._centres:
+            values = column.data[~np.isnan(column.data)]
+            with np.errstate(over="ignore", invalid="ignore"):
+                middle = float(np.mean(values)) if len(values) else 0.0
+            self._centres[column.name] = int(np.rint(middle)) if abs(middle) < 2**53 else 0
+        return self._centres[column.name]
+
+
+class _Places:
+    """The cell of each row, worked out chunk by chunk or known."""
+
+    def __init__(self, days: Any, slots: Any, first: int, width: int) -> None:
+        self._days, self._slots, self._first, self._width = days, slots, first, width
+        self._known: Ints | None = None
+
+    @classmethod
+    def known(cls, places: Ints) -> _Places:
+        made = cls(None, None, 0, 0)
+        made._known = places
+        return made
+
+    def at(self, rows: slice) -> Ints:
+        if self._known is not None:
+            return self._known[rows]
+        if self._slots is None:
+            return self._days[rows].astype(np.int64) - self._first  # type: ignore[no-any-return]
+        cell: Ints = self._slots[rows].astype(np.int64)
+        cell *= self._width
+        cell += self._days[rows]
+        cell -= self._first
+        return cell
+
+    def all(self) -> Ints:
+        return self.at(slice(None))

@@ -1,0 +1,56 @@
+"""`Folded`: what a fold leaves."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.groups import Groups
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.format import Format
+from eptaro.core.tables.table import Table
+
+
+@dataclass(frozen=True, eq=False)
+class Folded:
+    """What a fold leaves: groups, cells, and where they came from.
+
+    `rows` were counted; `aside` lists those without a readable date, `left_out` what
+    they add up to. `notes` say what was decided on the way, `fingerprints` which inputs
+    are in. `distinct` holds the values that the codes of distinct columns stand for,
+    `formats` how measures are shown, `timed` tells whether dates have times. `reread`
+    yields the transactions once more, `kept` holds what was worked out of these once;
+    `queries` are those that a database folded by.
+    """
+
+    groups: Groups
+    cells: Cells
+    rows: int
+    source: str
+    aside: Table | None = None
+    left_out: Mapping[str, Any] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+    fingerprints: frozenset[str] = frozenset()
+    distinct: Mapping[str, Column] = field(default_factory=dict)
+    formats: Mapping[str, Format] = field(default_factory=dict)
+    reread: Callable[[], Iterable[Batch]] | None = None
+    timed: bool = False
+    queries: tuple[str, ...] = ()
+    kept: dict[str, Any] = field(default_factory=dict)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs: all but what was worked out and can be again."""
+        return vars(self) | {"kept": {}}
+
+
+def aside_note(folded: Folded) -> dict[str, Any]:
+    """Return how many rows were set aside, and what they add up to, where any were."""
+    if folded.aside is None or not len(folded.aside):
+        return {}
+    sums = ", ".join(f"sum({name}) {total:,}" for name, total in folded.left_out.items())
+    return {
+        "set_aside": f"{len(folded.aside):,} rows without a date" + (f": {sums}" if sums else "")
+    }

@@ -1,0 +1,129 @@
+"""Groups: the combinations of group values that occur, in the natural order of their values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import BLANK
+from eptaro.errors import QuestionError, unknown
+
+
+@dataclass(frozen=True, eq=False)
+class Coded:
+    """A group column as codes into its distinct values; -1 is blank."""
+
+    codes: NDArray[np.int32]
+    choices: Column
+
+    @cached_property
+    def ranks(self) -> Ints:
+        """The place of each choice in natural order, and, at the end, that of the blank."""
+        order = natural_order(self.choices)
+        ranks = np.empty(len(order) + 1, np.int64)
+        ranks[order] = np.arange(len(order))
+        ranks[-1] = len(order)
+        return ranks
+
+    def at(self, places: Any) -> Coded:
+        """Return the codes at some places."""
+        return Coded(self.codes[places], self.choices)
+
+
+def natural_order(choices: Column) -> Ints:
+    """Return the order of distinct values: numbers by size, dates by time, text by letters.
+
+    Text that is all whole numbers without leading zeros is ordered by size, so that
+    branch 10 follows branch 9.
+    """
+    if choices.kind != "text":
+        return np.argsort(choices.data, kind="stable")
+    words = [str(word) for word in choices.to_list()]
+    if all(word.isascii() and word.isdigit() and str(int(word)) == word for word in words):
+        return np.array(sorted(range(len(words)), key=lambda i: int(words[i])), np.int64)
+    return np.array(sorted(range(len(words)), key=words.__getitem__), np.int64)
+
+
+@dataclass(frozen=True, eq=False)
+class Groups:
+    """One row per combination of group values that occurs; no columns means one group: all."""
+
+    coded: Mapping[str, Coded]
+    count: int
+
+    @property
+    def names(self) -> list[str]:
+        """The names of the group columns."""
+        return list(self.coded)
+
+    def at(self, places: Ints) -> Groups:
+        """Return the groups at some places."""
+        if not self.coded:
+            return self
+        return Groups({n: c.at(places) for n, c in self.coded.items()}, len(places))
+
+    def order(self) -> Ints:
+        """Return the natural order: by the first column, then the next."""
+        if not self.coded:
+            return np.arange(self.count)
+        return np.lexsort([c.ranks[c.codes] for c in reversed([*self.coded.values()])])
+
+    def columns(self, places: NDArray[Any]) -> list[Column]:
+        """Return the group columns of a result whose rows belong to the given groups."""
+        made = []
+        for name, coded in self.coded.items():
+            codes, each = coded.codes, coded.choices
+            if len(each):
+                each = each.take(np.maximum(codes, 0)).blanked(codes >= 0)
+            else:  # the whole column is blank
+                each = Column.text(name, np.array([""]), codes)
+            made.append(each.take(places).named(name, f"Group: {name}"))
+        return made
+
+    def onto(self, by: Sequence[str]) -> tuple[Groups, Ints]:
+        """Return the groups by fewer columns, and for each present group its new place."""
+        for name in by:
+            if name not in self.coded:
+                raise QuestionError(unknown("group column", name, self.names))
+        if len(set(by)) != len(by):
+            raise QuestionError(f"by={list(by)} names a column twice")
+        if not by:
+            return Groups({}, 1), np.zeros(self.count, np.int64)
+        keys = np.stack([self.coded[name].ranks[self.coded[name].codes] for name in by])
+        _, picked, places = np.unique(keys, axis=1, return_index=True, return_inverse=True)
+        kept = {name: self.coded[name].at(picked) for name in by}
+        return Groups(kept, len(picked)), places.ravel()
+
+    def matching(self, wanted: Mapping[str, Any]) -> NDArray[np.bool_]:
+        """Return which groups bear one of the wanted values of each named column."""
+        keep = np.ones(self.count, bool)
+        for name, value in wanted.items():
+            if name not in self.coded:
+                raise QuestionError(unknown("group column", name, self.names))
+            coded = self.coded[name]
+            many = isinstance(value, Sequence | set) and not isinstance(value, str)
+            codes = [code_of(name, coded.choices, one) for one in (value if many else [value])]
+            keep &= np.isin(coded.codes, codes)
+        return keep
+
+
+def code_of(name: str, choices: Column, value: Any) -> int:
+    """Return the code of a group column's value, which may be given as its text.
+
+    The blank is None; `(blank)` and the empty text are it too, where no value is called so.
+    Raises `QuestionError` for a value that does not occur.
+    """
+    if value is None:
+        return -1
+    words = {str(word): code for code, word in enumerate(choices.to_list())}
+    code = words.get(str(value), -1 if str(value) in ("", BLANK) else None)
+    if code is None:
+        raise QuestionError(unknown(f"value of {name}", value, sorted(words)))
+    return code

@@ -1,0 +1,103 @@
+"""Merging folded parts: a new month's file joins the year's book without reading it again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.encoding import Combiner, Encoder
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.picks import Entries, Pick
+from eptaro.core.folds.planes import Plane
+from eptaro.core.tables.columns import join
+from eptaro.core.tables.table import Table
+from eptaro.errors import InputError
+
+
+def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
+    """Return what one fold over the rows of both would have left.
+
+    Raises `InputError` where the parts have other groups or planes, or where an input is
+    in both, unless `force` says that its rows are to count twice.
+    """
+    if one.groups.names != two.groups.names:
+        raise InputError(f"the books are grouped by {one.groups.names} and {two.groups.names}")
+    if set(one.cells.tallies) != set(two.cells.tallies):
+        odd = sorted(set(one.cells.tallies) ^ set(two.cells.tallies))[0]
+        raise InputError(f"only one of the books keeps {odd.what} of {odd.column!r}")
+    if (one.fingerprints & two.fingerprints) and not force:
+        raise InputError(
+            f"rows of {two.source} are in the book of {one.source} already; "
+            f"merge with force=True to count them twice"
+        )
+    two = _recoded(one, two)
+    combiner, numbers = Combiner(one.groups.names), []
+    for part in (one, two):
+        number = combiner.number(part.groups.coded)
+        numbers.append(np.zeros(1, np.int64) if number is None else number.astype(np.int64))
+    groups = combiner.groups()
+    order = groups.order()
+    rank = np.empty(groups.count, np.int64)
+    rank[order] = np.arange(groups.count)
+    first, second = (
+        part.cells.regrouped(rank[number], groups.count)
+        for part, number in zip((one, two), numbers, strict=True)
+    )
+    return Folded(
+        groups.at(order),
+        first.plus(_after(second, first)),
+        one.rows + two.rows,
+        _sources(one.source, two.source),
+        _together(one.aside, two.aside),
+        {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
+        (*one.notes, *two.notes),
+        one.fingerprints | two.fingerprints,
+        {**one.distinct, **two.distinct},
+        one.formats,
+    )
+
+
+def _after(cells: Cells, first: Cells) -> Cells:
+    """Return cells whose rows come after those of others that were folded before them."""
+    tallies = dict(cells.tallies)
+    for plane, tally in cells.tallies.items():
+        before = first.tallies[plane]
+        if isinstance(tally, Pick) and isinstance(before, Pick) and len(tally.row):
+            step = int(before.row.max(initial=-1)) + 1 - int(tally.row.min())
+            tallies[plane] = replace(tally, row=tally.row + step)
+    return Cells(cells.axis, tallies)
+
+
+def _sources(one: str, two: str) -> str:
+    """Return the names of both sources, each once."""
+    names = dict.fromkeys([*one.split(" and "), *two.split(" and ")])
+    return " and ".join(names)
+
+
+def _together(one: Table | None, two: Table | None) -> Table | None:
+    """Return the rows set aside of both parts; each has its own numbers."""
+    parts = [part for part in (one, two) if part is not None and len(part)]
+    if len(parts) < 2:
+        return parts[0] if parts else None
+    return Table([join([part.column(name) for part in parts]) for name in parts[0].names])
+
+
+def _recoded(one: Folded, two: Folded) -> Folded:
+    """Return the second part with the codes of distinct values numbered as in the first.
+
+    The first part's values keep their numbers, so its cells need no change.
+    """
+    tallies, distinct = dict(two.cells.tallies), {}
+    for name, values in two.distinct.items():
+        encoder = Encoder(name)
+        for choices in (one.distinct[name], values):
+            codes = encoder.encode(Coded(np.arange(len(choices), dtype=np.int32), choices))
+        distinct[name] = encoder.coded().choices
+        plane = Plane("codes", name)
+        tally = tallies[plane]
+        assert isinstance(tally, Entries)
+        tallies[plane] = replace(tally, value=codes[tally.value])
+    return replace(two, cells=Cells(two.cells.axis, tallies), distinct=distinct)

@@ -1,0 +1,171 @@
+"""Values kept in each cell: `Pick`, the least, largest, first or last; `Entries`, all of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+import numpy as np
+
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels.adding import Array
+from eptaro.core.kernels.order import stable_order
+from eptaro.core.tables import exact
+from eptaro.core.tables.column import Kind
+
+Which = Literal["min", "max", "first", "last"]
+
+
+@dataclass(frozen=True, eq=False)
+class Pick:
+    """One value per occupied cell: the least, the largest, the first or the last.
+
+    `time` and `row` order first and last: by time in the day, then by place in the input.
+    """
+
+    which: Which
+    cell: Ints
+    value: Array
+    time: Ints
+    row: Ints
+    kind: Kind = "integer"
+    scale: int = 0
+    shared: Flags | None = None  # where rows of several groups have the deciding time
+
+    def spread(self, target: Ints, size: int, owner: Ints | None = None) -> Pick:
+        """Return the values on other cells; where several meet, the one that wins.
+
+        `owner` is the group of each cell, where groups meet: a first or last value at whose
+        time several of them have one is `shared`, as only their order in the input decides.
+        """
+        cell = target[self.cell]
+        kept = self.at(np.flatnonzero(cell >= 0))
+        owners = None if owner is None else owner[kept.cell]
+        return replace(kept, cell=cell[cell >= 0])._won(owners)
+
+    def plus(self, other: Pick) -> Pick:
+        """Return the winners of both."""
+        one, two = _alike(self, other)
+        joined = {
+            name: np.concatenate([getattr(side, name) for side in (one, two)])
+            for name in ("cell", "value", "time", "row")
+        }
+        shared = None
+        if one.shared is not None or two.shared is not None:
+            shared = np.concatenate([side.flags() for side in (one, two)])
+        made: Pick = replace(one, **joined, shared=shared)
+        return made._won()
+
+    def at(self, places: Ints) -> Pick:
+        """Return some of the values."""
+        parts = {name: getattr(self, name)[places] for name in ("cell", "value", "time", "row")}
+        shared = None if self.shared is None else self.shared[places]
+        return replace(self, **parts, shared=shared)
+
+    def flags(self) -> Flags:
+        """Return which values are shared."""
+        return np.zeros(len(self.cell), bool) if self.shared is None else self.shared
+
+    def _won(self, owners: Ints | None = None) -> Pick:
+        """Return one winner per cell, cells in order."""
+        size = int(self.cell.max(initial=-1)) + 1
+        winner, left = self._winners(size)
+        won = winner[winner >= 0]
+        shared = self.shared
+        if owners is not None and self.which in ("first", "last"):
+            cells, owners = self.cell[left], owners[left]
+            least, largest = np.full(size, np.iinfo(np.int64).max), np.full(size, -1, np.int64)
+            np.minimum.at(least, cells, owners)
+            np.maximum.at(largest, cells, owners)
+            shared = self.flags() | (least != largest)[self.cell]
+        return replace(self, shared=shared).at(won)
+
+    @classmethod
+    def among(
+        cls,
+        which: Which,
+        cell: Ints,
+        value: Array,
+        time: Ints,
+        row: Ints,
+        size: int,
+        kind: Kind,
+        scale: int,
+    ) -> Pick:
+        """Return the winner of each of `size` cells among rows that name their cell."""
+        every = cls(which, cell, value, time, row, kind, scale)
+        winner, _ = every._winners(size)
+        return every.at(winner[winner >= 0])
+
+    def _winners(self, size: int) -> tuple[Ints, Ints]:
+        """Return the place of each cell's winner, -1 for none, and those best by value or time.
+
+        Rows that are not best by value, then by time, then by place are struck out in
+        turn; the last of what is left is found by writing places into the cells.
+        """
+        left = best_first = np.arange(len(self.cell))
+        keys = (self.value,) if self.which in ("min", "max") else (self.time, self.row)
+        better = np.minimum if self.which in ("min", "first") else np.maximum
+        for number, key in enumerate(keys):
+            worst = _worst(key.dtype, better is np.minimum)
+            best = np.full(size, worst, key.dtype)
+            better.at(best, self.cell[left], key[left])
+            left = left[key[left] == best[self.cell[left]]]
+            best_first = best_first if number else left
+        winner = np.full(size, -1, np.int64)
+        winner[self.cell[left]] = left
+        return winner, best_first
+
+
+def _worst(dtype: np.dtype[Any], least_wins: bool) -> Any:
+    if dtype.kind in "fO":
+        return np.inf if least_wins else -np.inf
+    limits = np.iinfo(dtype)
+    return limits.max if least_wins else limits.min
+
+
+def _alike(one: Any, two: Any) -> tuple[Any, Any]:
+    """Return two tallies of values with their kinds and scales brought together."""
+    if one.kind == two.kind and one.scale == two.scale:
+        return one, two
+    if "float" in (one.kind, two.kind):
+        return _rescaled(one, "float", 0), _rescaled(two, "float", 0)
+    kind: Kind = "decimal" if "decimal" in (one.kind, two.kind) else one.kind
+    scale = max(one.scale, two.scale)
+    return _rescaled(one, kind, scale), _rescaled(two, kind, scale)
+
+
+def _rescaled(tally: Any, kind: Kind, scale: int) -> Any:
+    if kind == "float":
+        value = exact.floats(tally.value) / 10.0**tally.scale
+    else:
+        value = exact.times(tally.value, 10 ** (scale - tally.scale))
+    return type(tally)(**{**vars(tally), "value": value, "kind": kind, "scale": scale})
+
+
+@dataclass(frozen=True, eq=False)
+class Entries:
+    """All filled values, in the order of their cells: for quantiles and distinct counts."""
+
+    cell: Ints
+    value: Array
+    kind: Kind = "integer"
+    scale: int = 0
+
+    def spread(self, target: Ints, size: int) -> Entries:
+        """Return the values on other cells."""
+        cell = target[self.cell]
+        keep = cell >= 0
+        return self.of(cell[keep], self.value[keep], self.kind, self.scale)
+
+    def plus(self, other: Entries) -> Entries:
+        """Return the values of both."""
+        one, two = _alike(self, other)
+        cell = np.concatenate([one.cell, two.cell])
+        return self.of(cell, np.concatenate([one.value, two.value]), one.kind, one.scale)
+
+    @classmethod
+    def of(cls, cell: Ints, value: Array, kind: Kind, scale: int) -> Entries:
+        """Return entries put in the order of their cells."""
+        order = stable_order(cell)
+        return cls(cell[order], value[order], kind, scale)

@@ -1,0 +1,83 @@
+"""`Sum`: what is added up in each cell, exactly."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.adding import Array, added, running
+from eptaro.core.tables import exact
+from eptaro.core.tables.column import Column, Kind
+
+_ROOM = float(2**63)
+
+
+@dataclass(frozen=True, eq=False)
+class Sum:
+    """Sums: a whole part, exact at any size (see `eptaro.core.tables.exact`), and for floats a rest.
+
+    Each float is split into its nearest whole number and what is left, so that cents
+    survive any turnover. Decimals count units of 10**-scale.
+    """
+
+    whole: Array
+    rest: NDArray[np.float64] | None = None
+    kind: Kind = "integer"
+    scale: int = 0
+
+    @classmethod
+    def of(cls, values: Array, kind: Kind, scale: int = 0) -> Sum:
+        """Return values, one per cell, ready to be added up; floats must be finite."""
+        if kind != "float":
+            return cls(exact.added_up(values), None, kind, scale)
+        if values.dtype == object:
+            whole, rest = exact.parted(values)
+            return cls(exact.added_up(whole), rest, "float")
+        nearest = np.rint(values)
+        huge = bool((np.abs(nearest) >= _ROOM).any())
+        whole = exact.wide(nearest) if huge else nearest.astype(np.int64)
+        return cls(exact.added_up(whole), values - nearest, "float")
+
+    def spread(self, target: Ints, size: int) -> Sum:
+        """Return the sums on other cells."""
+        rest = None if self.rest is None else added(self.rest, target, size)
+        return Sum(added(self.whole, target, size), rest, self.kind, self.scale)
+
+    def plus(self, other: Sum) -> Sum:
+        """Return the sums of both; scales and kinds are brought together."""
+        one, two = self.like(other), other.like(self)
+        rest = None
+        if one.rest is not None and two.rest is not None:
+            rest = one.rest + two.rest
+        return Sum(exact.plus(one.whole, two.whole), rest, one.kind, one.scale)
+
+    def like(self, other: Sum) -> Sum:
+        """Return the same sums in the wider of both kinds: integer, decimal, float."""
+        if other.rest is not None and self.rest is None:
+            unit = 10**self.scale
+            whole, part = np.divmod(self.whole, unit)
+            return Sum(whole, exact.floats(part) / unit, "float")
+        if self.rest is not None or other.scale <= self.scale:
+            return self
+        units = exact.times(self.whole, 10 ** (other.scale - self.scale))
+        return Sum(exact.added_up(units), None, other.kind, other.scale)
+
+    def prefix(self) -> Sum:
+        """Return running sums with a leading zero, so that a range is one subtraction."""
+        rest = None if self.rest is None else running(self.rest)
+        return Sum(running(self.whole), rest, self.kind, self.scale)
+
+    def between(self, lo: Ints, hi: Ints) -> Column:
+        """Return what prefix sums give for ranges of cells."""
+        whole = exact.narrow(self.whole[hi] - self.whole[lo])
+        if self.rest is None:
+            return Column.of("", self.kind, whole, scale=self.scale)
+        if whole.dtype != object:
+            return Column.of("", "float", whole + (self.rest[hi] - self.rest[lo]))
+        about = exact.floats(whole)
+        found = about + (self.rest[hi] - self.rest[lo])
+        beyond = np.isinf(about)  # what does not fit into a float is told where it is shown
+        return Column.of("", "float", np.where(beyond, whole, found) if beyond.any() else found)

@@ -1,0 +1,220 @@
+"""Statistics over many ranges of one array at once.
+
+Every function takes values and, for each question, the half-open range lo..hi of places it
+asks about. None loops over values or ranges: minima go by doubling windows, ranks and
+counts by sorting the values bit by bit and following all ranges down together, so the
+cost is O((values + ranges) log values) array operations and O(values + ranges) memory.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from fractions import Fraction
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.order import Values, stable_order
+from eptaro.core.tables import exact
+
+_BLOCK = 1 << 18
+
+
+_EXACT = 1 << 53  # whole numbers that floats hold all of
+
+
+_WORKERS = os.cpu_count() or 1
+
+
+def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
+    """Return the least (or largest) value of each range; an empty range gives any value.
+
+    >>> extremes(np.array([3, 1, 2]), np.array([0, 2]), np.array([2, 3]), largest=False).tolist()
+    [1, 2]
+    """
+    better = np.maximum if largest else np.minimum
+    found = np.zeros(len(lo), values.dtype)
+    if not len(values):
+        return found
+    length = hi - lo
+    power = np.where(length > 0, np.frexp(np.maximum(length, 1).astype(np.float64))[1] - 1, -1)
+    window, width = values, 1
+    for level in range(int(power.max(initial=-1)) + 1):
+        asked = np.flatnonzero(power == level)
+        if len(asked):
+            found[asked] = better(window[lo[asked]], window[hi[asked] - width])
+        window = better(window[:-width], window[width:]) if len(window) > width else window[:0]
+        width *= 2
+    return found
+
+
+def _ranked(values: Values) -> tuple[Values, Ints]:
+    """Return the distinct values in order, and for each value its rank among them."""
+    if values.dtype.kind == "i" and len(values):
+        least = int(values.min())
+        span = int(values.max()) - least + 1
+        if span <= 8 * len(values):  # few enough to mark which occur instead of sorting
+            offsets = values - least
+            seen = np.zeros(span, bool)
+            seen[offsets] = True
+            ranks = (np.cumsum(seen, dtype=np.int32) - 1)[offsets]
+            return np.flatnonzero(seen) + least, ranks
+    distinct, places = np.unique(values, return_inverse=True)
+    return distinct, places.astype(np.int32)
+
+
+def _split(numbers: Values, bit: int) -> tuple[Values, Ints, int]:
+    """Return numbers with those without a bit before those with it, in their order; how many
+    without it come before each place; and how many there are.
+    """
+    zero = (numbers & numbers.dtype.type(1 << bit)) == 0
+    before = np.zeros(len(numbers) + 1, np.int32)
+    np.cumsum(zero, out=before[1:])
+    count = int(before[-1])
+    parted = np.empty_like(numbers)
+    # By place rather than by mask: without a branch per value it takes a third of the time.
+    np.take(numbers, np.flatnonzero(zero), out=parted[:count], mode="clip")
+    np.logical_not(zero, out=zero)
+    np.take(numbers, np.flatnonzero(zero), out=parted[count:], mode="clip")
+    return parted, before, count  # type: ignore[return-value]
+
+
+def _by_block(
+    answer: Callable[..., Values], values: Values, lo: Ints, hi: Ints, *more: Ints
+) -> Values:
+    """Return the answers over ranges, found apart for blocks of values that no range leaves.
+
+    Ranges of one group never reach into the next; a block's arrays stay in the processor's
+    cache, and blocks go side by side.
+    """
+    if len(values) <= _BLOCK or not len(lo):
+        return answer(values, lo, hi, *more)
+    order = np.argsort(lo, kind="stable")
+    starts, reach = lo[order], np.maximum.accumulate(hi[order])
+    free = np.flatnonzero(starts[1:] >= reach[:-1]) + 1
+    block = starts[free] // _BLOCK
+    cuts = [0, *free[np.flatnonzero(np.diff(block, prepend=0))].tolist(), len(order)]
+
+    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
+
+    def one(cut: tuple[int, int]) -> Values:
+        own, base, end = order[slice(*cut)], starts[cut[0]], reach[cut[1] - 1]
+        return answer(values[base:end], lo[own] - base, hi[own] - base, *(m[own] for m in more))
+
+    with ThreadPoolExecutor(_WORKERS) as pool:
+        found = np.concatenate([*pool.map(one, pairwise(cuts))])
+    answers = np.empty_like(found)
+    answers[order] = found
+    return answers
+
+
+def kth_smallest(values: Values, lo: Ints, hi: Ints, k: Ints) -> Values:
+    """Return the k-th smallest value (k from 0) of each range.
+
+    The ranks are split by their highest bit, zeros before ones, keeping the order; how
+    many zeros a range holds says on which side its k-th value lies. Then the next bit.
+
+    >>> kth_smallest(np.array([5, 1, 4]), np.array([0]), np.array([3]), np.array([1])).tolist()
+    [4]
+    """
+    return _by_block(_kth_smallest, values, lo, hi, k)
+
+
+def _kth_smallest(values: Values, lo: Ints, hi: Ints, k: Ints) -> Values:
+    distinct, ranks = _ranked(values)
+    lo, hi, k = lo.copy(), hi.copy(), k.copy()
+    found = np.zeros(len(lo), np.int64)
+    for bit in reversed(range(max(len(distinct) - 1, 0).bit_length())):
+        ranks, zeros_before, zeros = _split(ranks, bit)
+        low, high = zeros_before[lo], zeros_before[hi]
+        right = k >= high - low
+        found += right << bit
+        k -= np.where(right, high - low, 0)
+        lo = np.where(right, zeros + lo - low, low)
+        hi = np.where(right, zeros + hi - high, high)
+    return distinct[found] if len(distinct) else np.zeros(len(lo), values.dtype)
+
+
+def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64]:
+    """Return the q-quantile of each range, interpolated linearly between neighbours.
+
+    >>> quantile(np.array([1, 2, 10]), np.array([0, 0]), np.array([2, 3]), 0.5).tolist()
+    [1.5, 2.0]
+    """
+    last = np.maximum(hi - lo, 1) - 1
+    over, under = Fraction(str(q)).as_integer_ratio()  # 0.9 of 70 is 63 and not a little less
+    fits = over * int(last.max(initial=0)) < 1 << 62
+    place = over * last.astype(np.int64 if fits else object)
+    below, part = (place // under).astype(np.int64), (place % under).astype(np.float64) / under
+    above = np.minimum(below + 1, last)
+    filled = hi > lo
+    lo, hi = np.where(filled, lo, 0), np.where(filled, hi, min(1, len(values)))
+    both = kth_smallest(
+        values,
+        np.concatenate([lo, lo]),
+        np.concatenate([hi, hi]),
+        np.where(np.concatenate([filled, filled]), np.concatenate([below, above]), 0),
+    )
+    first, second = both[: len(lo)], both[len(lo) :]
+    if values.dtype.kind != "f" and exact.most(both) >= _EXACT:
+        rest = (place % under).astype(np.int64).tolist()
+        ends = zip(first.tolist(), second.tolist(), rest, strict=True)
+        return np.array([_between(one, two, Fraction(n, under)) for one, two, n in ends])
+    return between(first.astype(np.float64), second.astype(np.float64), part)
+
+
+def _between(one: Any, two: Any, part: Fraction) -> float:
+    """Return the value at some part of the way between numbers that floats do not hold."""
+    try:
+        return float(Fraction(one) * (1 - part) + Fraction(two) * part)
+    except OverflowError:  # beyond the floats: blank
+        return np.nan
+
+
+def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
+    """Return the value at some part of the way, reckoned from the nearer end."""
+    with np.errstate(over="ignore", invalid="ignore"):
+        way = second - first
+        found = np.where(part < 0.5, first + way * part, second - way * (1 - part))
+        wide = np.isinf(way) & np.isfinite(first) & np.isfinite(second)
+        return np.asarray(np.where(wide, first * (1 - part) + second * part, found))
+
+
+def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
+    """Return how many different values each range holds.
+
+    A value counts where it stands first in the range: where the place of the one before
+    it, if any, lies before the range.
+
+    >>> distinct(np.array([7, 7, 8, 7]), np.array([0, 1]), np.array([4, 2])).tolist()
+    [2, 1]
+    """
+    return _by_block(_distinct, values, lo, hi)
+
+
+def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
+    ranks = _ranked(values)[1]
+    order = stable_order(ranks)
+    values = ranks
+    same = np.flatnonzero(values[order][1:] == values[order][:-1])
+    before = np.zeros(len(values), np.int32)  # place of the one before, plus 1; 0 is none
+    before[order[same + 1]] = order[same] + 1
+    return _count_below(before, lo, hi, lo + 1)
+
+
+def _count_below(values: Values, lo: Ints, hi: Ints, limit: Ints) -> Ints:
+    """Return how many values of each range are less than its limit."""
+    lo, hi = lo.copy(), np.maximum(hi, lo)
+    found = np.zeros(len(lo), np.int64)
+    for bit in reversed(range(len(values).bit_length() + 1)):
+        values, zeros_before, zeros = _split(values, bit)
+        low, high = zeros_before[lo], zeros_before[hi]
+        right = ((limit >> bit) & 1) == 1
+        found += np.where(right, high - low, 0)
+        lo = np.where(right, zeros + lo - low, low)
+        hi = np.where(right, zeros + hi - high, high)
+    return found

@@ -1,0 +1,1 @@
+"""Measures: their text, and one class for each calculation."""

@@ -1,0 +1,117 @@
+"""Measures: named calculations on transaction columns, written `name=how(column)`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from eptaro.core.folds.planes import Plane
+from eptaro.core.measures.parsing import EXAMPLE, parse_term
+from eptaro.core.measures.term import Term
+from eptaro.errors import MeasureError
+
+_KEPT = {
+    "count": ("filled",),
+    "sum": ("sum",),
+    "mean": ("sum", "filled"),
+    "min": ("min",),
+    "max": ("max",),
+    "first": ("first",),
+    "last": ("last",),
+    "distinct": ("codes",),
+    "std": ("sum", "square", "filled"),
+    "var": ("sum", "square", "filled"),
+    "median": ("values",),
+    "quantile": ("values",),
+}
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A named calculation: one term, or the ratio of two.
+
+    >>> Measure.parse("revenue=sum(fare)")
+    Measure('revenue=sum(fare)')
+    >>> Measure.parse("each=sum(fare)/sum(passengers)").under
+    Term(how='sum', column='passengers', share=0.5, inner=None, grain='')
+    >>> Measure.parse("high=quantile(fare, 0.9)").term.share
+    0.9
+    """
+
+    name: str
+    term: Term
+    under: Term | None = None
+
+    @classmethod
+    def parse(cls, text: str) -> Measure:
+        """Return the measure written as `name=how(column)` or `name=how(a)/how(b)`.
+
+        A column whose name holds brackets or commas stands in double quotes. A term may
+        work on totals of a finer grain: `busiest=max(sum(fare) per day)`; the grain is
+        day, workday, active day or a level.
+        """
+        if not isinstance(text, str):
+            raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
+        name, equals, body = text.partition("=")
+        name = name.strip()
+        if not equals or not name or not name.isprintable():
+            raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
+        term, rest = parse_term(body, text)
+        if not rest.strip():
+            return cls(name, term)
+        if not rest.lstrip().startswith("/"):
+            raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
+        under, rest = parse_term(rest.lstrip()[1:], text)
+        if rest.strip():
+            raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
+        return cls(name, term, under)
+
+    @property
+    def terms(self) -> tuple[Term, ...]:
+        """The one or two terms."""
+        return (self.term,) if self.under is None else (self.term, self.under)
+
+    @property
+    def planes(self) -> set[Plane]:
+        """What the fold must keep for this measure."""
+        return {plane for term in self.terms for plane in _planes(term)}
+
+    @property
+    def additive_plane(self) -> Plane | None:
+        """The one plane whose sum the measure is, or None where parts do not add up."""
+        if self.under or self.term.inner or self.term.how not in ("sum", "count"):
+            return None
+        return next(iter(self.planes))
+
+    @property
+    def formula(self) -> str:
+        """The calculation without the name."""
+        return "/".join(map(str, self.terms))
+
+    def __repr__(self) -> str:
+        return f"Measure('{self.name}={self.formula}')"
+
+
+def _planes(term: Term) -> set[Plane]:
+    if term.inner is not None:
+        return _planes(term.inner) | {Plane("rows")}
+    if term.how == "count" and not term.column:
+        return {Plane("rows")}
+    return {Plane(what, term.column) for what in _KEPT[term.how]}
+
+
+def parse_measures(specs: str | Iterable[str | Measure]) -> tuple[Measure, ...]:
+    """Return the measures, which must bear different names; a mapping goes from name to body."""
+    if isinstance(specs, Mapping):
+        specs = [f"{name}={body}" for name, body in specs.items()]
+    if not isinstance(specs, str | Measure | Iterable):
+        raise MeasureError(f"{specs!r} is not a measure; {EXAMPLE}")
+    given = [specs] if isinstance(specs, str | Measure) else list(specs)
+    measures = tuple(s if isinstance(s, Measure) else Measure.parse(s) for s in given)
+    if not measures:
+        raise MeasureError(f"no measure is given; {EXAMPLE}")
+    names = [measure.name for measure in measures]
+    for name in names:
+        if names.count(name) > 1:
+            raise MeasureError(f"two measures are called {name!r}; give each its own name")
+    return measures

@@ -1,0 +1,131 @@
+"""Measures on the totals of a finer grain, such as the busiest day of each month.
+
+The inner measure is worked out once for every unit (day, week, ...) of every group; a row
+of the result then asks about a range of these units.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.levels import check_level
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.axis import MOST_DENSE
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.squares import Squares
+from eptaro.core.folds.sums import Sum
+from eptaro.core.kernels import ranges
+from eptaro.core.kernels.adding import running
+from eptaro.core.measures.term import Term
+from eptaro.core.measures.values import evaluate, ratio, variance_column
+from eptaro.core.tables.column import Column
+from eptaro.errors import QuestionError
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """What two-stage measures need of a view."""
+
+    cells: Cells
+    coverage: Span
+    calendar: Calendar
+    workdays: Workdays
+
+    def units(self, grain: str) -> tuple[Ints, Ints]:
+        """Return first and last day of every unit of a grain inside the coverage.
+
+        Of wider grains only whole periods count.
+        """
+        if grain in ("day", "workday", "active day"):
+            days = np.arange(self.coverage.lo, self.coverage.hi + 1)
+            if grain == "workday":
+                days = days[self.workdays.is_workday(days)]
+            return days, days
+        periods = self.calendar.periods(self.coverage, check_level(grain, self.calendar.levels))
+        whole = (periods.first >= self.coverage.lo) & (periods.last <= self.coverage.hi)
+        return periods.first[whole], periods.last[whole]
+
+    def value(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        """Return the term over each row's span of days."""
+        begins, ends = self.units(term.grain)
+        start, stop = np.searchsorted(begins, first), np.searchsorted(ends, last, side="right")
+        return self._over_runs(term, begins, ends, group, start, np.maximum(stop, start))
+
+    def over_bearers(self, term: Term, places: Ints, group: Ints, place: Ints) -> Column:
+        """Return the term over the days of the coverage whose place is each row's.
+
+        `places` holds one place per day of the coverage; the grain must be days.
+        """
+        days, _ = self.units(term.grain)
+        own = places[days - self.coverage.lo]
+        order = np.argsort(own, kind="stable")
+        start, stop = (np.searchsorted(own[order], place, side=side) for side in ("left", "right"))
+        return self._over_runs(term, days[order], days[order], group, start, stop)
+
+    def _over_runs(
+        self, term: Term, begins: Ints, ends: Ints, group: Ints, start: Ints, stop: Ints
+    ) -> Column:
+        """Return the term over runs of units, from `start` to before `stop`, of a group each."""
+        assert term.inner is not None
+        count, groups = len(begins), self.cells.axis.groups
+        if count * groups > MOST_DENSE:
+            raise QuestionError(
+                f"{term}: {groups:,} groups over {count:,} units are too many; group by fewer "
+                f"columns or narrow with only"
+            )
+        every = np.repeat(np.arange(groups), count)
+        axis = self.cells.axis
+        lo = axis.place(every, np.tile(begins, groups))
+        hi = axis.place(every, np.tile(ends + 1, groups))
+        inner = evaluate(self.cells, term.inner, lo, hi)
+        keep = ~inner.blank
+        if inner.kind == "float":
+            keep &= ~np.isnan(inner.numbers())
+        if term.grain == "active day":
+            keep &= self.cells.sums(Plane("rows"), lo, hi).data > 0
+        items = inner.take(np.flatnonzero(keep))
+        counts = running(keep.astype(np.int64))
+        return _over(term, items, counts[group * count + start], counts[group * count + stop])
+
+
+def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
+    """Return the outer calculation over ranges of unit values."""
+    data, filled, count = items.data, hi > lo, hi - lo
+    if term.how == "count":
+        return Column.of("", "integer", count)
+    if term.how == "distinct":
+        return Column.of("", "integer", ranges.distinct(data, lo, hi))
+    if term.how in ("sum", "mean"):
+        total = _added(items).between(lo, hi)
+        if term.how == "sum":
+            return total
+        return ratio(total, Column.of("", "integer", count))
+    if term.how in ("min", "max"):
+        found = ranges.extremes(data, lo, hi, largest=term.how == "max")
+        return Column.of("", items.kind, found, filled, scale=items.scale)
+    if term.how in ("first", "last"):
+        place = np.where(filled, lo if term.how == "first" else hi - 1, 0)
+        values = data[place] if len(data) else np.zeros(len(lo), data.dtype)
+        return Column.of("", items.kind, values, filled, scale=items.scale)
+    if term.how in ("std", "var"):
+        return _spread(term.how, items, lo, hi)
+    share = 0.5 if term.how == "median" else term.share
+    found = ranges.quantile(data, lo, hi, share) / 10.0**items.scale
+    return Column.of("", "float", found, filled & ~np.isnan(found))
+
+
+def _added(items: Column) -> Sum:
+    """Return prefix sums of unit values, which may be wide (see `eptaro.core.tables.exact`)."""
+    return Sum.of(items.data, items.kind, items.scale).prefix()
+
+
+def _spread(how: str, items: Column, lo: Ints, hi: Ints) -> Column:
+    """Return variance or its root, floats counted from about the mean of all values."""
+    squares = Squares.of(items.data, items.kind, items.scale).prefix()
+    return variance_column(how, squares, _added(items), hi - lo, lo, hi)

@@ -1,0 +1,28 @@
+"""`Term`: one calculation on a column, or on the totals of a finer grain."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+GRAINS = ("day", "workday", "active day", "week", "month", "quarter", "half", "year")
+
+
+class Term(NamedTuple):
+    """One calculation: on a column, or on the totals (`inner`) of a finer `grain`.
+
+    `count()` has no column, only quantiles a share.
+    """
+
+    how: str
+    column: str
+    share: float = 0.5
+    inner: Term | None = None
+    grain: str = ""
+
+    def __str__(self) -> str:
+        body = f'"{self.column}"' if re.search(r'[(),"]', self.column) else self.column
+        if self.inner is not None:
+            body = f"{self.inner} per {self.grain}"
+        share = f", {self.share:g}" if self.how == "quantile" else ""
+        return f"{self.how}({body}{share})"

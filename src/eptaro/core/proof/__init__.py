@@ -1,0 +1,1 @@
+"""The second way to every number, transaction by transaction."""

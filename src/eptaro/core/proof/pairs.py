@@ -1,0 +1,112 @@
+"""The days of a comparison set beside their counterparts, as the match rule pairs them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.amount import parse_amount
+from eptaro.core.calendars.days import Ints, as_dates, ordinal
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.sums import Sum
+from eptaro.core.measures.measure import Measure
+from eptaro.core.proof.plain import plain_value
+from eptaro.core.proof.reader import Reader
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
+from eptaro.core.tables.table import Table
+
+
+def pairs_of(
+    view: View, reader: Reader, table: Table, record: dict[str, Any], measure: Measure
+) -> Table | None:
+    """Return one row per day of a comparison's current side, with its counterpart.
+
+    Columns: `date`, `weekday`, `prior_date`, `prior_weekday`, and for a measure that adds
+    up its value on either day. Under the match rule a day of the current side meets the day
+    moved back as a date, as many days or workdays from the prior side's start, or whole weeks
+    before; days with no counterpart, and prior days that none meets, stand alone. None
+    where sides are not matched day by day (a mean of several, a fixed span).
+    """
+    meta = table.meta
+    if (
+        record.get("prior_spans")
+        or None in (record["first"], record["prior_first"])
+        or ".." in record["prior_period"]
+    ):
+        return None
+    lo, hi = ordinal(record["first"]), ordinal(record["last"])
+    before = Span(record["prior_first"], record["prior_last"])
+    now = np.arange(lo, hi + 1)
+    prior = _counterparts(view, meta, now, before)
+    alone = np.setdiff1d(np.arange(before.lo, before.hi + 1), prior)
+    now = np.concatenate([now, np.full(len(alone), -1)])
+    has_now = np.arange(len(now)) <= hi - lo
+    prior = np.concatenate([prior, alone])
+    has_prior = (prior >= before.lo) & (prior <= before.hi)
+    order = np.argsort(np.where(has_now, now - lo, prior - before.lo), kind="stable")
+    now, prior, has_now, has_prior = now[order], prior[order], has_now[order], has_prior[order]
+    columns = [
+        dates("date", now, has_now, "Day of the current side"),
+        _weekdays("weekday", now, has_now),
+        dates("prior_date", prior, has_prior, "Its counterpart"),
+        _weekdays("prior_weekday", prior, has_prior),
+    ]
+    if measure.additive_plane is not None:
+        columns += [
+            _values(view, reader, measure, now, has_now, measure.name),
+            _values(view, reader, measure, prior, has_prior, f"{measure.name}_prior"),
+        ]
+    return Table(columns, {"verb": "pairs"})
+
+
+def _counterparts(view: View, meta: dict[str, Any], now: Ints, before: Span) -> Ints:
+    """Return the counterpart of each day; one outside the prior side is none."""
+    start = int(now[0])
+    if meta["match"] == "workday":
+        workdays = view.facts.workdays
+        nth = workdays.number(now) - workdays.number(now[:1])
+        paired = workdays.day_at(workdays.number(np.array([before.lo])) + nth)
+        return np.where(workdays.is_workday(now), paired, before.lo - 1)
+    if (
+        meta["match"] != "date"
+        or str(meta["back"]).startswith("against")
+        or meta["align"] == "restated"
+    ):
+        return now - start + before.lo
+    amount = parse_amount(meta["back"], "back")
+    moved, clamped = view.calendar.move_days(now, -amount.n, amount.level)
+    meets_again = np.append(False, moved[1:] == moved[:-1])
+    return np.where(clamped & meets_again, before.lo - 1, moved)
+
+
+def _weekdays(name: str, days: Ints, keep: Any) -> Column:
+    words = [day.strftime("%A") for day in as_dates(np.where(keep, days, 0)).tolist()]
+    return Column.text(
+        name, np.array(words), np.where(keep, np.arange(len(days)), -1), description="Its weekday"
+    )
+
+
+def _values(
+    view: View, reader: Reader, measure: Measure, days: Ints, keep: Any, name: str
+) -> Column:
+    """Return the measure on each day, straight from the transactions."""
+    plane = measure.additive_plane
+    assert plane is not None
+    like = view.cells.tallies[plane]
+    assert isinstance(like, Sum)
+    totals = []
+    for day, there in zip(days.tolist(), keep.tolist(), strict=True):
+        hit = reader.on_days(Span.of(day, day)) if there else np.zeros(0, np.int64)
+        value = plain_value(measure, reader.rows(hit, measure))
+        totals.append(float(value) if like.kind == "float" else int(value * 10**like.scale))
+    return Column.of(
+        name,
+        like.kind,
+        totals,
+        keep,
+        scale=like.scale,
+        description=f"{measure.formula} on that day",
+    )

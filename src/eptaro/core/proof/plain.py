@@ -1,0 +1,197 @@
+"""Measures worked out one transaction at a time, in plain Python.
+
+This is the other way to every number: no fold, no cells, no prefix sums, no NumPy
+arithmetic. Whole numbers and decimals are whole units, added up exactly; floats are added
+up with the correctly rounded sum of the standard library. `trace` holds results against it.
+"""
+
+from __future__ import annotations
+
+import math
+import sys
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any
+
+from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.term import Term
+
+Units = Callable[[str], Sequence[tuple[int, int]]]  # grain -> first and last day of each unit
+
+
+@dataclass(frozen=True)
+class Values:
+    """One column's values, None where blank; whole numbers count units of 10**-scale."""
+
+    items: Sequence[Any]
+    scale: int = 0
+
+    def filled(self) -> list[Any]:
+        """Return the values that are there."""
+        return [item for item in self.items if item is not None]
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Transactions in date, time and input order: their day ordinals and columns, and where
+    several groups are looked at together, the moment and the group of each.
+    """
+
+    days: Sequence[int]
+    columns: Mapping[str, Values] = field(default_factory=dict)
+    moments: Sequence[Any] = ()
+    owners: Sequence[Any] = ()
+
+    def between(self, first: int, last: int) -> Rows:
+        """Return those of some days."""
+        cut = slice(bisect_left(self.days, first), bisect_right(self.days, last))
+        columns = {n: Values(v.items[cut], v.scale) for n, v in self.columns.items()}
+        return Rows(self.days[cut], columns, self.moments[cut], self.owners[cut])
+
+    def undecided(self, values: Values, at: int) -> bool:
+        """Return whether several groups have a value at the moment of the first (0) or the last
+        (-1) one, so that only the order of the input would tell which it is.
+        """
+        if not self.owners:
+            return False
+        places = [place for place, item in enumerate(values.items) if item is not None]
+        moment = self.moments[places[at]]
+        return len({self.owners[p] for p in places if self.moments[p] == moment}) > 1
+
+
+def plain_value(measure: Measure, rows: Rows, units: Units | None = None) -> Any:
+    """Return a measure of some transactions; `units` gives the days of a finer grain.
+
+    >>> plain_value(Measure.parse("s=sum(x)"), Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
+    Fraction(7, 2)
+    """
+    found = [_staged(term, rows, units) for term in measure.terms]
+    if len(found) == 1:
+        return found[0]
+    over, under = found
+    return None if over is None or not under else Fraction(over) / Fraction(under)
+
+
+def _staged(term: Term, rows: Rows, units: Units | None) -> Any:
+    """Return a term, which may work on the totals of a finer grain."""
+    if term.inner is None:
+        values = rows.columns.get(term.column, Values(rows.days))
+        return _term(term, values, rows)
+    assert units is not None
+    spans = [(day, day) for day in sorted(set(rows.days))]
+    if term.grain != "active day":
+        spans = list(units(term.grain))
+    totals = []
+    for first, last in spans:
+        part = rows.between(first, last)
+        values = part.columns.get(term.inner.column, Values(part.days))
+        totals.append(_term(term.inner, values, part))
+    return _term(term, Values(totals))
+
+
+def _term(term: Term, values: Values, rows: Rows | None = None) -> Any:
+    """Return one calculation on the values of some rows, or on the totals of a finer grain."""
+    if term.how == "count" and not term.column and rows is not None:
+        return len(values.items)
+    filled = values.filled()
+    if term.how == "count":
+        return len(filled)
+    if term.how == "distinct":
+        return len(set(filled))
+    if term.how == "sum":
+        return _sum(filled, values.scale)
+    if not filled or (term.how in ("std", "var") and len(filled) < 2):
+        return None
+    unit = 10**values.scale
+    match term.how:
+        case "first" | "last":
+            at = 0 if term.how == "first" else -1
+            if rows is not None and rows.undecided(values, at):
+                return None
+            return Fraction(filled[at]) / unit
+        case "min":
+            return Fraction(min(filled)) / unit
+        case "max":
+            return Fraction(max(filled)) / unit
+        case "mean":
+            return Fraction(_sum(filled, values.scale)) / len(filled)
+        case "std" | "var":
+            variance = _variance(filled) / unit**2
+            if term.how == "std":
+                return _root(variance)
+            return variance if variance <= sys.float_info.max else None
+    share = 0.5 if term.how == "median" else term.share
+    return _quantile(sorted(filled), share) / unit
+
+
+def _sum(filled: Sequence[Any], scale: int) -> Fraction:
+    if float in set(map(type, filled)):
+        try:
+            return Fraction(math.fsum(filled))
+        except OverflowError:  # on the way; the sum itself may be a float
+            return sum(map(Fraction, filled), Fraction(0))
+    return Fraction(Fraction(sum(filled)), 10**scale)
+
+
+def _variance(filled: Sequence[Any]) -> Fraction:
+    n = len(filled)
+    if float in set(map(type, filled)):
+        try:
+            mean = math.fsum(filled) / n
+            return Fraction(math.fsum((value - mean) ** 2 for value in filled)) / (n - 1)
+        except OverflowError:
+            filled = [*map(Fraction, filled)]
+    total = sum(filled)
+    return Fraction(n * sum(value * value for value in filled) - total * total) / (n * (n - 1))
+
+
+def _root(value: Fraction) -> float:
+    """Return the root of a fraction, which may itself be beyond the floats."""
+    if value <= sys.float_info.max:
+        return math.sqrt(value)
+    shift = (value.numerator.bit_length() - value.denominator.bit_length()) // 2
+    return math.ldexp(math.sqrt(value / 4**shift), shift)
+
+
+def _quantile(ordered: Sequence[Any], share: float) -> Fraction:
+    place = Fraction(str(share)) * (len(ordered) - 1)
+    below = int(place)
+    above = min(below + 1, len(ordered) - 1)
+    low, high = Fraction(ordered[below]), Fraction(ordered[above])
+    return low + (high - low) * (place - below)
+
+
+def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -> bool:
+    """Return whether a result equals its plain value: to the last digit where it is exact,
+    to nine digits and more where it is a float; a difference of floats cannot be nearer than
+    the `sides` that it is of.
+    """
+    if result is None or result != result or plain is None:
+        beyond = plain is not None and abs(plain) > sys.float_info.max
+        return (result is None or result != result) and (plain is None or beyond)
+    if exact and not isinstance(result, float):
+        return Fraction(result) == Fraction(plain)
+    if abs(plain) > sys.float_info.max:
+        return False
+    largest = max((abs(side) for side in sides if side is not None), default=0)
+    nearest = max(1e-9, float(min(largest, sys.float_info.max)) * 4 * sys.float_info.epsilon)
+    return math.isclose(float(result), float(plain), rel_tol=1e-9, abs_tol=nearest)
+
+
+def shown(value: Any, places: int = 0) -> str:
+    """Return a plain value as people read it, with at least so many decimals.
+
+    >>> shown(Fraction(707, 2), 2), shown(Fraction(1, 8), 2)
+    ('353.50', '0.125')
+    """
+    if value is None:
+        return "blank"
+    if isinstance(value, Fraction):
+        digits = Decimal(value.numerator) / Decimal(value.denominator)
+        exponent = digits.as_tuple().exponent
+        more = -exponent if isinstance(exponent, int) else 0
+        return f"{digits:,.{max(places, more)}f}"
+    return f"{value:,}"

@@ -1,0 +1,152 @@
+"""Finding the transactions behind a number again, through an index and never by a search."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordinal
+from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.groups import Coded
+from eptaro.core.measures.measure import Measure
+from eptaro.core.proof.plain import Rows, Values
+from eptaro.core.questions.by_attribute import hours_of
+from eptaro.core.questions.index import Index
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+
+
+class Reader:
+    """The transactions of one group of a view."""
+
+    def __init__(self, view: View, record: dict[str, Any]) -> None:
+        self._view, self._index = view, Index.of(view.facts)
+        wanted = tuple(record[name] for name in view.groups.names)
+        self._groups = np.flatnonzero(view.places == _places(view)[wanted])
+
+    @property
+    def late(self) -> int:
+        """How many come after the last day looked at."""
+        return len(self._index.rows(self._groups, self._view.coverage.hi + 1, LAST_DAY))
+
+    def on_days(self, seen: Span) -> Ints:
+        """Return the transactions of a span of days, in order."""
+        return self._index.rows(self._groups, seen.lo, seen.hi)
+
+    def last_entries(self, n: int, until: dt.date) -> Ints:
+        """Return the last n transactions up to a day."""
+        return self._index.rows(self._groups, FIRST_DAY, ordinal(until))[-n:]
+
+    def bearing(self, seen: Span, wanted: dict[str, str]) -> Ints:
+        """Return the transactions whose day (and hour) bears the wanted value of attributes."""
+        others = {name: word for name, word in wanted.items() if name != "hour"}
+        hit = self.on_days(seen)
+        if others:
+            found = [self.on_days(Span.of(*day)) for day in self.days_bearing(seen, others)]
+            hit = np.concatenate([*found, np.zeros(0, np.int64)]).astype(np.int64)
+        if "hour" in wanted:
+            hours = hours_of(self._index.batch)
+            hit = hit[np.array([hour == int(wanted["hour"]) for hour in hours[hit].tolist()], bool)]
+        return hit
+
+    def days_bearing(self, seen: Span, wanted: dict[str, str]) -> list[tuple[int, int]]:
+        """Return the days of a span that bear the wanted values, each as a span of its own."""
+        return [
+            (ordinal(day), ordinal(day))
+            for day in _dates(seen)
+            if all(_bears(self._view, name, word, day) for name, word in wanted.items())
+        ]
+
+    def rows(self, hit: Ints, measure: Measure, *, by_entry: bool = False) -> Rows:
+        """Return what a measure needs of some transactions, as plain values.
+
+        Taken `by_entry`, their order in the input is meant, whichever group they are of.
+        """
+        columns = {}
+        for term in measure.terms:
+            one = term.inner or term
+            if one.column:
+                columns[one.column] = self._values(one.column, one.how, hit)
+        days = self._index.batch.days[hit].tolist()
+        if by_entry or len(self._groups) < 2:
+            return Rows(days, columns)
+        times = self._index.batch.times
+        moments = days if times is None else [*zip(days, times[hit].tolist(), strict=True)]
+        return Rows(days, columns, moments, self._index.owners[hit].tolist())
+
+    def _values(self, column: str, how: str, hit: Ints) -> Values:
+        if how == "distinct":
+            coded: Coded = self._index.batch.distinct[column]
+            words = [*coded.choices.to_list(), None]
+            return Values([words[code] for code in coded.codes[hit].tolist()])
+        picked: Column = self._index.batch.values[column].take(hit)
+        items = picked.data.tolist()
+        if picked.kind == "float":
+            items = [item if item == item else None for item in items]
+        if picked.valid is not None:
+            items = [
+                item if kept else None
+                for item, kept in zip(items, picked.valid.tolist(), strict=True)
+            ]
+        return Values(items, picked.scale)
+
+    def units(self, grain: str, seen: Span) -> list[tuple[int, int]]:
+        """Return first and last day of each unit of a grain that lies wholly in a span."""
+        if grain in ("day", "workday"):
+            worked = self._view.facts.workdays
+            return [
+                (day, day)
+                for day in range(seen.lo, seen.hi + 1)
+                if grain == "day" or worked.count(Span.of(day, day))
+            ]
+        found = []
+        period: Period | None = self._view.calendar.period_of(seen.first, grain)
+        while period is not None and period.first <= seen.last:
+            if period.span in seen:
+                found.append((period.span.lo, period.span.hi))
+            period = period.shift(1)
+        return found
+
+
+def _places(view: View) -> dict[tuple[Any, ...], int]:
+    """Return the place of each group by its values, made when first asked for."""
+    if "places" not in view.kept:
+        every = view.groups.columns(np.arange(view.groups.count))
+        named: Sequence[Any] = [*zip(*(c.to_list() for c in every), strict=True)] if every else [()]
+        view.kept["places"] = {values: place for place, values in enumerate(named)}
+    found: dict[tuple[Any, ...], int] = view.kept["places"]
+    return found
+
+
+def _dates(span: Span) -> list[dt.date]:
+    return [as_date(day) for day in range(span.lo, span.hi + 1)]
+
+
+def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
+    """Return whether a day bears an attribute's value, told by the calendar of dates."""
+    match attribute:
+        case "weekday":
+            return Names().weekdays[day.weekday()] == word
+        case "day of month":
+            return day.day == int(word)
+        case "week of month":
+            return (day.day + 6) // 7 == int(word)
+        case "kind of day":
+            off = "weekend" if view.facts.workdays.is_weekend(np.array([ordinal(day)]))[0] else None
+            worked = view.facts.workdays.count(Span(day, day)) == 1
+            return ("workday" if worked else off or "holiday") == word
+        case "workday":
+            return (view.facts.workdays.count(Span(day, day)) == 1) == (word == "workday")
+        case "holiday":
+            held = any(holiday.day == day for holiday in view.facts.workdays.holidays)
+            return held == (word == "holiday")
+    level = attribute.split()[0]
+    if level == "month" and view.calendar.plain_months:
+        return Names().months[day.month - 1] == word
+    label = view.calendar.period_of(day, level).label
+    return label.rsplit("-", 1)[1] == word

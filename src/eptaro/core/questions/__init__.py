@@ -1,0 +1,1 @@
+"""What a question looks at."""

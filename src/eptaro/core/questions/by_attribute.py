@@ -1,0 +1,208 @@
+"""Answers by attributes that are no periods: one row per value, or per pair of values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.folds.axis import Axis
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.cells import Cells, Tally
+from eptaro.core.folds.fold import Fold
+from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.picks import Pick
+from eptaro.core.kernels.order import moments, ranks
+from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.stages import Stage
+from eptaro.core.measures.values import evaluate, ratio
+from eptaro.core.questions.attributes import Attribute
+from eptaro.core.questions.transactions import numbered_rows
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError
+
+_HOUR = 3_600_000_000_000  # nanoseconds
+
+
+@dataclass(frozen=True, eq=False)
+class Crossed:
+    """One or two attributes: a place for each combination of their values.
+
+    `places` is that of each day seen, without the hour; `counts` the days of each.
+    """
+
+    attributes: Sequence[Attribute]
+    size: int
+    places: Ints
+    counts: Ints
+
+    @classmethod
+    def of(cls, attributes: Sequence[Attribute]) -> Crossed:
+        """Return the combinations of attributes, the last one varying fastest."""
+        size = int(np.prod([len(one.words) for one in attributes]))
+        places = np.zeros(len(attributes[0].places), np.int64)
+        hours = np.zeros(1, np.int64)
+        for one in attributes:
+            places = places * len(one.words) + one.places
+            hours = hours[:, None] * len(one.words)
+            hours = (hours + (np.arange(24) if one.by_time else 0)).ravel()
+        every = (places[:, None] + hours).ravel()  # a day has every hour
+        return cls(attributes, size, places, np.bincount(every, minlength=size))
+
+    @property
+    def by_time(self) -> bool:
+        """Whether the time of each transaction is needed."""
+        return any(one.by_time for one in self.attributes)
+
+    @property
+    def hour_step(self) -> int:
+        """How many places one hour is."""
+        step = 1
+        for one in reversed(self.attributes):
+            if one.by_time:
+                return step
+            step *= len(one.words)
+        return 0
+
+    def columns(self, place: Ints) -> list[Column]:
+        """Return the values of each attribute at some places."""
+        found: list[Column] = []
+        for one in reversed(self.attributes):
+            place, own = np.divmod(place, len(one.words))
+            found.insert(
+                0, Column.text(one.column, np.array(one.words), own, description=f"The {one.name}")
+            )
+        return found
+
+
+def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], list[Column]]:
+    """Return group and place of each row, its first columns, and its measures.
+
+    There is a row for each group and combination that a day bears, in natural order. The
+    columns are the groups, the attributes and `days` (how many days of the coverage bear
+    it, so that sums can be put on one footing).
+    """
+    cells = _by_hour(view, crossed) if crossed.by_time else _by_day(view, crossed)
+    size, groups = crossed.size, view.groups.count
+    group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)
+    shown = np.tile(crossed.counts > 0, groups)
+    group, place = group[shown], place[shown]
+    head = [
+        *view.groups.columns(group),
+        *crossed.columns(place),
+        Column.of(
+            "days",
+            "integer",
+            crossed.counts[place],
+            unit="days",
+            description="Days of the coverage that bear it",
+        ),
+    ]
+    values = [
+        _value(view, crossed, cells, measure, group, place) for measure in view.facts.measures
+    ]
+    return group, place, head, values
+
+
+def recap_by(view: View, attribute: Attribute) -> Table:
+    """Return one row per group and value of an attribute, in natural order."""
+    _, _, head, values = rows_by(view, Crossed.of([attribute]))
+    return view.table([*head, *values], view.meta("recap") | {"per": attribute.name})
+
+
+def _value(
+    view: View, crossed: Crossed, cells: Cells, measure: Measure, group: Ints, place: Ints
+) -> Column:
+    lo = cells.axis.place(group, place)
+    parts = []
+    for term in measure.terms:
+        if term.inner is None:
+            parts.append(evaluate(cells, term, lo, lo + 1))
+            continue
+        if crossed.by_time or term.grain not in ("day", "workday", "active day"):
+            raise QuestionError(
+                f"{measure.formula} has no place here: per {crossed.attributes[0].name} a measure "
+                f"may work on the totals of days, not of {term.grain}s"
+            )
+        facts = view.facts
+        stage = Stage(view.cells, view.seen, facts.calendar, facts.workdays)
+        parts.append(stage.over_bearers(term, crossed.places, group, place))
+    value = parts[0] if len(parts) == 1 else ratio(*parts)
+    shown = view.facts.folded.formats.get(measure.name)
+    return value.shown_as(shown).named(measure.name, f"{measure.formula} over these days")
+
+
+def _by_day(view: View, crossed: Crossed) -> Cells:
+    """Return the cells of the days seen, gathered by the place of each day."""
+    group, day = view.cells.axis.cells_of()
+    inside = (day >= view.seen.lo) & (day <= view.seen.hi)
+    place = crossed.places[np.clip(day - view.seen.lo, 0, len(crossed.places) - 1)]
+    axis = Axis(view.groups.count, 0, crossed.size)
+    target = np.where(inside, group * axis.days + place, -1)
+    tallies = {
+        plane: _dated(tally, day).spread(target, axis.size)
+        for plane, tally in view.cells.tallies.items()
+    }
+    return Cells(axis, tallies)
+
+
+def _dated(tally: Tally, day: Ints) -> Tally:
+    """Return a tally whose first and last go by the day of their cell before its time."""
+    if not isinstance(tally, Pick) or tally.which in ("min", "max"):
+        return tally
+    return replace(tally, time=ranks(tally.row, tally.time, day[tally.cell]))
+
+
+def hours_of(batch: Batch) -> Ints:
+    """Return the hour of each transaction; raises `QuestionError` where dates have no time."""
+    if batch.times is None:
+        raise QuestionError("the dates have no time of day; hours need timestamps")
+    return batch.times // _HOUR % 24
+
+
+def places_of(
+    view: View, crossed: Crossed, group: NDArray[np.int32], batch: Batch, each: int = 1
+) -> tuple[Flags | slice, Ints]:
+    """Return which transactions are seen, and `each` times the place of each of these."""
+    inside: Flags = (group >= 0) & (batch.days >= view.seen.lo) & (batch.days <= view.seen.hi)
+    # Where there is nothing to pick out, the arrays serve as they are.
+    seen: Flags | slice = slice(None) if inside.all() else inside
+    place = (crossed.places * each)[batch.days[seen] - np.int32(view.seen.lo)]
+    if crossed.by_time:
+        place += hours_of(batch)[seen] * (crossed.hour_step * each)
+    return seen, place
+
+
+def _by_hour(view: View, crossed: Crossed) -> Cells:
+    """Return cells of group and place, from the transactions themselves."""
+    number, onto, batch = numbered_rows(view)
+    seen, place = places_of(view, crossed, onto.astype(np.int32)[number], batch)
+    groups = {"place": Coded(number[seen].astype(np.int32), _numbered(len(onto)))}
+    values, distinct = batch.values, batch.distinct
+    if not isinstance(seen, slice):
+        kept = np.flatnonzero(seen)
+        values = {name: column.take(kept) for name, column in values.items()}
+        distinct = {name: coded.at(kept) for name, coded in distinct.items()}
+    planes = {plane for m in view.facts.measures for plane in m.planes}
+    times = None
+    if any(plane.what in ("first", "last") for plane in planes):
+        assert batch.times is not None
+        times = moments(batch.days[seen], batch.times[seen])
+    single = Batch(place.astype(np.int32), groups, values, distinct, times)
+    fold = Fold(["place"], planes)
+    fold.add(single)
+    kept_groups, cells = fold.result()
+    own = kept_groups.columns(np.arange(kept_groups.count))[0].data
+    cells = cells.regrouped(onto[own], view.groups.count)
+    wide = Axis(view.groups.count, 0, crossed.size)
+    target = cells.axis.onto(wide)
+    return Cells(wide, {p: t.spread(target, wide.size) for p, t in cells.tallies.items()})
+
+
+def _numbered(count: int) -> Column:
+    return Column.of("place", "integer", np.arange(count))

@@ -1,0 +1,167 @@
+"""`Ledger`: the transactions themselves, for questions that days cannot answer.
+
+Cells forget which transaction came first and where a day is cut. A ledger reads the
+transactions once more, in the order of group, day, time and input, and treats each as a
+cell of its own, so that every measure works over any run of them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.encoding import Combiner, Encoder
+from eptaro.core.folds.fold import Fold
+from eptaro.core.folds.groups import Coded
+from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables.columns import join
+from eptaro.errors import QuestionError
+
+
+@dataclass(frozen=True, eq=False)
+class Ledger:
+    """Transactions of a view in order: group, day, place in the input (from 0).
+
+    `cells` holds one cell per transaction, in the same order.
+    """
+
+    group: Ints
+    day: Ints
+    row: Ints
+    cells: Cells
+
+    @classmethod
+    def of(cls, view: View) -> Ledger:
+        """Read the transactions that a view sees.
+
+        Raises `QuestionError` where they cannot be read again (as of an opened book).
+        """
+        group, batch = placed_rows(view)
+        seen = (group >= 0) & (batch.days <= view.coverage.hi)
+        time = np.zeros(len(batch), np.int64) if batch.times is None else batch.times
+        row = np.arange(len(batch))
+        order = np.lexsort((row, time, batch.days, group))
+        order = order[seen[order]]
+        single = replace(
+            batch,
+            days=np.arange(len(order), dtype=np.int32),
+            groups={},
+            values={name: column.take(order) for name, column in batch.values.items()},
+            distinct={n: Coded(c.codes[order], c.choices) for n, c in batch.distinct.items()},
+            times=None,
+        )
+        fold = Fold([], {plane for m in view.facts.measures for plane in m.planes})
+        fold.add(single)
+        own = group[order].astype(np.int64)
+        return cls(own, batch.days[order].astype(np.int64), order, fold.result()[1])
+
+    def upto(self, group: Ints, day: Ints) -> Ints:
+        """Return how many transactions come before the end of each day of each group."""
+        key = self.group * (1 << 32) + self.day
+        return np.searchsorted(key, group * (1 << 32) + day, side="right")
+
+    def opens(self, group: Ints) -> Ints:
+        """Return the place of each group's first transaction."""
+        return np.searchsorted(self.group, group)
+
+
+def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
+    """Return all transactions in input order, with the place of each one's group in the view.
+
+    The place is -1 where the view leaves the group out.
+    """
+    number, rank, batch = all_rows(view.facts)
+    return _renumbered(number, view.places[rank]), batch
+
+
+def numbered_rows(view: View) -> tuple[NDArray[np.int32], Ints, Batch]:
+    """Return the number of each transaction's group in the book, the place in the view that each
+    number has (-1 where it is left out), and all transactions in input order.
+    """
+    number, rank, batch = all_rows(view.facts)
+    return number, view.places[rank], batch
+
+
+def all_rows(facts: Facts) -> tuple[NDArray[np.int32], Ints, Batch]:
+    """Return the number of each transaction's group as it came up, the place of each number
+    among the groups in natural order, and all transactions in input order.
+    """
+    combiner = Combiner(facts.groups.names)
+    numbers: list[NDArray[Any]] = []
+    batches: list[Batch] = []
+    for batch in _batches(facts):
+        number = combiner.number(batch.groups)
+        numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
+        batches.append(_copied(batch) if batches else replace(batch, groups={}))
+    groups = combiner.groups()
+    rank = np.empty(groups.count, np.int64)
+    rank[groups.order()] = np.arange(groups.count)
+    return _concatenated(numbers).astype(np.int32, copy=False), rank, _joined(batches)
+
+
+def _renumbered(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
+    """Return the new number of each row, without a look at the rows where that can be."""
+    if np.array_equal(onto, np.arange(len(onto))):
+        return number
+    if (onto == onto[0]).all():
+        return np.full(len(number), onto[0], np.int32)
+    return onto.astype(np.int32)[number]
+
+
+def _batches(facts: Facts) -> Any:
+    if facts.folded.reread is None:
+        raise QuestionError(
+            "this needs the transactions, which a book that was opened or merged has not; "
+            "read them with Daybook.read"
+        )
+    return facts.folded.reread()
+
+
+def _copied(batch: Batch) -> Batch:
+    """Return a copy without the groups, so that what was read for the batch can be let go."""
+    return Batch(
+        batch.days.copy(),
+        {},
+        {name: replace(c, data=c.data.copy()) for name, c in batch.values.items()},
+        {name: Coded(c.codes.copy(), c.choices) for name, c in batch.distinct.items()},
+        None if batch.times is None else batch.times.copy(),
+    )
+
+
+def _joined(batches: list[Batch]) -> Batch:
+    """Return batches as one, and forget them column by column: the list is empty afterwards."""
+    if len(batches) == 1:
+        return batches[0]
+    times = None
+    if any(b.times is not None for b in batches):
+        times = [np.zeros(len(b), np.int64) if b.times is None else b.times for b in batches]
+    days = [b.days for b in batches]
+    values = {name: [b.values[name] for b in batches] for name in batches[0].values}
+    distinct = {name: [b.distinct[name] for b in batches] for name in batches[0].distinct}
+    batches.clear()
+    return Batch(
+        _concatenated(days),
+        {},
+        {name: join(values.pop(name)) for name in list(values)},
+        {name: _recoded(name, distinct.pop(name)) for name in list(distinct)},
+        None if times is None else _concatenated(times),
+    )
+
+
+def _recoded(name: str, parts: list[Coded]) -> Coded:
+    encoder = Encoder(name)
+    codes = [np.where(part.codes < 0, -1, encoder.encode(part)) for part in parts]
+    return Coded(np.concatenate(codes).astype(np.int32), encoder.coded().choices)
+
+
+def _concatenated(parts: list[NDArray[Any]]) -> NDArray[Any]:
+    """Return arrays as one, and forget them: the list is empty afterwards."""
+    joined = parts[0] if len(parts) == 1 else np.concatenate(parts)
+    parts.clear()
+    return joined

@@ -1,0 +1,310 @@
+"""`Facts`: folded transactions with what is needed to question them, and `View` of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property, partial
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import (
+    FIRST_DAY,
+    LAST_DAY,
+    DateLike,
+    Flags,
+    Ints,
+    as_date,
+    as_of_day,
+    ordinal,
+)
+from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.folded import Folded, aside_note
+from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.picks import Pick
+from eptaro.core.folds.planes import Plane
+from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.stages import Stage
+from eptaro.core.measures.term import Term
+from eptaro.core.measures.values import evaluate, ratio
+from eptaro.core.questions.scope import AsOf, By, Only, group_names, relative_span
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import CalendarError, QuestionError
+
+OTHERS = "(others)"
+
+
+class NothingLeftError(QuestionError):
+    """A question after whose narrowing no transaction is left."""
+
+
+@dataclass(frozen=True, eq=False)
+class Facts:
+    """Folded transactions with their measures, calendar and coverage.
+
+    `own` are the calendars that groups keep for themselves, `scope` the groups looked at
+    where these are not all.
+    """
+
+    folded: Folded
+    measures: tuple[Measure, ...]
+    calendar: Calendar
+    coverage: Span
+    workdays: Workdays = field(default_factory=Workdays)
+    own: Any = None
+    scope: Flags | None = None
+
+    @property
+    def groups(self) -> Groups:
+        """The groups in natural order."""
+        return self.folded.groups
+
+    @property
+    def cells(self) -> Cells:
+        """One entry per group, day and plane."""
+        return self.folded.cells
+
+    @property
+    def rows(self) -> int:
+        """How many transactions were counted."""
+        return self.folded.rows
+
+    @property
+    def source(self) -> str:
+        """Where they came from."""
+        return self.folded.source
+
+    def in_parts(self) -> list[Facts]:
+        """Return the facts calendar by calendar, where groups keep their own."""
+        return [self]
+
+    def trace_with(self, view: View, table: Table, row: int, measure: str) -> Any:
+        """Trace a number of a view's table; a `Daybook` knows how."""
+        raise QuestionError("only the tables of a Daybook can be traced")
+
+    def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
+        """Return what one question looks at: groups, coverage up to the as-of date, window."""
+        names = group_names(by)
+        today = self.coverage.hi if as_of is None else self._as_of(as_of)
+        window, wanted = self._narrow(only, today)
+        if today < self.coverage.lo:
+            raise QuestionError(
+                f"as_of={as_date(today)} lies before the coverage {self.coverage}; "
+                f"nothing is known by then"
+            )
+        coverage = Span.of(self.coverage.lo, today)
+        cells, groups = self.cells, self.groups
+        asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
+        every = np.arange(groups.count)
+        lo = cells.axis.place(every, np.full(groups.count, FIRST_DAY))
+        hi = cells.axis.place(every, np.full(groups.count, coverage.hi + 1))
+        seen = asked & (cells.sums(Plane("rows"), lo, hi).data > 0)
+        keep = seen if seen.any() else asked  # nothing so far, in days that are known: zeros
+        if self.scope is not None:
+            keep = keep & self.scope
+        if not keep.any():
+            raise NothingLeftError(f"no transactions are left to look at in {coverage}")
+        places = np.flatnonzero(keep)
+        fewer, onto = groups.at(places).onto(names)
+        target = np.full(groups.count, -1)
+        target[places] = onto
+        if len(places) < groups.count or names != groups.names:
+            cells = cells.regrouped(target, fewer.count)
+        return View(self, fewer, cells, coverage, window, target)
+
+    def _as_of(self, as_of: DateLike) -> int:
+        latest = isinstance(as_of, str) and as_of == "latest"
+        return self.coverage.hi if latest else as_of_day(as_of)
+
+    def _narrow(self, only: Only, today: int) -> tuple[Span | None, dict[str, Any]]:
+        """Return the window of days and the wanted group values."""
+        if only is None:
+            return None, {}
+        if isinstance(only, Span):
+            return only, {}
+        if isinstance(only, Period):
+            return only.span, {}
+        if isinstance(only, Mapping):
+            return None, dict(only)
+        if isinstance(only, str):
+            return self._narrow_text(only, today)
+        window: Span | None = None
+        wanted: dict[str, Any] = {}
+        if not isinstance(only, Sequence):
+            raise QuestionError(
+                f"only={only!r} is no span, period label or group value, nor several of these"
+            )
+        for part in only:
+            span, more = self._narrow(part, today)
+            if span and window:
+                raise QuestionError(f"only names two spans, {window} and {span}; give one")
+            window = span or window
+            for name, value in more.items():
+                many = isinstance(value, Sequence | set) and not isinstance(value, str)
+                wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
+        return window, wanted
+
+    def _narrow_text(self, text: str, today: int) -> tuple[Span | None, dict[str, Any]]:
+        name, equals, value = text.partition("=")
+        if equals and name.strip() in self.groups.names:
+            return None, {name.strip(): value.strip()}
+        if ".." in text:
+            first, _, last = (part.strip() for part in text.partition(".."))
+            lo = ordinal(first) if first else FIRST_DAY
+            return Span.of(lo, ordinal(last) if last else LAST_DAY), {}
+        if relative := relative_span(text, self.calendar, today):
+            return relative, {}
+        try:
+            return self.calendar.period(text).span, {}
+        except CalendarError as error:
+            raise QuestionError(
+                f"only={text!r} is no span (2025-05-06..2025-06-17), no group value "
+                f"(column=value; columns: {', '.join(self.groups.names) or 'none'}), and {error}"
+            ) from None
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """The cells that one question looks at."""
+
+    facts: Facts
+    groups: Groups
+    cells: Cells
+    coverage: Span
+    window: Span | None
+    places: Ints  # for each group of the facts its place here, -1 where left out
+    kept: dict[str, Any] = field(default_factory=dict)  # what was worked out once
+    others: int | None = None  # the group that is all those not picked, where there is one
+
+    @property
+    def calendar(self) -> Calendar:
+        """The calendar of the facts."""
+        return self.facts.calendar
+
+    @cached_property
+    def seen(self) -> Span:
+        """The days in the coverage that the question's window leaves."""
+        if self.window is None:
+            return self.coverage
+        lo, hi = max(self.window.lo, self.coverage.lo), min(self.window.hi, self.coverage.hi)
+        if hi < lo:
+            raise QuestionError(f"only={self.window} lies outside the coverage {self.coverage}")
+        return Span.of(lo, hi)
+
+    def complete(self, first: Ints, last: Ints) -> Flags:
+        """Return which spans lie wholly in the coverage."""
+        return (first >= self.coverage.lo) & (last <= self.coverage.hi)
+
+    def topped(self, count: int) -> View:
+        """Return the view with the groups that have most of the first measure, by size, and
+        the rest as one group, `(others)`.
+
+        Raises `QuestionError` where it is not grouped by one column.
+        """
+        if len(self.groups.names) != 1:
+            raise QuestionError("top picks groups of one column; name exactly one in by")
+        if count < 1:
+            raise QuestionError(f"top={count} must be at least 1")
+        every = np.arange(self.groups.count)
+        seen = self.seen
+        spans = (np.full(len(every), day) for day in (seen.lo, seen.hi))
+        size = self.value(self.facts.measures[0], every, *spans).ranks()
+        order = np.argsort(-size, kind="stable")
+        count = min(count, len(order))
+        total = min(count + 1, len(order))  # the rest is one group, where there is a rest
+        target = np.full(self.groups.count, count)
+        target[order[:count]] = np.arange(count)
+        (name,) = self.groups.names
+        values = self.groups.columns(order[:count])[0].to_list()
+        words = [*(None if value is None else str(value) for value in values), OTHERS][:total]
+        codes = np.array([-1 if word is None else at for at, word in enumerate(words)], np.int32)
+        choices = Column.text(name, np.array([*("" if w is None else w for w in words)]))
+        cells = self.cells.regrouped(target, total)
+        places = np.where(self.places < 0, -1, target[self.places])
+        groups = Groups({name: Coded(codes, choices)}, total)
+        others = count if total > count else None
+        return View(self.facts, groups, cells, self.coverage, self.window, places, others=others)
+
+    def together(self) -> View:
+        """Return the same view with all its groups added up to one."""
+        cells = self.cells.regrouped(np.zeros(self.groups.count, np.int64), 1)
+        places = np.where(self.places < 0, -1, 0)
+        return View(self.facts, Groups({}, 1), cells, self.coverage, self.window, places)
+
+    def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
+        """Return a measure over one span of days per row, blank outside the coverage.
+
+        The part of a span that reaches out of the coverage counts for nothing.
+        """
+        lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
+        parts = [self._term(term, group, lo, hi) for term in measure.terms]
+        column = parts[0] if len(parts) == 1 else ratio(*parts)
+        shown = self.facts.folded.formats.get(measure.name)
+        column = column.blanked(lo <= hi).shown_as(shown)
+        return column.named(measure.name, f"{measure.formula} over the row's days")
+
+    def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        if term.inner is not None:
+            facts = self.facts
+            stage = Stage(self.cells, self.coverage, facts.calendar, facts.workdays)
+            return stage.value(term, group, first, last)
+        axis = self.cells.axis
+        lo = axis.place(group, first)
+        hi = np.maximum(axis.place(group, last + 1), lo)
+        return evaluate(self.cells, term, lo, hi)
+
+    def table(self, columns: Sequence[Column], meta: dict[str, Any]) -> Table:
+        """Return a verb's table, which can trace its numbers back to this view."""
+        return Table(columns, meta, partial(self.facts.trace_with, self), self)
+
+    def rows_in(self) -> dict[str, str]:
+        """Return how the rows read come to those counted, where any were set aside."""
+        folded = self.facts.folded
+        aside = 0 if folded.aside is None else len(folded.aside)
+        if not aside:
+            return {}
+        whole = f"{folded.rows + aside:,} read = {folded.rows:,} counted + {aside:,} set aside"
+        return {"rows": whole}
+
+    def meta(self, verb: str) -> dict[str, Any]:
+        """Return what stands beside every result."""
+        facts = self.facts
+        return (
+            {
+                "verb": verb,
+                "calendar": facts.calendar.describe(),
+                "coverage": str(self.coverage),
+                "as_of": str(self.coverage.last),
+                "by": self.groups.names,
+                "measures": {m.name: m.formula for m in facts.measures},
+                "rows": facts.rows,
+                "source": facts.source,
+            }
+            | aside_note(facts.folded)
+            | self.undecided()
+            | ({} if self.others is None else {"others": OTHERS})
+        )
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs: all but what was worked out and can be again."""
+        return vars(self) | {"kept": {}}
+
+    def undecided(self) -> dict[str, str]:
+        """Return why first and last values are blank where several groups share their time."""
+        found = [
+            f"{plane.what}({plane.column})"
+            for plane, tally in self.cells.tallies.items()
+            if isinstance(tally, Pick) and tally.flags().any()
+        ]
+        if not found:
+            return {}
+        return {
+            "undecided": f"{', '.join(found)} of several groups at the same time: blank, as "
+            f"only the order of the rows would decide"
+        }

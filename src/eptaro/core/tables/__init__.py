@@ -1,0 +1,1 @@
+"""Columns, tables, how they are shown, and the answer behind each."""

@@ -1,0 +1,244 @@
+"""`Column`: named values with validity, kind, unit and description.
+
+| kind    | stored as                                   | handed out as                    |
+|---------|---------------------------------------------|----------------------------------|
+| integer | int64 or int32                              | the same, masked where blank     |
+| decimal | int64 in units of 10**-scale                | `decimal.Decimal` objects, None  |
+| float   | float64                                     | float64, NaN where blank         |
+| text    | int32 codes into `choices`, -1 where blank  | `str` objects, None where blank  |
+| date    | int32 day ordinals                          | datetime64[D], NaT where blank   |
+| flag    | bool                                        | bool, masked where blank         |
+
+A decimal is a whole number of its smallest unit, so sums of money are exact. While it is being
+worked out, a number may be a Python integer of any size; `settled` brings it to 64 bits.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, as_dates
+from eptaro.core.tables import exact
+from eptaro.core.tables.format import Format
+from eptaro.errors import MeasureError
+
+Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
+
+
+_DTYPES: dict[Kind, type[np.generic]] = {
+    "integer": np.int64,
+    "decimal": np.int64,
+    "float": np.float64,
+    "text": np.int32,
+    "date": np.int32,
+    "flag": np.bool_,
+}
+
+
+_WIDE: tuple[Kind, ...] = ("integer", "decimal", "float")  # may hold Python integers for a while
+
+
+@dataclass(frozen=True, eq=False)
+class Column:
+    """One named, typed sequence of values; `valid` is None where nothing is blank."""
+
+    name: str
+    kind: Kind
+    data: NDArray[Any]
+    valid: Flags | None = None
+    scale: int = 0
+    choices: NDArray[Any] | None = None
+    unit: str = ""
+    description: str = ""
+    format: Format | None = None
+
+    @classmethod
+    def of(
+        cls, name: str, kind: Kind, data: ArrayLike, valid: Flags | None = None, **details: Any
+    ) -> Column:
+        """Return a column of a kind, dropping a validity mask that masks nothing.
+
+        Days outside the years 1 to 9999, where a last period may reach, are blank.
+        """
+        array = np.asarray(data)
+        if array.dtype.kind == "u":
+            array = array.astype(object) if exact.most(array) >= exact.ROOM else array
+        if array.dtype == object and kind in _WIDE:
+            array = narrowed_to(array, kind)
+        elif not (kind == "integer" and array.dtype == np.int32):  # half the room serves as well
+            array = array.astype(_DTYPES[kind], copy=False)
+        if (
+            kind == "date"
+            and array.size
+            and not (array.min() >= FIRST_DAY and array.max() <= LAST_DAY)
+        ):
+            inside = (array >= FIRST_DAY) & (array <= LAST_DAY)
+            valid = inside if valid is None else valid & inside
+        if valid is not None and valid.all():
+            valid = None
+        if kind == "text" and valid is not None:
+            array = np.where(valid, array, np.int32(-1))
+        return cls(name, kind, array, valid, **details)
+
+    @classmethod
+    def text(
+        cls, name: str, choices: ArrayLike, codes: ArrayLike | None = None, **details: Any
+    ) -> Column:
+        """Return a text column: each code picks one of `choices`, -1 is blank."""
+        array = np.asarray(choices)
+        picked = np.arange(len(array)) if codes is None else np.asarray(codes)
+        valid = picked >= 0
+        return cls.of(name, "text", picked, valid, choices=array, **details)
+
+    def __len__(self) -> int:
+        return len(self.data)
+
+    @property
+    def blank(self) -> Flags:
+        """Where there is no value."""
+        return np.zeros(len(self), bool) if self.valid is None else ~self.valid
+
+    def filled(self, rows: slice) -> Flags | None:
+        """Return which of some rows hold a value, or None where all do."""
+        valid = None if self.valid is None else self.valid[rows]
+        if self.kind == "float":
+            present = ~np.isnan(self.data[rows])
+            valid = present if valid is None else valid & present
+        return None if valid is None or valid.all() else valid
+
+    def take(self, places: NDArray[Any] | slice) -> Column:
+        """Return the column at the given places."""
+        valid = None if self.valid is None else self.valid[places]
+        return replace(self, data=self.data[places], valid=valid)
+
+    def named(self, name: str, description: str | None = None) -> Column:
+        """Return the same values under another name."""
+        text = self.description if description is None else description
+        return replace(self, name=name, description=text)
+
+    def shown_as(self, form: Format | None) -> Column:
+        """Return the same values in another format."""
+        return replace(self, format=form)
+
+    def blanked(self, keep: Flags) -> Column:
+        """Return the column with blanks wherever `keep` is false."""
+        valid = keep if self.valid is None else self.valid & keep
+        return Column.of(
+            self.name,
+            self.kind,
+            self.data,
+            valid,
+            scale=self.scale,
+            choices=self.choices,
+            unit=self.unit,
+            description=self.description,
+            format=self.format,
+        )
+
+    def settled(self) -> Column:
+        """Return the column with all its values as they are stored.
+
+        Decimals that do not fit into 64 bits lose decimals that are zero in all of them.
+        Raises `MeasureError` where a value still does not fit.
+        """
+        if self.data.dtype != object:
+            return self
+        units = self.data if self.valid is None else np.where(self.valid, self.data, 0)
+        scale = self.scale
+        while scale and not exact.fit(units) and not (units % 10).any():
+            units, scale = units // 10, scale - 1
+        data = narrowed_to(units, self.kind)
+        if data.dtype == object:
+            large = max(units.tolist(), key=abs)
+            shown = f"{Decimal(f'{large}E-{scale}'):.6g}"
+            kept = "a float" if self.kind == "float" else f"64 bits at {scale} decimals"
+            raise MeasureError(
+                f"column {self.name!r}: a value of {shown} does not fit into {kept}; ask for fewer "
+                f"rows at once, or store the column with fewer decimals"
+            )
+        return replace(self, data=data, scale=scale)
+
+    def fraction(self, place: int) -> Fraction:
+        """Return one number exactly."""
+        (value,) = self.data[place : place + 1].tolist()
+        return Fraction(Fraction(value), 10**self.scale)
+
+    def ranks(self) -> NDArray[np.int64]:
+        """Return the place of each value among the different ones in natural order, -1 for blanks.
+
+        Equal values share a place, whole numbers to the last digit; text goes by letters.
+        """
+        if self.kind == "text":
+            keys = np.array(["" if word is None else str(word) for word in self.to_list()])
+        else:
+            keys = self.data
+        blank = self.blank | np.isnan(self.numbers()) if self.kind == "float" else self.blank
+        found = np.unique(np.where(blank, keys[:1], keys), return_inverse=True)[1].ravel()
+        return np.where(blank, -1, found).astype(np.int64)
+
+    def numbers(self) -> NDArray[np.float64]:
+        """Return a numeric column as floats, NaN where blank."""
+        values = exact.floats(self.data)
+        if self.kind == "decimal":
+            values = values / 10.0**self.scale
+        if self.valid is not None:
+            values[~self.valid] = np.nan
+        return values
+
+    def values(self) -> NDArray[Any]:
+        """Return the values as handed out (see the table at the top of this module)."""
+        match self.kind:
+            case "float":
+                return self.numbers()
+            case "date":
+                dates = as_dates(self.data)
+                if self.valid is not None:
+                    dates[~self.valid] = np.datetime64("NaT")
+                return dates
+            case "decimal" | "text":
+                objects = np.empty(len(self), object)
+                objects[:] = self.to_list()
+                return objects
+            case _:
+                return self.data if self.valid is None else np.ma.array(self.data, mask=~self.valid)
+
+    def to_list(self) -> list[Any]:
+        """Return the values as Python objects, None where blank."""
+        items: list[Any]
+        if self.kind == "decimal":
+            if self.data.dtype == object:  # of more digits than `scaleb` keeps
+                items = [Decimal(f"{n}E-{self.scale}") for n in self.data.tolist()]
+            else:
+                items = [Decimal(n).scaleb(-self.scale) for n in self.data.tolist()]
+        elif self.kind == "text":
+            if self.choices is not None and len(self.choices) > len(self):
+                used = self.choices[np.maximum(self.data, 0)].tolist()
+                codes = self.data.tolist()
+                return [word if code >= 0 else None for word, code in zip(used, codes, strict=True)]
+            choices = [] if self.choices is None else self.choices.tolist()
+            return [choices[code] if code >= 0 else None for code in self.data.tolist()]
+        elif self.kind == "date":
+            items = as_dates(self.data).tolist()
+        else:
+            items = self.data.tolist()
+        if self.valid is None:
+            return items
+        return [
+            item if valid else None for item, valid in zip(items, self.valid.tolist(), strict=True)
+        ]
+
+
+def narrowed_to(array: NDArray[Any], kind: Kind) -> NDArray[Any]:
+    """Return Python numbers as a kind is stored, or as they are where some do not fit."""
+    if kind == "float":
+        try:
+            return array.astype(np.float64)
+        except OverflowError:
+            return array
+    return exact.narrow(array)

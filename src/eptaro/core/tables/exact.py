@@ -1,0 +1,132 @@
+"""Whole numbers of any size: int64 where they surely fit, Python integers where they might not.
+
+Everything that is worked out from cells goes through here, so nothing wraps: an array is of
+Python integers (dtype object) where 64 bits might be too few, and comes back to int64 as soon
+as its values are seen to fit. Only a value that is shown must fit in the end (`Column.settled`).
+
+An array of int64 holds the promise that the sum of its absolute values is below 2**63 wherever
+it is added up (`added_up`); running sums of it, and differences of these, are then exact.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[Any]
+
+
+ROOM = 1 << 63  # one past the largest value that int64 holds
+
+
+_SURE = 0.999 * ROOM  # sums of absolute values reckoned as floats are that near
+
+
+def most(values: Array) -> int:
+    """Return the largest absolute value, 0 where there is none."""
+    if not len(values):
+        return 0
+    return max(abs(int(values.min())), abs(int(values.max())))
+
+
+def wide(values: Array) -> Array:
+    """Return the same whole numbers as Python integers.
+
+    >>> wide(np.array([1.0, 1e19]))[1]
+    10000000000000000000
+    """
+    if values.dtype.kind == "f":
+        return np.asarray(np.frompyfunc(int, 1, 1)(values), object)
+    return values.astype(object)
+
+
+def fit(values: Array) -> bool:
+    """Return whether all whole numbers fit into 64 bits.
+
+    >>> fit(np.array([-(2**63), 2**63 - 1], object)), fit(np.array([2**63], object))
+    (True, False)
+    """
+    return not len(values) or (values.min() >= -ROOM and values.max() < ROOM)
+
+
+def narrow(values: Array) -> Array:
+    """Return Python integers as int64 where all of them fit, else as they are."""
+    return values.astype(np.int64) if values.dtype == object and fit(values) else values
+
+
+def added_up(values: Array) -> Array:
+    """Return whole numbers ready to be added up: wide where a sum of theirs might not fit."""
+    if values.dtype == object and not fit(values):
+        return values
+    plain = values.astype(np.int64, copy=False)
+    if np.abs(plain.astype(np.float64)).sum() < _SURE:
+        return plain
+    return values.astype(object)
+
+
+def plus(one: Array, two: Array) -> Array:
+    """Return the sums of two arrays that are ready to be added up; they still are."""
+    if object not in (one.dtype, two.dtype):
+        total = sum(float(np.abs(part.astype(np.float64)).sum()) for part in (one, two))
+        if total < _SURE:
+            return one + two
+    return wide(one) + wide(two)
+
+
+def minus(one: Array, two: Array) -> Array:
+    """Return the exact differences of whole numbers, wide only where they must be.
+
+    >>> minus(np.array([2**62]), np.array([-(2**62)])).tolist() == [2**63]
+    True
+    """
+    if object not in (one.dtype, two.dtype) and most(one) + most(two) < ROOM:
+        return one.astype(np.int64) - two.astype(np.int64)
+    return narrow(wide(one) - wide(two))
+
+
+def times(values: Array, factor: int) -> Array:
+    """Return the exact multiples of whole numbers."""
+    if values.dtype != object and most(values) * abs(factor) < ROOM:
+        return values.astype(np.int64) * np.int64(factor)
+    return narrow(wide(values) * factor)
+
+
+def parted(values: Array) -> tuple[Array, NDArray[np.float64]]:
+    """Return the nearest whole numbers of floats and of integers beyond them, and the rest.
+
+    >>> whole, rest = parted(np.array([2.25, 10**400], object))
+    >>> whole[0], whole[1] == 10**400, rest.tolist()
+    (2, True, [0.25, 0.0])
+    """
+    listed = values.tolist()
+    whole = np.array([*map(round, listed), None], object)[:-1]
+    rest = [v - w if isinstance(v, float) else 0.0 for v, w in zip(listed, whole, strict=True)]
+    return whole, np.array(rest, np.float64)
+
+
+def floats(values: Array) -> NDArray[np.float64]:
+    """Return whole numbers as floats, those beyond the floats as infinite."""
+    try:
+        return values.astype(np.float64)
+    except OverflowError:
+        return np.array([_float(value) for value in values.tolist()])
+
+
+def _float(value: Any) -> float:
+    try:
+        return float(value)
+    except OverflowError:
+        return float("inf") if value > 0 else float("-inf")
+
+
+def total(values: Array) -> int:
+    """Return the exact sum of whole numbers.
+
+    >>> total(np.array([2**62, 2**62])) == 2**63
+    True
+    """
+    if values.dtype != object and most(values) * len(values) < ROOM:
+        return int(values.sum())
+    return int(sum(values.tolist()))

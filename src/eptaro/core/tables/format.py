@@ -1,0 +1,45 @@
+"""`Format`: how a measure's values are shown, declared once and used by every output."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from eptaro.errors import MeasureError, unknown
+
+
+@dataclass(frozen=True)
+class Format:
+    """A sign before the number (such as a currency's), its decimals, or a percentage.
+
+    Values themselves do not change, in files neither.
+
+    >>> Format(sign="€", places=0).shown(1234.5)
+    '€1,234'
+    >>> Format(percent=True, places=1).shown(0.125)
+    '12.5%'
+    """
+
+    sign: str = ""
+    places: int | None = None
+    percent: bool = False
+
+    def __post_init__(self) -> None:
+        if self.places is not None and not 0 <= self.places <= 12:
+            raise MeasureError(f"places={self.places} must be 0 to 12")
+
+    def shown(self, value: float, places: int = 2) -> str:
+        """Return a number as people read it; `places` serve where the format has none."""
+        decimals = places if self.places is None else self.places
+        if self.percent:
+            return f"{100 * value:,.{decimals}f}%"
+        minus = "-" if value < 0 else ""
+        return f"{minus}{self.sign}{abs(value):,.{decimals}f}"
+
+
+def check_formats(formats: Mapping[str, Format], measures: list[str]) -> Mapping[str, Format]:
+    """Return the formats; raises `MeasureError` for one of a measure that is not there."""
+    for name in formats:
+        if name not in measures:
+            raise MeasureError(f"formats: {unknown('measure', name, measures)}")
+    return formats

@@ -1,0 +1,248 @@
+"""`Table`: every result; ordered columns with validity, kind, unit and description."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core import hooks
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
+from eptaro.errors import QuestionError, unknown
+
+_SHOWN_ROWS = 20
+
+
+Tracer = Callable[["Table", int, str], Any]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A drawn table; notebooks show it."""
+
+    png: bytes = field(repr=False)
+
+    def _repr_png_(self) -> bytes:
+        return self.png
+
+
+class Table:
+    """An ordered set of equally long columns, with `meta` saying how it came about.
+
+    `table["revenue"]` is an array (see `eptaro.core.tables.column` for the kinds), `table.rows()`
+    yields one dict per row. Raises `QuestionError` when two columns bear one name.
+
+    >>> from eptaro.core.tables.column import Column
+    >>> table = Table([Column.of("trips", "integer", [3, 5])])
+    >>> table["trips"].tolist(), list(table.rows())
+    ([3, 5], [{'trips': 3}, {'trips': 5}])
+    """
+
+    def __init__(
+        self,
+        columns: Sequence[Column],
+        meta: dict[str, Any] | None = None,
+        tracer: Tracer | None = None,
+        basis: Any = None,
+    ) -> None:
+        self._columns = {column.name: column.settled() for column in columns}
+        self.meta: dict[str, Any] = dict(meta or {})
+        self.tracer = tracer  # leads from a number to its transactions
+        self.basis = basis  # the view that the table answers from, where it is one
+        if len(self._columns) != len(columns):
+            names = [column.name for column in columns]
+            twice = next(name for name in names if names.count(name) > 1)
+            raise QuestionError(
+                f"two columns would both be called {twice!r}; rename the measure or group column"
+            )
+        if len({len(column) for column in columns}) > 1:
+            raise ValueError("the columns of a table must be equally long")
+
+    @property
+    def names(self) -> list[str]:
+        """The column names in order."""
+        return list(self._columns)
+
+    @property
+    def columns(self) -> list[Column]:
+        """The columns in order, with kind, unit and description."""
+        return list(self._columns.values())
+
+    def column(self, name: str) -> Column:
+        """Return one column with its kind, unit, validity and description."""
+        if name not in self._columns:
+            raise QuestionError(unknown("column", name, self._columns))
+        return self._columns[name]
+
+    def __getitem__(self, name: str) -> NDArray[Any]:
+        return self.column(name).values()
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._columns
+
+    def __len__(self) -> int:
+        return len(next(iter(self._columns.values()))) if self._columns else 0
+
+    def rows(self) -> Iterator[dict[str, Any]]:
+        """Yield one dict per row, None where blank."""
+        lists = [column.to_list() for column in self.columns]
+        return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
+
+    def take(self, places: NDArray[Any] | slice) -> Table:
+        """Return the rows at the given places."""
+        columns = [column.take(places) for column in self.columns]
+        return Table(columns, self.meta, self.tracer, self.basis)
+
+    def beside(self, columns: dict[str, Column]) -> Table:
+        """Return the table with a column more after each of those named."""
+        found = []
+        for column in self.columns:
+            found += [column, *(new for name, new in columns.items() if name == column.name)]
+        return Table(found, self.meta, self.tracer, self.basis)
+
+    def trace_as(self, shown: Table, row: int, measure: str) -> Any:
+        """Return the `Trace` of a number of another table with this one's transactions."""
+        return Table(shown.columns, self.meta, self.tracer).trace(row, measure)
+
+    def trace(self, row: int, measure: str) -> Any:
+        """Return the `Trace` of one number: row from 0, and the name of its column.
+
+        It tells the definition, the days, the transactions, and the value worked out again
+        straight from these; print it to read it. Raises `QuestionError` where there is
+        nothing to trace.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31"], "fare": [7]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> found = book.recap("month").trace(0, "revenue")
+        >>> found.agrees, found.rows, str(found.plain)
+        (True, (1,), '7')
+        """
+        if not isinstance(row, int | np.integer):
+            raise QuestionError(f"row={row!r} must be the number of a row, from 0")
+        if self.tracer is None:
+            raise QuestionError("this table has no transactions behind it that could be traced")
+        return self.tracer(self, row, measure)
+
+    def describe(self) -> Table:
+        """Return the data dictionary: one row per column with its kind, unit and meaning."""
+        columns = self.columns
+        rows: dict[str, tuple[str, list[str]]] = {
+            "column": ("Name of the column", self.names),
+            "kind": ("Kind of its values", [column.kind for column in columns]),
+            "unit": ("Unit, where there is one", [column.unit for column in columns]),
+            "description": ("What it holds", [column.description for column in columns]),
+        }
+        made = [Column.text(name, texts, description=text) for name, (text, texts) in rows.items()]
+        return Table(made, {"verb": "describe"})
+
+    def sorted(self, by: str) -> Table:
+        """Return the rows in the order of a column; `-name` puts the largest first.
+
+        Rows of equal value keep their order; blanks come last, and after them the group of
+        all those that were not picked.
+        """
+        return self.take(self.order(by))
+
+    def order(self, by: str) -> NDArray[np.int64]:
+        """Return the places of the rows in the order of a column, as `sorted` has them."""
+        falling = by.startswith("-") and by not in self._columns
+        column = self.column(by[1:] if falling else by)
+        ranks = column.ranks()
+        keys = np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
+        rest = np.zeros(len(self), bool)
+        if (others := self.meta.get("others")) is not None:
+            (name,) = self.meta["by"]
+            rest = np.array([word == others for word in self.column(name).to_list()], bool)
+        return np.lexsort((keys, rest))
+
+    def footer(self) -> str:
+        """Return the line that states calendar, coverage and as-of, as far as known."""
+        parts = [
+            self.meta.get("calendar"),
+            f"coverage {self.meta['coverage']}" if "coverage" in self.meta else None,
+            f"as of {self.meta['as_of']}" if "as_of" in self.meta else None,
+            f"left out {self.meta['set_aside']}" if "set_aside" in self.meta else None,
+            self.meta.get("undecided"),
+        ]
+        return " · ".join(str(part) for part in parts if part)
+
+    # ---- out --------------------------------------------------------------------
+
+    def to_arrow(self) -> Any:
+        """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null."""
+        return hooks.call("table_to_arrow", self)
+
+    def to_pandas(self) -> Any:
+        """Return a pandas DataFrame with Arrow-backed columns."""
+        return hooks.call("table_to_pandas", self)
+
+    def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
+        return self.to_arrow().__arrow_c_stream__(requested_schema)
+
+    def write(self, path: str | Path) -> Path:
+        """Write to a file whose ending says how (.csv, .parquet, .json, .md, .arrow).
+
+        The file is written beside its place and renamed, so it is never half-written.
+        Returns the path; raises `InputError` for an unknown ending or a folder that
+        cannot be written.
+        """
+        written: Path = hooks.call("table_write", self, path)
+        return written
+
+    def to_database(self, url: str, name: str, *, mode: str = "create") -> Any:
+        """Write to a table of a database that SQLAlchemy reaches, in one transaction.
+
+        The key is `date_key` or `date`, so it is for dimensions; period indexes are indexed,
+        and NAME_columns describes the columns. `create` refuses a table that stands,
+        `replace` takes its place, `extend` adds missing days and refuses rows that disagree.
+        Returns what was loaded; raises `InputError` with what the database refused.
+        """
+        return hooks.call("table_load", self, url, name, mode)
+
+    def plot(
+        self, path: str | Path, *, kind: str | None = None, measure: str | None = None
+    ) -> Path:
+        """Draw to a .png, .svg or .pdf, 1280 by 800 dots; needs the extra `pictures`.
+
+        Without a `kind` it is the one that suits the verb: `bars` of periods (unfinished
+        ones hatched), `lines` of running totals (this period over the prior ones) or rolling
+        windows, `changes` by group, `steps` from the prior value to the current one, `heat`
+        of two attributes, `boxes`, a `histogram`, or a `sheet` of days shaded by value.
+        `measure` is drawn, by default the first. Raises `QuestionError` for a kind that the
+        table cannot be drawn as, naming those that it can.
+        """
+        drawn: Path = hooks.call("table_plot", self, path, kind, measure)
+        return drawn
+
+    def picture(self, *, kind: str | None = None, measure: str | None = None) -> Picture:
+        """Return what `plot` draws, to be shown where it is asked for, as in a notebook."""
+        return Picture(hooks.call("table_picture", self, kind, measure))
+
+    # ---- shown ------------------------------------------------------------------
+
+    def _excerpt(self) -> tuple[Table, int]:
+        """Return the first and last rows, and after how many rows some were left out."""
+        if len(self) <= _SHOWN_ROWS:
+            return self, 0
+        half = _SHOWN_ROWS // 2
+        return self.take(np.r_[:half, len(self) - half : len(self)]), half
+
+    def __repr__(self) -> str:
+        part, half = self._excerpt()
+        cells = shown_table(part)
+        if half:
+            cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
+        right = [column.kind in NUMERIC for column in part.columns]
+        text = plain_table([*map(visible, self.names)], cells, right)
+        return "\n".join(line for line in (text, f"{len(self):,} rows", self.footer()) if line)
+
+    def _repr_html_(self) -> str:
+        part, half = self._excerpt()
+        shown_part: str = hooks.call("table_notebook", part, half, f"{len(self):,} rows")
+        return shown_part

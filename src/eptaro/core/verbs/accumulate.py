@@ -1,0 +1,149 @@
+"""`accumulate`: running totals that restart at each period."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints, ordinal
+from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.span import Span
+from eptaro.core.questions.per_entry import per_entry
+from eptaro.core.questions.scope import AsOf, By, Only
+from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.goals import Goals, goal_columns
+from eptaro.errors import QuestionError, check_texts
+
+
+def accumulate(
+    self: Facts,
+    within: str,
+    *,
+    every: str = "day",
+    by: By = None,
+    only: Only = None,
+    as_of: AsOf = None,
+    goals: Goals | None = None,
+    pace: str = "straight",
+) -> Table:
+    """Return running totals that restart at each period of `within`.
+
+    Columns: the groups, `date` (or `period` and `last` where `every` is wider),
+    `within`, `first` (the day from which the total runs), `complete` (whether all days
+    of the running total lie in the coverage), and for each measure its value over the
+    row's own day or period, and `NAME_to_date`.
+
+    Every day of the coverage has a row, so quiet days hold the running total. A period
+    of `every` that straddles two of `within`, as a week may straddle two years, has a row
+    for its part in each. `within="2025-03-01.."` runs on since a fixed date, `"all"` since
+    the first day of the coverage. `only` with a span or label picks the rows shown; their
+    totals still run from `first`.
+
+    `every="entry"` gives one row per transaction instead: `row`, the groups, `date`,
+    `within`, `first`, `last`, `complete` and `NAME_to_date`.
+
+    `goals` (period label, or group value and label, to amount) adds for the first measure
+    `NAME_goal`, `NAME_goal_to_date`, `NAME_goal_gap` and `NAME_goal_reached` (to date / the
+    pace), at the `pace` of a straight line or in the shape of the `prior year`.
+
+    Raises `QuestionError` where `every` is wider than `within`.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-01-30", "2025-02-01"], "fare": [7, 5]},
+    ...                   date="on", measures="revenue=sum(fare)")
+    >>> book.accumulate("month")["revenue_to_date"].tolist()
+    [7, 7, 5]
+    """
+    check_texts(within=within, every=every)
+    view = self.view(by, only, as_of)
+    if every == "entry":
+        rows = _rows(view, within, "day")
+        return per_entry(
+            view, rows.since, rows.last, "_to_date", rows.within, "within", "accumulate"
+        )
+    rows = _rows(view, within, check_level(every, self.calendar.levels))
+    count = len(rows.last)
+    group = np.repeat(np.arange(view.groups.count), count)
+    place = np.tile(np.arange(count), view.groups.count)
+    first, last, since = rows.first[place], rows.last[place], rows.since[place]
+    columns = [*view.groups.columns(group)]
+    if every == "day":
+        columns.append(dates("date", last, description="The day that the total runs to"))
+    else:
+        columns.append(Column.text("period", rows.labels, place, description="Period label"))
+    columns.append(
+        Column.text("within", rows.within, place, description="Period of the running total")
+    )
+    columns.append(dates("first", since, description="First day of the running total"))
+    if every != "day":
+        columns.append(dates("last", last, description="Last day of the running total"))
+    columns.append(
+        Column.of(
+            "complete",
+            "flag",
+            view.complete(since, last),
+            description="Whether all days of the running total lie in the coverage",
+        )
+    )
+    for measure in self.measures:
+        columns.append(view.value(measure, group, first, last))
+        to_date = view.value(measure, group, since, last)
+        name = f"{measure.name}_to_date"
+        columns.append(to_date.named(name, f"{measure.formula} from first to the row's last day"))
+        if goals is not None and measure is self.measures[0]:
+            labels, held = np.unique(rows.within, return_inverse=True)
+            columns += goal_columns(
+                view, goals, pace, within, labels, group, held[place], last, to_date
+            )
+    return view.table(columns, view.meta("accumulate") | {"within": within, "every": every})
+
+
+@dataclass(frozen=True, eq=False)
+class _Totals:
+    """Rows of one group: own days `first`..`last`, running total from `since`."""
+
+    labels: NDArray[np.str_]
+    first: Ints
+    last: Ints
+    since: Ints
+    within: NDArray[np.str_]
+
+
+def _rows(view: View, within: str, every: str) -> _Totals:
+    calendar = view.calendar
+    upto = Span.of(view.coverage.lo, view.seen.hi)
+    if within == "all":
+        begins, names = np.array([upto.lo]), np.array(["all"])
+    elif ".." in within:
+        begins, names = _since(upto, within)
+    else:
+        check_level(within, calendar.levels)
+        if LEVELS.index(every) < LEVELS.index(within):
+            fits = ", ".join(LEVELS[LEVELS.index(within) :])
+            raise QuestionError(f"every={every!r} is wider than within={within!r}; use {fits}")
+        outer = calendar.periods(upto, within)
+        begins, names = outer.first, outer.labels
+    parts = calendar.periods(upto, every)
+    cuts = np.unique(np.concatenate([parts.first, begins]))
+    first = np.unique(np.maximum(cuts[cuts <= upto.hi], max(upto.lo, int(begins[0]))))
+    last = np.append(first[1:] - 1, upto.hi)
+    shown = last >= view.seen.lo
+    first, last = first[shown], last[shown]
+    holder = np.searchsorted(begins, first, side="right") - 1
+    labels = parts.labels[parts.position_of(first)]
+    return _Totals(labels, first, last, begins[holder], names[holder])
+
+
+def _since(upto: Span, within: str) -> tuple[Ints, NDArray[np.str_]]:
+    first, _, rest = within.partition("..")
+    if rest or not first:
+        raise QuestionError(f"within={within!r} must be a level or a first day as '2025-03-01..'")
+    day = ordinal(first)
+    if day > upto.hi:
+        raise QuestionError(f"within={within!r} begins after the last day seen, {upto.last}")
+    return np.array([day]), np.array([within])

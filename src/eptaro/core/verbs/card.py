@@ -1,0 +1,72 @@
+"""`card`: where things stand as of one date, to date in every period that holds it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.levels import LEVELS
+from eptaro.core.questions.scope import AsOf, By, Only
+from eptaro.core.questions.view import Facts
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
+from eptaro.core.tables.table import Table
+
+
+def card(
+    self: Facts,
+    *,
+    calendars: Calendar | Sequence[Calendar] | None = None,
+    levels: Sequence[str] = ("week", "month", "quarter", "year"),
+    by: By = None,
+    only: Only = None,
+    as_of: AsOf = None,
+) -> Table:
+    """Return the to-date values of one date: one row per group, calendar and level.
+
+    Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date),
+    `days`, `complete`, then `NAME_to_date` for each measure. `calendars` stand side by
+    side; without any it is the book's own. Levels that one does not offer are left out.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-01", "2025-08-20"], "fare": [7, 5]},
+    ...                   date="on", measures="revenue=sum(fare)")
+    >>> [(row["level"], row["revenue_to_date"]) for row in book.card().rows()]
+    [('week', 5), ('month', 12), ('quarter', 12), ('year', 12)]
+    """
+    view = self.view(by, only, as_of)
+    given = [calendars] if isinstance(calendars, Calendar) else list(calendars or [self.calendar])
+    today = view.coverage.hi
+    rows = []
+    for calendar in given:
+        for level in sorted(levels, key=LEVELS.index, reverse=True):
+            if level in calendar.levels:
+                period = calendar.period_of(view.coverage.last, level)
+                first = int(calendar.first_days(np.array([period.index]), level)[0])
+                rows.append((calendar.name, level, period.label, first))
+    names, found, labels, firsts = zip(*rows, strict=True)
+    count = view.groups.count
+    group, place = np.repeat(np.arange(count), len(rows)), np.tile(np.arange(len(rows)), count)
+    begin, last = np.array(firsts)[place], np.full(len(place), today)
+    columns = [
+        *view.groups.columns(group),
+        Column.text("calendar", np.array(names), place, description="Name of the calendar"),
+        Column.text("level", np.array(found), place, description="Level of the period"),
+        Column.text("period", np.array(labels), place, description="Period to date"),
+        dates("first", begin, description="First day of the period"),
+        dates("last", last, description="The as-of date"),
+        Column.of("days", "integer", last - begin + 1, unit="days", description="Days so far"),
+        Column.of(
+            "complete",
+            "flag",
+            view.complete(begin, last),
+            description="Whether all these days lie in the coverage",
+        ),
+    ]
+    for measure in self.measures:
+        value = view.value(measure, group, begin, last)
+        columns.append(value.named(f"{measure.name}_to_date"))
+    described = "; ".join(calendar.describe() for calendar in given)
+    return view.table(columns, view.meta("card") | {"calendar": described})

@@ -1,0 +1,1 @@
+"""`compare`: each period against a prior one."""

@@ -1,0 +1,181 @@
+"""The columns of a comparison: its sides, the values on both, and their changes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Flags, as_dates
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates, difference
+from eptaro.core.verbs.compare.details import detail_columns, standing_column
+from eptaro.core.verbs.compare.sides import Sides
+from eptaro.core.verbs.goals import Goals, goal_columns
+
+
+class Compared:
+    """Current and prior sides of every group, and what they come to.
+
+    The rows are those of the sides, once for every group; several prior sides stand for
+    their mean.
+    """
+
+    def __init__(self, view: View, now: Sides, priors: Sequence[Sides]) -> None:
+        count, groups = len(now), view.groups.count
+        self._view = view
+        self.place = np.tile(np.arange(count), groups)
+        self.group = np.repeat(np.arange(groups), count)
+        self.now = now.at(self.place)
+        self.priors = [prior.at(self.place) for prior in priors]
+        self.exists: Flags = now.exists[self.place]
+        self.comparable = view.complete(self.now.first, self.now.last)
+        for prior in self.priors:
+            self.exists = self.exists & prior.exists
+            self.comparable = self.comparable & view.complete(prior.first, prior.last)
+        self.comparable = self.comparable & self.exists
+
+    def head(self, *, with_day: bool) -> list[Column]:
+        """Return the columns that tell the sides."""
+        now, exists = self.now, self.exists
+        first = np.minimum.reduce([prior.first for prior in self.priors])
+        last = np.maximum.reduce([prior.last for prior in self.priors])
+        clamped = np.logical_or.reduce([prior.clamped for prior in self.priors])
+        found = [
+            *self._view.groups.columns(self.group),
+            _labels("period", now.label, None, "The period's label"),
+            dates("first", now.first, now.exists, "First day of the current side"),
+            dates("last", now.last, now.exists, "Last day of the current side"),
+            _labels(
+                "prior_period",
+                _listed([prior.label for prior in self.priors]),
+                exists,
+                "Label of the period before",
+            ),
+            dates("prior_first", first, exists, "First day of the prior side"),
+            dates("prior_last", last, exists, "Last day of the prior side"),
+            Column.of(
+                "comparable",
+                "flag",
+                self.comparable,
+                description="Whether both sides lie wholly in the coverage",
+            ),
+            Column.of(
+                "prior_clamped",
+                "flag",
+                clamped & exists,
+                description="Whether the prior end was cut short by its month or period",
+            ),
+        ]
+        if with_day:
+            day = now.last - now.first + 1
+            at = len(self._view.groups.names) + 1
+            found.insert(
+                at,
+                Column.of(
+                    "day", "integer", day, unit="days", description="Day of the period, from 1"
+                ),
+            )
+        if len(self.priors) > 1:
+            spans = _listed([_written(prior) for prior in self.priors])
+            found.append(_labels("prior_spans", spans, exists, "The spans that the mean is of"))
+        return found
+
+    def values(self, measure: Measure) -> tuple[Column, Column]:
+        """Return a measure's values now and before."""
+        value, group = self._view.value, self.group
+        now = value(measure, group, self.now.first, self.now.last).blanked(self.now.exists)
+        priors = [
+            value(measure, group, prior.first, prior.last).blanked(self.exists)
+            for prior in self.priors
+        ]
+        if len(priors) == 1:
+            return now, priors[0]
+        with np.errstate(over="ignore", invalid="ignore"):
+            mean = np.add.reduce([prior.numbers() for prior in priors]) / len(priors)
+        filled = np.isfinite(mean)
+        column = Column.of(
+            measure.name, "float", np.where(filled, mean, 0.0), filled, format=now.format
+        )
+        return now, column
+
+    @cached_property
+    def _days(self) -> tuple[NDArray[Any], NDArray[Any]]:
+        """The days of the current sides, and the mean of those of the prior ones."""
+        before = np.add.reduce([prior.last - prior.first + 1 for prior in self.priors])
+        return self.now.last - self.now.first + 1, before / len(self.priors)
+
+    def standing(self) -> Column:
+        """Return which groups are new and which were lost."""
+        return standing_column(self._view, self.group, self.now, self.priors, self.comparable)
+
+    def details(self, measure: Measure, value: Column, prior: Column) -> list[Column]:
+        """Return change per day and contribution."""
+        return detail_columns(measure, value, prior, self._days, self.place, self.comparable)
+
+    def goals(self, goals: Goals, pace: str, per: str, value: Column) -> list[Column]:
+        """Return the goals of the current sides, the gap only where they are complete."""
+        labels, held = np.unique(self.now.label, return_inverse=True)
+        whole = self._view.complete(self.now.first, self.now.last)
+        return goal_columns(
+            self._view,
+            goals,
+            pace,
+            per,
+            labels,
+            self.group,
+            held,
+            self.now.last,
+            value.blanked(whole),
+        )
+
+
+def _listed(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
+    """Return texts row by row, the earliest first, set apart by commas."""
+    listed = texts[-1]
+    for text in reversed(texts[:-1]):
+        listed = np.char.add(np.char.add(listed, ", "), text)
+    return listed
+
+
+def _written(sides: Sides) -> NDArray[np.str_]:
+    """Return the spans in words."""
+    first, last = (
+        np.datetime_as_string(as_dates(days), unit="D") for days in (sides.first, sides.last)
+    )
+    return np.char.add(np.char.add(first, ".."), last)
+
+
+def _labels(name: str, labels: NDArray[Any], keep: Flags | None, description: str) -> Column:
+    choices, codes = np.unique(labels, return_inverse=True)
+    codes = codes if keep is None else np.where(keep, codes, -1)
+    return Column.text(name, choices, codes, description=description)
+
+
+def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
+    """Return the prior value, the change and the change ratio, blank unless comparable."""
+    keep = comparable & ~now.blank & ~prior.blank
+    less = difference(now.blanked(keep), prior.blanked(keep))
+    change = less.named(f"{name}_change", f"{name} less {name}_prior")
+    base = np.abs(prior.numbers())
+    divides = keep & (base > 0)
+    with np.errstate(over="ignore"):
+        ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)
+    divides &= np.isfinite(ratio)
+    return [
+        prior.named(f"{name}_prior", f"{name} over the prior side"),
+        change,
+        Column.of(
+            f"{name}_change_ratio",
+            "float",
+            ratio,
+            divides,
+            unit="ratio",
+            description=f"{name}_change / |{name}_prior|",
+        ),
+    ]

@@ -1,0 +1,85 @@
+"""Columns beside a comparison: change per day, contribution to the whole change, standing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.folds.planes import Plane
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+from eptaro.core.verbs.compare.sides import Sides
+
+_STANDINGS = ("new", "lost")
+
+
+def detail_columns(
+    measure: Measure,
+    now: Column,
+    prior: Column,
+    days: tuple[NDArray[Any], NDArray[Any]],
+    place: Ints,
+    keep: Flags,
+) -> list[Column]:
+    """Return a measure's change per day and, where it adds up, each group's contribution.
+
+    The change per day sets spans of unlike length on one footing. The contribution is the
+    group's change over the prior value of all groups of the period: the contributions of
+    a period add up to the change ratio of the whole. Both are blank unless comparable.
+    """
+    one, two = now.numbers(), prior.numbers()
+    name = measure.name
+    with np.errstate(over="ignore", invalid="ignore"):
+        per_day = one / days[0] - two / np.maximum(days[1], 1)
+    filled = keep & np.isfinite(per_day)
+    found = [
+        Column.of(
+            f"{name}_change_per_day",
+            "float",
+            np.where(filled, per_day, 0.0),
+            filled,
+            format=now.format,
+            description=f"{name} per day less {name}_prior per day",
+        )
+    ]
+    if measure.additive_plane is None:
+        return found
+    with np.errstate(over="ignore", invalid="ignore"):
+        change = np.where(keep, np.nan_to_num(one - two), 0.0)
+    whole = np.abs(np.bincount(place, weights=np.where(keep, np.nan_to_num(two), 0.0)))[place]
+    valid = keep & (whole > 0) & np.isfinite(whole)
+    with np.errstate(over="ignore"):
+        ratio = np.divide(change, whole, out=np.zeros(len(change)), where=valid)
+    valid &= np.isfinite(ratio)
+    text = f"{name}_change over the prior value of all groups"
+    found.append(
+        Column.of(f"{name}_contribution", "float", ratio, valid, unit="ratio", description=text)
+    )
+    return found
+
+
+def standing_column(
+    view: View, group: Ints, now: Sides, priors: Sequence[Sides], keep: Flags
+) -> Column:
+    """Return which groups are new (transactions now, none before) or lost (the other way)."""
+
+    def seen(side: Sides) -> Flags:
+        lo = view.cells.axis.place(group, side.first)
+        hi = np.maximum(view.cells.axis.place(group, side.last + 1), lo)
+        found: Flags = view.cells.sums(Plane("rows"), lo, hi).data > 0
+        return found
+
+    here = seen(now)
+    before = np.logical_or.reduce([seen(prior) for prior in priors])
+    codes = np.where(here & ~before, 0, np.where(before & ~here, 1, -1))
+    return Column.text(
+        "standing",
+        np.array(_STANDINGS),
+        np.where(keep, codes, -1),
+        description="new: none before; lost: none now",
+    )

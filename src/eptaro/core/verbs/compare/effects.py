@@ -1,0 +1,153 @@
+"""Calendar effects: how much of a change comes from the days that two spans are made of.
+
+A span of more workdays takes more, with nothing sold better. The effect of a kind of day
+is its mean over the prior side times the difference in the number of such days; where the
+prior side had none, the mean of the current side stands in. What is left of the change is
+the rest: what happened on like days. Effects and rest add up to the change exactly.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Days, Flags, Ints, weekday
+from eptaro.core.calendars.levels import WEEKDAYS
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.sums import Sum
+from eptaro.core.kernels.adding import running
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.view import View
+from eptaro.core.tables import exact
+from eptaro.core.tables.column import Column
+from eptaro.core.verbs.compare.sides import Sides
+from eptaro.errors import QuestionError, unknown
+
+_PLACES = 2  # decimals of effects at least, so that those of counts are not all rounded away
+
+
+Kinds = tuple[Sequence[str], Callable[[Days], Ints]]
+
+
+def kinds_of_day(effects: str, workdays: Workdays) -> Kinds:
+    """Return the kinds that days are told apart by: their names, and the kind of each day."""
+
+    def worked(days: Days) -> Ints:
+        off = np.where(workdays.is_weekend(days), 1, 2)
+        return np.where(workdays.is_workday(days), 0, off)
+
+    kinds: dict[str, Kinds] = {
+        "days": (("days",), lambda days: np.zeros(len(days), np.int64)),
+        "workdays": (("workdays", "weekends", "holidays"), worked),
+        "weekdays": ([f"{name}s" for name in WEEKDAYS], weekday),
+    }
+    if effects not in kinds:
+        raise QuestionError(unknown("value for effects", effects, kinds))
+    return kinds[effects]
+
+
+class Effects:
+    """The numbers of days of each kind on both sides, and what they do to measures."""
+
+    def __init__(self, view: View, effects: str, group: Ints, now: Sides, prior: Sides) -> None:
+        self._view, self._group, self._sides = view, group, (now, prior)
+        self._names, kind_of = kinds_of_day(effects, view.facts.workdays)
+        lo = int(min(now.first.min(), prior.first.min()))
+        hi = int(max(now.last.max(), prior.last.max()))
+        kinds = kind_of(np.arange(lo, hi + 1))
+        self._counts = []
+        for side in self._sides:
+            counts = []
+            for kind in range(len(self._names)):
+                so_far = running((kinds == kind).astype(np.int64))
+                counts.append(so_far[side.last - lo + 1] - so_far[side.first - lo])
+            self._counts.append(counts)
+        _, day = view.cells.axis.cells_of()
+        self._kind_of_cell = kind_of(day)
+
+    def day_columns(self, exists: Flags) -> list[Column]:
+        """Return how many days of each kind the two sides have."""
+        found = []
+        for kind, name in enumerate(self._names):
+            now, prior = (counts[kind] for counts in self._counts)
+            text = f"{name.capitalize()} on the"
+            found += [
+                Column.of(name, "integer", now, unit="days", description=f"{text} current side"),
+                Column.of(
+                    f"{name}_prior",
+                    "integer",
+                    prior,
+                    exists,
+                    unit="days",
+                    description=f"{text} prior side",
+                ),
+            ]
+        return found
+
+    def columns(self, measure: Measure, change: Column) -> list[Column]:
+        """Return a measure's effect of each kind of day, and the rest of its change.
+
+        Measures whose parts do not add up have none.
+        """
+        if measure.additive_plane is None:
+            return []
+        keep = ~change.blank
+        places = 0 if change.kind == "float" else max(change.scale, _PLACES)
+        left: NDArray[Any] = change.numbers() if not places else change.data
+        if places:
+            left = exact.wide(change.data) * 10 ** (places - change.scale)
+        found = []
+        for kind, name in enumerate(self._names):
+            effect = self._effect(measure, kind, places)
+            left = left - effect
+            text = f"Change of {measure.name} from the number of {name}"
+            found.append(
+                _column(f"{measure.name}_effect_of_{name}", effect, keep, places, change, text)
+            )
+        text = f"{measure.name}_change without these effects: what happened on like days"
+        return [*found, _column(f"{measure.name}_rest", left, keep, places, change, text)]
+
+    def _effect(self, measure: Measure, kind: int, places: int) -> NDArray[Any]:
+        """Return mean of the kind times difference in number; decimals in whole units."""
+        sums = [self._sum(measure, kind, side, places) for side in self._sides]
+        now, prior = (counts[kind] for counts in self._counts)
+        known = prior > 0
+        total = np.where(known, sums[1], sums[0])
+        days = np.maximum(np.where(known, prior, now), 1)
+        if not places:
+            return np.asarray(total * (now - prior) / days)
+        doubled = 2 * total * (now - prior) + days  # rounds to the nearest unit, halves up
+        return np.asarray(doubled // (2 * days))
+
+    def _sum(self, measure: Measure, kind: int, side: Sides, places: int) -> NDArray[Any]:
+        plane = measure.additive_plane
+        assert plane is not None
+        tally = self._view.cells.tallies[plane]
+        assert isinstance(tally, Sum)
+        ours = self._kind_of_cell == kind
+        rest = None if tally.rest is None else np.where(ours, tally.rest, 0.0)
+        sums = Sum(np.where(ours, tally.whole, 0), rest, tally.kind, tally.scale).prefix()
+        coverage, axis = self._view.coverage, self._view.cells.axis
+        lo = axis.place(self._group, np.maximum(side.first, coverage.lo))
+        hi = axis.place(self._group, np.minimum(side.last, coverage.hi) + 1)
+        found = sums.between(lo, np.maximum(hi, lo))
+        return exact.wide(found.data) * 10 ** (places - found.scale) if places else found.numbers()
+
+
+def _column(
+    name: str, data: NDArray[Any], keep: Flags, places: int, like: Column, text: str
+) -> Column:
+    kind = "decimal" if places else "float"
+    data = np.where(keep, data, 0)
+    return Column.of(
+        name,
+        kind,
+        data,
+        keep,
+        scale=places,
+        format=like.format,  # type: ignore[arg-type]
+        description=text,
+    )

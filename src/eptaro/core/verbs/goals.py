@@ -1,0 +1,137 @@
+"""Goal lines: what should have been reached by each day of a period, and the gap to it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import BLANK
+from eptaro.core.verbs.compare.counterparts import of_to_date, of_whole
+from eptaro.core.verbs.compare.sides import Sides
+from eptaro.errors import QuestionError, unknown
+
+GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
+
+
+PACES = ("straight", "prior year")
+
+
+Goals = Mapping[Any, Any]
+
+
+def goal_columns(
+    view: View,
+    goals: Goals,
+    pace: str,
+    within: str,
+    labels: NDArray[Any],
+    group: Ints,
+    place: Ints,
+    last: Ints,
+    reached: Column,
+) -> list[Column]:
+    """Return the first measure's goal per period, its pace to date, and the gap to it.
+
+    `goals` maps a period's label to its goal, or `(group value, label)` where the rows are
+    grouped. The straight pace is goal * days elapsed / days; `prior year` follows the
+    share that the prior year's period had reached at the counterpart of the day. Periods
+    without a goal are blank. Raises `QuestionError` for a label of no period shown.
+    """
+    if not isinstance(goals, Mapping):
+        raise QuestionError(f"goals={goals!r} must go from period labels to amounts")
+    if pace not in PACES:
+        raise QuestionError(unknown("value for pace", pace, PACES))
+    if within not in view.calendar.levels:
+        raise QuestionError(f"goals need whole periods; within={within!r} is none")
+    measure = view.facts.measures[0]
+    goal = _amounts(view, goals, labels, group, place)
+    index = np.array([view.calendar.period(str(label)).index for label in labels])[place]
+    first = view.calendar.first_days(index, within)
+    end = view.calendar.last_days(index, within)
+    if pace == "straight":
+        share = (last - first + 1) / (end - first + 1)
+    else:
+        share = _prior_share(view, measure, within, group, index, last)
+    to_date = goal * share
+    come = reached.numbers()
+    ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
+    name = measure.name
+    return [
+        _column(f"{name}_goal", goal, reached, "The period's goal"),
+        _column(f"{name}_goal_to_date", to_date, reached, f"The goal's {pace} pace by the day"),
+        _column(
+            f"{name}_goal_gap", come - to_date, reached, "To date less the pace; negative is behind"
+        ),
+        replace(
+            _column(f"{name}_goal_reached", ratio, reached, "To date / the pace"),
+            format=None,
+            unit="share",
+        ),
+    ]
+
+
+def _column(name: str, numbers: NDArray[np.float64], like: Column, text: str) -> Column:
+    valid = ~np.isnan(numbers)
+    return Column.of(
+        name, "float", np.where(valid, numbers, 0.0), valid, description=text, format=like.format
+    )
+
+
+def _amounts(
+    view: View, goals: Goals, labels: NDArray[Any], group: Ints, place: Ints
+) -> NDArray[np.float64]:
+    names = [str(label) for label in labels]
+    words: list[Any] = [None]
+    if view.groups.names:
+        if len(view.groups.names) != 1:
+            raise QuestionError("goals go by one group column at most")
+        every = np.arange(view.groups.count)
+        (column,) = view.groups.columns(every)
+        words = [None if word is None else str(word) for word in column.to_list()]
+    table = np.full((len(words), len(names)), np.nan)
+    for key, amount in goals.items():
+        rows, label = list(range(len(words))), str(key)
+        if isinstance(key, tuple):
+            rows, label = [_row_of(key[0], words)], str(key[1])
+        if label not in names:
+            view.calendar.period(label)  # a wrong label is told as such; others lie elsewhere
+            continue
+        table[rows, names.index(label)] = float(Decimal(str(amount)))
+    picked: NDArray[np.float64] = table[group, place]
+    return picked
+
+
+def _row_of(value: Any, words: list[Any]) -> int:
+    """Return the place of a group, which may be the blank one: None, `(blank)` or no text."""
+    word = None if value is None else str(value)
+    if word not in words and word in ("", BLANK):
+        word = None
+    if word not in words:
+        raise QuestionError(f"goals: {unknown('group', BLANK if word is None else word, words)}")
+    return words.index(word)
+
+
+def _prior_share(
+    view: View, measure: Measure, within: str, group: Ints, index: Ints, last: Ints
+) -> NDArray[np.float64]:
+    """Return how much of the prior year's period was reached at the counterpart of each day."""
+    whole = Sides.of(view.calendar, within, index)
+    before = of_whole(view, within, "year")(whole, 1)
+    to_date = of_to_date(view, within, "year", "date")(replace(whole, last=last), 1)
+    begin, end, exists = before.first, before.last, before.exists & to_date.exists
+    whole_value = view.value(measure, group, begin, end).numbers()
+    part = view.value(measure, group, to_date.first, to_date.last).numbers()
+    known = exists & view.complete(begin, end) & ~np.isnan(whole_value) & (whole_value != 0)
+    share: NDArray[np.float64] = np.divide(
+        part, whole_value, out=np.full(len(part), np.nan), where=known
+    )
+    return share

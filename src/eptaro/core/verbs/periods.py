@@ -1,0 +1,174 @@
+"""The rows of a recap: periods of a level, wider ones below their parts, chunks of time."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.amount import Amount, parse_amount
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Flags, Ints, as_dates, ordinal
+from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.span import Span
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
+from eptaro.errors import QuestionError
+
+
+@dataclass(frozen=True, eq=False)
+class PeriodRows:
+    """The spans that rows stand for, with their labels."""
+
+    labels: NDArray[Any]
+    first: Ints
+    last: Ints
+    complete: Flags
+    level: NDArray[Any]
+    level_of_parts: str
+
+    @classmethod
+    def of(cls, view: View, per: str, levels: list[str], *, with_total: bool) -> PeriodRows:
+        made = [spans_of(view, per)]
+        names = [per]
+        if levels:
+            names += wider(levels, check_level(per, view.calendar.levels), view.calendar)
+            made += [spans_of(view, level) for level in names[1:]]
+        labels, first, last, complete = (np.concatenate(part) for part in zip(*made, strict=True))
+        level = np.repeat(names, [len(part[0]) for part in made]).astype(object)
+        rank = np.repeat(np.arange(len(made)), [len(part[0]) for part in made])
+        order = np.lexsort((rank, last))  # a wider period follows the last of its parts
+        labels, first, last = labels[order].astype(object), first[order], last[order]
+        complete, level = complete[order], level[order]
+        if with_total:
+            labels, level = np.append(labels, "total"), np.append(level, "total")
+            first, last = np.append(first, first.min()), np.append(last, last.max())
+            complete = np.append(complete, complete.all())
+        return cls(labels, first, last, complete, level, per)
+
+    def repeated(self, place: Ints) -> PeriodRows:
+        return PeriodRows(
+            self.labels[place],
+            self.first[place],
+            self.last[place],
+            self.complete[place],
+            self.level[place],
+            self.level_of_parts,
+        )
+
+    def parents(self, count: int) -> Ints:
+        """Return for each row the row of the next wider subtotal that holds it, or -1.
+
+        Rows come in runs of `count` per group; a wider period follows its parts.
+        """
+        levels = [level for level in reversed(LEVELS) if level in set(self.level)]
+        found = np.full(len(self.level), -1)
+        run = np.arange(len(self.level)) // count
+        for narrow, wide in pairwise(levels):
+            inner, outer = (np.flatnonzero(self.level == level) for level in (narrow, wide))
+            step = int(self.last.max()) + 1  # runs lie one after the other on one line
+            ends = run[outer] * step + self.last[outer]
+            at = np.searchsorted(ends, run[inner] * step + self.last[inner])
+            found[inner] = outer[np.minimum(at, len(outer) - 1)]
+        return found
+
+    def head(self) -> list[Column]:
+        return [
+            Column.text("period", *distinct_labels(self.labels), description="The period's label"),
+            *self._levels(),
+            dates("first", self.first, description="First day the row stands for"),
+            dates("last", self.last, description="Last day the row stands for"),
+            Column.of(
+                "days",
+                "integer",
+                self.last - self.first + 1,
+                unit="days",
+                description="Days from first to last",
+            ),
+            Column.of(
+                "complete",
+                "flag",
+                self.complete,
+                description="Whether the row is a whole period inside the coverage",
+            ),
+        ]
+
+    def _levels(self) -> list[Column]:
+        """Return the column that tells subtotals from parts, where there are any."""
+        if set(self.level) <= {self.level_of_parts, "total"}:
+            return []
+        return [
+            Column.text("level", *distinct_labels(self.level), description="Level of the period")
+        ]
+
+
+def spans_of(view: View, per: str) -> tuple[NDArray[Any], Ints, Ints, Flags]:
+    """Return labels, first and last days, and which are whole, of the periods or chunks."""
+    chunks = Chunks.parse(per, view.calendar)
+    if chunks is not None:
+        begins, ends, labels = chunks.over(view.seen)
+    else:
+        periods = view.calendar.periods(view.seen, check_level(per, view.calendar.levels))
+        begins, ends, labels = periods.first, periods.last, periods.labels
+    first, last = begins, ends
+    if view.window:
+        first, last = np.maximum(first, view.window.lo), np.minimum(last, view.window.hi)
+    whole = (first == begins) & (last == ends) & view.complete(first, last)
+    return labels.astype(object), first, last, whole
+
+
+def distinct_labels(labels: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Return the distinct labels and the code of each row."""
+    choices, codes = np.unique(labels.astype(str), return_inverse=True)
+    return choices, codes
+
+
+_CHUNKS = re.compile(r"(\d+\s+[a-z]+)\s+from\s+(\d{4}-\d{2}-\d{2})")
+
+
+class Chunks:
+    """Spans of so many units, one after the other from a day on, both ways."""
+
+    def __init__(self, amount: Amount, start: int, calendar: Calendar) -> None:
+        self._amount, self._start, self._calendar = amount, start, calendar
+
+    @classmethod
+    def parse(cls, per: str, calendar: Calendar) -> Chunks | None:
+        """Return the chunks written as `5 months from 2024-03-20`, or None."""
+        found = _CHUNKS.fullmatch(per.strip().lower())
+        if not found:
+            return None
+        return cls(parse_amount(found[1], "per"), ordinal(found[2]), calendar)
+
+    def over(self, seen: Span) -> tuple[Ints, Ints, NDArray[np.str_]]:
+        """Return first days, last days and labels of the chunks that share a day with a span."""
+        width = {"day": 1, "week": 7, "month": 28, "quarter": 84, "half": 168, "year": 364}
+        least = width[self._amount.level] * self._amount.n
+        before = max(self._start - seen.lo, 0) // least + 2
+        after = max(seen.hi - self._start, 0) // least + 2
+        steps = np.arange(-before, after + 1) * self._amount.n
+        start = np.full(len(steps), self._start)
+        begins = self._calendar.move_days(start, steps, self._amount.level)[0]
+        first, last = begins[:-1], begins[1:] - 1
+        keep = (last >= seen.lo) & (first <= seen.hi)
+        first, last = first[keep], last[keep]
+        one, two = (np.datetime_as_string(as_dates(days), unit="D") for days in (first, last))
+        return first, last, np.char.add(np.char.add(one, ".."), two)
+
+
+def wider(levels: Sequence[str], per: str, calendar: Calendar) -> list[str]:
+    """Return levels for subtotals, narrow first; each must be wider than `per`."""
+    for level in levels:
+        if level not in calendar.levels or LEVELS.index(level) >= LEVELS.index(per):
+            fits = [lv for lv in calendar.levels if LEVELS.index(lv) < LEVELS.index(per)]
+            raise QuestionError(
+                f"subtotals={level!r} is not wider than per={per!r}; "
+                f"use {', '.join(fits) or 'none'}"
+            )
+    return sorted(dict.fromkeys(levels), key=LEVELS.index, reverse=True)

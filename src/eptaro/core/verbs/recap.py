@@ -1,0 +1,151 @@
+"""`recap`: one row per period and group, empty periods included."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from eptaro.core.calendars.days import Flags
+from eptaro.core.questions.attributes import ATTRIBUTES, attribute_of
+from eptaro.core.questions.by_attribute import recap_by
+from eptaro.core.questions.per_entry import per_entry
+from eptaro.core.questions.scope import AsOf, By, Only
+from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables import exact
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import shown
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.cross_tab import across
+from eptaro.core.verbs.periods import PeriodRows, spans_of
+from eptaro.core.verbs.shares import rank_column, running_share, share_columns
+from eptaro.errors import EptaroError, QuestionError, check_texts
+
+
+def recap(
+    self: Facts,
+    per: str,
+    *,
+    by: By = None,
+    only: Only = None,
+    as_of: AsOf = None,
+    wide: bool = False,
+    totals: bool = False,
+    subtotals: str | Sequence[str] = (),
+    top: int | None = None,
+    shares: bool = False,
+    ranks: bool = False,
+    sort: str | None = None,
+    every: str | None = None,
+) -> Table:
+    """Summarise each period of a level: one row per group and period, in time order.
+
+    Columns: the groups, `period`, `first`, `last`, `days`, `complete`, then the
+    measures. Every period that shares a day with the coverage has a row, also when
+    nothing happened in it. `complete` is false where the row's days are not a whole
+    period inside the coverage.
+
+    `per` is a level, or chunks such as `5 months from 2024-03-20`, or an attribute that is
+    no period (`weekday`, `month of year`, `hour`, `workday`, ...: see `rhythm`), whose rows
+    come in natural order with the number of `days` that bear it.
+
+    `subtotals` names wider levels, whose periods follow the last of their parts, told by
+    a column `level`. `top` keeps that many groups of one column, by
+    size, and adds up the others: `(others)` comes last and takes no rank. `shares` adds
+    `NAME_share` (of all rows), `NAME_share_of_period` and `NAME_running_share` (of all rows,
+    those shown so far), `ranks` adds `NAME_rank`, `sort` orders the rows by a column
+    (`-revenue`: largest first).
+
+    `only` narrows to a span (periods are then cut to it), a period label, `this year`,
+    `last 3 months` (the whole ones before the as-of date's), or group values. `totals`
+    adds a row `total` under each group. `wide` sets periods down and the groups of one
+    column across, with totals on both edges. `every="entry"` gives one row per transaction
+    with the measures of its period.
+
+    Raises `QuestionError` for a group column or option that cannot be, `CalendarError`
+    for a level that the calendar does not offer.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-01-31", "2025-03-01"], "fare": [7, 5]},
+    ...                   date="on", measures="revenue=sum(fare)")
+    >>> book.recap("month")["revenue"].tolist()
+    [7, 0, 5]
+    """
+    check_texts(per=per, sort=sort, every=every)
+    view = self.view(by, only, as_of)
+    if top is not None:
+        view = view.topped(top)
+    if every is not None:
+        return _per_entry(view, per, every)
+    if per in ATTRIBUTES:
+        if wide or totals or subtotals or shares or ranks:
+            raise QuestionError(
+                f"per={per!r} is no run of time; it goes with no wide, totals, subtotals, shares "
+                f"or ranks"
+            )
+        table = recap_by(view, attribute_of(view, per))
+        return table if sort is None else table.sorted(sort)
+    levels = [subtotals] if isinstance(subtotals, str) else list(subtotals)
+    rows = PeriodRows.of(view, per, levels, with_total=totals or wide)
+    if wide:
+        if levels or shares or ranks or sort:
+            raise QuestionError("wide=True goes with no subtotals, shares, ranks or sort")
+        return across(view, rows)
+    count = len(rows.labels)
+    group = np.repeat(np.arange(view.groups.count), count)
+    place = np.tile(np.arange(count), view.groups.count)
+    rows = rows.repeated(place)
+    parts = rows.level == rows.level_of_parts
+    values = [view.value(m, group, rows.first, rows.last) for m in self.measures]
+    meta = view.meta("recap") | {
+        "per": per,
+        "tie_out": tie_out(view, values, parts) | view.rows_in(),
+    }
+    beside = []
+    for measure, value in zip(self.measures, values, strict=True):
+        beside.append(value)
+        if shares:
+            beside += share_columns(measure, value, group, place, parts, rows.parents(count))
+        if ranks:
+            levels_of = np.unique(rows.level.astype(str), return_inverse=True)[1]
+            ranked = group != view.others
+            beside.append(rank_column(measure, value, group, place, levels_of, ranked))
+    table = view.table([*view.groups.columns(group), *rows.head(), *beside], meta)
+    order = np.arange(len(table)) if sort is None else table.order(sort)
+    if shares:
+        running = [running_share(m, table.column(m.name), parts, order) for m in self.measures]
+        table = table.beside(
+            {f"{m.name}_share": r for m, r in zip(self.measures, running, strict=True) if r}
+        )
+    return table if sort is None else table.take(order)
+
+
+def _per_entry(view: View, per: str, every: str) -> Table:
+    """Return for each transaction the measures of the period that holds it."""
+    if every != "entry":
+        raise QuestionError(f"every={every!r}: a recap is one row per period, or per 'entry'")
+    labels, first, last, _ = spans_of(view, per)
+    lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
+    place = np.repeat(np.arange(len(labels)), lengths)
+    return per_entry(view, first[place], last[place], "", labels[place], "period", "recap")
+
+
+def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
+    """Return for each additive measure the total that its parts were seen to add up to.
+
+    The total is added up straight from the cells, not from the prefix sums that made the
+    parts. Raises `EptaroError` on disagreement, which would be a fault of the library.
+    """
+    found = {}
+    for measure, column in zip(view.facts.measures, values, strict=True):
+        plane = measure.additive_plane
+        if plane is None or column.kind == "float":
+            continue
+        keep = parts & ~column.blank
+        come = exact.total(column.data[keep])
+        total = view.cells.total(plane, view.seen.lo, view.seen.hi)
+        if come != total:
+            raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
+        added = Column.of("", column.kind, np.array([come], object), scale=column.scale)
+        found[measure.name] = f"{int(keep.sum()):,} parts add up to {shown(added)[0]}"
+    return found

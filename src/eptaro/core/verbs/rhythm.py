@@ -1,0 +1,87 @@
+"""`rhythm`: how a measure spreads over hours, weekdays, days of the month, months, quarters."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from eptaro.core.questions.attributes import attribute_of, full_name
+from eptaro.core.questions.by_attribute import Crossed, rows_by
+from eptaro.core.questions.scope import AsOf, By, Only
+from eptaro.core.questions.view import Facts
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError
+
+
+def rhythm(
+    self: Facts,
+    per: str,
+    across: str | None = None,
+    *,
+    wide: bool = False,
+    by: By = None,
+    only: Only = None,
+    as_of: AsOf = None,
+) -> Table:
+    """Return how measures spread over the values of an attribute, or of two crossed.
+
+    `per` and `across` are `hour`, `weekday`, `day of month`, `week of month` (days 1 to 7
+    are the first), `month`, `quarter`, `week` (of the calendar's year), `workday`,
+    `holiday` or `kind of day` (workday, weekend, holiday). Rows stand in natural order,
+    weekdays from the calendar's first.
+
+    Columns: the groups, the attributes, `days` (how many days of the coverage bear the
+    values), the measures, and for those that add up `NAME_per_day`: the mean per
+    occurrence, so that what fell on 53 Mondays and 52 Tuesdays compares. `wide` sets the
+    values of `across` side by side, for the first measure (per day where it adds up).
+
+    Raises `QuestionError` for an unknown attribute, or hours where dates have no time.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18", "2025-08-25"], "fare": [7, 5]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> row = next(book.rhythm("weekday").rows())
+    >>> row["weekday"], row["days"], row["revenue"], row["revenue_per_day"]
+    ('Monday', 2, 12, 6.0)
+    """
+    names = [full_name(per)] + ([] if across is None else [full_name(across)])
+    if len(set(names)) != len(names):
+        raise QuestionError(f"across={across!r} is what per={per!r} is already")
+    view = self.view(by, only, as_of)
+    crossed = Crossed.of([attribute_of(view, name) for name in names])
+    group, place, head, values = rows_by(view, crossed)
+    beside = []
+    days = crossed.counts[place]
+    for measure, value in zip(self.measures, values, strict=True):
+        beside.append(value)
+        if measure.additive_plane is not None:
+            text = f"{measure.formula} per day that bears the row's values"
+            beside.append(
+                Column.of(
+                    f"{measure.name}_per_day",
+                    "float",
+                    value.numbers() / days,
+                    format=value.format,
+                    description=text,
+                )
+            )
+    meta = view.meta("rhythm") | {"per": names[0], "across": names[1] if across else None}
+    table = view.table([*head, *beside], meta)
+    if not wide:
+        return table
+    if across is None:
+        raise QuestionError("wide sets the values of across side by side; name one")
+    shown = beside[1] if self.measures[0].additive_plane is not None else beside[0]
+    count = len(crossed.attributes[1].words)
+    first = np.flatnonzero(place % count == place[0] % count)
+    columns = [column.take(first) for column in head if column.name != "days"]
+    key, keys = group * crossed.size + place, (group * crossed.size + place - place % count)[first]
+    for number, word in enumerate(crossed.attributes[1].words):
+        at = np.minimum(np.searchsorted(key, keys + number), len(key) - 1)
+        found = key[at] == keys + number
+        if found.any():
+            text = f"{shown.description}, {names[1]} {word}"
+            columns.append(shown.take(at).blanked(found).named(word, text))
+    return Table(
+        [c for c in columns if c.name != crossed.attributes[1].column], table.meta, None, view
+    )

@@ -1,0 +1,127 @@
+"""`spread` and `histogram`: box figures of a column, and its values counted in ranges."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.questions.scope import AsOf, By, Only
+from eptaro.core.questions.view import Facts
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.runs import Runs
+from eptaro.errors import QuestionError
+
+_FENCE = 1.5
+
+
+_MOST_BINS = 1000
+
+
+def spread(
+    self: Facts,
+    column: str,
+    per: str | None = None,
+    *,
+    by: By = None,
+    only: Only = None,
+    as_of: AsOf = None,
+) -> Table:
+    """Return box figures of a column's values, one row per group and value of `per`.
+
+    `per` is a level of the calendar or an attribute (`weekday`, `hour`, ...). Columns: the
+    groups, `per`, `entries` (values counted), `mean`, `low`, `quartile_1`, `median`,
+    `quartile_3`, `high`, `outliers`, `least` and `most`. Quartiles interpolate linearly;
+    `low` and `high` are the furthest values within 1.5 times the distance between the
+    quartiles (J. W. Tukey, Exploratory Data Analysis, 1977), what lies beyond is counted in
+    `outliers`. The column must be one that a measure of the book works on.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18"] * 5, "fare": [1, 2, 3, 4, 90]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> row = next(book.spread("fare").rows())
+    >>> row["median"], row["high"], row["outliers"]
+    (3.0, 4.0, 1)
+    """
+    runs = Runs.of(self.view(by, only, as_of), column, per)
+    values, lo, hi, count = runs.values, runs.lo, runs.hi, runs.count
+    quarters = [runs.quantile(share) for share in (0.25, 0.5, 0.75)]
+    reach = _FENCE * (quarters[2] - quarters[0])
+    below, above = quarters[0] - reach, quarters[2] + reach
+    first = runs.places(below[:, None], "left")[:, 0]
+    last = runs.places(above[:, None], "right")[:, 0]
+    outside = count - (runs.before[last] - runs.before[first])
+    mean = np.add.reduceat(values * np.diff(runs.before), lo) / count
+    figures = {
+        "mean": (mean, "Mean of the values"),
+        "low": (values[first], "Least value within the lower fence"),
+        "quartile_1": (quarters[0], "A quarter of the values lie below"),
+        "median": (quarters[1], "Half of the values lie below"),
+        "quartile_3": (quarters[2], "Three quarters of the values lie below"),
+        "high": (values[last - 1], "Largest value within the upper fence"),
+    }
+    made = [
+        *runs.head(),
+        Column.of("entries", "integer", count, description=f"Values of {column}"),
+        *(Column.of(n, "float", v, description=text) for n, (v, text) in figures.items()),
+        Column.of("outliers", "integer", outside, description="Values beyond the fences"),
+        Column.of("least", "float", values[lo], description="The least value"),
+        Column.of("most", "float", values[hi - 1], description="The largest value"),
+    ]
+    return Table(made, runs.view.meta("spread") | {"per": per, "column": column})
+
+
+def histogram(
+    self: Facts,
+    column: str,
+    per: str | None = None,
+    *,
+    bins: int = 20,
+    by: By = None,
+    only: Only = None,
+    as_of: AsOf = None,
+) -> Table:
+    """Return how many values of a column lie in each of about `bins` equal ranges.
+
+    The ranges are the same for all groups and values of `per`, and begin at round numbers.
+    Columns: the groups, `per`, `from`, `to` (values from `from` to below `to`), `entries`
+    and `share` (of the row's group and `per`).
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18"] * 3, "fare": [1, 12, 13]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> [(row["from"], row["entries"]) for row in book.histogram("fare", bins=2).rows()]
+    [(0.0, 1), (10.0, 2)]
+    """
+    if not 1 <= bins <= _MOST_BINS:
+        raise QuestionError(f"bins={bins} must be from 1 to {_MOST_BINS:,}")
+    runs = Runs.of(self.view(by, only, as_of), column, per)
+    edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
+    count, rows = len(edges) - 1, len(runs.lo)
+    found = runs.places(np.tile(edges, (rows, 1)), "left")
+    entries = np.diff(runs.before[found], axis=1).ravel()
+    place = np.repeat(np.arange(rows), count)
+    bin_ = np.tile(np.arange(count), rows)
+    total = runs.count[place]
+    made = [
+        *(c.take(place) for c in runs.head()),
+        Column.of("from", "float", edges[bin_], description=f"The range of {column} begins here"),
+        Column.of("to", "float", edges[bin_ + 1], description="and ends below this"),
+        Column.of("entries", "integer", entries, description="Values in the range"),
+        Column.of("share", "float", entries / total, unit="share", description="Share of the row"),
+    ]
+    return Table(made, runs.view.meta("histogram") | {"per": per, "column": column})
+
+
+def _round_edges(least: float, most: float, bins: int) -> NDArray[np.float64]:
+    """Return about so many equal ranges from a round number on that hold least and most.
+
+    >>> _round_edges(1, 13, 2).tolist()
+    [0.0, 10.0, 20.0]
+    """
+    width = (most - least) / bins or max(abs(most), 1.0)
+    power = 10.0 ** np.floor(np.log10(width))
+    width = power * next(step for step in (1, 2, 2.5, 5, 10) if step * power >= width * 0.999)
+    first = np.floor(least / width)
+    last = np.floor(most / width) + 1
+    return np.asarray(np.arange(first, last + 1) * width)

@@ -1,0 +1,88 @@
+"""The errors that Eptaro raises on purpose.
+
+    EptaroError
+    ├── CalendarError   a calendar, level, label or period that cannot be
+    ├── DateError       a date or span that cannot be read or does not exist
+    ├── MeasureError    a measure that cannot be parsed or calculated
+    ├── QuestionError   a verb asked for what cannot be
+    └── InputError      a file, frame or column that cannot be used
+
+Every branch is a `ValueError` too, so plain code may catch that.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+from eptaro.addresses import masked, shown_address, without_secrets
+
+
+class EptaroError(Exception):
+    """Root of all errors that Eptaro raises on purpose.
+
+    An address in the message loses its user, password and options.
+    """
+
+    def __init__(self, *args: object) -> None:
+        super().__init__(*(masked(one) if isinstance(one, str) else one for one in args))
+
+
+class CalendarError(EptaroError, ValueError):
+    """A calendar, level, label or period that cannot be."""
+
+
+class DateError(EptaroError, ValueError):
+    """A date or span that cannot be read or does not exist."""
+
+
+class MeasureError(EptaroError, ValueError):
+    """A measure that cannot be parsed or calculated."""
+
+
+class QuestionError(EptaroError, ValueError):
+    """A verb asked for what cannot be."""
+
+
+class InputError(EptaroError, ValueError):
+    """A file, frame or column that cannot be used."""
+
+
+def refused(address: str, error: BaseException) -> InputError:
+    """Return the error for what a database, or its driver, says of an address."""
+    detail = " ".join(str(getattr(error, "orig", None) or error).split())
+    return InputError(f"{shown_address(address)}: {without_secrets(detail, address)}")
+
+
+def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
+    """Return the one wording for a name that is not among the accepted ones.
+
+    >>> unknown("level", "mnth", ["year", "month", "day"])
+    "unknown level 'mnth': did you mean 'month'? Accepted: year, month, day"
+    """
+    from difflib import get_close_matches  # only needed on the way out
+
+    names = [str(name) for name in accepted]
+    folded = {name.casefold(): name for name in names}
+    close = get_close_matches(str(got).casefold(), list(folded), n=1)
+    hint = f": did you mean {folded[close[0]]!r}?" if close else "."
+    shown = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
+    return f"unknown {what} {str(got)!r}{hint} Accepted: {shown or 'none'}"
+
+
+def check_texts(**named: object) -> None:
+    """Raise `QuestionError` for the first argument that is neither text nor left out.
+
+    >>> check_texts(per="month", sort=None)
+    """
+    for name, value in named.items():
+        if value is not None and not isinstance(value, str):
+            raise QuestionError(f"{name}={value!r} must be text")
+
+
+def as_path(value: object) -> Path:
+    """Return a path given as text or path; raises `InputError` for anything else."""
+    if not isinstance(value, str | os.PathLike):
+        raise InputError(f"{value!r} is no path of a file; give text or a pathlib.Path")
+    return Path(os.fspath(value))

@@ -1,0 +1,1 @@
+"""Files of transactions: CSV, JSON, Arrow, Parquet and workbooks."""

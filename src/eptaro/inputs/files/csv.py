@@ -1,0 +1,236 @@
+"""A CSV file as a source, plain or packed, parsed in a stream by pyarrow."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import shutil
+import sys
+import tempfile
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eptaro.errors import InputError, MeasureError
+from eptaro.inputs.files.digest import file_digest
+from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.rules.files import FileRules
+
+_BLOCK = 1 << 23
+_PEEK = 1 << 16
+_LONGEST_HEADER = 1 << 24  # bytes
+_LARGE = 1 << 30  # bytes unpacked that may have any ratio
+_MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
+_CODED = pa.dictionary(pa.int32(), pa.string())
+
+
+class CsvFile(Source):
+    """A file of fields set apart by a mark, with a header (RFC 4180).
+
+    Dates and groups are read as text, so that 007 is not 7 and no date is guessed at;
+    numbers as floats, from which their decimals are recovered exactly.
+    """
+
+    of_text = True
+
+    def __init__(self, path: Path, rules: FileRules) -> None:
+        self.path, self.name, self._rules = path, str(path), rules
+        self._size = path.stat().st_size
+        tab = ".tsv" in path.suffixes and rules.delimiter == ","
+        self._delimiter = "\t" if tab else rules.delimiter
+
+    def names(self) -> list[str]:
+        """Return the names in the header."""
+        try:
+            text = self._header().decode(self._encoding(), errors="replace").lstrip("\ufeff")
+            header = next(csv.reader(io.StringIO(text), delimiter=self._delimiter), None)
+        except (pa.ArrowException, OSError, csv.Error, LookupError, UnicodeError) as error:
+            raise self._unreadable(error) from None
+        if not header:
+            raise InputError(
+                f"{self.name}: is empty; a CSV file begins with a line of column names"
+            )
+        return header
+
+    def _header(self) -> bytes:
+        """Return the beginning of the file with at least its first line."""
+        parts, size = [], 0
+        with self._open() as raw, self._unpacked(raw) as stream:
+            while part := stream.read(_PEEK):
+                parts.append(part)
+                size += len(part)
+                if b"\n" in part or b"\r" in part:
+                    break
+                if size > _LONGEST_HEADER:
+                    raise InputError(
+                        f"{self.name}: its first line has over {_LONGEST_HEADER >> 20} MB; a CSV "
+                        f"file begins with a line of column names"
+                    )
+        return b"".join(parts)
+
+    def _open(self) -> Any:
+        return pa.OSFile(str(self.path))
+
+    def _unpacked(self, raw: Any) -> Any:
+        packing = _packing(self.path)
+        return pa.CompressedInputStream(raw, packing) if packing else raw
+
+    def _check_ratio(self, raw: Any, blocks: int) -> None:
+        """Raise `InputError` where a packed file turns out to hold little but repetition."""
+        unpacked, packed = blocks * _BLOCK, max(raw.tell(), 1)
+        if unpacked > _LARGE and unpacked > _MOST_RATIO * packed:
+            raise InputError(
+                f"{self.name}: {packed:,} bytes unpack to over {unpacked:,}, more than "
+                f"{_MOST_RATIO:,} times as many; unpack the file first if that is meant"
+            )
+
+    def _encoding(self) -> str:
+        return self._rules.encoding
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns, about 8 MB of text at a time."""
+        check_columns(wanted.names, self.names(), self.name)
+        types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, _CODED)
+        types |= dict.fromkeys(wanted.numbers, pa.float64())
+        try:
+            yield from self._parsed(wanted.names, types)
+        except pa.ArrowInvalid as error:
+            self._explain(wanted, error)
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns as text."""
+        names = self.names()
+        check_columns(dict.fromkeys(names), names, self.name)
+        try:
+            yield from self._parsed(names, dict.fromkeys(names, pa.string()))
+        except pa.ArrowInvalid as error:
+            raise self._unreadable(error) from None
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column as it was written."""
+        parts = [table[name] for table in self._parsed([name], {name: pa.string()})]
+        return pa.chunked_array([c for part in parts for c in part.chunks], pa.string())
+
+    def fingerprint(self) -> str:
+        """Return a digest of the file."""
+        return file_digest(self.path)
+
+    def _parsed(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
+        from pyarrow import csv as arrow_csv
+
+        convert = arrow_csv.ConvertOptions(
+            include_columns=names,
+            column_types=types,
+            null_values=[""],
+            strings_can_be_null=True,
+            decimal_point=self._rules.decimal,
+        )
+        parse = arrow_csv.ParseOptions(delimiter=self._delimiter, newlines_in_values=True)
+        read = arrow_csv.ReadOptions(block_size=_BLOCK, encoding=self._encoding())
+        try:
+            with self._open() as raw, self._unpacked(raw) as stream:
+                reader = arrow_csv.open_csv(
+                    stream, read_options=read, parse_options=parse, convert_options=convert
+                )
+                for number, batch in enumerate(reader):
+                    if stream is not raw:
+                        self._check_ratio(raw, number)
+                    self.share = raw.tell() / max(self._size, 1)
+                    yield pa.Table.from_batches([batch])
+        except pa.ArrowInvalid:
+            raise
+        except (pa.ArrowException, OSError, UnicodeError) as error:
+            raise self._unreadable(error) from None
+
+    def _explain(self, wanted: Wanted, error: Exception) -> None:
+        """Raise the error that names the first row whose number cannot be read."""
+        mark = "," if self._rules.decimal == "," else r"\."
+        number = rf"^[ \t]*[-+]?(\d+{mark}?\d*|{mark}\d+)([eE][-+]?\d+)?[ \t]*$"
+        if "conversion error" in str(error):
+            for name in wanted.numbers:
+                texts = self.digits(name)
+                fits = pc.fill_null(pc.match_substring_regex(texts, number), True)
+                row = pc.index(fits, False).as_py()
+                if row >= 0:
+                    value = texts[row].as_py()
+                    raise MeasureError(
+                        f"{self.name}: row {row + 1:,} of {name!r}: {value!r} is not a number"
+                    ) from None
+        raise self._unreadable(error) from None
+
+    def _unreadable(self, error: Exception) -> InputError:
+        return InputError(f"{self.name}: cannot be read: {' '.join(str(error).split())}")
+
+
+class StandardInput(CsvFile):
+    """Standard input as CSV, copied to a file without a name, so that it can be read again.
+
+    The file is gone with the process, however that ends.
+    """
+
+    def __init__(self, rules: FileRules) -> None:
+        if sys.stdin is None or sys.stdin.closed:
+            raise InputError("standard input is closed; name a file, or send rows to it")
+        self._spool = tempfile.TemporaryFile()  # noqa: SIM115 (as long as the source)
+        try:
+            shutil.copyfileobj(sys.stdin.buffer, self._spool)
+            self._spool.flush()
+        except OSError as error:
+            raise InputError(f"standard input cannot be read: {error.strerror}") from None
+        self.path, self.name, self._rules = Path("standard input"), "standard input", rules
+        self._size = self._spool.seek(0, io.SEEK_END)
+        self._delimiter = rules.delimiter
+
+    def _open(self) -> Any:
+        return pa.PythonFile(io.BufferedReader(_Again(self._spool, self._size), _PEEK), mode="r")
+
+    def fingerprint(self) -> str:
+        """Return a digest of all that came."""
+        digest = hashlib.blake2b(digest_size=16)
+        with io.BufferedReader(_Again(self._spool, self._size), _PEEK) as whole:
+            while part := whole.read(_BLOCK):
+                digest.update(part)
+        return digest.hexdigest()
+
+    def __reduce__(self) -> Any:
+        raise InputError("standard input cannot be read on a cluster; name files")
+
+
+class _Again(io.RawIOBase):
+    """A reader of a file that others read as well, with a place of its own."""
+
+    def __init__(self, file: Any, size: int) -> None:
+        self._file, self._size, self._at = file, size, 0
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
+        begin = {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: self._size}[whence]
+        self._at = begin + offset
+        return self._at
+
+    def tell(self) -> int:
+        return self._at
+
+    def readinto(self, buffer: Any) -> int:
+        with _TURN:
+            self._file.seek(self._at)
+            count: int = self._file.readinto(buffer)
+        self._at += count
+        return count
+
+
+_TURN = threading.Lock()  # of those that move the one place of the file
+
+
+def _packing(path: Path) -> str | None:
+    return {".gz": "gzip", ".zst": "zstd", ".bz2": "bz2"}.get(path.suffix.lower())

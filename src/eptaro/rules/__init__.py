@@ -1,0 +1,1 @@
+"""How dates and files are written."""

@@ -1,0 +1,94 @@
+"""`DateRules`: how a column of dates is to be read; the default takes only what is plain."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from eptaro.errors import DateError, unknown
+
+ORDERS = ("ymd", "dmy", "mdy", "infer")
+
+
+SERIALS = ("1900", "1904")
+
+
+UNIX = ("s", "ms", "us", "ns")
+
+
+BAD = ("raise", "set aside")
+
+
+@dataclass(frozen=True)
+class DateRules:
+    """How a column of dates is to be read.
+
+    Without any rule: date and timestamp types, ISO text, and yyyymmdd as number or text.
+
+    - `order`: text whose day, month and year stand in this order (`ymd`, `dmy`, `mdy`);
+      `infer` decides on the evidence of the whole column (a value over 12) or refuses.
+    - `formats`: C-style directives (`%d.%m.%Y`), tried in turn.
+    - `locale`: the language of month names. `pivot`: two-digit years up to it are 2000s.
+    - `serials`: numbers count days from 1900 (with its false 29 February 1900) or 1904.
+    - `unix`: numbers count seconds, ms, us or ns since 1970-01-01 UTC.
+    - `zone`: timestamps with an offset are turned into this time zone's.
+    - `day_starts`: times before it belong to the day before; a column without times, or with
+      midnights alone, stays as it is.
+    - `blanks`: values that count as blank, such as `1900-01-01` or `0000-00-00`.
+    - `bad_dates`: `raise`, or `set aside`: go on without those rows, and say so.
+
+    Raises `DateError` for a rule that cannot be.
+
+    >>> DateRules(order="dmy").order
+    'dmy'
+    """
+
+    order: str | None = None
+    formats: Sequence[str] = ()
+    locale: str = "en"
+    pivot: int | None = None
+    serials: str | None = None
+    unix: str | None = None
+    zone: str | None = None
+    day_starts: str = "00:00"
+    blanks: Sequence[str] = ()
+    bad_dates: Literal["raise", "set aside"] = "raise"
+    shift: int = field(default=0, init=False, repr=False)  # day_starts in microseconds
+
+    def __post_init__(self) -> None:
+        for name, accepted in (("order", ORDERS), ("serials", SERIALS), ("unix", UNIX)):
+            value = getattr(self, name)
+            if value is not None and value not in accepted:
+                raise DateError(unknown(f"value for {name}", value, accepted))
+        if self.bad_dates not in BAD:
+            raise DateError(unknown("value for bad_dates", self.bad_dates, BAD))
+        if self.pivot is not None and not 0 <= self.pivot <= 99:
+            raise DateError(f"pivot={self.pivot} must be a two-digit year, 0 to 99")
+        if self.zone is not None:
+            try:
+                ZoneInfo(self.zone)
+            except (ZoneInfoNotFoundError, ValueError, OSError):
+                raise DateError(
+                    f"zone={self.zone!r} is not a time zone; use a name such as Europe/Lisbon"
+                ) from None
+        found = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", self.day_starts)
+        if not found:
+            raise DateError(f"day_starts={self.day_starts!r} is no time of day; write 04:00")
+        micros = (int(found[1]) * 60 + int(found[2])) * 60_000_000
+        object.__setattr__(self, "shift", micros)
+        for name in ("formats", "blanks"):
+            given = getattr(self, name)
+            object.__setattr__(self, name, (given,) if isinstance(given, str) else tuple(given))
+        chosen = [n for n in ("order", "formats", "serials", "unix") if getattr(self, n)]
+        if len(chosen) > 1:
+            raise DateError(f"{' and '.join(chosen)} contradict each other; give one")
+
+
+def date_rules(given: DateRules | None) -> DateRules:
+    """Return the rules given, or those that take only what is plain."""
+    if given is not None and not isinstance(given, DateRules):
+        raise DateError(f"dates={given!r} are no DateRules; write DateRules(order='dmy')")
+    return given or DateRules()

@@ -1,0 +1,38 @@
+"""`FileRules`: how files are written, where that cannot be told from their ending."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from eptaro.errors import InputError
+
+
+@dataclass(frozen=True)
+class FileRules:
+    """How files are written: the mark between CSV fields, their encoding, the decimal mark;
+    the sheet of a workbook; the query for a database.
+
+    Raises `InputError` for a rule that cannot be.
+    """
+
+    delimiter: str = ","
+    encoding: str = "utf-8"
+    decimal: str = "."
+    sheet: str | None = None
+    query: str | None = None
+
+    def __post_init__(self) -> None:
+        if len(self.delimiter) != 1 or not self.delimiter.isascii() or self.delimiter in '"\r\n':
+            raise InputError(f"delimiter={self.delimiter!r} is not one character such as , or ;")
+        if self.decimal not in (".", ","):
+            raise InputError(f"decimal={self.decimal!r} is neither . nor ,")
+        if self.decimal == self.delimiter:
+            raise InputError("delimiter and decimal are the same mark; numbers could not be told")
+        try:
+            b"a".decode(self.encoding)
+        except UnicodeError:  # it is one, of which a single letter is no text
+            pass
+        except (LookupError, ValueError):
+            raise InputError(
+                f"encoding={self.encoding!r} is no encoding of text; try utf-8 or latin-1"
+            ) from None

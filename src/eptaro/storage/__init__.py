@@ -1,0 +1,1 @@
+"""A book's file."""
