@@ -172,7 +172,7 @@ def _folded(
                 distinct[plane.column] = values
         else:
             tally = _tally(plane, result, keys.good)
-            tallies[plane] = tally.spread(cell, axis.size)
+            tallies[plane] = tally.moved(cell, axis.size)
     digest = hashlib.blake2b(f"{name} {result.queries} {counts.sum()}".encode(), digest_size=16)
     return Folded(
         groups.at(order),

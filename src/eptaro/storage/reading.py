@@ -138,4 +138,4 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[An
     filled = to_numpy(part("value").is_valid())
     value, time, row = (_numbers(part(name).drop_null()) for name in PICKED)
     pick = Pick(plane.what, cell[filled], value, time, row, kind, scale)  # type: ignore[arg-type]
-    return pick.spread(np.arange(size), size)
+    return pick.moved(np.arange(size), size)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -13,8 +13,8 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import Axis
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
-from eptaro.core.folds.squares import Squares
-from eptaro.core.folds.sums import Sum
+from eptaro.core.folds.squares import RunningSquares, Squares
+from eptaro.core.folds.sums import RunningSum, Sum
 from eptaro.core.kernels.adding import running
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
@@ -29,40 +29,36 @@ class Cells:
     axis: Axis
     tallies: Mapping[Plane, Tally]
 
+    def moved(self, axis: Axis, target: Ints, owner: Ints | None = None) -> Cells:
+        """Return the cells on another axis: cell i goes to `target[i]`, several may meet there,
+        -1 is left out. `owner` is the group of each cell, where cells of several groups meet.
+        """
+        size = axis.size
+        return Cells(
+            axis,
+            {
+                plane: tally.moved(target, size, owner)
+                if isinstance(tally, Pick)
+                else tally.moved(target, size)
+                for plane, tally in self.tallies.items()
+            },
+        )
+
     def regrouped(self, target: Ints, count: int) -> Cells:
         """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
         axis, places = self.axis.regrouped(target, count)
         kept = target[target >= 0]
         owner = self.axis.cells_of()[0] if len(np.unique(kept)) < len(kept) else None
-        return Cells(
-            axis,
-            {
-                plane: tally.spread(places, axis.size, owner)
-                if isinstance(tally, Pick)
-                else tally.spread(places, axis.size)
-                for plane, tally in self.tallies.items()
-            },
-        )
+        return self.moved(axis, places, owner)
 
     def plus(self, other: Cells) -> Cells:
         """Return the cells of both; groups are numbered alike in both."""
         axis = self.axis.covering(other.axis)
-        sides = []
-        for side in (self, other):
-            if axis is side.axis:
-                sides.append(side.tallies)
-                continue
-            places = side.axis.onto(axis)
-            sides.append({p: t.spread(places, axis.size) for p, t in side.tallies.items()})
-        mine, theirs = sides
-        joined: dict[Plane, Any] = {}
-        for plane, tally in mine.items():
-            added: Any = theirs[plane]
-            if isinstance(tally, Squares):
-                own = (theirs[Plane(what, plane.column)] for what in ("sum", "filled"))
-                added = added.about(tally, *own)
-            joined[plane] = tally.plus(added)
-        return Cells(axis, joined)
+        mine, theirs = (
+            side.tallies if axis is side.axis else side.moved(axis, side.axis.onto(axis)).tallies
+            for side in (self, other)
+        )
+        return Cells(axis, {plane: _joined(tally, plane, theirs) for plane, tally in mine.items()})
 
     def check(self) -> None:
         """Raise `ValueError` unless every plane has the axis's cells and none is out of order."""
@@ -89,37 +85,39 @@ class Cells:
     # ---- questions --------------------------------------------------------------
 
     @cached_property
-    def _prefixes(self) -> dict[Plane, Any]:
-        return {}
+    def _running(self) -> _Running:
+        return _Running({}, {}, {})
+
+    def running_sum(self, plane: Plane) -> RunningSum:
+        """Return the running sums of a summed plane, worked out once."""
+        kept = self._running.sums
+        if plane not in kept:
+            tally = self.tallies[plane]
+            assert isinstance(tally, Sum)
+            kept[plane] = tally.prefix()
+        return kept[plane]
+
+    def running_squares(self, plane: Plane) -> RunningSquares:
+        """Return the running sums of a plane of squares, worked out once."""
+        kept = self._running.squares
+        if plane not in kept:
+            tally = self.tallies[plane]
+            assert isinstance(tally, Squares)
+            kept[plane] = tally.prefix()
+        return kept[plane]
 
     def sums(self, plane: Plane, lo: Ints, hi: Ints) -> Column:
         """Return a summed plane's totals over ranges of cells."""
-        if plane not in self._prefixes:
-            tally = self.tallies[plane]
-            assert isinstance(tally, Sum)
-            self._prefixes[plane] = tally.prefix()
-        found: Column = self._prefixes[plane].between(lo, hi)
-        return found
-
-    def squares(self, column: str, lo: Ints, hi: Ints) -> tuple[Squares, Sum, Ints]:
-        """Return running sums of a column's squares and values, and how many values ranges hold."""
-        plane = Plane("square", column)
-        counts: Ints = self.sums(Plane("filled", column), lo, hi).data
-        self.sums(Plane("sum", column), lo, hi)
-        if plane not in self._prefixes:
-            tally = self.tallies[plane]
-            assert isinstance(tally, Squares)
-            self._prefixes[plane] = tally.prefix()
-        return self._prefixes[plane], self._prefixes[Plane("sum", column)], counts
+        return self.running_sum(plane).between(lo, hi)
 
     def items(self, plane: Plane, lo: Ints, hi: Ints) -> tuple[Pick | Entries, Ints, Ints]:
         """Return a plane of values, and the ranges of its items that ranges of cells hold."""
         tally = self.tallies[plane]
         assert isinstance(tally, Pick | Entries)
-        if plane not in self._prefixes:
-            self._prefixes[plane] = running(np.bincount(tally.cell, minlength=self.axis.size))
-        counts = self._prefixes[plane]
-        return tally, counts[lo], counts[hi]
+        kept = self._running.counts
+        if plane not in kept:
+            kept[plane] = running(np.bincount(tally.cell, minlength=self.axis.size))
+        return tally, kept[plane][lo], kept[plane][hi]
 
     def total(self, plane: Plane, first: int, last: int) -> int:
         """Return a plane's exact whole total over days first..last, without prefix sums."""
@@ -131,3 +129,29 @@ class Cells:
             return exact.total(rows[:, cut].ravel())
         _, day = self.axis.cells_of()
         return exact.total(tally.whole[(day >= first) & (day <= last)])
+
+
+class _Running(NamedTuple):
+    """Running sums and counts, by plane, that were asked for."""
+
+    sums: dict[Plane, RunningSum]
+    squares: dict[Plane, RunningSquares]
+    counts: dict[Plane, Ints]
+
+
+def _joined(tally: Tally, plane: Plane, others: Mapping[Plane, Tally]) -> Tally:
+    """Return a tally joined with that of the same plane among others."""
+    other = others[plane]
+    match tally, other:
+        case Sum(), Sum():
+            return tally.plus(other)
+        case Squares(), Squares():
+            sums, counts = (others[Plane(what, plane.column)] for what in ("sum", "filled"))
+            assert isinstance(sums, Sum) and isinstance(counts, Sum)
+            return tally.plus(other.about(tally, sums, counts))
+        case Pick(), Pick():
+            return tally.plus(other)
+        case Entries(), Entries():
+            return tally.plus(other)
+        case _:
+            raise TypeError(f"plane {plane} is kept in two ways: {type(tally)} and {type(other)}")

@@ -32,7 +32,7 @@ class Pick:
     scale: int = 0
     shared: Flags | None = None  # where rows of several groups have the deciding time
 
-    def spread(self, target: Ints, size: int, owner: Ints | None = None) -> Pick:
+    def moved(self, target: Ints, size: int, owner: Ints | None = None) -> Pick:
         """Return the values on other cells; where several meet, the one that wins.
 
         `owner` is the group of each cell, where groups meet: a first or last value at whose
@@ -80,22 +80,10 @@ class Pick:
             shared = self.flags() | (least != largest)[self.cell]
         return replace(self, shared=shared).at(won)
 
-    @classmethod
-    def among(
-        cls,
-        which: Which,
-        cell: Ints,
-        value: Array,
-        time: Ints,
-        row: Ints,
-        size: int,
-        kind: Kind,
-        scale: int,
-    ) -> Pick:
+    def won(self, size: int) -> Pick:
         """Return the winner of each of `size` cells among rows that name their cell."""
-        every = cls(which, cell, value, time, row, kind, scale)
-        winner, _ = every._winners(size)
-        return every.at(winner[winner >= 0])
+        winner, _ = self._winners(size)
+        return self.at(winner[winner >= 0])
 
     def _winners(self, size: int) -> tuple[Ints, Ints]:
         """Return the place of each cell's winner, -1 for none, and those best by value or time.
@@ -152,7 +140,7 @@ class Entries:
     kind: Kind = "integer"
     scale: int = 0
 
-    def spread(self, target: Ints, size: int) -> Entries:
+    def moved(self, target: Ints, size: int) -> Entries:
         """Return the values on other cells."""
         cell = target[self.cell]
         keep = cell >= 0

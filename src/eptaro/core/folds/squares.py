@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.sums import Sum
+from eptaro.core.folds.sums import RunningSum, Sum
 from eptaro.core.kernels.adding import Array, added, running
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
@@ -31,8 +31,8 @@ _LOW = (1 << _LIMB) - 1
 
 @dataclass(frozen=True, eq=False)
 class Squares:
-    """Sums of squares per cell: a whole part, exact at any size (see `eptaro.core.tables.exact`), and
-    the rest of floats, which are counted from `centre`.
+    """Sums of squares per cell: a whole part, exact at any size (see `core.tables.exact`), and the
+    rest of floats, which are counted from `centre`.
     """
 
     whole: Array
@@ -57,7 +57,7 @@ class Squares:
         squares = exact.wide(away) ** 2 + exact.wide(whole)
         return cls(exact.added_up(squares), kind, scale, centre, rest)
 
-    def spread(self, target: Ints, size: int) -> Squares:
+    def moved(self, target: Ints, size: int) -> Squares:
         """Return the sums on other cells."""
         rest = None if self.rest is None else added(self.rest, target, size)
         whole = added(self.whole, target, size)
@@ -117,13 +117,23 @@ class Squares:
         rest = np.array([share / unit for share in part.tolist()], np.float64)
         return Squares(exact.added_up(whole), "float", 0, 0, rest)
 
-    def prefix(self) -> Squares:
+    def prefix(self) -> RunningSquares:
         """Return running sums with a leading zero."""
         rest = None if self.rest is None else running(self.rest)
-        return Squares(running(self.whole), self.kind, self.scale, self.centre, rest)
+        return RunningSquares(running(self.whole), rest, self.scale, self.centre)
+
+
+@dataclass(frozen=True, eq=False)
+class RunningSquares:
+    """Running sums of squares with a leading zero, counted from `centre` where they are floats."""
+
+    whole: Array
+    rest: NDArray[np.float64] | None
+    scale: int
+    centre: int
 
     def variance(
-        self, sums: Sum, counts: Ints, lo: Ints, hi: Ints, *, root: bool = False
+        self, sums: RunningSum, counts: Ints, lo: Ints, hi: Ints, *, root: bool = False
     ) -> NDArray[np.float64]:
         """Return the variance (divided by n-1) of ranges, or its root, from prefix sums.
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Tally
-from eptaro.core.folds.picks import Entries, Pick
+from eptaro.core.folds.picks import Entries, Pick, Which
 from eptaro.core.folds.planes import What
 from eptaro.core.folds.squares import Squares, Squaring
 from eptaro.core.folds.sums import Sum
@@ -56,9 +56,11 @@ class Counted(Step):
         self._whole = np.zeros(size, np.int64)
 
     def add(self, cell: Ints, rows: slice) -> None:
+        """Count a chunk of rows, each in its cell."""
         np.add.at(self._whole, cell, 1)
 
     def tally(self) -> Sum:
+        """Return how many rows each cell has."""
         return Sum(self._whole)
 
 
@@ -134,35 +136,52 @@ class _Squared(Step):
         return self._sums.squares(self._column.scale)
 
 
-class _Collected(Step):
-    """Keeps the filled rows of all chunks, to be picked from or kept at the end."""
+class _Kept(Step):
+    """Keeps the filled rows of all chunks."""
 
-    def __init__(self, column: Column, size: int, what: What, batch: Batch) -> None:
+    def __init__(self, column: Column, size: int) -> None:
         super().__init__(column, size)
-        self._what, self._batch = what, batch
+        self._parts: list[tuple[Ints, NDArray[Any]]] = []
+
+    def add(self, cell: Ints, rows: slice) -> None:
+        cell, data, _ = self._filled(cell, rows)
+        self._parts.append((_narrowed(cell, self._size), data))
+
+    def tally(self) -> Tally:
+        assert self._column is not None
+        cell, value = (np.concatenate(part) for part in zip(*self._parts, strict=True))
+        self._parts = []
+        return Entries.of(cell, value, self._column.kind, self._column.scale)
+
+
+class _Picked(Step):
+    """Keeps the filled rows of all chunks, to be picked from at the end."""
+
+    def __init__(self, column: Column, size: int, which: Which, batch: Batch) -> None:
+        super().__init__(column, size)
+        self._which, self._batch = which, batch
         self._parts: list[tuple[Ints, NDArray[Any], Ints]] = []
 
     def add(self, cell: Ints, rows: slice) -> None:
         start, count = rows.start, len(cell)
         cell, data, filled = self._filled(cell, rows)
-        cell = cell.astype(np.int32) if self._size < 1 << 31 else cell
-        if self._what in ("values", "codes"):
-            self._parts.append((cell, data, cell[:0]))
-        else:
-            self._parts.append((cell, data, np.arange(start, start + count)[filled]))
+        row = np.arange(start, start + count)[filled]
+        self._parts.append((_narrowed(cell, self._size), data, row))
 
     def tally(self) -> Tally:
-        column, what = self._column, self._what
+        column, times = self._column, self._batch.times
         assert column is not None
         cell, value, row = (np.concatenate(part) for part in zip(*self._parts, strict=True))
         self._parts = []
-        kind = column.kind
-        if what in ("values", "codes"):
-            return Entries.of(cell, value, kind, column.scale)
-        times = self._batch.times
         time = np.zeros(len(row), np.int64) if times is None else times[row]
         row = row + self._batch.first_row
-        return Pick.among(what, cell, value, time, row, self._size, kind, column.scale)
+        every = Pick(self._which, cell, value, time, row, column.kind, column.scale)
+        return every.won(self._size)
+
+
+def _narrowed(cell: Ints, size: int) -> Ints:
+    """Return the places of cells in 32 bits where these hold them."""
+    return cell.astype(np.int32) if size < 1 << 31 else cell
 
 
 def step_of(what: What, column: Column, size: int, batch: Batch, centre: int) -> Step:
@@ -177,8 +196,10 @@ def step_of(what: What, column: Column, size: int, batch: Batch, centre: int) ->
             return _Summed(column, size)
         case "square":
             return _Squared(column, size, centre)
-        case "min" | "max" | "first" | "last" | "values" | "codes":
-            return _Collected(column, size, what, batch)
+        case "min" | "max" | "first" | "last":
+            return _Picked(column, size, what, batch)
+        case "values" | "codes":
+            return _Kept(column, size)
         case "rows":
             raise ValueError("rows are counted without a column: use Counted")
         case _:

@@ -17,7 +17,8 @@ _ROOM = float(2**63)
 
 @dataclass(frozen=True, eq=False)
 class Sum:
-    """Sums: a whole part, exact at any size (see `eptaro.core.tables.exact`), and for floats a rest.
+    """Sums per cell: a whole part, exact at any size (see `core.tables.exact`), and for floats a
+    rest.
 
     Each float is split into its nearest whole number and what is left, so that cents
     survive any turnover. Decimals count units of 10**-scale.
@@ -41,7 +42,7 @@ class Sum:
         whole = exact.wide(nearest) if huge else nearest.astype(np.int64)
         return cls(exact.added_up(whole), values - nearest, "float")
 
-    def spread(self, target: Ints, size: int) -> Sum:
+    def moved(self, target: Ints, size: int) -> Sum:
         """Return the sums on other cells."""
         rest = None if self.rest is None else added(self.rest, target, size)
         return Sum(added(self.whole, target, size), rest, self.kind, self.scale)
@@ -65,13 +66,26 @@ class Sum:
         units = exact.times(self.whole, 10 ** (other.scale - self.scale))
         return Sum(exact.added_up(units), None, other.kind, other.scale)
 
-    def prefix(self) -> Sum:
+    def prefix(self) -> RunningSum:
         """Return running sums with a leading zero, so that a range is one subtraction."""
         rest = None if self.rest is None else running(self.rest)
-        return Sum(running(self.whole), rest, self.kind, self.scale)
+        return RunningSum(running(self.whole), rest, self.kind, self.scale)
+
+
+@dataclass(frozen=True, eq=False)
+class RunningSum:
+    """Running sums of cells with a leading zero; never added up themselves.
+
+    Entry i is the sum of the cells before cell i, so there is one entry more than cells.
+    """
+
+    whole: Array
+    rest: NDArray[np.float64] | None
+    kind: Kind
+    scale: int
 
     def between(self, lo: Ints, hi: Ints) -> Column:
-        """Return what prefix sums give for ranges of cells."""
+        """Return the sums of half-open ranges lo..hi of cells."""
         whole = exact.narrow(self.whole[hi] - self.whole[lo])
         if self.rest is None:
             return Column.of("", self.kind, whole, scale=self.scale)

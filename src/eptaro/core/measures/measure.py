@@ -2,28 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.planes import Plane
+from eptaro.core.measures.catalogue import calculation, planes_of
 from eptaro.core.measures.parsing import EXAMPLE, parse_term
+from eptaro.core.measures.ratio import ratio
 from eptaro.core.measures.term import Term
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.format import Format
 from eptaro.errors import MeasureError
-
-_KEPT = {
-    "count": ("filled",),
-    "sum": ("sum",),
-    "mean": ("sum", "filled"),
-    "min": ("min",),
-    "max": ("max",),
-    "first": ("first",),
-    "last": ("last",),
-    "distinct": ("codes",),
-    "std": ("sum", "square", "filled"),
-    "var": ("sum", "square", "filled"),
-    "median": ("values",),
-    "quantile": ("values",),
-}
 
 
 @dataclass(frozen=True)
@@ -74,14 +65,32 @@ class Measure:
     @property
     def planes(self) -> set[Plane]:
         """What the fold must keep for this measure."""
-        return {plane for term in self.terms for plane in _planes(term)}
+        return {plane for term in self.terms for plane in planes_of(term)}
+
+    @property
+    def staged(self) -> bool:
+        """Whether a term works on the totals of a finer grain."""
+        return any(term.inner is not None for term in self.terms)
 
     @property
     def additive_plane(self) -> Plane | None:
         """The one plane whose sum the measure is, or None where parts do not add up."""
-        if self.under or self.term.inner or self.term.how not in ("sum", "count"):
+        if self.under or self.term.inner or not calculation(self.term.how).adds_up:
             return None
         return next(iter(self.planes))
+
+    def over_cells(self, cells: Cells, lo: Ints, hi: Ints, formats: Mapping[str, Format]) -> Column:
+        """Return the measure over each half-open range lo..hi of cells.
+
+        For measures without a finer grain; `core.measures.stages` has those.
+        """
+        parts = [calculation(t.how).over_cells(cells, t, lo, hi) for t in self.terms]
+        return self.of_terms(parts, formats)
+
+    def of_terms(self, parts: Sequence[Column], formats: Mapping[str, Format]) -> Column:
+        """Return the measure's column from those of its terms, in its format if it has one."""
+        column = parts[0] if self.under is None else ratio(*parts)
+        return column.shown_as(formats.get(self.name)).named(self.name, self.formula)
 
     @property
     def formula(self) -> str:
@@ -90,14 +99,6 @@ class Measure:
 
     def __repr__(self) -> str:
         return f"Measure('{self.name}={self.formula}')"
-
-
-def _planes(term: Term) -> set[Plane]:
-    if term.inner is not None:
-        return _planes(term.inner) | {Plane("rows")}
-    if term.how == "count" and not term.column:
-        return {Plane("rows")}
-    return {Plane(what, term.column) for what in _KEPT[term.how]}
 
 
 def parse_measures(specs: str | Iterable[str | Measure]) -> tuple[Measure, ...]:

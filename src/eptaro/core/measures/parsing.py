@@ -4,14 +4,10 @@ from __future__ import annotations
 
 import re
 
+from eptaro.core.measures.calculation import Calculation
+from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.term import GRAINS, Term
 from eptaro.errors import MeasureError, unknown
-
-HOWS = (
-    *("sum", "count", "mean", "min", "max", "first", "last"),
-    *("distinct", "std", "var", "median", "quantile"),
-)
-
 
 EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
@@ -23,9 +19,8 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
     if found is None or stop < 0:
         raise MeasureError(f"{whole!r} is not a measure; {EXAMPLE}")
     how, body = found[1], text[found.end() : stop]
-    if how not in HOWS:
-        raise MeasureError(unknown(f"calculation in {whole!r},", how, HOWS))
-    body, share = _share(body, how, whole)
+    found_how = calculation(how, f"calculation in {whole!r},")
+    body, share = _share(body, found_how, whole)
     staged = re.fullmatch(r"\s*(\w+\s*\(.*\))\s+per\s+([a-z ]+?)\s*", body, re.DOTALL)
     if staged:
         return _staged(how, share, staged[1], staged[2], whole), text[stop + 1 :]
@@ -34,7 +29,7 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
         column = column[1:-1]
     elif re.search(r'[(),"]', column):
         raise MeasureError(f"{whole!r} is not a measure; {EXAMPLE}")
-    if not column and how != "count":
+    if not column and found_how.needs_column:
         raise MeasureError(f"{whole!r} names no column; {EXAMPLE}")
     return Term(how, column, share), text[stop + 1 :]
 
@@ -63,10 +58,10 @@ def _closing(text: str, start: int) -> int:
     return -1
 
 
-def _share(body: str, how: str, whole: str) -> tuple[str, float]:
+def _share(body: str, how: Calculation, whole: str) -> tuple[str, float]:
     """Return the body without its share, and the share; only quantiles have one."""
     found = re.fullmatch(r'(.*[^,]),\s*([^,()"]*?)\s*', body, re.DOTALL)
-    if how != "quantile":
+    if not how.takes_share:
         if found and not body.strip().startswith('"'):
             raise MeasureError(f"{whole!r}: only a quantile takes a share: quantile(x, 0.9)")
         return body, 0.5

@@ -17,13 +17,10 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.axis import MOST_DENSE
 from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.planes import Plane
-from eptaro.core.folds.squares import Squares
-from eptaro.core.folds.sums import Sum
-from eptaro.core.kernels import ranges
+from eptaro.core.folds.planes import ROWS
 from eptaro.core.kernels.adding import running
-from eptaro.core.measures.term import Term
-from eptaro.core.measures.values import evaluate, ratio, variance_column
+from eptaro.core.measures.catalogue import calculation
+from eptaro.core.measures.term import DAYS, Term
 from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError
 
@@ -42,7 +39,7 @@ class Stage:
 
         Of wider grains only whole periods count.
         """
-        if grain in ("day", "workday", "active day"):
+        if grain in DAYS:
             days = np.arange(self.coverage.lo, self.coverage.hi + 1)
             if grain == "workday":
                 days = days[self.workdays.is_workday(days)]
@@ -83,49 +80,13 @@ class Stage:
         axis = self.cells.axis
         lo = axis.place(every, np.tile(begins, groups))
         hi = axis.place(every, np.tile(ends + 1, groups))
-        inner = evaluate(self.cells, term.inner, lo, hi)
+        inner = calculation(term.inner.how).over_cells(self.cells, term.inner, lo, hi)
         keep = ~inner.blank
         if inner.kind == "float":
             keep &= ~np.isnan(inner.numbers())
         if term.grain == "active day":
-            keep &= self.cells.sums(Plane("rows"), lo, hi).data > 0
+            keep &= self.cells.sums(ROWS, lo, hi).data > 0
         items = inner.take(np.flatnonzero(keep))
         counts = running(keep.astype(np.int64))
-        return _over(term, items, counts[group * count + start], counts[group * count + stop])
-
-
-def _over(term: Term, items: Column, lo: Ints, hi: Ints) -> Column:
-    """Return the outer calculation over ranges of unit values."""
-    data, filled, count = items.data, hi > lo, hi - lo
-    if term.how == "count":
-        return Column.of("", "integer", count)
-    if term.how == "distinct":
-        return Column.of("", "integer", ranges.distinct(data, lo, hi))
-    if term.how in ("sum", "mean"):
-        total = _added(items).between(lo, hi)
-        if term.how == "sum":
-            return total
-        return ratio(total, Column.of("", "integer", count))
-    if term.how in ("min", "max"):
-        found = ranges.extremes(data, lo, hi, largest=term.how == "max")
-        return Column.of("", items.kind, found, filled, scale=items.scale)
-    if term.how in ("first", "last"):
-        place = np.where(filled, lo if term.how == "first" else hi - 1, 0)
-        values = data[place] if len(data) else np.zeros(len(lo), data.dtype)
-        return Column.of("", items.kind, values, filled, scale=items.scale)
-    if term.how in ("std", "var"):
-        return _spread(term.how, items, lo, hi)
-    share = 0.5 if term.how == "median" else term.share
-    found = ranges.quantile(data, lo, hi, share) / 10.0**items.scale
-    return Column.of("", "float", found, filled & ~np.isnan(found))
-
-
-def _added(items: Column) -> Sum:
-    """Return prefix sums of unit values, which may be wide (see `eptaro.core.tables.exact`)."""
-    return Sum.of(items.data, items.kind, items.scale).prefix()
-
-
-def _spread(how: str, items: Column, lo: Ints, hi: Ints) -> Column:
-    """Return variance or its root, floats counted from about the mean of all values."""
-    squares = Squares.of(items.data, items.kind, items.scale).prefix()
-    return variance_column(how, squares, _added(items), hi - lo, lo, hi)
+        first, last = counts[group * count + start], counts[group * count + stop]
+        return calculation(term.how).over_units(items, term, first, last)

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import re
-from typing import NamedTuple
+from typing import Literal, NamedTuple, TypeAlias, get_args
 
-GRAINS = ("day", "workday", "active day", "week", "month", "quarter", "half", "year")
+Grain: TypeAlias = Literal[
+    "day", "workday", "active day", "week", "month", "quarter", "half", "year"
+]
+GRAINS: tuple[Grain, ...] = get_args(Grain)
+DAYS: tuple[Grain, ...] = ("day", "workday", "active day")  # grains whose units are days
 
 
 class Term(NamedTuple):
     """One calculation: on a column, or on the totals (`inner`) of a finer `grain`.
 
-    `count()` has no column, only quantiles a share.
+    `how` names a calculation of the catalogue. `count()` has no column, only quantiles a
+    share.
     """
 
     how: str

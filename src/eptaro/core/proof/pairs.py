@@ -100,7 +100,7 @@ def _values(
     totals = []
     for day, there in zip(days.tolist(), keep.tolist(), strict=True):
         hit = reader.on_days(Span.of(day, day)) if there else np.zeros(0, np.int64)
-        value = plain_value(measure, reader.rows(hit, measure))
+        value = plain_value(measure.terms, reader.rows(hit, measure))
         totals.append(float(value) if like.kind == "float" else int(value * 10**like.scale))
     return Column.of(
         name,

@@ -16,8 +16,8 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
-from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.term import Term
+from eptaro.errors import EptaroError
 
 Units = Callable[[str], Sequence[tuple[int, int]]]  # grain -> first and last day of each unit
 
@@ -62,13 +62,14 @@ class Rows:
         return len({self.owners[p] for p in places if self.moments[p] == moment}) > 1
 
 
-def plain_value(measure: Measure, rows: Rows, units: Units | None = None) -> Any:
-    """Return a measure of some transactions; `units` gives the days of a finer grain.
+def plain_value(terms: Sequence[Term], rows: Rows, units: Units | None = None) -> Any:
+    """Return a measure of some transactions, its one term or the ratio of its two; `units` gives
+    the days of a finer grain.
 
-    >>> plain_value(Measure.parse("s=sum(x)"), Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
+    >>> plain_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
     Fraction(7, 2)
     """
-    found = [_staged(term, rows, units) for term in measure.terms]
+    found = [_staged(term, rows, units) for term in terms]
     if len(found) == 1:
         return found[0]
     over, under = found
@@ -78,53 +79,88 @@ def plain_value(measure: Measure, rows: Rows, units: Units | None = None) -> Any
 def _staged(term: Term, rows: Rows, units: Units | None) -> Any:
     """Return a term, which may work on the totals of a finer grain."""
     if term.inner is None:
-        values = rows.columns.get(term.column, Values(rows.days))
-        return _term(term, values, rows)
+        return _of_rows(term, rows)
     assert units is not None
     spans = [(day, day) for day in sorted(set(rows.days))]
     if term.grain != "active day":
         spans = list(units(term.grain))
-    totals = []
-    for first, last in spans:
-        part = rows.between(first, last)
-        values = part.columns.get(term.inner.column, Values(part.days))
-        totals.append(_term(term.inner, values, part))
-    return _term(term, Values(totals))
+    totals = [_of_rows(term.inner, rows.between(first, last)) for first, last in spans]
+    return twin(term.how)(Values(totals), term.share)
 
 
-def _term(term: Term, values: Values, rows: Rows | None = None) -> Any:
-    """Return one calculation on the values of some rows, or on the totals of a finer grain."""
-    if term.how == "count" and not term.column and rows is not None:
-        return len(values.items)
-    filled = values.filled()
-    if term.how == "count":
-        return len(filled)
-    if term.how == "distinct":
-        return len(set(filled))
-    if term.how == "sum":
-        return _sum(filled, values.scale)
-    if not filled or (term.how in ("std", "var") and len(filled) < 2):
+def _of_rows(term: Term, rows: Rows) -> Any:
+    """Return one calculation on some transactions; the days stand in for no column."""
+    values = rows.columns[term.column] if term.column else Values(rows.days)
+    if term.how in BY_TIME and values.filled() and rows.undecided(values, BY_TIME[term.how]):
         return None
-    unit = 10**values.scale
-    match term.how:
-        case "first" | "last":
-            at = 0 if term.how == "first" else -1
-            if rows is not None and rows.undecided(values, at):
-                return None
-            return Fraction(filled[at]) / unit
-        case "min":
-            return Fraction(min(filled)) / unit
-        case "max":
-            return Fraction(max(filled)) / unit
-        case "mean":
-            return Fraction(_sum(filled, values.scale)) / len(filled)
-        case "std" | "var":
-            variance = _variance(filled) / unit**2
-            if term.how == "std":
-                return _root(variance)
-            return variance if variance <= sys.float_info.max else None
-    share = 0.5 if term.how == "median" else term.share
-    return _quantile(sorted(filled), share) / unit
+    return twin(term.how)(values, term.share)
+
+
+def twin(how: str) -> Callable[[Values, float], Any]:
+    """Return the plain twin of a calculation; raises `EptaroError` where it has none."""
+    if how not in PLAIN:
+        raise EptaroError(f"{how} cannot be proved: core/proof/plain.py has no twin for it")
+    return PLAIN[how]
+
+
+def _picked(pick: Callable[[list[Any]], Any]) -> Callable[[Values, float], Any]:
+    """Return the twin of a calculation that picks one of the values."""
+
+    def picked(values: Values, share: float) -> Any:
+        filled = values.filled()
+        return Fraction(pick(filled)) / 10**values.scale if filled else None
+
+    return picked
+
+
+def _mean(values: Values, share: float) -> Any:
+    filled = values.filled()
+    return Fraction(_sum(filled, values.scale)) / len(filled) if filled else None
+
+
+def _var(values: Values, share: float) -> Any:
+    found = _squared(values)
+    return None if found is None or found > sys.float_info.max else found
+
+
+def _std(values: Values, share: float) -> Any:
+    found = _squared(values)
+    return None if found is None else _root(found)
+
+
+def _squared(values: Values) -> Fraction | None:
+    """Return the variance, however large."""
+    filled = values.filled()
+    return _variance(filled) / 100**values.scale if len(filled) > 1 else None
+
+
+def _quantile(values: Values, share: float) -> Any:
+    ordered = sorted(values.filled())
+    if not ordered:
+        return None
+    place = Fraction(str(share)) * (len(ordered) - 1)
+    below = int(place)
+    above = min(below + 1, len(ordered) - 1)
+    low, high = Fraction(ordered[below]), Fraction(ordered[above])
+    return (low + (high - low) * (place - below)) / 10**values.scale
+
+
+BY_TIME = {"first": 0, "last": -1}  # what is decided by time: the place of the one that counts
+OF_ANY_KIND = ("distinct",)  # what takes values of any kind, text too
+PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
+    "sum": lambda values, share: _sum(values.filled(), values.scale),
+    "count": lambda values, share: len(values.filled()),
+    "mean": _mean,
+    "min": _picked(min),
+    "max": _picked(max),
+    "first": _picked(lambda filled: filled[0]),
+    "last": _picked(lambda filled: filled[-1]),
+    "distinct": lambda values, share: len(set(values.filled())),
+    "std": _std,
+    "var": _var,
+    "median": lambda values, share: _quantile(values, 0.5),
+    "quantile": _quantile,
+}
 
 
 def _sum(filled: Sequence[Any], scale: int) -> Fraction:
@@ -154,14 +190,6 @@ def _root(value: Fraction) -> float:
         return math.sqrt(value)
     shift = (value.numerator.bit_length() - value.denominator.bit_length()) // 2
     return math.ldexp(math.sqrt(value / 4**shift), shift)
-
-
-def _quantile(ordered: Sequence[Any], share: float) -> Fraction:
-    place = Fraction(str(share)) * (len(ordered) - 1)
-    below = int(place)
-    above = min(below + 1, len(ordered) - 1)
-    low, high = Fraction(ordered[below]), Fraction(ordered[above])
-    return low + (high - low) * (place - below)
 
 
 def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -> bool:

@@ -14,7 +14,7 @@ from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.groups import Coded
 from eptaro.core.measures.measure import Measure
-from eptaro.core.proof.plain import Rows, Values
+from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values
 from eptaro.core.questions.by_attribute import hours_of
 from eptaro.core.questions.index import Index
 from eptaro.core.questions.view import View
@@ -80,7 +80,7 @@ class Reader:
         return Rows(days, columns, moments, self._index.owners[hit].tolist())
 
     def _values(self, column: str, how: str, hit: Ints) -> Values:
-        if how == "distinct":
+        if how in OF_ANY_KIND:
             coded: Coded = self._index.batch.distinct[column]
             words = [*coded.choices.to_list(), None]
             return Values([words[code] for code in coded.codes[hit].tolist()])

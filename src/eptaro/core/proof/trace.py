@@ -202,7 +202,7 @@ def _side(
         hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
         by_entry = True
     rows = reader.rows(hit, measure, by_entry=by_entry)
-    value = plain_value(measure, rows, units)
+    value = plain_value(measure.terms, rows, units)
     column = next((one.column for term in measure.terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled()) if values else 0

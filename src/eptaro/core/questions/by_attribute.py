@@ -16,9 +16,10 @@ from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.picks import Pick
 from eptaro.core.kernels.order import moments, ranks
+from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
-from eptaro.core.measures.values import evaluate, ratio
+from eptaro.core.measures.term import DAYS
 from eptaro.core.questions.attributes import Attribute
 from eptaro.core.questions.transactions import numbered_rows
 from eptaro.core.questions.view import View
@@ -122,9 +123,9 @@ def _value(
     parts = []
     for term in measure.terms:
         if term.inner is None:
-            parts.append(evaluate(cells, term, lo, lo + 1))
+            parts.append(calculation(term.how).over_cells(cells, term, lo, lo + 1))
             continue
-        if crossed.by_time or term.grain not in ("day", "workday", "active day"):
+        if crossed.by_time or term.grain not in DAYS:
             raise QuestionError(
                 f"{measure.formula} has no place here: per {crossed.attributes[0].name} a measure "
                 f"may work on the totals of days, not of {term.grain}s"
@@ -132,9 +133,8 @@ def _value(
         facts = view.facts
         stage = Stage(view.cells, view.seen, facts.calendar, facts.workdays)
         parts.append(stage.over_bearers(term, crossed.places, group, place))
-    value = parts[0] if len(parts) == 1 else ratio(*parts)
-    shown = view.facts.folded.formats.get(measure.name)
-    return value.shown_as(shown).named(measure.name, f"{measure.formula} over these days")
+    value = measure.of_terms(parts, view.facts.folded.formats)
+    return value.named(measure.name, f"{measure.formula} over these days")
 
 
 def _by_day(view: View, crossed: Crossed) -> Cells:
@@ -145,7 +145,7 @@ def _by_day(view: View, crossed: Crossed) -> Cells:
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {
-        plane: _dated(tally, day).spread(target, axis.size)
+        plane: _dated(tally, day).moved(target, axis.size)
         for plane, tally in view.cells.tallies.items()
     }
     return Cells(axis, tallies)
@@ -201,7 +201,7 @@ def _by_hour(view: View, crossed: Crossed) -> Cells:
     cells = cells.regrouped(onto[own], view.groups.count)
     wide = Axis(view.groups.count, 0, crossed.size)
     target = cells.axis.onto(wide)
-    return Cells(wide, {p: t.spread(target, wide.size) for p, t in cells.tallies.items()})
+    return Cells(wide, {p: t.moved(target, wide.size) for p, t in cells.tallies.items()})
 
 
 def _numbered(count: int) -> Column:

@@ -14,7 +14,7 @@ from eptaro.core.calendars.days import DateLike, as_date
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.planes import ROWS
 from eptaro.errors import InputError, QuestionError
 
 By: TypeAlias = "str | Sequence[str] | None"
@@ -90,8 +90,8 @@ def covered(given: Span | str | None, cells: Cells, source: str) -> Span:
     if not isinstance(span, Span):
         raise InputError(f"coverage={span!r} is no span; write 2025-01-01..2025-12-31")
     if not (span.lo <= cells.axis.first_day and last <= span.hi):
-        outside = cells.total(Plane("rows"), cells.axis.first_day, span.lo - 1) + cells.total(
-            Plane("rows"), span.hi + 1, last
+        outside = cells.total(ROWS, cells.axis.first_day, span.lo - 1) + cells.total(
+            ROWS, span.hi + 1, last
         )
         raise InputError(
             f"{source}: {outside:,} rows lie outside coverage={span}; the data runs from "

@@ -27,11 +27,11 @@ from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded, aside_note
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.picks import Pick
-from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.planes import ROWS
+from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import Term
-from eptaro.core.measures.values import evaluate, ratio
 from eptaro.core.questions.scope import AsOf, By, Only, group_names, relative_span
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
@@ -104,7 +104,7 @@ class Facts:
         every = np.arange(groups.count)
         lo = cells.axis.place(every, np.full(groups.count, FIRST_DAY))
         hi = cells.axis.place(every, np.full(groups.count, coverage.hi + 1))
-        seen = asked & (cells.sums(Plane("rows"), lo, hi).data > 0)
+        seen = asked & (cells.sums(ROWS, lo, hi).data > 0)
         keep = seen if seen.any() else asked  # nothing so far, in days that are known: zeros
         if self.scope is not None:
             keep = keep & self.scope
@@ -244,9 +244,7 @@ class View:
         """
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         parts = [self._term(term, group, lo, hi) for term in measure.terms]
-        column = parts[0] if len(parts) == 1 else ratio(*parts)
-        shown = self.facts.folded.formats.get(measure.name)
-        column = column.blanked(lo <= hi).shown_as(shown)
+        column = measure.of_terms(parts, self.facts.folded.formats).blanked(lo <= hi)
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
@@ -257,7 +255,7 @@ class View:
         axis = self.cells.axis
         lo = axis.place(group, first)
         hi = np.maximum(axis.place(group, last + 1), lo)
-        return evaluate(self.cells, term, lo, hi)
+        return calculation(term.how).over_cells(self.cells, term, lo, hi)
 
     def table(self, columns: Sequence[Column], meta: dict[str, Any]) -> Table:
         """Return a verb's table, which can trace its numbers back to this view."""

@@ -34,7 +34,7 @@ class Picture:
 class Table:
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
-    `table["revenue"]` is an array (see `eptaro.core.tables.column` for the kinds), `table.rows()`
+    `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
     yields one dict per row. Raises `QuestionError` when two columns bear one name.
 
     >>> from eptaro.core.tables.column import Column

@@ -10,10 +10,9 @@ import numpy as np
 from eptaro.core.calendars.amount import BY_GROUP, OWN_UNITS, Reach
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import check_level
-from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.planes import ROWS
 from eptaro.core.kernels.adding import running
 from eptaro.core.measures.measure import Measure
-from eptaro.core.measures.values import evaluate, ratio
 from eptaro.core.questions.per_entry import per_entry
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.transactions import Ledger
@@ -143,11 +142,10 @@ class _Windowed:
     def value(self, view: View, measure: Measure) -> Column:
         if self.ledger is None or self.lo is None or self.hi is None:
             return view.value(measure, self.group, self.first, self.last)
-        if any(term.inner is not None for term in measure.terms):
+        if measure.staged:
             raise QuestionError(f"{measure.formula} needs whole days; a number of entries has none")
-        lo, hi = self.lo, self.hi
-        parts = [evaluate(self.ledger.cells, term, lo, hi) for term in measure.terms]
-        return parts[0] if len(parts) == 1 else ratio(*parts)
+        formats = view.facts.folded.formats
+        return measure.over_cells(self.ledger.cells, self.lo, self.hi, formats)
 
 
 def _per_entry(view: View, windows: Windows) -> Table:
@@ -187,7 +185,7 @@ def _rows(view: View, windows: Windows, ends: Ints, weighted: str | None) -> _Wi
     axis = view.cells.axis
     upto = np.minimum(last, view.coverage.hi)
     begin = axis.place(group, first)
-    entries = view.cells.sums(Plane("rows"), begin, np.maximum(axis.place(group, upto + 1), begin))
+    entries = view.cells.sums(ROWS, begin, np.maximum(axis.place(group, upto + 1), begin))
     return _Windowed(group, date, first, last, entries.data, complete)
 
 
@@ -195,7 +193,7 @@ def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
     """Return the first day of windows of n days with transactions."""
     axis = view.cells.axis
     places = np.arange(axis.size)
-    active = view.cells.sums(Plane("rows"), places, places + 1).data > 0
+    active = view.cells.sums(ROWS, places, places + 1).data > 0
     days = axis.cells_of()[1][active]
     counts = running(active.astype(np.int64))
     upto = counts[axis.place(group, date + 1)]

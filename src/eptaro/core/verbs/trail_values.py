@@ -12,7 +12,6 @@ from eptaro.core import hooks
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.fold import Fold
 from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.measures.values import evaluate, ratio
 from eptaro.core.questions.scope import By
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
@@ -50,7 +49,7 @@ def trail_values(
     if far_edge not in ("open", "closed"):
         raise QuestionError(f"far_edge={far_edge!r} is neither open nor closed")
     parsed = parse_measures(measures)
-    if any(term.inner is not None for measure in parsed for term in measure.terms):
+    if any(measure.staged for measure in parsed):
         raise QuestionError("a measure per day has no place in windows along a column")
     names = [by] if isinstance(by, str) else list(by or ())
     planes = {plane for measure in parsed for plane in measure.planes}
@@ -71,8 +70,7 @@ def trail_values(
         Column.of("entries", "integer", hi - lo, description="Rows in the window"),
     ]
     for measure in parsed:
-        parts = [evaluate(cells, term, lo, hi) for term in measure.terms]
-        value = parts[0] if len(parts) == 1 else ratio(*parts)
+        value = measure.over_cells(cells, lo, hi, {})
         columns.append(value.named(f"{measure.name}_trailing", f"{measure.formula} over it"))
     return Table(columns, {"verb": "trail_values", "along": along})
 

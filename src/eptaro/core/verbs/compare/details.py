@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.planes import ROWS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
@@ -71,7 +71,7 @@ def standing_column(
     def seen(side: Sides) -> Flags:
         lo = view.cells.axis.place(group, side.first)
         hi = np.maximum(view.cells.axis.place(group, side.last + 1), lo)
-        found: Flags = view.cells.sums(Plane("rows"), lo, hi).data > 0
+        found: Flags = view.cells.sums(ROWS, lo, hi).data > 0
         return found
 
     here = seen(now)

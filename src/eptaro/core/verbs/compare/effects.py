@@ -22,7 +22,7 @@ from eptaro.core.kernels.adding import running
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import Column, Kind
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.errors import QuestionError, unknown
 
@@ -140,14 +140,6 @@ class Effects:
 def _column(
     name: str, data: NDArray[Any], keep: Flags, places: int, like: Column, text: str
 ) -> Column:
-    kind = "decimal" if places else "float"
+    kind: Kind = "decimal" if places else "float"
     data = np.where(keep, data, 0)
-    return Column.of(
-        name,
-        kind,
-        data,
-        keep,
-        scale=places,
-        format=like.format,  # type: ignore[arg-type]
-        description=text,
-    )
+    return Column.of(name, kind, data, keep, scale=places, format=like.format, description=text)
