@@ -19,7 +19,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.own import OwnCalendars
+from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
@@ -35,7 +35,6 @@ from eptaro.errors import (
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.version import __version__
-from eptaro.wiring import annotate, connect, inspect, read_config
 
 __all__ = [
     "Calendar",
@@ -71,15 +70,22 @@ __all__ = [
     "trail_values",
 ]
 
-connect()
-del connect
-
 if TYPE_CHECKING:
     from eptaro.core.dimension import dimension
     from eptaro.core.proof.trace import Trace
-    from eptaro.core.verbs.trail_values import trail_values
+    from eptaro.engines.annotate import annotate
+    from eptaro.engines.inspect import inspect
+    from eptaro.engines.trail_values import trail_values
+    from eptaro.inputs.config import read_config
 
-_LATER = {"Trace": "proof.trace", "dimension": "dimension", "trail_values": "verbs.trail_values"}
+_LATER = {
+    "Trace": "core.proof.trace",
+    "annotate": "engines.annotate",
+    "dimension": "core.dimension",
+    "inspect": "engines.inspect",
+    "read_config": "inputs.config",
+    "trail_values": "engines.trail_values",
+}
 
 
 def __getattr__(name: str) -> Any:
@@ -88,7 +94,7 @@ def __getattr__(name: str) -> Any:
 
     if name not in _LATER:
         raise AttributeError(f"module 'eptaro' has no attribute {name!r}")
-    found = getattr(import_module(f"eptaro.core.{_LATER[name]}"), name)
+    found = getattr(import_module(f"eptaro.{_LATER[name]}"), name)
     globals()[name] = found
     return found
 

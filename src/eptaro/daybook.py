@@ -2,39 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import fields
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any, Literal, TypeAlias, get_args
 
-from eptaro.core import hooks
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Flags
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
-from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
-from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.questions.own import OwnCalendars, check_own, in_own_calendars
-from eptaro.core.questions.scope import AsOf, By, covered, group_names, narrowed
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.format import Format, check_formats
+from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked
+from eptaro.core.questions.in_parts import in_own_calendars
+from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.scope import AsOf, By, Scope
+from eptaro.core.questions.view import Facts
+from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.accumulate import accumulate
 from eptaro.core.verbs.card import card
 from eptaro.core.verbs.compare.compare import compare
+from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.core.verbs.recap import recap
 from eptaro.core.verbs.rhythm import rhythm
 from eptaro.core.verbs.spread import histogram, spread
 from eptaro.core.verbs.trail import trail
 from eptaro.errors import InputError, QuestionError, as_path, unknown
 from eptaro.rules.dates import DateRules, date_rules
+from eptaro.rules.files import FileRules
 
-if TYPE_CHECKING:
-    from eptaro.core.proof.trace import Trace
-
-ENGINES = ("stream", "local", "dask")
+Engine: TypeAlias = Literal["stream", "local", "dask"]
 
 
 class Daybook(Facts):
@@ -64,56 +61,31 @@ class Daybook(Facts):
         self,
         table: Any,
         *,
-        measures: str | Iterable[str | Measure],
+        measures: Measures,
         date: str | None = None,
         by: By = None,
-        calendar: Calendar | OwnCalendars | None = None,
+        calendar: Calendars = None,
         coverage: Span | str | None = None,
         dates: DateRules | None = None,
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
-        workdays: Workdays | None = None,
+        workdays: Worked = None,
     ) -> None:
-        names = group_names(by)
-        parsed = parse_measures(measures)
-        planes = {plane for measure in parsed for plane in measure.planes}
-        folded = hooks.call("fold", table, date, names, planes, date_rules(dates), memory_limit)
-        shown = check_formats(formats or {}, [measure.name for measure in parsed])
-        folded = replace(folded, formats=shown)
-        self._settle(folded, parsed, calendar, coverage, workdays)
+        from eptaro.engines.local import fold_table
 
-    def _settle(
-        self,
-        folded: Folded,
-        measures: tuple[Measure, ...],
-        calendar: Calendar | OwnCalendars | None,
-        coverage: Span | str | None,
-        workdays: Workdays | None,
-        scope: Flags | None = None,
-    ) -> None:
-        span = covered(coverage, folded.cells, folded.source)
-        common, own = check_own(calendar)
-        for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
-            if one.limits and span not in one.limits:
-                raise InputError(
-                    f"{folded.source}: the coverage {span} reaches out of the list of calendar "
-                    f"{one.name!r}, {one.limits}"
-                )
-        super().__init__(folded, measures, common, span, workdays or Workdays(), own, scope)
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays)
+        rules = date_rules(dates)
+        self._settle(fold_table(table, date, asked.by, asked.planes, rules, memory_limit), asked)
+
+    def _settle(self, folded: Folded, asked: BookOptions) -> None:
+        facts = asked.facts(folded)
+        super().__init__(**{one.name: getattr(facts, one.name) for one in fields(Facts)})
 
     @classmethod
-    def of(
-        cls,
-        folded: Folded,
-        measures: tuple[Measure, ...],
-        calendar: Calendar | OwnCalendars | None,
-        coverage: Span | str | None = None,
-        workdays: Workdays | None = None,
-        scope: Flags | None = None,
-    ) -> Daybook:
+    def _of(cls, folded: Folded, asked: BookOptions) -> Daybook:
         """Return the book of transactions that are folded already."""
         book = cls.__new__(cls)
-        book._settle(folded, measures, calendar, coverage, workdays, scope)
+        book._settle(folded, asked)
         return book
 
     def using(self, calendar: Calendar | OwnCalendars) -> Daybook:
@@ -125,32 +97,24 @@ class Daybook(Facts):
         >>> str(book.using(fiscal).latest("year"))
         'FY2026'
         """
-        return Daybook.of(self.folded, self.measures, calendar, self.coverage, self.workdays)
-
-    def in_parts(self) -> list[Facts]:
-        """Return one book per calendar that groups keep, each seeing these groups alone."""
-        if self.own is None:
-            return [self]
-        return [
-            Daybook.of(self.folded, self.measures, calendar, self.coverage, self.workdays, scope)
-            for calendar, scope in self.own.of_groups(self.groups, self.source).items()
-        ]
+        asked = BookOptions(self.measures, [], calendar, self.coverage, workdays=self.workdays)
+        return Daybook._of(self.folded, asked)
 
     @classmethod
     def read(
         cls,
         path: str | Path | Sequence[str | Path],
         *,
-        measures: str | Iterable[str | Measure],
+        measures: Measures,
         date: str | None = None,
         by: By = None,
-        calendar: Calendar | OwnCalendars | None = None,
+        calendar: Calendars = None,
         coverage: Span | str | None = None,
         dates: DateRules | None = None,
-        files: Any = None,
+        files: FileRules | None = None,
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
-        workdays: Workdays | None = None,
+        workdays: Worked = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -163,9 +127,10 @@ class Daybook(Facts):
         paths = list(path) if isinstance(path, list | tuple) else [path]
         for one in paths:
             as_path(one)  # raises where it is none
-        source = hooks.call("open_files", [str(one) for one in paths], files)
+        from eptaro.inputs.files.opening import open_files
+
         return cls(
-            source,
+            open_files([str(one) for one in paths], files),
             measures=measures,
             date=date,
             by=by,
@@ -183,16 +148,16 @@ class Daybook(Facts):
         what: Any,
         *,
         date: str,
-        measures: str | Iterable[str | Measure],
-        engine: str = "stream",
+        measures: Measures,
+        engine: Engine = "stream",
         client: Any = None,
         by: By = None,
-        calendar: Calendar | OwnCalendars | None = None,
+        calendar: Calendars = None,
         coverage: Span | str | None = None,
         dates: DateRules | None = None,
-        files: Any = None,
+        files: FileRules | None = None,
         formats: Mapping[str, Format] | None = None,
-        workdays: Workdays | None = None,
+        workdays: Worked = None,
         patience: float = 60,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
@@ -203,25 +168,28 @@ class Daybook(Facts):
         does not answer, or has no workers, is given up after `patience` seconds. A database
         is folded by `from_sql`. Sums of floats may differ in their last bits.
         """
-        if engine not in ENGINES:
-            raise QuestionError(unknown("engine", engine, ENGINES))
-        names = group_names(by)
-        parsed = parse_measures(measures)
-        planes = {plane for measure in parsed for plane in measure.planes}
-        rules = date_rules(dates)
-        what = str(what) if isinstance(what, Path) else what
+        if engine not in get_args(Engine):
+            raise QuestionError(unknown("engine", engine, get_args(Engine)))
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays)
+        rules, what = date_rules(dates), str(what) if isinstance(what, Path) else what
         if engine == "dask":
-            folded = hooks.call(
-                "fold_cluster", what, date, names, planes, rules, files, client, patience=patience
+            from eptaro.engines.cluster import fold_cluster
+
+            return cls._of(
+                fold_cluster(
+                    what, date, asked.by, asked.planes, rules, files, client, patience=patience
+                ),
+                asked,
             )
-        else:
-            paths = [what] if isinstance(what, str) else [str(path) for path in what]
-            source = hooks.call("open_files", paths, files)
-            if engine == "local":
-                source = hooks.call("in_memory", source)
-            folded = hooks.call("fold", source, date, names, planes, rules, None)
-        shown = check_formats(formats or {}, [measure.name for measure in parsed])
-        return cls.of(replace(folded, formats=shown), parsed, calendar, coverage, workdays)
+        from eptaro.engines.local import fold_source
+        from eptaro.inputs.files.opening import open_files
+        from eptaro.inputs.sources import in_memory
+
+        paths = [what] if isinstance(what, str) else [str(path) for path in what]
+        source = open_files(paths, files)
+        if engine == "local":
+            source = in_memory(source)
+        return cls._of(fold_source(source, date, asked.by, asked.planes, rules), asked)
 
     @classmethod
     def from_sql(
@@ -230,14 +198,14 @@ class Daybook(Facts):
         what: str,
         *,
         date: str,
-        measures: str | Iterable[str | Measure],
+        measures: Measures,
         by: By = None,
         only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None = None,
-        calendar: Calendar | OwnCalendars | None = None,
+        calendar: Calendars = None,
         coverage: Span | str | None = None,
         dates: DateRules | None = None,
         formats: Mapping[str, Format] | None = None,
-        workdays: Workdays | None = None,
+        workdays: Worked = None,
     ) -> Daybook:
         """Fold a table (or a SELECT) inside its database; only cells come back.
 
@@ -247,15 +215,12 @@ class Daybook(Facts):
         exact. Raises `MeasureError` for first and last, which need an order of rows, and
         `InputError` with what the database refuses.
         """
-        names = group_names(by)
-        parsed = parse_measures(measures)
-        planes = {plane for measure in parsed for plane in measure.planes}
-        span, wanted = narrowed(only)
-        folded = hooks.call(
-            "fold_database", url, what, date, names, planes, date_rules(dates), span, wanted
-        )
-        shown = check_formats(formats or {}, [measure.name for measure in parsed])
-        return cls.of(replace(folded, formats=shown), parsed, calendar, coverage, workdays)
+        from eptaro.engines.sql import fold_database
+
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays)
+        scope = Scope.of_database(only)
+        rules = date_rules(dates)
+        return cls._of(fold_database(url, what, date, asked.by, asked.planes, rules, scope), asked)
 
     @property
     def queries(self) -> tuple[str, ...]:
@@ -276,21 +241,22 @@ class Daybook(Facts):
                 f"the books differ: {[*self.measures]} in {mine.describe()}, against "
                 f"{[*other.measures]} in {theirs.describe()}"
             )
-        span = Span.of(
-            min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
-        )
-        folded = merge(self.folded, other.folded, force=force)
-        return Daybook.of(folded, self.measures, mine, span, self.workdays)
+        lo, hi = min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
+        asked = BookOptions(self.measures, [], mine, Span.of(lo, hi), workdays=self.workdays)
+        return Daybook._of(merge(self.folded, other.folded, force=force), asked)
 
     def write(self, path: str | Path) -> Path:
         """Write the book to a Parquet file that `Daybook.open` reads back."""
-        written: Path = hooks.call("book_write", self, as_path(path))
-        return written
+        from eptaro.storage.writing import write_book
+
+        return write_book(self, as_path(path))
 
     @classmethod
     def open(cls, path: str | Path) -> Daybook:
         """Open a book that `write` wrote; raises `InputError` where the file is none."""
-        return cls.of(*hooks.call("book_open", as_path(path)))
+        from eptaro.storage.reading import open_book
+
+        return cls._of(*open_book(as_path(path)))
 
     @property
     def aside(self) -> Table:
@@ -312,7 +278,7 @@ class Daybook(Facts):
         """
         from eptaro.core.proof.prove import prove  # what few programs need is loaded when they do
 
-        return prove(table, [measure.name for measure in self.measures], sample)
+        return prove(table, sample)
 
     def latest(self, level: str) -> Period:
         """Return the period of a level that holds the last day of the coverage.
@@ -324,18 +290,25 @@ class Daybook(Facts):
         """
         return self.calendar.period_of(self.coverage.last, level)
 
-    def trace_with(self, view: View, table: Table, row: int, measure: str) -> Trace:
-        """Trace a number of a view's table; `Table.trace` is the way to ask."""
-        from eptaro.core.proof.trace import trace
-
-        return trace(table, view, row, measure)
-
     rhythm = in_own_calendars(rhythm)
     spread = in_own_calendars(spread)
     histogram = in_own_calendars(histogram)
 
     def report(
-        self, path: str | Path, *, quality: Table | None = None, as_of: AsOf = None, **options: Any
+        self,
+        path: str | Path,
+        *,
+        quality: Table | None = None,
+        as_of: AsOf = None,
+        title: str | None = None,
+        sections: Sequence[str] | None = None,
+        per: str | None = None,
+        within: str | None = None,
+        trailing: str | None = None,
+        match: Match | None = None,
+        sheets: str | None = None,
+        parts: str | None = None,
+        years: int | None = None,
     ) -> Path:
         """Write a report to send on: a page (.html) or a workbook (.xlsx).
 
@@ -347,8 +320,10 @@ class Daybook(Facts):
         rows per `parts`, live totals and charts, over the last `years`. Raises `InputError`
         for another ending or option.
         """
-        written: Path = hooks.call("report_write", self, path, options, quality, as_of)
-        return written
+        from eptaro.reports.report import ReportOptions, write_report
+
+        asked = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
+        return write_report(self, path, asked, quality, as_of)
 
     card = in_own_calendars(card)
     trail = in_own_calendars(trail)

@@ -355,7 +355,7 @@ class Retraced(unittest.TestCase):
                 for c in table.columns
             ]  # fmt: skip
             with self.assertRaisesRegex(ep.EptaroError, "was not found again"):
-                self.plain.prove(ep.Table(columns, table.meta, table.tracer))
+                self.plain.prove(ep.Table(columns, table.meta, table.answer))
 
     def test_days_are_paired_under_the_match_rule(self):
         on = ["2023-01-01", "2024-02-29", "2024-02-28", "2025-02-28", "2025-12-31"]

@@ -21,9 +21,10 @@ from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.squares import Squares
 from eptaro.core.kernels import ranges
-from eptaro.core.measures.measure import parse_measures
 from eptaro.core.measures.catalogue import CATALOGUE
+from eptaro.core.measures.measure import parse_measures
 from eptaro.core.tables.column import Column
+from tests.books import book_of_folded
 from tests.oracle import DAY
 
 SPECS = [f"x_{how}={how}(x{', 0.3' * (how == 'quantile')})" for how in CATALOGUE]
@@ -126,7 +127,9 @@ class Everywhere(unittest.TestCase):
                 groups, cells = fold.result()
                 cells.check()
                 folded = ep.core.folds.folded.Folded(groups, cells, fold.rows, "")
-                book = ep.Daybook.of(folded, measures, ep.MonthCalendar(), "2023-12-01..2024-02-29")
+                book = book_of_folded(
+                    folded, measures, ep.MonthCalendar(), "2023-12-01..2024-02-29"
+                )
                 table = book.recap("week", by="g")
                 answers.append(list(table.rows()))
             for other in answers[1:]:

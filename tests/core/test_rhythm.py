@@ -9,6 +9,7 @@ import numpy as np
 
 import eptaro as ep
 from tests import oracle
+from tests.books import book_of_folded
 
 ROWS = oracle.random_rows(17, size=400)
 AT = [dt.datetime.combine(r[0], dt.time(i % 24, 7)) for i, r in enumerate(ROWS.rows)]
@@ -47,7 +48,7 @@ class Rhythm(unittest.TestCase):
         return f"{at.hour:02d}" if name == "hour" else OF_DAY[name](at.date())
 
     def check(self, per, across=None):
-        plain = ep.Daybook.of(
+        plain = book_of_folded(
             self.BOOK.folded, self.BOOK.measures[:3], ep.MonthCalendar(), None, WORKED
         )
         names = [name for name in (per, across) if name]

@@ -82,7 +82,7 @@ class Traced(unittest.TestCase):
             with self.assertRaisesRegex(
                 ep.EptaroError, r"(?s)was not found again.*NOT what the table says"
             ):
-                self.BOOK.prove(ep.Table(columns, table.meta, table.tracer))
+                self.BOOK.prove(ep.Table(columns, table.meta, table.answer))
 
     def test_helpers_lead_to_periods_and_spans(self):
         self.assertIn(ROWS.last, self.BOOK.latest("quarter"))
@@ -94,7 +94,7 @@ class Traced(unittest.TestCase):
         table = self.BOOK.recap("year")
         columns = [c if c.name != "x_sum" else ep.Column.of("x_sum", "decimal", c.data + 1, scale=2)
                    for c in table.columns]  # fmt: skip
-        wrong = ep.Table(columns, table.meta, table.tracer)
+        wrong = ep.Table(columns, table.meta, table.answer)
         found = wrong.trace(0, "x_sum")
         self.assertFalse(found.agrees)
         self.assertIn("NOT what the table says", str(found))

@@ -21,6 +21,7 @@ from pyarrow import parquet
 
 import eptaro as ep
 from eptaro.engines import cluster
+from tests.books import book_of_folded
 
 MEASURES = ["s=sum(x)", "n=count()", "lo=min(x)", "hi=max(x)", "a=first(x)", "z=last(x)", "d=distinct(who)",
             "m=median(x)", "v=std(x)", "f=sum(y)", "fw=std(y)", "busiest=max(sum(x) per day)"]  # fmt: skip
@@ -105,7 +106,7 @@ class Cluster(unittest.TestCase):
         folded = cluster.fold_cluster(
             self.paths, "on", ["g"], planes, ep.DateRules(), None, self.client, part_rows=1000
         )
-        self.same(ep.Daybook.of(folded, self.local.measures, ep.MonthCalendar()))
+        self.same(book_of_folded(folded, self.local.measures, ep.MonthCalendar()))
 
     def test_by_address_and_of_frames(self):
         address = self.client.scheduler.address

@@ -53,7 +53,7 @@ class Lines(Commands):
         self.assertLess(time.monotonic() - began, 30)
 
     def test_a_packed_file_of_little_but_repetition(self):
-        from eptaro.inputs.files.opening import csv as csvfiles
+        from eptaro.inputs.files import csv as csvfiles
 
         self.enterContext(mock.patch.object(csvfiles, "_LARGE", 1 << 20))
         self.enterContext(mock.patch.object(csvfiles, "_MOST_RATIO", 100))
@@ -140,7 +140,7 @@ class Workbooks(unittest.TestCase):
     def test_a_reader_that_does_not_end(self):
         import openpyxl
 
-        from eptaro.inputs.files.opening import workbooks
+        from eptaro.inputs.files import workbooks
 
         openpyxl.Workbook().save(self.folder / "slow.xlsx")
         slow = self.folder / "slow.py"

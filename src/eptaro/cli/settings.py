@@ -14,7 +14,7 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.questions.own import OwnCalendars
+from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError
@@ -103,12 +103,10 @@ class Settings:
             "dates": dates,
             "calendar": calendar,
             "formats": _formats(data, measures),
+            "workdays": self.workdays,
         }
         with shown_progress():
             book = folded_by(engine, files, written, asked)
-        if self.config is not None:
-            worked = self.workdays(book.coverage)
-            book = Daybook.of(book.folded, book.measures, calendar, book.coverage, worked)
         for note in book.notes:
             tell(note)
         tell_aside(book.aside, dict(book.folded.left_out), aside, book.source)

@@ -26,7 +26,8 @@ from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.reading import said
 from eptaro.inputs.files.damage import readable
-from eptaro.inputs.sources import FrameSource, Source, check_columns
+from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.sources import Source, check_columns
 from eptaro.inputs.transactions import decided, find_date
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
@@ -34,6 +35,7 @@ from eptaro.outputs.safetext import guarded, guarded_rows
 from eptaro.outputs.text import needs_quotes, write_csv_rows
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
 
 _SECOND = 1_000_000
 _SPANS = {"hour": 3600 * _SECOND, "minute": 60 * _SECOND, "second": _SECOND}
@@ -128,8 +130,11 @@ def annotate(
     as_of: str | None = None,
     dates: DateRules | None = None,
     out: str | Path | None = None,
+    files: FileRules | None = None,
 ) -> pa.Table | Path:
-    """Add attributes to each row of a frame or source.
+    """Add attributes to each row of a frame or of a file.
+
+    `source` is a frame, a mapping of arrays, or the path of a file, which `files` says more of.
 
     `add` names attributes of the dimension (`fiscal_quarter_label`, `day_name`, ...; see
     `eptaro.dimension`) and parts of the time (`hour`, `minute`, `second`, `fraction`,
@@ -146,7 +151,7 @@ def annotate(
     >>> rows.to_pylist()
     [{'on': '2025-08-20', 'day_name': 'Wednesday', 'calendar_quarter': 3}]
     """
-    opened = source if isinstance(source, Source) else FrameSource(source)
+    opened = opened_source(source, files)
     with readable(opened.name):
         given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
         plan = _Plan(

@@ -26,7 +26,9 @@ from eptaro.engines.local import fold_source
 from eptaro.errors import EptaroError, InputError
 from eptaro.inputs.ahead import in_turn
 from eptaro.inputs.extras import need
-from eptaro.inputs.files.opening import ManyFiles, ParquetFile, open_files
+from eptaro.inputs.files.many import ManyFiles
+from eptaro.inputs.files.opening import open_files
+from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.sources import FrameSource, Source
 from eptaro.inputs.transactions import decided
 from eptaro.progress import tell

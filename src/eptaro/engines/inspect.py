@@ -21,11 +21,13 @@ from eptaro.errors import DateError
 from eptaro.inputs.dates import read_dates, resolve
 from eptaro.inputs.dates.reading import Evidence, is_text, said, settled_start
 from eptaro.inputs.files.damage import readable
-from eptaro.inputs.sources import FrameSource, Source, Wanted, check_columns
+from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.inputs.transactions import find_date
 from eptaro.inputs.values import read_codes
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
 
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 _MOST_ROWS = 5_000_000  # for whole-row duplicates
@@ -78,8 +80,11 @@ def inspect(
     by: Sequence[str] | str = (),
     keys: Sequence[str] | str = (),
     dates: DateRules | None = None,
+    files: FileRules | None = None,
 ) -> Table:
-    """Return what is in the dates of a frame or source, one finding per row.
+    """Return what is in the dates of a frame or of a file, one finding per row.
+
+    `source` is a frame, a mapping of arrays, or the path of a file, which `files` says more of.
 
     Rows; readable and unreadable dates with reasons; blank, sentinel-like and implausible
     ones; first and last date; gaps in days and months, over all and per group of the `by`
@@ -93,7 +98,7 @@ def inspect(
     >>> {row["subject"]: row["value"] for row in table.rows()}["first date"]
     '2025-08-20'
     """
-    opened = source if isinstance(source, Source) else FrameSource(source)
+    opened = opened_source(source, files)
     with readable(opened.name):
         return _looked_at(opened, date, by, keys, dates or DateRules())
 

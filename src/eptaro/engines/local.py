@@ -5,14 +5,28 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable
 from functools import partial
+from typing import Any
 
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import Plane
 from eptaro.inputs.files.damage import readable
-from eptaro.inputs.sources import Source
+from eptaro.inputs.sources import FrameSource, Source
 from eptaro.inputs.transactions import Transactions, find_date
 from eptaro.rules.dates import DateRules
+
+
+def fold_table(
+    table: Any,
+    date: str | None,
+    by: list[str],
+    planes: Iterable[Plane],
+    rules: DateRules,
+    limit: int | None = None,
+) -> Folded:
+    """Return the cells of a source, or of a frame, or of a mapping of arrays."""
+    source = table if isinstance(table, Source) else FrameSource(table)
+    return fold_source(source, date, by, planes, rules, limit)
 
 
 def fold_source(

@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.span import Span
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, Tally
 from eptaro.core.folds.encoding import Combiner, Encoder
@@ -23,6 +22,7 @@ from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import Squares
 from eptaro.core.folds.sums import Sum
+from eptaro.core.questions.scope import Scope
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
 from eptaro.core.tables.table import Table
@@ -45,8 +45,7 @@ def fold_database(
     by: Sequence[str],
     planes: Iterable[Plane],
     rules: DateRules,
-    span: Span | None = None,
-    wanted: Mapping[str, Any] | None = None,
+    scope: Scope,
 ) -> Folded:
     """Fold a table or query inside its database.
 
@@ -68,7 +67,7 @@ def fold_database(
         engine = connected(url)
         try:
             rows = Queried.of(engine, what, name)
-            where = rows.where(date, span, wanted or {})
+            where = rows.where(date, scope)
             result = _asked(rows, date, list(by), wanted_planes, rules, where)
         finally:
             engine.dispose()
@@ -152,10 +151,7 @@ def _folded(
         raise DateError(f"{name}: {len(aside):,} rows of {what} have no date: {shown}")
     combiner = Combiner(by)
     number = combiner.number(keys.coded)
-    groups = combiner.groups()
-    order = groups.order()
-    rank = np.empty(groups.count, np.int64)
-    rank[order] = np.arange(groups.count)
+    groups, rank = combiner.ranked()
     group = np.zeros(len(keys.day), np.int64) if number is None else rank[number]
     axis, cell = cells_axis(group, keys.day, groups.count)
     tallies: dict[Plane, Tally] = {}
@@ -175,7 +171,7 @@ def _folded(
             tallies[plane] = tally.moved(cell, axis.size)
     digest = hashlib.blake2b(f"{name} {result.queries} {counts.sum()}".encode(), digest_size=16)
     return Folded(
-        groups.at(order),
+        groups,
         Cells(axis, tallies),
         int(counts[keys.good].sum()),
         f"{name} {what}",

@@ -11,8 +11,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from eptaro.core.calendars.span import Span
 from eptaro.core.folds.planes import Plane
+from eptaro.core.questions.scope import Scope
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.inputs.extras import need
 from eptaro.rules.dates import DateRules
@@ -138,9 +138,9 @@ class Queried:
         count = self.sql.func.count().label(ROWS)
         return self.sql.select(*labelled, count).where(filled, *where).group_by(*keys)
 
-    def where(self, date: str, span: Span | None, wanted: Mapping[str, Any]) -> list[Any]:
+    def where(self, date: str, scope: Scope) -> list[Any]:
         """Return the conditions of a span of days and of wanted group values."""
-        found = []
+        found, span = [], scope.window
         if span is not None:
             column, sql = self.column(date), self.sql
             if not isinstance(column.type, sql.Date | sql.DateTime):
@@ -157,7 +157,7 @@ class Queried:
                     found.append(day.between(first, last))
             else:
                 found.append(column.between(span.first, span.last))
-        for name, value in wanted.items():
+        for name, value in scope.wanted.items():
             many = list(value) if isinstance(value, list | tuple | set) else [value]
             column, filled = self.column(name), [one for one in many if one is not None]
             blank = [column.is_(None)] if len(filled) < len(many) else []

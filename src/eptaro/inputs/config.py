@@ -19,7 +19,7 @@ from eptaro.core.calendars.listed import ListedCalendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.questions.own import OwnCalendars, named_calendars
+from eptaro.core.questions.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
 from eptaro.inputs import holidays as sources
 from eptaro.inputs.extras import need

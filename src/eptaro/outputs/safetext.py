@@ -40,7 +40,7 @@ def guarded_table(table: Table) -> Table:
                 kept = [guarded(word) if isinstance(word, str) else word for word in words]
                 safe = replace(safe, choices=np.array([*kept, None], object)[:-1])
         columns.append(safe)
-    return Table(columns, table.meta)
+    return Table(columns, table.meta, table.answer)
 
 
 def guarded_rows(rows: pa.Table) -> pa.Table:

@@ -9,7 +9,11 @@ import numpy as np
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.pictures.groups import group_names, panels_of
+from eptaro.core.verbs.compare.options import Compare
+from eptaro.core.verbs.recap import Recap
+from eptaro.core.verbs.spread import Histogram
+from eptaro.pictures.asked import asked_of, group_names
+from eptaro.pictures.groups import panels_of
 from eptaro.pictures.page import Page, marked, numbered
 from eptaro.pictures.style import ACCENT, COOL, INK, SOFT, WARM
 from eptaro.pictures.words import compact, thinned
@@ -24,7 +28,7 @@ def draw_bars(table: Table, path: str | Path, name: str) -> Path:
     column = table.column(name)
     labels = table.column(key).to_list()
     span = f"{labels[0]} to {labels[-1]}" if len(set(labels)) > 1 else str(labels[0])
-    of = key.replace("_", " ") if key != "period" else table.meta.get("per", key)
+    of = key.replace("_", " ") if key != "period" else asked_of(table, Recap).per
     page = Page(table, f"{name} by {of}, {span}", _below(table, column))
     for axes, part in panels_of(page, table, name):
         _draw(axes, part, key, name)
@@ -52,7 +56,8 @@ def _parts_alone(table: Table) -> Table:
     if "period" in table:
         keep &= np.array([label != "total" for label in table.column("period").to_list()])
     if "level" in table:
-        keep &= np.array([level == table.meta["per"] for level in table.column("level").to_list()])
+        per = asked_of(table, Recap).per
+        keep &= np.array([level == per for level in table.column("level").to_list()])
     return table if keep.all() else table.take(np.flatnonzero(keep))
 
 
@@ -106,12 +111,12 @@ def bar_edges(count: int) -> tuple[float, float]:
 def draw_against(table: Table, path: str | Path, name: str) -> Path:
     """Draw each period's value as a bar, the prior one's as a mark across it."""
     column = table.column(name)
-    before = str(table.meta.get("back", "the prior period"))
-    of = before if before.startswith("against") else f"against {before} before"
+    asked = asked_of(table, Compare)
+    of = asked.before if asked.against else f"against {asked.before} before"
     labels = table.column("period").to_list()
     page = Page(
         table,
-        f"{name} per {table.meta.get('per', 'period')}, {of}, {labels[0]} to {labels[-1]}",
+        f"{name} per {asked.per}, {of}, {labels[0]} to {labels[-1]}",
         "bar: current side; mark: prior side, in the colour of the change; hatched: not comparable",
     )
     for axes, part in panels_of(page, table, name):
@@ -142,16 +147,15 @@ def draw_against(table: Table, path: str | Path, name: str) -> Path:
 
 def draw_histogram(table: Table, path: str | Path, name: str) -> Path:
     """Draw how many values lie in each range."""
-    measured = table.meta["column"]
+    measured = asked_of(table, Histogram).column
     page = Page(
         table,
         f"How {measured} is distributed, in ranges of {compact(table['to'][0] - table['from'][0])}",
         "share of each panel's values" if len(table.names) > 4 else "number of values",
     )
     keys = table.names[: table.names.index("from")]
-    shown = Table(table.columns, table.meta | {"by": keys})
     what = "share" if keys else "entries"
-    for axes, part in panels_of(page, shown, None):
+    for axes, part in panels_of(page, table, None, by=keys):
         first, width = part["from"], part["to"] - part["from"]
         column = part.column(what)
         axes.bar(first, column.numbers(), width=width * 0.94, align="edge", color=ACCENT)

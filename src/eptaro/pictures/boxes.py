@@ -6,6 +6,8 @@ from pathlib import Path
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.spread import Spread
+from eptaro.pictures.asked import asked_of, group_names
 from eptaro.pictures.bars import bar_edges
 from eptaro.pictures.groups import panels_of
 from eptaro.pictures.page import Page, marked, numbered
@@ -15,15 +17,13 @@ from eptaro.pictures.words import compact, thinned
 
 def draw_boxes(table: Table, path: str | Path, name: str) -> Path:
     """Draw one box per row: quartiles, median, whiskers, and the outliers as a number."""
-    measured = table.meta["column"]
+    measured, by = asked_of(table, Spread).column, group_names(table)
     medians = table.column("median").numbers()
-    key = next(
-        (n for n in table.names[: table.names.index("entries")] if n not in table.meta["by"]), None
-    )
+    key = next((n for n in table.names[: table.names.index("entries")] if n not in by), None)
     labels = [""] * len(table) if key is None else [str(w) for w in table.column(key).to_list()]
     of = f" by {key.replace('_', ' ')}" if key and key != "period" else ""
     top = int(medians.argmax())
-    most = f": the median is highest on {labels[top]}" if of and not table.meta["by"] else ""
+    most = f": the median is highest on {labels[top]}" if of and not by else ""
     page = Page(
         table,
         f"How {measured} is distributed{of}{most}",

@@ -8,7 +8,8 @@ import numpy as np
 
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
-from eptaro.pictures.groups import group_names, titled
+from eptaro.pictures.asked import group_names
+from eptaro.pictures.groups import titled
 from eptaro.pictures.page import Page, numbered
 from eptaro.pictures.style import ACCENT, EARLIER, INK, SOFT, WARM
 from eptaro.pictures.words import elided, written

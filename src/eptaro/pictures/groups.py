@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.tables.table import Table
+from eptaro.pictures.asked import group_names
 from eptaro.pictures.page import MOST_PANELS, Page
 
 
-def group_names(table: Table) -> list[str]:
-    """Return the columns that tell groups apart."""
-    names = [name for name in table.meta.get("by", []) if name in table]
-    return [*names, "calendar"] if names and "calendar" in table else names
-
-
-def parts_of(table: Table, name: str | None) -> list[tuple[str, Table]]:
-    """Return each group's name and rows, those with most of a column first if one is named."""
-    names = group_names(table)
+def parts_of(
+    table: Table, name: str | None, by: Sequence[str] | None = None
+) -> list[tuple[str, Table]]:
+    """Return each group's name and rows, those with most of a column first if one is named; `by`
+    names what tells them apart where that is not the groups alone.
+    """
+    names = group_names(table) if by is None else by
     if not names:
         return [("", table)]
     keys: dict[tuple[Any, ...], list[int]] = {}
@@ -38,10 +37,15 @@ def titled(key: tuple[Any, ...]) -> str:
 
 
 def panels_of(
-    page: Page, table: Table, name: str | None, *, same_scale: bool = True
+    page: Page,
+    table: Table,
+    name: str | None,
+    *,
+    same_scale: bool = True,
+    by: Sequence[str] | None = None,
 ) -> Iterator[tuple[Any, Table]]:
     """Yield axes and rows of each group; of many, those with most of a column, or the first."""
-    parts = parts_of(table, name)
+    parts = parts_of(table, name, by)
     if len(parts) > MOST_PANELS:
         which = "first" if name is None else "largest"
         page.note(f"the {MOST_PANELS} {which} of {len(parts)} groups are drawn")

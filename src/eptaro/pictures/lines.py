@@ -7,12 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import as_date
-from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.accumulate import Accumulate
 from eptaro.core.verbs.compare.counterparts import of_to_date
+from eptaro.core.verbs.compare.options import Compare
 from eptaro.core.verbs.compare.sides import Sides
+from eptaro.core.verbs.trail import Trail
+from eptaro.pictures.asked import asked_of, calendar_of, view_of
 from eptaro.pictures.groups import panels_of
 from eptaro.pictures.page import Page, marked, numbered
 from eptaro.pictures.style import ACCENT, EARLIER, INK, SOFT, WARM
@@ -21,34 +23,26 @@ from eptaro.pictures.words import date_marks, thinned, written
 _MOST_LINES = 1 + len(EARLIER)
 
 
-def calendar_of(table: Table) -> Calendar:
-    """Return the calendar that a table goes by; of several, civil years."""
-    if table.basis is not None and "calendar" not in table:
-        found: Calendar = table.basis.calendar
-        return found
-    return MonthCalendar()
-
-
 def draw_to_date(table: Table, path: str | Path, name: str) -> Path:
     """Draw running totals by day of the period: the last period over those before it."""
     stem = name.removesuffix("_to_date")
     name = f"{stem}_to_date"
     last = str(table.column("within").to_list()[-1])
-    today = table.meta["as_of"]
+    asked, today = asked_of(table, Accumulate), table.meta["as_of"]
     page = Page(
         table,
         f"{stem} to date in {last}, as of {today}, over the periods before",
-        f"running total by day of the {table.meta.get('within', 'period')}; the gap is to "
+        f"running total by day of the {asked.within}; the gap is to "
         "the period before, up to the same date",
     )
     for axes, part in panels_of(page, table, name, same_scale=False):
-        _draw_periods(axes, part, name, _day_before(table))
+        _draw_periods(axes, part, name, _day_before(table, asked.within))
     return page.save(path)
 
 
-def _day_before(table: Table) -> int | None:
+def _day_before(table: Table, within: str) -> int | None:
     """Return the counterpart, in the period before, of the last day drawn, as `compare` has it."""
-    view, within = table.basis, str(table.meta.get("within"))
+    view = view_of(table)
     if view is None or within not in view.calendar.levels or not len(table):
         return None
     last = table.column("date" if "date" in table else "last").data[-1:].astype(np.int64)
@@ -136,7 +130,7 @@ def spaced_labels(axes: Any, ends: list[tuple[float, float, str, str]]) -> None:
 
 def draw_day_by_day(table: Table, path: str | Path, name: str) -> Path:
     """Draw a period to date, day by day, over its counterpart."""
-    column = table.column(name)
+    column, asked = table.column(name), asked_of(table, Compare)
     now, before = (table.column(n).to_list()[-1] for n in ("period", "prior_period"))
     change = table.column(f"{name}_change").numbers()
     said = ""
@@ -146,7 +140,7 @@ def draw_day_by_day(table: Table, path: str | Path, name: str) -> Path:
     page = Page(
         table,
         f"{name} of {now} to {table.column('last').to_list()[-1]}{said}",
-        f"running totals, each day against its counterpart (match {table.meta['match']})",
+        f"running totals, each day against its counterpart (match {asked.match})",
     )
     for axes, part in panels_of(page, table, name, same_scale=False):
         periods = np.array([str(p) for p in part.column("period").to_list()])
@@ -171,7 +165,8 @@ def draw_trailing(table: Table, path: str | Path, name: str) -> Path:
     stem = name.removesuffix("_trailing")
     name = f"{stem}_trailing"
     days = table.column("date").data
-    reach = f"trailing {table.meta.get('back', 'window')}"
+    asked = asked_of(table, Trail)
+    reach = f"trailing {asked.back}"
     page = Page(
         table,
         f"{stem}, {reach}, {as_date(int(days.min()))} to {as_date(int(days.max()))}",
@@ -187,7 +182,8 @@ def draw_trailing(table: Table, path: str | Path, name: str) -> Path:
         axes.plot(day, values, color=ACCENT, lw=1, ls=":")
         if len(day) <= 24:
             axes.plot(day, values, "o", color=ACCENT, ms=4)
-        _own_points(axes, table, part, stem, day)
+        if asked.every == "day":
+            _own_points(axes, table, stem, day)
         marks, labels = date_marks(calendar, int(day.min()), int(day.max()))
         kept = thinned(labels, axes.get_position().width * 1280)
         lo, hi = int(day.min()) - 1, int(day.max()) + 1
@@ -199,10 +195,10 @@ def draw_trailing(table: Table, path: str | Path, name: str) -> Path:
     return page.save(path)
 
 
-def _own_points(axes: Any, table: Table, part: Table, stem: str, day: Any) -> None:
+def _own_points(axes: Any, table: Table, stem: str, day: Any) -> None:
     """Draw the days' own values on a scale of their own below the line, where known."""
-    view = table.basis
-    if view is None or table.meta.get("every") != "day" or view.groups.names:
+    view = view_of(table)
+    if view is None or view.groups.names:
         return
     measure = next(m for m in view.facts.measures if m.name == stem)
     own = view.value(measure, np.zeros(len(day), np.int64), day, day)

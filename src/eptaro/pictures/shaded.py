@@ -10,12 +10,13 @@ import numpy as np
 from eptaro.core.calendars.days import as_date, weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.span import Span
-from eptaro.core.questions.attributes import full_name
+from eptaro.core.questions.by_attribute import column_name
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.recap import Recap
+from eptaro.core.verbs.rhythm import Rhythm
 from eptaro.errors import QuestionError
-from eptaro.pictures.groups import group_names
-from eptaro.pictures.lines import calendar_of
+from eptaro.pictures.asked import asked_of, calendar_of, group_names, view_of
 from eptaro.pictures.page import BOTTOM, TOP, Page
 from eptaro.pictures.style import BLACK, INK, PAPER, SOFT, shades
 from eptaro.pictures.words import compact
@@ -29,7 +30,8 @@ def draw_heat(table: Table, path: str | Path, name: str) -> Path:
     if group_names(table):
         raise QuestionError("a heat picture takes one group; narrow with only=")
     name = f"{name}_per_day" if f"{name}_per_day" in table else name
-    per, across = (full_name(table.meta[key]).replace(" ", "_") for key in ("per", "across"))
+    asked = asked_of(table, Rhythm)
+    per, across = (column_name(key) for key in (asked.per, asked.across or ""))
     column = table.column(name)
     downs, overs = (list(dict.fromkeys(_natural(table, key))) for key in (per, across))
     cells = np.full((len(downs), len(overs)), np.nan)
@@ -107,7 +109,9 @@ def draw_sheet(table: Table, path: str | Path, name: str) -> Path:
     date = "date" if "date" in table else "first"
     column, calendar = table.column(name), calendar_of(table)
     days = table.column(date).data.astype(np.int64)
-    if (np.diff(np.sort(days)) != 1).any() or table.meta.get("per", "day") != "day":
+    question = None if table.answer is None else table.answer.question
+    by_day = not isinstance(question, Recap) or question.per == "day"
+    if (np.diff(np.sort(days)) != 1).any() or not by_day:
         raise QuestionError("a sheet takes one row per day: recap('day') or accumulate(...)")
     months = calendar.periods(Span.of(days.min(), days.max()), "month")
     keep = slice(max(len(months) - _MOST_MONTHS, 0), None)
@@ -148,9 +152,10 @@ def _month_values(
     axes: Any, table: Table, name: str, column: Column, first: Any, last: Any, width: int
 ) -> None:
     """Write each month's own value at the right, where the table's view can tell it."""
-    view = table.basis
-    measure = next((m for m in view.facts.measures if m.name == name), None) if view else None
-    if measure is None:
+    view = view_of(table)
+    measures = () if view is None else view.facts.measures
+    measure = next((m for m in measures if m.name == name), None)
+    if view is None or measure is None:
         return
     values = view.value(measure, np.zeros(len(first), np.int64), first, last).numbers()
     for row, value in enumerate(values):

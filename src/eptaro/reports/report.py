@@ -2,29 +2,62 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, TypeVar
 
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError, unknown
 
+if TYPE_CHECKING:
+    from eptaro.reports.settings import ReportRules
+    from eptaro.reports.workbook import SheetRules
+
+Rules = TypeVar("Rules", "ReportRules", "SheetRules")
 ENDINGS = (".html", ".xlsx")
 _MOST_YEARS = 200
 
 
+@dataclass(frozen=True)
+class ReportOptions:
+    """What a report was asked for: the options of a page, and those of a workbook; None where
+    they were not given. See `ReportRules` and `SheetRules` for what they mean.
+    """
+
+    title: str | None = None
+    sections: Sequence[str] | None = None
+    per: str | None = None
+    within: str | None = None
+    trailing: str | None = None
+    match: Match | None = None
+    sheets: str | None = None
+    parts: str | None = None
+    years: int | None = None
+
+    def rules(self, kind: type[Rules]) -> Rules:
+        """Return the rules of a kind of report; raises `InputError` for an option of the other."""
+        given = {one.name: getattr(self, one.name) for one in fields(self)}
+        said = {name: value for name, value in given.items() if value is not None}
+        names = [one.name for one in fields(kind)]
+        for name in sorted(set(said) - set(names)):
+            raise InputError(unknown("option of this kind of report", name, names))
+        return kind(**said)
+
+
 def write_report(
-    book: Daybook, path: str | Path, options: dict[str, Any], quality: Table | None, as_of: AsOf
+    book: Daybook, path: str | Path, asked: ReportOptions, quality: Table | None, as_of: AsOf
 ) -> Path:
     """Write a page (.html) or a workbook (.xlsx) and return its path.
 
-    Raises `InputError` for another ending, `QuestionError` for an option of the other kind.
+    Raises `InputError` for another ending, or for an option of the other kind.
     """
     target = Path(path)
-    given = {name: value for name, value in options.items() if value is not None}
     years = book.coverage.days // 365
-    if years > _MOST_YEARS and "years" not in given:
+    if years > _MOST_YEARS and asked.years is None:
         raise QuestionError(
             f"{book.source}: its dates reach over {years:,} years, {book.coverage}; a report shows "
             f"{_MOST_YEARS} at most. Look for wrong dates with inspect and read them as blanks, "
@@ -35,18 +68,9 @@ def write_report(
             from eptaro.reports.page import write_page
             from eptaro.reports.settings import ReportRules
 
-            return write_page(book, target, _rules(ReportRules, given), quality, as_of)
+            return write_page(book, target, asked.rules(ReportRules), quality, as_of)
         case ".xlsx":
             from eptaro.reports.workbook import SheetRules, write_workbook
 
-            return write_workbook(book, target, _rules(SheetRules, given), as_of)
+            return write_workbook(book, target, asked.rules(SheetRules), as_of)
     raise InputError(f"{target}: {unknown('report ending', target.suffix, ENDINGS)}")
-
-
-def _rules(kind: type[Any], given: dict[str, Any]) -> Any:
-    """Return the rules, taking from what is given what they know."""
-    names = kind.__dataclass_fields__
-    wrong = sorted(set(given) - set(names))
-    if wrong:
-        raise InputError(unknown("option of this kind of report", wrong[0], names))
-    return kind(**given)

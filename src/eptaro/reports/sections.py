@@ -9,9 +9,11 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.rhythm import rhythm as rhythm_of
 from eptaro.daybook import Daybook
 from eptaro.errors import EptaroError, QuestionError
 from eptaro.outputs.html import table_html
@@ -197,22 +199,22 @@ def _of(name: str) -> list[str]:
 
 def _only(table: Table, names: Sequence[str]) -> Table:
     """Return some columns of a table, those without any value left out."""
-    kept = [table.column(name) for name in names if name in table]
-    return Table([column for column in kept if not column.blank.all()], table.meta)
+    kept = [name for name in names if name in table and not table.column(name).blank.all()]
+    return table.only(kept)
 
 
 def rhythm(asked: Asked) -> Section:
     """Return how the first measure spreads over weekdays, hours and kinds of day."""
     book = asked.book
     section = Section("The rhythm", "rhythm")
-    plain = Daybook.of(
+    plain = Facts(
         book.folded,
         tuple(m for m in book.measures if m.additive_plane) or book.measures[:1],
         book.calendar,
         book.coverage,
         book.workdays,
     )
-    days = plain.rhythm("weekday", as_of=asked.as_of)
+    days = rhythm_of(plain, "weekday", as_of=asked.as_of)
     name = plain.measures[0].name
     shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name
     figures = ", ".join(
@@ -220,10 +222,10 @@ def rhythm(asked: Asked) -> Section:
     )
     drawn = days
     if book.folded.timed:
-        drawn = plain.rhythm("weekday", "hour", as_of=asked.as_of)
+        drawn = rhythm_of(plain, "weekday", "hour", as_of=asked.as_of)
     section.sentences.append(f"{name} per day: {figures}.")
     section.add_picture(drawn, f"{name} per day by weekday: {figures}.")
-    section.add_table(plain.rhythm("kind of day", as_of=asked.as_of), "By kind of day")
+    section.add_table(rhythm_of(plain, "kind of day", as_of=asked.as_of), "By kind of day")
     return section
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from eptaro.core.calendars.amount import Reach
+from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import check_level
-from eptaro.core.verbs.compare.counterparts import MATCHES
+from eptaro.core.verbs.compare.counterparts import MATCHES, Match
 from eptaro.errors import QuestionError, unknown
 
 SECTIONS = (
@@ -33,7 +33,7 @@ class ReportRules:
     per: str = "month"
     within: str = "year"
     trailing: str = "12 months"
-    match: str = "date"
+    match: Match = "date"
 
     def __post_init__(self) -> None:
         for name in self.sections:
@@ -41,7 +41,7 @@ class ReportRules:
                 raise QuestionError(unknown("section of a report", name, SECTIONS))
         if not self.sections:
             raise QuestionError(f"a report without sections is empty; name {', '.join(SECTIONS)}")
-        Reach.parse(self.trailing, "trailing")
+        Amount.parse(self.trailing, "trailing")
         if self.match not in MATCHES:
             raise QuestionError(unknown("value for match", self.match, MATCHES))
 

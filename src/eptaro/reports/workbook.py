@@ -119,7 +119,7 @@ def _rows(book: Daybook, parts: str, only: Any, as_of: AsOf) -> Table:
         columns.append(recap.column(name))
         columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
         columns.append(running.column(f"{name}_to_date").take(at))
-    return Table(columns, recap.meta)
+    return Table(columns, recap.meta, recap.answer)
 
 
 def _group_rows(book: Daybook, period: Any, as_of: AsOf) -> Table:
@@ -132,7 +132,7 @@ def _group_rows(book: Daybook, period: Any, as_of: AsOf) -> Table:
         name = measure.name
         columns.append(recap.column(name))
         columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
-    return Table(columns, recap.meta)
+    return Table(columns, recap.meta, recap.answer)
 
 
 def _write_contents(file: Book, page: Any, book: Daybook, named: list[tuple[_Sheet, Any]]) -> None:

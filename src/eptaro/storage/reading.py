@@ -20,8 +20,9 @@ from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import Squares
 from eptaro.core.folds.sums import Sum
-from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.questions.own import OwnCalendars
+from eptaro.core.measures.measure import parse_measures
+from eptaro.core.questions.book_options import BookOptions, Calendars
+from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import Column
 from eptaro.errors import EptaroError, InputError
 from eptaro.inputs.files.chunks import to_numpy
@@ -31,8 +32,8 @@ from eptaro.storage.layout import METADATA, PICKED, VERSION, part_name
 _MOST_DECIMALS = 400  # of sums that were brought to the decimals of others
 
 
-def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Any, str]:
-    """Return the folded transactions, measures, calendar(s) and coverage of a book's file.
+def open_book(path: Path) -> tuple[Folded, BookOptions]:
+    """Return the folded transactions of a book's file, and its measures, calendar(s) and coverage.
 
     Raises `InputError` where the file is missing, is no book, or is of a later version.
     """
@@ -55,8 +56,10 @@ def open_book(path: Path) -> tuple[Folded, tuple[Measure, ...], Any, str]:
         if missing := {p for m in measures for p in m.planes} - set(folded.cells.tallies):
             raise ValueError(f"lacks {missing}")
         own = about.get("own_calendars")
-        calendar = OwnCalendars.from_settings(own) if own else from_settings(about["calendar"])
-        return folded, measures, calendar, about["coverage"]
+        calendar: Calendars = (
+            OwnCalendars.from_settings(own) if own else from_settings(about["calendar"])
+        )
+        return folded, BookOptions(measures, [], calendar, about["coverage"])
     except EptaroError:
         raise
     except Exception as error:  # what is damaged may lead to anything
@@ -68,10 +71,7 @@ def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
     combiner = Combiner(about["by"])
     coded = {g: read_groups(table[f"group:{g}"], g, name) for g in about["by"]}
     number = combiner.number(coded)
-    groups = combiner.groups()
-    order = groups.order()
-    rank = np.empty(groups.count, np.int64)
-    rank[order] = np.arange(groups.count)
+    groups, rank = combiner.ranked()
     group = np.zeros(table.num_rows, np.int64) if number is None else rank[number]
     day = to_numpy(table["day"].cast(pa.int32())).astype(np.int64)
     axis, cell = cells_axis(group, day, groups.count)
@@ -84,7 +84,7 @@ def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
         for column, values in about["distinct"].items()
     }
     return Folded(
-        groups.at(order),
+        groups,
         Cells(axis, tallies),
         about["rows"],
         about["source"],

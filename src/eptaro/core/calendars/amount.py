@@ -1,93 +1,69 @@
-"""Amounts of time, working time or transactions, written as `"6 months"`."""
+"""Amounts of time, working time or transactions, written as `"6 months"` or `"5 entries"`."""
 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.errors import QuestionError, unknown
 
-_PLURALS = {"halves": "half", "half": "half"} | {
-    form: level for level in LEVELS for form in (level, f"{level}s") if level != "half"
-}
-
-
-_AMOUNT = re.compile(r"\s*(\d{1,6})\s+([A-Za-z]+)\s*")
+WORKDAY, ACTIVE_DAY, ENTRY = "workday", "active day", "entry"
+BY_GROUP = (ACTIVE_DAY, ENTRY)  # units that each group counts for itself
+COUNTED = (WORKDAY, *BY_GROUP)  # units that are no level of a calendar
+_MANY = {"half": "halves", "entry": "entries"}
+_UNITS = {
+    form: unit
+    for unit in (*LEVELS, *COUNTED)
+    for form in (unit, f"{unit}s" if unit != ENTRY else "entries")
+} | {"halves": "half"}
+_WRITTEN = re.compile(r"\s*(\d{1,9})\s+([a-z]+(?: [a-z]+)?)\s*")
+_MOST = 999_999  # units of a calendar
 
 
 class Amount(NamedTuple):
-    """So many units of one level, such as 6 months."""
-
-    n: int
-    level: str
-
-    def __str__(self) -> str:
-        plural = "halves" if self.level == "half" else f"{self.level}s"
-        return f"{self.n} {self.level if self.n == 1 else plural}"
-
-
-def parse_amount(text: str, argument: str) -> Amount:
-    """Return the amount written as a whole number and a unit.
-
-    >>> parse_amount("6 months", "back")
-    Amount(n=6, level='month')
-    """
-    found = _AMOUNT.fullmatch(text)
-    if not found:
-        raise QuestionError(
-            f"{argument}={text!r} is not an amount of time; write it as '1 year' or '6 months'"
-        )
-    n, unit = int(found[1]), found[2].lower()
-    if unit not in _PLURALS:
-        raise QuestionError(unknown(f"unit in {argument}", unit, LEVELS))
-    if n < 1:
-        raise QuestionError(f"{argument}={text!r} must be at least 1 {_PLURALS[unit]}")
-    return Amount(n, _PLURALS[unit])
-
-
-_REACH = re.compile(r"\s*(\d{1,9})\s+([a-z]+(?: [a-z]+)?)\s*")
-
-
-OWN_UNITS = {"workday": "workdays", "active day": "active days", "entry": "entries"}
-
-
-_FORMS = {
-    **{form: level for level in LEVELS for form in (level, f"{level}s")},
-    "halves": "half",
-    **{form: unit for unit, many in OWN_UNITS.items() for form in (unit, many)},
-}
-
-
-BY_GROUP = ("active day", "entry")
-
-
-@dataclass(frozen=True)
-class Reach:
-    """So many units of time, working time or transactions."""
+    """So many units of a calendar's levels, of workdays, of active days or of transactions."""
 
     n: int
     unit: str
 
     @classmethod
-    def parse(cls, text: str, argument: str) -> Reach:
+    def parse(cls, text: str, argument: str) -> Amount:
         """Return what is written as `6 months`, `10 workdays` or `5 entries`.
 
-        >>> Reach.parse("10 active days", "back")
-        Reach(n=10, unit='active day')
+        Raises `QuestionError`, naming the argument, for anything else.
+
+        >>> Amount.parse("10 active days", "back")
+        Amount(n=10, unit='active day')
         """
-        found = _REACH.fullmatch(str(text).lower())
+        found = _WRITTEN.fullmatch(str(text).lower())
         if not found:
             raise QuestionError(
                 f"{argument}={text!r} is no amount; write '6 months' or '5 entries'"
             )
-        if found[2] not in _FORMS:
-            raise QuestionError(unknown(f"unit in {argument}", found[2], [*LEVELS, *OWN_UNITS]))
-        if int(found[1]) < 1:
-            raise QuestionError(f"{argument}={text!r} must be at least 1")
-        return cls(int(found[1]), _FORMS[found[2]])
+        return cls._of(text, argument, int(found[1]), found[2], (*LEVELS, *COUNTED))
+
+    @classmethod
+    def of_levels(cls, text: str, argument: str) -> Amount:
+        """Return what is written as `6 months`, in units of a calendar's levels alone.
+
+        >>> Amount.of_levels("6 months", "back")
+        Amount(n=6, unit='month')
+        """
+        found = _WRITTEN.fullmatch(text.lower())
+        if not found or " " in found[2] or int(found[1]) > _MOST:
+            raise QuestionError(
+                f"{argument}={text!r} is not an amount of time; write it as '1 year' or '6 months'"
+            )
+        return cls._of(text, argument, int(found[1]), found[2], LEVELS)
+
+    @classmethod
+    def _of(cls, text: str, argument: str, n: int, unit: str, accepted: tuple[str, ...]) -> Amount:
+        if _UNITS.get(unit) not in accepted:
+            raise QuestionError(unknown(f"unit in {argument}", unit, accepted))
+        if n < 1:
+            raise QuestionError(f"{argument}={text!r} must be at least 1 {_UNITS[unit]}")
+        return cls(n, _UNITS[unit])
 
     def __str__(self) -> str:
-        many = OWN_UNITS.get(self.unit, "halves" if self.unit == "half" else f"{self.unit}s")
-        return f"{self.n} {self.unit if self.n == 1 else many}"
+        return f"{self.n} {self.unit if self.n == 1 else _MANY.get(self.unit, f'{self.unit}s')}"

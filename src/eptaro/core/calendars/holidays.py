@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core import hooks
 from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.span import Span
 from eptaro.errors import CalendarError, unknown
@@ -56,32 +55,32 @@ class HolidaySet:
         >>> [str(holiday.day) for holiday in ep.HolidaySet.from_rules(rules, 2025, 2025)]
         ['2025-04-18']
         """
-        found: HolidaySet = hooks.call(
-            "holidays_from", "rules", rules, first_year, last_year, weekend=weekend
-        )
-        return found
+        from eptaro.inputs.holidays import from_rules
+
+        return from_rules(rules, first_year, last_year, weekend=weekend)
 
     @classmethod
     def from_csv(cls, path: str | Path) -> HolidaySet:
         """Return the holidays of a CSV file: date, name, optional kind and pay_premium."""
-        found: HolidaySet = hooks.call("holidays_from", "csv", path)
-        return found
+        from eptaro.inputs.holidays import from_csv
+
+        return from_csv(path)
 
     @classmethod
     def from_icalendar(cls, path: str | Path, first_year: int, last_year: int) -> HolidaySet:
         """Return the whole-day events of an iCalendar file in the years."""
-        found: HolidaySet = hooks.call("holidays_from", "icalendar", path, first_year, last_year)
-        return found
+        from eptaro.inputs.holidays import from_icalendar
+
+        return from_icalendar(path, first_year, last_year)
 
     @classmethod
     def from_country(
         cls, country: str, first_year: int, last_year: int, *, subdivision: str | None = None
     ) -> HolidaySet:
         """Return the public holidays of a country (ISO 3166), or of one of its subdivisions."""
-        found: HolidaySet = hooks.call(
-            "holidays_from", "country", country, first_year, last_year, subdivision=subdivision
-        )
-        return found
+        from eptaro.inputs.holidays import from_country
+
+        return from_country(country, first_year, last_year, subdivision=subdivision)
 
     @property
     def kinds(self) -> tuple[str, ...]:

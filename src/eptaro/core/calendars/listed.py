@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from eptaro.core import hooks
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Days, Flags, Ints, as_date, ordinal
 from eptaro.core.calendars.levels import check_level
@@ -188,7 +187,9 @@ class ListedCalendar(Calendar):
 
 def _mappings(rows: Any) -> list[Mapping[str, Any]]:
     if isinstance(rows, Mapping) or hasattr(rows, "__arrow_c_stream__"):
-        return hooks.call("frame_rows", rows)  # type: ignore[no-any-return]
+        from eptaro.inputs.sources import FrameSource
+
+        return list(FrameSource(rows).rows())
     if isinstance(rows, Iterable) and not isinstance(rows, str):
         return list(rows)
     raise CalendarError(f"rows of {type(rows).__name__} are neither a frame nor mappings")

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from eptaro.core import hooks
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import DateLike, as_date, as_of_day
 from eptaro.core.calendars.month import MonthCalendar
@@ -62,7 +61,7 @@ def dimension(
     given = given or [MonthCalendar()]
     _check_names(given)
     worked = workdays or Workdays()
-    names = Names() if locale == "en" else hooks.call("locale_names", locale)
+    names = Names() if locale == "en" else _names_of(locale)
     today = None if as_of is None else as_of_day(as_of)
     entries = catalogue(given, relative=today is not None)
     sheets = {c.name: Sheet(span, c, worked, names, today) for c in given}
@@ -75,6 +74,12 @@ def dimension(
     described = "; ".join(calendar.describe() for calendar in given)
     meta = {"verb": "dimension", "calendar": described, "coverage": str(span)}
     return Table(made, meta | ({} if today is None else {"as_of": str(as_date(today))}))
+
+
+def _names_of(locale: str) -> Names:
+    from eptaro.inputs.locales import locale_names
+
+    return locale_names(locale)
 
 
 Entry = tuple[Attribute, str, str]  # the attribute, its calendar's name, its column prefix

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.tables.column import Column, Kind
 from eptaro.errors import InputError
@@ -83,6 +84,14 @@ class Combiner:
         if not self.encoders:
             return 1
         return len(self._pairs[-1]) if self._pairs else len(self.encoders[0])
+
+    def ranked(self) -> tuple[Groups, Ints]:
+        """Return all combinations met in natural order, and the place of each number there."""
+        groups = self.groups()
+        order = groups.order()
+        rank = np.empty(groups.count, np.int64)
+        rank[order] = np.arange(groups.count)
+        return groups.at(order), rank
 
     def groups(self) -> Groups:
         """Return all combinations met, in the order of their numbers."""

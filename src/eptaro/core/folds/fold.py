@@ -69,13 +69,10 @@ class Fold:
             last = self._parts.pop()
             self._parts[-1] = self._parts[-1].plus(last)
         cells = self._parts[0]
-        groups = self._combiner.groups()
-        order = groups.order()
-        if np.array_equal(order, np.arange(groups.count)):
+        groups, rank = self._combiner.ranked()
+        if np.array_equal(rank, np.arange(groups.count)):
             return groups, cells
-        target = np.empty(groups.count, np.int64)
-        target[order] = np.arange(groups.count)
-        return groups.at(order), cells.regrouped(target, groups.count)
+        return groups, cells.regrouped(rank, groups.count)
 
     def distinct_values(self) -> dict[str, Column]:
         """Return, per column that distinct values are counted of, what its codes stand for."""

@@ -38,16 +38,13 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     for part in (one, two):
         number = combiner.number(part.groups.coded)
         numbers.append(np.zeros(1, np.int64) if number is None else number.astype(np.int64))
-    groups = combiner.groups()
-    order = groups.order()
-    rank = np.empty(groups.count, np.int64)
-    rank[order] = np.arange(groups.count)
+    groups, rank = combiner.ranked()
     first, second = (
         part.cells.regrouped(rank[number], groups.count)
         for part, number in zip((one, two), numbers, strict=True)
     )
     return Folded(
-        groups.at(order),
+        groups,
         first.plus(_after(second, first)),
         one.rows + two.rows,
         _sources(one.source, two.source),

@@ -6,41 +6,34 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.amount import parse_amount
-from eptaro.core.calendars.days import Ints, as_dates, ordinal
+from eptaro.core.calendars.days import Ints, as_dates
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.sums import Sum
-from eptaro.core.measures.measure import Measure
 from eptaro.core.proof.plain import plain_value
 from eptaro.core.proof.reader import Reader
+from eptaro.core.questions.answer import Change, Pairing, value_of
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
 
 
-def pairs_of(
-    view: View, reader: Reader, table: Table, record: dict[str, Any], measure: Measure
-) -> Table | None:
-    """Return one row per day of a comparison's current side, with its counterpart.
+def pairs_of(change: Change, pairing: Pairing, row: int, reader: Reader) -> Table | None:
+    """Return one row per day of a change's current side, with its counterpart.
 
     Columns: `date`, `weekday`, `prior_date`, `prior_weekday`, and for a measure that adds
     up its value on either day. Under the match rule a day of the current side meets the day
     moved back as a date, as many days or workdays from the prior side's start, or whole weeks
     before; days with no counterpart, and prior days that none meets, stand alone. None
-    where sides are not matched day by day (a mean of several, a fixed span).
+    where a side does not exist.
     """
-    meta = table.meta
-    if (
-        record.get("prior_spans")
-        or None in (record["first"], record["prior_first"])
-        or ".." in record["prior_period"]
-    ):
+    current = change.now.side.span(row)
+    before = value_of(change.before).side.span(row)
+    if current is None or before is None:
         return None
-    lo, hi = ordinal(record["first"]), ordinal(record["last"])
-    before = Span(record["prior_first"], record["prior_last"])
+    view, measure = change.now.view, change.now.measure
+    lo, hi = current.lo, current.hi
     now = np.arange(lo, hi + 1)
-    prior = _counterparts(view, meta, now, before)
+    prior = _counterparts(view, pairing, now, before)
     alone = np.setdiff1d(np.arange(before.lo, before.hi + 1), prior)
     now = np.concatenate([now, np.full(len(alone), -1)])
     has_now = np.arange(len(now)) <= hi - lo
@@ -56,28 +49,23 @@ def pairs_of(
     ]
     if measure.additive_plane is not None:
         columns += [
-            _values(view, reader, measure, now, has_now, measure.name),
-            _values(view, reader, measure, prior, has_prior, f"{measure.name}_prior"),
+            _values(change, reader, now, has_now, measure.name),
+            _values(change, reader, prior, has_prior, f"{measure.name}_prior"),
         ]
     return Table(columns, {"verb": "pairs"})
 
 
-def _counterparts(view: View, meta: dict[str, Any], now: Ints, before: Span) -> Ints:
+def _counterparts(view: View, pairing: Pairing, now: Ints, before: Span) -> Ints:
     """Return the counterpart of each day; one outside the prior side is none."""
     start = int(now[0])
-    if meta["match"] == "workday":
+    if pairing.how == "workday":
         workdays = view.facts.workdays
         nth = workdays.number(now) - workdays.number(now[:1])
         paired = workdays.day_at(workdays.number(np.array([before.lo])) + nth)
         return np.where(workdays.is_workday(now), paired, before.lo - 1)
-    if (
-        meta["match"] != "date"
-        or str(meta["back"]).startswith("against")
-        or meta["align"] == "restated"
-    ):
+    if pairing.back is None:
         return now - start + before.lo
-    amount = parse_amount(meta["back"], "back")
-    moved, clamped = view.calendar.move_days(now, -amount.n, amount.level)
+    moved, clamped = view.calendar.move_days(now, -pairing.back.n, pairing.back.unit)
     meets_again = np.append(False, moved[1:] == moved[:-1])
     return np.where(clamped & meets_again, before.lo - 1, moved)
 
@@ -89,18 +77,15 @@ def _weekdays(name: str, days: Ints, keep: Any) -> Column:
     )
 
 
-def _values(
-    view: View, reader: Reader, measure: Measure, days: Ints, keep: Any, name: str
-) -> Column:
+def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) -> Column:
     """Return the measure on each day, straight from the transactions."""
-    plane = measure.additive_plane
-    assert plane is not None
-    like = view.cells.tallies[plane]
-    assert isinstance(like, Sum)
+    view, measure = change.now.view, change.now.measure
+    one = np.zeros(1, np.int64)
+    like = view.value(measure, one, one + view.coverage.lo, one + view.coverage.lo)
     totals = []
     for day, there in zip(days.tolist(), keep.tolist(), strict=True):
         hit = reader.on_days(Span.of(day, day)) if there else np.zeros(0, np.int64)
-        value = plain_value(measure.terms, reader.rows(hit, measure))
+        value = plain_value(measure.terms, reader.rows(hit, measure.terms))
         totals.append(float(value) if like.kind == "float" else int(value * 10**like.scale))
     return Column.of(
         name,

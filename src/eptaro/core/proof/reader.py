@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 
@@ -13,21 +12,21 @@ from eptaro.core.calendars.names import Names
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.groups import Coded
-from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.term import Term
 from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values
 from eptaro.core.questions.by_attribute import hours_of
 from eptaro.core.questions.index import Index
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
+from eptaro.errors import EptaroError
 
 
 class Reader:
     """The transactions of one group of a view."""
 
-    def __init__(self, view: View, record: dict[str, Any]) -> None:
+    def __init__(self, view: View, group: int) -> None:
         self._view, self._index = view, Index.of(view.facts)
-        wanted = tuple(record[name] for name in view.groups.names)
-        self._groups = np.flatnonzero(view.places == _places(view)[wanted])
+        self._groups = np.flatnonzero(view.places == group)
 
     @property
     def late(self) -> int:
@@ -62,13 +61,13 @@ class Reader:
             if all(_bears(self._view, name, word, day) for name, word in wanted.items())
         ]
 
-    def rows(self, hit: Ints, measure: Measure, *, by_entry: bool = False) -> Rows:
+    def rows(self, hit: Ints, terms: Sequence[Term], *, by_entry: bool = False) -> Rows:
         """Return what a measure needs of some transactions, as plain values.
 
         Taken `by_entry`, their order in the input is meant, whichever group they are of.
         """
         columns = {}
-        for term in measure.terms:
+        for term in terms:
             one = term.inner or term
             if one.column:
                 columns[one.column] = self._values(one.column, one.how, hit)
@@ -113,16 +112,6 @@ class Reader:
         return found
 
 
-def _places(view: View) -> dict[tuple[Any, ...], int]:
-    """Return the place of each group by its values, made when first asked for."""
-    if "places" not in view.kept:
-        every = view.groups.columns(np.arange(view.groups.count))
-        named: Sequence[Any] = [*zip(*(c.to_list() for c in every), strict=True)] if every else [()]
-        view.kept["places"] = {values: place for place, values in enumerate(named)}
-    found: dict[tuple[Any, ...], int] = view.kept["places"]
-    return found
-
-
 def _dates(span: Span) -> list[dt.date]:
     return [as_date(day) for day in range(span.lo, span.hi + 1)]
 
@@ -145,8 +134,10 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
         case "holiday":
             held = any(holiday.day == day for holiday in view.facts.workdays.holidays)
             return held == (word == "holiday")
-    level = attribute.split()[0]
-    if level == "month" and view.calendar.plain_months:
-        return Names().months[day.month - 1] == word
-    label = view.calendar.period_of(day, level).label
-    return label.rsplit("-", 1)[1] == word
+        case "month of year" if view.calendar.plain_months:
+            return Names().months[day.month - 1] == word
+        case "month of year" | "quarter of year" | "week of year":
+            label = view.calendar.period_of(day, attribute.removesuffix(" of year")).label
+            return label.rsplit("-", 1)[1] == word
+        case _:
+            raise EptaroError(f"{attribute} cannot be proved: core/proof/reader.py has no rule")

@@ -10,21 +10,27 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.amount import Reach
 from eptaro.core.calendars.span import Span
-from eptaro.core.measures.measure import Measure
 from eptaro.core.proof.pairs import pairs_of
 from eptaro.core.proof.plain import agrees, plain_value, shown
 from eptaro.core.proof.reader import Reader
+from eptaro.core.questions.answer import (
+    Bearers,
+    Change,
+    LastEntries,
+    Mean,
+    Number,
+    Traceable,
+    Value,
+    value_of,
+)
 from eptaro.core.questions.view import View
 from eptaro.core.tables.table import Table
-from eptaro.errors import QuestionError, unknown
-
-ENDINGS = ("", "_to_date", "_trailing", "_change_ratio", "_change", "_prior")
+from eptaro.errors import QuestionError
 
 
 @dataclass(frozen=True, eq=False)
-class Side:
+class TracedSide:
     """One span of days behind a number: its transactions and what they come to.
 
     `seen` is the part of the span that is known, None where there is none; `blanks` counts
@@ -72,9 +78,9 @@ class Trace:
     result: Any
     plain: Any
     agrees: bool
-    sides: tuple[Side, ...]
+    sides: tuple[TracedSide, ...]
     notes: tuple[str, ...]
-    pairing: Callable[[], Table | None] = lambda: None
+    pairing: Callable[[], Table | None] | None = None
 
     @property
     def rows(self) -> tuple[int, ...]:
@@ -84,7 +90,7 @@ class Trace:
     @cached_property
     def pairs(self) -> Table | None:
         """The days of a comparison's two sides, each beside its counterpart."""
-        return self.pairing()
+        return None if self.pairing is None else self.pairing()
 
     def __str__(self) -> str:
         of = ", ".join(f"{name} {value}" for name, value in self.group.items())
@@ -100,7 +106,7 @@ class Trace:
         return "\n".join([*lines, *self.notes])
 
 
-def trace(table: Table, view: View, row: int, name: str) -> Trace:
+def trace(table: Table, row: int, name: str) -> Trace:
     """Return what stands behind one number of a verb's table.
 
     The value is worked out again straight from the transactions in date order, one by
@@ -109,141 +115,119 @@ def trace(table: Table, view: View, row: int, name: str) -> Trace:
     """
     if not 0 <= row < len(table):
         raise QuestionError(f"there is no row {row}; the table has rows 0 to {len(table) - 1}")
-    record = {column.name: column.take(np.array([row])).to_list()[0] for column in table.columns}
-    measure, ending = _measure(view, table, name)
-    reader = Reader(view, record)
-    sides = [
-        _side(view, reader, table, measure, record, side, span)
-        for side, span in _spans(view, table, record, ending)
-    ]
-    plain = _combined(ending, sides, record)
-    exact = table.column(name).kind != "float"
-    pairing = partial(pairs_of, view, reader, table, record, measure)
+    column = table.column(name)
+    number, at = _behind(table, row, name)
+    value = value_of(number)
+    view, group = value.view, int(value.group[at])
+    reader = Reader(view, group)
+    sides = [_side(one, reader, at) for one in _values(number)]
+    plain = _combined(number, sides, at)
+    result = column.take(np.array([row])).to_list()[0]
+    exact = column.kind != "float"
+    pairing = None
+    if isinstance(number, Change) and number.pairing:
+        pairing = partial(pairs_of, number, number.pairing, at, reader)
     return Trace(
         name,
-        table.column(name).description or measure.formula,
-        {g: record[g] for g in view.groups.names},
-        record[name],
+        column.description or value.measure.formula,
+        {c.name: c.to_list()[0] for c in view.groups.columns(np.array([group]))},
+        result,
         plain,
-        agrees(record[name], plain, exact=exact, sides=_compared(ending, sides)),
+        agrees(result, plain, exact=exact, sides=_compared(number, sides)),
         tuple(sides),
         _notes(view, reader),
-        pairing if len(sides) > 1 else lambda: None,
+        pairing,
     )
 
 
-def _measure(view: View, table: Table, name: str) -> tuple[Measure, str]:
-    """Return the measure that a column shows, and the ending that says how."""
-    measures = {measure.name: measure for measure in view.facts.measures}
-    if name not in table:
-        raise QuestionError(unknown("column", name, table.names))
-    for ending in ENDINGS:
-        if name.endswith(ending) and (stem := name.removesuffix(ending)) in measures:
-            return measures[stem], ending
-    raise QuestionError(f"{name!r} is no measure; trace one of {', '.join(measures)}")
+def _behind(table: Table, row: int, name: str) -> tuple[Number, int]:
+    """Return what stands behind a number, and its place in the arrays of that."""
+    answer = table.answer
+    if not isinstance(answer, Traceable) or not answer.numbers:
+        raise QuestionError("this table has no transactions behind it that could be traced")
+    if name not in answer.numbers:
+        values = [n for n, number in answer.numbers.items() if isinstance(number, Value)]
+        raise QuestionError(f"{name!r} is no measure; trace one of {', '.join(values)}")
+    return answer.number(row, name)
 
 
-def _spans(
-    view: View, table: Table, record: dict[str, Any], ending: str
-) -> list[tuple[str, Span | None]]:
-    """Return the sides that a number stands on: their names and days."""
-    verb = table.meta.get("verb")
-    if verb == "compare":
-        now = [("current side", _span(record["first"], record["last"]))]
-        prior = [("prior side", _span(record["prior_first"], record["prior_last"]))]
-        if record.get("prior_spans"):
-            listed = record["prior_spans"].split(", ")
-            prior = [(f"prior side {i}", Span.parse(s)) for i, s in enumerate(listed, 1)]
-        return {"": now, "_prior": prior}.get(ending, [*now, *prior])
-    if verb == "accumulate" and not ending:
-        if "date" in record:
-            return [("day", _span(record["date"], record["date"]))]
-        running = _span(record["first"], record["last"])
-        own = view.calendar.period(record["period"]).span
-        return [("days", running.overlap(own) if running else None)]
-    if "first" not in record:
-        return [("days", view.seen)]
-    return [("days", _span(record["first"], record.get("last", record.get("date"))))]
+def _values(number: Number) -> tuple[Value, ...]:
+    """Return the values that a number is made of."""
+    match number:
+        case Value():
+            return (number,)
+        case Mean():
+            return number.values
+        case Change():
+            return (number.now, *_values(number.before))
 
 
-def _span(first: Any, last: Any) -> Span | None:
-    return None if first is None or last is None else Span(first, last)
-
-
-def _side(
-    view: View,
-    reader: Reader,
-    table: Table,
-    measure: Measure,
-    record: dict[str, Any],
-    name: str,
-    span: Span | None,
-) -> Side:
+def _side(value: Value, reader: Reader, row: int) -> TracedSide:
     """Return one side: which transactions lie in its days, and what they come to."""
+    name, span = value.side.name, value.side.span(row)
     if span is None:
         raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
-    seen = span.overlap(view.coverage)
+    seen = span.overlap(value.view.coverage)
     if seen is None:
-        return Side(name, span, None, (), None)
+        return TracedSide(name, span, None, (), None)
     hit, which, by_entry = reader.on_days(seen), "", False
-    wanted = _wanted(table, record)
+    wanted: dict[str, str] = {}
+    match value.picked:
+        case Bearers() as bearers:
+            wanted = bearers.wanted(row)
+            hit = reader.bearing(seen, wanted)
+            said = " and the ".join(f"{name} is {word}" for name, word in wanted.items())
+            which = f"the ones whose {said}"
+        case LastEntries(back):
+            hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
+            by_entry = True
+        case None:
+            pass
 
     def units(grain: str) -> list[tuple[int, int]]:
         found = reader.units(grain, seen)
         bearing = set(reader.days_bearing(seen, wanted)) if wanted else set(found)
         return [unit for unit in found if unit in bearing]
 
-    if wanted:
-        hit = reader.bearing(seen, wanted)
-        said = " and the ".join(f"{name} is {word}" for name, word in wanted.items())
-        which = f"the ones whose {said}"
-    elif str(table.meta.get("back")).endswith(("entry", "entries")):
-        back = Reach.parse(table.meta["back"], "back")
-        hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
-        by_entry = True
-    rows = reader.rows(hit, measure, by_entry=by_entry)
-    value = plain_value(measure.terms, rows, units)
-    column = next((one.column for term in measure.terms for one in (term.inner or term,)), "")
+    terms = value.measure.terms
+    rows = reader.rows(hit, terms, by_entry=by_entry)
+    plain = plain_value(terms, rows, units)
+    column = next((one.column for term in terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled()) if values else 0
     places = tuple((np.sort(hit) + 1).tolist())
-    return Side(name, span, seen, places, value, values.scale if values else 0, blanks, which)
+    return TracedSide(name, span, seen, places, plain, values.scale if values else 0, blanks, which)
 
 
-def _wanted(table: Table, record: dict[str, Any]) -> dict[str, str]:
-    """Return the attributes that tell a row apart, and its values; none where days do."""
-    if table.meta.get("verb") not in ("recap", "rhythm") or "first" in record or "row" in record:
-        return {}
-    names = [table.meta["per"], table.meta.get("across")]
-    return {name: record[name.replace(" ", "_")] for name in names if name}
-
-
-def _combined(ending: str, sides: list[Side], record: dict[str, Any]) -> Any:
+def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
     """Return what the sides come to: one value, the mean of several, a change or its ratio."""
-    if ending == "_prior":
-        return _mean(sides)
-    if ending not in ("_change", "_change_ratio"):
-        return sides[0].value
-    now, before = sides[0].value, _mean(sides[1:])
-    if not record["comparable"] or now is None or before is None:
-        return None
-    change = now - before
-    if ending == "_change":
-        return change
-    return None if not before else change / abs(before)
+    match number:
+        case Value():
+            return sides[0].value
+        case Mean():
+            return _mean(sides)
+        case Change():
+            now, before = sides[0].value, _mean(sides[1:])
+            if not number.comparable[row] or now is None or before is None:
+                return None
+            if not number.ratio:
+                return now - before
+            return None if not before else (now - before) / abs(before)
 
 
-def _compared(ending: str, sides: list[Side]) -> list[Any]:
+def _compared(number: Number, sides: list[TracedSide]) -> list[Any]:
     """Return the values that a change is between, or what they are of the prior one; none for
     a number that is no change.
     """
+    if not isinstance(number, Change):
+        return []
     values = [side.value for side in sides if side.value is not None]
-    if ending == "_change_ratio" and values[1:] and values[1]:
-        return [value / abs(values[1]) for value in values]
-    return values if ending == "_change" else []
+    if number.ratio:
+        return [value / abs(values[1]) for value in values] if values[1:] and values[1] else []
+    return values
 
 
-def _mean(sides: list[Side]) -> Any:
+def _mean(sides: list[TracedSide]) -> Any:
     values = [side.value for side in sides]
     if len(values) == 1:
         return values[0]

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.names import Names
+from eptaro.core.dimension.recurring import HOUR, RECURRING
+from eptaro.core.dimension.sheet import Sheet
 from eptaro.core.folds.axis import Axis
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells, Tally
@@ -20,9 +24,10 @@ from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import DAYS
-from eptaro.core.questions.attributes import Attribute
+from eptaro.core.questions.answer import Answered, Bearers, Side, Value
 from eptaro.core.questions.transactions import numbered_rows
 from eptaro.core.questions.view import View
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
@@ -34,51 +39,78 @@ _HOUR = 3_600_000_000_000  # nanoseconds
 class Crossed:
     """One or two attributes: a place for each combination of their values.
 
-    `places` is that of each day seen, without the hour; `counts` the days of each.
+    An attribute is a text column over the days seen, its choices all its values. `places` is
+    the place of each day seen, without the hour; `counts` the days of each place.
     """
 
-    attributes: Sequence[Attribute]
+    attributes: Sequence[Column]
     size: int
     places: Ints
     counts: Ints
 
     @classmethod
-    def of(cls, attributes: Sequence[Attribute]) -> Crossed:
+    def of(cls, attributes: Sequence[Column]) -> Crossed:
         """Return the combinations of attributes, the last one varying fastest."""
-        size = int(np.prod([len(one.words) for one in attributes]))
-        places = np.zeros(len(attributes[0].places), np.int64)
+        size = int(np.prod([_width(one) for one in attributes]))
+        places = np.zeros(len(attributes[0]), np.int64)
         hours = np.zeros(1, np.int64)
         for one in attributes:
-            places = places * len(one.words) + one.places
-            hours = hours[:, None] * len(one.words)
-            hours = (hours + (np.arange(24) if one.by_time else 0)).ravel()
+            places = places * _width(one) + one.data
+            hours = hours[:, None] * _width(one)
+            hours = (hours + (np.arange(24) if one.name == HOUR else 0)).ravel()
         every = (places[:, None] + hours).ravel()  # a day has every hour
         return cls(attributes, size, places, np.bincount(every, minlength=size))
 
     @property
     def by_time(self) -> bool:
         """Whether the time of each transaction is needed."""
-        return any(one.by_time for one in self.attributes)
+        return any(one.name == HOUR for one in self.attributes)
 
     @property
     def hour_step(self) -> int:
         """How many places one hour is."""
         step = 1
         for one in reversed(self.attributes):
-            if one.by_time:
+            if one.name == HOUR:
                 return step
-            step *= len(one.words)
+            step *= _width(one)
         return 0
 
     def columns(self, place: Ints) -> list[Column]:
         """Return the values of each attribute at some places."""
         found: list[Column] = []
         for one in reversed(self.attributes):
-            place, own = np.divmod(place, len(one.words))
+            place, own = np.divmod(place, _width(one))
+            name = column_name(one.name)
             found.insert(
-                0, Column.text(one.column, np.array(one.words), own, description=f"The {one.name}")
+                0, Column.text(name, np.asarray(one.choices), own, description=f"The {one.name}")
             )
         return found
+
+    def words(self, place: Ints) -> dict[str, NDArray[Any]]:
+        """Return for each attribute, by its name, the words at some places."""
+        found = zip(self.attributes, self.columns(place), strict=True)
+        return {one.name: column.values() for one, column in found}
+
+
+def attribute_of(view: View, name: str) -> Column:
+    """Return a recurring attribute over the days that a view sees."""
+    sheet = Sheet(view.seen, view.calendar, view.facts.workdays, Names())
+    return RECURRING[name].column(sheet)
+
+
+def column_name(attribute: str) -> str:
+    """Return what the column of an attribute is called.
+
+    >>> column_name("day of month")
+    'day_of_month'
+    """
+    return attribute.replace(" ", "_")
+
+
+def _width(attribute: Column) -> int:
+    """Return how many values an attribute may have."""
+    return 0 if attribute.choices is None else len(attribute.choices)
 
 
 def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], list[Column]]:
@@ -110,10 +142,22 @@ def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], lis
     return group, place, head, values
 
 
-def recap_by(view: View, attribute: Attribute) -> Table:
+def recap_by(view: View, attribute: Column, asked: Question) -> Table:
     """Return one row per group and value of an attribute, in natural order."""
-    _, _, head, values = rows_by(view, Crossed.of([attribute]))
-    return view.table([*head, *values], view.meta("recap") | {"per": attribute.name})
+    crossed = Crossed.of([attribute])
+    group, place, head, values = rows_by(view, crossed)
+    meta = view.meta("recap") | {"per": attribute.name}
+    return Table([*head, *values], meta, answer_by(view, crossed, asked, group, place))
+
+
+def answer_by(view: View, crossed: Crossed, asked: Question, group: Ints, place: Ints) -> Answered:
+    """Return what stands behind rows of groups and combinations of values."""
+    every = np.zeros(len(group), np.int64)
+    side = Side("days", every + view.seen.lo, every + view.seen.hi)
+    picked = Bearers(crossed.words(place))
+    measures = view.facts.measures
+    numbers = {m.name: Value(view, m, group, side, picked) for m in measures}
+    return Answered(asked, view, group, numbers, np.arange(len(group)))
 
 
 def _value(

@@ -2,51 +2,43 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.folds.axis import MOST_DENSE
+from eptaro.core.questions.answer import Answered, Side
 from eptaro.core.questions.transactions import placed_rows
 from eptaro.core.questions.view import View
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
 
+LABEL = "What the value is of"
 
-def per_entry(
-    view: View, first: Ints, last: Ints, suffix: str, labels: Any, heading: str, verb: str
-) -> Table:
+
+def per_entry(view: View, side: Side, ending: str, label: Column, asked: Question) -> Table:
     """Return for each transaction the measures over the span that goes with its day.
 
-    `first` and `last` hold one span per day of `view.seen`, `labels` one label. Columns:
-    `row` (place in the input, from 1), the groups, `date`, the label under `heading`,
-    `first`, `last`, `complete`, and `NAME` + `suffix` per measure.
+    `side` and `label` hold one span and one label per day of `view.seen`. Columns: `row`
+    (place in the input, from 1), the groups, `date`, the label, `first`, `last`,
+    `complete`, and `NAME` + `ending` per measure. These numbers have no trace.
     """
-    place, batch = placed_rows(view)
-    seen = view.seen
-    group, day = place, batch.days
+    group, batch = placed_rows(view)
+    seen, day = view.seen, batch.days
     rows = np.arange(1, len(batch) + 1, dtype=np.int32)
-    if place.min() < 0 or batch.days.min() < seen.lo or batch.days.max() > seen.hi:
-        kept = (place >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi)
+    if group.min() < 0 or batch.days.min() < seen.lo or batch.days.max() > seen.hi:
+        kept = (group >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi)
         group, day, rows = group[kept], day[kept], rows[kept]
     day = day - np.int32(seen.lo)
-    width, groups = seen.days, view.groups.count
-    if groups * width <= MOST_DENSE:
-        cell_group, cell_day = np.divmod(np.arange(groups * width), width)
-        at = group.astype(np.intp)
-        at *= width
-        at += day
-    else:
-        keys, at = np.unique(group.astype(np.int64) * width + day, return_inverse=True)
-        cell_group, cell_day = np.divmod(keys, width)
-    on = day.astype(np.intp)  # once, for all the gathers below
+    cell_group, cell_day, at = _cells(group, day, view.groups.count, seen.days)
+    on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
+    first, last = side.first, side.last
     columns = [
         Column.of("row", "integer", rows, unit="number", description="Place in the input"),
-        *view.groups.columns(group.astype(np.intp)),
+        *view.groups.columns(of),
         dates("date", day + np.int32(seen.lo), description="The transaction's day"),
-        Column.text(heading, labels, day, description="What the value is of"),
+        label.take(day),
         dates("first", first.astype(np.int32)[on], description="First day of the value"),
         dates("last", last.astype(np.int32)[on], description="Last day of the value"),
         Column.of(
@@ -58,5 +50,19 @@ def per_entry(
     ]
     for measure in view.facts.measures:
         value = view.value(measure, cell_group, first[cell_day], last[cell_day])
-        columns.append(value.take(at).named(f"{measure.name}{suffix}"))
-    return Table(columns, view.meta(verb) | {"every": "entry"})
+        columns.append(value.take(at).named(f"{measure.name}{ending}"))
+    answer = Answered(asked, view, of, {}, np.arange(len(rows)))
+    return Table(columns, view.meta(asked.verb) | {"every": "entry"}, answer)
+
+
+def _cells(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints, Ints]:
+    """Return group and day of the cells that transactions lie in, and the place of each row's."""
+    if groups * width <= MOST_DENSE:
+        cell_group, cell_day = np.divmod(np.arange(groups * width), width)
+        at = group.astype(np.intp)
+        at *= width
+        at += day
+        return cell_group, cell_day, at
+    keys, at = np.unique(group.astype(np.int64) * width + day, return_inverse=True)
+    cell_group, cell_day = np.divmod(keys, width)
+    return cell_group, cell_day, at

@@ -3,27 +3,24 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
-import numpy as np
-
-from eptaro.core.calendars.amount import parse_amount
+from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import DateLike, as_date
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, DateLike, as_date, as_of_day, ordinal
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.planes import ROWS
-from eptaro.errors import InputError, QuestionError
+from eptaro.errors import CalendarError, InputError, QuestionError
 
 By: TypeAlias = "str | Sequence[str] | None"
-
-
 AsOf: TypeAlias = "DateLike | None"
-
-
 Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | None"
+
+_RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?([a-z]+)")
 
 
 def group_names(by: By) -> list[str]:
@@ -35,50 +32,19 @@ def group_names(by: By) -> list[str]:
     return list(by)
 
 
-_RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?([a-z]+)")
+def last_day_seen(as_of: AsOf, coverage: Span) -> int:
+    """Return the day ordinal of an as-of date: `latest`, or None, is the coverage's last day.
 
-
-def relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
-    """Return the span of `this year`, `last month` or `last 3 months`, or None.
-
-    `this` is the period that holds the as-of date, `last n` the n whole ones before it.
+    Raises `QuestionError` where it lies before the coverage.
     """
-    found = _RELATIVE.fullmatch(text.strip().lower())
-    if not found:
-        return None
-    amount = parse_amount(f"{found[2] or 1} {found[3]}", "only")
-    if amount.level not in calendar.levels:
-        raise QuestionError(f"only={text!r}: calendar {calendar.name!r} has no {amount.level}s")
-    now = Period(calendar, amount.level, int(calendar.index_of(np.array([today]), amount.level)[0]))
-    if found[1] == "this":
-        if found[2] not in (None, "1"):
-            raise QuestionError(f"only={text!r}: there is one this; say last {amount}")
-        return now.span
-    first, last = now.shift(-amount.n), now.shift(-1)
-    if first is None or last is None:
-        raise QuestionError(f"only={text!r} reaches out of the calendar")
-    return Span(first.first, last.last)
-
-
-def narrowed(
-    only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None,
-) -> tuple[Span | None, dict[str, Any]]:
-    """Return the span and the group values that `only` names for a database."""
-    parts = [only] if isinstance(only, Mapping | Span | str) else list(only or ())
-    for part in parts:
-        if not isinstance(part, Mapping | Span):
-            raise QuestionError(
-                f"only={part!r}: a database is narrowed by a Span of days and by group values as a "
-                f"mapping, such as {{'route': 'Norrow-Fenholm'}}"
-            )
-    spans = [part for part in parts if isinstance(part, Span)]
-    if len(spans) > 1:
-        raise QuestionError(f"only names two spans, {spans[0]} and {spans[1]}; give one")
-    wanted: dict[str, Any] = {}
-    for part in parts:
-        if not isinstance(part, Span):
-            wanted |= part
-    return (spans[0] if spans else None), wanted
+    if as_of is None or (isinstance(as_of, str) and as_of == "latest"):
+        return coverage.hi
+    day = as_of_day(as_of)
+    if day < coverage.lo:
+        raise QuestionError(
+            f"as_of={as_date(day)} lies before the coverage {coverage}; nothing is known by then"
+        )
+    return day
 
 
 def covered(given: Span | str | None, cells: Cells, source: str) -> Span:
@@ -90,12 +56,113 @@ def covered(given: Span | str | None, cells: Cells, source: str) -> Span:
     if not isinstance(span, Span):
         raise InputError(f"coverage={span!r} is no span; write 2025-01-01..2025-12-31")
     if not (span.lo <= cells.axis.first_day and last <= span.hi):
-        outside = cells.total(ROWS, cells.axis.first_day, span.lo - 1) + cells.total(
-            ROWS, span.hi + 1, last
-        )
+        outside = cells.total(ROWS, cells.axis.first_day, span.lo - 1)
+        outside += cells.total(ROWS, span.hi + 1, last)
         raise InputError(
             f"{source}: {outside:,} rows lie outside coverage={span}; the data runs from "
             f"{as_date(cells.axis.first_day)} to {as_date(last)}. Widen the coverage, or narrow a "
             f"question with only="
         )
     return span
+
+
+@dataclass(frozen=True)
+class Scope:
+    """What `only` narrows a question to: a window of days, and wanted values of group columns."""
+
+    window: Span | None = None
+    wanted: Mapping[str, Any] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, only: Only, calendar: Calendar, names: Sequence[str], today: int) -> Scope:
+        """Return what `only` says: a span, a period or its label, `this year`, `last 3 months`
+        (whole ones before the as-of date's), group values, or several of these.
+
+        `names` are the group columns. Raises `QuestionError` for anything else.
+        """
+        match only:
+            case None:
+                return cls()
+            case Span():
+                return cls(only)
+            case Period():
+                return cls(only.span)
+            case Mapping():
+                return cls(None, dict(only))
+            case str():
+                return cls._of_text(only, calendar, names, today)
+            case Sequence():
+                return cls._joined(cls.of(part, calendar, names, today) for part in only)
+            case _:
+                raise QuestionError(
+                    f"only={only!r} is no span, period label or group value, nor several of these"
+                )
+
+    @classmethod
+    def of_database(cls, only: Mapping[str, Any] | Span | Sequence[Any] | None) -> Scope:
+        """Return what `only` says where a database narrows: spans and group values alone."""
+        parts: list[Any] = [only] if isinstance(only, Mapping | Span | str) else [*(only or ())]
+        for part in parts:
+            if not isinstance(part, Mapping | Span):
+                raise QuestionError(
+                    f"only={part!r}: a database is narrowed by a Span of days and by group values "
+                    f"as a mapping, such as {{'route': 'Norrow-Fenholm'}}"
+                )
+        return cls._joined(
+            cls(None, dict(part)) if isinstance(part, Mapping) else cls(part) for part in parts
+        )
+
+    @classmethod
+    def _joined(cls, parts: Iterable[Scope]) -> Scope:
+        """Return several scopes as one; values of one column are alternatives."""
+        window: Span | None = None
+        wanted: dict[str, Any] = {}
+        for part in parts:
+            if part.window and window:
+                raise QuestionError(f"only names two spans, {window} and {part.window}; give one")
+            window = part.window or window
+            for name, value in part.wanted.items():
+                many = isinstance(value, Sequence | set) and not isinstance(value, str)
+                wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
+        return cls(window, wanted)
+
+    @classmethod
+    def _of_text(cls, text: str, calendar: Calendar, names: Sequence[str], today: int) -> Scope:
+        name, equals, value = text.partition("=")
+        if equals and name.strip() in names:
+            return cls(None, {name.strip(): value.strip()})
+        if ".." in text:
+            first, _, last = (part.strip() for part in text.partition(".."))
+            lo = ordinal(first) if first else FIRST_DAY
+            return cls(Span.of(lo, ordinal(last) if last else LAST_DAY))
+        if relative := _relative_span(text, calendar, today):
+            return cls(relative)
+        try:
+            return cls(calendar.period(text).span)
+        except CalendarError as error:
+            raise QuestionError(
+                f"only={text!r} is no span (2025-05-06..2025-06-17), no group value "
+                f"(column=value; columns: {', '.join(names) or 'none'}), and {error}"
+            ) from None
+
+
+def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
+    """Return the span of `this year`, `last month` or `last 3 months`, or None.
+
+    `this` is the period that holds the as-of date, `last n` the n whole ones before it.
+    """
+    found = _RELATIVE.fullmatch(text.strip().lower())
+    if not found:
+        return None
+    amount = Amount.of_levels(f"{found[2] or 1} {found[3]}", "only")
+    if amount.unit not in calendar.levels:
+        raise QuestionError(f"only={text!r}: calendar {calendar.name!r} has no {amount.unit}s")
+    now = calendar.period_of(as_date(today), amount.unit)
+    if found[1] == "this":
+        if found[2] not in (None, "1"):
+            raise QuestionError(f"only={text!r}: there is one this; say last {amount}")
+        return now.span
+    first, last = now.shift(-amount.n), now.shift(-1)
+    if first is None or last is None:
+        raise QuestionError(f"only={text!r} reaches out of the calendar")
+    return Span(first.first, last.last)

@@ -99,9 +99,7 @@ def all_rows(facts: Facts) -> tuple[NDArray[np.int32], Ints, Batch]:
         number = combiner.number(batch.groups)
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
         batches.append(_copied(batch) if batches else replace(batch, groups={}))
-    groups = combiner.groups()
-    rank = np.empty(groups.count, np.int64)
-    rank[groups.order()] = np.arange(groups.count)
+    _, rank = combiner.ranked()
     return _concatenated(numbers).astype(np.int32, copy=False), rank, _joined(batches)
 
 

@@ -2,25 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property, partial
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import (
-    FIRST_DAY,
-    LAST_DAY,
-    DateLike,
-    Flags,
-    Ints,
-    as_date,
-    as_of_day,
-    ordinal,
-)
-from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.cells import Cells
@@ -32,10 +21,10 @@ from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import Term
-from eptaro.core.questions.scope import AsOf, By, Only, group_names, relative_span
+from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.scope import AsOf, By, Only, Scope, group_names, last_day_seen
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
-from eptaro.errors import CalendarError, QuestionError
+from eptaro.errors import QuestionError
 
 OTHERS = "(others)"
 
@@ -48,7 +37,7 @@ class NothingLeftError(QuestionError):
 class Facts:
     """Folded transactions with their measures, calendar and coverage.
 
-    `own` are the calendars that groups keep for themselves, `scope` the groups looked at
+    `own` are the calendars that groups keep for themselves, `part` the groups looked at
     where these are not all.
     """
 
@@ -57,8 +46,8 @@ class Facts:
     calendar: Calendar
     coverage: Span
     workdays: Workdays = field(default_factory=Workdays)
-    own: Any = None
-    scope: Flags | None = None
+    own: OwnCalendars | None = None
+    part: Flags | None = None
 
     @property
     def groups(self) -> Groups:
@@ -81,24 +70,20 @@ class Facts:
         return self.folded.source
 
     def in_parts(self) -> list[Facts]:
-        """Return the facts calendar by calendar, where groups keep their own."""
-        return [self]
-
-    def trace_with(self, view: View, table: Table, row: int, measure: str) -> Any:
-        """Trace a number of a view's table; a `Daybook` knows how."""
-        raise QuestionError("only the tables of a Daybook can be traced")
+        """Return the facts calendar by calendar, each seeing the groups that keep it."""
+        if self.own is None:
+            return [self]
+        return [
+            Facts(self.folded, self.measures, calendar, self.coverage, self.workdays, None, kept)
+            for calendar, kept in self.own.of_groups(self.groups, self.source).items()
+        ]
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
         """Return what one question looks at: groups, coverage up to the as-of date, window."""
         names = group_names(by)
-        today = self.coverage.hi if as_of is None else self._as_of(as_of)
-        window, wanted = self._narrow(only, today)
-        if today < self.coverage.lo:
-            raise QuestionError(
-                f"as_of={as_date(today)} lies before the coverage {self.coverage}; "
-                f"nothing is known by then"
-            )
-        coverage = Span.of(self.coverage.lo, today)
+        today = last_day_seen(as_of, self.coverage)
+        narrowed = Scope.of(only, self.calendar, self.groups.names, today)
+        coverage, wanted = Span.of(self.coverage.lo, today), narrowed.wanted
         cells, groups = self.cells, self.groups
         asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
         every = np.arange(groups.count)
@@ -106,8 +91,8 @@ class Facts:
         hi = cells.axis.place(every, np.full(groups.count, coverage.hi + 1))
         seen = asked & (cells.sums(ROWS, lo, hi).data > 0)
         keep = seen if seen.any() else asked  # nothing so far, in days that are known: zeros
-        if self.scope is not None:
-            keep = keep & self.scope
+        if self.part is not None:
+            keep = keep & self.part
         if not keep.any():
             raise NothingLeftError(f"no transactions are left to look at in {coverage}")
         places = np.flatnonzero(keep)
@@ -116,57 +101,7 @@ class Facts:
         target[places] = onto
         if len(places) < groups.count or names != groups.names:
             cells = cells.regrouped(target, fewer.count)
-        return View(self, fewer, cells, coverage, window, target)
-
-    def _as_of(self, as_of: DateLike) -> int:
-        latest = isinstance(as_of, str) and as_of == "latest"
-        return self.coverage.hi if latest else as_of_day(as_of)
-
-    def _narrow(self, only: Only, today: int) -> tuple[Span | None, dict[str, Any]]:
-        """Return the window of days and the wanted group values."""
-        if only is None:
-            return None, {}
-        if isinstance(only, Span):
-            return only, {}
-        if isinstance(only, Period):
-            return only.span, {}
-        if isinstance(only, Mapping):
-            return None, dict(only)
-        if isinstance(only, str):
-            return self._narrow_text(only, today)
-        window: Span | None = None
-        wanted: dict[str, Any] = {}
-        if not isinstance(only, Sequence):
-            raise QuestionError(
-                f"only={only!r} is no span, period label or group value, nor several of these"
-            )
-        for part in only:
-            span, more = self._narrow(part, today)
-            if span and window:
-                raise QuestionError(f"only names two spans, {window} and {span}; give one")
-            window = span or window
-            for name, value in more.items():
-                many = isinstance(value, Sequence | set) and not isinstance(value, str)
-                wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
-        return window, wanted
-
-    def _narrow_text(self, text: str, today: int) -> tuple[Span | None, dict[str, Any]]:
-        name, equals, value = text.partition("=")
-        if equals and name.strip() in self.groups.names:
-            return None, {name.strip(): value.strip()}
-        if ".." in text:
-            first, _, last = (part.strip() for part in text.partition(".."))
-            lo = ordinal(first) if first else FIRST_DAY
-            return Span.of(lo, ordinal(last) if last else LAST_DAY), {}
-        if relative := relative_span(text, self.calendar, today):
-            return relative, {}
-        try:
-            return self.calendar.period(text).span, {}
-        except CalendarError as error:
-            raise QuestionError(
-                f"only={text!r} is no span (2025-05-06..2025-06-17), no group value "
-                f"(column=value; columns: {', '.join(self.groups.names) or 'none'}), and {error}"
-            ) from None
+        return View(self, fewer, cells, coverage, narrowed.window, target)
 
 
 @dataclass(frozen=True, eq=False)
@@ -256,10 +191,6 @@ class View:
         lo = axis.place(group, first)
         hi = np.maximum(axis.place(group, last + 1), lo)
         return calculation(term.how).over_cells(self.cells, term, lo, hi)
-
-    def table(self, columns: Sequence[Column], meta: dict[str, Any]) -> Table:
-        """Return a verb's table, which can trace its numbers back to this view."""
-        return Table(columns, meta, partial(self.facts.trace_with, self), self)
 
     def rows_in(self) -> dict[str, str]:
         """Return how the rows read come to those counted, where any were set aside."""

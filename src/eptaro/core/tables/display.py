@@ -28,7 +28,7 @@ def shown(column: Column) -> list[str]:
 
 def shown_table(table: Table) -> list[list[str]]:
     """Return each column of a table as people read it; a group without a value is `(blank)`."""
-    groups = set(table.meta.get("by", ()))
+    groups = () if table.answer is None else table.answer.by
     return [
         [text or BLANK for text in shown(column)] if column.name in groups else shown(column)
         for column in table.columns

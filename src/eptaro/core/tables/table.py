@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core import hooks
+from eptaro.core.tables.answer import Answer
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
 from eptaro.errors import QuestionError, unknown
 
+if TYPE_CHECKING:
+    from eptaro.core.proof.trace import Trace
+
 _SHOWN_ROWS = 20
-
-
-Tracer = Callable[["Table", int, str], Any]
 
 
 @dataclass(frozen=True)
@@ -34,26 +34,25 @@ class Picture:
 class Table:
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
-    `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
-    yields one dict per row. Raises `QuestionError` when two columns bear one name.
+        `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
+        yields one dict per row. Raises `QuestionError` when two columns bear one name.
 
-    >>> from eptaro.core.tables.column import Column
-    >>> table = Table([Column.of("trips", "integer", [3, 5])])
-    >>> table["trips"].tolist(), list(table.rows())
-    ([3, 5], [{'trips': 3}, {'trips': 5}])
+        >>> from eptaro.core.tables.answer import Answer
+    from eptaro.core.tables.column import Column
+        >>> table = Table([Column.of("trips", "integer", [3, 5])])
+        >>> table["trips"].tolist(), list(table.rows())
+        ([3, 5], [{'trips': 3}, {'trips': 5}])
     """
 
     def __init__(
         self,
         columns: Sequence[Column],
         meta: dict[str, Any] | None = None,
-        tracer: Tracer | None = None,
-        basis: Any = None,
+        answer: Answer | None = None,
     ) -> None:
         self._columns = {column.name: column.settled() for column in columns}
         self.meta: dict[str, Any] = dict(meta or {})
-        self.tracer = tracer  # leads from a number to its transactions
-        self.basis = basis  # the view that the table answers from, where it is one
+        self.answer = answer  # the question and the days behind each number, of a verb's table
         if len(self._columns) != len(columns):
             names = [column.name for column in columns]
             twice = next(name for name in names if names.count(name) > 1)
@@ -96,20 +95,21 @@ class Table:
     def take(self, places: NDArray[Any] | slice) -> Table:
         """Return the rows at the given places."""
         columns = [column.take(places) for column in self.columns]
-        return Table(columns, self.meta, self.tracer, self.basis)
+        answer = None if self.answer is None else self.answer.take(places)
+        return Table(columns, self.meta, answer)
+
+    def only(self, names: Sequence[str]) -> Table:
+        """Return the named columns alone, in the order given."""
+        return Table([self.column(name) for name in names], self.meta, self.answer)
 
     def beside(self, columns: dict[str, Column]) -> Table:
         """Return the table with a column more after each of those named."""
         found = []
         for column in self.columns:
             found += [column, *(new for name, new in columns.items() if name == column.name)]
-        return Table(found, self.meta, self.tracer, self.basis)
+        return Table(found, self.meta, self.answer)
 
-    def trace_as(self, shown: Table, row: int, measure: str) -> Any:
-        """Return the `Trace` of a number of another table with this one's transactions."""
-        return Table(shown.columns, self.meta, self.tracer).trace(row, measure)
-
-    def trace(self, row: int, measure: str) -> Any:
+    def trace(self, row: int, measure: str) -> Trace:
         """Return the `Trace` of one number: row from 0, and the name of its column.
 
         It tells the definition, the days, the transactions, and the value worked out again
@@ -125,9 +125,9 @@ class Table:
         """
         if not isinstance(row, int | np.integer):
             raise QuestionError(f"row={row!r} must be the number of a row, from 0")
-        if self.tracer is None:
-            raise QuestionError("this table has no transactions behind it that could be traced")
-        return self.tracer(self, row, measure)
+        from eptaro.core.proof.trace import trace
+
+        return trace(self, row, measure)
 
     def describe(self) -> Table:
         """Return the data dictionary: one row per column with its kind, unit and meaning."""
@@ -155,10 +155,8 @@ class Table:
         column = self.column(by[1:] if falling else by)
         ranks = column.ranks()
         keys = np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
-        rest = np.zeros(len(self), bool)
-        if (others := self.meta.get("others")) is not None:
-            (name,) = self.meta["by"]
-            rest = np.array([word == others for word in self.column(name).to_list()], bool)
+        others = None if self.answer is None else self.answer.others
+        rest = np.zeros(len(self), bool) if others is None else others
         return np.lexsort((keys, rest))
 
     def footer(self) -> str:
@@ -176,11 +174,15 @@ class Table:
 
     def to_arrow(self) -> Any:
         """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null."""
-        return hooks.call("table_to_arrow", self)
+        from eptaro.outputs.arrow import to_arrow
+
+        return to_arrow(self)
 
     def to_pandas(self) -> Any:
         """Return a pandas DataFrame with Arrow-backed columns."""
-        return hooks.call("table_to_pandas", self)
+        from eptaro.outputs.arrow import to_pandas
+
+        return to_pandas(self)
 
     def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
         return self.to_arrow().__arrow_c_stream__(requested_schema)
@@ -192,8 +194,9 @@ class Table:
         Returns the path; raises `InputError` for an unknown ending or a folder that
         cannot be written.
         """
-        written: Path = hooks.call("table_write", self, path)
-        return written
+        from eptaro.outputs.files import write
+
+        return write(self, path)
 
     def to_database(self, url: str, name: str, *, mode: str = "create") -> Any:
         """Write to a table of a database that SQLAlchemy reaches, in one transaction.
@@ -203,7 +206,9 @@ class Table:
         `replace` takes its place, `extend` adds missing days and refuses rows that disagree.
         Returns what was loaded; raises `InputError` with what the database refused.
         """
-        return hooks.call("table_load", self, url, name, mode)
+        from eptaro.outputs.databases import load_table
+
+        return load_table(self, url, name, mode)
 
     def plot(
         self, path: str | Path, *, kind: str | None = None, measure: str | None = None
@@ -217,12 +222,17 @@ class Table:
         `measure` is drawn, by default the first. Raises `QuestionError` for a kind that the
         table cannot be drawn as, naming those that it can.
         """
-        drawn: Path = hooks.call("table_plot", self, path, kind, measure)
-        return drawn
+        from eptaro.pictures.draw import draw
+
+        return draw(self, path, kind, measure)
 
     def picture(self, *, kind: str | None = None, measure: str | None = None) -> Picture:
         """Return what `plot` draws, to be shown where it is asked for, as in a notebook."""
-        return Picture(hooks.call("table_picture", self, kind, measure))
+        from tempfile import TemporaryDirectory
+
+        with TemporaryDirectory() as folder:
+            drawn = self.plot(Path(folder) / "picture.png", kind=kind, measure=measure)
+            return Picture(drawn.read_bytes())
 
     # ---- shown ------------------------------------------------------------------
 
@@ -244,5 +254,6 @@ class Table:
 
     def _repr_html_(self) -> str:
         part, half = self._excerpt()
-        shown_part: str = hooks.call("table_notebook", part, half, f"{len(self):,} rows")
-        return shown_part
+        from eptaro.outputs.html import notebook_html
+
+        return notebook_html(part, half, f"{len(self):,} rows")

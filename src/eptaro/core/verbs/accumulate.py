@@ -10,14 +10,29 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
-from eptaro.core.questions.per_entry import per_entry
+from eptaro.core.questions.answer import Answered, Number, Side, Value
+from eptaro.core.questions.per_entry import LABEL, per_entry
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.goals import Goals, goal_columns
+from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
 from eptaro.errors import QuestionError, check_texts
+
+
+@dataclass(frozen=True)
+class Accumulate(Question):
+    """What running totals were asked for; see `accumulate` for what each option means."""
+
+    verb = "accumulate"
+    within: str
+    every: str = "day"
+    pace: Pace = "straight"
+
+    def __post_init__(self) -> None:
+        check_texts(within=self.within, every=self.every)
 
 
 def accumulate(
@@ -29,7 +44,7 @@ def accumulate(
     only: Only = None,
     as_of: AsOf = None,
     goals: Goals | None = None,
-    pace: str = "straight",
+    pace: Pace = "straight",
 ) -> Table:
     """Return running totals that restart at each period of `within`.
 
@@ -59,59 +74,70 @@ def accumulate(
     >>> book.accumulate("month")["revenue_to_date"].tolist()
     [7, 7, 5]
     """
-    check_texts(within=within, every=every)
+    asked = Accumulate(within, every, pace)
     view = self.view(by, only, as_of)
     if every == "entry":
         rows = _rows(view, within, "day")
-        return per_entry(
-            view, rows.since, rows.last, "_to_date", rows.within, "within", "accumulate"
-        )
+        label = Column.text("within", rows.within, description=LABEL)
+        return per_entry(view, Side("days", rows.since, rows.last), "_to_date", label, asked)
     rows = _rows(view, within, check_level(every, self.calendar.levels))
     count = len(rows.last)
     group = np.repeat(np.arange(view.groups.count), count)
     place = np.tile(np.arange(count), view.groups.count)
     first, last, since = rows.first[place], rows.last[place], rows.since[place]
-    columns = [*view.groups.columns(group)]
-    if every == "day":
-        columns.append(dates("date", last, description="The day that the total runs to"))
-    else:
-        columns.append(Column.text("period", rows.labels, place, description="Period label"))
-    columns.append(
-        Column.text("within", rows.within, place, description="Period of the running total")
-    )
-    columns.append(dates("first", since, description="First day of the running total"))
-    if every != "day":
-        columns.append(dates("last", last, description="Last day of the running total"))
-    columns.append(
-        Column.of(
+    columns = [*view.groups.columns(group), *rows.head(view, place, asked)]
+    own = Side("day" if every == "day" else "days", np.maximum(rows.opens, rows.since)[place], last)
+    running = Side("days", since, last)
+    numbers: dict[str, Number] = {}
+    for measure in self.measures:
+        name = f"{measure.name}_to_date"
+        to_date = view.value(measure, group, since, last)
+        columns.append(view.value(measure, group, first, last))
+        columns.append(to_date.named(name, f"{measure.formula} from first to the row's last day"))
+        numbers[measure.name] = Value(view, measure, group, own)
+        numbers[name] = Value(view, measure, group, running)
+        if goals is not None and measure is self.measures[0]:
+            labels, held = np.unique(rows.within, return_inverse=True)
+            periods = GoalRows(within, labels, group, held[place], last)
+            columns += goal_columns(view, goals, pace, periods, to_date)
+    meta = view.meta("accumulate") | {"within": within, "every": every}
+    return Table(columns, meta, Answered(asked, view, group, numbers, np.arange(len(group))))
+
+
+@dataclass(frozen=True, eq=False)
+class _Totals:
+    """Rows of one group: own days `first`..`last`, running total from `since`.
+
+    `opens` is the first day of the whole period that a row's own days lie in.
+    """
+
+    labels: NDArray[np.str_]
+    opens: Ints
+    first: Ints
+    last: Ints
+    since: Ints
+    within: NDArray[np.str_]
+
+    def head(self, view: View, place: Ints, asked: Accumulate) -> list[Column]:
+        """Return the columns that tell the rows at some places."""
+        last, since = self.last[place], self.since[place]
+        by_day = asked.every == "day"
+        label = Column.text("period", self.labels, place, description="Period label")
+        day = dates("date", last, description="The day that the total runs to")
+        within = Column.text(
+            "within", self.within, place, description="Period of the running total"
+        )
+        opens = dates("first", since, description="First day of the running total")
+        complete = Column.of(
             "complete",
             "flag",
             view.complete(since, last),
             description="Whether all days of the running total lie in the coverage",
         )
-    )
-    for measure in self.measures:
-        columns.append(view.value(measure, group, first, last))
-        to_date = view.value(measure, group, since, last)
-        name = f"{measure.name}_to_date"
-        columns.append(to_date.named(name, f"{measure.formula} from first to the row's last day"))
-        if goals is not None and measure is self.measures[0]:
-            labels, held = np.unique(rows.within, return_inverse=True)
-            columns += goal_columns(
-                view, goals, pace, within, labels, group, held[place], last, to_date
-            )
-    return view.table(columns, view.meta("accumulate") | {"within": within, "every": every})
-
-
-@dataclass(frozen=True, eq=False)
-class _Totals:
-    """Rows of one group: own days `first`..`last`, running total from `since`."""
-
-    labels: NDArray[np.str_]
-    first: Ints
-    last: Ints
-    since: Ints
-    within: NDArray[np.str_]
+        if by_day:
+            return [day, within, opens, complete]
+        end = dates("last", last, description="Last day of the running total")
+        return [label, within, opens, end, complete]
 
 
 def _rows(view: View, within: str, every: str) -> _Totals:
@@ -135,8 +161,10 @@ def _rows(view: View, within: str, every: str) -> _Totals:
     shown = last >= view.seen.lo
     first, last = first[shown], last[shown]
     holder = np.searchsorted(begins, first, side="right") - 1
-    labels = parts.labels[parts.position_of(first)]
-    return _Totals(labels, first, last, begins[holder], names[holder])
+    part = parts.position_of(first)
+    return _Totals(
+        parts.labels[part], parts.first[part], first, last, begins[holder], names[holder]
+    )
 
 
 def _since(upto: Span, within: str) -> tuple[Ints, NDArray[np.str_]]:

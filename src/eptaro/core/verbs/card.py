@@ -3,16 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import LEVELS
+from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
+
+
+@dataclass(frozen=True)
+class Card(Question):
+    """The to-date values of one date."""
+
+    verb = "card"
 
 
 def card(
@@ -65,8 +75,11 @@ def card(
             description="Whether all these days lie in the coverage",
         ),
     ]
+    side, numbers = Side("days", begin, last), dict[str, Number]()
     for measure in self.measures:
         value = view.value(measure, group, begin, last)
         columns.append(value.named(f"{measure.name}_to_date"))
+        numbers[f"{measure.name}_to_date"] = Value(view, measure, group, side)
     described = "; ".join(calendar.describe() for calendar in given)
-    return view.table(columns, view.meta("card") | {"calendar": described})
+    answer = Answered(Card(), view, group, numbers, np.arange(len(group)))
+    return Table(columns, view.meta("card") | {"calendar": described}, answer)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from decimal import Decimal
-from typing import Any
+from typing import Any, Literal, TypeAlias, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,22 +22,28 @@ from eptaro.errors import QuestionError, unknown
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
 
 
-PACES = ("straight", "prior year")
+Pace: TypeAlias = Literal["straight", "prior year"]
+PACES = get_args(Pace)
 
 
 Goals = Mapping[Any, Any]
 
 
+@dataclass(frozen=True, eq=False)
+class GoalRows:
+    """Rows that goals are set against: for each its group, its period's place among `labels`,
+    and the last day that it has reached. `within` is the level of the periods.
+    """
+
+    within: str
+    labels: NDArray[Any]
+    group: Ints
+    place: Ints
+    last: Ints
+
+
 def goal_columns(
-    view: View,
-    goals: Goals,
-    pace: str,
-    within: str,
-    labels: NDArray[Any],
-    group: Ints,
-    place: Ints,
-    last: Ints,
-    reached: Column,
+    view: View, goals: Goals, pace: Pace, rows: GoalRows, reached: Column
 ) -> list[Column]:
     """Return the first measure's goal per period, its pace to date, and the gap to it.
 
@@ -50,17 +56,18 @@ def goal_columns(
         raise QuestionError(f"goals={goals!r} must go from period labels to amounts")
     if pace not in PACES:
         raise QuestionError(unknown("value for pace", pace, PACES))
+    within, last = rows.within, rows.last
     if within not in view.calendar.levels:
         raise QuestionError(f"goals need whole periods; within={within!r} is none")
     measure = view.facts.measures[0]
-    goal = _amounts(view, goals, labels, group, place)
-    index = np.array([view.calendar.period(str(label)).index for label in labels])[place]
+    goal = _amounts(view, goals, rows)
+    index = np.array([view.calendar.period(str(label)).index for label in rows.labels])[rows.place]
     first = view.calendar.first_days(index, within)
     end = view.calendar.last_days(index, within)
     if pace == "straight":
         share = (last - first + 1) / (end - first + 1)
     else:
-        share = _prior_share(view, measure, within, group, index, last)
+        share = _prior_share(view, measure, rows, index)
     to_date = goal * share
     come = reached.numbers()
     ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
@@ -86,10 +93,8 @@ def _column(name: str, numbers: NDArray[np.float64], like: Column, text: str) ->
     )
 
 
-def _amounts(
-    view: View, goals: Goals, labels: NDArray[Any], group: Ints, place: Ints
-) -> NDArray[np.float64]:
-    names = [str(label) for label in labels]
+def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
+    names = [str(label) for label in rows.labels]
     words: list[Any] = [None]
     if view.groups.names:
         if len(view.groups.names) != 1:
@@ -99,14 +104,14 @@ def _amounts(
         words = [None if word is None else str(word) for word in column.to_list()]
     table = np.full((len(words), len(names)), np.nan)
     for key, amount in goals.items():
-        rows, label = list(range(len(words))), str(key)
+        groups, label = list(range(len(words))), str(key)
         if isinstance(key, tuple):
-            rows, label = [_row_of(key[0], words)], str(key[1])
+            groups, label = [_row_of(key[0], words)], str(key[1])
         if label not in names:
             view.calendar.period(label)  # a wrong label is told as such; others lie elsewhere
             continue
-        table[rows, names.index(label)] = float(Decimal(str(amount)))
-    picked: NDArray[np.float64] = table[group, place]
+        table[groups, names.index(label)] = float(Decimal(str(amount)))
+    picked: NDArray[np.float64] = table[rows.group, rows.place]
     return picked
 
 
@@ -120,10 +125,9 @@ def _row_of(value: Any, words: list[Any]) -> int:
     return words.index(word)
 
 
-def _prior_share(
-    view: View, measure: Measure, within: str, group: Ints, index: Ints, last: Ints
-) -> NDArray[np.float64]:
+def _prior_share(view: View, measure: Measure, rows: GoalRows, index: Ints) -> NDArray[np.float64]:
     """Return how much of the prior year's period was reached at the counterpart of each day."""
+    within, group, last = rows.within, rows.group, rows.last
     whole = Sides.of(view.calendar, within, index)
     before = of_whole(view, within, "year")(whole, 1)
     to_date = of_to_date(view, within, "year", "date")(replace(whole, last=last), 1)

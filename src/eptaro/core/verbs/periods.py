@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.amount import Amount, parse_amount
+from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_dates, ordinal
 from eptaro.core.calendars.levels import LEVELS, check_level
@@ -21,10 +21,12 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.errors import QuestionError
 
+TOTAL = "total"  # label and level of the row that adds up all others
+
 
 @dataclass(frozen=True, eq=False)
 class PeriodRows:
-    """The spans that rows stand for, with their labels."""
+    """The spans that rows stand for, with their labels; `level` is `total` for totals."""
 
     labels: NDArray[Any]
     first: Ints
@@ -34,7 +36,10 @@ class PeriodRows:
     level_of_parts: str
 
     @classmethod
-    def of(cls, view: View, per: str, levels: list[str], *, with_total: bool) -> PeriodRows:
+    def of(cls, view: View, per: str, levels: Sequence[str], *, with_total: bool) -> PeriodRows:
+        """Return the periods of a level or chunks, those of wider levels among them, and, last,
+        a total of them all.
+        """
         made = [spans_of(view, per)]
         names = [per]
         if levels:
@@ -47,12 +52,13 @@ class PeriodRows:
         labels, first, last = labels[order].astype(object), first[order], last[order]
         complete, level = complete[order], level[order]
         if with_total:
-            labels, level = np.append(labels, "total"), np.append(level, "total")
+            labels, level = np.append(labels, TOTAL), np.append(level, TOTAL)
             first, last = np.append(first, first.min()), np.append(last, last.max())
             complete = np.append(complete, complete.all())
         return cls(labels, first, last, complete, level, per)
 
     def repeated(self, place: Ints) -> PeriodRows:
+        """Return the rows at some places."""
         return PeriodRows(
             self.labels[place],
             self.first[place],
@@ -79,6 +85,7 @@ class PeriodRows:
         return found
 
     def head(self) -> list[Column]:
+        """Return the columns that tell the rows: label, days, and whether they are whole."""
         return [
             Column.text("period", *distinct_labels(self.labels), description="The period's label"),
             *self._levels(),
@@ -101,7 +108,7 @@ class PeriodRows:
 
     def _levels(self) -> list[Column]:
         """Return the column that tells subtotals from parts, where there are any."""
-        if set(self.level) <= {self.level_of_parts, "total"}:
+        if set(self.level) <= {self.level_of_parts, TOTAL}:
             return []
         return [
             Column.text("level", *distinct_labels(self.level), description="Level of the period")
@@ -144,17 +151,17 @@ class Chunks:
         found = _CHUNKS.fullmatch(per.strip().lower())
         if not found:
             return None
-        return cls(parse_amount(found[1], "per"), ordinal(found[2]), calendar)
+        return cls(Amount.of_levels(found[1], "per"), ordinal(found[2]), calendar)
 
     def over(self, seen: Span) -> tuple[Ints, Ints, NDArray[np.str_]]:
         """Return first days, last days and labels of the chunks that share a day with a span."""
         width = {"day": 1, "week": 7, "month": 28, "quarter": 84, "half": 168, "year": 364}
-        least = width[self._amount.level] * self._amount.n
+        least = width[self._amount.unit] * self._amount.n
         before = max(self._start - seen.lo, 0) // least + 2
         after = max(seen.hi - self._start, 0) // least + 2
         steps = np.arange(-before, after + 1) * self._amount.n
         start = np.full(len(steps), self._start)
-        begins = self._calendar.move_days(start, steps, self._amount.level)[0]
+        begins = self._calendar.move_days(start, steps, self._amount.unit)[0]
         first, last = begins[:-1], begins[1:] - 1
         keep = (last >= seen.lo) & (first <= seen.hi)
         first, last = first[keep], last[keep]

@@ -3,23 +3,54 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
-from eptaro.core.calendars.days import Flags
-from eptaro.core.questions.attributes import ATTRIBUTES, attribute_of
-from eptaro.core.questions.by_attribute import recap_by
-from eptaro.core.questions.per_entry import per_entry
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.dimension.recurring import RECURRING
+from eptaro.core.questions.answer import Answered, Side, Value
+from eptaro.core.questions.by_attribute import attribute_of, recap_by
+from eptaro.core.questions.per_entry import LABEL, per_entry
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables import exact
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.cross_tab import across
-from eptaro.core.verbs.periods import PeriodRows, spans_of
+from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.shares import rank_column, running_share, share_columns
 from eptaro.errors import EptaroError, QuestionError, check_texts
+
+
+@dataclass(frozen=True)
+class Recap(Question):
+    """What a recap was asked; see `recap` for what each option means."""
+
+    verb = "recap"
+    per: str
+    wide: bool = False
+    totals: bool = False
+    subtotals: tuple[str, ...] = ()
+    top: int | None = None
+    shares: bool = False
+    ranks: bool = False
+    sort: str | None = None
+    every: Literal["entry"] | None = None
+
+    def __post_init__(self) -> None:
+        check_texts(per=self.per, sort=self.sort, every=self.every)
+
+    def check_attribute(self) -> None:
+        """Raise `QuestionError` for options that only go with periods of time."""
+        if self.wide or self.totals or self.subtotals or self.shares or self.ranks:
+            raise QuestionError(
+                f"per={self.per!r} is no run of time; it goes with no wide, totals, subtotals, "
+                f"shares or ranks"
+            )
 
 
 def recap(
@@ -36,7 +67,7 @@ def recap(
     shares: bool = False,
     ranks: bool = False,
     sort: str | None = None,
-    every: str | None = None,
+    every: Literal["entry"] | None = None,
 ) -> Table:
     """Summarise each period of a level: one row per group and period, in time order.
 
@@ -71,63 +102,79 @@ def recap(
     >>> book.recap("month")["revenue"].tolist()
     [7, 0, 5]
     """
-    check_texts(per=per, sort=sort, every=every)
+    levels = (subtotals,) if isinstance(subtotals, str) else tuple(subtotals)
+    asked = Recap(per, wide, totals, levels, top, shares, ranks, sort, every)
     view = self.view(by, only, as_of)
-    if top is not None:
-        view = view.topped(top)
-    if every is not None:
-        return _per_entry(view, per, every)
-    if per in ATTRIBUTES:
-        if wide or totals or subtotals or shares or ranks:
-            raise QuestionError(
-                f"per={per!r} is no run of time; it goes with no wide, totals, subtotals, shares "
-                f"or ranks"
-            )
-        table = recap_by(view, attribute_of(view, per))
+    if asked.top is not None:
+        view = view.topped(asked.top)
+    if asked.every is not None:
+        return _per_entry(view, asked)
+    if asked.per in RECURRING:
+        asked.check_attribute()
+        table = recap_by(view, attribute_of(view, asked.per), asked)
         return table if sort is None else table.sorted(sort)
-    levels = [subtotals] if isinstance(subtotals, str) else list(subtotals)
-    rows = PeriodRows.of(view, per, levels, with_total=totals or wide)
-    if wide:
+    rows = PeriodRows.of(view, asked.per, asked.subtotals, with_total=asked.totals or asked.wide)
+    if asked.wide:
         if levels or shares or ranks or sort:
             raise QuestionError("wide=True goes with no subtotals, shares, ranks or sort")
-        return across(view, rows)
-    count = len(rows.labels)
+        return across(view, rows, asked)
+    return _long(view, rows, asked)
+
+
+def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
+    """Return one row per group and period, with shares and ranks where these are asked for."""
+    count, measures = len(rows.labels), view.facts.measures
     group = np.repeat(np.arange(view.groups.count), count)
     place = np.tile(np.arange(count), view.groups.count)
     rows = rows.repeated(place)
     parts = rows.level == rows.level_of_parts
-    values = [view.value(m, group, rows.first, rows.last) for m in self.measures]
-    meta = view.meta("recap") | {
-        "per": per,
-        "tie_out": tie_out(view, values, parts) | view.rows_in(),
-    }
+    values = [view.value(m, group, rows.first, rows.last) for m in measures]
     beside = []
-    for measure, value in zip(self.measures, values, strict=True):
+    for measure, value in zip(measures, values, strict=True):
         beside.append(value)
-        if shares:
+        if asked.shares:
             beside += share_columns(measure, value, group, place, parts, rows.parents(count))
-        if ranks:
-            levels_of = np.unique(rows.level.astype(str), return_inverse=True)[1]
+        if asked.ranks:
+            levels = np.unique(rows.level.astype(str), return_inverse=True)[1]
             ranked = group != view.others
-            beside.append(rank_column(measure, value, group, place, levels_of, ranked))
-    table = view.table([*view.groups.columns(group), *rows.head(), *beside], meta)
-    order = np.arange(len(table)) if sort is None else table.order(sort)
-    if shares:
-        running = [running_share(m, table.column(m.name), parts, order) for m in self.measures]
-        table = table.beside(
-            {f"{m.name}_share": r for m, r in zip(self.measures, running, strict=True) if r}
-        )
-    return table if sort is None else table.take(order)
+            beside.append(rank_column(measure, value, group, place, levels, ranked))
+    side = Side("days", rows.first, rows.last)
+    answer = Answered(
+        asked,
+        view,
+        group,
+        {m.name: Value(view, m, group, side) for m in measures},
+        np.arange(len(group)),
+        rows.level == TOTAL,
+    )
+    tied = tie_out(view, values, parts) | view.rows_in()
+    meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
+    table = Table([*view.groups.columns(group), *rows.head(), *beside], meta, answer)
+    order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
+    if asked.shares:
+        table = table.beside(_running_shares(view, table, parts, order))
+    return table if asked.sort is None else table.take(order)
 
 
-def _per_entry(view: View, per: str, every: str) -> Table:
+def _running_shares(view: View, table: Table, parts: Flags, order: Ints) -> dict[str, Column]:
+    """Return the running share of each measure, by the column that it stands beside."""
+    found = {}
+    for measure in view.facts.measures:
+        share = running_share(measure, table.column(measure.name), parts, order)
+        if share is not None:
+            found[f"{measure.name}_share"] = share
+    return found
+
+
+def _per_entry(view: View, asked: Recap) -> Table:
     """Return for each transaction the measures of the period that holds it."""
-    if every != "entry":
-        raise QuestionError(f"every={every!r}: a recap is one row per period, or per 'entry'")
-    labels, first, last, _ = spans_of(view, per)
+    if asked.every != "entry":
+        raise QuestionError(f"every={asked.every!r}: a recap is one row per period, or per 'entry'")
+    labels, first, last, _ = spans_of(view, asked.per)
     lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
     place = np.repeat(np.arange(len(labels)), lengths)
-    return per_entry(view, first[place], last[place], "", labels[place], "period", "recap")
+    label = Column.text("period", labels[place], description=LABEL)
+    return per_entry(view, Side("days", first[place], last[place]), "", label, asked)
 
 
 def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:

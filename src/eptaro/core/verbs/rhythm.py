@@ -2,15 +2,36 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
-from eptaro.core.questions.attributes import attribute_of, full_name
-from eptaro.core.questions.by_attribute import Crossed, rows_by
+from eptaro.core.calendars.days import Ints
+from eptaro.core.dimension.recurring import full_name
+from eptaro.core.questions.answer import Answered
+from eptaro.core.questions.by_attribute import (
+    Crossed,
+    answer_by,
+    attribute_of,
+    column_name,
+    rows_by,
+)
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
+
+
+@dataclass(frozen=True)
+class Rhythm(Question):
+    """What spread was asked for: over the values of `per`, or of `per` and `across` crossed."""
+
+    verb = "rhythm"
+    per: str
+    across: str | None = None
+    wide: bool = False
 
 
 def rhythm(
@@ -44,10 +65,11 @@ def rhythm(
     >>> row["weekday"], row["days"], row["revenue"], row["revenue_per_day"]
     ('Monday', 2, 12, 6.0)
     """
-    names = [full_name(per)] + ([] if across is None else [full_name(across)])
-    if len(set(names)) != len(names):
+    asked = Rhythm(full_name(per), None if across is None else full_name(across), wide)
+    if asked.across == asked.per:
         raise QuestionError(f"across={across!r} is what per={per!r} is already")
     view = self.view(by, only, as_of)
+    names = [asked.per, *([asked.across] if asked.across else [])]
     crossed = Crossed.of([attribute_of(view, name) for name in names])
     group, place, head, values = rows_by(view, crossed)
     beside = []
@@ -56,32 +78,43 @@ def rhythm(
         beside.append(value)
         if measure.additive_plane is not None:
             text = f"{measure.formula} per day that bears the row's values"
-            beside.append(
-                Column.of(
-                    f"{measure.name}_per_day",
-                    "float",
-                    value.numbers() / days,
-                    format=value.format,
-                    description=text,
-                )
+            per_day = Column.of(
+                f"{measure.name}_per_day",
+                "float",
+                value.numbers() / days,
+                format=value.format,
+                description=text,
             )
-    meta = view.meta("rhythm") | {"per": names[0], "across": names[1] if across else None}
-    table = view.table([*head, *beside], meta)
+            beside.append(per_day)
+    meta = view.meta("rhythm") | {"per": asked.per, "across": asked.across}
     if not wide:
-        return table
-    if across is None:
+        answer = answer_by(view, crossed, asked, group, place)
+        return Table([*head, *beside], meta, answer)
+    if asked.across is None:
         raise QuestionError("wide sets the values of across side by side; name one")
     shown = beside[1] if self.measures[0].additive_plane is not None else beside[0]
-    count = len(crossed.attributes[1].words)
+    columns, rows = _across(crossed, group, place, head, shown)
+    return Table(columns, meta, Answered(asked, view, group, {}, rows))
+
+
+def _across(
+    crossed: Crossed, group: Ints, place: Ints, head: list[Column], shown: Column
+) -> tuple[list[Column], Ints]:
+    """Return the values of the second attribute side by side, and the rows that are kept."""
+    outer = crossed.attributes[1]
+    values = [] if outer.choices is None else outer.choices.tolist()
+    count = len(values)
     first = np.flatnonzero(place % count == place[0] % count)
-    columns = [column.take(first) for column in head if column.name != "days"]
+    columns = [
+        column.take(first)
+        for column in head
+        if column.name not in ("days", column_name(outer.name))
+    ]
     key, keys = group * crossed.size + place, (group * crossed.size + place - place % count)[first]
-    for number, word in enumerate(crossed.attributes[1].words):
+    for number, word in enumerate(values):
         at = np.minimum(np.searchsorted(key, keys + number), len(key) - 1)
         found = key[at] == keys + number
         if found.any():
-            text = f"{shown.description}, {names[1]} {word}"
+            text = f"{shown.description}, {outer.name} {word}"
             columns.append(shown.take(at).blanked(found).named(word, text))
-    return Table(
-        [c for c in columns if c.name != crossed.attributes[1].column], table.meta, None, view
-    )
+    return columns, first

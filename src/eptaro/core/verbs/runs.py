@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.dimension.recurring import RECURRING, full_name
 from eptaro.core.folds.batch import CHUNK, Batch
 from eptaro.core.kernels.ranges import between
-from eptaro.core.questions.attributes import ATTRIBUTES, Attribute, attribute_of, full_name
-from eptaro.core.questions.by_attribute import Crossed, places_of
+from eptaro.core.questions.by_attribute import Crossed, attribute_of, places_of
 from eptaro.core.questions.transactions import placed_rows
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
@@ -40,6 +40,7 @@ class Runs:
 
     @classmethod
     def of(cls, view: View, name: str, per: str | None) -> Runs:
+        """Return the values of a column, by group and value of a level or attribute."""
         crossed = Crossed.of([_of_rows(view, per)])
         group, batch = placed_rows(view)
         planes = {plane for measure in view.facts.measures for plane in measure.planes}
@@ -84,21 +85,21 @@ class Runs:
     def head(self) -> list[Column]:
         """Return the groups and the value of `per`, where there is one."""
         columns = self.view.groups.columns(self.group)
-        if len(self.crossed.attributes[0].words) > 1 or self.crossed.attributes[0].name:
+        if self.crossed.attributes[0].name:
             columns += self.crossed.columns(self.place)
         return columns
 
 
-def _of_rows(view: View, per: str | None) -> Attribute:
+def _of_rows(view: View, per: str | None) -> Column:
     """Return what tells rows apart: an attribute, the periods of a level, or nothing."""
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     if per is None:
-        return Attribute("", [""], np.zeros(len(days), np.int64))
+        return Column.text("", np.array([""]), np.zeros(len(days), np.int64))
     if per in view.calendar.levels:
         periods = view.calendar.periods(view.seen, per)
-        return Attribute("period", periods.labels.tolist(), periods.position_of(days))
-    if per not in ATTRIBUTES:
-        levels = (*view.calendar.levels, *ATTRIBUTES)
+        return Column.text("period", periods.labels, periods.position_of(days))
+    if per not in RECURRING:
+        levels = (*view.calendar.levels, *RECURRING)
         raise QuestionError(unknown("level or attribute", per, levels))
     return attribute_of(view, full_name(per))
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.questions.answer import Answered
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.runs import Runs
@@ -16,6 +20,29 @@ _FENCE = 1.5
 
 
 _MOST_BINS = 1000
+
+
+@dataclass(frozen=True)
+class Spread(Question):
+    """Box figures of a column, by the values of `per`."""
+
+    verb = "spread"
+    column: str
+    per: str | None = None
+
+
+@dataclass(frozen=True)
+class Histogram(Question):
+    """A column's values counted in about `bins` ranges, by the values of `per`."""
+
+    verb = "histogram"
+    column: str
+    per: str | None = None
+    bins: int = 20
+
+    def __post_init__(self) -> None:
+        if not 1 <= self.bins <= _MOST_BINS:
+            raise QuestionError(f"bins={self.bins} must be from 1 to {_MOST_BINS:,}")
 
 
 def spread(
@@ -68,7 +95,8 @@ def spread(
         Column.of("least", "float", values[lo], description="The least value"),
         Column.of("most", "float", values[hi - 1], description="The largest value"),
     ]
-    return Table(made, runs.view.meta("spread") | {"per": per, "column": column})
+    answer = Answered(Spread(column, per), runs.view, runs.group, {}, np.arange(len(lo)))
+    return Table(made, runs.view.meta("spread") | {"per": per, "column": column}, answer)
 
 
 def histogram(
@@ -93,8 +121,7 @@ def histogram(
     >>> [(row["from"], row["entries"]) for row in book.histogram("fare", bins=2).rows()]
     [(0.0, 1), (10.0, 2)]
     """
-    if not 1 <= bins <= _MOST_BINS:
-        raise QuestionError(f"bins={bins} must be from 1 to {_MOST_BINS:,}")
+    asked = Histogram(column, per, bins)
     runs = Runs.of(self.view(by, only, as_of), column, per)
     edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
     count, rows = len(edges) - 1, len(runs.lo)
@@ -110,7 +137,8 @@ def histogram(
         Column.of("entries", "integer", entries, description="Values in the range"),
         Column.of("share", "float", entries / total, unit="share", description="Share of the row"),
     ]
-    return Table(made, runs.view.meta("histogram") | {"per": per, "column": column})
+    answer = Answered(asked, runs.view, runs.group, {}, place)
+    return Table(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
 
 
 def _round_edges(least: float, most: float, bins: int) -> NDArray[np.float64]:

@@ -4,29 +4,59 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import Literal, TypeAlias, get_args
 
 import numpy as np
 
-from eptaro.core.calendars.amount import BY_GROUP, OWN_UNITS, Reach
+from eptaro.core.calendars.amount import ACTIVE_DAY, BY_GROUP, COUNTED, ENTRY, Amount
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.folds.planes import ROWS
 from eptaro.core.kernels.adding import running
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.per_entry import per_entry
+from eptaro.core.questions.answer import Answered, LastEntries, Number, Side, Value
+from eptaro.core.questions.per_entry import LABEL, per_entry
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.transactions import Ledger
 from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.windows import Windows
 from eptaro.errors import QuestionError, check_texts, unknown
 
-_EDGES = ("open", "closed")
+Edge: TypeAlias = Literal["open", "closed"]
+Keep: TypeAlias = Literal["keep", "blank"]
 
 
-_KEEPS = ("keep", "blank")
+@dataclass(frozen=True)
+class Trail(Question):
+    """What rolling windows were asked for; see `trail` for what each option means."""
+
+    verb = "trail"
+    back: Amount
+    ahead: Amount | None = None
+    every: str = "day"
+    far_edge: Edge = "open"
+    centred: bool = False
+    incomplete: Keep = "keep"
+    weights: tuple[float, ...] | None = None
+
+    def __post_init__(self) -> None:
+        for argument, value, accepted in (
+            ("far_edge", self.far_edge, get_args(Edge)),
+            ("incomplete", self.incomplete, get_args(Keep)),
+        ):
+            if value not in accepted:
+                raise QuestionError(unknown(f"value for {argument}", value, accepted))
+        check_texts(every=self.every)
+
+    def windows(self) -> Windows:
+        """Return how the windows lie about their day; raises `QuestionError` for none that can."""
+        windows = Windows(self.back, self.ahead, self.centred, self.far_edge == "closed")
+        windows.check()
+        return windows
 
 
 def trail(
@@ -35,9 +65,9 @@ def trail(
     *,
     ahead: str | None = None,
     every: str = "day",
-    far_edge: str = "open",
+    far_edge: Edge = "open",
     centred: bool = False,
-    incomplete: str = "keep",
+    incomplete: Keep = "keep",
     weights: Sequence[float] | None = None,
     by: By = None,
     only: Only = None,
@@ -70,27 +100,25 @@ def trail(
     >>> book.trail("2 days")["revenue_trailing"].tolist()
     [7, 7, 5]
     """
-    for argument, value, accepted in (
-        ("far_edge", far_edge, _EDGES),
-        ("incomplete", incomplete, _KEEPS),
-    ):
-        if value not in accepted:
-            raise QuestionError(unknown(f"value for {argument}", value, accepted))
-    check_texts(every=every)
-    reach = Reach.parse(back, "back")
-    after = None if ahead is None else Reach.parse(ahead, "ahead")
-    windows = Windows(reach, after, centred, far_edge == "closed")
-    windows.check()
+    asked = Trail(
+        Amount.parse(back, "back"),
+        None if ahead is None else Amount.parse(ahead, "ahead"),
+        every,
+        far_edge,
+        centred,
+        incomplete,
+        None if weights is None else _checked(weights),
+    )
+    windows = asked.windows()
     view = self.view(by, only, as_of)
     if every == "entry":
-        return _per_entry(view, windows)
+        return _per_entry(view, windows, asked)
     ends = _ends(view, check_level(every, self.calendar.levels))
-    if weights is not None:
-        check_weights(windows, every, weights)
-    rows = _rows(view, windows, ends, None if weights is None else every)
-    if weights is not None:
-        values = weighted_mean(view, reach, every, list(weights), rows.group, rows.date)
+    if asked.weights is not None:
+        rows = _weighted_rows(view, windows, ends, asked)
+        values = weighted_mean(view, asked, rows.group, rows.date)
     else:
+        rows = _rows(view, windows, ends)
         values = [rows.value(view, measure) for measure in self.measures]
     if incomplete == "blank":
         values = [value.blanked(rows.complete) for value in values]
@@ -98,10 +126,17 @@ def trail(
         value.named(f"{measure.name}_trailing", f"{measure.formula} over the window")
         for measure, value in zip(self.measures, values, strict=True)
     ]
-    head = [*view.groups.columns(rows.group), *rows.head()]
-    asked = {"every": every, "back": str(reach), "ahead": None if after is None else str(after)}
-    meta = view.meta("trail") | asked
-    return (view.table if weights is None else Table)([*head, *named], meta)
+    columns = [*view.groups.columns(rows.group), *rows.head(), *named]
+    ahead_text = None if asked.ahead is None else str(asked.ahead)
+    meta = view.meta("trail") | {"every": every, "back": str(asked.back), "ahead": ahead_text}
+    numbers = {} if asked.weights else rows.numbers(view, asked)
+    return Table(columns, meta, Answered(asked, view, rows.group, numbers, rows.every))
+
+
+def _checked(weights: object) -> tuple[float, ...]:
+    if isinstance(weights, str) or not isinstance(weights, Iterable):
+        raise QuestionError(f"weights={weights!r} must be numbers, one per unit, oldest first")
+    return tuple(weights)
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,7 +153,22 @@ class _Windowed:
     lo: Ints | None = None
     hi: Ints | None = None
 
+    @property
+    def every(self) -> Ints:
+        """The places of all rows."""
+        return np.arange(len(self.group))
+
+    def numbers(self, view: View, asked: Trail) -> dict[str, Number]:
+        """Return what stands behind the values of each measure."""
+        side = Side("days", self.first, self.last)
+        picked = None if self.ledger is None else LastEntries(asked.back)
+        return {
+            f"{m.name}_trailing": Value(view, m, self.group, side, picked)
+            for m in view.facts.measures
+        }
+
     def head(self) -> list[Column]:
+        """Return the columns that tell the windows."""
         return [
             dates("date", self.date, description="The day that the window belongs to"),
             dates("first", self.first, description="First day of the window"),
@@ -140,6 +190,7 @@ class _Windowed:
         ]
 
     def value(self, view: View, measure: Measure) -> Column:
+        """Return a measure over the windows."""
         if self.ledger is None or self.lo is None or self.hi is None:
             return view.value(measure, self.group, self.first, self.last)
         if measure.staged:
@@ -148,14 +199,15 @@ class _Windowed:
         return measure.over_cells(self.ledger.cells, self.lo, self.hi, formats)
 
 
-def _per_entry(view: View, windows: Windows) -> Table:
+def _per_entry(view: View, windows: Windows, asked: Trail) -> Table:
     """Return for each transaction the window of its day."""
     if windows.back.unit in BY_GROUP:
         raise QuestionError(f"every='entry' goes with windows of days, not of {windows.back}")
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     first, last = windows.bounds(days, view.calendar, view.facts.workdays)
-    labels = np.array([str(windows.back)])[np.zeros(len(days), np.int64)]
-    return per_entry(view, first, last, "_trailing", labels, "window", "trail")
+    one = np.zeros(len(days), np.int64)
+    label = Column.text("window", np.array([str(windows.back)]), one, description=LABEL)
+    return per_entry(view, Side("days", first, last), "_trailing", label, asked)
 
 
 def _ends(view: View, every: str) -> Ints:
@@ -167,25 +219,38 @@ def _ends(view: View, every: str) -> Ints:
     return np.minimum(last, seen.hi)
 
 
-def _rows(view: View, windows: Windows, ends: Ints, weighted: str | None) -> _Windowed:
-    """Return windows that end on some days; `weighted` names the level that `every` is then."""
+def _rows(view: View, windows: Windows, ends: Ints) -> _Windowed:
+    """Return the windows that end on some days, for every group."""
     count = view.groups.count
     group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
-    if windows.back.unit == "entry":
+    if windows.back.unit == ENTRY:
         return _by_entries(view, windows.back.n, group, date)
-    if windows.back.unit == "active day":
+    if windows.back.unit == ACTIVE_DAY:
         first, complete = _active(view, windows.back.n, group, date)
-        last = date
-    else:
-        lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
-        if weighted is not None:
-            lo = first_used(view, windows.back, weighted, ends)
-        first, last = np.tile(lo, count), np.tile(hi, count)
-        complete = view.complete(first, last)
+        return _counted(view, group, date, first, date, complete)
+    lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
+    first, last = np.tile(lo, count), np.tile(hi, count)
+    return _counted(view, group, date, first, last, view.complete(first, last))
+
+
+def _weighted_rows(view: View, windows: Windows, ends: Ints, asked: Trail) -> _Windowed:
+    """Return the windows whose units are weighted: they begin with the first unit used."""
+    check_weights(windows, asked.every)
+    count = view.groups.count
+    group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
+    _, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
+    first, last = np.tile(first_used(view, asked, ends), count), np.tile(hi, count)
+    return _counted(view, group, date, first, last, view.complete(first, last))
+
+
+def _counted(
+    view: View, group: Ints, date: Ints, first: Ints, last: Ints, complete: Flags
+) -> _Windowed:
+    """Return windows of days with the number of transactions in each."""
     axis = view.cells.axis
-    upto = np.minimum(last, view.coverage.hi)
     begin = axis.place(group, first)
-    entries = view.cells.sums(ROWS, begin, np.maximum(axis.place(group, upto + 1), begin))
+    end = axis.place(group, np.minimum(last, view.coverage.hi) + 1)
+    entries = view.cells.sums(ROWS, begin, np.maximum(end, begin))
     return _Windowed(group, date, first, last, entries.data, complete)
 
 
@@ -214,52 +279,53 @@ def _by_entries(view: View, n: int, group: Ints, date: Ints) -> _Windowed:
     return _Windowed(group, date, first, date, hi - lo, hi - lo == n, ledger, lo, hi)
 
 
-def check_weights(windows: Windows, every: str, weights: object) -> None:
+def check_weights(windows: Windows, every: str) -> None:
     """Raise `QuestionError` where the units of a window are not those that are weighted."""
-    if isinstance(weights, str) or not isinstance(weights, Iterable):
-        raise QuestionError(f"weights={weights!r} must be numbers, one per unit, oldest first")
-    reach = windows.back
-    if reach.unit not in ("day", every) or reach.unit in OWN_UNITS:
-        raise QuestionError(f"weights go with days, or with every={reach.unit!r} for {reach}")
+    back = windows.back
+    if back.unit not in ("day", every) or back.unit in COUNTED:
+        raise QuestionError(f"weights go with days, or with every={back.unit!r} for {back}")
     if windows.ahead or windows.centred or windows.closed:
         raise QuestionError(
             "weights go with windows that reach back alone; leave out ahead, centred and far_edge"
         )
 
 
-def weighted_mean(
-    view: View, reach: Reach, every: str, weights: list[float], group: Ints, date: Ints
-) -> list[Column]:
+def weighted_mean(view: View, asked: Trail, group: Ints, date: Ints) -> list[Column]:
     """Return for each measure the weighted mean of its values over the units of a window.
 
     The sum of weight times value, divided by the sum of weights; blank where one of the
     units has no value.
     """
-    if len(weights) != reach.n:
-        raise QuestionError(f"{len(weights)} weights for {reach}; give one per unit, oldest first")
+    weights, n = asked.weights or (), asked.back.n
+    if len(weights) != n:
+        raise QuestionError(
+            f"{len(weights)} weights for {asked.back}; give one per unit, oldest first"
+        )
     total = float(np.sum(weights))
     if not np.isfinite(total) or total == 0:
         raise QuestionError("the weights add up to nothing; give numbers with a sum")
     found = []
     for measure in view.facts.measures:
-        added = np.zeros(len(group))
-        for age, weight in zip(range(reach.n - 1, -1, -1), weights, strict=True):
-            first, last = _unit(view, reach.unit, every, date, age)
+        added, form = np.zeros(len(group)), None
+        for age, weight in zip(range(n - 1, -1, -1), weights, strict=True):
+            value = view.value(measure, group, *_unit(view, asked, date, age))
+            form = value.format
             with np.errstate(over="ignore", invalid="ignore"):
-                added += weight * view.value(measure, group, first, last).numbers()
-        found.append(Column.of("", "float", added / total, np.isfinite(added)))
+                added += weight * value.numbers()
+        found.append(Column.of("", "float", added / total, np.isfinite(added), format=form))
     return found
 
 
-def first_used(view: View, reach: Reach, every: str, date: Ints) -> Ints:
+def first_used(view: View, asked: Trail, date: Ints) -> Ints:
     """Return the first day of the oldest unit of each window."""
-    return _unit(view, reach.unit, every, date, reach.n - 1)[0]
+    return _unit(view, asked, date, asked.back.n - 1)[0]
 
 
-def _unit(view: View, unit: str, every: str, date: Ints, age: int) -> tuple[Ints, Ints]:
+def _unit(view: View, asked: Trail, date: Ints, age: int) -> tuple[Ints, Ints]:
     """Return the days of the unit that lies `age` units before the date's own."""
-    if unit == "day":
+    if asked.back.unit == "day":
         return date - age, date - age
+    every = asked.every
     index = view.calendar.index_of(date, every) - age
     first, last = view.calendar.first_days(index, every), view.calendar.last_days(index, every)
     return first, np.minimum(last, date) if age == 0 else last

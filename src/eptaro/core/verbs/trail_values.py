@@ -2,77 +2,85 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import TypeAlias
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TypeAlias, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core import hooks
 from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.fold import Fold
-from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.questions.scope import By
+from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.measures.measure import Measure
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.trail import Edge
 from eptaro.errors import QuestionError
 
 Floats: TypeAlias = NDArray[np.float64]
 
 
-def trail_values(
-    table: object,
-    *,
-    along: str,
-    back: float,
-    measures: str | Iterable[str | Measure],
-    ahead: float = 0.0,
-    far_edge: str = "open",
-    by: By = None,
-) -> Table:
-    """Return for each row of a frame the measures over rows whose `along` lies near its own.
+@dataclass(frozen=True, eq=False)
+class ValueRows:
+    """Rows with a position each: their group's place among `groups`, and what they measure."""
 
-    The window of a row at x holds the rows of its group from x - back (left out, unless
-    `far_edge="closed"`) to x + ahead, itself among them. Rows come in the order of group
-    and `along`; rows with a blank there are left out. Columns: `row` (place in the input,
-    from 1), the groups, `along`, `entries`, and `NAME_trailing`.
+    position: Floats
+    groups: Groups
+    group: Ints
+    values: Mapping[str, Column]
+    distinct: Mapping[str, Coded]
 
-    Raises `QuestionError` for a window that cannot be.
+    def batch(self, order: Ints) -> Batch:
+        """Return the rows in an order, each as a cell of its own."""
+        return Batch(
+            np.arange(len(order), dtype=np.int32),
+            {},
+            {name: column.take(order) for name, column in self.values.items()},
+            {name: coded.at(order) for name, coded in self.distinct.items()},
+        )
 
-    >>> found = trail_values({"km": [0, 1, 4], "t": [9, 7, 5]}, along="km", back=2,
-    ...                      measures="t=sum(t)")
-    >>> found["t_trailing"].tolist()
-    [9, 16, 5]
-    """
-    if not (back > 0 and np.isfinite(back)) or not (ahead >= 0 and np.isfinite(ahead)):
-        raise QuestionError(f"back={back} and ahead={ahead} must be widths; back is over 0")
-    if far_edge not in ("open", "closed"):
-        raise QuestionError(f"far_edge={far_edge!r} is neither open nor closed")
-    parsed = parse_measures(measures)
-    if any(measure.staged for measure in parsed):
+
+@dataclass(frozen=True)
+class TrailValues:
+    """What windows along a column were asked for; see `trail_values`."""
+
+    along: str
+    back: float
+    ahead: float = 0.0
+    far_edge: Edge = "open"
+
+    def __post_init__(self) -> None:
+        back, ahead = self.back, self.ahead
+        if not (back > 0 and np.isfinite(back)) or not (ahead >= 0 and np.isfinite(ahead)):
+            raise QuestionError(f"back={back} and ahead={ahead} must be widths; back is over 0")
+        if self.far_edge not in get_args(Edge):
+            raise QuestionError(f"far_edge={self.far_edge!r} is neither open nor closed")
+
+
+def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValues) -> Table:
+    """Return the measures over the window of each row; see `eptaro.trail_values`."""
+    if any(measure.staged for measure in measures):
         raise QuestionError("a measure per day has no place in windows along a column")
-    names = [by] if isinstance(by, str) else list(by or ())
-    planes = {plane for measure in parsed for plane in measure.planes}
-    position, groups, place, batch = hooks.call("value_rows", table, along, names, planes)
-    filled = ~np.isnan(position)
-    order = np.lexsort((position, place))
-    order = order[filled[order]]
-    x, group = position[order], place[order]
-    fold = Fold([], planes)
-    fold.add(batch(order))
+    order = np.lexsort((rows.position, rows.group))
+    order = order[~np.isnan(rows.position)[order]]
+    x, group = rows.position[order], rows.group[order]
+    fold = Fold([], {plane for measure in measures for plane in measure.planes})
+    fold.add(rows.batch(order))
     _, cells = fold.result()
-    lo = _places(group, x, x - back, after_equals=far_edge == "open")
-    hi = _places(group, x, x + ahead, after_equals=True)
+    lo = _places(group, x, x - asked.back, after_equals=asked.far_edge == "open")
+    hi = _places(group, x, x + asked.ahead, after_equals=True)
     columns = [
         Column.of("row", "integer", order + 1, unit="number", description="Place in the input"),
-        *groups.columns(group),
-        Column.of(along, "float", x, description="Where the window ends"),
+        *rows.groups.columns(group),
+        Column.of(asked.along, "float", x, description="Where the window ends"),
         Column.of("entries", "integer", hi - lo, description="Rows in the window"),
     ]
-    for measure in parsed:
+    for measure in measures:
         value = measure.over_cells(cells, lo, hi, {})
         columns.append(value.named(f"{measure.name}_trailing", f"{measure.formula} over it"))
-    return Table(columns, {"verb": "trail_values", "along": along})
+    return Table(columns, {"verb": "trail_values", "along": asked.along})
 
 
 def _places(group: Ints, x: Floats, asked: Floats, *, after_equals: bool) -> Ints:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eptaro.core.calendars.amount import BY_GROUP, Reach
+from eptaro.core.calendars.amount import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.workdays import Workdays
@@ -17,8 +17,8 @@ from eptaro.errors import QuestionError
 class Windows:
     """How windows lie about their day."""
 
-    back: Reach
-    ahead: Reach | None
+    back: Amount
+    ahead: Amount | None
     centred: bool
     closed: bool
 
@@ -26,9 +26,9 @@ class Windows:
         """Raise `QuestionError` for windows that cannot be."""
         if self.centred and (self.back.unit not in ("day", "week") or self.ahead or self.closed):
             raise QuestionError("a centred window is a number of days or weeks, and nothing else")
-        if self.ahead and BY_GROUP[0] in (self.back.unit, self.ahead.unit):
+        if self.ahead and ACTIVE_DAY in (self.back.unit, self.ahead.unit):
             raise QuestionError("active days reach back only; leave ahead out")
-        if self.ahead and BY_GROUP[1] in (self.back.unit, self.ahead.unit):
+        if self.ahead and ENTRY in (self.back.unit, self.ahead.unit):
             raise QuestionError("entries reach back only; leave ahead out")
         if self.closed and self.back.unit in BY_GROUP:
             raise QuestionError(f"{self.back} are counted, and have no far edge to close")
@@ -45,7 +45,7 @@ class Windows:
             first = days - width // 2
             return first, first + width - 1
         n, unit = self.back.n, self.back.unit
-        if unit == "workday":
+        if unit == WORKDAY:
             counted = workdays.number(days + 1)
             first = workdays.move(days, -n) if self.closed else workdays.day_at(counted - n)
         else:
@@ -58,6 +58,6 @@ class Windows:
         if self.ahead is None:
             return days
         n, unit = self.ahead.n, self.ahead.unit
-        if unit == "workday":
+        if unit == WORKDAY:
             return workdays.day_at(workdays.number(days + 1) + n - 1)
         return calendar.move_days(days + 1, n, unit)[0] - 1

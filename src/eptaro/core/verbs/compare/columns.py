@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, as_dates
 from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.answer import Change, Mean, Number, Pairing, Side, Value
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates, difference
 from eptaro.core.verbs.compare.details import detail_columns, standing_column
 from eptaro.core.verbs.compare.sides import Sides
-from eptaro.core.verbs.goals import Goals, goal_columns
+from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
 
 
 class Compared:
@@ -104,6 +105,31 @@ class Compared:
         )
         return now, column
 
+    def numbers(self, measure: Measure, pairing: Pairing | None) -> dict[str, Number]:
+        """Return what stands behind a measure's value, prior value, change and change ratio."""
+        name, now, exists = measure.name, self.now, self.exists
+        side = Side("current side", now.first, now.last, now.exists)
+        value = self._value(measure, side)
+        before: Value | Mean
+        if len(self.priors) == 1:
+            (prior,) = self.priors
+            before = self._value(measure, Side("prior side", prior.first, prior.last, exists))
+        else:  # the earliest first, as `prior_spans` lists them
+            sides = [
+                Side(f"prior side {number}", prior.first, prior.last, exists)
+                for number, prior in enumerate(reversed(self.priors), 1)
+            ]
+            before = Mean(tuple(self._value(measure, side) for side in sides))
+        return {
+            name: value,
+            f"{name}_prior": before,
+            f"{name}_change": Change(value, before, self.comparable, False, pairing),
+            f"{name}_change_ratio": Change(value, before, self.comparable, True, pairing),
+        }
+
+    def _value(self, measure: Measure, side: Side) -> Value:
+        return Value(self._view, measure, self.group, side)
+
     @cached_property
     def _days(self) -> tuple[NDArray[Any], NDArray[Any]]:
         """The days of the current sides, and the mean of those of the prior ones."""
@@ -118,21 +144,12 @@ class Compared:
         """Return change per day and contribution."""
         return detail_columns(measure, value, prior, self._days, self.place, self.comparable)
 
-    def goals(self, goals: Goals, pace: str, per: str, value: Column) -> list[Column]:
+    def goals(self, goals: Goals, pace: Pace, per: str, value: Column) -> list[Column]:
         """Return the goals of the current sides, the gap only where they are complete."""
         labels, held = np.unique(self.now.label, return_inverse=True)
         whole = self._view.complete(self.now.first, self.now.last)
-        return goal_columns(
-            self._view,
-            goals,
-            pace,
-            per,
-            labels,
-            self.group,
-            held,
-            self.now.last,
-            value.blanked(whole),
-        )
+        rows = GoalRows(per, labels, self.group, held, self.now.last)
+        return goal_columns(self._view, goals, pace, rows, value.blanked(whole))
 
 
 def _listed(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:

@@ -4,28 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.amount import parse_amount
+from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
+from eptaro.core.questions.answer import Answered, Number, Pairing
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.columns import Compared, changes
-from eptaro.core.verbs.compare.counterparts import (
-    ALIGNS,
-    of_to_date,
-    of_whole,
-    of_windows,
-    restated,
-)
+from eptaro.core.verbs.compare.counterparts import Match, of_to_date, of_whole, of_windows, restated
 from eptaro.core.verbs.compare.effects import Effects
+from eptaro.core.verbs.compare.options import Align, Compare, Kind
 from eptaro.core.verbs.compare.sides import (
     Sides,
     each_day,
@@ -34,8 +29,8 @@ from eptaro.core.verbs.compare.sides import (
     window_of,
 )
 from eptaro.core.verbs.compare.together import side_by_side
-from eptaro.core.verbs.goals import Goals
-from eptaro.errors import CalendarError, QuestionError, check_texts, unknown
+from eptaro.core.verbs.goals import Goals, Pace
+from eptaro.errors import CalendarError, QuestionError
 
 
 def compare(
@@ -46,15 +41,15 @@ def compare(
     against: str | None = None,
     mean_of: int = 1,
     to_date: bool = False,
-    match: str = "date",
-    align: str = "place",
+    match: Match = "date",
+    align: Align = "place",
     periods: int = 1,
     every: str | None = None,
     trailing: str | None = None,
     details: bool = False,
-    effects: str | None = None,
+    effects: Kind | None = None,
     goals: Goals | None = None,
-    pace: str = "straight",
+    pace: Pace = "straight",
     sort: str | None = None,
     by: By = None,
     only: Only = None,
@@ -105,96 +100,106 @@ def compare(
     >>> str(row["prior_last"]), row["revenue_change"], row["revenue_change_ratio"]
     ('2024-02-29', 10, 0.25)
     """
-    given = {name: value for name, value in locals().items() if name not in ("self", "per", "back")}
-    if not isinstance(back, str):
-        tables = [compare(self, per, back=one, **given | {"sort": None}) for one in _backs(back)]
-        together = side_by_side(tables, _backs(back), [measure.name for measure in self.measures])
-        return together if sort is None else together.sorted(sort)
-    check_texts(per=per, against=against, sort=sort, every=every)
+    backs = (back,) if isinstance(back, str) else _backs(back)
+    asked = Compare(
+        per,
+        backs,
+        against,
+        mean_of,
+        to_date,
+        match,
+        align,
+        periods,
+        every,
+        trailing,
+        details,
+        effects,
+        goals,
+        pace,
+        sort,
+    )
     check_level(per, self.calendar.levels)
-    _check_together(given)
+    asked.check()
     view = self.view(by, only, as_of)
-    now, priors = _sides(view, per, back, given)
-    answer = Compared(view, now, priors)
-    columns = answer.head(with_day=every is not None)
-    if details:
-        columns.append(answer.standing())
-    explained = None
-    if effects is not None:
-        explained = Effects(view, effects, answer.group, answer.now, answer.priors[0])
-        columns += explained.day_columns(answer.exists)
-    for measure in self.measures:
-        value, prior = answer.values(measure)
-        changed = changes(measure.name, value, prior, answer.comparable)
-        columns += [value, *changed]
-        if details:
-            columns += answer.details(measure, value, prior)
-        if explained is not None:
-            columns += explained.columns(measure, changed[1])
-        if goals is not None and measure is self.measures[0]:
-            columns += answer.goals(goals, pace, per, value)
-    asked = {name: given[name] for name in ("to_date", "match", "align", "trailing")}
-    before = back if against is None else f"against {against}"
-    table = view.table(columns, view.meta("compare") | {"per": per, "back": before} | asked)
-    return table if sort is None else table.sorted(sort)
+    tables = [_against_one(view, replace(asked, back=(one,))) for one in backs]
+    whole = tables[0] if isinstance(back, str) else side_by_side(tables, asked, self.measures)
+    return whole if sort is None else whole.sorted(sort)
 
 
-def _backs(back: Sequence[str]) -> list[str]:
+def _backs(back: Sequence[str]) -> tuple[str, ...]:
     if not isinstance(back, Sequence) or not all(isinstance(one, str) for one in back):
         raise QuestionError(f"back={back!r} is not an amount of time; write it as '1 year'")
-    backs = list(dict.fromkeys(back))
-    if not backs:
+    if not back:
         raise QuestionError("back names no prior period; write '1 year'")
-    return backs
+    return tuple(dict.fromkeys(back))
 
 
-def _check_together(given: dict[str, Any]) -> None:
-    """Raise `QuestionError` where options contradict each other."""
-    if given["align"] not in ALIGNS:
-        raise QuestionError(unknown("value for align", given["align"], ALIGNS))
-    if not given["to_date"]:
-        for name, plain in (("match", "date"), ("periods", 1), ("every", None)):
-            if given[name] != plain:
-                raise QuestionError(f"{name} belongs to to_date=True; whole periods need none")
-    if given["trailing"] is not None:
-        for name in ("to_date", "against", "goals"):
-            if given[name]:
-                raise QuestionError(f"trailing windows go with back, not with {name}")
-    if given["mean_of"] < 1:
-        raise QuestionError(f"mean_of={given['mean_of']} must be at least 1")
-    if given["mean_of"] > 1:
-        for name, plain in (("against", None), ("effects", None), ("align", "place")):
-            if given[name] != plain:
-                raise QuestionError(f"mean_of and {name} do not go together; leave one out")
-    if given["against"] and given["align"] != "place":
-        raise QuestionError("align='restated' goes with back='1 year', not with against")
+def _against_one(view: View, asked: Compare) -> Table:
+    """Return the comparison with one prior side, in the order of groups and time."""
+    now, priors, pairing = _sides(view, asked)
+    sides = Compared(view, now, priors)
+    columns = sides.head(with_day=asked.every is not None)
+    if asked.details:
+        columns.append(sides.standing())
+    explained = None
+    if asked.effects is not None:
+        explained = Effects(view, asked.effects, sides.group, sides.now, sides.priors[0])
+        columns += explained.day_columns(sides.exists)
+    numbers: dict[str, Number] = {}
+    for measure in view.facts.measures:
+        value, prior = sides.values(measure)
+        changed = changes(measure.name, value, prior, sides.comparable)
+        columns += [value, *changed]
+        numbers |= sides.numbers(measure, pairing)
+        if asked.details:
+            columns += sides.details(measure, value, prior)
+        if explained is not None:
+            columns += explained.columns(measure, changed[1])
+        if asked.goals is not None and measure is view.facts.measures[0]:
+            columns += sides.goals(asked.goals, asked.pace, asked.per, value)
+    told = {name: getattr(asked, name) for name in ("to_date", "match", "align", "trailing")}
+    meta = view.meta("compare") | {"per": asked.per, "back": asked.before} | told
+    return Table(
+        columns, meta, Answered(asked, view, sides.group, numbers, np.arange(len(sides.group)))
+    )
 
 
-def _sides(view: View, per: str, back: str, given: dict[str, Any]) -> tuple[Sides, list[Sides]]:
-    """Return the current sides and the prior ones, one or as many as the mean is of."""
-    calendar, against = view.calendar, given["against"]
+def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], Pairing | None]:
+    """Return the current sides, the prior ones (one, or as many as the mean is of), and how
+    their days meet, where they do day by day.
+    """
+    calendar, per, against = view.calendar, asked.per, asked.against
     fixed = None if against is None else _fixed(view, per, against)
-    amount = parse_amount(back, "back")
-    level = fixed.level if isinstance(fixed, Period) else amount.level
-    if fixed is None and given["trailing"] is None:
-        _check_step(calendar, per, level, f"back={back!r}")
-    if given["trailing"] is not None:
-        windows = window_of(given["trailing"])
+    amount = Amount.of_levels(asked.back[0], "back")
+    level = fixed.level if isinstance(fixed, Period) else amount.unit
+    if fixed is None and asked.trailing is None:
+        _check_step(calendar, per, level, f"back={asked.back[0]!r}")
+    if asked.trailing is not None:
+        windows = window_of(asked.trailing)
         now, find = trailing_windows(view, per, windows), of_windows(view, per, level, windows)
-    elif given["to_date"]:
+    elif asked.to_date:
         if isinstance(fixed, Span):
             raise QuestionError(f"to_date needs a period to cut, and against={against!r} is none")
-        now, find = _to_date(view, per, given), of_to_date(view, per, level, given["match"])
+        now, find = _to_date(view, asked), of_to_date(view, per, level, asked.match)
     else:
         now, find = whole_periods(view, per), of_whole(view, per, level)
     if isinstance(fixed, Span):
-        return now, [_all_on(now, fixed)]
+        return now, [_all_on(now, fixed)], None
     if isinstance(fixed, Period):
-        return now, [find(now, _steps_to(fixed, now, per))]
-    priors = [find(now, amount.n * step) for step in range(1, given["mean_of"] + 1)]
-    if given["align"] == "restated":
-        priors = [restated(calendar, amount, given["match"], now, priors[0])]
-    return now, priors
+        return now, [find(now, _steps_to(fixed, now, per))], _pairing(asked, None)
+    priors = [find(now, amount.n * step) for step in range(1, asked.mean_of + 1)]
+    if asked.align == "restated":
+        priors = [restated(calendar, amount, asked.match, now, priors[0])]
+    return now, priors, _pairing(asked, amount) if len(priors) == 1 else None
+
+
+def _pairing(asked: Compare, amount: Amount | None) -> Pairing:
+    """Return how days meet under the match rule; a fixed period has no amount to move by."""
+    if asked.match == "workday":
+        return Pairing("workday")
+    if asked.match != "date" or amount is None or asked.align == "restated":
+        return Pairing("days in")
+    return Pairing("date", amount)
 
 
 def _steps_to(fixed: Period, now: Sides, per: str) -> Ints:
@@ -235,9 +240,9 @@ def _all_on(now: Sides, span: Span) -> Sides:
     return Sides(np.full(len(now), str(span)), now.index, same + span.lo, same + span.hi, ~no, no)
 
 
-def _to_date(view: View, per: str, given: dict[str, Any]) -> Sides:
+def _to_date(view: View, asked: Compare) -> Sides:
     """Return the period that holds the as-of date, cut there, after so many earlier ones."""
-    periods: int = given["periods"]
+    periods, per = asked.periods, asked.per
     if periods < 1:
         raise QuestionError(f"periods={periods} must be at least 1")
     if view.window:
@@ -246,7 +251,7 @@ def _to_date(view: View, per: str, given: dict[str, Any]) -> Sides:
     cut = Sides.of(calendar, per, calendar.index_of(today, per), last=today)
     if periods > 1:
         steps = np.arange(periods)[::-1]
-        find = of_to_date(view, per, per, given["match"])
+        find = of_to_date(view, per, per, asked.match)
         earlier = find(cut.at(np.zeros(periods, np.int64)), steps)
         cut = replace(earlier, last=np.where(steps == 0, today, earlier.last))
-    return cut if given["every"] is None else each_day(view, per, cut, given["every"])
+    return cut if asked.every is None else each_day(view, per, cut, asked.every)

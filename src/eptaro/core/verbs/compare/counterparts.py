@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Literal, TypeAlias, get_args
 
 import numpy as np
 
@@ -17,12 +18,8 @@ from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.windows import Windows
 from eptaro.errors import QuestionError, unknown
 
-MATCHES = ("date", "elapsed", "weekday", "workday")
-
-
-ALIGNS = ("place", "restated")
-
-
+Match: TypeAlias = Literal["date", "elapsed", "weekday", "workday"]
+MATCHES: tuple[Match, ...] = get_args(Match)
 Counterpart = Callable[[Sides, "Ints | int"], Sides]  # of sides, so many steps back
 
 
@@ -59,7 +56,7 @@ def of_windows(view: View, per: str, step: str, windows: Windows) -> Counterpart
     return find
 
 
-def of_to_date(view: View, per: str, step: str, match: str) -> Counterpart:
+def of_to_date(view: View, per: str, step: str, match: Match) -> Counterpart:
     """Return what finds periods to date: the prior period cut at the day's counterpart."""
     if match not in MATCHES:
         raise QuestionError(unknown("value for match", match, MATCHES))
@@ -112,14 +109,14 @@ def as_many_workdays(
     return np.minimum(reached, end), short
 
 
-def restated(calendar: Calendar, amount: Amount, match: str, now: Sides, prior: Sides) -> Sides:
+def restated(calendar: Calendar, amount: Amount, match: Match, now: Sides, prior: Sides) -> Sides:
     """Return the prior sides with those of years after a 53-week year 52 weeks back, day for day.
 
     Raises `QuestionError` on other calendars, and where it is not the year before.
     """
     if not isinstance(calendar, WeekCalendar):
         raise QuestionError("align='restated' is for years of whole weeks (WeekCalendar)")
-    if (amount.n, amount.level, match) != (1, "year", "date"):
+    if (amount.n, amount.unit, match) != (1, "year", "date"):
         raise QuestionError("align='restated' goes with back='1 year' and match='date'")
     years = calendar.index_of(now.first, "year")
     after = calendar.weeks_in(years - 1) == 53

@@ -22,7 +22,9 @@ from eptaro.core.kernels.adding import running
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column, Kind
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import Kind as ColumnKind
+from eptaro.core.verbs.compare.options import KINDS, Kind
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.errors import QuestionError, unknown
 
@@ -32,27 +34,28 @@ _PLACES = 2  # decimals of effects at least, so that those of counts are not all
 Kinds = tuple[Sequence[str], Callable[[Days], Ints]]
 
 
-def kinds_of_day(effects: str, workdays: Workdays) -> Kinds:
+def kinds_of_day(effects: Kind, workdays: Workdays) -> Kinds:
     """Return the kinds that days are told apart by: their names, and the kind of each day."""
 
     def worked(days: Days) -> Ints:
         off = np.where(workdays.is_weekend(days), 1, 2)
         return np.where(workdays.is_workday(days), 0, off)
 
-    kinds: dict[str, Kinds] = {
-        "days": (("days",), lambda days: np.zeros(len(days), np.int64)),
-        "workdays": (("workdays", "weekends", "holidays"), worked),
-        "weekdays": ([f"{name}s" for name in WEEKDAYS], weekday),
-    }
-    if effects not in kinds:
-        raise QuestionError(unknown("value for effects", effects, kinds))
-    return kinds[effects]
+    match effects:
+        case "days":
+            return ("days",), lambda days: np.zeros(len(days), np.int64)
+        case "workdays":
+            return ("workdays", "weekends", "holidays"), worked
+        case "weekdays":
+            return [f"{name}s" for name in WEEKDAYS], weekday
+        case _:
+            raise QuestionError(unknown("value for effects", effects, KINDS))
 
 
 class Effects:
     """The numbers of days of each kind on both sides, and what they do to measures."""
 
-    def __init__(self, view: View, effects: str, group: Ints, now: Sides, prior: Sides) -> None:
+    def __init__(self, view: View, effects: Kind, group: Ints, now: Sides, prior: Sides) -> None:
         self._view, self._group, self._sides = view, group, (now, prior)
         self._names, kind_of = kinds_of_day(effects, view.facts.workdays)
         lo = int(min(now.first.min(), prior.first.min()))
@@ -140,6 +143,6 @@ class Effects:
 def _column(
     name: str, data: NDArray[Any], keep: Flags, places: int, like: Column, text: str
 ) -> Column:
-    kind: Kind = "decimal" if places else "float"
+    kind: ColumnKind = "decimal" if places else "float"
     data = np.where(keep, data, 0)
     return Column.of(name, kind, data, keep, scale=places, format=like.format, description=text)

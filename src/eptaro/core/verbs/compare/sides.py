@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.amount import BY_GROUP, Reach
+from eptaro.core.calendars.amount import BY_GROUP, Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import LEVELS, check_level
@@ -68,7 +68,7 @@ def whole_periods(view: View, per: str) -> Sides:
 
 def window_of(trailing: str) -> Windows:
     """Return the windows written as `12 months` or `20 workdays`."""
-    reach = Reach.parse(trailing, "trailing")
+    reach = Amount.parse(trailing, "trailing")
     if reach.unit in BY_GROUP:
         raise QuestionError(
             f"trailing={trailing!r} is no span of time; name days, weeks, months, workdays, ..."

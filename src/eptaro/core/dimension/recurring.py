@@ -1,0 +1,94 @@
+"""Attributes of days that recur: which weekday, month of year, hour or kind of day it is.
+
+Each is a text column whose choices are all its values in natural order.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from eptaro.core.dimension.attribute import Attribute, Compute, words
+from eptaro.core.dimension.sheet import Sheet
+from eptaro.core.tables.column import Column
+from eptaro.errors import QuestionError, unknown
+
+HOUR = "hour"  # of the transactions, not of days: every day has all of them
+KINDS_OF_DAY = ("workday", "weekend", "holiday")
+_LETTERS = {"month": "M", "quarter": "Q", "week": "W"}
+_MOST = {"month": 13, "quarter": 4, "week": 53}  # periods of a year
+
+
+def _hour(sheet: Sheet) -> Column:
+    return words([f"{hour:02d}" for hour in range(24)], np.zeros(len(sheet.days), np.int64))
+
+
+def _weekday(sheet: Sheet) -> Column:
+    names = list(sheet.names.weekdays)
+    start = names.index(str(getattr(sheet.calendar, "week_starts", "monday")).title())
+    return words([*names[start:], *names[:start]], (sheet.weekday - start) % 7)
+
+
+def _day_of_month(sheet: Sheet) -> Column:
+    return words([str(n) for n in range(1, 32)], sheet.civil[2] - 1)
+
+
+def _week_of_month(sheet: Sheet) -> Column:
+    return words([str(n) for n in range(1, 6)], (sheet.civil[2] - 1) // 7)
+
+
+def _workday(sheet: Sheet) -> Column:
+    return words(["workday", "other day"], 1 - sheet.is_workday.astype(np.int64))
+
+
+def _holiday(sheet: Sheet) -> Column:
+    return words(["holiday", "other day"], (sheet.holiday_places < 0).astype(np.int64))
+
+
+def _kind_of_day(sheet: Sheet) -> Column:
+    off = np.where(sheet.workdays.is_weekend(sheet.days), 1, 2)
+    return words(KINDS_OF_DAY, np.where(sheet.is_workday, 0, off))
+
+
+def _number_of(level: str) -> Compute:
+    """The number of a period within its year, months of civil years by name."""
+
+    def compute(sheet: Sheet) -> Column:
+        numbers = sheet.periods(level).numbers[sheet.places(level)]
+        if level == "month" and sheet.calendar.plain_months:
+            return words(sheet.names.months, numbers - 1)
+        form = "{}{:02d}" if _MOST[level] > 9 else "{}{}"
+        names = [form.format(_LETTERS[level], n) for n in range(1, _MOST[level] + 1)]
+        return words(names, numbers - 1)
+
+    return compute
+
+
+RECURRING: Mapping[str, Attribute] = {
+    name: Attribute(name, "day", "text", f"The {name}", compute)
+    for name, compute in {
+        HOUR: _hour,
+        "weekday": _weekday,
+        "day of month": _day_of_month,
+        "week of month": _week_of_month,
+        "month of year": _number_of("month"),
+        "quarter of year": _number_of("quarter"),
+        "week of year": _number_of("week"),
+        "workday": _workday,
+        "holiday": _holiday,
+        "kind of day": _kind_of_day,
+    }.items()
+}
+_SHORT = {"month": "month of year", "quarter": "quarter of year", "week": "week of year"}
+
+
+def full_name(name: str) -> str:
+    """Return a recurring attribute's name, which may be short (month for month of year).
+
+    Raises `QuestionError` naming those that there are.
+    """
+    full = _SHORT.get(name, name)
+    if full not in RECURRING:
+        raise QuestionError(unknown("attribute", name, RECURRING))
+    return full

@@ -1,0 +1,73 @@
+"""What every way into a book takes beside its rows: measures, groups, calendar, coverage, ..."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import TypeAlias
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.planes import Plane
+from eptaro.core.measures.measure import Measure, parse_measures
+from eptaro.core.questions.own_calendars import OwnCalendars, check_own
+from eptaro.core.questions.scope import By, covered, group_names
+from eptaro.core.questions.view import Facts
+from eptaro.core.tables.format import Format, check_formats
+from eptaro.errors import InputError
+
+Measures: TypeAlias = "str | Iterable[str | Measure]"
+Calendars: TypeAlias = "Calendar | OwnCalendars | None"
+Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"
+
+
+@dataclass(frozen=True)
+class BookOptions:
+    """The options of a book, checked as far as can be without its rows."""
+
+    measures: tuple[Measure, ...]
+    by: list[str] = field(default_factory=list)
+    calendar: Calendars = None
+    coverage: Span | str | None = None
+    formats: Mapping[str, Format] = field(default_factory=dict)
+    workdays: Worked = None
+
+    @classmethod
+    def of(
+        cls,
+        measures: Measures,
+        by: By = None,
+        calendar: Calendars = None,
+        coverage: Span | str | None = None,
+        formats: Mapping[str, Format] | None = None,
+        workdays: Worked = None,
+    ) -> BookOptions:
+        """Return the options as they were given, measures and groups parsed."""
+        names, parsed = group_names(by), parse_measures(measures)
+        shown = check_formats(formats or {}, [measure.name for measure in parsed])
+        return cls(parsed, names, calendar, coverage, shown, workdays)
+
+    @property
+    def planes(self) -> set[Plane]:
+        """What the fold must keep."""
+        return {plane for measure in self.measures for plane in measure.planes}
+
+    def facts(self, folded: Folded) -> Facts:
+        """Return folded transactions under these options.
+
+        Raises `InputError` where rows lie outside the coverage, or the coverage outside a
+        listed calendar.
+        """
+        span = covered(self.coverage, folded.cells, folded.source)
+        common, own = check_own(self.calendar)
+        for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
+            if one.limits and span not in one.limits:
+                raise InputError(
+                    f"{folded.source}: the coverage {span} reaches out of the list of calendar "
+                    f"{one.name!r}, {one.limits}"
+                )
+        work = self.workdays(span) if callable(self.workdays) else self.workdays
+        shown = replace(folded, formats=self.formats) if self.formats else folded
+        return Facts(shown, self.measures, common, span, work or Workdays(), own)

@@ -1,0 +1,67 @@
+"""`trail_values`: rolling windows along any numeric column of a frame instead of time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.folds.encoding import Combiner
+from eptaro.core.folds.planes import Plane
+from eptaro.core.measures.measure import Measure, parse_measures
+from eptaro.core.questions.scope import By
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.trail import Edge
+from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
+from eptaro.inputs.sources import FrameSource, Source, Wanted
+from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
+
+
+def trail_values(
+    table: object,
+    *,
+    along: str,
+    back: float,
+    measures: str | Iterable[str | Measure],
+    ahead: float = 0.0,
+    far_edge: Edge = "open",
+    by: By = None,
+) -> Table:
+    """Return for each row of a frame the measures over rows whose `along` lies near its own.
+
+    The window of a row at x holds the rows of its group from x - back (left out, unless
+    `far_edge="closed"`) to x + ahead, itself among them. Rows come in the order of group
+    and `along`; rows with a blank there are left out. Columns: `row` (place in the input,
+    from 1), the groups, `along`, `entries`, and `NAME_trailing`.
+
+    Raises `QuestionError` for a window that cannot be.
+
+    >>> found = trail_values({"km": [0, 1, 4], "t": [9, 7, 5]}, along="km", back=2,
+    ...                      measures="t=sum(t)")
+    >>> found["t_trailing"].tolist()
+    [9, 16, 5]
+    """
+    asked = TrailValues(along, back, ahead, far_edge)
+    parsed = parse_measures(measures)
+    names = [by] if isinstance(by, str) else list(by or ())
+    planes = {plane for measure in parsed for plane in measure.planes}
+    return along_values(_rows(table, along, names, planes), parsed, asked)
+
+
+def _rows(table: Any, along: str, by: list[str], planes: set[Plane]) -> ValueRows:
+    """Return the position of each row of a frame, its group, and what is measured."""
+    source = table if isinstance(table, Source) else FrameSource(table)
+    codes = sorted({p.column for p in planes if p.what == "codes"})
+    filled = sorted({p.column for p in planes if p.what == "filled"})
+    numbers = sorted({p.column for p in planes if p.what not in ("rows", "filled", "codes")})
+    rows = next(iter(source.batches(Wanted(along, by, numbers, [*filled, *codes]))))
+    values = {name: read_filled(rows[name], name) for name in set(filled) - set(numbers)}
+    values |= {name: read_numbers(rows[name], name, source) for name in numbers}
+    distinct = {name: read_codes(rows[name], name) for name in codes}
+    combiner = Combiner(by)
+    number = combiner.number({name: read_groups(rows[name], name, source.name) for name in by})
+    groups, rank = combiner.ranked()
+    place = np.zeros(rows.num_rows, np.int64) if number is None else rank[number]
+    position = read_numbers(rows[along], along, source).numbers()
+    return ValueRows(position, groups, place, values, distinct)

@@ -1,0 +1,49 @@
+"""`ManyFiles`: several files read one after the other as one."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+
+import pyarrow as pa
+
+from eptaro.inputs.sources import Source, Wanted
+
+_BATCH = 1 << 20
+_PACKED = (".gz", ".zst", ".bz2")
+_STANDARD_INPUT = "-"
+
+
+class ManyFiles(Source):
+    """Several files of one kind, one after the other."""
+
+    def __init__(self, parts: list[Source]) -> None:
+        self.parts = parts
+        self.name = f"{parts[0].name} and {len(parts) - 1} more"
+        self.of_text = parts[0].of_text
+
+    def names(self) -> list[str]:
+        """Return the names of the first file's columns."""
+        return self.parts[0].names()
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns of every file."""
+        for number, part in enumerate(self.parts):
+            for table in part.batches(wanted):
+                self.share = (number + (part.share or 0.0)) / len(self.parts)
+                yield table
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns of every file."""
+        for part in self.parts:
+            yield from part.whole()
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column as it was written."""
+        columns = [part.digits(name) for part in self.parts]
+        return pa.chunked_array([c for column in columns for c in column.chunks], pa.string())
+
+    def fingerprint(self) -> str:
+        """Return a digest of all files, whatever their order."""
+        joined = " ".join(sorted(part.fingerprint() for part in self.parts))
+        return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()

@@ -1,0 +1,21 @@
+"""Books of what is folded already, as tests of parts need them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import eptaro as ep
+from eptaro.core.folds.folded import Folded
+from eptaro.core.questions.book_options import BookOptions
+
+
+def book_of_folded(
+    folded: Folded,
+    measures: Iterable[ep.Measure],
+    calendar: ep.Calendar,
+    coverage: ep.Span | str | None = None,
+    workdays: ep.Workdays | None = None,
+) -> ep.Daybook:
+    """Return the book of transactions that were folded before."""
+    options = BookOptions(tuple(measures), [], calendar, coverage, workdays=workdays)
+    return ep.Daybook._of(folded, options)
