@@ -228,8 +228,9 @@ def main(what: str, path: Path, count: int) -> int:
         return 0
     total, before = pickle.loads(path.read_bytes())
     differ = 0
-    for (said, old), (asked_again, new) in zip(before, [*answers(total), *commands()], strict=True):
-        old, new = _usual(old), _usual(new)
+    after = [*answers(total), *commands()]
+    for (said, answer), (asked_again, found) in zip(before, after, strict=True):
+        old, new = _usual(answer), _usual(found)
         if (said, repr(old)) != (asked_again, repr(new)):
             differ += 1
             print(f"differs: {said}\n{_told(old, new)}", flush=True)

@@ -45,7 +45,8 @@ class Daybook(Facts):
     column is read; without any, only what is plainly a date is taken. `memory_limit` is
     the most bytes that the cells may take, by default four fifths of what is free.
     `formats` say how measures are shown, `workdays` which days are worked. `calendar` may
-    be `OwnCalendars`, where each value of a group column keeps one.
+    be `OwnCalendars`, where each value of a group column keeps one. `values` names columns
+    whose values `spread` and `histogram` look at although no measure works on them.
 
     Raises `InputError` for a missing column or an empty table, `DateError` for a date
     that cannot be read, `MeasureError` for a measure that cannot be calculated.
@@ -70,10 +71,11 @@ class Daybook(Facts):
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
+        values: By = None,
     ) -> None:
         from eptaro.engines.local import fold_table
 
-        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays)
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, values)
         rules = date_rules(dates)
         self._settle(fold_table(table, date, asked.by, asked.planes, rules, memory_limit), asked)
 
@@ -115,6 +117,7 @@ class Daybook(Facts):
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
+        values: By = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -140,6 +143,7 @@ class Daybook(Facts):
             memory_limit=memory_limit,
             formats=formats,
             workdays=workdays,
+            values=values,
         )
 
     @classmethod
@@ -158,6 +162,7 @@ class Daybook(Facts):
         files: FileRules | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
+        values: By = None,
         patience: float = 60,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
@@ -170,7 +175,7 @@ class Daybook(Facts):
         """
         if engine not in get_args(Engine):
             raise QuestionError(unknown("engine", engine, get_args(Engine)))
-        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays)
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, values)
         rules, what = date_rules(dates), str(what) if isinstance(what, Path) else what
         if engine == "dask":
             from eptaro.engines.cluster import fold_cluster

@@ -14,6 +14,7 @@ from pyarrow import csv as arrow_csv
 
 import eptaro as ep
 from eptaro.cli import screen
+from eptaro.cli.options import OutputOptions
 from tests.cli.test_commands import DATA, Commands
 
 SECRET = "s3cr@t/w?rd"
@@ -92,7 +93,7 @@ class Controlled(Commands):
         self.assertIn(odd, out)
         with mock.patch.object(screen.sys, "stdout", mock.Mock(isatty=lambda: True)) as shown:
             screen.deliver(ep.Daybook.read("odd.csv", date="on", by=odd, measures="s=sum(x)").recap("year", by=odd),
-                           None, "csv")  # fmt: skip
+                           OutputOptions(None, "csv", None))  # fmt: skip
         self.assertNotIn("\x1b", "".join(call.args[0] for call in shown.write.mock_calls))
 
     def test_formulas_and_marks_stay_text(self):

@@ -1,32 +1,91 @@
-"""Options that several commands share."""
+"""Groups of options that several commands share, each handed on as one frozen dataclass."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, fields
+from functools import wraps
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 import click
 
 from eptaro.core.calendars.levels import WEEKDAYS
 
 Command = TypeVar("Command", bound=Callable[..., Any])
-ENGINES = ("stream", "local", "dask", "sql")
 FORMATS = ("table", "csv", "json", "markdown")
 
 
-def together(*options: Callable[[Any], Any]) -> Callable[[Command], Command]:
-    """Return one decorator that adds the options in the order given."""
+def option_group(
+    name: str, kind: type[Any], *options: Callable[[Any], Any]
+) -> Callable[[Command], Command]:
+    """Return a decorator that adds options, in the order given, to a command.
+
+    The command takes what is given for them as one argument, `name`, of the dataclass `kind`,
+    whose fields are called like the options.
+    """
+    names = [field.name for field in fields(kind)]
 
     def add(command: Command) -> Command:
+        @wraps(command)
+        def run(**given: Any) -> Any:
+            own = {one: given.pop(one) for one in names}
+            return command(**given, **{name: kind(**own)})
+
+        decorated: Any = run
         for option in reversed(options):
-            command = option(command)
-        return command
+            decorated = option(decorated)
+        return decorated  # type: ignore[no-any-return]
 
     return add
 
 
-rule_options = together(
+@dataclass(frozen=True)
+class RuleOptions:
+    """A config, and the rule of a calendar in single options; None where they are not given."""
+
+    config: Path | None
+    year_starts: str | None
+    year_named: Literal["start", "end"] | None
+    prefix: str | None
+    week_starts: str | None
+    first_week_days: int | None
+    pattern: str | None
+    year_ends: str | None
+    ends: Literal["nearest", "last"] | None
+    long_month: int | None
+
+
+@dataclass(frozen=True)
+class CalendarOptions(RuleOptions):
+    """A calendar by its name in the config, or by its rule."""
+
+    calendar: str | None
+
+
+@dataclass(frozen=True)
+class OutputOptions:
+    """Where an answer goes, and how it is printed."""
+
+    out: Path | None
+    form: Literal["table", "csv", "json", "markdown"]
+    rows: int | None
+
+
+@dataclass(frozen=True)
+class AnswerOptions(OutputOptions):
+    """Where the answer of a verb goes, whether it is proved, and the picture of it."""
+
+    plot: Path | None
+    kind: str | None
+    prove: bool
+
+    def __post_init__(self) -> None:
+        if self.kind and not self.plot:
+            raise click.UsageError("--kind goes with --plot FILE")
+
+
+_RULES = (
     click.option(
         "--config",
         type=click.Path(path_type=Path),
@@ -87,84 +146,16 @@ rule_options = together(
         help="With --pattern: the month that week 53 goes to.  [default: the last]",
     ),
 )
-
-calendar_options = together(
+_CALENDAR = (
     click.option(
         "--calendar",
         metavar="NAME",
         default=None,
         help="A calendar of the --config file.  [default: the data set's]",
     ),
-    rule_options,
+    *_RULES,
 )
-
-data_options = together(
-    click.argument("files", metavar="[FILE]...", nargs=-1),
-    click.option("--date", metavar="COLUMN", default=None, help="The column of dates."),
-    click.option(
-        "--measure",
-        "measures",
-        metavar="SPEC",
-        multiple=True,
-        help="What to calculate: name=how(column), such as revenue=sum(fare), "
-        "trips=count(), typical=mean(fare). May be given again.",
-    ),
-    click.option(
-        "--by", metavar="COLUMN", multiple=True, help="A group column. May be given again."
-    ),
-    click.option(
-        "--only",
-        metavar="WHAT",
-        multiple=True,
-        help="Narrow to a span (2025-05-06..2025-06-17), a period (2025-Q2) or a group "
-        "value (route=Norrow-Fenholm). May be given again.",
-    ),
-    click.option(
-        "--as-of",
-        metavar="DATE",
-        default="latest",
-        show_default=True,
-        help="Look at nothing after this date: latest, today or a date.",
-    ),
-    click.option(
-        "--coverage",
-        metavar="A..B",
-        default=None,
-        help="The days the data speaks for, if more than its first to last date.",
-    ),
-    click.option(
-        "--engine",
-        type=click.Choice(ENGINES),
-        default="stream",
-        show_default=True,
-        help="What folds: stream reads files piece by piece, local into memory, dask on a "
-        "cluster, sql inside the database whose address stands for FILE.",
-    ),
-    click.option(
-        "--client",
-        metavar="ADDRESS",
-        default=None,
-        help="With dask: a scheduler.  [default: workers on this machine]",
-    ),
-    click.option(
-        "--patience",
-        type=click.FloatRange(1),
-        metavar="SECONDS",
-        default=60,
-        show_default=True,
-        help="With dask: how long a cluster may not answer, or have no workers.",
-    ),
-    click.option(
-        "--table",
-        "table_name",
-        metavar="NAME",
-        default=None,
-        help="With sql: the table to fold (or --query).",
-    ),
-    click.option("--show-query", is_flag=True, help="With sql: print what the database is asked."),
-)
-
-output_options = together(
+_OUTPUT = (
     click.option(
         "--out",
         type=click.Path(path_type=Path),
@@ -188,8 +179,7 @@ output_options = together(
         help="Print at most N rows of a table (in a terminal: 60).",
     ),
 )
-
-plot_options = together(
+_PLOT = (
     click.option(
         "--plot",
         type=click.Path(path_type=Path),
@@ -204,3 +194,11 @@ plot_options = together(
         help="With --plot: bars, lines, changes, steps, heat, sheet, ...",
     ),
 )
+_PROVE = click.option(
+    "--prove", is_flag=True, help="Make a sample of the numbers again from their transactions."
+)
+
+rule_options = option_group("rules", RuleOptions, *_RULES)
+calendar_options = option_group("rules", CalendarOptions, *_CALENDAR)
+output_options = option_group("output", OutputOptions, *_OUTPUT)
+answer_options = option_group("output", AnswerOptions, *_OUTPUT, *_PLOT, _PROVE)

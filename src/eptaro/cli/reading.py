@@ -4,31 +4,78 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import click
 
-from eptaro.cli.options import together
+from eptaro.cli.options import option_group
 from eptaro.core.tables.display import visible
+from eptaro.core.tables.table import Table
 from eptaro.progress import watched
 from eptaro.rules.dates import ORDERS, SERIALS, UNIX, DateRules
+from eptaro.rules.files import FileRules
 
-_FILE = ("delimiter", "encoding", "decimal", "sheet", "query")
-_DATES = (
-    "order",
-    "formats",
-    "month_names",
-    "pivot",
-    "serials",
-    "unix",
-    "zone",
-    "day_starts",
-    "blanks",
-    "bad_dates",
-)
 
-reading_options = together(
+@dataclass(frozen=True)
+class ReadingOptions:
+    """How dates and files are written; None, or nothing, where that is not said."""
+
+    order: str | None
+    formats: tuple[str, ...]
+    month_names: str | None
+    pivot: int | None
+    serials: str | None
+    unix: str | None
+    zone: str | None
+    day_starts: str | None
+    blanks: tuple[str, ...]
+    bad_dates: str | None
+    aside: Path | None
+    delimiter: str | None
+    encoding: str | None
+    decimal: str | None
+    sheet: str | None
+    query: str | None
+
+    def date_rules(self, others: DateRules | None = None) -> DateRules:
+        """Return the date rules of the options, over others such as those of a config."""
+        said = {
+            "order": self.order,
+            "formats": self.formats,
+            "locale": self.month_names,
+            "pivot": self.pivot,
+            "serials": self.serials,
+            "unix": self.unix,
+            "zone": self.zone,
+            "day_starts": self.day_starts,
+            "blanks": self.blanks,
+            "bad_dates": "set aside" if self.bad_dates == "set-aside" else self.bad_dates,
+        }
+        return replace(others or DateRules(), **_given(said))
+
+    def file_rules(self, others: FileRules | None = None) -> FileRules:
+        """Return the file rules of the options, over others such as those of a config."""
+        mark = "\t" if self.delimiter in ("tab", "\\t") else self.delimiter
+        said = {
+            "delimiter": mark,
+            "encoding": self.encoding,
+            "decimal": self.decimal,
+            "sheet": self.sheet,
+            "query": self.query,
+        }
+        return replace(others or FileRules(), **_given(said))
+
+
+def _given(said: dict[str, Any]) -> dict[str, Any]:
+    """Return what was said of the options."""
+    return {name: value for name, value in said.items() if value not in (None, ())}
+
+
+reading_options = option_group(
+    "reading",
+    ReadingOptions,
     click.option(
         "--order",
         type=click.Choice(ORDERS),
@@ -116,33 +163,12 @@ reading_options = together(
 )
 
 
-def date_rules(given: dict[str, Any], fallback: dict[str, Any] | None = None) -> DateRules:
-    """Return the date rules of the options, taken out of `given`, over those of a config."""
-    own = {name: given.pop(name) for name in _DATES}
-    own["locale"] = own.pop("month_names")
-    if own["bad_dates"] == "set-aside":
-        own["bad_dates"] = "set aside"
-    said = {name: value for name, value in own.items() if value not in (None, ())}
-    return DateRules(**{**(fallback or {}), **said})
-
-
-def file_rules(given: dict[str, Any], fallback: dict[str, Any] | None = None) -> Any:
-    """Return the file rules of the options, taken out of `given`, over those of a config."""
-    from eptaro.rules.files import FileRules
-
-    own = {name: given.pop(name) for name in _FILE}
-    said = {name: value for name, value in own.items() if value is not None}
-    if said.get("delimiter") in ("tab", "\\t"):
-        said["delimiter"] = "\t"
-    return FileRules(**{**(fallback or {}), **said})
-
-
 def tell(message: str) -> None:
     """Say something on standard error; what data or file names bring with them cannot act."""
     click.echo("\n".join(map(visible, message.split("\n"))), err=True)
 
 
-def tell_aside(aside: Any, left_out: dict[str, Any], out: Path | None, source: str) -> None:
+def tell_aside(aside: Table, left_out: dict[str, Any], out: Path | None, source: str) -> None:
     """Write the rows set aside to a file, and say how many and what they add up to."""
     if not len(aside):
         return

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import sys
 from collections.abc import Sequence
-from pathlib import Path
+from typing import assert_never
 
 import numpy as np
 from rich.box import Box
@@ -13,6 +13,7 @@ from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
 
+from eptaro.cli.options import OutputOptions
 from eptaro.cli.reading import tell
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
@@ -35,20 +36,28 @@ class Screen(Console):
         raise BrokenPipeError
 
 
-def deliver(table: Table, out: Path | None, form: str, rows: int | None = None) -> None:
+def deliver(table: Table, output: OutputOptions) -> None:
     """Write a result to a file or print it; where it went is told on standard error."""
-    if out is not None:
-        tell(f"{len(table):,} rows written to {table.write(out)}")
-    elif form == "table":
-        show(table, rows)
-    else:
-        from eptaro.outputs import text
+    if output.out is not None:
+        tell(f"{len(table):,} rows written to {table.write(output.out)}")
+        return
+    if output.form == "table":
+        show(table, output.rows)
+        return
+    from eptaro.outputs import text
 
-        make = {"csv": text.to_csv, "json": text.to_json, "markdown": text.to_markdown}[form]
-        made = make(table)
-        if sys.stdout.isatty():  # a file or another program gets the data as it is
-            made = "\n".join(map(visible, made.split("\n")))
-        sys.stdout.write(made)
+    match output.form:
+        case "csv":
+            made = text.to_csv(table)
+        case "json":
+            made = text.to_json(table)
+        case "markdown":
+            made = text.to_markdown(table)
+        case _:
+            assert_never(output.form)
+    if sys.stdout.isatty():  # a file or another program gets the data as it is
+        made = "\n".join(map(visible, made.split("\n")))
+    sys.stdout.write(made)
 
 
 def show(table: Table, rows: int | None = None) -> None:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from eptaro.cli.commands.folding import folded_by, opened
-from eptaro.cli.reading import date_rules, file_rules, shown_progress, tell, tell_aside
+from eptaro.cli.data import DataOptions, Rows, folded, opened
+from eptaro.cli.options import CalendarOptions, RuleOptions
+from eptaro.cli.reading import ReadingOptions, shown_progress, tell, tell_aside
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
@@ -19,36 +21,46 @@ from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError
 from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
 
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
 
-_ENGINE = ("engine", "client", "patience", "table_name", "show_query")
 _MONTH = ("year_starts", "first_week_days")
 _WEEK = ("pattern", "year_ends", "ends", "long_month")
 _BOTH = ("year_named", "prefix", "week_starts")
 
 
+@dataclass(frozen=True)
 class Settings:
-    """The calendars, workdays and config that a command works with.
+    """The calendars, workdays and config that a command works with."""
 
-    Takes its own options out of `given`, so that the rest is the command's.
-    """
+    rules: RuleOptions
 
-    def __init__(self, given: dict[str, Any]) -> None:
-        path: Path | None = given.pop("config")
-        self.config: Config | None = None
-        if path is not None:
-            from eptaro.inputs.config import read_config
+    @cached_property
+    def config(self) -> Config | None:
+        """The config, where one is named."""
+        if self.rules.config is None:
+            return None
+        from eptaro.inputs.config import read_config
 
-            self.config = read_config(path)
-        rule = {name: given.pop(name) for name in (*_MONTH, *_WEEK, *_BOTH)}
-        self._rule = {name: value for name, value in rule.items() if value is not None}
+        return read_config(self.rules.config)
+
+    @cached_property
+    def _rule(self) -> dict[str, Any]:
+        """The options that describe a calendar of their own."""
+        rule = {name: getattr(self.rules, name) for name in (*_MONTH, *_WEEK, *_BOTH)}
+        return {name: value for name, value in rule.items() if value is not None}
 
     @property
     def ruled(self) -> bool:
         """Whether options describe a calendar of their own."""
         return bool(self._rule)
+
+    @property
+    def named(self) -> str | None:
+        """The calendar that is asked for by name."""
+        return self.rules.calendar if isinstance(self.rules, CalendarOptions) else None
 
     def calendar(self, name: str | None) -> Calendar:
         """Return the calendar that is named, described by options, or the data set's."""
@@ -70,78 +82,80 @@ class Settings:
             return Workdays()
         return self.config.workdays(span.first.year, span.last.year)
 
-    def book(self, given: dict[str, Any]) -> Daybook:
-        """Read and fold the files that the options or the config name."""
-        data = self.config.data if self.config else None
-        files = list(given.pop("files"))
-        own = not files and data is not None
-        date = given.pop("date") or (data.date if data else None)
-        measures = list(given.pop("measures"))
-        if data and not measures:
-            measures = [f"{name}={formula}" for name, formula in data.measures.items()]
+    def book(
+        self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...] = ()
+    ) -> Daybook:
+        """Read and fold the files that the options or the config name; `values` are columns
+        whose values are looked at although no measure works on them.
+        """
+        told = self.config.data if self.config else None
+        own = not data.files and told is not None
+        files = list(data.files)
         if own and self.config:
             files = self.config.files()
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
+        measures = list(data.measures)
+        if told and not measures:
+            measures = [f"{name}={formula}" for name, formula in told.measures.items()]
         kept = opened(files)
         if kept is not None:
-            return self._of_book(kept, given, measures)
+            return self._of_book(kept, measures)
+        if values and not measures:
+            measures = ["entries=count()"]
         if not measures:
             raise click.UsageError("Missing option '--measure'.")
-        by = list(dict.fromkeys([*given["by"], *(data.by if own and data else [])]))
-        calendar, columns = self._calendars(given.pop("calendar"), own)
-        by = list(dict.fromkeys([*by, *columns]))
-        coverage = given.pop("coverage") or (data.coverage if own and data else None)
-        aside = given.pop("aside")
-        engine = {name: given.pop(name) for name in _ENGINE}
-        dates, written = self.reading(given)
-        asked = {
-            "date": date,
-            "measures": measures,
-            "by": by,
-            "coverage": coverage,
-            "dates": dates,
-            "calendar": calendar,
-            "formats": _formats(data, measures),
-            "workdays": self.workdays,
-        }
+        calendar, columns = self._calendars(own=own)
+        by = [*data.by, *(told.by if own and told else []), *columns]
+        rows = Rows(
+            files,
+            data.date or (told.date if told else None),
+            measures,
+            list(dict.fromkeys(by)),
+            calendar,
+            data.coverage or (told.coverage if own and told else None),
+            self.date_rules(reading),
+            self.file_rules(reading),
+            _formats(told, measures),
+            self.workdays,
+            values,
+        )
         with shown_progress():
-            book = folded_by(engine, files, written, asked)
+            book = folded(rows, data)
         for note in book.notes:
             tell(note)
-        tell_aside(book.aside, dict(book.folded.left_out), aside, book.source)
+        tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.source)
         return book
 
-    def _of_book(self, book: Daybook, given: dict[str, Any], measures: list[str]) -> Daybook:
+    def _of_book(self, book: Daybook, measures: list[str]) -> Daybook:
         """Return a book that was folded before, on the calendar that the options ask for."""
         if measures:
             names = ", ".join(measure.name for measure in book.measures)
             raise QuestionError(
                 f"{book.source} is a book, whose measures are {names}; leave --measure out"
             )
-        for name in (*_ENGINE, "aside", "coverage"):
-            given.pop(name)
-        self.reading(given)
-        name = given.pop("calendar")
-        if name is not None or self.ruled:
-            book = book.using(self.calendar(name))
+        if self.named is not None or self.ruled:
+            return book.using(self.calendar(self.named))
         return book
 
-    def _calendars(self, name: str | None, own: bool) -> tuple[Calendar | OwnCalendars, list[str]]:
+    def _calendars(self, *, own: bool) -> tuple[Calendar | OwnCalendars, list[str]]:
         """Return the calendar asked for, or those that groups of the data set keep, and by
         which column they keep them.
         """
         kept = self.config.own_calendars() if own and self.config else None
-        if kept is None or name is not None or self.ruled:
-            return self.calendar(name), []
+        if kept is None or self.named is not None or self.ruled:
+            return self.calendar(self.named), []
         return kept, [kept.column]
 
-    def reading(self, given: dict[str, Any]) -> tuple[DateRules, Any]:
-        """Return the date and file rules of the options, over those of the config."""
-        data = self.config.data if self.config else None
-        dates = data.dates.model_dump(exclude_none=True) if data and data.dates else {}
-        written = data.written.model_dump(exclude_none=True) if data and data.written else {}
-        return date_rules(given, dates), file_rules(given, written)
+    def date_rules(self, reading: ReadingOptions) -> DateRules:
+        """Return the date rules of the options, over those of the config."""
+        told = self.config.data if self.config else None
+        return reading.date_rules(told.date_rules() if told else None)
+
+    def file_rules(self, reading: ReadingOptions) -> FileRules:
+        """Return the file rules of the options, over those of the config."""
+        told = self.config.data if self.config else None
+        return reading.file_rules(told.file_rules() if told else None)
 
 
 def _formats(data: Any, measures: list[str]) -> dict[str, Format]:

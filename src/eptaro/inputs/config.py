@@ -39,7 +39,7 @@ class Config:
             except CalendarError as error:
                 raise CalendarError(f"{path}: calendars.{name}: {error}") from None
         self.data = model.data
-        self.report: dict[str, Any] = (
+        self.report_said: dict[str, Any] = (
             model.report.model_dump(exclude_none=True) if model.report else {}
         )
         worked = model.workdays

@@ -8,6 +8,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
+
 SCHEMA = Path(__file__).with_name("eptaro.schema.json")
 
 Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
@@ -137,6 +140,14 @@ class Data(Part):
     dates: Dates | None = None
     formats: dict[str, Shown] = Field(default_factory=dict)
     written: Written | None = None
+
+    def date_rules(self) -> DateRules:
+        """Return how the date column is read."""
+        return DateRules(**(self.dates.model_dump(exclude_none=True) if self.dates else {}))
+
+    def file_rules(self) -> FileRules:
+        """Return how the files are written."""
+        return FileRules(**(self.written.model_dump(exclude_none=True) if self.written else {}))
 
 
 class Report(Part):

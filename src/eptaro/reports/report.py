@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
@@ -37,6 +37,12 @@ class ReportOptions:
     sheets: str | None = None
     parts: str | None = None
     years: int | None = None
+
+    def over(self, others: ReportOptions) -> ReportOptions:
+        """Return these options, and others where these say nothing."""
+        said = {one.name: getattr(self, one.name) for one in fields(self)}
+        given = {name: value for name, value in said.items() if value is not None}
+        return replace(others, **given)
 
     def rules(self, kind: type[Rules]) -> Rules:
         """Return the rules of a kind of report; raises `InputError` for an option of the other."""

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import click
 
-from eptaro.cli.options import calendar_options, output_options
+from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.reading import tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
@@ -34,9 +33,9 @@ def calendar() -> None:
     help="Draw it to a .png, .svg or .pdf instead.",
 )
 @calendar_options
-def show(year: int, plot: Path | None, **given: Any) -> None:
+def show(year: int, plot: Path | None, rules: CalendarOptions) -> None:
     """Show a year: its months, week numbers, quarters and holidays."""
-    chosen, settings = _chosen(given)
+    chosen, settings = _chosen(rules)
     span = Span(f"{max(year, 2) - 1:04d}-01-01", f"{min(max(year, 2), 9998) + 1:04d}-12-31")
     plan = YearPlan.of(chosen, year, settings.workdays(span))
     if plot is not None:
@@ -59,19 +58,18 @@ def show(year: int, plot: Path | None, **given: Any) -> None:
 )
 @calendar_options
 @output_options
-def check(years: str, against: str | None, **given: Any) -> None:
+def check(years: str, against: str | None, rules: CalendarOptions, output: OutputOptions) -> None:
     """List years with their first and last days, lengths and weeks (52 or 53)."""
     from eptaro.outputs.periods import check_years
 
-    to = {name: given.pop(name) for name in ("out", "form", "rows")}
-    chosen, settings = _chosen(given)
+    chosen, settings = _chosen(rules)
     first, last = _years(years)
     other = settings.config.calendar(against) if against and settings.config else None
     if against and other is None:
         raise click.UsageError("--against needs a --config that defines the other calendar")
     if chosen.limits is None:
         chosen.grid(_whole(chosen, first, last)).check()
-    deliver(check_years(chosen, first, last, other), **to)
+    deliver(check_years(chosen, first, last, other), output)
 
 
 @calendar.command(
@@ -80,22 +78,22 @@ def check(years: str, against: str | None, **given: Any) -> None:
 @click.option("--years", metavar="A..B", required=True, help="The years to export.")
 @calendar_options
 @output_options
-def export(years: str, out: Path | None, form: str, rows: int | None, **given: Any) -> None:
+def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
     """Export periods and holidays as .ics, or the periods as a list that can be read back."""
     from eptaro.outputs.periods import list_periods, write_icalendar
 
-    chosen, settings = _chosen(given)
-    span = _whole(chosen, *_years(years))
+    chosen, settings = _chosen(rules)
+    span, out = _whole(chosen, *_years(years)), output.out
     if out is not None and out.suffix.lower() == ".ics":
         written = write_icalendar(chosen, span, settings.workdays(span), out)
         tell(f"written to {written}")
         return
-    deliver(list_periods(chosen, span), out, form, rows)
+    deliver(list_periods(chosen, span), output)
 
 
-def _chosen(given: dict[str, Any]) -> tuple[Calendar, Settings]:
-    settings = Settings(given)
-    return settings.calendar(given.pop("calendar")), settings
+def _chosen(rules: CalendarOptions) -> tuple[Calendar, Settings]:
+    settings = Settings(rules)
+    return settings.calendar(rules.calendar), settings
 
 
 def _whole(chosen: Calendar, first: int, last: int) -> Span:

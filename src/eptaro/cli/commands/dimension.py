@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import click
 
-from eptaro.cli.options import output_options, rule_options
+from eptaro.cli.options import OutputOptions, RuleOptions, output_options, rule_options
 from eptaro.cli.reading import tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
@@ -86,13 +85,13 @@ def dimension(
     database: str | None,
     table: str | None,
     mode: str,
-    **options: Any,
+    rules: RuleOptions,
+    output: OutputOptions,
 ) -> None:
     """Build the date dimension: one row per day, for every calendar at once."""
-    to = {name: options.pop(name) for name in ("out", "form", "rows")}
     if (database is None) != (table is None):
         raise click.UsageError("--database URL and --table NAME go together")
-    settings = Settings(options)
+    settings = Settings(rules)
     calendars = _calendars(settings, names)
     span = _span(first, last, cover, date, calendars)
     if locale is None:
@@ -110,7 +109,7 @@ def dimension(
     if database is not None and not describe:
         tell(str(days.to_database(database, str(table), mode=mode)))
         return
-    deliver(days.describe() if describe else days, **to)
+    deliver(days.describe() if describe else days, output)
 
 
 def _calendars(settings: Settings, names: tuple[str, ...]) -> list[Calendar]:

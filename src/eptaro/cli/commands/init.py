@@ -7,12 +7,11 @@ import re
 from dataclasses import asdict
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 import click
 
 from eptaro.addresses import secrets_named
-from eptaro.cli.reading import date_rules, file_rules, reading_options, tell
+from eptaro.cli.reading import ReadingOptions, reading_options, tell
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
 
@@ -47,7 +46,7 @@ def init(
     year_starts: str | None,
     out: Path,
     replace: bool,
-    **given: Any,
+    reading: ReadingOptions,
 ) -> None:
     """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
     from eptaro.engines.suggest import suggest
@@ -58,8 +57,7 @@ def init(
         raise InputError(f"{out}: stands already; give --replace or another --out")
     if year_starts:
         MonthCalendar("fiscal", year_starts=year_starts)
-    given.pop("aside")
-    rules, written = date_rules(given), file_rules(given)
+    rules, written = reading.date_rules(), reading.file_rules()
     found = suggest(open_files(list(files), written), rules)
     date = _chosen(date, list(found.dates))
     folder = out.parent.resolve()

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import click
 
 from eptaro.beside import Beside
-from eptaro.cli.options import calendar_options, data_options
-from eptaro.cli.reading import reading_options, tell
+from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.options import CalendarOptions, calendar_options
+from eptaro.cli.reading import ReadingOptions, reading_options, tell
 from eptaro.cli.settings import Settings
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.errors import EptaroError
+from eptaro.reports.report import ReportOptions, write_report
 
 
 @click.command(
@@ -65,37 +68,49 @@ from eptaro.errors import EptaroError
     help="How many years the workbook goes back.  [default: all]",
 )
 @calendar_options
-def report(**given: Any) -> None:
+def report(
+    data: DataOptions,
+    reading: ReadingOptions,
+    out: Path,
+    title: str | None,
+    sections: tuple[str, ...],
+    per: str | None,
+    within: str | None,
+    trailing: str | None,
+    match: Match | None,
+    sheets: str | None,
+    parts: str | None,
+    years: int | None,
+    rules: CalendarOptions,
+) -> None:
     """Write a page (.html) or a workbook (.xlsx) to send on, with nothing to touch up."""
-    if given.pop("only"):
+    if data.only:
         raise click.UsageError("a report looks at everything; leave --only out")
-    out, as_of = given.pop("out"), given.pop("as_of")
-    names = ("title", "per", "within", "trailing", "match", "sheets", "parts", "years")
-    options = {name: given.pop(name) for name in names} | {"sections": given.pop("sections")}
-    own = {name: value for name, value in options.items() if value not in (None, ())}
-    settings = Settings(given)
+    settings = Settings(rules)
+    asked = ReportOptions(
+        title, sections or None, per, within, trailing, match, sheets, parts, years
+    )
     page = out.suffix.lower() == ".html"
     if page and settings.config is not None:
-        own = settings.config.report | own
-    looked = page and "quality" in own.get("sections", ["quality"])
+        asked = asked.over(ReportOptions(**settings.config.report_said))
+    looked = page and "quality" in (asked.sections or ["quality"])
     # Dates are looked at while the rows are folded.
-    later = Beside(_quality, settings, dict(given)) if looked else None
-    book = settings.book(given)
+    later = Beside(_quality, settings, data, reading) if looked else None
+    book = settings.book(data, reading)
     quality = later.result() if later else None
-    path = book.report(out, quality=quality, as_of=as_of, **own)
-    tell(f"report written to {path}")
+    tell(f"report written to {write_report(book, out, asked, quality, data.as_of)}")
 
 
-def _quality(settings: Settings, asked: dict[str, Any]) -> Any:
+def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) -> Table | None:
     """Return what is in the dates of the files, or None where that cannot be told."""
     from eptaro.engines.inspect import inspect
     from eptaro.inputs.files.opening import open_files
 
-    data = settings.config.data if settings.config else None
-    files, date = list(asked["files"]), asked["date"] or (data.date if data else None)
+    told = settings.config.data if settings.config else None
+    files, date = list(asked.files), asked.date or (told.date if told else None)
     if not files and settings.config:
         files = settings.config.files()
-    dates, written = settings.reading(asked)
+    dates, written = settings.date_rules(reading), settings.file_rules(reading)
     if "-" in files:  # standard input can be read only once
         return None
     try:

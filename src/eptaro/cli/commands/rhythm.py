@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import click
 
-from eptaro.cli.commands.verbs import EXAMPLE, prove_option, run_verb
-from eptaro.cli.options import calendar_options, data_options, output_options, plot_options
-from eptaro.cli.reading import reading_options
+from eptaro.cli.commands.verb import EXAMPLE, Asked, Reply, VerbCommand
+from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
+from eptaro.cli.reading import ReadingOptions, reading_options
 
 
-@click.command(epilog=f"Example: eptaro rhythm {EXAMPLE} --per weekday --across hour --wide")
+@click.command(
+    cls=VerbCommand, epilog=f"Example: eptaro rhythm {EXAMPLE} --per weekday --across hour --wide"
+)
 @data_options
 @reading_options
 @click.option(
@@ -44,22 +45,51 @@ from eptaro.cli.reading import reading_options
     help="About how many ranges.",
 )
 @calendar_options
-@output_options
-@plot_options
-@prove_option
-def rhythm(**given: Any) -> None:
+@answer_options
+def rhythm(
+    *,
+    data: DataOptions,
+    reading: ReadingOptions,
+    rules: CalendarOptions,
+    output: AnswerOptions,
+    per: str | None,
+    across: str | None,
+    wide: bool,
+    spread: str | None,
+    histogram: str | None,
+    bins: int,
+) -> Reply:
     """Spread measures over the hours, weekdays, months, workdays that days bear."""
-    spread, histogram, bins = (given.pop(name) for name in ("spread", "histogram", "bins"))
-    if spread is None and histogram is None:
-        if given["per"] is None:
-            raise click.UsageError("Missing option '--per' (or --spread or --histogram).")
-        run_verb("rhythm", given)
-        return
-    if given.pop("across") or given.pop("wide") or given["prove"] or (spread and histogram):
-        raise click.UsageError("--spread and --histogram stand alone, with --per at most")
-    column = spread or histogram
-    given["measures"] = (*given["measures"], f'values_of_it=mean("{column}")')  # reads them
-    given["column"] = column
-    if histogram:
-        given["bins"] = bins
-    run_verb("spread" if spread else "histogram", given)
+    asked = Asked(data, reading, rules)
+    if spread is not None or histogram is not None:
+        if across or wide or output.prove or (spread and histogram):
+            raise click.UsageError("--spread and --histogram stand alone, with --per at most")
+        return _of_values(asked, output, per, spread, histogram, bins)
+    if per is None:
+        raise click.UsageError("Missing option '--per' (or --spread or --histogram).")
+    book = asked.book()
+    by, only = data.grouped(book), data.narrowed
+    table = book.rhythm(per, across, wide=wide, by=by, only=only, as_of=data.as_of)
+    return Reply(book, table, output)
+
+
+def _of_values(
+    asked: Asked,
+    output: AnswerOptions,
+    per: str | None,
+    spread: str | None,
+    histogram: str | None,
+    bins: int,
+) -> Reply:
+    """Return the box figures or the histogram of a column's values."""
+    data = asked.data
+    if spread is not None:
+        book = asked.book(values=(spread,))
+        by = data.grouped(book)
+        table = book.spread(spread, per, by=by, only=data.narrowed, as_of=data.as_of)
+        return Reply(book, table, output)
+    column = histogram or ""
+    book = asked.book(values=(column,))
+    by = data.grouped(book)
+    table = book.histogram(column, per, bins=bins, by=by, only=data.narrowed, as_of=data.as_of)
+    return Reply(book, table, output)

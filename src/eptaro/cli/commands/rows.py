@@ -3,29 +3,33 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import click
 
-from eptaro.cli.options import calendar_options, output_options
-from eptaro.cli.reading import reading_options, shown_progress, tell
+from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
+from eptaro.cli.reading import ReadingOptions, reading_options, shown_progress, tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 
+if TYPE_CHECKING:
+    from eptaro.inputs.sources import Source
 
-def _opened(settings: Settings, given: dict[str, Any]) -> tuple[Any, Any, str | None]:
-    """Return the source, the date rules and the date column that options or config name."""
+
+def _opened(
+    settings: Settings, files: tuple[str, ...], date: str | None, reading: ReadingOptions
+) -> tuple[Source, str | None]:
+    """Return the source and the date column that options or config name."""
     from eptaro.inputs.files.opening import open_files
 
-    files, date = list(given.pop("files")), given.pop("date")
-    given.pop("aside")
-    dates, written = settings.reading(given)
     data = settings.config.data if settings.config else None
-    if not files and settings.config:
-        files = [str(file) for file in settings.config.files()]
-    if not files:
+    named = list(files)
+    if not named and settings.config:
+        named = settings.config.files()
+    if not named:
         raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
-    return open_files(files, written), dates, date or (data.date if data else None)
+    written = settings.file_rules(reading)
+    return open_files(named, written), date or (data.date if data else None)
 
 
 @click.command(
@@ -44,15 +48,25 @@ def _opened(settings: Settings, given: dict[str, Any]) -> tuple[Any, Any, str | 
 @reading_options
 @calendar_options
 @output_options
-def inspect(**given: Any) -> None:
+def inspect(
+    *,
+    files: tuple[str, ...],
+    date: str | None,
+    by: tuple[str, ...],
+    keys: tuple[str, ...],
+    reading: ReadingOptions,
+    rules: CalendarOptions,
+    output: OutputOptions,
+) -> None:
     """Tell what is in the dates of a file: coverage, gaps, unreadable, duplicates."""
     from eptaro.engines.inspect import inspect as look
 
-    to = {name: given.pop(name) for name in ("out", "form", "rows")}
-    source, dates, date = _opened(Settings(given), given)
+    settings = Settings(rules)
+    dates = settings.date_rules(reading)
+    source, column = _opened(settings, files, date, reading)
     with shown_progress():
-        table = look(source, date=date, by=given["by"], keys=given["keys"], dates=dates)
-    deliver(table, **to)
+        table = look(source, date=column, by=by, keys=keys, dates=dates)
+    deliver(table, output)
 
 
 @click.command(
@@ -82,25 +96,33 @@ def inspect(**given: Any) -> None:
 @reading_options
 @calendar_options
 def annotate(
-    add: tuple[str, ...], locale: str | None, as_of: str | None, out: Path, **given: Any
+    *,
+    files: tuple[str, ...],
+    date: str | None,
+    add: tuple[str, ...],
+    locale: str | None,
+    as_of: str | None,
+    out: Path,
+    reading: ReadingOptions,
+    rules: CalendarOptions,
 ) -> None:
     """Add calendar attributes and parts of the time to each row of a file."""
     from eptaro.engines.annotate import annotate as add_to
 
-    settings = Settings(given)
-    name = given.pop("calendar")
-    if name or settings.ruled or settings.config is None:
-        calendars = [settings.calendar(name)]
+    settings = Settings(rules)
+    if rules.calendar or settings.ruled or settings.config is None:
+        calendars = [settings.calendar(rules.calendar)]
     else:
         calendars = list(settings.config.calendars.values())
-    source, dates, date = _opened(settings, given)
+    dates = settings.date_rules(reading)
+    source, column = _opened(settings, files, date, reading)
     if locale is None:
         locale = settings.config.locale if settings.config else "en"
     with shown_progress():
         written = add_to(
             source,
             add=list(add),
-            date=date,
+            date=column,
             calendars=calendars,
             locale=locale,
             as_of=as_of,

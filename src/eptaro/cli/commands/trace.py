@@ -3,21 +3,28 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import click
 
-from eptaro.cli.commands import verbs
+from eptaro.cli.commands.accumulate import accumulate
+from eptaro.cli.commands.compare import compare
+from eptaro.cli.commands.recap import recap
 from eptaro.cli.commands.rhythm import rhythm
+from eptaro.cli.commands.trail import trail
+from eptaro.cli.commands.verb import VerbCommand
 from eptaro.cli.reading import tell
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 from eptaro.errors import EptaroError, QuestionError
 
-_VERBS = {name: getattr(verbs, name) for name in ("recap", "accumulate", "trail", "compare")}
-_VERBS["rhythm"] = rhythm
-_NOT_ASKED = ("out", "form", "rows", "prove", "card", "plot", "kind", "spread", "histogram", "bins")
+_VERBS: dict[str, click.Command] = {
+    "recap": recap,
+    "accumulate": accumulate,
+    "trail": trail,
+    "compare": compare,
+    "rhythm": rhythm,
+}
 
 
 @click.command(
@@ -52,11 +59,9 @@ def trace(
     rest: tuple[str, ...],
 ) -> None:
     """Tell the days and transactions behind one number, made again from these."""
-    given: dict[str, Any] = dict(_VERBS[verb].make_context(verb, list(rest)).params)
-    for name in _NOT_ASKED:
-        given.pop(name, None)
-    _, table = verbs.answer(verb, given)
-    found = table.trace(row - 1, column)
+    command = _VERBS[verb]
+    assert isinstance(command, VerbCommand)
+    found = command.reply(rest).table.trace(row - 1, column)
     click.echo("\n".join(map(visible, str(found).split("\n"))))
     if rows_to is not None:
         places = Column.of(

@@ -33,6 +33,7 @@ class BookOptions:
     coverage: Span | str | None = None
     formats: Mapping[str, Format] = field(default_factory=dict)
     workdays: Worked = None
+    values: tuple[str, ...] = ()
 
     @classmethod
     def of(
@@ -43,16 +44,18 @@ class BookOptions:
         coverage: Span | str | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
+        values: By = None,
     ) -> BookOptions:
         """Return the options as they were given, measures and groups parsed."""
         names, parsed = group_names(by), parse_measures(measures)
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
-        return cls(parsed, names, calendar, coverage, shown, workdays)
+        return cls(parsed, names, calendar, coverage, shown, workdays, tuple(group_names(values)))
 
     @property
     def planes(self) -> set[Plane]:
         """What the fold must keep."""
-        return {plane for measure in self.measures for plane in measure.planes}
+        own = {plane for measure in self.measures for plane in measure.planes}
+        return own | {Plane("sum", column) for column in self.values}
 
     def facts(self, folded: Folded) -> Facts:
         """Return folded transactions under these options.

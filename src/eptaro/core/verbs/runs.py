@@ -43,7 +43,7 @@ class Runs:
         """Return the values of a column, by group and value of a level or attribute."""
         crossed = Crossed.of([_of_rows(view, per)])
         group, batch = placed_rows(view)
-        planes = {plane for measure in view.facts.measures for plane in measure.planes}
+        planes = view.facts.cells.tallies
         known = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
         if name not in known:  # of a column that is only counted, no values are read
             raise QuestionError(unknown("column of values", name, sorted(set(known))))

@@ -1,0 +1,87 @@
+"""The `accumulate` command: running totals, and the card of one date."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from eptaro.cli.commands.verb import (
+    EXAMPLE,
+    Asked,
+    Reply,
+    VerbCommand,
+    goals_of,
+    goals_option,
+    pace_option,
+)
+from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
+from eptaro.cli.reading import ReadingOptions, reading_options
+from eptaro.cli.settings import Settings
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.goals import Pace
+from eptaro.daybook import Daybook
+
+
+@click.command(
+    cls=VerbCommand,
+    epilog=f"Example: eptaro accumulate {EXAMPLE} --within quarter --as-of 2025-08-20 --rows 20",
+)
+@data_options
+@reading_options
+@click.option(
+    "--within",
+    metavar="LEVEL",
+    default=None,
+    help="Restart at each period of this level, run on since a date (2025-03-01..), or all.",
+)
+@click.option("--card", is_flag=True, help="Show week, month, quarter and year to date instead.")
+@goals_option
+@pace_option
+@click.option("--every", metavar="LEVEL", default="day", show_default=True, help="One row per.")
+@calendar_options
+@answer_options
+def accumulate(
+    *,
+    data: DataOptions,
+    reading: ReadingOptions,
+    rules: CalendarOptions,
+    output: AnswerOptions,
+    within: str | None,
+    card: bool,
+    goals: Path | None,
+    pace: Pace,
+    every: str,
+) -> Reply:
+    """Run totals that restart at each period; every day has a row, quiet ones too."""
+    asked = Asked(data, reading, rules)
+    if card:
+        if output.prove or output.plot:
+            raise click.UsageError("--card goes with no --prove or --plot")
+        return Reply(*_card(asked), output)
+    if within is None:
+        raise click.UsageError("Missing option '--within' (or --card).")
+    book = asked.book()
+    table = book.accumulate(
+        within,
+        every=every,
+        by=data.grouped(book),
+        only=data.narrowed,
+        as_of=data.as_of,
+        goals=goals_of(goals),
+        pace=pace,
+    )
+    return Reply(book, table, output)
+
+
+def _card(asked: Asked) -> tuple[Daybook, Table]:
+    """Return the to-date values of the as-of date in every calendar at hand."""
+    config = Settings(asked.rules).config
+    calendars = config.calendars if config else {}
+    book, data = asked.book(), asked.data
+    own = book.calendar
+    every = list({c.name: c for c in (MonthCalendar(), own, *calendars.values())}.values())
+    table = book.card(calendars=every, by=list(data.by), only=data.narrowed, as_of=data.as_of)
+    return book, table

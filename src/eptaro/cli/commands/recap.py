@@ -1,0 +1,80 @@
+"""The `recap` command: a summary of each period."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import click
+
+from eptaro.cli.commands.verb import EXAMPLE, Asked, Reply, VerbCommand, sort_option
+from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
+from eptaro.cli.reading import ReadingOptions, reading_options
+
+
+@click.command(
+    cls=VerbCommand, epilog=f"Example: eptaro recap {EXAMPLE} --per quarter --by route --prefix FY"
+)
+@data_options
+@reading_options
+@click.option(
+    "--per",
+    metavar="LEVEL",
+    required=True,
+    help="One row per year, half, quarter, month, week, day; per weekday, month of year, hour, "
+    "workday, ...; or per chunk: '5 months from 2024-03-20'.",
+)
+@click.option("--wide", is_flag=True, help="Set periods down and one group column across.")
+@click.option("--totals", is_flag=True, help="Add a total under each group.")
+@click.option(
+    "--subtotals",
+    metavar="LEVEL",
+    multiple=True,
+    help="Add the periods of a wider level below their parts. May be given again.",
+)
+@click.option(
+    "--top",
+    type=int,
+    metavar="N",
+    default=None,
+    help="Keep the N groups with most, the others as one row.",
+)
+@click.option("--shares", is_flag=True, help="Add each row's share of all and of its period.")
+@click.option("--ranks", is_flag=True, help="Add ranks, 1 for the largest.")
+@sort_option
+@click.option("--every", metavar="entry", default=None, help="One row per transaction instead.")
+@calendar_options
+@answer_options
+def recap(
+    *,
+    data: DataOptions,
+    reading: ReadingOptions,
+    rules: CalendarOptions,
+    output: AnswerOptions,
+    per: str,
+    wide: bool,
+    totals: bool,
+    subtotals: tuple[str, ...],
+    top: int | None,
+    shares: bool,
+    ranks: bool,
+    sort: str | None,
+    every: Literal["entry"] | None,
+) -> Reply:
+    """Summarise each period: one row per group and period, quiet ones included."""
+    book = Asked(data, reading, rules).book()
+    table = book.recap(
+        per,
+        by=data.grouped(book),
+        only=data.narrowed,
+        as_of=data.as_of,
+        wide=wide,
+        totals=totals,
+        subtotals=subtotals,
+        top=top,
+        shares=shares,
+        ranks=ranks,
+        sort=sort,
+        every=every,
+    )
+    return Reply(book, table, output)

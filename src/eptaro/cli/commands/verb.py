@@ -1,0 +1,94 @@
+"""What the commands of verbs share: the answer to print, prove and draw, and their options."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.cli.data import DataOptions
+from eptaro.cli.options import AnswerOptions, CalendarOptions
+from eptaro.cli.reading import ReadingOptions, tell
+from eptaro.cli.screen import deliver
+from eptaro.cli.settings import Settings
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.inputs.goals import read_goals
+
+EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
+
+
+@dataclass(frozen=True, eq=False)
+class Reply:
+    """The answer to a command, and where it goes."""
+
+    book: Daybook
+    table: Table
+    output: AnswerOptions
+
+    def deliver(self) -> None:
+        """Prove the answer and draw it where that is wanted, and print or write it."""
+        if self.output.prove:
+            count = self.book.prove(self.table)
+            tell(f"proved: {count:,} numbers made again from their transactions")
+        if self.output.plot:
+            tell(f"drawn to {self.table.plot(self.output.plot, kind=self.output.kind)}")
+        deliver(self.table, self.output)
+
+
+class VerbCommand(click.Command):
+    """A command whose function returns a `Reply`, which is then delivered."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        """Answer, and deliver the answer."""
+        reply: Reply = super().invoke(ctx)
+        reply.deliver()
+
+    def reply(self, words: Sequence[str]) -> Reply:
+        """Return the reply to words of a command line, without delivering it."""
+        with self.make_context(self.name, list(words)) as context:
+            found: Reply = super().invoke(context)
+        return found
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The groups of options that every verb takes."""
+
+    data: DataOptions
+    reading: ReadingOptions
+    rules: CalendarOptions
+
+    def book(self, values: tuple[str, ...] = ()) -> Daybook:
+        """Return the book that the options name."""
+        return Settings(self.rules).book(self.data, self.reading, values)
+
+
+def goals_of(path: Path | None) -> Any:
+    """Return the goals of a file, where one is named."""
+    return None if path is None else read_goals(path)
+
+
+goals_option = click.option(
+    "--goals",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    default=None,
+    help="A CSV of goals: period, goal, and the group column, if any.",
+)
+pace_option = click.option(
+    "--pace",
+    metavar="HOW",
+    default="straight",
+    show_default=True,
+    help="How goals are reached: straight or 'prior year' (its shape).",
+)
+sort_option = click.option(
+    "--sort",
+    metavar="COLUMN",
+    default=None,
+    help="Order the rows by a column; -COLUMN puts the largest first.",
+)

@@ -1,0 +1,223 @@
+"""Options on which rows are asked about and what folds them, and the book that they come to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import click
+
+from eptaro.cli.options import option_group
+from eptaro.cli.reading import tell
+from eptaro.core.calendars.days import DateLike
+from eptaro.core.questions.book_options import Calendars, Worked
+from eptaro.core.tables.format import Format
+from eptaro.daybook import Daybook
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
+from eptaro.storage.layout import METADATA
+
+ENGINES = ("stream", "local", "dask", "sql")
+
+
+@dataclass(frozen=True)
+class DataOptions:
+    """The files, their columns, what is measured, what is looked at, and what folds it."""
+
+    files: tuple[str, ...]
+    date: str | None
+    measures: tuple[str, ...]
+    by: tuple[str, ...]
+    only: tuple[str, ...]
+    as_of: DateLike
+    coverage: str | None
+    engine: Literal["stream", "local", "dask", "sql"]
+    client: str | None
+    patience: float
+    table_name: str | None
+    show_query: bool
+
+    @property
+    def narrowed(self) -> list[str] | None:
+        """What the question is narrowed to."""
+        return list(self.only) or None
+
+    def grouped(self, book: Daybook) -> list[str]:
+        """Return the group columns; where groups keep calendars, the column that they go by."""
+        return [book.own.column] if book.own is not None and not self.by else list(self.by)
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Which rows are folded to a book, and how."""
+
+    files: list[str]
+    date: str | None
+    measures: list[str]
+    by: list[str]
+    calendar: Calendars
+    coverage: str | None
+    dates: DateRules
+    written: FileRules
+    formats: dict[str, Format]
+    workdays: Worked
+    values: tuple[str, ...] = ()
+
+
+data_options = option_group(
+    "data",
+    DataOptions,
+    click.argument("files", metavar="[FILE]...", nargs=-1),
+    click.option("--date", metavar="COLUMN", default=None, help="The column of dates."),
+    click.option(
+        "--measure",
+        "measures",
+        metavar="SPEC",
+        multiple=True,
+        help="What to calculate: name=how(column), such as revenue=sum(fare), "
+        "trips=count(), typical=mean(fare). May be given again.",
+    ),
+    click.option(
+        "--by", metavar="COLUMN", multiple=True, help="A group column. May be given again."
+    ),
+    click.option(
+        "--only",
+        metavar="WHAT",
+        multiple=True,
+        help="Narrow to a span (2025-05-06..2025-06-17), a period (2025-Q2) or a group "
+        "value (route=Norrow-Fenholm). May be given again.",
+    ),
+    click.option(
+        "--as-of",
+        metavar="DATE",
+        default="latest",
+        show_default=True,
+        help="Look at nothing after this date: latest, today or a date.",
+    ),
+    click.option(
+        "--coverage",
+        metavar="A..B",
+        default=None,
+        help="The days the data speaks for, if more than its first to last date.",
+    ),
+    click.option(
+        "--engine",
+        type=click.Choice(ENGINES),
+        default="stream",
+        show_default=True,
+        help="What folds: stream reads files piece by piece, local into memory, dask on a "
+        "cluster, sql inside the database whose address stands for FILE.",
+    ),
+    click.option(
+        "--client",
+        metavar="ADDRESS",
+        default=None,
+        help="With dask: a scheduler.  [default: workers on this machine]",
+    ),
+    click.option(
+        "--patience",
+        type=click.FloatRange(1),
+        metavar="SECONDS",
+        default=60,
+        show_default=True,
+        help="With dask: how long a cluster may not answer, or have no workers.",
+    ),
+    click.option(
+        "--table",
+        "table_name",
+        metavar="NAME",
+        default=None,
+        help="With sql: the table to fold (or --query).",
+    ),
+    click.option("--show-query", is_flag=True, help="With sql: print what the database is asked."),
+)
+
+
+def folded(rows: Rows, asked: DataOptions) -> Daybook:
+    """Fold rows by the engine that the options name."""
+    if asked.engine != "sql" and (asked.table_name or asked.show_query):
+        raise click.UsageError("--table and --show-query go with --engine sql")
+    if asked.engine != "dask" and asked.client:
+        raise click.UsageError("--client goes with --engine dask")
+    if asked.engine == "stream":
+        return Daybook.read(
+            rows.files,
+            measures=rows.measures,
+            date=rows.date,
+            by=rows.by,
+            calendar=rows.calendar,
+            coverage=rows.coverage,
+            dates=rows.dates,
+            files=rows.written,
+            formats=rows.formats,
+            workdays=rows.workdays,
+            values=rows.values,
+        )
+    if rows.date is None:
+        raise click.UsageError(
+            f"Missing option '--date' (--engine {asked.engine} does not look for it)."
+        )
+    if asked.engine == "sql":
+        return _folded_in_database(rows, rows.date, asked)
+    return Daybook.fold(
+        rows.files,
+        date=rows.date,
+        measures=rows.measures,
+        engine=asked.engine,
+        client=asked.client,
+        by=rows.by,
+        calendar=rows.calendar,
+        coverage=rows.coverage,
+        dates=rows.dates,
+        files=rows.written,
+        formats=rows.formats,
+        workdays=rows.workdays,
+        values=rows.values,
+        patience=asked.patience,
+    )
+
+
+def _folded_in_database(rows: Rows, date: str, asked: DataOptions) -> Daybook:
+    what = asked.table_name or rows.written.query
+    if len(rows.files) != 1 or not what:
+        raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
+    book = Daybook.from_sql(
+        rows.files[0],
+        what,
+        date=date,
+        measures=rows.measures,
+        by=rows.by,
+        calendar=rows.calendar,
+        coverage=rows.coverage,
+        dates=rows.dates,
+        formats=rows.formats,
+        workdays=rows.workdays,
+    )
+    if asked.show_query:
+        for query in book.queries:
+            tell(f"{query};\n")
+    return book
+
+
+def opened(files: list[str]) -> Daybook | None:
+    """Return the book that files hold, several merged; None where they are transactions."""
+    if not all(_is_book(Path(file)) for file in files):
+        return None
+    first, *others = (Daybook.open(file) for file in files)
+    for book in others:
+        first = first.merged(book)
+    return first
+
+
+def _is_book(path: Path) -> bool:
+    """Return whether a file is a book, by its beginning alone."""
+    if path.suffix != ".parquet" or not path.is_file():
+        return False
+    import pyarrow as pa
+    from pyarrow import parquet
+
+    try:
+        return METADATA in (parquet.read_schema(path).metadata or {})
+    except (pa.ArrowException, OSError, UnicodeError):
+        return False
