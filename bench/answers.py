@@ -194,7 +194,8 @@ def _usual(answer: Any) -> Any:
     if isinstance(answer, dict):
         return {key: _usual(value) for key, value in answer.items()}
     if isinstance(answer, str):
-        return re.sub("is no measure; trace one of.*", "is no measure", answer)
+        return re.sub(".*(is no measure; trace|shows no measure that|has no transactions behind).*|"
+                      ".*unknown column of values.*", "cannot be traced", answer)  # fmt: skip
     return answer
 
 

@@ -24,7 +24,7 @@ from eptaro.core.dimension import catalogue, dimension
 from eptaro.core.tables.column import Column
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.dates import Read, read_dates
-from eptaro.inputs.dates.reading import said
+from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.sources import Source, check_columns

@@ -4,73 +4,31 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts, ordinal, weekday
+from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.folds.batch import CHUNK
-from eptaro.core.folds.encoding import Combiner
-from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
+from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.errors import DateError
 from eptaro.inputs.dates import read_dates, resolve
-from eptaro.inputs.dates.reading import Evidence, is_text, said, settled_start
+from eptaro.inputs.dates.evidence import Evidence
+from eptaro.inputs.dates.outcome import is_text, said
+from eptaro.inputs.dates.reading import settled_start
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
-from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.inputs.sources import Source, check_columns
 from eptaro.inputs.transactions import find_date
-from eptaro.inputs.values import read_codes
-from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
-_MOST_ROWS = 5_000_000  # for whole-row duplicates
-
-
-@dataclass
-class Findings:
-    """Rows of the table in the making."""
-
-    rows: list[tuple[str, str, str, int | None, str]] = field(default_factory=list)
-
-    def add(
-        self,
-        subject: str,
-        value: object = "",
-        count: int | None = None,
-        detail: str = "",
-        group: str = "",
-    ) -> None:
-        """Add one finding."""
-        self.rows.append((subject, group, str(value), count, detail))
-
-    def table(self, meta: dict[str, Any]) -> Table:
-        """Return all findings, one per row."""
-        subject, group, value, count, detail = zip(*self.rows, strict=True)
-        counts = np.array([0 if n is None else n for n in count])
-        given = np.array([n is not None for n in count])
-        return Table(
-            [
-                _words("subject", subject, "What is told"),
-                _words("group", group, "The group it is told of; blank is all rows"),
-                _words("value", value, "What was found"),
-                Column.of("count", "integer", counts, given, description="How many"),
-                _words("detail", detail, "Where, or on what evidence"),
-            ],
-            meta,
-        )
-
-
-def _words(name: str, texts: Sequence[str], description: str) -> Column:
-    codes = np.array([place if text else -1 for place, text in enumerate(texts)])
-    choices = np.array([*texts, None], object)[:-1]
-    return Column.text(name, choices, codes, description=description)
 
 
 def inspect(
@@ -126,17 +84,17 @@ def _looked_at(
     found.add("readable dates", "", len(days))
     _unreadable(column, read.bad, read.reasons, found)
     if len(days):
-        present, counts = _counted(days)
+        present, counts = counted(days)
         _plausible(present, counts, found)
         found.add("first date", as_date(int(present[0])))
         found.add("last date", as_date(int(present[-1])))
-        _gaps(present, found, "")
-        _per_group(opened, groups, read.days, good, found)
+        look_for_gaps(present, found, "")
+        look_per_group(opened, groups, read.days, good, found)
         per_weekday = np.zeros(7, np.int64)
         np.add.at(per_weekday, weekday(present), counts)
         for name, count in zip(WEEKDAYS, per_weekday.tolist(), strict=True):
             found.add("weekday", name.title(), count)
-    _duplicates(opened, named, found, len(good))
+    look_for_duplicates(opened, named, found, len(good))
     bad = [] if good.all() else ["--bad-dates set-aside"]
     options = " ".join([f"--date {date}", *words, *bad])
     found.add("suggestion", detail=f"next time say {options}")
@@ -203,7 +161,7 @@ def _first_row(hit: NDArray[np.bool_]) -> str:
     return f"first in row {int(np.flatnonzero(hit)[0]) + 1:,}" if hit.any() else ""
 
 
-def _counted(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
+def counted(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
     """Return the distinct days in order and the rows of each, counted rather than sorted."""
     least = int(days.min())
     counts = np.zeros(int(days.max()) - least + 1, np.int64)
@@ -227,82 +185,3 @@ def _plausible(present: Ints, counts: Ints, found: Findings) -> None:
             int(counts[far].sum()),
             "before 1900 or over ten years ahead",
         )
-
-
-def _gaps(present: Ints, found: Findings, group: str) -> None:
-    """Tell days and months without rows between the first and last day that has some."""
-    steps = np.diff(present) - 1
-    missing = int(steps.sum())
-    detail = ""
-    if missing:
-        at = int(np.argmax(steps))
-        detail = f"longest {as_date(int(present[at]) + 1)}..{as_date(int(present[at + 1]) - 1)}"
-    found.add("days without rows", "", missing, detail, group)
-    months = np.unique(civil_months(present))
-    quiet = np.setdiff1d(np.arange(months[0], months[-1] + 1), months)
-    labels = ", ".join(f"{as_date(int(first)):%Y-%m}" for first in month_starts(quiet[:6]))
-    more = ", …" if len(quiet) > 6 else ""
-    found.add("months without rows", labels + more, len(quiet), "", group)
-
-
-def _per_group(
-    source: Source,
-    groups: list[str],
-    days: NDArray[np.int32],
-    good: NDArray[np.bool_],
-    found: Findings,
-) -> None:
-    if not groups:
-        return
-    numbers, combiner = _numbered(source, groups)
-    named = combiner.groups()
-    order = named.order()
-    place = np.empty(len(order), np.int64)
-    place[order] = np.arange(len(order))
-    least = int(days[good].min())
-    keys, counts = np.unique(
-        (place[numbers[good]] << 32) + (days[good] - least), return_counts=True
-    )
-    group, day = keys >> 32, (keys & 0xFFFFFFFF) + least
-    starts = np.flatnonzero(np.diff(group, prepend=-1))
-    rows = np.add.reduceat(counts, starts)
-    named_by = zip(*(c.to_list() for c in named.columns(order[group[starts]])), strict=True)
-    for values, start, stop, count in zip(
-        named_by, starts.tolist(), [*starts[1:].tolist(), len(keys)], rows.tolist(), strict=True
-    ):
-        label = ", ".join("(blank)" if value is None else str(value) for value in values)
-        own = day[start:stop]
-        found.add("dates", f"{as_date(int(own[0]))}..{as_date(int(own[-1]))}", count, "", label)
-        _gaps(own, found, label)
-
-
-def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
-    """Return for each row the number of its combination of values, and the combiner."""
-    combiner, parts, done = Combiner(names), [], 0
-    for table in source.batches(Wanted(names[0], names[1:])):
-        coded = {name: read_codes(table[name], name) for name in names}
-        number = combiner.number(coded)
-        assert number is not None
-        parts.append(number.astype(np.int64))
-        done += table.num_rows
-        tell(done, source.share)
-    return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
-
-
-def _duplicates(source: Source, keys: list[str], found: Findings, total: int) -> None:
-    for subject, names in (("rows that repeat", source.names()), ("keys that repeat", keys)):
-        if not names:
-            continue
-        if total > _MOST_ROWS and names is not keys:
-            found.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
-            continue
-        numbers, _ = _numbered(source, list(dict.fromkeys(names)))
-        _, firsts, counts = np.unique(numbers, return_index=True, return_counts=True)
-        extra = int((counts - 1).sum())
-        detail = ""
-        if extra:
-            twice = int(np.flatnonzero(counts > 1)[0])
-            second = np.flatnonzero(numbers == numbers[firsts[twice]])[1]
-            detail = f"first in rows {firsts[twice] + 1:,} and {second + 1:,}"
-        what = "" if names is not keys else ", ".join(keys)
-        found.add(subject, what, extra, detail)

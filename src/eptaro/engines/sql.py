@@ -3,38 +3,32 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from decimal import Decimal
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
-from numpy.typing import NDArray
 
 from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, Tally
-from eptaro.core.folds.encoding import Combiner, Encoder
+from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
-from eptaro.core.folds.squares import Squares
-from eptaro.core.folds.sums import Sum
 from eptaro.core.questions.scope import Scope
-from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column, Kind
+from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.engines.sqlqueries import DAY, LIMB, ROWS, Queried, key_names
+from eptaro.engines.sqlplanes import entries_of, tally_of
+from eptaro.engines.sqlqueries import DAY, ROWS, Queried
+from eptaro.engines.sqlresults import Keys, Result, array_of
 from eptaro.errors import DateError, InputError, MeasureError
-from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.reading import settled_start
-from eptaro.inputs.values import read_codes, read_groups
-from eptaro.outputs.databases import connected, refusals
+from eptaro.outputs.connections import connected, refusals
 from eptaro.rules.dates import DateRules
 
 _LISTED = ("values", "codes")
+
+
 _MOST_ASIDE = 100_000
 
 
@@ -74,21 +68,9 @@ def fold_database(
     return _folded(result, name, what, list(by), wanted_planes, rules)
 
 
-@dataclass(frozen=True, eq=False)
-class _Result:
-    """What came back: columns of the grouped query, those of the listed ones, and the queries."""
-
-    columns: Mapping[str, list[Any]]
-    listed: Mapping[Plane, Mapping[str, list[Any]]]
-    queries: tuple[str, ...]
-    scales: Mapping[str, int]
-    floats: frozenset[str]
-    centres: Mapping[str, int]
-
-
 def _asked(
     rows: Queried, date: str, by: list[str], planes: list[Plane], rules: DateRules, where: list[Any]
-) -> _Result:
+) -> Result:
     """Ask the database all that the planes need."""
     summed = [p for p in planes if p.what not in (*_LISTED, "rows")]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
@@ -111,7 +93,7 @@ def _asked(
                 query = rows.listed(date, by, plane.column, rules, where)
                 queries.append(rows.shown(query))
                 listed[plane] = _columns(connection.execute(query))
-    return _Result(columns, listed, tuple(queries), rows.scales, floats, centres)
+    return Result(columns, listed, tuple(queries), rows.scales, floats, centres)
 
 
 def _columns(result: Any) -> dict[str, list[Any]]:
@@ -120,31 +102,15 @@ def _columns(result: Any) -> dict[str, list[Any]]:
     return dict(zip(names, made or [[] for _ in names], strict=True))
 
 
-class _Keys:
-    """The day and group of each row of a result; rows without a readable day are told apart."""
-
-    def __init__(
-        self, columns: Mapping[str, list[Any]], by: list[str], rules: DateRules, name: str
-    ) -> None:
-        self.read = read_dates(_array(columns[DAY]), rules, "date")
-        bad = self.read.bad
-        self.good = np.ones(len(columns[DAY]), bool) if bad is None else ~bad
-        self.day = self.read.days[self.good].astype(np.int64)
-        self.coded = {
-            group: read_groups(_array(columns[key]), group, name).at(self.good)
-            for group, key in zip(by, key_names(by)[1:], strict=True)
-        }
-
-
 def _folded(
-    result: _Result, name: str, what: str, by: list[str], planes: list[Plane], rules: DateRules
+    result: Result, name: str, what: str, by: list[str], planes: list[Plane], rules: DateRules
 ) -> Folded:
     columns = result.columns
     counts = np.array(columns[ROWS], np.int64)
     if not len(counts):
         raise InputError(f"{name}: {what} has no rows to fold")
-    rules = settled_start([_array(columns[DAY])], rules, "date")
-    keys = _Keys(columns, by, rules, name)
+    rules = settled_start([array_of(columns[DAY])], rules, "date")
+    keys = Keys(columns, by, rules, name)
     aside = _aside(keys, columns[DAY], counts)
     if aside is not None and (rules.bad_dates == "raise" or not keys.good.any()):
         shown = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*aside.rows()][:3])
@@ -159,15 +125,15 @@ def _folded(
     for plane in planes:
         if plane.what in _LISTED:
             listed = result.listed[plane]
-            own = _Keys(listed, by, rules, name)
+            own = Keys(listed, by, rules, name)
             numbers = combiner.number(own.coded)
             places = np.zeros(len(own.day), np.int64) if numbers is None else rank[numbers]
             at = axis.place(places, own.day)
-            tallies[plane], values = _entries(plane, listed, own, at)
+            tallies[plane], values = entries_of(plane, listed, own, at)
             if values is not None:
                 distinct[plane.column] = values
         else:
-            tally = _tally(plane, result, keys.good)
+            tally = tally_of(plane, result, keys.good)
             tallies[plane] = tally.moved(cell, axis.size)
     digest = hashlib.blake2b(f"{name} {result.queries} {counts.sum()}".encode(), digest_size=16)
     return Folded(
@@ -184,7 +150,7 @@ def _folded(
     )
 
 
-def _aside(keys: _Keys, values: list[Any], counts: Ints) -> Table | None:
+def _aside(keys: Keys, values: list[Any], counts: Ints) -> Table | None:
     """Return the rows without a readable date, one by one; None where there are none."""
     if keys.good.all():
         return None
@@ -206,117 +172,3 @@ def _aside(keys: _Keys, values: list[Any], counts: Ints) -> Table | None:
             Column.text("reason", np.array([*reasons, None], object)[:-1], at, description="Why"),
         ]
     )
-
-
-def _array(values: list[Any]) -> pa.ChunkedArray:
-    """Return a result's column as Arrow has it; sums of mixed kinds are brought together."""
-    try:
-        return pa.chunked_array([pa.array(values)])
-    except (pa.ArrowInvalid, pa.ArrowTypeError):
-        return pa.chunked_array([pa.array([None if v is None else str(v) for v in values])])
-
-
-def _tally(plane: Plane, result: _Result, good: NDArray[np.bool_]) -> Tally:
-    """Return a plane with one cell per good row of the result."""
-    if plane.what == "rows":
-        return Sum(np.array(result.columns[ROWS], np.int64)[good])
-    name = f"{plane.what}:{plane.column}"
-    if plane.what == "square":
-        return _squares(plane, result, name, good)
-    values = [v for v, kept in zip(_values(result, name), good.tolist(), strict=True) if kept]
-    if plane.what == "filled":
-        return Sum(np.array(values, np.int64))
-    known = np.array([value is not None for value in values], bool)
-    data, kind, scale = _numbers(values, plane.column, result)
-    if plane.what == "sum":
-        return Sum.of(data, kind, scale)
-    at = np.flatnonzero(known)
-    zeros = np.zeros(len(at), np.int64)
-    return Pick(plane.what, at, data[at], zeros, at, kind, scale)  # type: ignore[arg-type]
-
-
-def _values(result: _Result, name: str) -> list[Any]:
-    """Return a column of the grouped query; sums may come in two halves of 32 bits."""
-    if name in result.columns:
-        return result.columns[name]
-    halves = zip(result.columns[f"{name}:high"], result.columns[f"{name}:low"], strict=True)
-    return [None if high is None else (int(high) << 32) + int(low) for high, low in halves]
-
-
-def _squares(plane: Plane, result: _Result, name: str, good: NDArray[np.bool_]) -> Squares:
-    columns = result.columns
-    if f"{name}:00" in columns:
-        scale = result.scales.get(plane.column, 0)
-        products = {
-            pair: np.array([*(int(v or 0) for v in columns[f"{name}:{pair}"]), None], object)
-            for pair in ("00", "01", "02", "11", "12", "22")
-        }
-        squares = sum(
-            (products[pair][:-1] << LIMB * (4 - int(pair[0]) - int(pair[1])))
-            * (1 if pair[0] == pair[1] else 2)
-            for pair in products
-        )
-        made = np.asarray(squares, object)[good]
-        return Squares.of_exact(made, "decimal" if scale else "integer", scale)
-    values = [v for v, kept in zip(columns[name], good.tolist(), strict=True) if kept]
-    if plane.column in result.floats:
-        data = np.array([0.0 if v is None else float(v) for v in values])
-        if not np.isfinite(data).all():
-            raise MeasureError(f"the squares of {plane.column!r} do not fit into floats")
-        return Squares.of_floats(data, result.centres.get(plane.column, 0))
-    _, kind, scale = _numbers(_values(result, f"sum:{plane.column}"), plane.column, result)
-    units = [0 if v is None else _units(Decimal(v), 2 * scale) for v in values]
-    return Squares.of_exact(np.array([*units, None], object)[:-1], kind, scale)
-
-
-def _numbers(values: list[Any], column: str, result: _Result) -> tuple[NDArray[Any], Kind, int]:
-    """Return values in whole units, their kind and decimals; 0 where there is none."""
-    if column in result.scales:
-        scale = result.scales[column]
-        return _whole(values), "decimal" if scale else "integer", scale
-    if column in result.floats or any(isinstance(value, float) for value in values):
-        return np.array([0.0 if v is None else float(v) for v in values]), "float", 0
-    if any(isinstance(value, str) for value in values):
-        raise MeasureError(f"column {column!r} holds text; a sum needs numbers")
-    decimals = [Decimal(0) if value is None else Decimal(value) for value in values]
-    places = [-int(value.as_tuple().exponent) for value in decimals if value.is_finite()]
-    scale = max([0, *places])
-    units = [_units(value, scale) for value in decimals]
-    return _whole(units), "decimal" if scale else "integer", scale
-
-
-def _units(value: Decimal, scale: int) -> int:
-    """Return a decimal as whole units of 10**-scale, however many digits it has."""
-    over, under = value.as_integer_ratio()
-    return int(over * 10**scale // under)
-
-
-def _whole(values: list[Any]) -> NDArray[Any]:
-    """Return whole numbers, 0 where there is none."""
-    units = [0 if value is None else int(value) for value in values]
-    return exact.narrow(np.array([*units, None], object)[:-1])
-
-
-def _entries(
-    plane: Plane, listed: Mapping[str, list[Any]], keys: _Keys, cell: Ints
-) -> tuple[Entries, Column | None]:
-    """Return all values of a column, each as often as it was counted."""
-    kept = keys.good.tolist()
-    values = [v for v, good in zip(listed["eptaro_value"], kept, strict=True) if good]
-    counts = np.array(listed[ROWS], np.int64)[keys.good]
-    if plane.what == "codes":
-        there = np.array([value == value for value in values], bool)  # NaN is none
-        cell, values = cell[there], [value for value in values if value == value]
-        encoder = Encoder(plane.column)
-        codes = encoder.encode(read_codes(_array(values), plane.column)).astype(np.int64)
-        return Entries.of(cell, codes, "integer", 0), encoder.coded().choices
-    if any(isinstance(value, float) for value in values):
-        data: NDArray[Any] = np.array(values, np.float64)
-        there = ~np.isnan(data)
-        cell, data, counts = cell[there], data[there], counts[there]
-        return Entries.of(np.repeat(cell, counts), np.repeat(data, counts), "float", 0), None
-    decimals = [Decimal(value) for value in values]
-    scale = max([0, *(-int(value.as_tuple().exponent) for value in decimals)])
-    units = _whole([_units(value, scale) for value in decimals])
-    kind: Kind = "decimal" if scale else "integer"
-    return Entries.of(np.repeat(cell, counts), np.repeat(units, counts), kind, scale), None

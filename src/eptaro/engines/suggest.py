@@ -9,9 +9,11 @@ from dataclasses import asdict, dataclass, field, replace
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.engines.inspect import Findings, decided_rules, readable_share
+from eptaro.engines.findings import Findings
+from eptaro.engines.inspect import decided_rules, readable_share
 from eptaro.errors import InputError
-from eptaro.inputs.dates.reading import is_text, looks_like_dates
+from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.reading import looks_like_dates
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import Source
 from eptaro.rules.dates import DateRules

@@ -2,75 +2,32 @@
 
 from __future__ import annotations
 
-import hashlib
-import io
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from eptaro.addresses import shown_address
-from eptaro.core.calendars.days import as_dates
-from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.errors import EptaroError, InputError, refused, unknown
+from eptaro.errors import InputError, refused, unknown
+from eptaro.outputs.connections import connected, need_sqlalchemy, refusals
+from eptaro.outputs.sqltables import (
+    LONGEST_NAME,
+    add_comments,
+    definition,
+    dictionary,
+    insert_rows,
+    key_of,
+    tables_of,
+)
 
 MODES = ("create", "replace", "extend")
-_LONGEST_NAME = 63  # what every widely used database takes
-_KEYS = ("date_key", "date")
+
+
 _SLICE = 4096  # rows compared at a time
+
+
 _MARK = "(all)"  # the row of NAME_columns that says who loaded the table
-
-
-def need_sqlalchemy() -> Any:
-    """Return the package that speaks to databases, or raise `InputError`."""
-    try:
-        import sqlalchemy
-    except ImportError:
-        raise InputError(
-            "databases need the package sqlalchemy; install it with: "
-            "pip install 'eptaro[databases]'"
-        ) from None
-    return sqlalchemy
-
-
-@contextmanager
-def refusals(url: str) -> Iterator[None]:
-    """Turn what a database refuses into `InputError`, in one line and without a password."""
-    sql = need_sqlalchemy()
-    try:
-        yield
-    except EptaroError:
-        raise
-    except (sql.exc.SQLAlchemyError, ImportError, ValueError, OSError) as error:
-        raise refused(url, error) from None
-
-
-def connected(url: str, *, to_write: bool = False) -> Any:
-    """Return an engine; where it writes, SQLite's transactions hold table definitions as well."""
-    sql = need_sqlalchemy()
-    engine = sql.create_engine(url)
-    if engine.dialect.name == "sqlite" and not to_write:
-        file = engine.url.database
-        if file and file != ":memory:" and not Path(file).exists():
-            raise InputError(f"{file}: there is no such file")
-    elif engine.dialect.name == "sqlite":
-        # The driver would end the transaction at CREATE TABLE; here it begins and ends it itself.
-        sql.event.listen(engine, "connect", _leave_transactions)
-        sql.event.listen(engine, "begin", _begin)
-    return engine
-
-
-def _leave_transactions(connection: Any, record: Any) -> None:
-    connection.isolation_level = None
-    connection.execute("PRAGMA cache_size = -131072")  # KiB: indexes are sorted in memory
-
-
-def _begin(connection: Any) -> None:
-    connection.exec_driver_sql("BEGIN IMMEDIATE")
 
 
 @dataclass(frozen=True)
@@ -104,7 +61,7 @@ def load_table(table: Table, url: str, name: str, mode: str = "create") -> Loade
         engine = connected(url, to_write=True)
         try:
             with engine.begin() as connection:
-                target, words = _tables(table, schema, short)
+                target, words = tables_of(table, schema, short)
                 look = sql.inspect(connection)
                 every = (target.name, words.name)
                 standing = [one for one in every if look.has_table(one, schema=schema)]
@@ -130,10 +87,10 @@ def _split(name: str) -> tuple[str | None, str]:
     schema, dot, short = name.rpartition(".")
     for part in (schema, short) if dot else (short,):
         wrong = any(ord(letter) < 32 or letter == "." for letter in part)
-        if not part or len(part) > _LONGEST_NAME or wrong:
+        if not part or len(part) > LONGEST_NAME or wrong:
             raise InputError(
                 f"{name!r} cannot name a table; write name or schema.name, of at most "
-                f"{_LONGEST_NAME} letters each"
+                f"{LONGEST_NAME} letters each"
             )
     return (schema if dot else None), short
 
@@ -166,22 +123,17 @@ def _made_by(name: str) -> str:
 def _create(connection: Any, table: Table, schema: str | None, name: str) -> int:
     """Fill a new table, and the one that describes it."""
     sql = need_sqlalchemy()
-    target, indexes = _definition(table, schema, name)
-    words = _dictionary(schema, name)
+    target, indexes = definition(table, schema, name)
+    words = dictionary(schema, name)
     connection.execute(sql.schema.CreateTable(target))
     words.create(connection)
-    _insert(connection, target, table)
+    insert_rows(connection, target, table)
     for index in indexes:  # after the rows: sorted once rather than at every row
         index.create(connection)
-    _comment(connection, target)
+    add_comments(connection, target)
     mark = {"column": _MARK, "kind": "", "unit": "", "description": _made_by(name)}
     connection.execute(sql.insert(words), [*table.describe().rows(), mark])
     return len(table)
-
-
-def _tables(table: Table, schema: str | None, name: str) -> tuple[Any, Any]:
-    """Return the table and the one that describes it."""
-    return _definition(table, schema, name)[0], _dictionary(schema, name)
 
 
 def _extend(connection: Any, table: Table, schema: str | None, name: str) -> int:
@@ -192,8 +144,8 @@ def _extend(connection: Any, table: Table, schema: str | None, name: str) -> int
     if columns != wanted:
         odd = next(iter(set(columns) ^ set(wanted)), "their order")
         raise InputError(f"{name}: the table that stands has other columns: {odd} is in one only")
-    key = _key(table)
-    target, _ = _definition(table, schema, name)
+    key = key_of(table)
+    target, _ = definition(table, schema, name)
     standing = connection.execute(sql.select(target).order_by(target.c[key]))
     have: list[Any] = []
     ours = {row: place for place, row in enumerate(table.column(key).to_list())}
@@ -205,7 +157,7 @@ def _extend(connection: Any, table: Table, schema: str | None, name: str) -> int
             have += places
             _check_same(name, key, kept, table.take(np.array(places)))
     fresh = np.setdiff1d(np.arange(len(table)), np.array(have, np.int64))
-    _insert(connection, target, table.take(fresh))
+    insert_rows(connection, target, table.take(fresh))
     return len(fresh)
 
 
@@ -221,125 +173,3 @@ def _check_same(name: str, key: str, standing: list[Any], ours: Table) -> None:
             f"{there[row]!r}, and here it is {here[row]!r}; nothing was added. Use replace, or the "
             f"calendars that it was made with"
         )
-
-
-def _key(table: Table) -> str:
-    for name in _KEYS:
-        if name in table:
-            return name
-    raise InputError(f"a table for a database needs the column {' or '.join(_KEYS)} as its key")
-
-
-def _definition(table: Table, schema: str | None, name: str) -> tuple[Any, list[Any]]:
-    """Return the table as SQLAlchemy describes it (types, key, comments), and its indexes."""
-    sql = need_sqlalchemy()
-    key = _key(table)
-    columns = [
-        sql.Column(
-            column.name,
-            _type(column),
-            primary_key=column.name == key,
-            autoincrement=False,
-            comment=column.description or None,
-        )
-        for column in table.columns
-    ]
-    indexed = [n for n in table.names if n.endswith("_index") or n == "year_month_key"]
-    indexed += [n for n in _KEYS if n in table and n != key]
-    target = sql.Table(name, sql.MetaData(), *columns, schema=schema)
-    indexes = [sql.Index(_shortened(f"ix_{name}_{n}"), target.c[n]) for n in indexed]
-    return target, indexes
-
-
-def _shortened(name: str) -> str:
-    """Return a name that every database takes, and no other long name is shortened to."""
-    if len(name.encode()) <= _LONGEST_NAME:
-        return name
-    digest = hashlib.blake2b(name.encode(), digest_size=6).hexdigest()
-    return name.encode()[: _LONGEST_NAME - 13].decode(errors="ignore") + "_" + digest
-
-
-def _comment(connection: Any, target: Any) -> None:
-    """Tell what the columns hold, where the database keeps such remarks apart."""
-    sql = need_sqlalchemy()
-    dialect = connection.dialect
-    if dialect.supports_comments and not dialect.inline_comments:
-        for column in target.columns:
-            if column.comment:
-                connection.execute(sql.schema.SetColumnComment(column))
-
-
-def _dictionary(schema: str | None, name: str) -> Any:
-    """Return the table that describes the columns."""
-    sql = need_sqlalchemy()
-    columns = [sql.Column("column", sql.String(200), primary_key=True)]
-    columns += [sql.Column(word, sql.Text) for word in ("kind", "unit", "description")]
-    return sql.Table(_shortened(f"{name}_columns"), sql.MetaData(), *columns, schema=schema)
-
-
-def _type(column: Column) -> Any:
-    sql = need_sqlalchemy()
-    match column.kind:
-        case "integer":
-            data = column.data
-            wide = len(data) and max(abs(int(data.min())), abs(int(data.max()))) >= 1 << 31
-            return sql.BigInteger() if wide else sql.Integer()
-        case "decimal":
-            return sql.Numeric(18, column.scale)
-        case "float":
-            return sql.Double()
-        case "date":
-            return sql.Date()
-        case "flag":
-            return sql.Boolean()
-    words = [] if column.choices is None else column.choices.tolist()
-    return sql.String(max([len(str(word)) for word in words], default=1) + 20)
-
-
-def _insert(connection: Any, target: Any, table: Table) -> None:
-    """Insert rows the fastest way that the database offers."""
-    if not len(table):
-        return
-    driver = (connection.dialect.name, connection.dialect.driver)
-    if driver == ("postgresql", "psycopg"):
-        _copy(connection, target, table)
-    elif driver == ("sqlite", "pysqlite"):
-        lists = [_plain(column) for column in table.columns]
-        statement = str(target.insert().compile(dialect=connection.dialect))
-        cursor = connection.connection.cursor()
-        cursor.executemany(statement, zip(*lists, strict=True))
-    else:
-        sql = need_sqlalchemy()
-        connection.execute(sql.insert(target), list(table.rows()))
-
-
-def _copy(connection: Any, target: Any, table: Table) -> None:
-    """Send the rows as CSV, which PostgreSQL takes in bulk."""
-    from psycopg import sql
-
-    from eptaro.outputs.text import write_csv_rows
-
-    sink = io.BytesIO()
-    write_csv_rows(table.to_arrow(), sink, header=False, quoted=True)
-    cursor = connection.connection.driver_connection.cursor()
-    place = [part for part in (target.schema, target.name) if part]
-    statement = sql.SQL("COPY {} ({}) FROM STDIN (FORMAT csv)").format(
-        sql.Identifier(*place), sql.SQL(", ").join(map(sql.Identifier, table.names))
-    )
-    with cursor.copy(statement) as copy:
-        copy.write(sink.getvalue())
-
-
-def _plain(column: Column) -> list[Any]:
-    """Return values as the SQLite driver takes them: dates as ISO text, flags as 0 and 1."""
-    if column.kind == "date":
-        values: list[Any] = np.datetime_as_string(as_dates(column.data), unit="D").tolist()
-    elif column.kind == "flag":
-        values = column.data.astype(np.int64).tolist()
-    elif column.kind == "decimal":
-        return [None if value is None else float(value) for value in column.to_list()]
-    else:
-        return column.to_list()
-    for blank in np.flatnonzero(column.blank).tolist():
-        values[blank] = None
-    return values

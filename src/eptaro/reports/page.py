@@ -13,7 +13,8 @@ from eptaro.errors import InputError
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.progress import tell
-from eptaro.reports.sections import Asked, Section, made
+from eptaro.reports.section import Asked, Section
+from eptaro.reports.sections import made
 from eptaro.reports.settings import ReportRules
 from eptaro.version import __version__
 

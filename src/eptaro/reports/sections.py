@@ -2,62 +2,25 @@
 
 from __future__ import annotations
 
-import base64
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.rhythm import rhythm as rhythm_of
-from eptaro.daybook import Daybook
 from eptaro.errors import EptaroError, QuestionError
-from eptaro.outputs.html import table_html
-from eptaro.reports.settings import ReportRules
+from eptaro.reports.section import Asked, Section, columns_of, only_filled, said
 
 _CARD_LEVELS = ("week", "month", "quarter", "year")
+
+
 _LAST_ROWS = {"year": 6, "half": 8, "quarter": 9, "month": 13, "week": 13, "day": 14}
+
+
 _MOST_GROUPS = 40
-
-
-@dataclass
-class Section:
-    """One section: heading, sentences, cards, pictures with their words, tables."""
-
-    heading: str
-    anchor: str
-    sentences: list[str] = field(default_factory=list)
-    cards: list[dict[str, str]] = field(default_factory=list)
-    figures: list[dict[str, str]] = field(default_factory=list)
-    tables: list[dict[str, str]] = field(default_factory=list)
-
-    def add_table(self, table: Table, label: str, caption: str | None = None) -> None:
-        """Add a table under a label that tells it apart."""
-        self.tables.append({"label": label, "html": table_html(table, caption)})
-
-    def add_picture(self, table: Table, alt: str, **options: Any) -> None:
-        """Add a picture of a table; `alt` states its figures."""
-        png = table.picture(**options).png
-        self.figures.append({"alt": alt, "data": base64.b64encode(png).decode("ascii")})
-
-
-@dataclass(frozen=True)
-class Asked:
-    """What all sections go by."""
-
-    book: Daybook
-    rules: ReportRules
-    quality: Table | None
-    as_of: Any
-
-
-def said(column: Column, row: int) -> str:
-    """Return one value as people read it; a blank is told as such."""
-    return shown(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0] or "blank"
 
 
 def headline(asked: Asked) -> Section:
@@ -128,8 +91,10 @@ def comparison(asked: Asked) -> Section:
         "listed, never compared."
     )
     for measure in book.measures:
-        names = ["period", "first", "last", "prior_first", "prior_last", *_of(measure.name)]
-        section.add_table(_only(last, names), f"{measure.name}: each {per} and the year before")
+        names = ["period", "first", "last", "prior_first", "prior_last", *columns_of(measure.name)]
+        section.add_table(
+            only_filled(last, names), f"{measure.name}: each {per} and the year before"
+        )
     return section
 
 
@@ -185,22 +150,11 @@ def groups(asked: Asked) -> Section | None:
     if len(table) > _MOST_GROUPS:
         caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"
     for measure in book.measures:
-        names = [*book.groups.names, "standing", *_of(measure.name)]
+        names = [*book.groups.names, "standing", *columns_of(measure.name)]
         names.append(f"{measure.name}_contribution")
-        shown_rows = _only(table, names).take(slice(0, _MOST_GROUPS))
+        shown_rows = only_filled(table, names).take(slice(0, _MOST_GROUPS))
         section.add_table(shown_rows, f"{measure.name} by group", caption)
     return section
-
-
-def _of(name: str) -> list[str]:
-    """Return the columns of a comparison that belong to a measure."""
-    return [name, f"{name}_prior", f"{name}_change", f"{name}_change_ratio"]
-
-
-def _only(table: Table, names: Sequence[str]) -> Table:
-    """Return some columns of a table, those without any value left out."""
-    kept = [name for name in names if name in table and not table.column(name).blank.all()]
-    return table.only(kept)
 
 
 def rhythm(asked: Asked) -> Section:
@@ -246,7 +200,7 @@ def quality(asked: Asked) -> Section:
     if asked.quality is not None:
         told = asked.quality.column("subject").to_list()
         rows = np.flatnonzero([subject != "suggestion" for subject in told])
-        table = _only(asked.quality.take(rows), asked.quality.names)
+        table = only_filled(asked.quality.take(rows), asked.quality.names)
         section.add_table(table, "What is in the dates", "")
     return section
 

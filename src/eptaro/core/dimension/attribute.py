@@ -14,6 +14,9 @@ from eptaro.core.dimension.sheet import Sheet
 from eptaro.core.tables.column import Column, Kind
 
 Compute = Callable[[Sheet], Column]
+KEY = frozenset({"key", "standard"})  # the column sets that attributes belong to
+STANDARD = frozenset({"standard"})
+NONE: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)

@@ -2,132 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import cache
 
-import numpy as np
-
-from eptaro.core.calendars.days import Ints, civil
+from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.period import Periods
-from eptaro.core.dimension.attribute import Attribute, Compute, date, flag, integer, words
-from eptaro.core.dimension.sheet import Sheet
-from eptaro.core.tables.column import Column
-
-_STANDARD = frozenset({"standard"})
-
-
-_KEY = frozenset({"key", "standard"})
-
-
-_NONE: frozenset[str] = frozenset()
-
-
-def _number(level: str, take: Callable[[Periods], Ints]) -> Compute:
-    return lambda sheet: integer(take(sheet.periods(level))[sheet.places(level)])
-
-
-def _key(periods: Periods) -> Ints:
-    if periods.level == "year":
-        return periods.years
-    return periods.years * (10 if periods.level in ("half", "quarter") else 100) + periods.numbers
-
-
-def _day_of(sheet: Sheet, level: str) -> Ints:
-    return sheet.days - sheet.periods(level).first[sheet.places(level)] + 1
-
-
-def _days_left(sheet: Sheet, level: str) -> Ints:
-    return sheet.periods(level).last[sheet.places(level)] - sheet.days
-
-
-def _workdays_in(sheet: Sheet, level: str) -> Column:
-    periods = sheet.periods(level)
-    return integer(sheet.workdays.between(periods.first, periods.last)[sheet.places(level)])
-
-
-def _workday_of(sheet: Sheet, level: str) -> Column:
-    """Number of the workday in its period; blank on a day that is no workday."""
-    before = sheet.workdays.number(sheet.periods(level).first)[sheet.places(level)]
-    return integer(sheet.workday_numbers - before + 1, sheet.is_workday)
-
-
-def _workdays_left(sheet: Sheet, level: str) -> Column:
-    after = sheet.workdays.number(sheet.periods(level).last + 1)[sheet.places(level)]
-    return integer(after - sheet.workday_numbers - sheet.is_workday)
-
-
-def _named(level: str, *, short: bool) -> Compute:
-    def compute(sheet: Sheet) -> Column:
-        return words(_period_names(sheet, sheet.periods(level), short=short), sheet.places(level))
-
-    return compute
-
-
-def _period_names(sheet: Sheet, periods: Periods, *, short: bool) -> Sequence[str]:
-    """Return localised names: of quarters, and of months that are civil ones; else labels."""
-    names = sheet.names
-    if periods.level == "quarter":
-        years = [f"{sheet.calendar.prefix}{year}" for year in periods.years.tolist()]
-        return [
-            names.quarter_of(year, number, short=short)
-            for year, number in zip(years, periods.numbers.tolist(), strict=True)
-        ]
-    year, month, day = civil(periods.first)
-    ends = civil(periods.last + 1)
-    if periods.level == "month" and (day == 1).all() and (ends[2] == 1).all():
-        return [
-            names.month_of(y, m, short=short)
-            for y, m in zip(year.tolist(), month.tolist(), strict=True)
-        ]
-    return sheet.labels(periods.index, periods.level)  # type: ignore[return-value]
-
-
-def _prior(level: str, step: str) -> Compute:
-    """Label of the period before, or of the same number a year back; blank where none is."""
-
-    def compute(sheet: Sheet) -> Column:
-        periods = sheet.periods(level)
-        index, exists = sheet.calendar.counterparts(periods.index, level, -1, step)
-        labels = sheet.labels(np.where(exists, index, periods.index), level)
-        places = sheet.places(level)
-        return words(labels, np.where(exists[places], places, -1))
-
-    return compute
-
-
-def _place_in(inner: str, outer: str) -> Compute:
-    """Number of a period within a wider one."""
-
-    def compute(sheet: Sheet) -> Column:
-        wide, narrow = sheet.periods(outer), sheet.periods(inner)
-        first = sheet.calendar.index_of(wide.first, inner)
-        return integer(narrow.index[sheet.places(inner)] - first[sheet.places(outer)] + 1)
-
-    return compute
-
-
-def _cut_week(level: str) -> Compute:
-    """Weeks that restart at 1 with the period and step on every first day of the week."""
-
-    def compute(sheet: Sheet) -> Column:
-        first = sheet.calendar.index_of(sheet.periods(level).first, "week")
-        return integer(
-            sheet.periods("week").index[sheet.places("week")] - first[sheet.places(level)] + 1
-        )
-
-    return compute
-
-
-def _label(level: str) -> Compute:
-    def compute(sheet: Sheet) -> Column:
-        return words(sheet.labels(sheet.periods(level).index, level), sheet.places(level))
-
-    return compute
+from eptaro.core.dimension.attribute import KEY, NONE, STANDARD, Attribute, date, flag, integer
+from eptaro.core.dimension.of_level import (
+    cut_week,
+    day_of,
+    days_left,
+    key_numbers,
+    labels_before,
+    labels_of,
+    names_of,
+    numbered,
+    place_in,
+    workday_of,
+    workdays_in,
+    workdays_left,
+)
 
 
 def _of_level(level: str) -> list[Attribute]:
     number = "The year, as named" if level == "year" else f"Number of the {level} within its year"
-    own_days = _STANDARD if level in ("year", "quarter", "month") else _NONE
+    own_days = STANDARD if level in ("year", "quarter", "month") else NONE
     take: Callable[[Periods], Ints] = (
         (lambda periods: periods.years) if level == "year" else (lambda periods: periods.numbers)
     )
@@ -137,17 +36,17 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             number,
-            _number(level, take),
+            numbered(level, take),
             "number" if level == "year" else "",
-            _STANDARD,
+            STANDARD,
         ),
         Attribute(
             f"{level}_label",
             level,
             "text",
             f"Label of the {level}; sorts in time order",
-            _label(level),
-            in_sets=_KEY,
+            labels_of(level),
+            in_sets=KEY,
         ),
         Attribute(
             f"{level}_first",
@@ -155,7 +54,7 @@ def _of_level(level: str) -> list[Attribute]:
             "date",
             f"First day of the {level}",
             lambda sheet: date(sheet.periods(level).first[sheet.places(level)]),
-            in_sets=_STANDARD,
+            in_sets=STANDARD,
         ),
         Attribute(
             f"{level}_last",
@@ -163,23 +62,23 @@ def _of_level(level: str) -> list[Attribute]:
             "date",
             f"Last day of the {level}",
             lambda sheet: date(sheet.periods(level).last[sheet.places(level)]),
-            in_sets=_STANDARD,
+            in_sets=STANDARD,
         ),
         Attribute(
             f"{level}_index",
             level,
             "integer",
             f"Running number of the {level}: neighbours differ by 1",
-            _number(level, lambda periods: periods.index),
+            numbered(level, lambda periods: periods.index),
             "number",
-            _STANDARD,
+            STANDARD,
         ),
         Attribute(
             f"{level}_key",
             level,
             "integer",
             f"Year and number of the {level} as one number",
-            _number(level, _key),
+            numbered(level, key_numbers),
             "number",
         ),
         Attribute(
@@ -187,21 +86,21 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "text",
             f"Name of the {level} in the locale asked for",
-            _named(level, short=False),
+            names_of(level, short=False),
         ),
         Attribute(
             f"{level}_name_short",
             level,
             "text",
             f"Short name of the {level}",
-            _named(level, short=True),
+            names_of(level, short=True),
         ),
         Attribute(
             f"{level}_days",
             level,
             "integer",
             f"Length of the {level}",
-            _number(level, lambda periods: periods.last - periods.first + 1),
+            numbered(level, lambda periods: periods.last - periods.first + 1),
             "days",
         ),
         Attribute(
@@ -209,7 +108,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Workdays in the {level}",
-            lambda sheet: _workdays_in(sheet, level),
+            lambda sheet: workdays_in(sheet, level),
             "workdays",
         ),
         Attribute(
@@ -217,7 +116,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Number of the day in its {level}, from 1",
-            lambda sheet: integer(_day_of(sheet, level)),
+            lambda sheet: integer(day_of(sheet, level)),
             in_sets=own_days,
         ),
         Attribute(
@@ -225,7 +124,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Days that follow in the {level}",
-            lambda sheet: integer(_days_left(sheet, level)),
+            lambda sheet: integer(days_left(sheet, level)),
             "days",
         ),
         Attribute(
@@ -233,28 +132,28 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "flag",
             f"Whether it is the first day of the {level}",
-            lambda sheet: flag(_day_of(sheet, level) == 1),
+            lambda sheet: flag(day_of(sheet, level) == 1),
         ),
         Attribute(
             f"is_{level}_last",
             level,
             "flag",
             f"Whether it is the last day of the {level}",
-            lambda sheet: flag(_days_left(sheet, level) == 0),
+            lambda sheet: flag(days_left(sheet, level) == 0),
         ),
         Attribute(
             f"workday_of_{level}",
             level,
             "integer",
             f"Number of the workday in its {level}; blank on other days",
-            lambda sheet: _workday_of(sheet, level),
+            lambda sheet: workday_of(sheet, level),
         ),
         Attribute(
             f"workdays_left_in_{level}",
             level,
             "integer",
             f"Workdays that follow in the {level}",
-            lambda sheet: _workdays_left(sheet, level),
+            lambda sheet: workdays_left(sheet, level),
             "workdays",
         ),
         Attribute(
@@ -262,7 +161,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "text",
             f"Label of the {level} before",
-            _prior(level, level),
+            labels_before(level, level),
         ),
     ]
     if level != "year":
@@ -272,7 +171,7 @@ def _of_level(level: str) -> list[Attribute]:
                 level,
                 "text",
                 f"Label of the {level} of the same number a year back; blank where none is",
-                _prior(level, "year"),
+                labels_before(level, "year"),
             )
         )
     if level == "week":
@@ -283,9 +182,9 @@ def _of_level(level: str) -> list[Attribute]:
                 "week",
                 "integer",
                 "The year that the week belongs to",
-                _number("week", lambda periods: periods.years),
+                numbered("week", lambda periods: periods.years),
                 "number",
-                _STANDARD,
+                STANDARD,
             ),
         )
     return made
@@ -303,7 +202,7 @@ def calendar_attributes(levels: tuple[str, ...]) -> tuple[Attribute, ...]:
                     inner,
                     "integer",
                     f"Number of the {inner} within its {outer}",
-                    _place_in(inner, outer),
+                    place_in(inner, outer),
                 )
             )
     for level in ("year", "quarter", "month"):
@@ -314,8 +213,8 @@ def calendar_attributes(levels: tuple[str, ...]) -> tuple[Attribute, ...]:
                     level,
                     "integer",
                     f"Cut week: 1 on the {level}'s first day, steps on each week's first day",
-                    _cut_week(level),
-                    in_sets=_STANDARD if level != "quarter" else _NONE,
+                    cut_week(level),
+                    in_sets=STANDARD if level != "quarter" else NONE,
                 )
             )
     return tuple(made)

@@ -6,15 +6,20 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints, add_months, as_dates, civil, month_starts
 from eptaro.core.calendars.month import MonthCalendar
-from eptaro.core.dimension.attribute import Attribute, Compute, date, date_key, flag, integer, words
+from eptaro.core.dimension.attribute import (
+    KEY,
+    STANDARD,
+    Attribute,
+    Compute,
+    date,
+    date_key,
+    flag,
+    integer,
+    words,
+)
+from eptaro.core.dimension.of_workday import WORKDAY_ATTRIBUTES
 from eptaro.core.dimension.sheet import Sheet
 from eptaro.core.tables.column import Column
-
-_KEY = frozenset({"key", "standard"})
-
-
-_STANDARD = frozenset({"standard"})
-
 
 _ISO = MonthCalendar()
 
@@ -51,37 +56,6 @@ def _days_in_month(sheet: Sheet) -> Column:
     return integer(month_starts(months + 1) - month_starts(months))
 
 
-def _holiday(part: str) -> Compute:
-    def compute(sheet: Sheet) -> Column:
-        holidays = sheet.workdays.holidays
-        joined: dict[int, list[str]] = {}
-        for day, holiday in zip(holidays.days.tolist(), holidays, strict=True):
-            joined.setdefault(day, []).append(str(getattr(holiday, part)))
-        texts = ["; ".join(dict.fromkeys(parts)) for parts in joined.values()]
-        firsts = np.unique(holidays.days, return_index=True)[1]
-        codes = np.where(
-            sheet.holiday_places < 0, -1, np.searchsorted(firsts, sheet.holiday_places)
-        )
-        return words(texts or [""], codes)
-
-    return compute
-
-
-def _premium(sheet: Sheet) -> Column:
-    paid = {h.day for h in sheet.workdays.holidays if h.pay_premium}
-    days = np.array(sorted(paid), "datetime64[D]").astype(np.int64)
-    return flag(np.isin(sheet.days, days))
-
-
-def _neighbour(step: int) -> Compute:
-    def compute(sheet: Sheet) -> Column:
-        if step > 0:
-            return date(sheet.workdays.day_at(sheet.workday_numbers + sheet.is_workday))
-        return date(sheet.workdays.day_at(sheet.workday_numbers - 1))
-
-    return compute
-
-
 def _back(level: str, *, key: bool) -> Compute:
     """Return the same day of the month before, as a date or as a key."""
 
@@ -111,7 +85,7 @@ _SAME = (
 
 
 DAY_ATTRIBUTES: tuple[Attribute, ...] = (
-    Attribute("date", "day", "date", "The date", lambda sheet: date(sheet.days), in_sets=_KEY),
+    Attribute("date", "day", "date", "The date", lambda sheet: date(sheet.days), in_sets=KEY),
     Attribute(
         "date_key",
         "day",
@@ -119,7 +93,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "The date as the number yyyymmdd",
         lambda sheet: date_key(sheet.days),
         "number",
-        _KEY,
+        KEY,
     ),
     Attribute(
         "date_text",
@@ -163,7 +137,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "Civil year and month as the number yyyymm",
         lambda sheet: integer(sheet.civil[0] * 100 + sheet.civil[1]),
         "number",
-        _STANDARD,
+        STANDARD,
     ),
     Attribute(
         "day_of_month",
@@ -171,7 +145,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "integer",
         "Civil day of the month, 1 to 31",
         lambda sheet: integer(sheet.civil[2]),
-        in_sets=_STANDARD,
+        in_sets=STANDARD,
     ),
     Attribute(
         "days_in_month", "day", "integer", "Length of the civil month", _days_in_month, "days"
@@ -182,7 +156,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "text",
         "Name of the weekday, in the locale asked for",
         lambda sheet: words(sheet.names.weekdays, sheet.weekday),
-        in_sets=_STANDARD,
+        in_sets=STANDARD,
     ),
     Attribute(
         "day_name_short",
@@ -197,7 +171,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "text",
         "Name of the civil month, in the locale asked for",
         lambda sheet: words(sheet.names.months, sheet.civil[1] - 1),
-        in_sets=_STANDARD,
+        in_sets=STANDARD,
     ),
     Attribute(
         "month_name_short",
@@ -212,7 +186,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "integer",
         "Weekday, Monday = 1 to Sunday = 7",
         lambda sheet: integer(sheet.weekday + 1),
-        in_sets=_STANDARD,
+        in_sets=STANDARD,
     ),
     Attribute(
         "weekday_from_sunday_1",
@@ -220,7 +194,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "integer",
         "Weekday, Sunday = 1 to Saturday = 7",
         lambda sheet: integer((sheet.weekday + 1) % 7 + 1),
-        in_sets=_STANDARD,
+        in_sets=STANDARD,
     ),
     Attribute(
         "weekday_from_monday_0",
@@ -228,7 +202,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "integer",
         "Weekday, Monday = 0 to Sunday = 6",
         lambda sheet: integer(sheet.weekday),
-        in_sets=_STANDARD,
+        in_sets=STANDARD,
     ),
     Attribute(
         "weekday_in_month",
@@ -244,64 +218,14 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "Whether it is the last of its weekday in the civil month",
         _is_last_weekday,
     ),
-    Attribute(
-        "is_weekend",
-        "day",
-        "flag",
-        "Whether the day falls on the weekend",
-        lambda sheet: flag(sheet.workdays.is_weekend(sheet.days)),
-        in_sets=_STANDARD,
-    ),
-    Attribute(
-        "is_weekday",
-        "day",
-        "flag",
-        "Whether the day does not fall on the weekend",
-        lambda sheet: flag(~sheet.workdays.is_weekend(sheet.days)),
-        in_sets=_STANDARD,
-    ),
-    Attribute(
-        "is_workday",
-        "day",
-        "flag",
-        "Whether it is neither weekend nor a closed holiday",
-        lambda sheet: flag(sheet.is_workday),
-        in_sets=_STANDARD,
-    ),
-    Attribute(
-        "is_holiday",
-        "day",
-        "flag",
-        "Whether the day is a holiday of any kind",
-        lambda sheet: flag(sheet.holiday_places >= 0),
-        in_sets=_STANDARD,
-    ),
-    Attribute(
-        "holiday_name",
-        "day",
-        "text",
-        "Name of the holiday; several are joined by ;",
-        _holiday("name"),
-    ),
-    Attribute(
-        "holiday_kind",
-        "day",
-        "text",
-        "Kind of the holiday: public, regional, company, ...",
-        _holiday("kind"),
-    ),
-    Attribute(
-        "is_pay_premium", "day", "flag", "Whether work on the holiday is paid a premium", _premium
-    ),
-    Attribute("next_workday", "day", "date", "The first workday after the day", _neighbour(1)),
-    Attribute("previous_workday", "day", "date", "The last workday before the day", _neighbour(-1)),
+    *WORKDAY_ATTRIBUTES,
     Attribute(
         "is_leap_year",
         "day",
         "flag",
         "Whether the civil year has a 29 February",
         _is_leap,
-        in_sets=_STANDARD,
+        in_sets=STANDARD,
     ),
     Attribute(
         "decade",

@@ -1,0 +1,165 @@
+"""Clients of Dask clusters: connected within patience, watched, and closed again."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import time
+import warnings
+from collections.abc import Iterator
+from concurrent.futures import CancelledError
+from contextlib import contextmanager, suppress
+from multiprocessing import resource_tracker
+from typing import Any
+
+from eptaro.beside import Beside
+from eptaro.core.folds.folded import Folded
+from eptaro.errors import EptaroError, InputError
+from eptaro.inputs.extras import need
+
+PATIENCE = 60.0  # seconds
+
+
+_EVERY = 0.2
+
+
+_CLOSING = 5
+
+
+class Watch:
+    """Looks, beside the work, whether a cluster still answers and has workers.
+
+    Raises `InputError` where neither was so for `patience` seconds; work that goes on may
+    take as long as it takes.
+    """
+
+    def __init__(self, cluster: Any, patience: float) -> None:
+        self._cluster, self._patience = cluster, patience
+        self._seen, self._said = time.monotonic(), "the scheduler does not answer"
+
+    def over(self, work: Beside[Folded]) -> Folded:
+        """Return the result of some work, or give it up."""
+        look = Beside(self._look)
+        looked = time.monotonic()
+        while not work.done(_EVERY):
+            if look.done() and time.monotonic() > looked + 1:
+                look, looked = Beside(self._look), time.monotonic()
+            if time.monotonic() > self._seen + self._patience:
+                raise InputError(
+                    f"the cluster is given up after {self._patience:g} seconds: {self._said}"
+                )
+        return work.result()
+
+    def _look(self) -> None:
+        try:
+            info = self._cluster.scheduler_info()
+            count = info.get("n_workers", len(info.get("workers", ())))
+        except Exception as error:  # whatever it is, the scheduler did not answer
+            self._said = f"the scheduler does not answer ({type(error).__name__})"
+            return
+        if count:
+            self._seen = time.monotonic()
+        else:
+            self._said = "it has no workers"
+
+
+@contextmanager
+def own_errors() -> Iterator[None]:
+    """Turn what the cluster raises into `InputError`, in one line."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    try:
+        yield
+    except EptaroError:
+        raise
+    except distributed.KilledWorker as error:
+        raise InputError(
+            f"workers ended while they folded a part ({error.task}), each time that it was tried: "
+            f"they may have too little memory for it; give them more, or name more and smaller "
+            f"files"
+        ) from None
+    except (
+        OSError,
+        RuntimeError,
+        ValueError,
+        TimeoutError,
+        CancelledError,
+        asyncio.CancelledError,
+    ) as error:
+        said = " ".join(str(error).split()) or type(error).__name__
+        raise InputError(f"the cluster failed: {said}") from None
+
+
+@contextmanager
+def client_of(client: Any, patience: float) -> Iterator[Any]:
+    """Yield a client; one made here is closed with its workers."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    if getattr(client, "status", "running") == "closed":
+        raise InputError("the client is closed; give one that is open, or an address")
+    if client is not None and not isinstance(client, str):
+        yield client
+        return
+    if isinstance(client, str):
+        made = _connected(distributed, client, patience)
+        try:
+            yield made
+        finally:
+            made.close(timeout=1)
+        return
+    cluster = Beside(_own_cluster).result()
+    own = distributed.Client(cluster)
+    try:
+        yield own
+    except KeyboardInterrupt:  # a clean end would take longer than anybody waits
+        for worker in cluster.workers.values():
+            with suppress(AttributeError, TypeError, OSError):
+                os.kill(worker.pid, signal.SIGTERM)
+        raise
+    except BaseException:
+        own.close(timeout=1)
+        cluster.close(timeout=_CLOSING)
+        raise
+    own.close()
+    cluster.close()
+
+
+def _connected(distributed: Any, address: str, patience: float) -> Any:
+    """Return a client of a scheduler that answers in time."""
+    call = Beside(lambda: distributed.Client(address, timeout=patience))
+    until = time.monotonic() + patience
+    while not call.done(_EVERY):
+        if time.monotonic() > until:
+            raise InputError(
+                f"{address}: no scheduler answers: nothing came in {patience:g} seconds"
+            )
+    try:
+        return call.result()
+    except Exception as error:  # what answers there may be anything
+        said = " ".join(str(error).split())
+        raise InputError(f"{address}: no scheduler answers: {said}") from None
+
+
+def _own_cluster() -> Any:
+    """Return workers on this machine; Ctrl-C reaches this process alone, which ends them."""
+    distributed = need("distributed", "cluster", "folding on a cluster")
+    _start_tracker()
+    if hasattr(signal, "pthread_sigmask"):  # the workers are started with the mask of this thread
+        signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of ports that others hold
+        return distributed.LocalCluster(
+            threads_per_worker=1, processes=True, dashboard_address=None, silence_logs=50
+        )
+
+
+def _start_tracker() -> None:
+    """Start the process that clears up after workers, so that it does so without a word."""
+    before = os.environ.get("PYTHONWARNINGS")
+    os.environ["PYTHONWARNINGS"] = "ignore"
+    try:
+        resource_tracker.ensure_running()
+    finally:
+        if before is None:
+            del os.environ["PYTHONWARNINGS"]
+        else:
+            os.environ["PYTHONWARNINGS"] = before

@@ -1,0 +1,141 @@
+"""`Findings`: what a look at dates found, one row each; gaps, groups and duplicates."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
+from eptaro.core.folds.encoding import Combiner
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.inputs.sources import Source, Wanted
+from eptaro.inputs.values import read_codes
+from eptaro.progress import tell
+
+_MOST_ROWS = 5_000_000  # for whole-row duplicates
+
+
+@dataclass
+class Findings:
+    """Rows of the table in the making."""
+
+    rows: list[tuple[str, str, str, int | None, str]] = field(default_factory=list)
+
+    def add(
+        self,
+        subject: str,
+        value: object = "",
+        count: int | None = None,
+        detail: str = "",
+        group: str = "",
+    ) -> None:
+        """Add one finding."""
+        self.rows.append((subject, group, str(value), count, detail))
+
+    def table(self, meta: dict[str, Any]) -> Table:
+        """Return all findings, one per row."""
+        subject, group, value, count, detail = zip(*self.rows, strict=True)
+        counts = np.array([0 if n is None else n for n in count])
+        given = np.array([n is not None for n in count])
+        return Table(
+            [
+                _words("subject", subject, "What is told"),
+                _words("group", group, "The group it is told of; blank is all rows"),
+                _words("value", value, "What was found"),
+                Column.of("count", "integer", counts, given, description="How many"),
+                _words("detail", detail, "Where, or on what evidence"),
+            ],
+            meta,
+        )
+
+
+def _words(name: str, texts: Sequence[str], description: str) -> Column:
+    codes = np.array([place if text else -1 for place, text in enumerate(texts)])
+    choices = np.array([*texts, None], object)[:-1]
+    return Column.text(name, choices, codes, description=description)
+
+
+def look_for_gaps(present: Ints, found: Findings, group: str) -> None:
+    """Tell days and months without rows between the first and last day that has some."""
+    steps = np.diff(present) - 1
+    missing = int(steps.sum())
+    detail = ""
+    if missing:
+        at = int(np.argmax(steps))
+        detail = f"longest {as_date(int(present[at]) + 1)}..{as_date(int(present[at + 1]) - 1)}"
+    found.add("days without rows", "", missing, detail, group)
+    months = np.unique(civil_months(present))
+    quiet = np.setdiff1d(np.arange(months[0], months[-1] + 1), months)
+    labels = ", ".join(f"{as_date(int(first)):%Y-%m}" for first in month_starts(quiet[:6]))
+    more = ", …" if len(quiet) > 6 else ""
+    found.add("months without rows", labels + more, len(quiet), "", group)
+
+
+def look_per_group(
+    source: Source,
+    groups: list[str],
+    days: NDArray[np.int32],
+    good: NDArray[np.bool_],
+    found: Findings,
+) -> None:
+    """Look for gaps in days and months of each group."""
+    if not groups:
+        return
+    numbers, combiner = _numbered(source, groups)
+    named = combiner.groups()
+    order = named.order()
+    place = np.empty(len(order), np.int64)
+    place[order] = np.arange(len(order))
+    least = int(days[good].min())
+    keys, counts = np.unique(
+        (place[numbers[good]] << 32) + (days[good] - least), return_counts=True
+    )
+    group, day = keys >> 32, (keys & 0xFFFFFFFF) + least
+    starts = np.flatnonzero(np.diff(group, prepend=-1))
+    rows = np.add.reduceat(counts, starts)
+    named_by = zip(*(c.to_list() for c in named.columns(order[group[starts]])), strict=True)
+    for values, start, stop, count in zip(
+        named_by, starts.tolist(), [*starts[1:].tolist(), len(keys)], rows.tolist(), strict=True
+    ):
+        label = ", ".join("(blank)" if value is None else str(value) for value in values)
+        own = day[start:stop]
+        found.add("dates", f"{as_date(int(own[0]))}..{as_date(int(own[-1]))}", count, "", label)
+        look_for_gaps(own, found, label)
+
+
+def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
+    """Return for each row the number of its combination of values, and the combiner."""
+    combiner, parts, done = Combiner(names), [], 0
+    for table in source.batches(Wanted(names[0], names[1:])):
+        coded = {name: read_codes(table[name], name) for name in names}
+        number = combiner.number(coded)
+        assert number is not None
+        parts.append(number.astype(np.int64))
+        done += table.num_rows
+        tell(done, source.share)
+    return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
+
+
+def look_for_duplicates(source: Source, keys: list[str], found: Findings, total: int) -> None:
+    """Look for whole rows, and for keys, that repeat."""
+    for subject, names in (("rows that repeat", source.names()), ("keys that repeat", keys)):
+        if not names:
+            continue
+        if total > _MOST_ROWS and names is not keys:
+            found.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
+            continue
+        numbers, _ = _numbered(source, list(dict.fromkeys(names)))
+        _, firsts, counts = np.unique(numbers, return_index=True, return_counts=True)
+        extra = int((counts - 1).sum())
+        detail = ""
+        if extra:
+            twice = int(np.flatnonzero(counts > 1)[0])
+            second = np.flatnonzero(numbers == numbers[firsts[twice]])[1]
+            detail = f"first in rows {firsts[twice] + 1:,} and {second + 1:,}"
+        what = "" if names is not keys else ", ".join(keys)
+        found.add(subject, what, extra, detail)

@@ -1,0 +1,82 @@
+"""Dates that are written out as text, or as numbers in text."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eptaro.errors import DateError
+from eptaro.inputs.dates.numbers import parse_numbers
+from eptaro.inputs.dates.outcome import Read, finished, needs_zone, sentinel_days
+from eptaro.inputs.dates.texts import DAY, MINUTE, NO_OFFSET, Parsed, parse_texts, to_zone
+from eptaro.inputs.files.chunks import one_array
+from eptaro.rules.dates import DateRules
+
+
+def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
+    """Return the days of text: each distinct text is read once."""
+    coded = column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
+    whole = one_array(coded.unify_dictionaries())
+    texts = whole.dictionary.cast(pa.string())
+    if rules.serials or rules.unix:
+        parsed = _numbers_in_text(texts, rules)
+    else:
+        parsed = parse_texts(texts, rules)
+    parsed = _with_blanks(texts, parsed, rules)
+    offsets = None
+    if (parsed.offset != NO_OFFSET).any():
+        if rules.zone is None:
+            row = int(np.flatnonzero(parsed.offset != NO_OFFSET)[0])
+            raise DateError(needs_zone(name, f"times with an offset ({texts[row].as_py()!r})"))
+        day, micros = to_zone(parsed.day, parsed.micros, parsed.offset, rules.zone)
+        stamp = parsed.day * DAY + parsed.micros - parsed.offset * MINUTE
+        away = np.where(parsed.offset == NO_OFFSET, 0, (day * DAY + micros - stamp) // MINUTE)
+        parsed = replace(parsed, day=day, micros=micros, offset=away)
+        offsets = away
+    codes = whole.indices
+    blank = None
+    if whole.null_count:
+        blank = codes.is_null().to_numpy(zero_copy_only=False)
+        codes = codes.fill_null(0)
+    places = codes.to_numpy(zero_copy_only=False)
+    if not len(texts):
+        empty = np.zeros(len(places), np.int64)
+        parsed = Parsed(empty, empty, empty, np.full(len(places), "blank", object))
+        return finished(parsed, blank, rules)
+    each = finished(parsed, None, rules)
+    times = None if each.times is None else each.times[places]
+    bad = None if each.bad is None else each.bad[places]
+    reasons = None if each.reasons is None else each.reasons[places]
+    if blank is not None:
+        bad = blank if bad is None else bad | blank
+        reasons = np.where(blank, "blank", "" if reasons is None else reasons).astype(object)
+    return Read(
+        each.days[places], times, bad, reasons, None if offsets is None else offsets[places]
+    )
+
+
+def _with_blanks(texts: pa.Array, parsed: Parsed, rules: DateRules) -> Parsed:
+    """Mark empty texts and declared sentinels as blank."""
+    trimmed = pc.utf8_trim_whitespace(texts)
+    blank = pc.is_in(trimmed, pa.array(["", *rules.blanks])).to_numpy(zero_copy_only=False)
+    good = parsed.reason == ""
+    for day in sentinel_days(rules):
+        blank |= good & (parsed.day == day)
+    if not blank.any():
+        return parsed
+    return replace(parsed, reason=np.where(blank, "blank", parsed.reason).astype(object))
+
+
+def _numbers_in_text(texts: pa.Array, rules: DateRules) -> Parsed:
+    trimmed = pc.utf8_trim_whitespace(texts)
+    numeric = pc.match_substring_regex(trimmed, r"^-?[1-8]?\d{1,18}(\.\d+)?$")
+    values = pc.if_else(numeric, trimmed, "0").cast(pa.float64()).to_numpy(zero_copy_only=False)
+    whole_text = pc.replace_substring_regex(pc.if_else(numeric, trimmed, "0"), r"\..*$", "")
+    whole = whole_text.cast(pa.int64()).to_numpy(zero_copy_only=False)
+    parsed = parse_numbers(values, whole, rules)
+    bad = ~numeric.to_numpy(zero_copy_only=False)
+    parsed.reason[bad] = "is not a number"
+    return parsed

@@ -1,0 +1,62 @@
+"""`Section`: one part of a report, and what all of them go by."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import shown
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.outputs.html import table_html
+from eptaro.reports.settings import ReportRules
+
+
+@dataclass
+class Section:
+    """One section: heading, sentences, cards, pictures with their words, tables."""
+
+    heading: str
+    anchor: str
+    sentences: list[str] = field(default_factory=list)
+    cards: list[dict[str, str]] = field(default_factory=list)
+    figures: list[dict[str, str]] = field(default_factory=list)
+    tables: list[dict[str, str]] = field(default_factory=list)
+
+    def add_table(self, table: Table, label: str, caption: str | None = None) -> None:
+        """Add a table under a label that tells it apart."""
+        self.tables.append({"label": label, "html": table_html(table, caption)})
+
+    def add_picture(self, table: Table, alt: str, **options: Any) -> None:
+        """Add a picture of a table; `alt` states its figures."""
+        png = table.picture(**options).png
+        self.figures.append({"alt": alt, "data": base64.b64encode(png).decode("ascii")})
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What all sections go by."""
+
+    book: Daybook
+    rules: ReportRules
+    quality: Table | None
+    as_of: Any
+
+
+def said(column: Column, row: int) -> str:
+    """Return one value as people read it; a blank is told as such."""
+    return shown(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0] or "blank"
+
+
+def columns_of(name: str) -> list[str]:
+    """Return the columns of a comparison that belong to a measure."""
+    return [name, f"{name}_prior", f"{name}_change", f"{name}_change_ratio"]
+
+
+def only_filled(table: Table, names: Sequence[str]) -> Table:
+    """Return some columns of a table, those without any value left out."""
+    kept = [name for name in names if name in table and not table.column(name).blank.all()]
+    return table.only(kept)
