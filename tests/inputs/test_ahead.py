@@ -1,6 +1,7 @@
 """Reading ahead keeps order and errors, and stops when nobody listens; progress is told."""
 
 import threading
+import time
 import unittest
 
 import eptaro as ep
@@ -29,6 +30,9 @@ class Ahead(unittest.TestCase):
         for item in ahead(iter(range(10**9))):
             if item == 3:
                 break
+        deadline = time.monotonic() + 10
+        while threading.active_count() > before and time.monotonic() < deadline:
+            time.sleep(0.01)
         self.assertEqual(threading.active_count(), before)
 
 

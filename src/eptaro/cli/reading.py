@@ -172,8 +172,7 @@ def tell_aside(aside: Table, left_out: dict[str, Any], out: Path | None, source:
     """Write the rows set aside to a file, and say how many and what they add up to."""
     if not len(aside):
         return
-    first = Path(source.split(" and ")[0])
-    path = out or Path(f"{first.name}.aside.csv")
+    path = out or Path(f"{Path(source).name}.aside.csv")
     aside.write(path)
     sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
     tell(f"{len(aside):,} rows set aside{sums}: listed in {path}")

@@ -124,7 +124,7 @@ class Settings:
             book = folded(rows, data)
         for note in book.notes:
             tell(note)
-        tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.source)
+        tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.folded.sources[0])
         return book
 
     def _of_book(self, book: Daybook, measures: list[str]) -> Daybook:

@@ -83,7 +83,7 @@ def _folded(
         groups,
         cells,
         fold.rows,
-        source.name,
+        source.inputs,
         transactions.aside,
         transactions.left_out,
         tuple(notes),

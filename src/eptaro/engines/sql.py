@@ -19,15 +19,12 @@ from eptaro.core.questions.scope import Scope
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.engines.sqlplanes import entries_of, tally_of
-from eptaro.engines.sqlqueries import DAY, ROWS, Queried
+from eptaro.engines.sqlqueries import DAY, LISTED, REFUSED, ROWS, Queried
 from eptaro.engines.sqlresults import Keys, Result, array_of
 from eptaro.errors import DateError, InputError, MeasureError
 from eptaro.inputs.dates.reading import settled_start
 from eptaro.outputs.connections import connected, refusals
 from eptaro.rules.dates import DateRules
-
-_LISTED = ("values", "codes")
-
 
 _MOST_ASIDE = 100_000
 
@@ -52,11 +49,8 @@ def fold_database(
     name = shown_address(url)
     wanted_planes = sorted({Plane("rows"), *planes})
     for plane in wanted_planes:
-        if plane.what in ("first", "last"):
-            raise MeasureError(
-                f"{plane.what}({plane.column}) goes by the order of rows, which a database table "
-                f"has not; use min or max, or read a query that orders them: Daybook.read"
-            )
+        if plane.what in REFUSED:
+            raise MeasureError(f"{plane.what}({plane.column}) {REFUSED[plane.what]}")
     with refusals(url):
         engine = connected(url)
         try:
@@ -72,7 +66,7 @@ def _asked(
     rows: Queried, date: str, by: list[str], planes: list[Plane], rules: DateRules, where: list[Any]
 ) -> Result:
     """Ask the database all that the planes need."""
-    summed = [p for p in planes if p.what not in (*_LISTED, "rows")]
+    summed = [p for p in planes if p.what not in (*LISTED, "rows")]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
     queries = []
     counted = ("rows", "filled", "codes")
@@ -89,7 +83,7 @@ def _asked(
         columns = _columns(connection.execute(query))
         listed = {}
         for plane in planes:
-            if plane.what in _LISTED:
+            if plane.what in LISTED:
                 query = rows.listed(date, by, plane.column, rules, where)
                 queries.append(rows.shown(query))
                 listed[plane] = _columns(connection.execute(query))
@@ -123,7 +117,7 @@ def _folded(
     tallies: dict[Plane, Tally] = {}
     distinct = {}
     for plane in planes:
-        if plane.what in _LISTED:
+        if plane.what in LISTED:
             listed = result.listed[plane]
             own = Keys(listed, by, rules, name)
             numbers = combiner.number(own.coded)
@@ -140,7 +134,7 @@ def _folded(
         groups,
         Cells(axis, tallies),
         int(counts[keys.good].sum()),
-        f"{name} {what}",
+        (f"{name} {what}",),
         aside,
         {},
         (),

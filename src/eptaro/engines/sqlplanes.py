@@ -25,22 +25,31 @@ from eptaro.inputs.values import read_codes
 
 
 def tally_of(plane: Plane, result: Result, good: NDArray[np.bool_]) -> Tally:
-    """Return a plane with one cell per good row of the result."""
-    if plane.what == "rows":
-        return Sum(np.array(result.columns[ROWS], np.int64)[good])
-    name = f"{plane.what}:{plane.column}"
-    if plane.what == "square":
-        return _squares(plane, result, name, good)
-    values = [v for v, kept in zip(_values(result, name), good.tolist(), strict=True) if kept]
-    if plane.what == "filled":
-        return Sum(np.array(values, np.int64))
-    known = np.array([value is not None for value in values], bool)
-    data, kind, scale = _numbers(values, plane.column, result)
-    if plane.what == "sum":
-        return Sum.of(data, kind, scale)
-    at = np.flatnonzero(known)
-    zeros = np.zeros(len(at), np.int64)
-    return Pick(plane.what, at, data[at], zeros, at, kind, scale)  # type: ignore[arg-type]
+    """Return a plane of the grouped query with one cell per good row of the result."""
+    name, column = f"{plane.what}:{plane.column}", plane.column
+    match plane.what:
+        case "rows":
+            return Sum(np.array(result.columns[ROWS], np.int64)[good])
+        case "filled":
+            return Sum(np.array(_kept(result, name, good), np.int64))
+        case "sum":
+            return Sum.of(*_numbers(_kept(result, name, good), column, result))
+        case "square":
+            return _squares(plane, result, name, good)
+        case "min" | "max":
+            values = _kept(result, name, good)
+            data, kind, scale = _numbers(values, column, result)
+            at = np.flatnonzero(np.array([value is not None for value in values], bool))
+            zeros = np.zeros(len(at), np.int64)
+            return Pick(plane.what, at, data[at], zeros, at, kind, scale)
+        case _:
+            raise MeasureError(f"{plane.what}({column}) is not of the grouped query")
+
+
+def _kept(result: Result, name: str, good: NDArray[np.bool_]) -> list[Any]:
+    """Return the values of a column in the good rows."""
+    values = zip(_values(result, name), good.tolist(), strict=True)
+    return [value for value, kept in values if kept]
 
 
 def _values(result: Result, name: str) -> list[Any]:

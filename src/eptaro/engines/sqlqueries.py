@@ -11,11 +11,20 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.planes import Plane, What
 from eptaro.core.questions.scope import Scope
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.inputs.extras import need
 from eptaro.rules.dates import DateRules
+
+# Of every plane that a fold keeps it is said here how a database makes it, if it does.
+GROUPED: tuple[What, ...] = ("rows", "filled", "sum", "square", "min", "max")
+LISTED: tuple[What, ...] = ("values", "codes")  # each value per day and group, and how often
+_UNORDERED = (
+    "goes by the order of rows, which a database table has not; use min or max, or read a query "
+    "that orders them: Daybook.read"
+)
+REFUSED: Mapping[What, str] = {"first": _UNORDERED, "last": _UNORDERED}
 
 DAY, ROWS = "eptaro_day", "eptaro_rows"
 LIMB = 21  # bits of each third of a value, whose products are added up in 64 bits
@@ -166,8 +175,7 @@ class Queried:
 
     def _parts(self, plane: Plane, centres: Mapping[str, int]) -> dict[str, Any]:
         """Return the named sums that a plane comes from."""
-        sql, func = self.sql, self.sql.func
-        column = self.column(plane.column)
+        func, column = self.sql.func, self.column(plane.column)
         value = self._value(plane.column)
         name = f"{plane.what}:{plane.column}"
         match plane.what:
@@ -180,10 +188,20 @@ class Queried:
                 }
             case "sum":
                 return {name: func.sum(value)}
-            case "min" | "max":
-                return {name: getattr(func, plane.what)(value)}
-        if self._is_float(column) and plane.column not in self.scales:
-            distance = value - centres.get(plane.column, 0)
+            case "min":
+                return {name: func.min(value)}
+            case "max":
+                return {name: func.max(value)}
+            case "square":
+                return self._square_parts(name, plane.column, centres)
+            case _:
+                raise MeasureError(f"{plane.what}({plane.column}) is not summed by a database")
+
+    def _square_parts(self, name: str, of: str, centres: Mapping[str, int]) -> dict[str, Any]:
+        """Return the named sums that squares of a column come from."""
+        sql, func, column, value = self.sql, self.sql.func, self.column(of), self._value(of)
+        if self._is_float(column) and of not in self.scales:
+            distance = value - centres.get(of, 0)
             return {name: func.sum(distance * distance)}
         if self.engine.dialect.name == "sqlite":  # 64 bits: values are cut in three
             mask = (1 << LIMB) - 1

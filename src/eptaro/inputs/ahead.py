@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from queue import Full, Queue
-from threading import Event, Thread
-from typing import TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
 
 Item = TypeVar("Item")
-_PATIENCE = 1.0  # seconds that an unwanted reader is waited for
-_POLL = 0.1  # seconds between looks whether the reader is still wanted
-
-
+_END = object()
 _in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
 
 
@@ -35,38 +33,13 @@ def ahead(items: Iterator[Item]) -> Iterator[Item]:
     if _in_turn.get():
         yield from items
         return
-    queue: Queue[tuple[str, object]] = Queue(maxsize=1)
-    unwanted = Event()
+    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
 
-    def put(kind: str, item: object) -> None:
-        while not unwanted.is_set():
-            try:
-                queue.put((kind, item), timeout=_POLL)
-            except Full:  # look again whether anybody still wants it
-                continue
-            return
-
-    def run() -> None:
-        try:
-            for item in items:
-                put("item", item)
-                if unwanted.is_set():
-                    return
-            put("end", None)
-        except BaseException as error:  # raised again in the thread that asked
-            put("error", error)
-
-    thread = Thread(target=run, daemon=True)
-    thread.start()
+    worker = ThreadPoolExecutor(1, thread_name_prefix="ahead")
+    coming: Future[Any] = worker.submit(next, items, _END)
     try:
-        while True:
-            kind, item = queue.get()
-            if kind == "end":
-                return
-            if kind == "error":
-                assert isinstance(item, BaseException)
-                raise item
-            yield item  # type: ignore[misc]
+        while (item := coming.result()) is not _END:
+            coming = worker.submit(next, items, _END)
+            yield item
     finally:
-        unwanted.set()
-        thread.join(_PATIENCE)
+        worker.shutdown(wait=False, cancel_futures=True)

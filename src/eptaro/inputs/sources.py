@@ -41,6 +41,11 @@ class Source:
     of_text = False
     share: float | None = None
 
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The names of all inputs that it reads."""
+        return (self.name,)
+
     def names(self) -> list[str]:
         """Return the names of all columns."""
         raise NotImplementedError
@@ -161,6 +166,11 @@ class Held(Source):
     def __init__(self, source: Source) -> None:
         self._source = source
         self.name, self.of_text = source.name, source.of_text
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The names of all inputs that it reads."""
+        return self._source.inputs
 
     def names(self) -> list[str]:
         """Return the names of all columns."""

@@ -13,7 +13,7 @@ import pyarrow as pa
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.folds.axis import cells_axis
-from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.cells import Cells, Tally
 from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.picks import Entries, Pick
@@ -87,7 +87,7 @@ def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
         groups,
         Cells(axis, tallies),
         about["rows"],
-        about["source"],
+        tuple(about["sources"] if "sources" in about else [about["source"]]),
         None,
         {column: _number(total) for column, total in about["left_out"].items()},
         tuple(about["notes"]),
@@ -110,7 +110,7 @@ def _numbers(array: Any) -> Any:
     return to_numpy(array) if isinstance(array, pa.ChunkedArray) else array.to_numpy()
 
 
-def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[Any, ...]) -> Any:
+def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[Any, ...]) -> Tally:
     kind, scale, centre = about
     if kind not in ("integer", "decimal", "float") or not 0 <= int(scale) <= _MOST_DECIMALS:
         raise ValueError(f"plane {plane} is of kind {kind!r} and scale {scale!r}")
@@ -118,24 +118,28 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[An
     def part(name: str) -> pa.ChunkedArray:
         return table[part_name(plane.what, plane.column, name)]
 
-    def spread(values: Any) -> Any:
+    def on_cells(values: Any) -> Any:
         out = np.zeros(size, values.dtype)
         out[cell] = values
         return out
 
-    if plane.what in ("rows", "filled", "sum"):
-        has_rest = part_name(plane.what, plane.column, "rest") in table.column_names
-        rest = spread(to_numpy(part("rest"))) if has_rest else None
-        return Sum(spread(_numbers(part("whole"))), rest, kind, scale)
-    if plane.what == "square":
-        rest = spread(to_numpy(part("rest"))) if kind == "float" else None
-        return Squares(spread(_numbers(part("whole"))), kind, scale, centre, rest)
-    if plane.what in ("values", "codes"):
-        lists = part("values").combine_chunks()
-        lists = lists.chunk(0) if isinstance(lists, pa.ChunkedArray) else lists
-        lengths = np.diff(lists.offsets.to_numpy())
-        return Entries.of(np.repeat(cell, lengths), _numbers(lists.flatten()), kind, scale)
-    filled = to_numpy(part("value").is_valid())
-    value, time, row = (_numbers(part(name).drop_null()) for name in PICKED)
-    pick = Pick(plane.what, cell[filled], value, time, row, kind, scale)  # type: ignore[arg-type]
-    return pick.moved(np.arange(size), size)
+    match plane.what:
+        case "rows" | "filled" | "sum":
+            has_rest = part_name(plane.what, plane.column, "rest") in table.column_names
+            rest = on_cells(to_numpy(part("rest"))) if has_rest else None
+            return Sum(on_cells(_numbers(part("whole"))), rest, kind, scale)
+        case "square":
+            rest = on_cells(to_numpy(part("rest"))) if kind == "float" else None
+            return Squares(on_cells(_numbers(part("whole"))), kind, scale, centre, rest)
+        case "values" | "codes":
+            lists = part("values").combine_chunks()
+            lists = lists.chunk(0) if isinstance(lists, pa.ChunkedArray) else lists
+            lengths = np.diff(lists.offsets.to_numpy())
+            return Entries.of(np.repeat(cell, lengths), _numbers(lists.flatten()), kind, scale)
+        case "min" | "max" | "first" | "last":
+            filled = to_numpy(part("value").is_valid())
+            value, time, row = (_numbers(part(name).drop_null()) for name in PICKED)
+            pick = Pick(plane.what, cell[filled], value, time, row, kind, scale)
+            return pick.moved(np.arange(size), size)
+        case _:
+            raise ValueError(f"plane {plane} is not known")

@@ -55,7 +55,7 @@ def _about(book: Facts) -> dict[str, Any]:
         "own_calendars": book.own.settings() if book.own else None,
         "coverage": str(book.coverage),
         "rows": book.rows,
-        "source": book.source,
+        "sources": list(folded.sources),
         "left_out": {name: str(total) for name, total in folded.left_out.items()},
         "notes": list(folded.notes),
         "fingerprints": sorted(folded.fingerprints),

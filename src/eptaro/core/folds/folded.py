@@ -13,13 +13,15 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
 
+_MOST_NAMED = 2  # sources that are named one by one
+
 
 @dataclass(frozen=True, eq=False)
 class Folded:
     """What a fold leaves: groups, cells, and where they came from.
 
-    `rows` were counted; `aside` lists those without a readable date, `left_out` what
-    they add up to. `notes` say what was decided on the way, `fingerprints` which inputs
+    `rows` of the `sources` were counted; `aside` lists those without a readable date,
+    `left_out` what they add up to. `notes` say what was decided, `fingerprints` which inputs
     are in. `distinct` holds the values that the codes of distinct columns stand for,
     `formats` how measures are shown, `timed` tells whether dates have times. `reread`
     yields the transactions once more, `kept` holds what was worked out of these once;
@@ -29,7 +31,7 @@ class Folded:
     groups: Groups
     cells: Cells
     rows: int
-    source: str
+    sources: tuple[str, ...]
     aside: Table | None = None
     left_out: Mapping[str, Any] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
@@ -40,6 +42,13 @@ class Folded:
     timed: bool = False
     queries: tuple[str, ...] = ()
     kept: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def source(self) -> str:
+        """Where the transactions came from, in words."""
+        if len(self.sources) > _MOST_NAMED:
+            return f"{self.sources[0]} and {len(self.sources) - 1} more"
+        return " and ".join(self.sources)
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs: all but what was worked out and can be again."""

@@ -47,7 +47,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         groups,
         first.plus(_after(second, first)),
         one.rows + two.rows,
-        _sources(one.source, two.source),
+        tuple(dict.fromkeys([*one.sources, *two.sources])),
         _together(one.aside, two.aside),
         {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
         (*one.notes, *two.notes),
@@ -66,12 +66,6 @@ def _after(cells: Cells, first: Cells) -> Cells:
             step = int(before.row.max(initial=-1)) + 1 - int(tally.row.min())
             tallies[plane] = replace(tally, row=tally.row + step)
     return Cells(cells.axis, tallies)
-
-
-def _sources(one: str, two: str) -> str:
-    """Return the names of both sources, each once."""
-    names = dict.fromkeys([*one.split(" and "), *two.split(" and ")])
-    return " and ".join(names)
 
 
 def _together(one: Table | None, two: Table | None) -> Table | None:

@@ -22,6 +22,11 @@ class ManyFiles(Source):
         self.name = f"{parts[0].name} and {len(parts) - 1} more"
         self.of_text = parts[0].of_text
 
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The names of all files."""
+        return tuple(name for part in self.parts for name in part.inputs)
+
     def names(self) -> list[str]:
         """Return the names of the first file's columns."""
         return self.parts[0].names()
