@@ -20,17 +20,37 @@ from eptaro.demo.files import copy_shipped
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "eptaro"
-OUTER = ("inputs", "outputs", "engines", "pictures", "reports", "cli", "demo")
+FOUNDATION = {"errors", "addresses", "extras", "progress", "beside", "version"}
 MAY_USE = {
     "core": set(),
-    "inputs": {"core"},
+    "rules": set(),
     "outputs": {"core"},
+    "inputs": {"core", "rules"},
     "demo": {"core", "outputs"},
-    "engines": {"core", "inputs", "outputs"},
-    "pictures": {"core", "inputs", "outputs", "engines"},
-    "reports": {"core", "inputs", "outputs", "engines", "pictures"},
-    "cli": {"core", "inputs", "outputs", "engines", "pictures", "reports", "demo"},
-}
+    "storage": {"core", "inputs", "outputs"},
+    "engines": {"core", "rules", "inputs", "outputs"},
+    "pictures": {"core", "outputs"},
+    "kept": {"core", "storage", "reports"},
+    "daybook": {"core", "rules", "inputs", "storage", "engines", "kept"},
+    "reports": {"core", "outputs", "kept"},
+    "cli": {"core", "rules", "inputs", "outputs", "demo", "storage", "engines", "pictures",
+            "daybook", "reports"},
+}  # fmt: skip
+ROOMS = (
+    "calendars",
+    "tables",
+    "dimension",
+    "kernels",
+    "folds",
+    "measures",
+    "questions",
+    "verbs",
+    "proof",
+)
+REACH_UP = {  # whose methods write, read or draw, and import inside themselves what does
+    "core/tables/table.py", "core/calendars/holidays.py", "core/calendars/listed.py",
+    "core/dimension/build.py", "daybook.py", "kept.py",
+}  # fmt: skip
 
 
 def imported(path: Path) -> set[str]:
@@ -44,6 +64,19 @@ def imported(path: Path) -> set[str]:
     return found
 
 
+def at_once(path: Path) -> set[str]:
+    """Return the modules that a file imports when it is itself imported."""
+    tree = ast.parse(path.read_text())
+    return {node.module or "" for node in tree.body if isinstance(node, ast.ImportFrom)}
+
+
+def module_of(path: Path) -> str:
+    """Return the name under which a file is imported."""
+    return ".".join(("eptaro", *path.relative_to(SOURCE).with_suffix("").parts)).removesuffix(
+        ".__init__"
+    )
+
+
 class Imports(unittest.TestCase):
     """Imports point one way, and heavy packages load late."""
 
@@ -55,9 +88,47 @@ class Imports(unittest.TestCase):
 
     def test_layers_import_one_way(self):
         for layer, may in MAY_USE.items():
-            for path in (SOURCE / layer).rglob("*.py"):
+            files = [*(SOURCE / layer).rglob("*.py"), *SOURCE.glob(f"{layer}.py")]
+            self.assertTrue(files, layer)
+            for path in files:
                 used = {n.split(".")[1] for n in imported(path) if n.startswith("eptaro.")}
-                self.assertLessEqual(used & {"core", *OUTER}, may | {layer}, path)
+                if str(path.relative_to(SOURCE)) in REACH_UP:
+                    used = {n.split(".")[1] for n in at_once(path) if n.startswith("eptaro.")}
+                self.assertLessEqual(used, may | {layer} | FOUNDATION, path)
+
+    def test_rooms_of_core_import_downward(self):
+        for place, room in enumerate(ROOMS):
+            for path in (SOURCE / "core" / room).rglob("*.py"):
+                names = (
+                    at_once(path) if str(path.relative_to(SOURCE)) in REACH_UP else imported(path)
+                )
+                used = {n.split(".")[2] for n in names if n.startswith("eptaro.core.")}
+                self.assertLessEqual(used, set(ROOMS[: place + 1]), path)
+        folders = {path.name for path in (SOURCE / "core").iterdir() if path.is_dir()}
+        self.assertEqual(folders - {"__pycache__"}, set(ROOMS))
+
+    def test_proof_shares_no_arithmetic_with_what_it_proves(self):
+        for path in (SOURCE / "core" / "proof").glob("*.py"):
+            for name in imported(path):
+                self.assertNotRegex(
+                    name,
+                    r"core\.kernels|core\.measures\.(?!measure|term)|core\.folds\.(sums|squares|fold$)",
+                    path,
+                )
+
+    def test_nothing_imports_in_a_circle(self):
+        arrows = {module_of(path): at_once(path) for path in SOURCE.rglob("*.py")}
+        done: set[str] = set()
+
+        def follow(name, way):
+            self.assertNotIn(name, way)
+            if name in arrows and name not in done:
+                for other in arrows[name]:
+                    follow(other, [*way, name])
+                done.add(name)
+
+        for name in arrows:
+            follow(name, [])
 
     def test_import_and_help_load_nothing_heavy(self):
         heavy = "{'pydantic', 'pyarrow', 'pandas', 'rich', 'matplotlib', 'sqlalchemy', 'dask'}"
@@ -77,6 +148,25 @@ class Imports(unittest.TestCase):
         with self.assertRaises(AttributeError):
             _ = eptaro.nothing
         self.assertEqual(sorted(eptaro.__all__), eptaro.__all__)
+
+
+class Layout(unittest.TestCase):
+    """A reader finds the file by the question, and the file is short."""
+
+    def test_files_are_short_and_folders_small(self):
+        for path in SOURCE.rglob("*.py"):
+            text = path.read_text(encoding="utf-8")
+            self.assertLessEqual(len(text.splitlines()), 300, path)
+            self.assertNotIn("fmt: " + "skip", text, path)
+        for folder in {path.parent for path in SOURCE.rglob("*.py")} - {SOURCE}:
+            files = [path for path in folder.glob("*.py") if path.name != "__init__.py"]
+            subfolders = [path for path in folder.iterdir() if (path / "__init__.py").exists()]
+            self.assertIn(len(files) + len(subfolders), range(1, 15), folder)
+
+    def test_no_two_classes_bear_one_name(self):
+        names = [node.name for path in SOURCE.rglob("*.py") for node in ast.walk(ast.parse(path.read_text()))
+                 if isinstance(node, ast.ClassDef)]  # fmt: skip
+        self.assertEqual(sorted(names), sorted(set(names)))
 
 
 class Snippets(unittest.TestCase):

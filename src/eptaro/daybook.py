@@ -3,54 +3,64 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import fields
 from pathlib import Path
-from typing import Any, Literal, TypeAlias, get_args
+from typing import TYPE_CHECKING, Any
 
-from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.merge import merge
 from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked
-from eptaro.core.questions.in_parts import in_own_calendars
-from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.scope import AsOf, By, Scope
-from eptaro.core.questions.view import Facts
+from eptaro.core.questions.scope import By, Scope
 from eptaro.core.tables.format import Format
-from eptaro.core.tables.table import Table
-from eptaro.core.verbs.accumulate import accumulate
-from eptaro.core.verbs.card import card
-from eptaro.core.verbs.compare.compare import compare
-from eptaro.core.verbs.compare.counterparts import Match
-from eptaro.core.verbs.recap import recap
-from eptaro.core.verbs.rhythm import rhythm
-from eptaro.core.verbs.spread import histogram, spread
-from eptaro.core.verbs.trail import trail
-from eptaro.errors import InputError, QuestionError, as_path, unknown
+from eptaro.errors import as_path
+from eptaro.kept import KeptBook
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 
-Engine: TypeAlias = Literal["stream", "local", "dask"]
+if TYPE_CHECKING:
+    from eptaro.engines.files import Engine
 
 
-class Daybook(Facts):
+class Daybook(KeptBook):
     """Transactions folded to one cell per group and day, with calendar, coverage and measures.
 
-    `table` is any frame that speaks the Arrow C stream protocol, or a mapping of column
-    names to arrays; `date` names its date column, `by` its group columns, `measures`
-    are written `name=how(column)`. `coverage` is the span that the data speaks for, by
-    default its first to last date; days of it without rows are zeros, also up to an as-of
-    date by which there were none. `dates` are the `DateRules` under which the date
-    column is read; without any, only what is plainly a date is taken. `memory_limit` is
-    the most bytes that the cells may take, by default four fifths of what is free.
-    `formats` say how measures are shown, `workdays` which days are worked. `calendar` may
-    be `OwnCalendars`, where each value of a group column keeps one. `values` names columns
-    whose values `spread` and `histogram` look at although no measure works on them.
+    Parameters
+    ----------
+    table : frame or mapping
+        Any frame that speaks the Arrow C stream protocol, or a mapping of column names to arrays.
+    measures : str, Measure, or several of these
+        What to calculate, written `name=how(column)`.
+    date : str, optional
+        The column of dates; without it the one column that can be dates is used, and `notes`
+        say so.
+    by : str or sequence of str, optional
+        The group columns.
+    calendar : Calendar or OwnCalendars, optional
+        What cuts days into periods, by default civil years; `OwnCalendars` where each value
+        of a group column keeps its own.
+    coverage : Span or str, optional
+        The days that the data speaks for, by default its first to last date; days of it
+        without rows are zeros, also up to an as-of date by which there were none.
+    dates : DateRules, optional
+        How the date column is read; without rules, only what is plainly a date is taken.
+    memory_limit : int, optional
+        The most bytes that the cells may take, by default four fifths of what is free.
+    formats : mapping of str to Format, optional
+        How measures are shown.
+    workdays : Workdays, or a function of the coverage, optional
+        Which days are worked, by default Monday to Friday.
+    values : str or sequence of str, optional
+        Columns that `spread` and `histogram` look at although no measure works on them.
 
-    Raises `InputError` for a missing column or an empty table, `DateError` for a date
-    that cannot be read, `MeasureError` for a measure that cannot be calculated.
+    Raises
+    ------
+    InputError
+        For a missing column or an empty table.
+    DateError
+        For a date that cannot be read.
+    MeasureError
+        For a measure that cannot be calculated.
 
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-01-31"], "fare": [7]}, date="on",
     ...                   measures=["revenue=sum(fare)", "trips=count()"])
@@ -79,29 +89,6 @@ class Daybook(Facts):
         rules = date_rules(dates)
         self._settle(fold_table(table, date, asked.by, asked.planes, rules, memory_limit), asked)
 
-    def _settle(self, folded: Folded, asked: BookOptions) -> None:
-        facts = asked.facts(folded)
-        super().__init__(**{one.name: getattr(facts, one.name) for one in fields(Facts)})
-
-    @classmethod
-    def _of(cls, folded: Folded, asked: BookOptions) -> Daybook:
-        """Return the book of transactions that are folded already."""
-        book = cls.__new__(cls)
-        book._settle(folded, asked)
-        return book
-
-    def using(self, calendar: Calendar | OwnCalendars) -> Daybook:
-        """Return the same transactions on another calendar, or each company's on its own.
-
-        >>> import eptaro as ep
-        >>> book = ep.Daybook({"on": ["2025-05-01"]}, date="on", measures="n=count()")
-        >>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
-        >>> str(book.using(fiscal).latest("year"))
-        'FY2026'
-        """
-        asked = BookOptions(self.measures, [], calendar, self.coverage, workdays=self.workdays)
-        return Daybook._of(self.folded, asked)
-
     @classmethod
     def read(
         cls,
@@ -122,18 +109,26 @@ class Daybook(Facts):
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
         CSV (also packed: .gz, .zst), Parquet (also a folder of it), Arrow, newline-delimited
-        JSON, xlsx, xlsb and ods are read; `files` is a `FileRules` saying how they are
-        written. CSV and Parquet stream: they may be larger than memory. Where `date` is
-        left out and one column alone can be dates, it is used and `notes` say so. The
-        other arguments and the errors are those of `Daybook`.
+        JSON, xlsx, xlsb and ods are read. CSV and Parquet stream: they may be larger than
+        memory. The other parameters, and the errors, are those of `Daybook`.
+
+        Parameters
+        ----------
+        path : str, Path, or sequence of these
+            The files.
+        files : FileRules, optional
+            How they are written, where their endings do not say it.
+
+        Returns
+        -------
+        Daybook
+            The book of all their rows.
         """
-        paths = list(path) if isinstance(path, list | tuple) else [path]
-        for one in paths:
-            as_path(one)  # raises where it is none
         from eptaro.inputs.files.opening import open_files
 
+        paths = list(path) if isinstance(path, list | tuple) else [path]
         return cls(
-            open_files([str(one) for one in paths], files),
+            open_files([str(as_path(one)) if one != "-" else "-" for one in paths], files),
             measures=measures,
             date=date,
             by=by,
@@ -167,34 +162,35 @@ class Daybook(Facts):
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
 
-        `stream` reads them piece by piece, `local` into memory at once, `dask` on the
-        workers of a cluster: `client` is a Dask client, the address of a scheduler, or
-        None for workers on this machine; `what` may then also be a Dask frame; a cluster that
-        does not answer, or has no workers, is given up after `patience` seconds. A database
-        is folded by `from_sql`. Sums of floats may differ in their last bits.
+        A database is folded by `from_sql`. Sums of floats may differ in their last bits. The
+        other parameters, and the errors, are those of `Daybook`.
+
+        Parameters
+        ----------
+        what : str, Path, sequence of these, or a Dask frame
+            The files; a Dask frame for the engine `dask`.
+        engine : {"stream", "local", "dask"}
+            `stream` reads files piece by piece, `local` into memory at once, `dask` on the
+            workers of a cluster.
+        client : Client or str, optional
+            A Dask client, or the address of a scheduler; without it, workers on this machine.
+        files : FileRules, optional
+            How files are written.
+        patience : float
+            Seconds after which a cluster is given up that does not answer or has no workers.
+
+        Returns
+        -------
+        Daybook
+            The book of all their rows.
         """
-        if engine not in get_args(Engine):
-            raise QuestionError(unknown("engine", engine, get_args(Engine)))
+        from eptaro.engines.files import fold_files
+
         asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, values)
-        rules, what = date_rules(dates), str(what) if isinstance(what, Path) else what
-        if engine == "dask":
-            from eptaro.engines.cluster import fold_cluster
-
-            return cls._of(
-                fold_cluster(
-                    what, date, asked.by, asked.planes, rules, files, client, patience=patience
-                ),
-                asked,
-            )
-        from eptaro.engines.local import fold_source
-        from eptaro.inputs.files.opening import open_files
-        from eptaro.inputs.sources import in_memory
-
-        paths = [what] if isinstance(what, str) else [str(path) for path in what]
-        source = open_files(paths, files)
-        if engine == "local":
-            source = in_memory(source)
-        return cls._of(fold_source(source, date, asked.by, asked.planes, rules), asked)
+        folded = fold_files(
+            what, engine, date, asked.by, asked.planes, date_rules(dates), files, client, patience
+        )
+        return cls._of(folded, asked)
 
     @classmethod
     def from_sql(
@@ -214,129 +210,56 @@ class Daybook(Facts):
     ) -> Daybook:
         """Fold a table (or a SELECT) inside its database; only cells come back.
 
-        `url` is an address as SQLAlchemy has it; `what` a table, `schema.table`, or a query.
-        `only` narrows by a span of days and by group values in the database itself.
         `queries` of the book shows what was asked. Sums of whole numbers and decimals are
-        exact. Raises `MeasureError` for first and last, which need an order of rows, and
-        `InputError` with what the database refuses.
+        exact. The other parameters are those of `Daybook`.
+
+        Parameters
+        ----------
+        url : str
+            An address as SQLAlchemy has it.
+        what : str
+            A table, `schema.table`, or a query.
+        only : Span, mapping, or several of these, optional
+            Days and group values to which the database narrows the rows.
+
+        Returns
+        -------
+        Daybook
+            The book of all rows that are left.
+
+        Raises
+        ------
+        MeasureError
+            For first and last, which need an order of rows.
+        InputError
+            With what the database refuses.
         """
         from eptaro.engines.sql import fold_database
 
         asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays)
-        scope = Scope.of_database(only)
-        rules = date_rules(dates)
-        return cls._of(fold_database(url, what, date, asked.by, asked.planes, rules, scope), asked)
-
-    @property
-    def queries(self) -> tuple[str, ...]:
-        """What a database was asked, where it folded the book."""
-        return self.folded.queries
-
-    def merged(self, other: Daybook, *, force: bool = False) -> Daybook:
-        """Return the book that one fold over the rows of both would have made.
-
-        Raises `InputError` where the two differ in groups, measures or calendar, or where
-        rows of the other are in this one already, unless `force` counts them twice.
-        """
-        if not isinstance(other, Daybook):
-            raise InputError(f"{other!r} is no Daybook to merge with")
-        mine, theirs = self.own or self.calendar, other.own or other.calendar
-        if (self.measures, mine) != (other.measures, theirs):
-            raise InputError(
-                f"the books differ: {[*self.measures]} in {mine.describe()}, against "
-                f"{[*other.measures]} in {theirs.describe()}"
-            )
-        lo, hi = min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
-        asked = BookOptions(self.measures, [], mine, Span.of(lo, hi), workdays=self.workdays)
-        return Daybook._of(merge(self.folded, other.folded, force=force), asked)
-
-    def write(self, path: str | Path) -> Path:
-        """Write the book to a Parquet file that `Daybook.open` reads back."""
-        from eptaro.storage.writing import write_book
-
-        return write_book(self, as_path(path))
+        scope, rules = Scope.of_database(only), date_rules(dates)
+        folded = fold_database(url, what, date, asked.by, asked.planes, rules, scope)
+        return cls._of(folded, asked)
 
     @classmethod
     def open(cls, path: str | Path) -> Daybook:
-        """Open a book that `write` wrote; raises `InputError` where the file is none."""
+        """Open a book that `write` wrote.
+
+        Parameters
+        ----------
+        path : str or Path
+            Its file.
+
+        Returns
+        -------
+        Daybook
+            The book; it has no transactions to trace.
+
+        Raises
+        ------
+        InputError
+            Where the file is missing, is no book, or is damaged.
+        """
         from eptaro.storage.reading import open_book
 
         return cls._of(*open_book(as_path(path)))
-
-    @property
-    def aside(self) -> Table:
-        """The rows whose date could not be read: row, value and reason."""
-        return self.folded.aside or Table([])
-
-    @property
-    def notes(self) -> tuple[str, ...]:
-        """What was decided while reading, and on what evidence."""
-        return self.folded.notes
-
-    recap = in_own_calendars(recap)
-    accumulate = in_own_calendars(accumulate)
-
-    def prove(self, table: Table, *, sample: int = 40) -> int:
-        """Trace a random sample of a table's rows and its last; return how many numbers agreed.
-
-        Raises `EptaroError` with the whole trace where one does not.
-        """
-        from eptaro.core.proof.prove import prove  # what few programs need is loaded when they do
-
-        return prove(table, sample)
-
-    def latest(self, level: str) -> Period:
-        """Return the period of a level that holds the last day of the coverage.
-
-        >>> import eptaro as ep
-        >>> book = ep.Daybook({"on": ["2025-08-20"]}, date="on", measures="n=count()")
-        >>> str(book.latest("quarter"))
-        '2025-Q3'
-        """
-        return self.calendar.period_of(self.coverage.last, level)
-
-    rhythm = in_own_calendars(rhythm)
-    spread = in_own_calendars(spread)
-    histogram = in_own_calendars(histogram)
-
-    def report(
-        self,
-        path: str | Path,
-        *,
-        quality: Table | None = None,
-        as_of: AsOf = None,
-        title: str | None = None,
-        sections: Sequence[str] | None = None,
-        per: str | None = None,
-        within: str | None = None,
-        trailing: str | None = None,
-        match: Match | None = None,
-        sheets: str | None = None,
-        parts: str | None = None,
-        years: int | None = None,
-    ) -> Path:
-        """Write a report to send on: a page (.html) or a workbook (.xlsx).
-
-        A page is one file that needs no network and no script; its options are `title`,
-        `sections` (some of headline, to date, comparison, trend, groups, rhythm, quality,
-        definitions, proof, in order), `per` (level of the comparison), `within` (of the
-        running total), `trailing` and `match`; `quality` is what `inspect` found. A workbook
-        has a sheet per period of the level `sheets` (or per value of that group column) with
-        rows per `parts`, live totals and charts, over the last `years`. Raises `InputError`
-        for another ending or option.
-        """
-        from eptaro.reports.report import ReportOptions, write_report
-
-        asked = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
-        return write_report(self, path, asked, quality, as_of)
-
-    card = in_own_calendars(card)
-    trail = in_own_calendars(trail)
-    compare = in_own_calendars(compare)
-
-    def __repr__(self) -> str:
-        by = f" by {', '.join(self.groups.names)}" if self.groups.names else ""
-        return (
-            f"<Daybook of {self.rows:,} rows{by}, {self.coverage}, "
-            f"{self.groups.count:,} groups, calendar {self.calendar.name!r}>"
-        )

@@ -49,7 +49,7 @@ class DataOptions:
 
 
 @dataclass(frozen=True)
-class Rows:
+class RowsToFold:
     """Which rows are folded to a book, and how."""
 
     files: list[str]
@@ -134,7 +134,7 @@ data_options = option_group(
 )
 
 
-def folded(rows: Rows, asked: DataOptions) -> Daybook:
+def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
     """Fold rows by the engine that the options name."""
     if asked.engine != "sql" and (asked.table_name or asked.show_query):
         raise click.UsageError("--table and --show-query go with --engine sql")
@@ -178,7 +178,7 @@ def folded(rows: Rows, asked: DataOptions) -> Daybook:
     )
 
 
-def _folded_in_database(rows: Rows, date: str, asked: DataOptions) -> Daybook:
+def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Daybook:
     what = asked.table_name or rows.written.query
     if len(rows.files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")

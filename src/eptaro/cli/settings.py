@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eptaro.cli.data import DataOptions, Rows, folded, opened
+from eptaro.cli.data import DataOptions, RowsToFold, folded, opened
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.cli.reading import ReadingOptions, shown_progress, tell, tell_aside
 from eptaro.core.calendars.calendar import Calendar
@@ -107,7 +107,7 @@ class Settings:
             raise click.UsageError("Missing option '--measure'.")
         calendar, columns = self._calendars(own=own)
         by = [*data.by, *(told.by if own and told else []), *columns]
-        rows = Rows(
+        rows = RowsToFold(
             files,
             data.date or (told.date if told else None),
             measures,

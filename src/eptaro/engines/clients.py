@@ -16,7 +16,7 @@ from typing import Any
 from eptaro.beside import Beside
 from eptaro.core.folds.folded import Folded
 from eptaro.errors import EptaroError, InputError
-from eptaro.inputs.extras import need
+from eptaro.extras import need
 
 PATIENCE = 60.0  # seconds
 

@@ -14,7 +14,7 @@ from typing import Any
 from eptaro.core.folds.planes import Plane, What
 from eptaro.core.questions.scope import Scope
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
-from eptaro.inputs.extras import need
+from eptaro.extras import need
 from eptaro.rules.dates import DateRules
 
 # Of every plane that a fold keeps it is said here how a database makes it, if it does.

@@ -21,8 +21,8 @@ from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.questions.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
+from eptaro.extras import need
 from eptaro.inputs import holidays as sources
-from eptaro.inputs.extras import need
 
 
 class Config:

@@ -9,7 +9,7 @@ import pyarrow as pa
 
 from eptaro.addresses import shown_address
 from eptaro.errors import InputError, refused
-from eptaro.inputs.extras import need
+from eptaro.extras import need
 from eptaro.inputs.sources import Source, TableSource
 
 

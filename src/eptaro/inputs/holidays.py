@@ -15,7 +15,7 @@ from eptaro.core.calendars.days import as_date, ordinal
 from eptaro.core.calendars.holidays import Holiday, HolidaySet
 from eptaro.core.calendars.levels import check_weekday, parse_month_day
 from eptaro.errors import CalendarError, EptaroError, InputError, unknown
-from eptaro.inputs.extras import need
+from eptaro.extras import need
 
 _ORDINALS = {"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "last": -1}
 _MONTHS = tuple(name.lower() for name in civil.month_name[1:])

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from eptaro.core.calendars.names import Names
 from eptaro.errors import CalendarError, unknown
-from eptaro.inputs.extras import need
+from eptaro.extras import need
 
 
 class LocaleNames(Names):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from abc import ABC, abstractmethod
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
@@ -30,7 +31,7 @@ class Wanted:
         return list(dict.fromkeys([self.date, *self.groups, *self.numbers, *self.others]))
 
 
-class Source:
+class Source(ABC):
     """Transactions that can be read by column, in batches of rows.
 
     `of_text` says that numbers are written out, so that decimals are exact; `share` is how
@@ -46,24 +47,24 @@ class Source:
         """The names of all inputs that it reads."""
         return (self.name,)
 
+    @abstractmethod
     def names(self) -> list[str]:
         """Return the names of all columns."""
-        raise NotImplementedError
 
+    @abstractmethod
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns, some rows at a time.
 
         Raises `InputError` when one is missing or the input cannot be read.
         """
-        raise NotImplementedError
 
+    @abstractmethod
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns as they stand, some rows at a time."""
-        raise NotImplementedError
 
     def digits(self, name: str) -> pa.ChunkedArray:
-        """Return a column as it was written; only of a source of text."""
-        raise NotImplementedError
+        """Return a column as it was written; a source of text says how."""
+        raise TypeError(f"{self.name} holds no text of numbers")
 
     def column(self, name: str) -> pa.ChunkedArray:
         """Return one column of the whole input, text as text."""
@@ -74,9 +75,9 @@ class Source:
             parts = [part.cast(pa.string()) for part in parts]
         return pa.chunked_array([c for part in parts for c in part.chunks], parts[0].type)
 
+    @abstractmethod
     def fingerprint(self) -> str:
         """Return what tells this input from others, to notice rows added twice."""
-        raise NotImplementedError
 
 
 def check_columns(wanted: Iterable[str], present: Iterable[str], source: str) -> None:

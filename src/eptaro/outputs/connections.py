@@ -8,18 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.errors import EptaroError, InputError, refused
+from eptaro.extras import need
 
 
 def need_sqlalchemy() -> Any:
     """Return the package that speaks to databases, or raise `InputError`."""
-    try:
-        import sqlalchemy
-    except ImportError:
-        raise InputError(
-            "databases need the package sqlalchemy; install it with: "
-            "pip install 'eptaro[databases]'"
-        ) from None
-    return sqlalchemy
+    return need("sqlalchemy", "databases", "reading or writing a database")
 
 
 @contextmanager

@@ -8,8 +8,8 @@ from typing import Any
 from eptaro.beside import Beside
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.tables.table import Table
-from eptaro.daybook import Daybook
 from eptaro.errors import InputError
+from eptaro.kept import KeptBook
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.progress import tell
@@ -22,7 +22,7 @@ _APART = "proof"
 
 
 def write_page(
-    book: Daybook, path: Path, rules: ReportRules, quality: Table | None = None, as_of: AsOf = None
+    book: KeptBook, path: Path, rules: ReportRules, quality: Table | None = None, as_of: AsOf = None
 ) -> Path:
     """Write the report of a book; `quality` is what `inspect` found in its file."""
     if book.own is not None:

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, TypeVar
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.counterparts import Match
-from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError, unknown
+from eptaro.kept import KeptBook
 
 if TYPE_CHECKING:
     from eptaro.reports.settings import ReportRules
@@ -55,7 +55,7 @@ class ReportOptions:
 
 
 def write_report(
-    book: Daybook, path: str | Path, asked: ReportOptions, quality: Table | None, as_of: AsOf
+    book: KeptBook, path: str | Path, asked: ReportOptions, quality: Table | None, as_of: AsOf
 ) -> Path:
     """Write a page (.html) or a workbook (.xlsx) and return its path.
 

@@ -10,7 +10,7 @@ from typing import Any
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
-from eptaro.daybook import Daybook
+from eptaro.kept import KeptBook
 from eptaro.outputs.html import table_html
 from eptaro.reports.settings import ReportRules
 
@@ -40,7 +40,7 @@ class Section:
 class Asked:
     """What all sections go by."""
 
-    book: Daybook
+    book: KeptBook
     rules: ReportRules
     quality: Table | None
     as_of: Any

@@ -16,8 +16,8 @@ from eptaro.core.questions.scope import AsOf
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
-from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError
+from eptaro.kept import KeptBook
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.sheets import Book, number_format, write_cells
 
@@ -46,7 +46,7 @@ class _Sheet:
     groups: Table | None
 
 
-def write_workbook(book: Daybook, path: Path, rules: SheetRules, as_of: AsOf = None) -> Path:
+def write_workbook(book: KeptBook, path: Path, rules: SheetRules, as_of: AsOf = None) -> Path:
     """Write the workbook: contents first, then the sheets, each with totals and a chart.
 
     Raises `QuestionError` for a level or column that cannot tell sheets apart.
@@ -72,7 +72,7 @@ def write_workbook(book: Daybook, path: Path, rules: SheetRules, as_of: AsOf = N
     return replace_whole(path, fill)
 
 
-def _sheets(book: Daybook, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
+def _sheets(book: KeptBook, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
     """Yield what each sheet shows."""
     view = book.view(as_of=as_of)
     levels = book.calendar.levels
@@ -105,7 +105,7 @@ def _sheets(book: Daybook, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
         yield _Sheet(period.label, period.span, table, groups)
 
 
-def _rows(book: Daybook, parts: str, only: Any, as_of: AsOf) -> Table:
+def _rows(book: KeptBook, parts: str, only: Any, as_of: AsOf) -> Table:
     """Return the parts of a sheet: value, prior year's, change, and the running total."""
     recap = book.recap(parts, only=only, as_of=as_of)
     pairs = book.compare(parts, only=only, as_of=as_of)
@@ -122,7 +122,7 @@ def _rows(book: Daybook, parts: str, only: Any, as_of: AsOf) -> Table:
     return Table(columns, recap.meta, recap.answer)
 
 
-def _group_rows(book: Daybook, period: Any, as_of: AsOf) -> Table:
+def _group_rows(book: KeptBook, period: Any, as_of: AsOf) -> Table:
     """Return what each group comes to over a period, against the year before."""
     level = period.level
     recap = book.recap(level, only=period, by=book.groups.names, as_of=as_of)
@@ -135,7 +135,7 @@ def _group_rows(book: Daybook, period: Any, as_of: AsOf) -> Table:
     return Table(columns, recap.meta, recap.answer)
 
 
-def _write_contents(file: Book, page: Any, book: Daybook, named: list[tuple[_Sheet, Any]]) -> None:
+def _write_contents(file: Book, page: Any, book: KeptBook, named: list[tuple[_Sheet, Any]]) -> None:
     """Write the list of sheets with links, their days and what they come to."""
     bold = file.format(bold=True, font_size=14)
     soft = file.format(font_color="#6b727b")
@@ -174,7 +174,7 @@ def _whole(measure: Measure, sheets: list[_Sheet]) -> Column:
     return Column.of(measure.name, like.kind, sums, scale=like.scale, format=like.format)
 
 
-def _write_sheet(file: Book, page: Any, book: Daybook, sheet: _Sheet) -> None:
+def _write_sheet(file: Book, page: Any, book: KeptBook, sheet: _Sheet) -> None:
     table = sheet.table
     page.write_string(0, 0, sheet.title, file.format(bold=True, font_size=14))
     whole = all(table.column("complete").to_list())
@@ -204,7 +204,7 @@ def _write_sheet(file: Book, page: Any, book: Daybook, sheet: _Sheet) -> None:
 
 
 def _write_totals(
-    file: Book, page: Any, book: Daybook, table: Table, first: int, after: int
+    file: Book, page: Any, book: KeptBook, table: Table, first: int, after: int
 ) -> None:
     """Write live sums under the columns whose parts add up, with our totals as their values."""
     from xlsxwriter.utility import xl_range
@@ -229,7 +229,7 @@ def _write_totals(
             page.write_formula(after, place, f"=SUM({area})", shape, float(total))
 
 
-def _add_chart(file: Book, page: Any, book: Daybook, table: Table, first: int, after: int) -> None:
+def _add_chart(file: Book, page: Any, book: KeptBook, table: Table, first: int, after: int) -> None:
     """Add a native chart: the first measure as bars, the prior year's as a line."""
     name, sheet = book.measures[0].name, page.get_name()
     chart = file.file.add_chart({"type": "column"})

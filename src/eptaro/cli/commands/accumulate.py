@@ -8,7 +8,7 @@ import click
 
 from eptaro.cli.commands.verb import (
     EXAMPLE,
-    Asked,
+    Given,
     Reply,
     VerbCommand,
     goals_of,
@@ -56,7 +56,7 @@ def accumulate(
     every: str,
 ) -> Reply:
     """Run totals that restart at each period; every day has a row, quiet ones too."""
-    asked = Asked(data, reading, rules)
+    asked = Given(data, reading, rules)
     if card:
         if output.prove or output.plot:
             raise click.UsageError("--card goes with no --prove or --plot")
@@ -76,7 +76,7 @@ def accumulate(
     return Reply(book, table, output)
 
 
-def _card(asked: Asked) -> tuple[Daybook, Table]:
+def _card(asked: Given) -> tuple[Daybook, Table]:
     """Return the to-date values of the as-of date in every calendar at hand."""
     config = Settings(asked.rules).config
     calendars = config.calendars if config else {}

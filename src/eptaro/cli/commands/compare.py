@@ -8,7 +8,7 @@ import click
 
 from eptaro.cli.commands.verb import (
     EXAMPLE,
-    Asked,
+    Given,
     Reply,
     VerbCommand,
     goals_of,
@@ -131,7 +131,7 @@ def compare(
     periods: int,
 ) -> Reply:
     """Set each period, or period to date, against a prior one."""
-    book = Asked(data, reading, rules).book()
+    book = Given(data, reading, rules).book()
     table = book.compare(
         per,
         back=back[0] if len(back) == 1 else back,

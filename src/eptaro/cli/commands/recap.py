@@ -6,7 +6,7 @@ from typing import Literal
 
 import click
 
-from eptaro.cli.commands.verb import EXAMPLE, Asked, Reply, VerbCommand, sort_option
+from eptaro.cli.commands.verb import EXAMPLE, Given, Reply, VerbCommand, sort_option
 from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
@@ -62,7 +62,7 @@ def recap(
     every: Literal["entry"] | None,
 ) -> Reply:
     """Summarise each period: one row per group and period, quiet ones included."""
-    book = Asked(data, reading, rules).book()
+    book = Given(data, reading, rules).book()
     table = book.recap(
         per,
         by=data.grouped(book),

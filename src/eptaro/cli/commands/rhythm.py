@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from eptaro.cli.commands.verb import EXAMPLE, Asked, Reply, VerbCommand
+from eptaro.cli.commands.verb import EXAMPLE, Given, Reply, VerbCommand
 from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
@@ -60,7 +60,7 @@ def rhythm(
     bins: int,
 ) -> Reply:
     """Spread measures over the hours, weekdays, months, workdays that days bear."""
-    asked = Asked(data, reading, rules)
+    asked = Given(data, reading, rules)
     if spread is not None or histogram is not None:
         if across or wide or output.prove or (spread and histogram):
             raise click.UsageError("--spread and --histogram stand alone, with --per at most")
@@ -74,7 +74,7 @@ def rhythm(
 
 
 def _of_values(
-    asked: Asked,
+    asked: Given,
     output: AnswerOptions,
     per: str | None,
     spread: str | None,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from eptaro.cli.commands.verb import EXAMPLE, Asked, Reply, VerbCommand
+from eptaro.cli.commands.verb import EXAMPLE, Given, Reply, VerbCommand
 from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
@@ -70,7 +70,7 @@ def trail(
     weights: str | None,
 ) -> Reply:
     """Roll windows over time: trailing days, months, workdays or transactions."""
-    book = Asked(data, reading, rules).book()
+    book = Given(data, reading, rules).book()
     table = book.trail(
         back,
         ahead=ahead,

@@ -55,7 +55,7 @@ class VerbCommand(click.Command):
 
 
 @dataclass(frozen=True)
-class Asked:
+class Given:
     """The groups of options that every verb takes."""
 
     data: DataOptions

@@ -117,7 +117,10 @@ class ListedCalendar(Calendar):
         if level == "day":
             years = self.index_of(index, "year")
             return self._by_level["year"].years[years], index - self.first_days(years, "year") + 1
-        return self._clipped(index, level, "years"), self._clipped(index, level, "numbers")
+        years = self._clipped(index, level, "years")
+        return years, np.ones_like(years) if level == "year" else self._clipped(
+            index, level, "numbers"
+        )
 
     def index_at(self, years: Ints, numbers: Ints, level: str) -> tuple[Ints, Flags]:
         """Return the place in the list of each numbered period, and whether it is listed."""
@@ -125,7 +128,7 @@ class ListedCalendar(Calendar):
         wanted = years * 1000 + (1 if level == "year" else numbers)
         keys = listed.years * 1000 + (1 if level == "year" else listed.numbers)
         index = np.clip(np.searchsorted(keys, wanted), 0, len(keys) - 1)
-        return index, keys[index] == wanted
+        return index, (keys[index] == wanted) & ((numbers == 1) | (level != "year"))
 
     def units(self, level: str, step: str) -> int | None:
         """Return 1 for a level's own steps; lists may vary in everything else."""

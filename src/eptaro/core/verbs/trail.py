@@ -18,8 +18,7 @@ from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.windowed import Windowed, counted_windows, ends_of, windowed_rows
-from eptaro.core.verbs.windows import Windows
+from eptaro.core.verbs.windows import Windowed, Windows, counted_windows, ends_of, windowed_rows
 from eptaro.errors import QuestionError, check_texts, unknown
 
 Edge: TypeAlias = Literal["open", "closed"]

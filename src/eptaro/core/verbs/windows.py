@@ -1,4 +1,4 @@
-"""Windows: which days a rolling window holds, for each day that it ends on."""
+"""Windows: which days a rolling window holds, and the windows of every row."""
 
 from __future__ import annotations
 
@@ -8,8 +8,16 @@ import numpy as np
 
 from eptaro.core.calendars.amount import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.planes import ROWS
+from eptaro.core.kernels.adding import running
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.answer import LastEntries, Number, Side, Value
+from eptaro.core.questions.transactions import Ledger
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import dates
 from eptaro.errors import QuestionError
 
 
@@ -61,3 +69,122 @@ class Windows:
         if unit == WORKDAY:
             return workdays.day_at(workdays.number(days + 1) + n - 1)
         return calendar.move_days(days + 1, n, unit)[0] - 1
+
+
+@dataclass(frozen=True, eq=False)
+class Windowed:
+    """Windows row by row; with a ledger they are runs `lo`..`hi` of its transactions."""
+
+    group: Ints
+    date: Ints
+    first: Ints
+    last: Ints
+    entries: Ints
+    complete: Flags
+    ledger: Ledger | None = None
+    lo: Ints | None = None
+    hi: Ints | None = None
+
+    @property
+    def every(self) -> Ints:
+        """The places of all rows."""
+        return np.arange(len(self.group))
+
+    def numbers(self, view: View, back: Amount) -> dict[str, Number]:
+        """Return what stands behind the values of each measure."""
+        side = Side("days", self.first, self.last)
+        picked = None if self.ledger is None else LastEntries(back)
+        return {
+            f"{m.name}_trailing": Value(view, m, self.group, side, picked)
+            for m in view.facts.measures
+        }
+
+    def head(self) -> list[Column]:
+        """Return the columns that tell the windows."""
+        return [
+            dates("date", self.date, description="The day that the window belongs to"),
+            dates("first", self.first, description="First day of the window"),
+            dates("last", self.last, description="Last day of the window"),
+            Column.of(
+                "days",
+                "integer",
+                self.last - self.first + 1,
+                unit="days",
+                description="Days from first to last",
+            ),
+            Column.of("entries", "integer", self.entries, description="Transactions in it"),
+            Column.of(
+                "complete",
+                "flag",
+                self.complete,
+                description="Whether the window lies wholly in the coverage",
+            ),
+        ]
+
+    def value(self, view: View, measure: Measure) -> Column:
+        """Return a measure over the windows."""
+        if self.ledger is None or self.lo is None or self.hi is None:
+            return view.value(measure, self.group, self.first, self.last)
+        if measure.staged:
+            raise QuestionError(f"{measure.formula} needs whole days; a number of entries has none")
+        formats = view.facts.folded.formats
+        return measure.over_cells(self.ledger.cells, self.lo, self.hi, formats)
+
+
+def ends_of(view: View, every: str) -> Ints:
+    """Return the days that windows belong to: each day seen, or each period's last."""
+    seen = view.seen
+    if every == "day":
+        return np.arange(seen.lo, seen.hi + 1)
+    last = view.calendar.periods(seen, every).last
+    return np.minimum(last, seen.hi)
+
+
+def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
+    """Return the windows that end on some days, for every group."""
+    count = view.groups.count
+    group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
+    if windows.back.unit == ENTRY:
+        return _by_entries(view, windows.back.n, group, date)
+    if windows.back.unit == ACTIVE_DAY:
+        first, complete = _active(view, windows.back.n, group, date)
+        return counted_windows(view, group, date, first, date, complete)
+    lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
+    first, last = np.tile(lo, count), np.tile(hi, count)
+    return counted_windows(view, group, date, first, last, view.complete(first, last))
+
+
+def counted_windows(
+    view: View, group: Ints, date: Ints, first: Ints, last: Ints, complete: Flags
+) -> Windowed:
+    """Return windows of days with the number of transactions in each."""
+    axis = view.cells.axis
+    begin = axis.place(group, first)
+    end = axis.place(group, np.minimum(last, view.coverage.hi) + 1)
+    entries = view.cells.sums(ROWS, begin, np.maximum(end, begin))
+    return Windowed(group, date, first, last, entries.data, complete)
+
+
+def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
+    """Return the first day of windows of n days with transactions."""
+    axis = view.cells.axis
+    places = np.arange(axis.size)
+    active = view.cells.sums(ROWS, places, places + 1).data > 0
+    days = axis.cells_of()[1][active]
+    counts = running(active.astype(np.int64))
+    upto = counts[axis.place(group, date + 1)]
+    opens = counts[axis.place(group, np.full(len(group), axis.first_day))]
+    lo = np.maximum(upto - n, opens)
+    first = days[np.minimum(lo, len(days) - 1)]
+    return np.where(upto > opens, first, date), upto - n >= opens
+
+
+def _by_entries(view: View, n: int, group: Ints, date: Ints) -> Windowed:
+    """Return windows of the last n transactions of each group up to each day."""
+    ledger = Ledger.of(view)
+    hi, opens = ledger.upto(group, date), ledger.opens(group)
+    hi = np.maximum(hi, opens)
+    lo = np.maximum(hi - n, opens)
+    any_day = np.minimum(lo, len(ledger.day) - 1)
+    first = np.where(hi > lo, ledger.day[any_day], date)
+    return Windowed(group, date, first, date, hi - lo, hi - lo == n, ledger, lo, hi)

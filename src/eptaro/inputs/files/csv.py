@@ -9,6 +9,7 @@ import shutil
 import sys
 import tempfile
 import threading
+import weakref
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -177,6 +178,7 @@ class StandardInput(CsvFile):
         if sys.stdin is None or sys.stdin.closed:
             raise InputError("standard input is closed; name a file, or send rows to it")
         self._spool = tempfile.TemporaryFile()  # noqa: SIM115 (as long as the source)
+        weakref.finalize(self, self._spool.close)
         try:
             shutil.copyfileobj(sys.stdin.buffer, self._spool)
             self._spool.flush()

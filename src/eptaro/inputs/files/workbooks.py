@@ -15,7 +15,7 @@ from xml.parsers import expat
 import pyarrow as pa
 
 from eptaro.errors import InputError, unknown
-from eptaro.inputs.extras import need
+from eptaro.extras import need
 from eptaro.inputs.files import sheetchild
 
 _PATIENCE = 30  # seconds, and one more for so many bytes of the file

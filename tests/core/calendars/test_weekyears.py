@@ -7,8 +7,8 @@ from itertools import pairwise
 
 import eptaro as ep
 from tests import oracle
-from tests.core.test_verbs import book_of
-from tests.core.test_weekcalendar import QUARTERS, last_day
+from tests.core.calendars.test_week import QUARTERS, last_day
+from tests.core.verbs.test_verbs import book_of
 from tests.oracle import DAY
 
 RULES = (

@@ -6,7 +6,7 @@ from fractions import Fraction
 
 import eptaro as ep
 from tests import oracle
-from tests.core.test_measures import SPECS
+from tests.core.measures.test_measures import SPECS
 
 ROWS = oracle.random_rows(21)
 FISCAL = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")

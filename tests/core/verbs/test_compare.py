@@ -9,9 +9,9 @@ from pathlib import Path
 
 import eptaro as ep
 from tests import oracle
-from tests.core.test_verbs import book_of
+from tests.core.verbs.test_verbs import book_of
 
-PAGE = Path(__file__).parents[2] / "docs" / "comparisons.md"
+PAGE = Path(__file__).parents[3] / "docs" / "comparisons.md"
 CALENDARS = {
     "civil": ep.MonthCalendar(),
     "fiscal": ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY"),

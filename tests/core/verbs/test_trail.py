@@ -6,8 +6,8 @@ from fractions import Fraction
 
 import eptaro as ep
 from tests import oracle
-from tests.core.test_measures import SPECS, expected
-from tests.core.test_verbs import book_of
+from tests.core.measures.test_measures import SPECS, expected
+from tests.core.verbs.test_verbs import book_of
 from tests.oracle import DAY
 
 HELD = ep.Workdays(holidays=ep.HolidaySet([ep.Holiday(dt.date(2024, 12, 25), "Rest")]))

@@ -10,7 +10,7 @@ from itertools import pairwise
 
 import eptaro as ep
 from tests import oracle
-from tests.core.test_verbs import book_of
+from tests.core.verbs.test_verbs import book_of
 from tests.oracle import DAY
 
 ROWS = oracle.random_rows(12, size=200)

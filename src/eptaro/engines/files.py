@@ -1,0 +1,47 @@
+"""Files folded by the engine that is named: piece by piece, in memory, or on a cluster."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any, Literal, TypeAlias, assert_never, get_args
+
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.planes import Plane
+from eptaro.engines.local import fold_source
+from eptaro.errors import QuestionError, unknown
+from eptaro.inputs.files.opening import open_files
+from eptaro.inputs.sources import in_memory
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
+
+Engine: TypeAlias = Literal["stream", "local", "dask"]
+
+
+def fold_files(
+    what: Any,
+    engine: Engine,
+    date: str,
+    by: list[str],
+    planes: Iterable[Plane],
+    dates: DateRules,
+    files: FileRules | None,
+    client: Any = None,
+    patience: float = 60,
+) -> Folded:
+    """Return the cells of files, or of a Dask frame; whichever the engine, they are the same."""
+    if engine not in get_args(Engine):
+        raise QuestionError(unknown("engine", engine, get_args(Engine)))
+    given = str(what) if isinstance(what, Path) else what
+    if engine == "dask":
+        from eptaro.engines.cluster import fold_cluster
+
+        return fold_cluster(given, date, by, planes, dates, files, client, patience=patience)
+    source = open_files([given] if isinstance(given, str) else [str(one) for one in given], files)
+    match engine:
+        case "stream":
+            return fold_source(source, date, by, planes, dates)
+        case "local":
+            return fold_source(in_memory(source), date, by, planes, dates)
+        case _:
+            assert_never(engine)

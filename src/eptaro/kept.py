@@ -1,0 +1,164 @@
+"""`KeptBook`: what is done with a book beside asking it: kept, merged, moved, reported."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import fields
+from pathlib import Path
+from typing import Self
+
+from eptaro.core.answering import Answering
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.merge import merge
+from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.scope import AsOf
+from eptaro.core.questions.view import Facts
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.compare.counterparts import Match
+from eptaro.errors import InputError, as_path
+
+
+class KeptBook(Answering):
+    """Folded transactions as a value: written, merged, put on another calendar, reported."""
+
+    def _settle(self, folded: Folded, asked: BookOptions) -> None:
+        facts = asked.facts(folded)
+        super().__init__(**{one.name: getattr(facts, one.name) for one in fields(Facts)})
+
+    @classmethod
+    def _of(cls, folded: Folded, asked: BookOptions) -> Self:
+        """Return the book of transactions that are folded already: every way in ends here."""
+        book = cls.__new__(cls)
+        book._settle(folded, asked)
+        return book
+
+    def write(self, path: str | Path) -> Path:
+        """Write the book to a Parquet file that `Daybook.open` reads back.
+
+        Parameters
+        ----------
+        path : str or Path
+            The file; it is written beside its place and renamed.
+
+        Returns
+        -------
+        Path
+            The file.
+        """
+        from eptaro.storage.writing import write_book
+
+        return write_book(self, as_path(path))
+
+    def using(self, calendar: Calendar | OwnCalendars) -> Self:
+        """Return the same transactions on another calendar.
+
+        Parameters
+        ----------
+        calendar : Calendar or OwnCalendars
+            The calendar, or the own ones of groups.
+
+        Returns
+        -------
+        Daybook
+            A book of the same cells.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-05-01"]}, date="on", measures="n=count()")
+        >>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        >>> str(book.using(fiscal).latest("year"))
+        'FY2026'
+        """
+        asked = BookOptions(self.measures, [], calendar, self.coverage, workdays=self.workdays)
+        return self._of(self.folded, asked)
+
+    def merged(self, other: Self, *, force: bool = False) -> Self:
+        """Return the book that one fold over the rows of both would have made.
+
+        Parameters
+        ----------
+        other : Daybook
+            A book with the same groups, measures and calendar.
+        force : bool
+            Count rows that are in both twice rather than refuse them.
+
+        Returns
+        -------
+        Daybook
+            The book of the rows of both.
+
+        Raises
+        ------
+        InputError
+            Where the two differ, or rows of the other are in this one already.
+        """
+        if not isinstance(other, KeptBook):
+            raise InputError(f"{other!r} is no Daybook to merge with")
+        mine, theirs = self.own or self.calendar, other.own or other.calendar
+        if (self.measures, mine) != (other.measures, theirs):
+            raise InputError(
+                f"the books differ: {[*self.measures]} in {mine.describe()}, against "
+                f"{[*other.measures]} in {theirs.describe()}"
+            )
+        lo, hi = min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
+        asked = BookOptions(self.measures, [], mine, Span.of(lo, hi), workdays=self.workdays)
+        return self._of(merge(self.folded, other.folded, force=force), asked)
+
+    def report(
+        self,
+        path: str | Path,
+        *,
+        quality: Table | None = None,
+        as_of: AsOf = None,
+        title: str | None = None,
+        sections: Sequence[str] | None = None,
+        per: str | None = None,
+        within: str | None = None,
+        trailing: str | None = None,
+        match: Match | None = None,
+        sheets: str | None = None,
+        parts: str | None = None,
+        years: int | None = None,
+    ) -> Path:
+        """Write a report to send on: a page (.html) without scripts, or a workbook (.xlsx).
+
+        Parameters
+        ----------
+        path : str or Path
+            The file; its ending decides.
+        quality : Table, optional
+            Of a page: what `inspect` found in the dates.
+        as_of : date, optional
+            The last day that is looked at.
+        title, sections, per, within, trailing, match : optional
+            Of a page: its title, its sections in order, the levels of the comparison and of the
+            running total, the rolling window, and how prior spans are cut.
+        sheets, parts, years : optional
+            Of a workbook: a sheet per period of this level or per value of this group column,
+            the level of their rows, and how many years back they go.
+
+        Returns
+        -------
+        Path
+            The file.
+
+        Raises
+        ------
+        InputError
+            For another ending, or an option of the other kind of report.
+        """
+        from eptaro.reports.report import ReportOptions, write_report
+
+        asked = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
+        return write_report(self, path, asked, quality, as_of)
+
+    def __repr__(self) -> str:
+        by = f" by {', '.join(self.groups.names)}" if self.groups.names else ""
+        return (
+            f"<Daybook of {self.rows:,} rows{by}, {self.coverage}, "
+            f"{self.groups.count:,} groups, calendar {self.calendar.name!r}>"
+        )
