@@ -127,8 +127,10 @@ class Daybook(KeptBook):
         from eptaro.inputs.files.opening import open_files
 
         paths = list(path) if isinstance(path, list | tuple) else [path]
+        for one in paths:
+            as_path(one)  # raises where it is none; an address stays as it is written
         return cls(
-            open_files([str(as_path(one)) if one != "-" else "-" for one in paths], files),
+            open_files([str(one) for one in paths], files),
             measures=measures,
             date=date,
             by=by,

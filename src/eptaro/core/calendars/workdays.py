@@ -39,6 +39,7 @@ class Workdays:
     `weekend` is any set of weekdays, none to six; `closed` names the kinds of holiday
     that are no workdays, by default all.
 
+    >>> from eptaro.core.calendars.holidays import Holiday
     >>> easter = HolidaySet([Holiday(dt.date(2025, 4, 18), "Good Friday"),
     ...                      Holiday(dt.date(2025, 4, 21), "Easter Monday")])
     >>> days = Workdays(holidays=easter)

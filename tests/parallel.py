@@ -1,0 +1,66 @@
+"""Runs all tests, or those of one folder, in as many processes as there are processors.
+
+Run as `python -W error tests/parallel.py [FOLDER]`. Each process takes one class of tests after
+the other, so that a server or a cluster that a class starts is its own.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import sys
+import time
+import unittest
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from multiprocessing import get_context
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+LONGEST = ("test_faults", "test_package", "test_cluster", "test_pictures", "test_seen", "test_sql")
+
+
+def classes(suite: unittest.TestSuite) -> Iterator[type[unittest.TestCase]]:
+    """Yield the classes of all tests of a suite."""
+    for part in suite:
+        if isinstance(part, unittest.TestSuite):
+            yield from classes(part)
+        else:
+            yield type(part)
+
+
+def run(name: str) -> tuple[str, int, int, list[str], str]:
+    """Run the tests of a name; return it, how many ran and failed, what was skipped, the output."""
+    os.chdir(ROOT)
+    shown = io.StringIO()
+    suite = unittest.defaultTestLoader.loadTestsFromName(name)
+    found = unittest.TextTestRunner(shown, verbosity=1).run(suite)
+    skipped = [f"{test.id()}: {reason}" for test, reason in found.skipped]
+    failed = len(found.failures) + len(found.errors) + len(found.unexpectedSuccesses)
+    return name, found.testsRun, failed, skipped, shown.getvalue()
+
+
+def main(folder: str) -> int:
+    """Run the tests below a folder and tell what came of them."""
+    sys.path.insert(0, str(ROOT))
+    begin, total, bad = time.monotonic(), 0, 0
+    suite = unittest.defaultTestLoader.discover(str(ROOT / folder), top_level_dir=str(ROOT))
+    names = list(dict.fromkeys(f"{one.__module__}.{one.__qualname__}" for one in classes(suite)))
+    if broken := [name for name in names if name.startswith("unittest.")]:
+        names = [name for name in names if name not in broken] + [f"{folder}".replace("/", ".")]
+    names.sort(key=lambda name: not any(long in name for long in LONGEST))
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
+        for done in as_completed([pool.submit(run, name) for name in names]):
+            name, ran, failed, skipped, shown = done.result()
+            total, bad = total + ran, bad + failed
+            for reason in skipped:
+                print(f"skipped {reason}")
+            if failed or not ran:
+                print(f"{name}\n{shown}", flush=True)
+                bad += not ran
+    print(f"Ran {total} tests in {time.monotonic() - begin:.0f}s: {bad or 'none'} failed")
+    return bad
+
+
+if __name__ == "__main__":
+    sys.exit(bool(main(sys.argv[1] if len(sys.argv) > 1 else "tests")))
