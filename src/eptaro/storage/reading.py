@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from eptaro.core.calendars import from_settings
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, Tally
 from eptaro.core.folds.encoding import Combiner

@@ -7,8 +7,8 @@ import unittest
 import numpy as np
 
 import eptaro as ep
+from eptaro.core.calendars import KINDS, from_settings
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.kinds import KINDS, from_settings
 from eptaro.core.calendars.levels import LEVELS
 from tests.conforming import concrete_kinds
 

@@ -1,15 +1,9 @@
-"""`Calendar`: what every rule that cuts days into periods has in common.
-
-A period is known by its level and its running index. A subclass says how indexes and
-days relate (`index_of`, `first_days`), how periods are numbered within their year, and
-how a day moves; labels, parsing, whole-period moves and span moves follow from those.
-"""
+"""`Calendar`: every calendar's face: periods by label and by date, grids, moved dates and spans."""
 
 from __future__ import annotations
 
 import datetime as dt
 import re
-from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from typing import Any
 
@@ -21,110 +15,26 @@ from eptaro.core.calendars.days import (
     LAST_DAY,
     DateLike,
     Days,
-    Flags,
     Ints,
     as_date,
     as_dates,
     ordinal,
     ordinals,
 )
-from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.period import Period, PeriodGrid, Periods
+from eptaro.core.calendars.rule import LETTERS, CalendarRule
 from eptaro.core.calendars.span import Moved, Span
 from eptaro.errors import CalendarError, DateError
 
 _LABEL = re.compile(r"(\d{4})(?:-(?:([HQMW])(\d{1,2})|(\d{2})))?")
 
 
-_LETTERS = {"half": "H", "quarter": "Q", "month": "M", "week": "W"}
+class Calendar(CalendarRule):
+    """The rule that cuts days into years, halves, quarters, months and weeks.
 
-
-class Calendar(ABC):
-    """The rule that cuts days into years, halves, quarters, months and weeks."""
-
-    name: str
-    prefix: str
-    levels: tuple[str, ...] = LEVELS
-    limits: Span | None = None  # the days that the calendar knows, where that is not all
-
-    def _set_names(self, name: str, prefix: str) -> None:
-        if not (isinstance(name, str) and name.isidentifier()):
-            raise CalendarError(
-                f"calendar name {name!r} cannot begin column names; use letters, digits and _"
-            )
-        if not (isinstance(prefix, str) and prefix.isprintable() and ".." not in prefix):
-            raise CalendarError(f"prefix={prefix!r} cannot begin a label; use something like 'FY'")
-        self.name, self.prefix = name, prefix
-
-    @abstractmethod
-    def _definition(self) -> tuple[object, ...]:
-        """Return all that makes this calendar what it is, for equality."""
-
-    @abstractmethod
-    def describe(self) -> str:
-        """Return the definition in words, for footers and reports."""
-
-    @abstractmethod
-    def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which `calendars.from_settings` makes it again."""
-
-    @abstractmethod
-    def index_of(self, days: Days, level: str) -> Ints:
-        """Return the index of the period of `level` that holds each day ordinal."""
-
-    @abstractmethod
-    def first_days(self, index: Ints, level: str) -> Ints:
-        """Return the first day of each period."""
-
-    @abstractmethod
-    def numbers(self, index: Ints, level: str) -> tuple[Ints, Ints]:
-        """Return the year that each period belongs to and its number in it, from 1."""
-
-    @abstractmethod
-    def index_at(self, years: Ints, numbers: Ints, level: str) -> tuple[Ints, Flags]:
-        """Return the index of each numbered period and whether there is such a one."""
-
-    @abstractmethod
-    def move_days(self, days: Days, n: int | Ints, level: str) -> tuple[Ints, Flags]:
-        """Move day ordinals by `n` units of `level`; flag those clamped to a period's end."""
-
-    @abstractmethod
-    def units(self, level: str, step: str) -> int | None:
-        """Return how many periods of `level` make one `step`, or None where that varies."""
-
-    def last_days(self, index: Ints, level: str) -> Ints:
-        """Return the last day of each period."""
-        return self.first_days(index + 1, level) - 1
-
-    @property
-    def plain_months(self) -> bool:
-        """Whether months are written 2025-03 rather than FY2025-M03."""
-        return False
-
-    @property
-    def days_keep_numbers(self) -> bool:
-        """Whether a day moved by a month or year keeps its number in the month, as dates do.
-
-        Where months are made of weeks or listed, a period to date is met by as many days of
-        the prior period instead.
-        """
-        return False
-
-    # ---- labels -----------------------------------------------------------------
-
-    def labels(self, index: Ints, level: str) -> NDArray[np.str_]:
-        """Return the label of each period; labels sort as text in time order."""
-        if check_level(level, self.levels) == "day":
-            return np.datetime_as_string(as_dates(index), unit="D")
-        years, numbers = self.numbers(index, level)
-        text = np.char.add(self.prefix, np.char.mod("%04d", years))
-        if level == "year":
-            return text
-        if level in ("half", "quarter"):
-            form = f"-{_LETTERS[level]}%d"
-        else:
-            form = "-%02d" if level == "month" and self.plain_months else f"-{_LETTERS[level]}%02d"
-        return np.char.add(text, np.char.mod(form, numbers))
+    `MonthCalendar`, `WeekCalendar` and `ListedCalendar` are the kinds that there are.
+    """
 
     def period(self, label: str) -> Period:
         """Return the period that bears a label.
@@ -139,7 +49,7 @@ class Calendar(ABC):
         if not found or (self.prefix and body == text):
             raise self._no_label(label)
         year = int(found[1])
-        level = {letter: level for level, letter in _LETTERS.items()}.get(found[2] or "", "year")
+        level = {letter: level for level, letter in LETTERS.items()}.get(found[2] or "", "year")
         if found[4]:
             level = "month"
         number = int(found[3] or found[4] or 1)
@@ -167,8 +77,6 @@ class Calendar(ABC):
         """Return the days of the period that holds a date, up to that date."""
         return Span(self.period_of(as_of, level).first, as_of)
 
-    # ---- many periods -----------------------------------------------------------
-
     def periods(self, span: Span, level: str) -> Periods:
         """Return all periods of `level` that share a day with the span, in time order."""
         check_level(level, self.levels)
@@ -178,8 +86,6 @@ class Calendar(ABC):
     def grid(self, span: Span) -> PeriodGrid:
         """Return the calendar evaluated densely over a span."""
         return PeriodGrid(span, {level: self.periods(span, level) for level in self.levels})
-
-    # ---- moving -----------------------------------------------------------------
 
     def shift(
         self, days: DateLike | Sequence[DateLike] | NDArray[Any], n: int, level: str
@@ -195,48 +101,6 @@ class Calendar(ABC):
             return as_date(int(moved[0]))
         moved, _ = self.move_days(ordinals(days), n, level)
         return as_dates(check_range(moved))
-
-    def counterparts(self, index: Ints, level: str, n: int | Ints, step: str) -> tuple[Ints, Flags]:
-        """Return the whole periods of the same place `n` steps away, and which exist.
-
-        Within its own level a period steps along; over a wider `step` it keeps its
-        number (or its place in the step). Raises `CalendarError` where `level` does not
-        fit into `step`.
-        """
-        check_level(step, self.levels)
-        check_level(level, self.levels)
-        if level == "day":
-            moved, clamped = self.move_days(index, n, step)
-            del clamped  # the day stands in for its place; callers ask `move_days` for the flag
-            exists = np.ones(len(index), bool)
-        elif (units := self.units(level, step)) is not None:
-            moved, exists = index + n * units, np.ones(len(index), bool)
-        elif step == "year":
-            years, numbers = self.numbers(index, level)
-            moved, exists = self.index_at(years + n, numbers, level)
-        else:
-            raise CalendarError(
-                f"a {level} has no place in a {step}; step by {', '.join(self.steps(level))}"
-            )
-        return moved, exists & self._in_range(moved, level)
-
-    def steps(self, level: str) -> list[str]:
-        """Return the levels by which a whole period of `level` can step."""
-        if level == "day":
-            return list(self.levels)
-        return [
-            step
-            for step in self.levels
-            if step == "year" or (step != "day" and self.keeps_place(level, step))
-        ]
-
-    def keeps_place(self, level: str, step: str) -> bool:
-        """Return whether a whole period of `level` has a counterpart one `step` away."""
-        return self.units(level, step) is not None
-
-    def _in_range(self, index: Ints, level: str) -> Flags:
-        first, last = self.first_days(index, level), self.last_days(index, level)
-        return (first >= FIRST_DAY) & (last <= LAST_DAY)
 
     def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
         """Move spans by `n` units of `level`: whole months stay whole, others move as days."""
@@ -263,14 +127,6 @@ class Calendar(ABC):
             return None
         narrow = [unit for unit in ("month", "quarter", "half", "year") if unit in self.levels]
         return next((unit for unit in narrow if self.keeps_place(unit, level)), None)
-
-    # ---- identity ---------------------------------------------------------------
-
-    def __eq__(self, other: object) -> bool:
-        return type(self) is type(other) and self._definition() == other._definition()
-
-    def __hash__(self) -> int:
-        return hash((type(self), self._definition()))
 
 
 def check_range(days: Ints) -> Ints:

@@ -7,49 +7,18 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import pairwise
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Days, Flags, Ints, as_date
+from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.errors import CalendarError
 
-
-class CutsDays(Protocol):
-    """What a period needs of its calendar."""
-
-    name: str
-
-    def periods(self, span: Span, level: str) -> Periods:
-        """All periods of a level that share a day with a span."""
-        ...
-
-    def index_of(self, days: Days, level: str) -> Ints:
-        """Index of the period that holds each day."""
-        ...
-
-    def first_days(self, index: Ints, level: str) -> Ints:
-        """First day of each period."""
-        ...
-
-    def last_days(self, index: Ints, level: str) -> Ints:
-        """Last day of each period."""
-        ...
-
-    def labels(self, index: Ints, level: str) -> NDArray[np.str_]:
-        """Label of each period."""
-        ...
-
-    def numbers(self, index: Ints, level: str) -> tuple[Ints, Ints]:
-        """Year and number in the year of each period."""
-        ...
-
-    def counterparts(self, index: Ints, level: str, n: int | Ints, step: str) -> tuple[Ints, Flags]:
-        """Periods of the same place `n` steps away, and which exist."""
-        ...
+if TYPE_CHECKING:
+    from eptaro.core.calendars.calendar import Calendar
 
 
 @dataclass(frozen=True)
@@ -60,7 +29,7 @@ class Period:
     calendar and level compare in time order; others do not compare.
     """
 
-    calendar: CutsDays
+    calendar: Calendar
     level: str
     index: int
 
@@ -155,7 +124,7 @@ class Period:
 class Periods:
     """Many periods of one level as arrays that run in step with `index`."""
 
-    calendar: CutsDays
+    calendar: Calendar
     level: str
     index: Ints
 

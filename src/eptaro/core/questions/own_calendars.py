@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.calendars import from_settings
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags
-from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.folds.groups import Groups
 from eptaro.core.tables.display import BLANK
