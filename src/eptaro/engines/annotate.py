@@ -134,19 +134,46 @@ def annotate(
 ) -> pa.Table | Path:
     """Add attributes to each row of a frame or of a file.
 
-    `source` is a frame, a mapping of arrays, or the path of a file, which `files` says more of.
+    Rows whose date cannot be read are an error, or are kept with blanks where the rules set bad
+    dates aside. Attributes are those of `eptaro.dimension` (`fiscal_quarter_label`, `day_name`,
+    ...) and parts of the time (`hour`, `minute`, `second`, `fraction`, `utc_offset_minutes`,
+    `utc_offset_text`, `hour_first_moment`, `century_last`, ...).
 
-    `add` names attributes of the dimension (`fiscal_quarter_label`, `day_name`, ...; see
-    `eptaro.dimension`) and parts of the time (`hour`, `minute`, `second`, `fraction`,
-    `utc_offset_minutes`, `utc_offset_text`, `hour_first_moment`, `century_last`, ...).
-    `workdays` may be a function of the span that rows turn out to have.
-    Returns a pyarrow Table, or, with `out` (.csv, .parquet or .arrow), the path written.
-    Rows whose date cannot be read are an error, or are kept with blanks where the rules
-    set bad dates aside.
+    Parameters
+    ----------
+    source : frame, mapping, str or Path
+        A frame, a mapping of arrays, or a file.
+    add : sequence of str
+        Attributes of the dimension, or parts of the time.
+    date : str, optional
+        The column of dates.
+    calendars : Calendar or sequence of these, optional
+        The calendars that attributes are of.
+    workdays : Workdays or function of a Span, optional
+        Which days are worked.
+    locale : str
+        The language of names.
+    as_of : str, optional
+        For attributes relative to a date.
+    dates : DateRules, optional
+        How the dates are read.
+    out : str or Path, optional
+        A .csv, .parquet or .arrow to write to.
+    files : FileRules, optional
+        How a file is written.
 
-    Raises `QuestionError` for an unknown attribute or one that is there already, and what
-    reading raises.
+    Returns
+    -------
+    pyarrow.Table or Path
+        The rows with their attributes, or the file written.
 
+    Raises
+    ------
+    QuestionError
+        For an attribute that there is not, or that is there already.
+
+    Examples
+    --------
     >>> rows = annotate({"on": ["2025-08-20"]}, date="on", add=["day_name", "calendar_quarter"])
     >>> rows.to_pylist()
     [{'on': '2025-08-20', 'day_name': 'Wednesday', 'calendar_quarter': 3}]
@@ -154,16 +181,8 @@ def annotate(
     opened = opened_source(source, files)
     with readable(opened.name):
         given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
-        plan = _Plan(
-            opened,
-            list(add),
-            date,
-            given or [MonthCalendar()],
-            workdays,
-            locale,
-            as_of,
-            dates or DateRules(),
-        )
+        given, rules = given or [MonthCalendar()], dates or DateRules()
+        plan = _Plan(opened, list(add), date, given, workdays, locale, as_of, rules)
         if out is None:
             tables = list(plan.tables())
             return pa.concat_tables(tables) if tables else pa.table({})

@@ -42,16 +42,40 @@ def inspect(
 ) -> Table:
     """Return what is in the dates of a frame or of a file, one finding per row.
 
-    `source` is a frame, a mapping of arrays, or the path of a file, which `files` says more of.
 
     Rows; readable and unreadable dates with reasons; blank, sentinel-like and implausible
     ones; first and last date; gaps in days and months, over all and per group of the `by`
     columns; whole rows that repeat, and repeated `keys`; dates per weekday; what was
     inferred and on what evidence; and the options to give the next command.
 
-    Columns: `subject`, `group`, `value`, `count`, `detail`. Raises what reading raises
-    for a missing column or file; unreadable dates are findings here, no errors.
 
+    Parameters
+    ----------
+    source : frame, mapping, str or Path
+        A frame, a mapping of arrays, or a file.
+    date : str, optional
+        The column of dates, if it is not the only one that can be.
+    by : str or sequence of str
+        Columns per whose values gaps are looked for, too.
+    keys : str or sequence of str
+        Columns that should not repeat together.
+    dates : DateRules, optional
+        How the dates are read.
+    files : FileRules, optional
+        How a file is written.
+
+    Returns
+    -------
+    Table
+        One finding per row: `subject`, `group`, `value`, `count`, `detail`.
+
+    Raises
+    ------
+    InputError
+        For a missing column or file.
+
+    Examples
+    --------
     >>> table = inspect({"on": ["2025-08-20", "2025-08-22"]}, date="on")
     >>> {row["subject"]: row["value"] for row in table.rows()}["first date"]
     '2025-08-20'

@@ -35,8 +35,35 @@ def trail_values(
     and `along`; rows with a blank there are left out. Columns: `row` (place in the input,
     from 1), the groups, `along`, `entries`, and `NAME_trailing`.
 
-    Raises `QuestionError` for a window that cannot be.
+    Parameters
+    ----------
+    table : frame or mapping
+        The rows.
+    along : str
+        The numeric column that windows run along.
+    back : float
+        How far windows reach back, over 0.
+    measures : str, Measure, or several of these
+        What to calculate.
+    ahead : float
+        How far windows reach on.
+    far_edge : {"open", "closed"}
+        Whether the row that lies exactly `back` away is left out.
+    by : str or sequence of str, optional
+        Group columns.
 
+    Returns
+    -------
+    Table
+        `row`, the groups, `along`, `entries`, and `NAME_trailing` per measure.
+
+    Raises
+    ------
+    QuestionError
+        For a window that cannot be.
+
+    Examples
+    --------
     >>> found = trail_values({"km": [0, 1, 4], "t": [9, 7, 5]}, along="km", back=2,
     ...                      measures="t=sum(t)")
     >>> found["t_trailing"].tolist()

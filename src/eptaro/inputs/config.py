@@ -157,7 +157,20 @@ def read_listed(name: str, path: Path, *, prefix: str = "") -> ListedCalendar:
 def read_config(path: str | Path) -> Config:
     """Read an `eptaro.toml`.
 
-    Raises `InputError` naming the key, what it was given and what is accepted.
+    Parameters
+    ----------
+    path : str or Path
+        The `eptaro.toml`.
+
+    Returns
+    -------
+    Config
+        Its `calendars`, `workdays`, `holidays`, `locale` and `data`.
+
+    Raises
+    ------
+    InputError
+        Naming the key that is wrong.
     """
     file = Path(path)
     try:

@@ -28,20 +28,37 @@ class DateRules:
 
     Without any rule: date and timestamp types, ISO text, and yyyymmdd as number or text.
 
-    - `order`: text whose day, month and year stand in this order (`ymd`, `dmy`, `mdy`);
-      `infer` decides on the evidence of the whole column (a value over 12) or refuses.
-    - `formats`: C-style directives (`%d.%m.%Y`), tried in turn.
-    - `locale`: the language of month names. `pivot`: two-digit years up to it are 2000s.
-    - `serials`: numbers count days from 1900 (with its false 29 February 1900) or 1904.
-    - `unix`: numbers count seconds, ms, us or ns since 1970-01-01 UTC.
-    - `zone`: timestamps with an offset are turned into this time zone's.
-    - `day_starts`: times before it belong to the day before; a column without times, or with
-      midnights alone, stays as it is.
-    - `blanks`: values that count as blank, such as `1900-01-01` or `0000-00-00`.
-    - `bad_dates`: `raise`, or `set aside`: go on without those rows, and say so.
+    Parameters
+    ----------
+    order : str, optional
+        Of text, whose day, month and year stand as `ymd`, `dmy` or `mdy`; `infer` decides on the
+        evidence of the whole column or refuses.
+    formats : str or sequence of str
+        C-style directives such as `%d.%m.%Y`, tried in turn.
+    locale : str
+        The language of month names.
+    pivot : int, optional
+        Two-digit years up to it are 2000s.
+    serials : {"1900", "1904"}, optional
+        Numbers count days from then.
+    unix : {"s", "ms", "us", "ns"}, optional
+        Numbers count time since 1970-01-01 UTC.
+    zone : str, optional
+        Times with an offset are turned into this zone's.
+    day_starts : str
+        Times before it belong to the day before; a column of midnights stays as it is.
+    blanks : str or sequence of str
+        Values that count as blank.
+    bad_dates : {"raise", "set aside"}
+        Stop, or go on without those rows and say so.
 
-    Raises `DateError` for a rule that cannot be.
+    Raises
+    ------
+    DateError
+        For a rule that cannot be.
 
+    Examples
+    --------
     >>> DateRules(order="dmy").order
     'dmy'
     """

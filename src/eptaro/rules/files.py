@@ -12,7 +12,23 @@ class FileRules:
     """How files are written: the mark between CSV fields, their encoding, the decimal mark;
     the sheet of a workbook; the query for a database.
 
-    Raises `InputError` for a rule that cannot be.
+    Parameters
+    ----------
+    delimiter : str
+        The mark between CSV fields.
+    encoding : str
+        Of CSV files.
+    decimal : {".", ","}
+        The decimal mark in CSV files.
+    sheet : str, optional
+        The sheet of a workbook, by default the first.
+    query : str, optional
+        With a database address for a file: the rows to read.
+
+    Raises
+    ------
+    InputError
+        For a rule that cannot be.
     """
 
     delimiter: str = ","

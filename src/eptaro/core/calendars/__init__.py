@@ -1,4 +1,4 @@
-"""Days cut into periods: levels, spans, calendars, workdays; and the kinds of calendar there are."""
+"""Days cut into periods: levels, spans, calendars, workdays; and the kinds of calendar."""
 
 from __future__ import annotations
 

@@ -39,7 +39,20 @@ class Calendar(CalendarRule):
     def period(self, label: str) -> Period:
         """Return the period that bears a label.
 
-        Raises `CalendarError` when this calendar has no such label.
+        Parameters
+        ----------
+        label : str
+            A label such as `FY2026-Q2`.
+
+        Returns
+        -------
+        Period
+            The period that bears it.
+
+        Raises
+        ------
+        CalendarError
+            Where this calendar has no such label.
         """
         text = str(label).strip()
         if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
@@ -69,22 +82,72 @@ class Calendar(CalendarRule):
         )
 
     def period_of(self, day: DateLike, level: str) -> Period:
-        """Return the period of `level` that holds a date."""
+        """Return the period of `level` that holds a date.
+
+        Parameters
+        ----------
+        day : date
+            A date, or its ISO text.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        Period
+            The period that holds it.
+        """
         check_level(level, self.levels)
         return Period(self, level, int(self.index_of(np.array([ordinal(day)]), level)[0]))
 
     def span_to_date(self, as_of: DateLike, level: str) -> Span:
-        """Return the days of the period that holds a date, up to that date."""
+        """Return the days of the period that holds a date, up to that date.
+
+        Parameters
+        ----------
+        as_of : date
+            A date, or its ISO text.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        Span
+            From the first day of its period to the date.
+        """
         return Span(self.period_of(as_of, level).first, as_of)
 
     def periods(self, span: Span, level: str) -> Periods:
-        """Return all periods of `level` that share a day with the span, in time order."""
+        """Return all periods of `level` that share a day with the span, in time order.
+
+        Parameters
+        ----------
+        span : Span
+            The days.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        Periods
+            All periods that share a day with them, in time order.
+        """
         check_level(level, self.levels)
         ends = self.index_of(np.array([span.lo, span.hi]), level)
         return Periods(self, level, np.arange(ends[0], ends[1] + 1))
 
     def grid(self, span: Span) -> PeriodGrid:
-        """Return the calendar evaluated densely over a span."""
+        """Return the calendar evaluated densely over a span.
+
+        Parameters
+        ----------
+        span : Span
+            The days.
+
+        Returns
+        -------
+        PeriodGrid
+            The period of every day, at every level.
+        """
         return PeriodGrid(span, {level: self.periods(span, level) for level in self.levels})
 
     def shift(
@@ -94,6 +157,25 @@ class Calendar(CalendarRule):
 
         A day whose place does not exist in the target month or period is clamped to
         its end. Raises `DateError` outside the years 1 to 9999.
+
+        Parameters
+        ----------
+        days : date, or array of dates
+            What to move.
+        n : int
+            How many units, back where negative.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        date or datetime64[D] array
+            The dates moved, clamped where their place does not exist.
+
+        Raises
+        ------
+        DateError
+            Outside the years 1 to 9999.
         """
         check_level(level, self.levels)
         if isinstance(days, str | dt.date | np.datetime64):
@@ -103,7 +185,22 @@ class Calendar(CalendarRule):
         return as_dates(check_range(moved))
 
     def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
-        """Move spans by `n` units of `level`: whole months stay whole, others move as days."""
+        """Move spans by `n` units of `level`: whole months stay whole, others move as days.
+
+        Parameters
+        ----------
+        first, last : int array
+            The ends of the spans, as day ordinals.
+        n : int or int array
+            How many units, back where negative.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        Moved
+            The ends moved, and which last days were cut short.
+        """
         check_level(level, self.levels)
         begins, _ = self.move_days(first, n, level)
         ends, clamped = self.move_days(last, n, level)

@@ -35,9 +35,22 @@ class ListedCalendar(Calendar):
     Levels that no column gives are not offered. Days outside the list are blank in a
     dimension and an error for transactions.
 
-    Raises `CalendarError` naming the rows for gaps, overlaps, disorder, or numbers that
-    do not count up from 1 in each year.
+    Parameters
+    ----------
+    name : str
+        What it is called; letters, digits and _.
+    rows : frame or iterable of mappings
+        The periods, in time order.
+    prefix : str
+        What labels begin with.
 
+    Raises
+    ------
+    CalendarError
+        Naming the rows, for gaps, overlaps, disorder, or numbers that do not count up.
+
+    Examples
+    --------
     >>> rows = [{"year": 2025, "quarter": 1, "first": "2025-01-01", "last": "2025-04-02"},
     ...         {"year": 2025, "quarter": 2, "first": "2025-04-03", "last": "2025-06-30"}]
     >>> ListedCalendar("site", rows).period_of("2025-04-02", "quarter").label

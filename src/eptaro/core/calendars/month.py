@@ -25,8 +25,28 @@ class MonthCalendar(EqualPartsCalendar):
     (monday and 4: ISO 8601-1:2019, 4.3.1; sunday and 1: the week holding the year's
     first day is week 1; monday and 7: the first full week is).
 
-    Raises `CalendarError` for a start day after the 28th, or any other bad argument.
+    Parameters
+    ----------
+    name : str
+        What it is called; it begins column names.
+    year_starts : str
+        Month-day on which years start, day 1 to 28.
+    year_named : {"end", "start"}
+        Which end gives a year its name.
+    week_starts : str
+        First day of the week, in lower case.
+    first_week_days : int
+        Days, 1 to 7, that a year's first week needs in it.
+    prefix : str
+        What labels begin with, such as `FY`.
 
+    Raises
+    ------
+    CalendarError
+        For a start day after the 28th, or any other bad argument.
+
+    Examples
+    --------
     >>> fiscal = MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
     >>> fiscal.period_of("2025-08-20", "quarter")
     Period('FY2026-Q2', quarter, 2025-07-01..2025-09-30)

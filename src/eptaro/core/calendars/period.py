@@ -27,6 +27,15 @@ class Period:
 
     `index` is a running number over all time: neighbours differ by 1. Periods of one
     calendar and level compare in time order; others do not compare.
+
+    Parameters
+    ----------
+    calendar : Calendar
+        The calendar that it is of.
+    level : str
+        Its level.
+    index : int
+        Its running number over all time.
     """
 
     calendar: Calendar
@@ -78,13 +87,36 @@ class Period:
         Without `step` it steps within its own level. With a wider `step`, such as
         `"year"`, it is the period of the same place `n` of those later, or None where
         there is none (week 53 before a 52-week year).
+
+        Parameters
+        ----------
+        n : int
+            How many steps, back where negative.
+        step : str, optional
+            The level stepped by, by default its own.
+
+        Returns
+        -------
+        Period or None
+            The period there; None where there is none, as week 53 before a 52-week year.
         """
         step = step or self.level
         index, exists = self.calendar.counterparts(self._own, self.level, n, step)
         return Period(self.calendar, self.level, int(index[0])) if exists[0] else None
 
     def parts(self, level: str) -> Periods:
-        """Return the periods of a narrower level that share a day with this one."""
+        """Return the periods of a narrower level that share a day with this one.
+
+        Parameters
+        ----------
+        level : str
+            A narrower level.
+
+        Returns
+        -------
+        Periods
+            Its periods that share a day with this one.
+        """
         return self.calendar.periods(self.span, level)
 
     def __iter__(self) -> Iterator[dt.date]:
@@ -179,6 +211,13 @@ class PeriodGrid:
     """For each level an int32 array day → period, and the periods themselves.
 
     Any attribute of any date is then one gather: `values_per_period[grid.places("month")]`.
+
+    Parameters
+    ----------
+    span : Span
+        The days.
+    by_level : mapping of str to Periods
+        The periods of each level that share a day with them.
     """
 
     span: Span
@@ -191,11 +230,33 @@ class PeriodGrid:
         return np.arange(self.span.lo, self.span.hi + 1, dtype=np.int32)
 
     def periods(self, level: str) -> Periods:
-        """Return the periods of a level that share a day with the span."""
+        """Return the periods of a level that share a day with the span.
+
+        Parameters
+        ----------
+        level : str
+            A level.
+
+        Returns
+        -------
+        Periods
+            Its periods.
+        """
         return self.by_level[check_level(level, tuple(self.by_level))]
 
     def places(self, level: str) -> NDArray[np.int32]:
-        """Return for each day the place, from 0, of its period in `periods(level)`."""
+        """Return for each day the place, from 0, of its period in `periods(level)`.
+
+        Parameters
+        ----------
+        level : str
+            A level.
+
+        Returns
+        -------
+        int32 array
+            For each day the place of its period, from 0.
+        """
         if level not in self._places:
             periods = self.periods(level)
             lengths = np.minimum(periods.last, self.span.hi) - np.maximum(

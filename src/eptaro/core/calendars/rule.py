@@ -52,30 +52,120 @@ class CalendarRule(ABC):
 
     @abstractmethod
     def index_of(self, days: Days, level: str) -> Ints:
-        """Return the index of the period of `level` that holds each day ordinal."""
+        """Return the index of the period of `level` that holds each day ordinal.
+
+        Parameters
+        ----------
+        days : int array
+            Day ordinals.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        int array
+            The running index of the period that holds each day.
+        """
 
     @abstractmethod
     def first_days(self, index: Ints, level: str) -> Ints:
-        """Return the first day of each period."""
+        """Return the first day of each period.
+
+        Parameters
+        ----------
+        index : int array
+            Running indexes of periods of `level`.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        int array
+            The first day ordinal of each period.
+        """
 
     @abstractmethod
     def numbers(self, index: Ints, level: str) -> tuple[Ints, Ints]:
-        """Return the year that each period belongs to and its number in it, from 1."""
+        """Return the year that each period belongs to and its number in it, from 1.
+
+        Parameters
+        ----------
+        index : int array
+            Running indexes of periods of `level`.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        (int array, int array)
+            The year of each period, and its number in it from 1.
+        """
 
     @abstractmethod
     def index_at(self, years: Ints, numbers: Ints, level: str) -> tuple[Ints, Flags]:
-        """Return the index of each numbered period and whether there is such a one."""
+        """Return the index of each numbered period and whether there is such a one.
+
+        Parameters
+        ----------
+        years : int array
+            Years, as named.
+        numbers : int array
+            Numbers in the year, from 1.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        (int array, bool array)
+            The index of each period, and whether there is such a one.
+        """
 
     @abstractmethod
     def move_days(self, days: Days, n: int | Ints, level: str) -> tuple[Ints, Flags]:
-        """Move day ordinals by `n` units of `level`; flag those clamped to a period's end."""
+        """Move day ordinals by `n` units of `level`; flag those clamped to a period's end.
+
+        Parameters
+        ----------
+        days : int array
+            Day ordinals.
+        n : int or int array
+            How many units, back where negative.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        (int array, bool array)
+            The days moved, and where they were clamped to a period's end.
+        """
 
     @abstractmethod
     def units(self, level: str, step: str) -> int | None:
-        """Return how many periods of `level` make one `step`, or None where that varies."""
+        """Return how many periods of `level` make one `step`, or None where that varies.
+
+        Parameters
+        ----------
+        level : str
+            A level that the calendar offers.
+        step : str
+            A level as wide or wider.
+
+        Returns
+        -------
+        int or None
+            How many periods make one step; None where that varies.
+        """
 
     def last_days(self, index: Ints, level: str) -> Ints:
-        """Return the last day of each period."""
+        """Return the last day of each period.
+
+        Parameters
+        ----------
+        index : int array
+            Running indexes of periods of `level`.
+        level : str
+            A level that the calendar offers.
+        """
         return self.first_days(index + 1, level) - 1
 
     @property
@@ -93,7 +183,20 @@ class CalendarRule(ABC):
         return False
 
     def labels(self, index: Ints, level: str) -> NDArray[np.str_]:
-        """Return the label of each period; labels sort as text in time order."""
+        """Return the label of each period; labels sort as text in time order.
+
+        Parameters
+        ----------
+        index : int array
+            Running indexes of periods of `level`.
+        level : str
+            A level that the calendar offers.
+
+        Returns
+        -------
+        str array
+            Labels, which sort as text in time order.
+        """
         if check_level(level, self.levels) == "day":
             return np.datetime_as_string(as_dates(index), unit="D")
         years, numbers = self.numbers(index, level)
@@ -112,6 +215,27 @@ class CalendarRule(ABC):
         Within its own level a period steps along; over a wider `step` it keeps its
         number (or its place in the step). Raises `CalendarError` where `level` does not
         fit into `step`.
+
+        Parameters
+        ----------
+        index : int array
+            Running indexes of periods of `level`.
+        level : str
+            A level that the calendar offers.
+        n : int or int array
+            How many steps, back where negative.
+        step : str
+            The level that is stepped by.
+
+        Returns
+        -------
+        (int array, bool array)
+            The index of each counterpart, and which exist.
+
+        Raises
+        ------
+        CalendarError
+            Where `level` has no place in `step`.
         """
         check_level(step, self.levels)
         check_level(level, self.levels)
@@ -131,7 +255,13 @@ class CalendarRule(ABC):
         return moved, exists & self._in_range(moved, level)
 
     def steps(self, level: str) -> list[str]:
-        """Return the levels by which a whole period of `level` can step."""
+        """Return the levels by which a whole period of `level` can step.
+
+        Parameters
+        ----------
+        level : str
+            A level that the calendar offers.
+        """
         if level == "day":
             return list(self.levels)
         return [
@@ -141,7 +271,15 @@ class CalendarRule(ABC):
         ]
 
     def keeps_place(self, level: str, step: str) -> bool:
-        """Return whether a whole period of `level` has a counterpart one `step` away."""
+        """Return whether a whole period of `level` has a counterpart one `step` away.
+
+        Parameters
+        ----------
+        level : str
+            A level that the calendar offers.
+        step : str
+            A level as wide or wider.
+        """
         return self.units(level, step) is not None
 
     def _in_range(self, index: Ints, level: str) -> Flags:

@@ -32,8 +32,18 @@ class MovesSpans(Protocol):
 class Span:
     """An inclusive range of days, `first`..`last`.
 
-    Raises `DateError` when an end is no date or the ends are reversed.
+    Parameters
+    ----------
+    first, last : date
+        The ends, both included; dates or ISO text.
 
+    Raises
+    ------
+    DateError
+        Where an end is no date, or the ends are reversed.
+
+    Examples
+    --------
     >>> Span("2024-02-01", "2024-02-29").days
     29
     >>> print(Span.parse("2025-05-06..2025-06-17"))
@@ -57,14 +67,36 @@ class Span:
 
     @classmethod
     def of(cls, lo: int, hi: int) -> Span:
-        """Return the span between two day ordinals, both included."""
+        """Return the span between two day ordinals, both included.
+
+        Parameters
+        ----------
+        lo, hi : int
+            Day ordinals, both included.
+
+        Returns
+        -------
+        Span
+            The days between.
+        """
         span = cls.__new__(cls)
         span._set(int(lo), int(hi))
         return span
 
     @classmethod
     def parse(cls, text: str) -> Span:
-        """Return the span written as `first..last`, or as a single date."""
+        """Return the span written as `first..last`, or as a single date.
+
+        Parameters
+        ----------
+        text : str
+            `first..last`, or a single date.
+
+        Returns
+        -------
+        Span
+            The days.
+        """
         first, dots, last = text.partition("..")
         return cls(first, last if dots else first)
 
@@ -84,7 +116,18 @@ class Span:
         return self.hi - self.lo + 1
 
     def overlap(self, other: Span) -> Span | None:
-        """Return the days that both spans hold, or None."""
+        """Return the days that both spans hold, or None.
+
+        Parameters
+        ----------
+        other : Span
+            Other days.
+
+        Returns
+        -------
+        Span or None
+            The days that both hold.
+        """
         lo, hi = max(self.lo, other.lo), min(self.hi, other.hi)
         return Span.of(lo, hi) if lo <= hi else None
 
@@ -106,6 +149,22 @@ class Span:
         half and year shifts; any other span, and any day or week shift, moves its two
         ends as days.
 
+        Parameters
+        ----------
+        n : int
+            How many units, back where negative.
+        level : str
+            The unit.
+        calendar : Calendar
+            The calendar that moves them.
+
+        Returns
+        -------
+        Span
+            The days moved.
+
+        Examples
+        --------
         >>> from eptaro.core.calendars.month import MonthCalendar
         >>> print(Span("2024-02-01", "2024-02-29").shift(1, "month", MonthCalendar()))
         2024-03-01..2024-03-31
@@ -114,5 +173,20 @@ class Span:
         return Span.of(moved.first[0], moved.last[0])
 
     def prior(self, level: str, calendar: MovesSpans, n: int = 1) -> Span:
-        """Return the span `n` units of `level` earlier: `shift(-n, level, calendar)`."""
+        """Return the span `n` units of `level` earlier: `shift(-n, level, calendar)`.
+
+        Parameters
+        ----------
+        level : str
+            The unit.
+        calendar : Calendar
+            The calendar that moves them.
+        n : int
+            How many units.
+
+        Returns
+        -------
+        Span
+            The days so much earlier.
+        """
         return self.shift(-n, level, calendar)

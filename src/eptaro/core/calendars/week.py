@@ -32,9 +32,32 @@ class WeekCalendar(EqualPartsCalendar):
     12-31 is 2020. All levels nest. `week_starts="monday", year_ends="12-31"` has the
     weeks of ISO 8601.
 
-    Raises `CalendarError` for a pattern that does not make 52 weeks or any other bad
-    argument.
+    Parameters
+    ----------
+    name : str
+        What it is called; it begins column names.
+    pattern : str
+        Weeks of a quarter's months, such as `4-4-5`, or `13x4`.
+    week_starts : str
+        First day of the week, in lower case.
+    year_ends : str
+        Month-day near which years end; `02-29` is the last of February.
+    ends : {"nearest", "last"}
+        Nearest to that day, or on or before it.
+    year_named : {"end", "start"}
+        Which nominal end gives a year its name.
+    long_month : int, optional
+        The month that week 53 goes to, by default the last.
+    prefix : str
+        What labels begin with.
 
+    Raises
+    ------
+    CalendarError
+        For a pattern that does not make 52 weeks, or any other bad argument.
+
+    Examples
+    --------
     >>> cafe = WeekCalendar("cafe", pattern="4-4-5", week_starts="sunday", year_ends="01-31")
     >>> cafe.period_of("2025-08-20", "month")
     Period('FY2026-M07', month, 2025-08-03..2025-08-30)
@@ -114,7 +137,18 @@ class WeekCalendar(EqualPartsCalendar):
         )
 
     def weeks_in(self, years: Ints) -> Ints:
-        """Return 52 or 53 for each year, as named."""
+        """Return 52 or 53 for each year, as named.
+
+        Parameters
+        ----------
+        years : int array
+            Years, as named.
+
+        Returns
+        -------
+        int array
+            52 or 53 for each.
+        """
         weeks: Ints = (self._year_firsts(years + 1) - self._year_firsts(years)) // 7
         return weeks
 

@@ -39,6 +39,22 @@ class Workdays:
     `weekend` is any set of weekdays, none to six; `closed` names the kinds of holiday
     that are no workdays, by default all.
 
+    Parameters
+    ----------
+    weekend : str or sequence of str
+        Weekdays that are not worked, none to six.
+    holidays : HolidaySet, optional
+        Days off.
+    closed : iterable of str, optional
+        The kinds of holiday that are no workdays, by default all.
+
+    Raises
+    ------
+    CalendarError
+        Where no workday would be left, or for an unknown word.
+
+    Examples
+    --------
     >>> from eptaro.core.calendars.holidays import Holiday
     >>> easter = HolidaySet([Holiday(dt.date(2025, 4, 18), "Good Friday"),
     ...                      Holiday(dt.date(2025, 4, 21), "Easter Monday")])
@@ -67,23 +83,57 @@ class Workdays:
         self._closed: Ints = days[~self._off[weekday(days)]]
 
     def is_weekend(self, days: Days) -> Flags:
-        """Return which day ordinals fall on the weekend."""
+        """Return which day ordinals fall on the weekend.
+
+        Parameters
+        ----------
+        days : int array
+            Day ordinals.
+        """
         found: Flags = self._off[weekday(days)]
         return found
 
     def is_workday(self, days: Days) -> Flags:
-        """Return which day ordinals are workdays."""
+        """Return which day ordinals are workdays.
+
+        Parameters
+        ----------
+        days : int array
+            Day ordinals.
+        """
         return self.number(days + 1) > self.number(days)
 
     def number(self, days: Days) -> Ints:
-        """Return how many workdays come before each day ordinal, from a fixed day on."""
+        """Return how many workdays come before each day ordinal, from a fixed day on.
+
+        Parameters
+        ----------
+        days : int array
+            Day ordinals.
+
+        Returns
+        -------
+        int array
+            How many workdays come before each, from a fixed day on.
+        """
         weeks, begun = np.divmod(days.astype(np.int64) - _MONDAY, 7)
         passed = np.searchsorted(self._closed, days, side="left")
         found: Ints = weeks * len(self._open) + self._begun[begun] - passed
         return found
 
     def day_at(self, numbers: Ints) -> Ints:
-        """Return the workday that bears each number; the inverse of `number`."""
+        """Return the workday that bears each number; the inverse of `number`.
+
+        Parameters
+        ----------
+        numbers : int array
+            Numbers of workdays, as `number` gives them.
+
+        Returns
+        -------
+        int array
+            The day ordinals that bear them.
+        """
         passed: Ints = np.zeros(np.shape(numbers), np.int64)
         while True:
             weeks, begun = np.divmod(numbers + passed, len(self._open))
@@ -94,19 +144,51 @@ class Workdays:
             passed = found
 
     def between(self, first: Days, last: Days) -> Ints:
-        """Return the number of workdays in each span of day ordinals, both ends included."""
+        """Return the number of workdays in each span of day ordinals, both ends included.
+
+        Parameters
+        ----------
+        first, last : int array
+            The ends of spans, both included.
+
+        Returns
+        -------
+        int array
+            The number of workdays in each.
+        """
         return self.number(last + 1) - self.number(first)
 
     # ---- for dates --------------------------------------------------------------
 
     def count(self, span: Span) -> int:
-        """Return the number of workdays in a span."""
+        """Return the number of workdays in a span.
+
+        Parameters
+        ----------
+        span : Span
+            The days.
+        """
         return int(self.between(np.array([span.lo]), np.array([span.hi]))[0])
 
     def nth(self, within: Span | Period, n: int) -> dt.date:
         """Return the n-th workday of a span or period, from 1; -1 is the last.
 
-        Raises `QuestionError` where there are not so many.
+        Parameters
+        ----------
+        within : Span or Period
+            The days.
+        n : int
+            From 1; -1 is the last.
+
+        Returns
+        -------
+        date
+            That workday.
+
+        Raises
+        ------
+        QuestionError
+            Where there are not so many.
         """
         span = within if isinstance(within, Span) else within.span
         count = self.count(span)
@@ -116,21 +198,54 @@ class Workdays:
         return as_date(int(self.day_at(first + (n - 1 if n > 0 else count + n))[0]))
 
     def next(self, day: DateLike) -> dt.date:
-        """Return the first workday after a day."""
+        """Return the first workday after a day.
+
+        Parameters
+        ----------
+        day : date
+            A date, or its ISO text.
+        """
         return as_date(int(self.day_at(self.number(np.array([ordinal(day) + 1])))[0]))
 
     def previous(self, day: DateLike) -> dt.date:
-        """Return the last workday before a day."""
+        """Return the last workday before a day.
+
+        Parameters
+        ----------
+        day : date
+            A date, or its ISO text.
+        """
         return as_date(int(self.day_at(self.number(np.array([ordinal(day)])) - 1)[0]))
 
     def elapsed(self, within: Span | Period, day: DateLike) -> int:
-        """Return how many workdays of a span or period have come by the end of a day."""
+        """Return how many workdays of a span or period have come by the end of a day.
+
+        Parameters
+        ----------
+        within : Span or Period
+            The days.
+        day : date
+            A date, or its ISO text.
+        """
         span = within if isinstance(within, Span) else within.span
         seen = span.overlap(Span.of(span.lo, max(ordinal(day), span.lo)))
         return 0 if ordinal(day) < span.lo or seen is None else self.count(seen)
 
     def remaining(self, within: Span | Period, day: DateLike) -> int:
-        """Return how many workdays of a span or period come after a day."""
+        """Return how many workdays of a span or period come after a day.
+
+        Parameters
+        ----------
+        within : Span or Period
+            The days.
+        day : date
+            A date, or its ISO text.
+
+        Returns
+        -------
+        int
+            How many of their workdays come after it.
+        """
         span = within if isinstance(within, Span) else within.span
         return self.count(span) - self.elapsed(span, day)
 
@@ -138,13 +253,38 @@ class Workdays:
         """Return dates moved by n workdays: one `date`, or a datetime64[D] array.
 
         From a day that is no workday, 1 leads to the next workday and -1 to the previous.
+
+        Parameters
+        ----------
+        days : date, or array of dates
+            What to move.
+        n : int
+            How many workdays, back where negative.
+
+        Returns
+        -------
+        date or datetime64[D] array
+            The dates moved.
         """
         one = isinstance(days, str | dt.date | np.datetime64)
         moved = self.move(np.array([ordinal(days)]) if one else ordinals(days), n)
         return as_date(int(moved[0])) if one else as_dates(moved)
 
     def move(self, days: Days, n: int) -> Ints:
-        """Move day ordinals by n workdays, 0 leaving them where they are."""
+        """Move day ordinals by n workdays, 0 leaving them where they are.
+
+        Parameters
+        ----------
+        days : int array
+            Day ordinals.
+        n : int
+            How many workdays, back where negative.
+
+        Returns
+        -------
+        int array
+            The days moved.
+        """
         if n == 0:
             return days.astype(np.int64)
         return self.day_at(self.number(days + 1) - 1 + n if n > 0 else self.number(days) + n)

@@ -49,9 +49,39 @@ def dimension(
     dictionary. Days outside a listed calendar are blank there. Cost: one gather per
     column.
 
-    Raises `DateError` for a bad or reversed span, `CalendarError` where two calendars
-    bear one name or a locale is unknown, `QuestionError` for an unknown column.
+    Parameters
+    ----------
+    first, last : date
+        The ends of the days, both included.
+    calendars : Calendar or sequence of these, optional
+        By default civil years.
+    columns : str or sequence of str
+        A set (`key`, `standard`, `all`), or names.
+    workdays : Workdays, optional
+        What is a workday and a holiday.
+    locale : str
+        The language of names, any of CLDR.
+    as_of : date, optional
+        Adds the attributes that relate each day to it.
+    unknown_row : bool
+        Adds a first row, date_key 0 and else blank.
 
+    Returns
+    -------
+    Table
+        One row per day.
+
+    Raises
+    ------
+    DateError
+        For a bad or reversed span.
+    CalendarError
+        Where two calendars bear one name, or a locale is unknown.
+    QuestionError
+        For an unknown column.
+
+    Examples
+    --------
     >>> table = dimension("2025-08-20", "2025-08-20")
     >>> table["date_key"].tolist(), table["calendar_quarter_label"].tolist()
     ([20250820], ['2025-Q3'])

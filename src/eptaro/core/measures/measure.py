@@ -21,6 +21,17 @@ from eptaro.errors import MeasureError
 class Measure:
     """A named calculation: one term, or the ratio of two.
 
+    Parameters
+    ----------
+    name : str
+        What it is called.
+    term : Term
+        The calculation.
+    under : Term, optional
+        What it is divided by.
+
+    Examples
+    --------
     >>> Measure.parse("revenue=sum(fare)")
     Measure('revenue=sum(fare)')
     >>> Measure.parse("each=sum(fare)/sum(passengers)").under
@@ -40,6 +51,21 @@ class Measure:
         A column whose name holds brackets or commas stands in double quotes. A term may
         work on totals of a finer grain: `busiest=max(sum(fare) per day)`; the grain is
         day, workday, active day or a level.
+
+        Parameters
+        ----------
+        text : str
+            `name=how(column)` or `name=how(a)/how(b)`.
+
+        Returns
+        -------
+        Measure
+            The measure.
+
+        Raises
+        ------
+        MeasureError
+            For text that is none.
         """
         if not isinstance(text, str):
             raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
@@ -83,12 +109,39 @@ class Measure:
         """Return the measure over each half-open range lo..hi of cells.
 
         For measures without a finer grain; `core.measures.stages` has those.
+
+        Parameters
+        ----------
+        cells : Cells
+            The cells.
+        lo, hi : int array
+            Half-open ranges of them.
+        formats : mapping of str to Format
+            How measures are shown.
+
+        Returns
+        -------
+        Column
+            The value over each range.
         """
         parts = [calculation(t.how).over_cells(cells, t, lo, hi) for t in self.terms]
         return self.of_terms(parts, formats)
 
     def of_terms(self, parts: Sequence[Column], formats: Mapping[str, Format]) -> Column:
-        """Return the measure's column from those of its terms, in its format if it has one."""
+        """Return the measure's column from those of its terms, in its format if it has one.
+
+        Parameters
+        ----------
+        parts : sequence of Column
+            The values of its terms.
+        formats : mapping of str to Format
+            How measures are shown.
+
+        Returns
+        -------
+        Column
+            The measure, in its format.
+        """
         column = parts[0] if self.under is None else ratio(*parts)
         return column.shown_as(formats.get(self.name)).named(self.name, self.formula)
 

@@ -70,6 +70,27 @@ class Trace:
 
     `rows` are the places of the transactions in the input, from 1. `pairs` sets a
     comparison's days beside their counterparts, one row per day, where days have such.
+
+    Parameters
+    ----------
+    column : str
+        The number's column.
+    definition : str
+        What it is.
+    group : dict
+        The group values of its row.
+    result : number or None
+        What the table says.
+    plain : number or None
+        What the transactions come to.
+    agrees : bool
+        Whether the two are the same.
+    sides : tuple of TracedSide
+        The spans of days, with their transactions.
+    notes : tuple of str
+        What was left out.
+    pairing : function, optional
+        Makes `pairs`.
     """
 
     column: str

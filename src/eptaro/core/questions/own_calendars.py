@@ -20,8 +20,22 @@ class OwnCalendars:
     """The calendar of each value of a group column; `other` is that of values not named, None
     names the blank.
 
-    Raises `CalendarError` where two different calendars bear one name.
+    Parameters
+    ----------
+    column : str
+        The group column whose values keep calendars.
+    calendars : mapping of str to Calendar
+        The calendar of each value; None or `(blank)` names the blank.
+    other : Calendar, optional
+        The calendar of values that are not named.
 
+    Raises
+    ------
+    CalendarError
+        Where two different calendars bear one name.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> own = OwnCalendars("company", {
     ...     "Ferries": ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY"),
@@ -50,7 +64,25 @@ class OwnCalendars:
         return self.other or MonthCalendar()
 
     def of_groups(self, groups: Groups, source: str) -> dict[Calendar, Flags]:
-        """Return which groups keep each calendar; raises `InputError` where one has none."""
+        """Return which groups keep each calendar; raises `InputError` where one has none.
+
+        Parameters
+        ----------
+        groups : Groups
+            The groups.
+        source : str
+            Where they came from, for messages.
+
+        Returns
+        -------
+        dict of Calendar to bool array
+            Which groups keep each calendar.
+
+        Raises
+        ------
+        InputError
+            Where one has none.
+        """
         if self.column not in groups.names:
             raise InputError(
                 f"{source}: calendars go by {self.column!r}, so by= must name it; it names "
@@ -84,7 +116,18 @@ class OwnCalendars:
 
     @classmethod
     def from_settings(cls, settings: Mapping[str, Any]) -> OwnCalendars:
-        """Return the calendars that `settings` describes."""
+        """Return the calendars that `settings` describes.
+
+        Parameters
+        ----------
+        settings : mapping
+            What `settings` returned.
+
+        Returns
+        -------
+        OwnCalendars
+            The same calendars.
+        """
         calendars = {value: from_settings(one) for value, one in settings["calendars"].items()}
         other = settings["other"]
         return cls(settings["column"], calendars, from_settings(other) if other else None)

@@ -79,7 +79,22 @@ class Facts:
         ]
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
-        """Return what one question looks at: groups, coverage up to the as-of date, window."""
+        """Return what one question looks at: groups, coverage up to the as-of date, window.
+
+        Parameters
+        ----------
+        by : str or sequence of str, optional
+            Group columns; without them all groups add up.
+        only : span, label, mapping, or several, optional
+            What the question is narrowed to.
+        as_of : date, optional
+            The last day looked at.
+
+        Returns
+        -------
+        View
+            The cells that one question looks at.
+        """
         names = group_names(by)
         today = last_day_seen(as_of, self.coverage)
         narrowed = Scope.of(only, self.calendar, self.groups.names, today)

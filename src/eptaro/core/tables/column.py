@@ -10,7 +10,7 @@
 | flag    | bool                                        | bool, masked where blank         |
 
 A decimal is a whole number of its smallest unit, so sums of money are exact. While it is being
-worked out, a number may be a Python integer of any size; `settled` brings it to 64 bits.
+worked out, a number may be a Python integer of any size; a table brings it to 64 bits.
 """
 
 from __future__ import annotations
@@ -26,7 +26,6 @@ from numpy.typing import ArrayLike, NDArray
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, as_dates
 from eptaro.core.tables import exact
 from eptaro.core.tables.format import Format
-from eptaro.errors import MeasureError
 
 Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
 
@@ -65,6 +64,24 @@ class Column:
         """Return a column of a kind, dropping a validity mask that masks nothing.
 
         Days outside the years 1 to 9999, where a last period may reach, are blank.
+
+        Parameters
+        ----------
+        name : str
+            The column's name.
+        kind : str
+            One of the kinds above.
+        data : array
+            The values as that kind is stored.
+        valid : bool array, optional
+            Where there is a value; None where all are.
+        details : optional
+            `scale`, `choices`, `unit`, `description`, `format`.
+
+        Returns
+        -------
+        Column
+            The column.
         """
         array = np.asarray(data)
         if array.dtype.kind == "u":
@@ -90,7 +107,24 @@ class Column:
     def text(
         cls, name: str, choices: ArrayLike, codes: ArrayLike | None = None, **details: Any
     ) -> Column:
-        """Return a text column: each code picks one of `choices`, -1 is blank."""
+        """Return a text column: each code picks one of `choices`, -1 is blank.
+
+        Parameters
+        ----------
+        name : str
+            The column's name.
+        choices : array of str
+            The texts that occur.
+        codes : int array, optional
+            For each row the place of its text, -1 for blank.
+        details : optional
+            As for `of`.
+
+        Returns
+        -------
+        Column
+            A column of kind text.
+        """
         array = np.asarray(choices)
         picked = np.arange(len(array)) if codes is None else np.asarray(codes)
         valid = picked >= 0
@@ -105,7 +139,13 @@ class Column:
         return np.zeros(len(self), bool) if self.valid is None else ~self.valid
 
     def filled(self, rows: slice) -> Flags | None:
-        """Return which of some rows hold a value, or None where all do."""
+        """Return which of some rows hold a value, or None where all do.
+
+        Parameters
+        ----------
+        rows : slice
+            Some rows.
+        """
         valid = None if self.valid is None else self.valid[rows]
         if self.kind == "float":
             present = ~np.isnan(self.data[rows])
@@ -113,21 +153,47 @@ class Column:
         return None if valid is None or valid.all() else valid
 
     def take(self, places: NDArray[Any] | slice) -> Column:
-        """Return the column at the given places."""
+        """Return the column at the given places.
+
+        Parameters
+        ----------
+        places : int array or slice
+            Rows to pick.
+        """
         valid = None if self.valid is None else self.valid[places]
         return replace(self, data=self.data[places], valid=valid)
 
     def named(self, name: str, description: str | None = None) -> Column:
-        """Return the same values under another name."""
+        """Return the same values under another name.
+
+        Parameters
+        ----------
+        name : str
+            The new name.
+        description : str, optional
+            A new description.
+        """
         text = self.description if description is None else description
         return replace(self, name=name, description=text)
 
     def shown_as(self, form: Format | None) -> Column:
-        """Return the same values in another format."""
+        """Return the same values in another format.
+
+        Parameters
+        ----------
+        form : Format or None
+            How they are shown.
+        """
         return replace(self, format=form)
 
     def blanked(self, keep: Flags) -> Column:
-        """Return the column with blanks wherever `keep` is false."""
+        """Return the column with blanks wherever `keep` is false.
+
+        Parameters
+        ----------
+        keep : bool array
+            Where values stay.
+        """
         valid = keep if self.valid is None else self.valid & keep
         return Column.of(
             self.name,
@@ -141,31 +207,14 @@ class Column:
             format=self.format,
         )
 
-    def settled(self) -> Column:
-        """Return the column with all its values as they are stored.
-
-        Decimals that do not fit into 64 bits lose decimals that are zero in all of them.
-        Raises `MeasureError` where a value still does not fit.
-        """
-        if self.data.dtype != object:
-            return self
-        units = self.data if self.valid is None else np.where(self.valid, self.data, 0)
-        scale = self.scale
-        while scale and not exact.fit(units) and not (units % 10).any():
-            units, scale = units // 10, scale - 1
-        data = narrowed_to(units, self.kind)
-        if data.dtype == object:
-            large = max(units.tolist(), key=abs)
-            shown = f"{Decimal(f'{large}E-{scale}'):.6g}"
-            kept = "a float" if self.kind == "float" else f"64 bits at {scale} decimals"
-            raise MeasureError(
-                f"column {self.name!r}: a value of {shown} does not fit into {kept}; ask for fewer "
-                f"rows at once, or store the column with fewer decimals"
-            )
-        return replace(self, data=data, scale=scale)
-
     def fraction(self, place: int) -> Fraction:
-        """Return one number exactly."""
+        """Return one number exactly.
+
+        Parameters
+        ----------
+        place : int
+            A row.
+        """
         (value,) = self.data[place : place + 1].tolist()
         return Fraction(Fraction(value), 10**self.scale)
 
@@ -210,28 +259,34 @@ class Column:
 
     def to_list(self) -> list[Any]:
         """Return the values as Python objects, None where blank."""
-        items: list[Any]
-        if self.kind == "decimal":
-            if self.data.dtype == object:  # of more digits than `scaleb` keeps
-                items = [Decimal(f"{n}E-{self.scale}") for n in self.data.tolist()]
-            else:
-                items = [Decimal(n).scaleb(-self.scale) for n in self.data.tolist()]
-        elif self.kind == "text":
-            if self.choices is not None and len(self.choices) > len(self):
-                used = self.choices[np.maximum(self.data, 0)].tolist()
-                codes = self.data.tolist()
-                return [word if code >= 0 else None for word, code in zip(used, codes, strict=True)]
-            choices = [] if self.choices is None else self.choices.tolist()
-            return [choices[code] if code >= 0 else None for code in self.data.tolist()]
-        elif self.kind == "date":
-            items = as_dates(self.data).tolist()
-        else:
-            items = self.data.tolist()
-        if self.valid is None:
+        items = self._words() if self.kind == "text" else self._objects()
+        if self.valid is None or self.kind == "text":
             return items
-        return [
-            item if valid else None for item, valid in zip(items, self.valid.tolist(), strict=True)
-        ]
+        valid = self.valid.tolist()
+        return [item if there else None for item, there in zip(items, valid, strict=True)]
+
+    def _objects(self) -> list[Any]:
+        """Return the values as Python objects, anything where blank."""
+        if self.kind == "date":
+            dates: list[Any] = as_dates(self.data).tolist()
+            return dates
+        items: list[Any] = self.data.tolist()
+        if self.kind != "decimal":
+            return items
+        if self.data.dtype == object:  # of more digits than `scaleb` keeps
+            return [Decimal(f"{n}E-{self.scale}") for n in items]
+        return [Decimal(n).scaleb(-self.scale) for n in items]
+
+    def _words(self) -> list[Any]:
+        """Return texts, None where blank; of many choices only those that occur are made."""
+        codes, choices = self.data.tolist(), self.choices
+        if choices is None:
+            choices = np.array([], object)
+        if len(choices) > len(self):
+            used = choices[np.maximum(self.data, 0)].tolist()
+            return [word if code >= 0 else None for word, code in zip(used, codes, strict=True)]
+        words = choices.tolist()
+        return [words[code] if code >= 0 else None for code in codes]
 
 
 def narrowed_to(array: NDArray[Any], kind: Kind) -> NDArray[Any]:

@@ -14,6 +14,22 @@ class Format:
 
     Values themselves do not change, in files neither.
 
+    Parameters
+    ----------
+    sign : str
+        What stands before the number.
+    places : int, optional
+        Decimals shown, 0 to 12.
+    percent : bool
+        Whether it is shown as a percentage.
+
+    Raises
+    ------
+    MeasureError
+        For decimals out of range.
+
+    Examples
+    --------
     >>> Format(sign="€", places=0).shown(1234.5)
     '€1,234'
     >>> Format(percent=True, places=1).shown(0.125)
@@ -29,7 +45,20 @@ class Format:
             raise MeasureError(f"places={self.places} must be 0 to 12")
 
     def shown(self, value: float, places: int = 2) -> str:
-        """Return a number as people read it; `places` serve where the format has none."""
+        """Return a number as people read it; `places` serve where the format has none.
+
+        Parameters
+        ----------
+        value : float
+            The number.
+        places : int
+            Decimals where the format has none.
+
+        Returns
+        -------
+        str
+            The number as people read it.
+        """
         decimals = places if self.places is None else self.places
         if self.percent:
             return f"{100 * value:,.{decimals}f}%"

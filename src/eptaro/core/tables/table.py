@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -13,6 +11,8 @@ from numpy.typing import NDArray
 from eptaro.core.tables.answer import Answer
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
+from eptaro.core.tables.outlets import Outlets
+from eptaro.core.tables.settling import settled
 from eptaro.errors import QuestionError, unknown
 
 if TYPE_CHECKING:
@@ -21,27 +21,32 @@ if TYPE_CHECKING:
 _SHOWN_ROWS = 20
 
 
-@dataclass(frozen=True)
-class Picture:
-    """A drawn table; notebooks show it."""
-
-    png: bytes = field(repr=False)
-
-    def _repr_png_(self) -> bytes:
-        return self.png
-
-
-class Table:
+class Table(Outlets):
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
-        `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
-        yields one dict per row. Raises `QuestionError` when two columns bear one name.
+    `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
+    yields one dict per row.
 
-        >>> from eptaro.core.tables.answer import Answer
-    from eptaro.core.tables.column import Column
-        >>> table = Table([Column.of("trips", "integer", [3, 5])])
-        >>> table["trips"].tolist(), list(table.rows())
-        ([3, 5], [{'trips': 3}, {'trips': 5}])
+    Parameters
+    ----------
+    columns : sequence of Column
+        The columns, equally long.
+    meta : dict, optional
+        What stands beside them: calendar, coverage, as-of, ...
+    answer : Answer, optional
+        The question and the days behind each number.
+
+    Raises
+    ------
+    QuestionError
+        Where two columns bear one name.
+
+    Examples
+    --------
+    >>> from eptaro.core.tables.column import Column
+    >>> table = Table([Column.of("trips", "integer", [3, 5])])
+    >>> table["trips"].tolist(), list(table.rows())
+    ([3, 5], [{'trips': 3}, {'trips': 5}])
     """
 
     def __init__(
@@ -50,7 +55,7 @@ class Table:
         meta: dict[str, Any] | None = None,
         answer: Answer | None = None,
     ) -> None:
-        self._columns = {column.name: column.settled() for column in columns}
+        self._columns = {column.name: settled(column) for column in columns}
         self.meta: dict[str, Any] = dict(meta or {})
         self.answer = answer  # the question and the days behind each number, of a verb's table
         if len(self._columns) != len(columns):
@@ -63,6 +68,10 @@ class Table:
             raise ValueError("the columns of a table must be equally long")
 
     @property
+    def _table(self) -> Table:
+        return self
+
+    @property
     def names(self) -> list[str]:
         """The column names in order."""
         return list(self._columns)
@@ -73,7 +82,23 @@ class Table:
         return list(self._columns.values())
 
     def column(self, name: str) -> Column:
-        """Return one column with its kind, unit, validity and description."""
+        """Return one column with its kind, unit, validity and description.
+
+        Parameters
+        ----------
+        name : str
+            Its name.
+
+        Returns
+        -------
+        Column
+            The column.
+
+        Raises
+        ------
+        QuestionError
+            Where there is none such.
+        """
         if name not in self._columns:
             raise QuestionError(unknown("column", name, self._columns))
         return self._columns[name]
@@ -93,17 +118,50 @@ class Table:
         return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
 
     def take(self, places: NDArray[Any] | slice) -> Table:
-        """Return the rows at the given places."""
+        """Return the rows at the given places.
+
+        Parameters
+        ----------
+        places : int array or slice
+            Rows to pick, in their new order.
+
+        Returns
+        -------
+        Table
+            These rows.
+        """
         columns = [column.take(places) for column in self.columns]
         answer = None if self.answer is None else self.answer.take(places)
         return Table(columns, self.meta, answer)
 
     def only(self, names: Sequence[str]) -> Table:
-        """Return the named columns alone, in the order given."""
+        """Return the named columns alone, in the order given.
+
+        Parameters
+        ----------
+        names : sequence of str
+            Columns, in their new order.
+
+        Returns
+        -------
+        Table
+            These columns.
+        """
         return Table([self.column(name) for name in names], self.meta, self.answer)
 
     def beside(self, columns: dict[str, Column]) -> Table:
-        """Return the table with a column more after each of those named."""
+        """Return the table with a column more after each of those named.
+
+        Parameters
+        ----------
+        columns : dict of str to Column
+            New columns, by the name that each follows.
+
+        Returns
+        -------
+        Table
+            The table with these.
+        """
         found = []
         for column in self.columns:
             found += [column, *(new for name, new in columns.items() if name == column.name)]
@@ -116,6 +174,25 @@ class Table:
         straight from these; print it to read it. Raises `QuestionError` where there is
         nothing to trace.
 
+        Parameters
+        ----------
+        row : int
+            The row, from 0.
+        measure : str
+            The name of the number's column.
+
+        Returns
+        -------
+        Trace
+            The definition, the days, the transactions, and the value worked out again; print it.
+
+        Raises
+        ------
+        QuestionError
+            Where there is nothing to trace.
+
+        Examples
+        --------
         >>> import eptaro as ep
         >>> book = ep.Daybook({"on": ["2025-01-31"], "fare": [7]}, date="on",
         ...                   measures="revenue=sum(fare)")
@@ -146,11 +223,32 @@ class Table:
 
         Rows of equal value keep their order; blanks come last, and after them the group of
         all those that were not picked.
+
+        Parameters
+        ----------
+        by : str
+            A column; `-name` puts the largest first.
+
+        Returns
+        -------
+        Table
+            The rows in that order.
         """
         return self.take(self.order(by))
 
     def order(self, by: str) -> NDArray[np.int64]:
-        """Return the places of the rows in the order of a column, as `sorted` has them."""
+        """Return the places of the rows in the order of a column, as `sorted` has them.
+
+        Parameters
+        ----------
+        by : str
+            A column; `-name` puts the largest first.
+
+        Returns
+        -------
+        int array
+            The places of the rows in that order.
+        """
         falling = by.startswith("-") and by not in self._columns
         column = self.column(by[1:] if falling else by)
         ranks = column.ranks()
@@ -169,70 +267,6 @@ class Table:
             self.meta.get("undecided"),
         ]
         return " · ".join(str(part) for part in parts if part)
-
-    # ---- out --------------------------------------------------------------------
-
-    def to_arrow(self) -> Any:
-        """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null."""
-        from eptaro.outputs.arrow import to_arrow
-
-        return to_arrow(self)
-
-    def to_pandas(self) -> Any:
-        """Return a pandas DataFrame with Arrow-backed columns."""
-        from eptaro.outputs.arrow import to_pandas
-
-        return to_pandas(self)
-
-    def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
-        return self.to_arrow().__arrow_c_stream__(requested_schema)
-
-    def write(self, path: str | Path) -> Path:
-        """Write to a file whose ending says how (.csv, .parquet, .json, .md, .arrow).
-
-        The file is written beside its place and renamed, so it is never half-written.
-        Returns the path; raises `InputError` for an unknown ending or a folder that
-        cannot be written.
-        """
-        from eptaro.outputs.files import write
-
-        return write(self, path)
-
-    def to_database(self, url: str, name: str, *, mode: str = "create") -> Any:
-        """Write to a table of a database that SQLAlchemy reaches, in one transaction.
-
-        The key is `date_key` or `date`, so it is for dimensions; period indexes are indexed,
-        and NAME_columns describes the columns. `create` refuses a table that stands,
-        `replace` takes its place, `extend` adds missing days and refuses rows that disagree.
-        Returns what was loaded; raises `InputError` with what the database refused.
-        """
-        from eptaro.outputs.databases import load_table
-
-        return load_table(self, url, name, mode)
-
-    def plot(
-        self, path: str | Path, *, kind: str | None = None, measure: str | None = None
-    ) -> Path:
-        """Draw to a .png, .svg or .pdf, 1280 by 800 dots; needs the extra `pictures`.
-
-        Without a `kind` it is the one that suits the verb: `bars` of periods (unfinished
-        ones hatched), `lines` of running totals (this period over the prior ones) or rolling
-        windows, `changes` by group, `steps` from the prior value to the current one, `heat`
-        of two attributes, `boxes`, a `histogram`, or a `sheet` of days shaded by value.
-        `measure` is drawn, by default the first. Raises `QuestionError` for a kind that the
-        table cannot be drawn as, naming those that it can.
-        """
-        from eptaro.pictures.draw import draw
-
-        return draw(self, path, kind, measure)
-
-    def picture(self, *, kind: str | None = None, measure: str | None = None) -> Picture:
-        """Return what `plot` draws, to be shown where it is asked for, as in a notebook."""
-        from tempfile import TemporaryDirectory
-
-        with TemporaryDirectory() as folder:
-            drawn = self.plot(Path(folder) / "picture.png", kind=kind, measure=measure)
-            return Picture(drawn.read_bytes())
 
     # ---- shown ------------------------------------------------------------------
 

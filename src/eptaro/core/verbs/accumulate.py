@@ -66,8 +66,35 @@ def accumulate(
     `NAME_goal`, `NAME_goal_to_date`, `NAME_goal_gap` and `NAME_goal_reached` (to date / the
     pace), at the `pace` of a straight line or in the shape of the `prior year`.
 
-    Raises `QuestionError` where `every` is wider than `within`.
+    Parameters
+    ----------
+    within : str
+        A level, a first day as `2025-03-01..`, or `all`.
+    every : str
+        One row per `day`, or wider level up to `within`, or per `entry`.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+    goals : mapping, optional
+        From a period's label, or (group value, label), to its goal.
+    pace : {"straight", "prior year"}
+        How goals are reached.
 
+    Returns
+    -------
+    Table
+        One row per group and day, in time order.
+
+    Raises
+    ------
+    QuestionError
+        Where `every` is wider than `within`.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-01-30", "2025-02-01"], "fare": [7, 5]},
     ...                   date="on", measures="revenue=sum(fare)")

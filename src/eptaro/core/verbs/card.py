@@ -40,6 +40,26 @@ def card(
     `days`, `complete`, then `NAME_to_date` for each measure. `calendars` stand side by
     side; without any it is the book's own. Levels that one does not offer are left out.
 
+    Parameters
+    ----------
+    calendars : Calendar or sequence of these, optional
+        By default the book's own.
+    levels : sequence of str
+        Levels, where the calendars offer them.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group, calendar and level.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-08-01", "2025-08-20"], "fare": [7, 5]},
     ...                   date="on", measures="revenue=sum(fare)")

@@ -93,9 +93,45 @@ def recap(
     column across, with totals on both edges. `every="entry"` gives one row per transaction
     with the measures of its period.
 
-    Raises `QuestionError` for a group column or option that cannot be, `CalendarError`
-    for a level that the calendar does not offer.
+    Parameters
+    ----------
+    per : str
+        A level, chunks such as `5 months from 2024-03-20`, or a recurring attribute.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+    wide : bool
+        Sets periods down and the groups of one column across.
+    totals : bool
+        Adds a row `total` under each group.
+    subtotals : str or sequence of str
+        Wider levels whose periods follow the last of their parts.
+    top : int, optional
+        Keeps so many groups of one column, the others as `(others)`.
+    shares, ranks : bool
+        Add each row's shares and rank.
+    sort : str, optional
+        The column to order rows by; `-name`: largest first.
+    every : {"entry"}, optional
+        One row per transaction, with the measures of its period.
 
+    Returns
+    -------
+    Table
+        One row per group and period, in time order.
+
+    Raises
+    ------
+    QuestionError
+        For a group column or option that cannot be.
+    CalendarError
+        For a level that the calendar does not offer.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-01-31", "2025-03-01"], "fare": [7, 5]},
     ...                   date="on", measures="revenue=sum(fare)")

@@ -56,8 +56,33 @@ def rhythm(
     occurrence, so that what fell on 53 Mondays and 52 Tuesdays compares. `wide` sets the
     values of `across` side by side, for the first measure (per day where it adds up).
 
-    Raises `QuestionError` for an unknown attribute, or hours where dates have no time.
+    Parameters
+    ----------
+    per : str
+        A recurring attribute, such as `weekday` or `hour`.
+    across : str, optional
+        A second one, crossed with it.
+    wide : bool
+        Sets the values of `across` side by side.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
 
+    Returns
+    -------
+    Table
+        One row per group and value, or pair of values, that days bear.
+
+    Raises
+    ------
+    QuestionError
+        For an unknown attribute, or hours where dates have no time.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-08-18", "2025-08-25"], "fare": [7, 5]}, date="on",
     ...                   measures="revenue=sum(fare)")

@@ -63,6 +63,26 @@ def spread(
     quartiles (J. W. Tukey, Exploratory Data Analysis, 1977), what lies beyond is counted in
     `outliers`. The column must be one that a measure of the book works on.
 
+    Parameters
+    ----------
+    column : str
+        A column that the book reads numbers of.
+    per : str, optional
+        A level of the calendar, or a recurring attribute.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group and value of `per`.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-08-18"] * 5, "fare": [1, 2, 3, 4, 90]}, date="on",
     ...                   measures="revenue=sum(fare)")
@@ -115,6 +135,28 @@ def histogram(
     Columns: the groups, `per`, `from`, `to` (values from `from` to below `to`), `entries`
     and `share` (of the row's group and `per`).
 
+    Parameters
+    ----------
+    column : str
+        A column that the book reads numbers of.
+    per : str, optional
+        A level of the calendar, or a recurring attribute.
+    bins : int
+        About how many ranges, 1 to 1,000.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group, value of `per`, and range.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-08-18"] * 3, "fare": [1, 12, 13]}, date="on",
     ...                   measures="revenue=sum(fare)")

@@ -89,8 +89,41 @@ def trail(
     `weights`, oldest first, one per unit of `back`, make it the weighted mean of the
     measure over these units; with months and wider, `every` must be that level.
 
-    Raises `QuestionError` for a window that cannot be.
+    Parameters
+    ----------
+    back : str
+        How far windows reach back: `6 months`, `10 workdays`, `5 entries`.
+    ahead : str, optional
+        How far they reach on.
+    every : str
+        One row per `day`, or level, or per `entry`.
+    far_edge : {"open", "closed"}
+        Closed: begin on the very day that lies so far back.
+    centred : bool
+        Puts the day in the middle of a number of days.
+    incomplete : {"keep", "blank"}
+        What becomes of windows beyond the coverage.
+    weights : sequence of float, optional
+        Oldest first, one per unit of `back`.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
 
+    Returns
+    -------
+    Table
+        One row per group and day, or period at its last day.
+
+    Raises
+    ------
+    QuestionError
+        For a window that cannot be.
+
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-01-01", "2025-01-03"], "fare": [7, 5]},
     ...                   date="on", measures="revenue=sum(fare)")

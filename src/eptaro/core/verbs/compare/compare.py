@@ -63,35 +63,69 @@ def compare(
     prior is 0 or blank). Changes are blank unless both sides lie wholly in the coverage,
     so a part-finished period is never set against a whole one.
 
-    With `to_date` there is one row per group for the period that holds the as-of date,
-    cut there, against the prior one cut at its counterpart; `periods=n` adds the n-1
-    earlier periods, each cut at its own counterpart. `match` says which day is the
-    counterpart: `date`, the same date moved back; `elapsed`, as many days from the
-    prior period's start; `weekday`, moved back by whole weeks (4 per month, 13 per
-    quarter, 26 per half, 52 per year); `workday`, the day with as many workdays elapsed.
-    `every="day"` gives the period to date day by day (`day`, from 1, tells which), each
-    against its own counterpart: two running totals, aligned and ready to draw.
+    With `to_date` there is one row per group for the period that holds the as-of date, cut
+    there, against the prior one cut at its counterpart: under `match` the same date moved
+    back, as many days or workdays from the prior period's start, or whole weeks before (4
+    per month, 13 per quarter, 26 per half, 52 per year). With `every="day"` it goes day by
+    day (`day`, from 1, tells which): two running totals, aligned and ready to draw.
 
-    Instead of the period `back` before, `against="FY2019"` takes a fixed one: a label
-    (of a wider level: the period of the same place in it) or a span of days.
-    `mean_of=3` sets the mean of the three periods 1, 2 and 3 times `back` before on the
-    prior side; `prior_spans` lists them. `trailing="12 months"` compares, for each period,
-    the window that ends with it against the same window moved back.
+    `prior_spans` lists the spans of a mean of several. Several `back` are told apart by
+    endings such as `_1_year`. `details` adds `standing` (groups that are `new` or `lost`),
+    and for each measure `NAME_change_per_day` and `NAME_contribution`: the group's change
+    over the prior value of all groups, which add up to the change ratio of the whole.
+    `effects` adds `NAME_effect_of_KIND` and `NAME_rest` for measures that add up.
 
-    In years of whole weeks, `align="restated"` sets the year after a 53-week year against
-    the days exactly 52 weeks before, so that the same calendar dates meet.
+    Parameters
+    ----------
+    per : str
+        The level that is compared.
+    back : str or sequence of str
+        How far back the prior period lies; several stand side by side.
+    against : str, optional
+        A fixed period or span instead.
+    mean_of : int
+        Sets the mean of so many prior periods on the prior side.
+    to_date : bool
+        Cuts the period at the as-of date, the prior one at its counterpart.
+    match : {"date", "elapsed", "weekday", "workday"}
+        Which day is the counterpart.
+    align : {"place", "restated"}
+        Restated: after a 53-week year, the days 52 weeks before.
+    periods : int
+        With `to_date`: how many periods, each cut at its own counterpart.
+    every : str, optional
+        With `to_date`: one row per day, or finer period, on the way.
+    trailing : str, optional
+        Compares the windows that end with each period.
+    details : bool
+        Adds change per day, contribution, and who is new or lost.
+    effects : {"days", "workdays", "weekdays"}, optional
+        Splits changes by the number of days of each kind.
+    goals : mapping, optional
+        From a period's label, or (group value, label), to its goal.
+    pace : {"straight", "prior year"}
+        How goals are reached.
+    sort : str, optional
+        The column to order rows by; `-name`: largest first.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
 
-    Several `back` stand side by side, told apart by endings such as `_1_year`. `details`
-    adds `standing` (groups that are `new` or `lost`), and for each measure
-    `NAME_change_per_day` and `NAME_contribution`: the group's change over the prior value
-    of all groups, which add up to the change ratio of the whole. `effects` ("days",
-    "workdays" or "weekdays") splits changes of measures that add up into
-    `NAME_effect_of_KIND`, by the number of days of each kind, and `NAME_rest`. `goals`
-    (see `accumulate`) sets the first measure against what should have been reached.
-    `sort` orders the rows by a column (`-revenue_change`: largest first).
+    Returns
+    -------
+    Table
+        One row per group and period.
 
-    Raises `QuestionError` where `back` does not fit `per` (it lists what fits).
+    Raises
+    ------
+    QuestionError
+        Where `back` does not fit `per`; it lists what fits.
 
+    Examples
+    --------
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2024-02-29", "2025-02-28"], "fare": [40, 50]},
     ...                   date="on", measures="revenue=sum(fare)",
