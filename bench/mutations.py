@@ -33,6 +33,7 @@ FLIPPED: dict[type[ast.AST], type[ast.AST]] = {
     ast.BitOr: ast.BitAnd, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot,
     ast.IsNot: ast.Is,
 }  # fmt: skip
+_IMPORTED = "imported"
 TUNING = ("MOST_DENSE", "CHUNK", "_BLOCK", "_WORKERS", "_SURE", "_ROOM", "_HALF")
 
 
@@ -52,23 +53,42 @@ def cover(folder: Path) -> None:
         def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802
             super().stopTest(test)
             seconds[test.id()] += time.monotonic()
-            found.switch_context("")
+            found.switch_context(f"class {type(test).__module__}.{type(test).__qualname__}")
 
     found.start()
-    suite = unittest.defaultTestLoader.discover(
-        str(ROOT / "tests" / "core"), top_level_dir=str(ROOT)
-    )
-    unittest.TextTestRunner(resultclass=Result, verbosity=0).run(suite)
+    found.switch_context(_IMPORTED)
+    folder_of_tests = str(ROOT / "tests" / "core")
+    suite = unittest.defaultTestLoader.discover(folder_of_tests, top_level_dir=str(ROOT))
+    own: dict[str, list[str]] = {_IMPORTED: []}
+    for test in _flat(suite):
+        own.setdefault(f"class {type(test).__module__}.{type(test).__qualname__}", []).append(
+            test.id()
+        )
+        own[_IMPORTED].append(test.id())
+    by_class: dict[type, unittest.TestSuite] = {}
+    for test in _flat(suite):
+        by_class.setdefault(type(test), unittest.TestSuite()).addTest(test)
+    for kind, tests in by_class.items():
+        found.switch_context(f"class {kind.__module__}.{kind.__qualname__}")
+        unittest.TextTestRunner(resultclass=Result, verbosity=0).run(tests)
     found.stop()
     data = found.get_data()
     lines = {
         os.path.relpath(name, CORE): {
-            line: sorted(filter(None, tests))
+            line: sorted({one for test in tests for one in own.get(test, [test])} - {""})
             for line, tests in data.contexts_by_lineno(name).items()
         }
         for name in data.measured_files()
     }
     (folder / "covered.json").write_text(json.dumps({"lines": lines, "seconds": seconds}))
+
+
+def _flat(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    for part in suite:
+        if isinstance(part, unittest.TestSuite):
+            yield from _flat(part)
+        else:
+            yield part
 
 
 class Fault:

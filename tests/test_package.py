@@ -175,10 +175,12 @@ class Snippets(unittest.TestCase):
     def test_docstrings(self):
         ran = 0
         for module in pkgutil.walk_packages(eptaro.__path__, "eptaro."):
+            if module.name.startswith("eptaro.core"):  # held by tests/core/test_docstrings.py
+                continue
             result = doctest.testmod(importlib.import_module(module.name))
             self.assertEqual(result.failed, 0, module.name)
             ran += result.attempted
-        self.assertGreater(ran, 30)
+        self.assertGreater(ran, 20)
 
     def test_commands_of_every_page_print_what_it_shows_and_its_python_runs(self):
         for page in (ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))):

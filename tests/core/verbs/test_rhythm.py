@@ -193,3 +193,22 @@ class Spread(unittest.TestCase):
                 edges.setdefault(key, []).append((row["from"], row["to"]))
             self.assertEqual(len({tuple(e) for e in edges.values()}), 1)
             self.assertTrue(all(abs(share - 1) < 1e-9 for share in shares.values()))
+
+
+class Ends(unittest.TestCase):
+    """Box figures and ranges of values at the ends of floats."""
+
+    def test_what_does_not_fit_is_blank_or_refused(self):
+        book = ep.Daybook({"on": ["2025-01-01"] * 4, "x": [1e308, 1e308, -1e308, 0.5]}, date="on",
+                          measures="s=count()", values="x")  # fmt: skip
+        row = next(book.spread("x").rows())
+        self.assertEqual((row["mean"], row["entries"], row["most"]), (None, 4, 1e308))
+        with self.assertRaisesRegex(ep.QuestionError, "too far apart"):
+            book.histogram("x")
+
+    def test_values_without_a_measure_are_read_where_they_are_named(self):
+        rows = {"on": ["2025-01-01"] * 2, "x": [1, 3], "y": [5, 6]}
+        book = ep.Daybook(rows, date="on", measures="n=count()", values=["x"])
+        self.assertEqual(book.spread("x")["mean"].tolist(), [2.0])
+        with self.assertRaisesRegex(ep.QuestionError, "unknown column of values 'y'"):
+            book.spread("y")

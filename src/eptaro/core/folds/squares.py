@@ -104,8 +104,10 @@ class Squares:
         return cls(whole, "float", 0, centre, squares - nearest)
 
     def _like(self, other: Squares) -> Squares:
-        """Return the same sums with as many decimals as the other's."""
-        if "float" in (self.kind, other.kind) or other.scale <= self.scale:
+        """Return the same sums as the other keeps them: of floats, or with as many decimals."""
+        if other.kind == "float":
+            return self if self.kind == "float" else self._of_floats()
+        if self.kind == "float" or other.scale <= self.scale:
             return self
         units = exact.wide(self.whole) * 100 ** (other.scale - self.scale)
         return Squares.of_exact(units, other.kind, other.scale)
@@ -113,7 +115,8 @@ class Squares:
     def _of_floats(self) -> Squares:
         """Return the squares of whole numbers or decimals as those of floats."""
         unit = 100**self.scale
-        whole, part = np.divmod(exact.wide(self.whole), unit)
+        whole = exact.wide(self.whole) // unit
+        part = exact.wide(self.whole) - whole * unit
         rest = np.array([share / unit for share in part.tolist()], np.float64)
         return Squares(exact.added_up(whole), "float", 0, 0, rest)
 

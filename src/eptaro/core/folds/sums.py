@@ -59,8 +59,8 @@ class Sum:
         """Return the same sums in the wider of both kinds: integer, decimal, float."""
         if other.rest is not None and self.rest is None:
             unit = 10**self.scale
-            whole, part = np.divmod(self.whole, unit)
-            return Sum(whole, exact.floats(part) / unit, "float")
+            whole = self.whole // unit  # of Python integers there is no divmod
+            return Sum(whole, exact.floats(self.whole - whole * unit) / unit, "float")
         if self.rest is not None or other.scale <= self.scale:
             return self
         units = exact.times(self.whole, 10 ** (other.scale - self.scale))

@@ -93,12 +93,13 @@ def spread(
     runs = Runs.of(self.view(by, only, as_of), column, per)
     values, lo, hi, count = runs.values, runs.lo, runs.hi, runs.count
     quarters = [runs.quantile(share) for share in (0.25, 0.5, 0.75)]
-    reach = _FENCE * (quarters[2] - quarters[0])
-    below, above = quarters[0] - reach, quarters[2] + reach
+    with np.errstate(over="ignore", invalid="ignore"):  # of values near the ends of floats
+        reach = _FENCE * (quarters[2] - quarters[0])
+        below, above = quarters[0] - reach, quarters[2] + reach
+        mean = np.add.reduceat(values * np.diff(runs.before), lo) / count
     first = runs.places(below[:, None], "left")[:, 0]
     last = runs.places(above[:, None], "right")[:, 0]
     outside = count - (runs.before[last] - runs.before[first])
-    mean = np.add.reduceat(values * np.diff(runs.before), lo) / count
     figures = {
         "mean": (mean, "Mean of the values"),
         "low": (values[first], "Least value within the lower fence"),
@@ -110,7 +111,10 @@ def spread(
     made = [
         *runs.head(),
         Column.of("entries", "integer", count, description=f"Values of {column}"),
-        *(Column.of(n, "float", v, description=text) for n, (v, text) in figures.items()),
+        *(
+            Column.of(n, "float", v, np.isfinite(v), description=text)
+            for n, (v, text) in figures.items()
+        ),
         Column.of("outliers", "integer", outside, description="Values beyond the fences"),
         Column.of("least", "float", values[lo], description="The least value"),
         Column.of("most", "float", values[hi - 1], description="The largest value"),
@@ -166,6 +170,8 @@ def histogram(
     asked = Histogram(column, per, bins)
     runs = Runs.of(self.view(by, only, as_of), column, per)
     edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
+    if not np.isfinite(edges).all():
+        raise QuestionError(f"the values of {column!r} lie too far apart for ranges of floats")
     count, rows = len(edges) - 1, len(runs.lo)
     found = runs.places(np.tile(edges, (rows, 1)), "left")
     entries = np.diff(runs.before[found], axis=1).ravel()
@@ -190,8 +196,10 @@ def _round_edges(least: float, most: float, bins: int) -> NDArray[np.float64]:
     [0.0, 10.0, 20.0]
     """
     width = (most - least) / bins or max(abs(most), 1.0)
+    if not np.isfinite(width):
+        return np.full(2, np.inf)
     power = 10.0 ** np.floor(np.log10(width))
     width = power * next(step for step in (1, 2, 2.5, 5, 10) if step * power >= width * 0.999)
-    first = np.floor(least / width)
-    last = np.floor(most / width) + 1
-    return np.asarray(np.arange(first, last + 1) * width)
+    first, last = np.floor(least / width), np.floor(most / width) + 1
+    with np.errstate(over="ignore", invalid="ignore"):
+        return np.asarray(np.arange(first, last + 1) * width)

@@ -1,0 +1,85 @@
+"""Books merged: sums beyond 64 bits, kinds and decimals brought together, what differs refused."""
+
+import unittest
+from decimal import Decimal
+from fractions import Fraction
+
+import eptaro as ep
+
+MEASURES = ["s=sum(x)", "lo=min(x)", "hi=max(x)", "f=first(x)", "l=last(x)", "m=median(x)", "d=distinct(x)",
+            "v=var(x)", "a=mean(x)", "n=count(x)"]  # fmt: skip
+
+
+def book(values, on="2025-01-01", **given):
+    """Return a book of values on one day."""
+    return ep.Daybook(
+        {"on": [on] * len(values), "x": values}, date="on", **({"measures": MEASURES} | given)
+    )
+
+
+class Merged(unittest.TestCase):
+    """The outcome is that of one fold over the rows of both."""
+
+    def test_a_sum_beyond_64_bits_is_told_and_never_wraps(self):
+        big = book([2**62, 2**62 - 1], measures="s=sum(x)")
+        self.assertEqual(big.recap("year")["s"].tolist(), [2**63 - 1])
+        over = big.merged(book([1], measures="s=sum(x)"), force=True)
+        with self.assertRaisesRegex(ep.MeasureError, "'s'.*does not fit into 64 bits"):
+            over.recap("year")
+        back = over.merged(book([-5], measures="s=sum(x)"), force=True)
+        self.assertEqual(back.recap("year")["s"].tolist(), [2**63 - 5])
+        apart = big.merged(book([2**62], on="2026-01-01", measures="s=sum(x)"), force=True)
+        self.assertEqual(apart.recap("year")["s"].tolist(), [2**63 - 1, 2**62])
+
+    def test_kinds_and_decimals_come_together(self):
+        halves, cents, whole = [0.5, -2.25], [Decimal("1.25"), Decimal("-3.10")], [4, 7, 7]
+        for one, two in ((whole, cents), (cents, whole), (whole, halves), (halves, whole), (cents, halves),
+                         (halves, cents), ([Decimal("0.001")], cents)):  # fmt: skip
+            with self.subTest(one=one, two=two):
+                row = next(book(one).merged(book(two)).recap("year").rows())
+                every = [Fraction(value) for value in [*one, *two]]
+                mean = sum(every) / len(every)
+                self.assertAlmostEqual(row["s"], type(row["s"])(float(sum(every))), 9)
+                self.assertEqual([float(row[name]) for name in ("lo", "hi", "f", "l")],
+                                 [float(value) for value in (min(every), max(every), every[0], every[-1])])  # fmt: skip
+                self.assertEqual((row["d"], row["n"]), (len(set(every)), len(every)))
+                self.assertAlmostEqual(row["a"], float(mean), 9)
+                ordered = sorted(every)
+                middle = (ordered[(len(every) - 1) // 2] + ordered[len(every) // 2]) / 2
+                self.assertAlmostEqual(row["m"], float(middle), 9)
+                spread = sum((value - mean) ** 2 for value in every) / (len(every) - 1)
+                self.assertAlmostEqual(row["v"], float(spread), 9)
+
+    def test_decimals_beyond_64_bits_and_floats_come_together(self):
+        large = book([Decimal(10**16) + Decimal("0.25")] * 2000, measures=["s=sum(x)", "a=mean(x)"])
+        row = next(
+            large.merged(book([0.5, 1.25], measures=["s=sum(x)", "a=mean(x)"])).recap("year").rows()
+        )
+        self.assertEqual(row["s"], float(2000 * Fraction(10**16) + 500 + Fraction(7, 4)))
+
+    def test_the_later_part_is_last_whatever_its_rows_were_numbered(self):
+        first = book([1, 2, 3], measures="l=last(x)")
+        self.assertEqual(
+            first.merged(book([9], measures="l=last(x)")).recap("year")["l"].tolist(), [9]
+        )
+        thrice = first.merged(book([9], measures="l=last(x)")).merged(
+            book([8], measures="l=last(x)")
+        )
+        self.assertEqual(thrice.recap("year")["l"].tolist(), [8])
+
+    def test_sources_are_named_each_once_and_many_by_their_number(self):
+        one, two, three = (book([n], measures="s=sum(x)") for n in (1, 2, 3))
+        both = one.merged(two).merged(three)
+        self.assertEqual(both.source, "the table given")
+        self.assertEqual(both.rows, 3)
+
+    def test_what_differs_is_refused(self):
+        with self.assertRaisesRegex(ep.InputError, "the books differ"):
+            book([1], measures="s=sum(x)").merged(book([1], measures="t=sum(x)"))
+        with self.assertRaisesRegex(ep.InputError, "already; merge with force=True"):
+            book([1], measures="s=sum(x)").merged(book([1], measures="s=sum(x)"))
+        by = ep.Daybook(
+            {"on": ["2025-01-01"], "x": [2], "g": ["a"]}, date="on", by="g", measures="s=sum(x)"
+        )
+        with self.assertRaisesRegex(ep.InputError, "grouped by"):
+            book([1], measures="s=sum(x)").merged(by)
