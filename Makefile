@@ -2,19 +2,34 @@
 PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin/python
+PIP := $(RUN) -m pip install --quiet --disable-pip-version-check
+CHECKED := src tests bench examples docs
 
-.PHONY: demo test lint bench clean
+.PHONY: demo test test-quick coverage lint docs bench clean
 
 demo: $(VENV)/.demo
 	$(VENV)/bin/eptaro demo --folder eptaro-demo --replace
 
 test: $(VENV)/.test
-	$(RUN) -W error -m unittest discover -s tests -t .
+	$(RUN) -W error tests/parallel.py
+
+test-quick: $(VENV)/.test
+	$(RUN) -W error tests/parallel.py tests/core
+
+coverage: $(VENV)/.test
+	$(RUN) -m coverage erase
+	$(RUN) -m coverage run -m unittest discover -s tests -t .
+	$(RUN) -m coverage combine --quiet
+	$(RUN) -m coverage report --skip-covered --sort=cover
 
 lint: $(VENV)/.lint
-	$(VENV)/bin/ruff check src tests bench examples docs/make.py
-	$(VENV)/bin/ruff format --check src tests bench examples docs/make.py
+	$(VENV)/bin/ruff check $(CHECKED)
+	$(VENV)/bin/ruff format --check $(CHECKED)
 	$(VENV)/bin/mypy
+
+docs: $(VENV)/.test
+	$(RUN) docs/make.py
+	$(RUN) docs/rooms.py
 
 bench: $(VENV)/.test
 	$(RUN) bench/all.py
@@ -22,19 +37,20 @@ bench: $(VENV)/.test
 $(VENV)/bin/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Eptaro needs Python 3.11 or newer; name one with PYTHON=...")'
 	$(PYTHON) -m venv $(VENV)
+	$(PIP) --upgrade 'pip>=25.1'  # the first that knows dependency groups
 
 # A stamp per set of packages: a second run reuses what stands, a changed pyproject.toml installs anew.
 $(VENV)/.demo: $(VENV)/bin/python pyproject.toml
-	$(RUN) -m pip install --quiet --disable-pip-version-check --editable '.[all]'
+	$(PIP) --editable '.[all]'
 	@touch $@
 
 $(VENV)/.test: $(VENV)/bin/python pyproject.toml
-	$(RUN) -m pip install --quiet --disable-pip-version-check --editable '.[test]'
+	$(PIP) --editable '.[all,postgresql]' --group test
 	@touch $@ $(VENV)/.demo
 
 $(VENV)/.lint: $(VENV)/bin/python pyproject.toml
-	$(RUN) -m pip install --quiet --disable-pip-version-check --editable '.[test,lint]'
+	$(PIP) --editable '.[all,postgresql]' --group test --group lint
 	@touch $@ $(VENV)/.test $(VENV)/.demo
 
 clean:
-	rm -rf $(VENV) build dist eptaro-demo
+	rm -rf $(VENV) build dist eptaro-demo .coverage*

@@ -11,6 +11,7 @@ import re
 from pathlib import Path
 
 import eptaro as ep
+from eptaro.core.measures.catalogue import CATALOGUE
 
 FOLDER = Path(__file__).parent
 ERRORS = (
@@ -33,7 +34,7 @@ def reference() -> str:
             continue
         parts += _entry(f"## {name}", name, found)
         if inspect.isclass(found) and name not in ERRORS:
-            for member, value in sorted(vars(found).items()):
+            for member, value in sorted(_members(found).items()):
                 plain = value.__func__ if isinstance(value, classmethod | staticmethod) else value
                 plain = plain.fget if isinstance(plain, property) else plain
                 if not member.startswith("_") and callable(plain) and inspect.getdoc(plain):
@@ -41,11 +42,22 @@ def reference() -> str:
     return "\n".join(parts)
 
 
+def _members(found: type) -> dict[str, object]:
+    """Return the members of a class, also those of its bases of this package."""
+    own: dict[str, object] = {}
+    for kind in reversed(found.__mro__):
+        if kind.__module__.startswith("eptaro"):
+            own |= vars(kind)
+    return own
+
+
 def _entry(heading: str, name: str, found: object) -> list[str]:
     made = [heading, ""]
     if callable(found) and not (inspect.isclass(found) and issubclass(found, Exception)):
         try:
-            signature = str(inspect.signature(found)).replace("eptaro.core.", "").replace("'", "")
+            signature = re.sub(r"eptaro(\.\w+)+\.", "", str(inspect.signature(found))).replace(
+                "'", ""
+            )
             signature = re.sub(r"<function .*? at 0x[0-9a-f]+>|<factory>", "...", signature)
         except ValueError:
             signature = "()"
@@ -54,17 +66,28 @@ def _entry(heading: str, name: str, found: object) -> list[str]:
 
 
 def _doc(text: str) -> str:
-    """Return a docstring with its examples set apart as code."""
-    lines, code = [], False
-    for line in text.splitlines():
-        starts = line.startswith(">>>")
-        if starts and not code:
-            lines += ["```pycon"]
-            code = True
-        elif code and not line.strip():
-            lines += ["```"]
-            code = False
-        lines.append(line)
+    """Return a docstring as Markdown: sections as lists, examples set apart as code."""
+    lines, code, section = [], False, ""
+    source = text.splitlines()
+    for line, after in zip(source, [*source[1:], ""], strict=True):
+        if after and set(after) == {"-"} and len(after) == len(line):
+            section = line
+            lines.append(f"**{line}**")
+        elif line and set(line) == {"-"} and section:
+            lines.append("")
+        elif section in ("Parameters", "Returns", "Raises") and line and not line.startswith(" "):
+            name, _, kind = line.partition(" : ")
+            lines.append(f"- `{name}`" + (f" ({kind})" if kind else "") + ":")
+        elif section in ("Parameters", "Returns", "Raises") and line:
+            lines.append(f"  {line.strip()}")
+        else:
+            if line.startswith(">>>") and not code:
+                lines.append("```pycon")
+                code = True
+            elif code and not line.strip():
+                lines.append("```")
+                code = False
+            lines.append(line)
     return "\n".join([*lines, *(["```"] if code else [])])
 
 
@@ -93,7 +116,23 @@ def columns() -> str:
     return json.dumps(told, indent=1, ensure_ascii=False) + "\n"
 
 
-PAGES = {"reference.md": reference, "columns.json": columns}
+def measures() -> str:
+    """Return the page of the calculations that measures are made of."""
+    head = ["name", "what it is", "unit", "parts add up", "the fold keeps"]
+    lines = [HEAD, "# Measures", "", "| " + " | ".join(head) + " |", "|---" * len(head) + "|"]
+    for name, one in CATALOGUE.items():
+        said = " ".join((inspect.getdoc(one) or "").split())
+        argument = (
+            "column, share" if one.takes_share else "column" if one.needs_column else "[column]"
+        )
+        adds = "yes" if one.adds_up else "no: totals are worked out over all their transactions"
+        lines.append(
+            f"| `{name}({argument})` | {said} | {one.unit} | {adds} | {', '.join(one.kept)} |"
+        )
+    return "\n".join([*lines, ""])
+
+
+PAGES = {"reference.md": reference, "columns.json": columns, "measures.md": measures}
 
 if __name__ == "__main__":
     for file, maker in PAGES.items():

@@ -14,8 +14,10 @@ def concrete_kinds(base: type) -> set[type]:
     for module in pkgutil.walk_packages(eptaro.__path__, "eptaro."):
         if not module.name.endswith("__main__"):
             importlib.import_module(module.name)
-    found, left = set(), [base]
+    found: set[type] = set()
+    left = [base]
     while left:
+        kind: type
         for kind in left.pop().__subclasses__():
             left.append(kind)
             if not inspect.isabstract(kind) and kind.__module__.startswith("eptaro."):

@@ -6,6 +6,7 @@ import datetime as dt
 import random
 from decimal import Decimal
 from fractions import Fraction
+from typing import Any
 
 DAY = dt.timedelta(1)
 CIVIL = {"year_starts": "01-01", "year_named": "end"}
@@ -26,14 +27,14 @@ def add_civil_months(day: dt.date, n: int) -> dt.date:
     raise AssertionError
 
 
-def year_start(day: dt.date, rule: dict) -> dt.date:
+def year_start(day: dt.date, rule: dict[str, str]) -> dt.date:
     """Return the first day of the rule's year that holds a day."""
     month, number = map(int, rule["year_starts"].split("-"))
     start = dt.date(day.year, month, number)
     return start if start <= day else dt.date(day.year - 1, month, number)
 
 
-def period(day: dt.date, level: str, rule: dict) -> tuple[dt.date, dt.date, int, int]:
+def period(day: dt.date, level: str, rule: dict[str, str]) -> tuple[dt.date, dt.date, int, int]:
     """Return first day, last day, named year and number of the period holding a day."""
     begin = year_start(day, rule)
     end = add_civil_months(begin, 12) - DAY
@@ -74,7 +75,7 @@ class Rows:
         self.last = max(row[0] for row in rows)
         self.groups = sorted({row[1] for row in rows})
 
-    def over(self, group: str | None, first: dt.date, last: dt.date) -> dict | None:
+    def over(self, group: str | None, first: dt.date, last: dt.date) -> dict[str, Any] | None:
         """Return sum, count and mean over a span, or None where it is outside the coverage."""
         if last < self.first or first > self.last:
             return None

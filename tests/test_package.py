@@ -4,6 +4,7 @@ import ast
 import contextlib
 import doctest
 import importlib
+import inspect
 import io
 import pkgutil
 import re
@@ -228,7 +229,63 @@ class Snippets(unittest.TestCase):
 
     def test_the_architecture_page_names_the_layers_and_arrows_that_there_are(self):
         page = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
-        told = dict(re.findall(r"^\| `(\w+)/` \|.*\| ([^|]*) \|$", page, re.M))
+        told = dict(re.findall(r"^\| `(\w+)(?:/|\.py)` \|.*\| ([^|]*) \|$", page, re.M))
         self.assertEqual(set(told), set(MAY_USE))
         for layer, may in told.items():
             self.assertEqual(set(re.findall(r"`(\w+)`", may)), MAY_USE[layer], layer)
+        self.assertEqual(tuple(re.findall(r"^\| `(\w+)` \| [^|]*\? \|$", page, re.M)), ROOMS)
+
+    def test_the_drawing_of_the_rooms_is_current(self):
+        done = subprocess.run(
+            [sys.executable, "-c", "import rooms; print(rooms.TARGET.read_text() == rooms.drawing())"],
+            cwd=ROOT / "docs", capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        self.assertEqual(done.stdout.strip(), "True", done.stderr or "run make docs")
+
+    def test_public_docstrings_list_their_parameters(self):
+        for name, found in public_callables():
+            text = inspect.getdoc(found) or ""
+            given = [
+                one for one in inspect.signature(found).parameters if one not in ("self", "cls")
+            ]
+            told = re.search(r"Parameters\n-{10}\n(.*?)(?:\n\n[A-Z]\w+\n-+|\Z)", text, re.DOTALL)
+            if given and "other parameters" not in text:
+                self.assertIsNotNone(told, name)
+                heads = re.findall(r"^(\w[\w, ]*) : ", told[1], re.M)
+                listed = [one for head in heads for one in head.split(", ")]
+                self.assertEqual(
+                    sorted(listed), sorted(one for one in given if one[0] != "_"), name
+                )
+            self.assertNotIn(">>>", text.partition("Examples\n--------")[0], name)
+
+
+ERRORS = {
+    "EptaroError",
+    "CalendarError",
+    "DateError",
+    "InputError",
+    "MeasureError",
+    "QuestionError",
+}
+
+
+def public_callables():
+    """Yield the public functions and classes, and the methods of these, each where it is written.
+
+    A method that overrides one has its docstring there.
+    """
+    for name in set(eptaro.__all__) - ERRORS - {"__version__", "Column"}:
+        found = getattr(eptaro, name)
+        yield name, found
+        if not inspect.isclass(found):
+            continue
+        written: dict[str, object] = {}
+        for kind in found.__mro__:
+            if kind.__module__.startswith("eptaro"):
+                written |= {
+                    member: value for member, value in vars(kind).items() if member[0] != "_"
+                }
+        for member, value in written.items():
+            plain = getattr(value, "__func__", value)
+            if callable(plain) and not isinstance(plain, property):
+                yield f"{name}.{member}", plain

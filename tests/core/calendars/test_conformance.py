@@ -133,3 +133,27 @@ class EveryCalendar(unittest.TestCase):
                 calendar.periods(ep.Span.of(FIRST, LAST), "decade")
             with self.assertRaisesRegex(ep.CalendarError, calendar.name):
                 calendar.period("no label")
+
+    def test_days_are_numbered_in_their_year_and_found_again(self):
+        for calendar in CALENDARS:
+            years, numbers = calendar.numbers(DAYS, "day")
+            opens = calendar.first_days(calendar.index_of(DAYS, "year"), "year")
+            np.testing.assert_array_equal(numbers, DAYS - opens + 1)
+            if isinstance(calendar, ep.ListedCalendar):
+                continue  # a list has no days by number
+            back, exists = calendar.index_at(years, numbers, "day")
+            np.testing.assert_array_equal(back, DAYS)
+            self.assertTrue(exists.all())
+            self.assertFalse(calendar.index_at(years[:1], np.array([400]), "day")[1].any())
+            self.assertFalse(calendar.index_at(years[:1], np.array([0]), "day")[1].any())
+
+    def test_a_list_ends_with_its_last_day(self):
+        listed = CALENDARS[-1]
+        first, last = listed.limits.lo, listed.limits.hi
+        ends = np.array([first - 1, first, last, last + 1])
+        _, exists = listed.counterparts(ends[1:3], "day", np.array([0, 0]), "day")
+        self.assertTrue(exists.all())
+        for days in (ends[:1], ends[3:]):
+            with self.assertRaisesRegex(ep.CalendarError, "outside the list"):
+                listed.index_of(days, "month")
+        self.assertEqual(listed.index_of(ends[1:3], "month").tolist(), [0, 143])
