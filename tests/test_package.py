@@ -170,8 +170,8 @@ class Layout(unittest.TestCase):
         self.assertEqual(sorted(names), sorted(set(names)))
 
 
-class Snippets(unittest.TestCase):
-    """Every example in a docstring or in the README runs."""
+class Docstrings(unittest.TestCase):
+    """Every example in a docstring runs, and every public docstring is whole."""
 
     def test_docstrings(self):
         ran = 0
@@ -182,6 +182,26 @@ class Snippets(unittest.TestCase):
             self.assertEqual(result.failed, 0, module.name)
             ran += result.attempted
         self.assertGreater(ran, 20)
+
+    def test_public_docstrings_list_their_parameters(self):
+        for name, found in public_callables():
+            text = inspect.getdoc(found) or ""
+            given = [
+                one for one in inspect.signature(found).parameters if one not in ("self", "cls")
+            ]
+            told = re.search(r"Parameters\n-{10}\n(.*?)(?:\n\n[A-Z]\w+\n-+|\Z)", text, re.DOTALL)
+            if given and "other parameters" not in text:
+                self.assertIsNotNone(told, name)
+                heads = re.findall(r"^(\w[\w, ]*) : ", told[1], re.M)
+                listed = [one for head in heads for one in head.split(", ")]
+                self.assertEqual(
+                    sorted(listed), sorted(one for one in given if one[0] != "_"), name
+                )
+            self.assertNotIn(">>>", text.partition("Examples\n--------")[0], name)
+
+
+class Pages(unittest.TestCase):
+    """Every command and snippet of a page runs."""
 
     def test_commands_of_every_page_print_what_it_shows_and_its_python_runs(self):
         for page in (ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))):
@@ -206,6 +226,22 @@ class Snippets(unittest.TestCase):
                 done = subprocess.run(command, capture_output=True, text=True, check=False)
                 self.assertEqual((done.returncode, done.stderr), (0, ""), code)
 
+
+class Examples(unittest.TestCase):
+    """Every example runs as a script."""
+
+    def test_examples_run(self):
+        for script in sorted((ROOT / "examples").glob("*.py")):
+            with tempfile.TemporaryDirectory() as folder:
+                done = subprocess.run([sys.executable, "-W", "error", script], cwd=folder, capture_output=True,
+                                      text=True, check=False)  # fmt: skip
+                self.assertEqual((done.returncode, done.stderr), (0, ""), script.name)
+                self.assertTrue(done.stdout.strip(), script.name)
+
+
+class Made(unittest.TestCase):
+    """What is made from the code is current, and links lead somewhere."""
+
     def test_links_lead_somewhere(self):
         for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
             for link in re.findall(r"\]\(([^)#]+)\)", page.read_text(encoding="utf-8")):
@@ -218,14 +254,6 @@ class Snippets(unittest.TestCase):
             cwd=ROOT / "docs", capture_output=True, text=True, check=False,
         )  # fmt: skip
         self.assertEqual(done.stdout.strip(), "True", done.stderr or "run python docs/make.py")
-
-    def test_examples_run(self):
-        for script in sorted((ROOT / "examples").glob("*.py")):
-            with tempfile.TemporaryDirectory() as folder:
-                done = subprocess.run([sys.executable, "-W", "error", script], cwd=folder, capture_output=True,
-                                      text=True, check=False)  # fmt: skip
-                self.assertEqual((done.returncode, done.stderr), (0, ""), script.name)
-                self.assertTrue(done.stdout.strip(), script.name)
 
     def test_the_architecture_page_names_the_layers_and_arrows_that_there_are(self):
         page = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
@@ -241,22 +269,6 @@ class Snippets(unittest.TestCase):
             cwd=ROOT / "docs", capture_output=True, text=True, check=False,
         )  # fmt: skip
         self.assertEqual(done.stdout.strip(), "True", done.stderr or "run make docs")
-
-    def test_public_docstrings_list_their_parameters(self):
-        for name, found in public_callables():
-            text = inspect.getdoc(found) or ""
-            given = [
-                one for one in inspect.signature(found).parameters if one not in ("self", "cls")
-            ]
-            told = re.search(r"Parameters\n-{10}\n(.*?)(?:\n\n[A-Z]\w+\n-+|\Z)", text, re.DOTALL)
-            if given and "other parameters" not in text:
-                self.assertIsNotNone(told, name)
-                heads = re.findall(r"^(\w[\w, ]*) : ", told[1], re.M)
-                listed = [one for head in heads for one in head.split(", ")]
-                self.assertEqual(
-                    sorted(listed), sorted(one for one in given if one[0] != "_"), name
-                )
-            self.assertNotIn(">>>", text.partition("Examples\n--------")[0], name)
 
 
 ERRORS = {

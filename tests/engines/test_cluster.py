@@ -146,7 +146,7 @@ class Cluster(unittest.TestCase):
             ([5], 2, {"x": 10}),
         )
         with self.assertRaisesRegex(ep.InputError, "no scheduler answers"):
-            ep.Daybook.fold(files, **asked | {"client": "tcp://127.0.0.1:9"})
+            ep.Daybook.fold(files, **asked | {"client": "tcp://127.0.0.1:9", "patience": 2})
 
 
 class GivenUp(unittest.TestCase):
