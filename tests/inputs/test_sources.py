@@ -51,6 +51,50 @@ class Files(unittest.TestCase):
         return ep.Daybook.read(self.file("rows.csv", content), **{**OPTIONS, **options})
 
 
+class Folders(Files):
+    """Folders of Parquet files, in folders whose names state columns."""
+
+    def setUp(self):
+        super().setUp()
+        for year in (2024, 2025):
+            for port in ("Aldmoor", "Brinefen"):
+                folder = self.folder / f"sailed={year}" / f"port={port}"
+                folder.mkdir(parents=True)
+                rows = {"on": [f"{year}-03-01", f"{year}-04-01"], "fare": [year % 100, 1]}
+                parquet.write_table(pa.table(rows), folder / "part.parquet")
+        (self.folder / "_unfinished.parquet").write_text("no")
+        (self.folder / "note.txt").write_text("no")
+
+    def test_what_folders_state_is_a_column(self):
+        for engine in ("stream", "local"):
+            book = ep.Daybook.fold(str(self.folder), date="on", by=["port", "sailed"], engine=engine,
+                                   measures=["s=sum(fare)", "d=distinct(port)"])  # fmt: skip
+            found = book.recap("year", by="port")
+            self.assertEqual(found["s"].tolist(), [25, 26, 25, 26])
+            self.assertEqual(found["d"].tolist(), [1, 1, 1, 1])
+            self.assertEqual(book.recap("year", by="sailed")["s"].tolist(), [50, 0, 0, 52])
+
+    def test_a_file_is_never_read_twice_and_never_without_a_column(self):
+        with self.assertRaisesRegex(ep.InputError, "is named twice"):
+            ep.Daybook.read(
+                [self.folder, self.folder / "sailed=2024"], date="on", measures="n=count()"
+            )
+        parquet.write_table(
+            pa.table({"on": ["2025-01-01"]}), self.folder / "sailed=2024" / "z.parquet"
+        )
+        with self.assertRaisesRegex(ep.InputError, "z.parquet: unknown column 'fare'"):
+            ep.Daybook.read(self.folder, date="on", measures="s=sum(fare)")
+        (self.folder / "a.parquet").write_text("no")
+        with self.assertRaisesRegex(ep.InputError, "a.parquet: cannot be read"):
+            ep.Daybook.read(self.folder, date="on", measures="s=sum(fare)")
+
+    def test_a_folder_without_parquet_is_refused(self):
+        empty = self.folder / "empty"
+        empty.mkdir()
+        with self.assertRaisesRegex(ep.InputError, "is a folder without Parquet files"):
+            ep.Daybook.read(empty, date="on", measures="n=count()")
+
+
 class SameBook(Files):
     """The same rows in any form give the same answer."""
 

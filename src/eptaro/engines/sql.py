@@ -19,7 +19,7 @@ from eptaro.core.questions.scope import Scope
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.engines.sqlplanes import entries_of, tally_of
-from eptaro.engines.sqlqueries import DAY, LISTED, REFUSED, ROWS, Queried
+from eptaro.engines.sqlqueries import DAY, GROUPED, LISTED, REFUSED, ROWS, Queried
 from eptaro.engines.sqlresults import Keys, Result, array_of
 from eptaro.errors import DateError, InputError, MeasureError
 from eptaro.inputs.dates.reading import settled_start
@@ -51,6 +51,8 @@ def fold_database(
     for plane in wanted_planes:
         if plane.what in REFUSED:
             raise MeasureError(f"{plane.what}({plane.column}) {REFUSED[plane.what]}")
+        if plane.what not in GROUPED + LISTED:
+            raise TypeError(f"it is not said how a database makes {plane}")
     with refusals(url):
         engine = connected(url)
         try:
@@ -66,7 +68,7 @@ def _asked(
     rows: Queried, date: str, by: list[str], planes: list[Plane], rules: DateRules, where: list[Any]
 ) -> Result:
     """Ask the database all that the planes need."""
-    summed = [p for p in planes if p.what not in (*LISTED, "rows")]
+    summed = [p for p in planes if p.what in GROUPED and p.what != "rows"]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
     queries = []
     counted = ("rows", "filled", "codes")

@@ -50,6 +50,22 @@ class Counting(unittest.TestCase):
         numbers = np.arange(-40, 40)
         np.testing.assert_array_equal(work.number(work.day_at(numbers)), numbers)
 
+    @settings(max_examples=60)
+    @given(weekends, offs, st.integers(-40, 40))
+    def test_equals_the_business_days_of_numpy(self, weekend, holidays, n):
+        work = ep.Workdays(weekend, holidays=ep.HolidaySet(ep.Holiday(d, "x") for d in holidays))
+        mask = [name not in weekend for name in WEEKDAYS]
+        rule = np.busdaycalendar(mask, np.array(sorted(holidays), "datetime64[D]"))
+        every = np.arange(START, END, dtype="datetime64[D]")
+        ordinals = every.astype(np.int64)
+        flags = np.is_busday(every, busdaycal=rule)
+        np.testing.assert_array_equal(work.is_workday(ordinals), flags)
+        counts = np.busday_count(every[0], every + 1, busdaycal=rule)
+        np.testing.assert_array_equal(work.between(ordinals[:1], ordinals), counts)
+        open_days = every[flags]  # from the others NumPy rolls to a workday first
+        moved = np.busday_offset(open_days, n, busdaycal=rule)
+        np.testing.assert_array_equal(work.shift(open_days, n), moved)
+
     def test_kinds_that_close_and_kinds_that_do_not(self):
         held = ep.HolidaySet([ep.Holiday(dt.date(2025, 8, 20), "Fair", "company")])
         self.assertTrue(ep.Workdays(holidays=held).is_workday(np.array([20319]))[0])

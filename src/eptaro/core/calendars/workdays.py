@@ -101,7 +101,8 @@ class Workdays:
         days : int array
             Day ordinals.
         """
-        return self.number(days + 1) > self.number(days)
+        dates, closed = days.astype("datetime64[D]"), self._closed.astype("datetime64[D]")
+        return np.is_busday(dates, weekmask=~self._off, holidays=closed)
 
     def number(self, days: Days) -> Ints:
         """Return how many workdays come before each day ordinal, from a fixed day on.

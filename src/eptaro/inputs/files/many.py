@@ -9,10 +9,6 @@ import pyarrow as pa
 
 from eptaro.inputs.sources import Source, Wanted
 
-_BATCH = 1 << 20
-_PACKED = (".gz", ".zst", ".bz2")
-_STANDARD_INPUT = "-"
-
 
 class ManyFiles(Source):
     """Several files of one kind, one after the other."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ import pyarrow as pa
 from eptaro.errors import EptaroError, InputError, unknown
 from eptaro.inputs.files.arrow import ArrowFile
 from eptaro.inputs.files.csv import CsvFile, StandardInput
+from eptaro.inputs.files.folders import parquet_folder
 from eptaro.inputs.files.jsonlines import JsonLines
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.parquet import ParquetFile, unreadable
@@ -18,7 +20,6 @@ from eptaro.inputs.files.workbooks import read_sheet
 from eptaro.inputs.sources import FrameSource, Source, TableSource
 from eptaro.rules.files import FileRules
 
-_BATCH = 1 << 20
 _PACKED = (".gz", ".zst", ".bz2")
 _STANDARD_INPUT = "-"
 
@@ -53,13 +54,12 @@ def open_files(paths: list[str], rules: FileRules | None = None) -> Source:
         from eptaro.inputs.databases import query_source
 
         return query_source(paths[0], rules.query)
-    found = [file for path in paths for file in _expanded(path)]
-    if not found:
+    parts = [part for path in paths for part in _sources(path, rules)]
+    if not parts:
         raise InputError("no file is given")
-    for path in found:
-        if found.count(path) > 1:
-            raise InputError(f"{path}: is named twice; its rows would count twice")
-    parts = [_opened(path, rules) for path in found]
+    for name, count in Counter(part.name for part in parts).items():
+        if count > 1:
+            raise InputError(f"{name}: is named twice; its rows would count twice")
     return parts[0] if len(parts) == 1 else ManyFiles(parts)
 
 
@@ -72,25 +72,18 @@ def opened_source(given: Any, rules: FileRules | None = None) -> Source:
     return FrameSource(given)
 
 
-def _expanded(path: str) -> list[Path]:
-    if path == _STANDARD_INPUT:
-        return [Path(path)]
+def _sources(path: str, rules: FileRules) -> Sequence[Source]:
+    """Return the files of a path, a pattern or a folder."""
     file = Path(path)
-    if file.is_dir():
-        files = sorted(file.glob("*.parquet"))
-        if not files:
-            raise InputError(f"{path}: is a folder without Parquet files")
-        return files
-    if any(mark in path for mark in "*?[") and not file.exists():
-        files = (
-            sorted(Path().glob(path))
-            if not file.is_absolute()
-            else sorted(Path(file.anchor).glob(str(file.relative_to(file.anchor))))
-        )
-        if not files:
-            raise InputError(f"{path}: no file fits this pattern")
-        return files
-    return [file]
+    if path != _STANDARD_INPUT and file.is_dir():
+        return parquet_folder(file, rules)
+    if not any(mark in path for mark in "*?[") or file.exists():
+        return [_opened(file, rules)]
+    start = Path(file.anchor) if file.is_absolute() else Path()
+    found = sorted(start.glob(str(file.relative_to(start))))
+    if not found:
+        raise InputError(f"{path}: no file fits this pattern")
+    return [_opened(one, rules) for one in found]
 
 
 def _opened(path: Path, rules: FileRules) -> Source:

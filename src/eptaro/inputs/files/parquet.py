@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 
 from eptaro.errors import InputError
@@ -14,15 +15,23 @@ from eptaro.inputs.sources import Source, Wanted, check_columns, sound
 from eptaro.rules.files import FileRules
 
 _BATCH = 1 << 20
-_PACKED = (".gz", ".zst", ".bz2")
-_STANDARD_INPUT = "-"
 
 
 class ParquetFile(Source):
-    """A Parquet file, read a million rows at a time; with `groups` some row groups alone."""
+    """A Parquet file, read a million rows at a time; with `groups` some row groups alone.
 
-    def __init__(self, path: Path, rules: FileRules, groups: Sequence[int] | None = None) -> None:
+    `stated` are columns of one value each, which the names of its folders state.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        rules: FileRules,
+        groups: Sequence[int] | None = None,
+        stated: Mapping[str, Any] | None = None,
+    ) -> None:
         self.path, self.name, self._groups = path, str(path), groups
+        self._stated = {} if stated is None else dict(stated)
         del rules
 
     def _open(self) -> Any:
@@ -36,7 +45,8 @@ class ParquetFile(Source):
     def names(self) -> list[str]:
         """Return the names of all columns."""
         with self._open() as file:
-            return list(file.schema_arrow.names)
+            own = list(file.schema_arrow.names)
+        return [*own, *(name for name in self._stated if name not in own)]
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns; text to group by is read as codes."""
@@ -44,24 +54,35 @@ class ParquetFile(Source):
 
         with self._open() as file:
             schema, rows = file.schema_arrow, file.metadata.num_rows
-        check_columns(wanted.names, schema.names, self.name)
+        own = [name for name in wanted.names if name in schema.names or name not in self._stated]
+        check_columns(own, schema.names, self.name)
         coded = [
             name
             for name in dict.fromkeys([*wanted.groups, *wanted.others])
-            if pa.types.is_string(schema.field(name).type)
+            if name in own and pa.types.is_string(schema.field(name).type)
         ]
         done = 0
         with parquet.ParquetFile(self.path, read_dictionary=coded) as file:
-            for table in _pieces(file, wanted.names, self._groups):
+            for table in _pieces(file, own, self._groups):
                 done += table.num_rows
                 self.share = done / max(rows, 1)
-                yield sound(table.select(wanted.names))
+                yield sound(self._with_stated(table).select(wanted.names))
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""
         with self._open() as file:
             for batch in file.iter_batches(_BATCH):
-                yield sound(pa.Table.from_batches([batch]))
+                yield sound(self._with_stated(pa.Table.from_batches([batch])))
+
+    def _with_stated(self, table: pa.Table) -> pa.Table:
+        for name, value in self._stated.items():
+            if name not in table.column_names:
+                words = pa.array([value]).dictionary_encode()
+                codes = pa.array(np.zeros(table.num_rows, np.int32))
+                table = table.append_column(
+                    name, pa.DictionaryArray.from_arrays(codes, words.dictionary)
+                )
+        return table
 
     def fingerprint(self) -> str:
         """Return a digest of the file, and which part of it this is."""
@@ -78,7 +99,7 @@ class ParquetFile(Source):
             held += size
             if held >= rows or number == len(sizes) - 1:
                 groups = range(start, number + 1)
-                found.append(ParquetFile(self.path, FileRules(), groups))
+                found.append(ParquetFile(self.path, FileRules(), groups, self._stated))
                 start, held = number + 1, 0
         return found
 
