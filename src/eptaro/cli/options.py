@@ -10,7 +10,7 @@ from typing import Any, Literal, TypeVar
 
 import click
 
-from eptaro.core.calendars.levels import WEEKDAYS
+from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 FORMATS = ("table", "csv", "json", "markdown")
@@ -46,13 +46,13 @@ class RuleOptions:
 
     config: Path | None
     year_starts: str | None
-    year_named: Literal["start", "end"] | None
+    year_named: YearNamed | None
     prefix: str | None
-    week_starts: str | None
+    week_starts: Weekday | None
     first_week_days: int | None
     pattern: str | None
     year_ends: str | None
-    ends: Literal["nearest", "last"] | None
+    ends: YearEnds | None
     long_month: int | None
 
 

@@ -8,12 +8,11 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from eptaro.core.calendars.levels import Weekday, YearEnds, YearNamed
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 
 SCHEMA = Path(__file__).with_name("eptaro.schema.json")
-
-Weekday = Literal["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
 
 
 class Part(BaseModel):
@@ -27,7 +26,7 @@ class Month(Part):
 
     kind: Literal["month"] = "month"
     year_starts: str = "01-01"
-    year_named: Literal["start", "end"] = "end"
+    year_named: YearNamed = "end"
     week_starts: Weekday = "monday"
     first_week_days: int = Field(4, ge=1, le=7)
     prefix: str = ""
@@ -40,8 +39,8 @@ class Week(Part):
     pattern: str = "4-4-5"
     week_starts: Weekday = "sunday"
     year_ends: str = "01-31"
-    ends: Literal["nearest", "last"] = "nearest"
-    year_named: Literal["start", "end"] = "end"
+    ends: YearEnds = "nearest"
+    year_named: YearNamed = "end"
     long_month: int | None = None
     prefix: str = "FY"
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
 from eptaro.addresses import shown_address
+from eptaro.core.tables.outlets import Mode
 from eptaro.core.tables.table import Table
 from eptaro.errors import InputError, refused, unknown
 from eptaro.outputs.connections import connected, need_sqlalchemy, refusals
@@ -21,12 +22,8 @@ from eptaro.outputs.sqltables import (
     tables_of,
 )
 
-MODES = ("create", "replace", "extend")
-
-
+MODES = get_args(Mode)
 _SLICE = 4096  # rows compared at a time
-
-
 _MARK = "(all)"  # the row of NAME_columns that says who loaded the table
 
 
@@ -36,13 +33,13 @@ class Loaded:
 
     table: str
     added: int
-    mode: str
+    mode: Mode
 
     def __str__(self) -> str:
         return f"{self.added:,} rows added to {self.table} ({self.mode})"
 
 
-def load_table(table: Table, url: str, name: str, mode: str = "create") -> Loaded:
+def load_table(table: Table, url: str, name: str, mode: Mode = "create") -> Loaded:
     """Write a table to a database, with its data dictionary beside it as NAME_columns.
 
     The key is `date_key`, or else `date`; period indexes and the month key are indexed,

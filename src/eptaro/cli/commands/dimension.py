@@ -15,6 +15,7 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.dimension import COLUMN_SETS
 from eptaro.core.dimension import dimension as make_dimension
+from eptaro.core.tables.outlets import Mode
 from eptaro.daybook import Daybook
 
 
@@ -84,7 +85,7 @@ def dimension(
     describe: bool,
     database: str | None,
     table: str | None,
-    mode: str,
+    mode: Mode,
     rules: RuleOptions,
     output: OutputOptions,
 ) -> None:

@@ -13,7 +13,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Days, Flags, Ints
-from eptaro.core.calendars.levels import check_level, check_weekday
+from eptaro.core.calendars.levels import Weekday, check_level, check_weekday
 from eptaro.errors import CalendarError
 
 
@@ -21,10 +21,10 @@ class EqualPartsCalendar(Calendar):
     """What `MonthCalendar` and `WeekCalendar` share: numbering, and weeks."""
 
     per_year: Mapping[str, int] = {"year": 1, "half": 2, "quarter": 4, "month": 12}
-    week_starts: str
+    week_starts: Weekday
     first_week_days: int
 
-    def _set_weeks(self, week_starts: str, first_week_days: int) -> None:
+    def _set_weeks(self, week_starts: Weekday, first_week_days: int) -> None:
         self.week_starts, self._weekday = week_starts, check_weekday(week_starts, "week_starts")
         if isinstance(first_week_days, bool) or first_week_days not in range(1, 8):
             raise CalendarError(f"first_week_days={first_week_days!r} must be 1 to 7")

@@ -3,13 +3,21 @@
 from __future__ import annotations
 
 import re
+from typing import Literal, TypeAlias, TypeVar, get_args
 
 from eptaro.errors import CalendarError, unknown
 
+Word = TypeVar("Word", bound=str)
+
 LEVELS = ("year", "half", "quarter", "month", "week", "day")
 
+Weekday: TypeAlias = Literal[
+    "monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"
+]
+YearNamed: TypeAlias = Literal["start", "end"]  # for the calendar year that it starts or ends in
+YearEnds: TypeAlias = Literal["nearest", "last"]  # to a day of the year, or on or before it
 
-WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+WEEKDAYS: tuple[Weekday, ...] = get_args(Weekday)
 
 
 def check_level(level: str, offered: tuple[str, ...] = LEVELS) -> str:
@@ -26,7 +34,7 @@ def check_weekday(name: str, argument: str) -> int:
     return WEEKDAYS.index(name)
 
 
-def check_choice(argument: str, value: str, accepted: tuple[str, ...]) -> str:
+def check_choice(argument: str, value: Word, accepted: tuple[Word, ...]) -> Word:
     """Return the value when it is accepted, or raise `CalendarError` naming those that are."""
     if value not in accepted:
         raise CalendarError(unknown(f"value for {argument}", value, accepted))

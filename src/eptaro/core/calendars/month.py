@@ -6,7 +6,7 @@ from typing import Any
 
 from eptaro.core.calendars.days import Flags, Ints, add_months, civil_months, month_starts
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
-from eptaro.core.calendars.levels import check_choice, parse_month_day
+from eptaro.core.calendars.levels import Weekday, YearNamed, check_choice, parse_month_day
 from eptaro.errors import CalendarError
 
 _CIVIL_EPOCH = 1970 * 12  # civil months from year 0 to 1970-01
@@ -57,8 +57,8 @@ class MonthCalendar(EqualPartsCalendar):
         name: str = "calendar",
         *,
         year_starts: str = "01-01",
-        year_named: str = "end",
-        week_starts: str = "monday",
+        year_named: YearNamed = "end",
+        week_starts: Weekday = "monday",
         first_week_days: int = 4,
         prefix: str = "",
     ) -> None:

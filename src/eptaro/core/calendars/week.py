@@ -10,7 +10,14 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints, civil, month_starts, weekday
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
-from eptaro.core.calendars.levels import WEEKDAYS, check_choice, parse_month_day
+from eptaro.core.calendars.levels import (
+    WEEKDAYS,
+    Weekday,
+    YearEnds,
+    YearNamed,
+    check_choice,
+    parse_month_day,
+)
 from eptaro.errors import CalendarError
 
 _CIVIL_EPOCH = 1970
@@ -70,10 +77,10 @@ class WeekCalendar(EqualPartsCalendar):
         name: str,
         *,
         pattern: str = "4-4-5",
-        week_starts: str = "sunday",
+        week_starts: Weekday = "sunday",
         year_ends: str = "01-31",
-        ends: str = "nearest",
-        year_named: str = "end",
+        ends: YearEnds = "nearest",
+        year_named: YearNamed = "end",
         long_month: int | None = None,
         prefix: str = "FY",
     ) -> None:

@@ -8,10 +8,12 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
 if TYPE_CHECKING:
     from eptaro.core.tables.table import Table
+
+Mode: TypeAlias = Literal["create", "replace", "extend"]  # of a table in a database
 
 
 @dataclass(frozen=True)
@@ -73,7 +75,7 @@ class Outlets(ABC):
 
         return write(self._table, path)
 
-    def to_database(self, url: str, name: str, *, mode: str = "create") -> Any:
+    def to_database(self, url: str, name: str, *, mode: Mode = "create") -> Any:
         """Write to a table of a database that SQLAlchemy reaches, in one transaction.
 
         The key is `date_key` or `date`, so it is for dimensions; period indexes are indexed,

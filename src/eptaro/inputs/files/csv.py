@@ -11,6 +11,7 @@ import tempfile
 import threading
 import weakref
 from collections.abc import Iterator
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -46,7 +47,11 @@ class CsvFile(Source):
         self._delimiter = "\t" if tab else rules.delimiter
 
     def names(self) -> list[str]:
-        """Return the names in the header."""
+        """Return the names in the header, which is read once."""
+        return list(self._names)
+
+    @cached_property
+    def _names(self) -> list[str]:
         try:
             text = self._header().decode(self._encoding(), errors="replace").lstrip("\ufeff")
             header = next(csv.reader(io.StringIO(text), delimiter=self._delimiter), None)
