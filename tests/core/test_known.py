@@ -9,6 +9,7 @@ from __future__ import annotations
 import datetime as dt
 import doctest
 import hashlib
+import itertools
 import random
 import sys
 import traceback
@@ -17,12 +18,15 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 
 import eptaro as ep
+from eptaro.core.calendars.days import ordinal
 
 PAGES = Path(__file__).parent / "known"
 SHOWN = 3  # first rows that are written out; a fingerprint stands for all
+WIDEST = 240  # characters of a row that are written out
 DAY = dt.timedelta(1)
 FERRIES = ["s=sum(x)", "n=count()", "each=sum(x)/count()", "lo=min(y)", "hi=max(y)", "l=last(y)"]
 SPREAD = [
@@ -99,7 +103,7 @@ def show(table: ep.Table) -> None:
     heads = [(c.name, c.kind, c.scale, c.unit, str(c.format), c.description) for c in table.columns]
     every = [" | ".join(map(_written, row.values())) for row in table.rows()]
     kept = every if len(every) <= SHOWN + 2 else [*every[:SHOWN], "...", every[-1]]
-    print(" | ".join(table.names), *[f"  {row}" for row in kept], sep="\n")
+    print(" | ".join(table.names)[:WIDEST], *[f"  {row}"[:WIDEST] for row in kept], sep="\n")
     print(f"{len(every)} rows {_fingerprint(every)} of columns {_fingerprint(heads)}")
     print(table.footer())
     told = []
@@ -110,7 +114,36 @@ def show(table: ep.Table) -> None:
                 told.append((name, str(trace), trace.plain))
             except ep.EptaroError as error:
                 told.append((name, str(error)))
-    print(f"{len(told)} traces {_fingerprint(told)}")
+    print(f"{len(told)} traces {_fingerprint(told)}, shown {_fingerprint(repr(table))}")
+
+
+def turn(calendar: ep.Calendar, first: str, last: str) -> None:
+    """Print fingerprints of what a calendar says of the days of a span, by level."""
+    days = np.arange(ordinal(first), ordinal(last) + 1)
+    print(calendar.describe(), _fingerprint(calendar.settings()))
+    for level in calendar.levels:
+        index = calendar.index_of(days, level)
+        years, numbers = calendar.numbers(index, level)
+        found = [index, calendar.first_days(index, level), calendar.last_days(index, level), years, numbers,
+                 *calendar.index_at(years + 1, numbers + 7, level), calendar.labels(index, level)]  # fmt: skip
+        for n, wide in itertools.product((-1, 1, 13), calendar.levels):
+            for ask in (calendar.move_days, calendar.shift):
+                try:
+                    found += [ask(days[::9], n, wide)]
+                except ep.EptaroError as error:
+                    found.append(str(error))
+        lists = [
+            [np.asarray(part).tolist() for part in (one if isinstance(one, tuple) else (one,))]
+            for one in found
+        ]
+        steps = [wide for wide in calendar.levels if calendar.units(level, wide) is not None]
+        print(
+            level,
+            calendar.period_of(first, level),
+            calendar.period_of(last, level),
+            steps,
+            _fingerprint(lists),
+        )
 
 
 def _written(value: Any) -> str:
@@ -121,13 +154,22 @@ def _fingerprint(found: Any) -> str:
     return hashlib.sha256(repr(found).encode()).hexdigest()[:12]
 
 
+def given_to(page: str) -> dict[str, Any]:
+    """Return what the questions of a page may name."""
+    calendars = {f"of_{name}": book.calendar for name, book in BOOKS.items()}
+    return {"show": show, "turn": turn, "ep": ep, "HOLIDAYS": HOLIDAYS, **calendars, **BOOKS}
+
+
 class Known(unittest.TestCase):
     """The pages."""
+
+    def test_all_books_are_asked(self) -> None:
+        self.assertEqual({page.stem for page in PAGES.glob("*.txt")}, {*BOOKS, "calendars"})
 
     def check(self, name: str) -> None:
         """Hold the answers of one page."""
         page = PAGES / f"{name}.txt"
-        given = {"module_relative": False, "globs": {"show": show, "ep": ep, name: BOOKS[name]}}
+        given = {"module_relative": False, "globs": given_to(name)}
         found = doctest.testfile(str(page), optionflags=doctest.REPORT_NDIFF, **given)  # type: ignore[arg-type]
         self.assertGreater(found.attempted, 15)
         self.assertEqual(found.failed, 0)
@@ -137,7 +179,7 @@ def _held(name: str) -> Any:
     return lambda self: self.check(name)
 
 
-for _name in BOOKS:
+for _name in (*BOOKS, "calendars"):
     setattr(Known, f"test_{_name}", _held(_name))
 
 
@@ -146,12 +188,12 @@ def rewrite(page: Path) -> None:
     import contextlib
     import io
 
-    said: list[str] = [f"Questions to the book {page.stem!r}.\n"]
+    said: list[str] = [f"Questions of {page.stem!r}.\n"]
     for example in doctest.DocTestParser().get_examples(page.read_text()):
         shown = io.StringIO()
         with contextlib.redirect_stdout(shown):
             try:
-                exec(example.source, {"show": show, "ep": ep, page.stem: BOOKS[page.stem]})
+                exec(example.source, given_to(page.stem))
             except ep.EptaroError as error:
                 kind = traceback.format_exception_only(error)[-1]
                 shown.write(f"Traceback (most recent call last):\n{kind}")

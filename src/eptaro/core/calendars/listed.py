@@ -137,7 +137,12 @@ class ListedCalendar(Calendar):
 
     def index_at(self, years: Ints, numbers: Ints, level: str) -> tuple[Ints, Flags]:
         """Return the place in the list of each numbered period, and whether it is listed."""
-        listed = self._by_level[check_level(level, self.levels)]
+        if check_level(level, self.levels) == "day":
+            place, listed_year = self.index_at(years, np.ones_like(years), "year")
+            day = self.first_days(place, "year") + numbers - 1
+            within = (numbers >= 1) & (day <= self.last_days(place, "year"))
+            return day, listed_year & within
+        listed = self._by_level[level]
         wanted = years * 1000 + (1 if level == "year" else numbers)
         keys = listed.years * 1000 + (1 if level == "year" else listed.numbers)
         index = np.clip(np.searchsorted(keys, wanted), 0, len(keys) - 1)
