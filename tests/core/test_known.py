@@ -114,7 +114,9 @@ def show(table: ep.Table) -> None:
                 told.append((name, str(trace), trace.plain))
             except ep.EptaroError as error:
                 told.append((name, str(error)))
-    print(f"{len(told)} traces {_fingerprint(told)}, shown {_fingerprint(repr(table))}")
+    print(
+        f"{len(told)} traces {_fingerprint(told)}, shown {_fingerprint([repr(table), table.meta])}"
+    )
 
 
 def turn(calendar: ep.Calendar, first: str, last: str) -> None:

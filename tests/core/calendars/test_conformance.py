@@ -9,6 +9,7 @@ import numpy as np
 import eptaro as ep
 from eptaro.core.calendars import KINDS, from_settings
 from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
 from eptaro.core.calendars.levels import LEVELS
 from tests.conforming import concrete_kinds
 
@@ -103,6 +104,26 @@ class EveryCalendar(unittest.TestCase):
             if level != "year":
                 np.testing.assert_array_equal(
                     calendar.numbers(before, level)[1][exists], numbers[exists]
+                )
+
+    def test_nothing_lies_beyond_the_first_and_last_days_of_all(self):
+        for calendar, level in self.each():
+            limits = calendar.limits if isinstance(calendar, ep.ListedCalendar) else None
+            first, last = (FIRST_DAY, LAST_DAY) if limits is None else (limits.lo, limits.hi)
+            index = calendar.index_of(np.array([first + 800, last - 800]), level)
+            days = calendar.last_days(index, level) - calendar.first_days(index, level) + 1
+            far = 1100 // int(days.min()) + 2
+            for n in (far, -far):
+                _, exists = calendar.counterparts(index, level, n, level)
+                self.assertEqual(exists.tolist(), [n > 0, n < 0], (calendar.name, level))
+            edges = np.array([first, last])
+            whole = calendar.index_of(edges, level)
+            if (calendar.first_days(whole, level)[0], calendar.last_days(whole, level)[1]) == (
+                first,
+                last,
+            ):
+                self.assertEqual(
+                    calendar.counterparts(whole, level, 0, level)[1].tolist(), [True, True]
                 )
 
     def test_how_many_periods_make_a_step_is_what_steps_hold(self):

@@ -1,5 +1,6 @@
 """The date dimension: every attribute against plain `datetime`, sets, names and the as-of date."""
 
+import calendar
 import datetime as dt
 import unittest
 
@@ -34,6 +35,11 @@ class Attributes(unittest.TestCase):
         table = ep.dimension("2025-01-01", "2025-01-01", columns="all")
         self.assertGreaterEqual(len(table.names), 120)
         self.assertEqual(len(ep.dimension("2025-01-01", "2025-01-01").names), 45)
+
+    def test_leap_years_of_all_ages(self):
+        for year in (1600, 1700, 1896, 1900, 1999, 2000, 2024, 2100, 2400):
+            (row,) = ep.dimension(f"{year}-03-01", f"{year}-03-01", columns="all").rows()
+            self.assertEqual(row["is_leap_year"], calendar.isleap(year), year)
 
     def test_of_the_day(self):
         held = {d: [h for h in HELD if h.day == d] for d in {h.day for h in HELD}}

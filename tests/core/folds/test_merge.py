@@ -4,7 +4,16 @@ import unittest
 from decimal import Decimal
 from fractions import Fraction
 
+import numpy as np
+
 import eptaro as ep
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.fold import Fold
+from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.sums import Sum
+from eptaro.core.tables.column import Column
+
+MANY = [Plane(what, "x") for what in ("sum", "first", "last", "min")]
 
 MEASURES = ["s=sum(x)", "lo=min(x)", "hi=max(x)", "f=first(x)", "l=last(x)", "m=median(x)", "d=distinct(x)",
             "v=var(x)", "a=mean(x)", "n=count(x)"]  # fmt: skip
@@ -72,6 +81,44 @@ class Merged(unittest.TestCase):
         both = one.merged(two).merged(three)
         self.assertEqual(both.source, "the table given")
         self.assertEqual(both.rows, 3)
+
+    def test_rows_set_aside_of_one_part_or_of_both_are_kept(self):
+        rules = ep.DateRules(bad_dates="set aside")
+        kept, torn = (
+            ep.Daybook(
+                {"on": [on, "2025-01-02"], "x": [3, 4]}, date="on", dates=rules, measures="s=sum(x)"
+            )
+            for on in ("2025-01-01", "nowhen")
+        )
+        for one, two, left in ((kept, torn, 1), (torn, kept, 1), (torn, torn, 2)):
+            merged = one.merged(two, force=True)
+            self.assertEqual(merged.aside.column("value").to_list(), ["nowhen"] * left)
+        self.assertEqual(len(kept.merged(kept, force=True).aside), 0)
+
+    def test_many_batches_of_any_size_are_one(self):
+        rng = np.random.default_rng(3)
+        made = Fold([], MANY)
+        one, at = Fold([], MANY), 0
+        parts = []
+        for size in (900, 400, 150, 60, 20, 7, 2, 1):
+            days = rng.integers(0, 3 * size, size).astype(np.int32)
+            x = rng.integers(-99, 99, size)
+            parts.append((days, x))
+            made.add(Batch(days, {}, {"x": Column.of("x", "integer", x)}, first_row=at))
+            at += size
+        days, x = (np.concatenate(part) for part in zip(*parts, strict=True))
+        one.add(Batch(days, {}, {"x": Column.of("x", "integer", x)}))
+        (_, many), (_, whole) = made.result(), one.result()
+        self.assertEqual(many.axis.size, whole.axis.size)
+        for plane in MANY:
+            if isinstance(many.tallies[plane], Sum):
+                self.assertEqual(
+                    many.tallies[plane].whole.tolist(), whole.tallies[plane].whole.tolist()
+                )
+            else:
+                self.assertEqual(
+                    many.tallies[plane].value.tolist(), whole.tallies[plane].value.tolist()
+                )
 
     def test_what_differs_is_refused(self):
         with self.assertRaisesRegex(ep.InputError, "the books differ"):

@@ -124,6 +124,20 @@ class Totals(unittest.TestCase):
         by_hour = {row["hour"]: row["l"] for row in made.recap("hour").rows()}
         self.assertIsNone(by_hour["10"])
 
+    def test_merging_keeps_what_is_undecided_on_either_side(self):
+        def part(on, *groups):
+            return ep.Daybook({"on": [on] * len(groups), "g": [*groups], "x": [7] * len(groups)},
+                              date="on", by="g", measures="l=last(x)")  # fmt: skip
+
+        shared, alone = part("2025-01-01", "a", "b"), part("2025-01-02", "a")
+        for merged in (shared.merged(alone), alone.merged(shared)):
+            self.assertEqual(merged.recap("day").column("l").to_list(), [None, 7])
+            together = merged.recap("year")
+            self.assertEqual(together.column("l").to_list(), [7])
+            self.assertEqual(
+                merged.using(ep.WeekCalendar("w")).recap("day").column("l").to_list(), [None, 7]
+            )
+
     def test_merging_keeps_the_order_of_the_books(self):
         def part(*values):
             return ep.Daybook({"on": ["2025-01-01"] * len(values), "x": values}, date="on",

@@ -7,6 +7,8 @@ from decimal import Decimal
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
+
 import eptaro as ep
 from tests import oracle
 from tests.core.verbs.test_verbs import book_of
@@ -438,6 +440,20 @@ class Counterparts(unittest.TestCase):
                         row["prior_clamped"],
                         not whole and prior.first + dt.timedelta(days) > prior.last,
                     )
+
+    def test_restated_years_are_clamped_where_the_others_are(self):
+        made = self.book(dt.date(2020, 1, 1), dt.date(2026, 1, 31), CALENDARS["cafe"])
+        for year in range(2021, 2026):
+            last = CALENDARS["cafe"].period(f"FY{year}").last
+            (plain,) = made.compare("year", to_date=True, as_of=last - dt.timedelta(1)).rows()
+            (row,) = made.compare(
+                "year", to_date=True, as_of=last - dt.timedelta(1), align="restated"
+            ).rows()
+            weeks = [CALENDARS["cafe"].weeks_in(np.array([at]))[0] for at in (year - 1, year)]
+            self.assertEqual(plain["prior_clamped"], weeks[1] > weeks[0])
+            self.assertEqual(row["prior_clamped"], plain["prior_clamped"], year)
+            if weeks[0] == 53:
+                self.assertEqual(row["prior_first"], row["first"] - dt.timedelta(364))
 
     def test_a_day_clamped_is_told(self):
         made = self.book(dt.date(2019, 1, 1), dt.date(2020, 3, 31))

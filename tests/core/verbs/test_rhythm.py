@@ -97,6 +97,17 @@ class Rhythm(unittest.TestCase):
             for quarter in wide.names[1:]:
                 self.assertEqual(row[quarter], cells[row["weekday"], quarter])
 
+    def test_wide_rows_hold_only_what_their_days_bear(self):
+        book = ep.Daybook({"on": ["2025-01-06", "2025-01-07", "2025-02-05"], "g": ["a", "b", "b"], "x": [1, 2, 4]},
+                          date="on", by="g", measures="s=sum(x)")  # fmt: skip
+        for only, shown in (
+            ("2025-01-06..2025-01-08", [1, 0, 0, 0, 2, 0]),
+            ("2025-01-06..2025-01-07", [1, 0, 0, 2]),
+        ):
+            wide = book.rhythm("month", "weekday", by="g", only=only, wide=True)
+            told = [value for row in wide.rows() for value in [*row.values()][2:]]
+            self.assertEqual(told, shown)
+
     def test_what_cannot_be(self):
         daily = ep.Daybook(
             {"on": ["2025-01-01"], "x": [1]}, date="on", measures="t=max(sum(x) per week)"

@@ -212,8 +212,8 @@ def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -
 def shown(value: Any, places: int = 0) -> str:
     """Return a plain value as people read it, with at least so many decimals.
 
-    >>> shown(Fraction(707, 2), 2), shown(Fraction(1, 8), 2)
-    ('353.50', '0.125')
+    >>> shown(Fraction(707, 2), 2), shown(Fraction(1, 8), 2), shown(Fraction(7))
+    ('353.50', '0.125', '7')
     """
     if value is None:
         return "blank"

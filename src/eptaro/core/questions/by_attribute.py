@@ -110,7 +110,8 @@ def column_name(attribute: str) -> str:
 
 def _width(attribute: Column) -> int:
     """Return how many values an attribute may have."""
-    return 0 if attribute.choices is None else len(attribute.choices)
+    assert attribute.choices is not None  # recurring attributes are text
+    return len(attribute.choices)
 
 
 def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], list[Column]]:
@@ -170,9 +171,11 @@ def _value(
             parts.append(calculation(term.how).over_cells(cells, term, lo, lo + 1))
             continue
         if crossed.by_time or term.grain not in DAYS:
+            hours = "not work on the totals of other spans"
+            may = hours if crossed.by_time else f"work on the totals of days, not of {term.grain}s"
             raise QuestionError(
                 f"{measure.formula} has no place here: per {crossed.attributes[0].name} a measure "
-                f"may work on the totals of days, not of {term.grain}s"
+                f"may {may}"
             )
         facts = view.facts
         stage = Stage(view.cells, view.seen, facts.calendar, facts.workdays)

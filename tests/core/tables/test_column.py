@@ -1,0 +1,25 @@
+"""Columns: exact values, ranks and words."""
+
+import unittest
+from fractions import Fraction
+
+import numpy as np
+
+import eptaro as ep
+
+
+class Exact(unittest.TestCase):
+    """Values come out as they went in."""
+
+    def test_fractions_of_every_row(self):
+        cents = ep.Column.of("x", "decimal", [125, -310, 7], scale=2)
+        self.assertEqual(
+            [cents.fraction(n) for n in range(3)],
+            [Fraction(5, 4), Fraction(-31, 10), Fraction(7, 100)],
+        )
+
+    def test_ranks_share_a_place_and_leave_out_blanks(self):
+        column = ep.Column.of("x", "integer", [5, 3, 5, 9], np.array([True, True, True, False]))
+        self.assertEqual(column.ranks().tolist(), [1, 0, 1, -1])
+        words = ep.Column.text("t", ["pear", "fig"], [0, 1, -1, 0])
+        self.assertEqual(words.ranks().tolist(), [1, 0, -1, 1])
