@@ -1,4 +1,4 @@
-"""Runs every bench and writes what they print to docs/bench.md. Run as `make bench`.
+"""Runs every bench and writes what they print to docs/bench.md and, as JSON, to bench/runs/. Run as `make bench`.
 
 `python bench/all.py verbs.py page.py` runs these alone and keeps the other sections.
 
@@ -15,6 +15,7 @@ import sys
 from pathlib import Path
 
 import apart
+import history
 
 FOLDER = Path(__file__).parent
 PAGE = FOLDER.parent / "docs" / "bench.md"
@@ -63,6 +64,7 @@ def main(words: list[str]) -> None:
         cores=os.cpu_count(), machine=platform.machine(), python=platform.python_version(),
         sizes=", ".join(apart.short(rows).removesuffix(" M") for rows in sizes),
     )]  # fmt: skip
+    printed = {}
     for title, (script, said) in SECTIONS.items():
         if chosen and script not in chosen:
             parts.append(_kept(title))
@@ -74,11 +76,12 @@ def main(words: list[str]) -> None:
             capture_output=True, text=True, check=True,
         )  # fmt: skip
         print(done.stdout, flush=True)
+        printed[title] = done.stdout
         beneath = f"\n{said.strip()}\n" if said else ""
         parts.append(f"## {title}\n\n{done.stdout.strip()}\n{beneath}")
         kept = [_kept(title) for title in [*SECTIONS][len(parts) - 1 :]] if PAGE.exists() else []
         PAGE.write_text("\n".join([*parts, *kept]), encoding="utf-8")
-    print(f"written to {PAGE}")
+    print(f"written to {PAGE} and {history.keep(printed)}")
 
 
 def _kept(title: str) -> str:
