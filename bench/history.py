@@ -1,6 +1,6 @@
 """A JSON file in `bench/runs/` per run of the benches, so that runs can be set side by side.
 
-Run as `python bench/history.py ONE TWO` to see the cells of two runs that differ by a fifth or more.
+Run as `python bench/history.py ONE TWO` to see what differs by a fifth or more.
 """
 
 from __future__ import annotations
@@ -62,7 +62,9 @@ def cells(text: str) -> dict[str, dict[str, str]]:
 
 def changes(one: Path, two: Path) -> list[str]:
     """Return the cells that changed notably from one run to the other."""
-    before, after = (json.loads(path.read_text(encoding="utf-8"))["sections"] for path in (one, two))
+    before, after = (
+        json.loads(path.read_text(encoding="utf-8"))["sections"] for path in (one, two)
+    )
     told = []
     for title, rows in after.items():
         for name, row in rows.items():

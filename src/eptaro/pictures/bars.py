@@ -28,7 +28,8 @@ def draw_bars(table: Table, path: str | Path, name: str) -> Path:
     column = table.column(name)
     labels = table.column(key).to_list()
     span = f"{labels[0]} to {labels[-1]}" if len(set(labels)) > 1 else str(labels[0])
-    of = key.replace("_", " ") if key != "period" else asked_of(table, Recap).per
+    asked = None if table.answer is None else table.answer.question
+    of = asked.per if isinstance(asked, Recap) and key == "period" else key.replace("_", " ")
     page = Page(table, f"{name} by {of}, {span}", _below(table, column))
     for axes, part in panels_of(page, table, name):
         _draw(axes, part, key, name)

@@ -14,9 +14,13 @@ from eptaro.core.calendars.days import Flags, Ints
 
 @dataclass(frozen=True)
 class Question:
-    """What a verb was asked: a frozen dataclass of its options for each verb."""
+    """What a verb was asked: a frozen dataclass of its options for each verb.
+
+    `pictures` names those of `pictures/draw.py` that suit every answer, the most fitting first.
+    """
 
     verb: ClassVar[str]
+    pictures: ClassVar[tuple[str, ...]] = ()
 
 
 class Answer(ABC):
