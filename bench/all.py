@@ -1,4 +1,4 @@
-"""Runs every bench and writes what they print to docs/bench.md and, as JSON, to bench/runs/. Run as `make bench`.
+"""Runs every bench and keeps what they print in docs/bench.md and bench/runs/ (`make bench`).
 
 `python bench/all.py verbs.py page.py` runs these alone and keeps the other sections.
 

@@ -124,7 +124,7 @@ def _folded(
             own = Keys(listed, by, rules, name)
             numbers = combiner.number(own.coded)
             places = np.zeros(len(own.day), np.int64) if numbers is None else rank[numbers]
-            at = axis.place(places, own.day)
+            at = axis.cell_of(places, own.day)
             tallies[plane], values = entries_of(plane, listed, own, at)
             if values is not None:
                 distinct[plane.column] = values

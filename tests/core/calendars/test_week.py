@@ -132,7 +132,10 @@ class Refusals(unittest.TestCase):
         bad = (
             ({"pattern": "4-4-4"}, "makes 48 weeks a year, not 52"),
             ({"pattern": "445"}, "write it as 4-4-5"),
-            ({"year_ends": "04-31"}, "does not exist"),
+            *(
+                ({"year_ends": text}, "does not exist")
+                for text in ("02-30", "04-31", "06-31", "09-31", "11-31")
+            ),
             ({"ends": "closest"}, "Accepted: nearest, last"),
             ({"long_month": 13}, "from 1 to 12"),
             ({"week_starts": "sun"}, "did you mean 'sunday'"),
@@ -141,4 +144,8 @@ class Refusals(unittest.TestCase):
         for arguments, message in bad:
             with self.assertRaisesRegex(ep.CalendarError, message):
                 ep.WeekCalendar("own", **arguments)
+        for month, days in enumerate((31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31), 1):
+            self.assertEqual(
+                ep.WeekCalendar("a", year_ends=f"{month:02d}-{days}").levels[0], "year"
+            )
         self.assertEqual(eval(repr(ep.WeekCalendar("a")), vars(ep)), ep.WeekCalendar("a"))

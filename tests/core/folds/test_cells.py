@@ -71,8 +71,8 @@ class Axes(unittest.TestCase):
         dense = Axis(3, 100, 7)
         sparse = Axis(3, 100, 7, dense.all_keys)
         group, day = np.array([0, 1, 2, 2, 0]), np.array([99, 103, 106, 107, 200])
-        self.assertEqual(dense.place(group, day).tolist(), [0, 10, 20, 21, 7])
-        self.assertEqual(sparse.place(group, day).tolist(), dense.place(group, day).tolist())
+        self.assertEqual(dense.cell_of(group, day).tolist(), [0, 10, 20, 21, 7])
+        self.assertEqual(sparse.cell_of(group, day).tolist(), dense.cell_of(group, day).tolist())
         self.assertEqual(
             [part.tolist() for part in sparse.cells_of()],
             [part.tolist() for part in dense.cells_of()],
@@ -84,7 +84,7 @@ class Axes(unittest.TestCase):
         self.assertEqual((both.groups, both.first_day, both.days), (3, 3, 12))
         for part in (one, two):
             group, day = part.cells_of()
-            self.assertEqual(both.place(group, day).tolist(), part.onto(both).tolist())
+            self.assertEqual(both.cell_of(group, day).tolist(), part.onto(both).tolist())
         self.assertIs(both.covering(one), both)
 
 

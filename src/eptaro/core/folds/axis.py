@@ -35,7 +35,7 @@ class Axis:
         """The last day."""
         return self.first_day + self.days - 1
 
-    def place(self, group: Ints, day: Ints) -> Ints:
+    def cell_of(self, group: Ints, day: Ints) -> Ints:
         """Return the first cell of each group at or after each day ordinal."""
         key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
         return key if self.keys is None else np.searchsorted(self.keys, key)

@@ -78,8 +78,8 @@ class Stage:
             )
         every = np.repeat(np.arange(groups), count)
         axis = self.cells.axis
-        lo = axis.place(every, np.tile(begins, groups))
-        hi = axis.place(every, np.tile(ends + 1, groups))
+        lo = axis.cell_of(every, np.tile(begins, groups))
+        hi = axis.cell_of(every, np.tile(ends + 1, groups))
         inner = calculation(term.inner.how).over_cells(self.cells, term.inner, lo, hi)
         keep = ~inner.blank
         if inner.kind == "float":

@@ -209,7 +209,7 @@ def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -
     return math.isclose(float(result), float(plain), rel_tol=1e-9, abs_tol=nearest)
 
 
-def shown(value: Any, places: int = 0) -> str:
+def shown(value: Any, decimals: int = 0) -> str:
     """Return a plain value as people read it, with at least so many decimals.
 
     >>> shown(Fraction(707, 2), 2), shown(Fraction(1, 8), 2), shown(Fraction(7))
@@ -221,5 +221,5 @@ def shown(value: Any, places: int = 0) -> str:
         digits = Decimal(value.numerator) / Decimal(value.denominator)
         exponent = digits.as_tuple().exponent
         more = -exponent if isinstance(exponent, int) else 0
-        return f"{digits:,.{max(places, more)}f}"
+        return f"{digits:,.{max(decimals, more)}f}"
     return f"{value:,}"

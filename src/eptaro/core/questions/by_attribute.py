@@ -164,7 +164,7 @@ def answer_by(view: View, crossed: Crossed, asked: Question, group: Ints, place:
 def _value(
     view: View, crossed: Crossed, cells: Cells, measure: Measure, group: Ints, place: Ints
 ) -> Column:
-    lo = cells.axis.place(group, place)
+    lo = cells.axis.cell_of(group, place)
     parts = []
     for term in measure.terms:
         if term.inner is None:

@@ -102,8 +102,8 @@ class Facts:
         cells, groups = self.cells, self.groups
         asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
         every = np.arange(groups.count)
-        lo = cells.axis.place(every, np.full(groups.count, FIRST_DAY))
-        hi = cells.axis.place(every, np.full(groups.count, coverage.hi + 1))
+        lo = cells.axis.cell_of(every, np.full(groups.count, FIRST_DAY))
+        hi = cells.axis.cell_of(every, np.full(groups.count, coverage.hi + 1))
         seen = asked & (cells.sums(ROWS, lo, hi).data > 0)
         keep = seen if seen.any() else asked  # nothing so far, in days that are known: zeros
         if self.part is not None:
@@ -203,8 +203,8 @@ class View:
             stage = Stage(self.cells, self.coverage, facts.calendar, facts.workdays)
             return stage.value(term, group, first, last)
         axis = self.cells.axis
-        lo = axis.place(group, first)
-        hi = np.maximum(axis.place(group, last + 1), lo)
+        lo = axis.cell_of(group, first)
+        hi = np.maximum(axis.cell_of(group, last + 1), lo)
         return calculation(term.how).over_cells(self.cells, term, lo, hi)
 
     def rows_in(self) -> dict[str, str]:

@@ -65,8 +65,8 @@ def _finite(column: Column) -> list[Any]:
 
 def _shown(value: Any, column: Column) -> str:
     if column.format is not None and column.kind in NUMERIC:
-        places = {"integer": 0, "decimal": column.scale}.get(column.kind, 2)
-        return column.format.shown(value, places)
+        decimals = {"integer": 0, "decimal": column.scale}.get(column.kind, 2)
+        return column.format.shown(value, decimals)
     match column.kind:
         case "integer":
             return f"{value:,d}" if column.unit != "number" else str(value)

@@ -44,14 +44,14 @@ class Format:
         if self.places is not None and not 0 <= self.places <= 12:
             raise MeasureError(f"places={self.places} must be 0 to 12")
 
-    def shown(self, value: float, places: int = 2) -> str:
-        """Return a number as people read it; `places` serve where the format has none.
+    def shown(self, value: float, decimals: int = 2) -> str:
+        """Return a number as people read it; `decimals` serve where the format has none.
 
         Parameters
         ----------
         value : float
             The number.
-        places : int
+        decimals : int
             Decimals where the format has none.
 
         Returns
@@ -59,7 +59,7 @@ class Format:
         str
             The number as people read it.
         """
-        decimals = places if self.places is None else self.places
+        decimals = decimals if self.places is None else self.places
         if self.percent:
             return f"{100 * value:,.{decimals}f}%"
         minus = "-" if value < 0 else ""

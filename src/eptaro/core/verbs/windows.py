@@ -159,8 +159,8 @@ def counted_windows(
 ) -> Windowed:
     """Return windows of days with the number of transactions in each."""
     axis = view.cells.axis
-    begin = axis.place(group, first)
-    end = axis.place(group, np.minimum(last, view.coverage.hi) + 1)
+    begin = axis.cell_of(group, first)
+    end = axis.cell_of(group, np.minimum(last, view.coverage.hi) + 1)
     entries = view.cells.sums(ROWS, begin, np.maximum(end, begin))
     return Windowed(group, date, first, last, entries.data, complete)
 
@@ -172,8 +172,8 @@ def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
     active = view.cells.sums(ROWS, places, places + 1).data > 0
     days = axis.cells_of()[1][active]
     counts = running(active.astype(np.int64))
-    upto = counts[axis.place(group, date + 1)]
-    opens = counts[axis.place(group, np.full(len(group), axis.first_day))]
+    upto = counts[axis.cell_of(group, date + 1)]
+    opens = counts[axis.cell_of(group, np.full(len(group), axis.first_day))]
     lo = np.maximum(upto - n, opens)
     first = days[np.minimum(lo, len(days) - 1)]
     return np.where(upto > opens, first, date), upto - n >= opens
