@@ -60,7 +60,7 @@ class Counting(unittest.TestCase):
         ordinals = every.astype(np.int64)
         flags = np.is_busday(every, busdaycal=rule)
         np.testing.assert_array_equal(work.is_workday(ordinals), flags)
-        counts = np.busday_count(every[0], every + 1, busdaycal=rule)
+        counts = np.busday_count(every[0], every + np.timedelta64(1, "D"), busdaycal=rule)
         np.testing.assert_array_equal(work.between(ordinals[:1], ordinals), counts)
         open_days = every[flags]  # from the others NumPy rolls to a workday first
         moved = np.busday_offset(open_days, n, busdaycal=rule)

@@ -256,6 +256,16 @@ class Sparse(unittest.TestCase):
 class Deviations(unittest.TestCase):
     """The spread of floats of very different sizes."""
 
+    def test_of_neighbours(self):
+        for values in ([0, 1], [7, 8], [-1, 0]):
+            book = ep.Daybook(
+                {"on": ["2025-01-01"] * 2, "x": values},
+                date="on",
+                measures=["v=var(x)", "d=std(x)"],
+            )
+            (row,) = book.recap("day").rows()
+            self.assertEqual((row["v"], row["d"]), (0.5, 0.5**0.5))
+
     def book(self, values):
         groups = ["small" if abs(value) < 1e4 else "large" for value in values]
         days = np.datetime64("2025-01-01") + np.arange(len(values)) % 50
@@ -354,7 +364,7 @@ class Parsing(unittest.TestCase):
         for text, message in (("q=quantile(x)", "takes a share"), ("q=quantile(x, 2)", "from 0 to 1"),
                               ("q=max(sum(x) per dy)", "did you mean 'day'"),
                               ("q=max(max(sum(x) per day) per week)", "one plain calculation"),
-                              ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "write it as"),
+                              ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "write it as"), ("q=sum(x", "write it as"), ("q=sum", "write it as"),
                               ("q=sum(x)+1", "write it as")):  # fmt: skip
             with self.assertRaisesRegex(ep.MeasureError, message):
                 parse_measures(text)

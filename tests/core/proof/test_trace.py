@@ -4,6 +4,8 @@ import datetime as dt
 import unittest
 from fractions import Fraction
 
+import numpy as np
+
 import eptaro as ep
 from tests import oracle
 from tests.core.measures.test_measures import SPECS
@@ -125,6 +127,22 @@ class Traced(unittest.TestCase):
         for table, row, name, message in bad:
             with self.assertRaisesRegex(ep.QuestionError, message):
                 table.trace(row, name)
+
+    def test_values_that_are_no_number_count_as_blank(self):
+        frame = {"on": ["2025-01-01"] * 3, "x": np.array([1.5, np.nan, -4.0])}
+        made = ep.Daybook(frame, date="on", measures=["s=sum(x)", "n=count(x)", "m=max(x)"])
+        self.assertEqual(made.prove(made.recap("day")), 3)
+        self.assertEqual([*made.recap("day").rows()][0]["n"], 2)
+
+    def test_the_others_are_those_that_only_leaves(self):
+        frame = {"on": ["2025-01-01"] * 5, "g": [*"abcde"], "x": [9, 8, 4, 2, 1]}
+        made = ep.Daybook(frame, date="on", by="g", measures="s=sum(x)")
+        found = made.recap("year", by="g", top=2, sort="-s", only={"g": ["b", "c", "d", "e"]})
+        self.assertEqual(
+            [(r["g"], r["s"]) for r in found.rows()], [("b", 8), ("c", 4), ("(others)", 3)]
+        )
+        traces = [found.trace(row, "s") for row in range(3)]
+        self.assertEqual([(t.plain, t.agrees) for t in traces], [(8, True), (4, True), (3, True)])
 
     def test_times_order_first_and_last(self):
         at = [dt.datetime(2025, 1, 1, h) for h in (18, 9, 18)]

@@ -17,7 +17,10 @@ LONG = pa.decimal128(38, 18)
 
 def book(values, measures, kind=None, **more):
     """Return a book of one value a day."""
-    days = [str(np.datetime64("2025-01-01") + place) for place in range(len(values))]
+    days = [
+        str(np.datetime64("2025-01-01") + np.timedelta64(place, "D"))
+        for place in range(len(values))
+    ]
     table = pa.table({"on": days, "x": pa.array(values, kind)})
     return ep.Daybook(table, date="on", measures=measures, **more)
 

@@ -5,6 +5,7 @@ import re
 import unittest
 from decimal import Decimal
 from fractions import Fraction
+from itertools import product
 from pathlib import Path
 
 import numpy as np
@@ -205,8 +206,8 @@ class Effects(unittest.TestCase):
                 date="on", by="group", measures=["s=sum(x)", "n=count()", "f=sum(f)", "m=mean(x)"],
                 workdays=worked,
             )  # fmt: skip
-            for effects, of in names.items():
-                table = book.compare("quarter", by="group", effects=effects)
+            for per, (effects, of) in product(("quarter", "week"), names.items()):
+                table = book.compare(per, by="group", back=f"1 {per}", effects=effects)
                 self.assertNotIn("m_rest", table)
                 for row in table.rows():
                     self.check(row, rows, of)

@@ -103,6 +103,7 @@ class Recap(Against):
         for only, message in (
             ("group=z", "value of group"),
             ("2025-Q9", "no span"),
+            ("group", "no span"),
             ("1990", "outside"),
         ):
             with self.assertRaisesRegex(ep.QuestionError, message):

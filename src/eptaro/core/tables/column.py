@@ -248,7 +248,7 @@ class Column:
             case "date":
                 dates = as_dates(self.data)
                 if self.valid is not None:
-                    dates[~self.valid] = np.datetime64("NaT")
+                    dates[~self.valid] = np.datetime64("NaT", "D")
                 return dates
             case "decimal" | "text":
                 objects = np.empty(len(self), object)
