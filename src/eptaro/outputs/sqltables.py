@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
-from typing import Any
+from typing import Any, assert_never
 
 import numpy as np
 
@@ -95,8 +95,11 @@ def _type(column: Column) -> Any:
             return sql.Date()
         case "flag":
             return sql.Boolean()
-    words = [] if column.choices is None else column.choices.tolist()
-    return sql.String(max([len(str(word)) for word in words], default=1) + 20)
+        case "text":
+            words = [] if column.choices is None else column.choices.tolist()
+            return sql.String(max([len(str(word)) for word in words], default=1) + 20)
+        case _:
+            assert_never(column.kind)
 
 
 def insert_rows(connection: Any, target: Any, table: Table) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property, partial
-from typing import Any
+from typing import Any, assert_never
 
 import numpy as np
 
@@ -181,6 +181,8 @@ def _values(number: Number) -> tuple[Value, ...]:
             return number.values
         case Change():
             return (number.now, *_values(number.before))
+        case _:
+            assert_never(number)
 
 
 def _side(value: Value, reader: Reader, row: int) -> TracedSide:
@@ -204,6 +206,8 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
             by_entry = True
         case None:
             pass
+        case other:
+            assert_never(other)
 
     def units(grain: str) -> list[tuple[int, int]]:
         found = reader.units(grain, seen)
@@ -234,6 +238,8 @@ def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
             if not number.ratio:
                 return now - before
             return None if not before else (now - before) / abs(before)
+        case _:
+            assert_never(number)
 
 
 def _compared(number: Number, sides: list[TracedSide]) -> list[Any]:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal, Self, TypeAlias
+from typing import Any, Literal, Self, TypeAlias, assert_never
 
 import numpy as np
 from numpy.typing import NDArray
@@ -106,6 +106,8 @@ def value_of(number: Number) -> Value:
             return number.values[0]
         case Change():
             return number.now
+        case _:
+            assert_never(number)
 
 
 @dataclass(frozen=True, eq=False)
