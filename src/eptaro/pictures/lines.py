@@ -25,8 +25,7 @@ _MOST_LINES = 1 + len(EARLIER)
 
 def draw_to_date(table: Table, path: str | Path, name: str) -> Path:
     """Draw running totals by day of the period: the last period over those before it."""
-    stem = name.removesuffix("_to_date")
-    name = f"{stem}_to_date"
+    stem, name = name, f"{name}_to_date"
     last = str(table.column("within").to_list()[-1])
     asked, today = asked_of(table, Accumulate), table.meta["as_of"]
     page = Page(
@@ -162,8 +161,7 @@ def draw_day_by_day(table: Table, path: str | Path, name: str) -> Path:
 
 def draw_trailing(table: Table, path: str | Path, name: str) -> Path:
     """Draw rolling windows as a line over the days' own values, where there is room for these."""
-    stem = name.removesuffix("_trailing")
-    name = f"{stem}_trailing"
+    stem, name = name, f"{name}_trailing"
     days = table.column("date").data
     asked = asked_of(table, Trail)
     reach = f"trailing {asked.back}"

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
-from eptaro.core.calendars.days import civil
+from eptaro.core.calendars.days import Days, Flags, civil
 from eptaro.core.dimension.sheet import Sheet
 from eptaro.core.tables.column import Column, Kind
 
@@ -48,32 +47,32 @@ class Attribute:
         )
 
 
-def small(values: Any) -> NDArray[np.int32]:
+def small(values: ArrayLike) -> NDArray[np.int32]:
     """Return whole numbers in 32 bits, which hold every key and count of a dimension."""
     return np.asarray(values).astype(np.int32, copy=False)
 
 
-def integer(values: Any, valid: Any = None) -> Column:
+def integer(values: ArrayLike, valid: Flags | None = None) -> Column:
     """Return whole numbers."""
     return Column.of("", "integer", small(values), valid)
 
 
-def flag(values: Any) -> Column:
+def flag(values: ArrayLike) -> Column:
     """Return flags."""
     return Column.of("", "flag", values)
 
 
-def date(days: Any, valid: Any = None) -> Column:
+def date(days: Days, valid: Flags | None = None) -> Column:
     """Return dates from day ordinals."""
     return Column.of("", "date", days, valid)
 
 
-def date_key(days: Any, valid: Any = None) -> Column:
+def date_key(days: Days, valid: Flags | None = None) -> Column:
     """Return dates as the numbers yyyymmdd."""
     year, month, day = civil(days)
     return integer(year * 10_000 + month * 100 + day, valid)
 
 
-def words(choices: Any, codes: Any) -> Column:
+def words(choices: ArrayLike, codes: ArrayLike) -> Column:
     """Return text: one of the choices for each code."""
     return Column.text("", np.asarray(choices), codes)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from eptaro.core.kernels.order import stable_order
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
 
+Valued = TypeVar("Valued", "Pick", "Entries")
 Which = Literal["min", "max", "first", "last"]
 
 
@@ -46,21 +47,31 @@ class Pick:
     def plus(self, other: Pick) -> Pick:
         """Return the winners of both."""
         one, two = _alike(self, other)
-        joined = {
-            name: np.concatenate([getattr(side, name) for side in (one, two)])
-            for name in ("cell", "value", "time", "row")
-        }
+        cell, value, time, row = (
+            np.concatenate(parts)
+            for parts in (
+                (one.cell, two.cell),
+                (one.value, two.value),
+                (one.time, two.time),
+                (one.row, two.row),
+            )
+        )
         shared = None
         if one.shared is not None or two.shared is not None:
             shared = np.concatenate([side.flags() for side in (one, two)])
-        made: Pick = replace(one, **joined, shared=shared)
+        made = replace(one, cell=cell, value=value, time=time, row=row, shared=shared)
         return made._won()
 
     def at(self, places: Ints) -> Pick:
         """Return some of the values."""
-        parts = {name: getattr(self, name)[places] for name in ("cell", "value", "time", "row")}
-        shared = None if self.shared is None else self.shared[places]
-        return replace(self, **parts, shared=shared)
+        return replace(
+            self,
+            cell=self.cell[places],
+            value=self.value[places],
+            time=self.time[places],
+            row=self.row[places],
+            shared=None if self.shared is None else self.shared[places],
+        )
 
     def flags(self) -> Flags:
         """Return which values are shared."""
@@ -112,7 +123,7 @@ def _worst(dtype: np.dtype[Any], least_wins: bool) -> Any:
     return limits.max if least_wins else limits.min
 
 
-def _alike(one: Any, two: Any) -> tuple[Any, Any]:
+def _alike(one: Valued, two: Valued) -> tuple[Valued, Valued]:
     """Return two tallies of values with their kinds and scales brought together."""
     if one.kind == two.kind and one.scale == two.scale:
         return one, two
@@ -123,12 +134,12 @@ def _alike(one: Any, two: Any) -> tuple[Any, Any]:
     return _rescaled(one, kind, scale), _rescaled(two, kind, scale)
 
 
-def _rescaled(tally: Any, kind: Kind, scale: int) -> Any:
+def _rescaled(tally: Valued, kind: Kind, scale: int) -> Valued:
     if kind == "float":
         value = exact.floats(tally.value) / 10.0**tally.scale
     else:
         value = exact.times(tally.value, 10 ** (scale - tally.scale))
-    return type(tally)(**{**vars(tally), "value": value, "kind": kind, "scale": scale})
+    return replace(tally, value=value, kind=kind, scale=scale)
 
 
 @dataclass(frozen=True, eq=False)

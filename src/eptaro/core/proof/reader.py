@@ -20,6 +20,8 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.errors import EptaroError
 
+_LEVEL = {"month of year": "month", "quarter of year": "quarter", "week of year": "week"}
+
 
 class Reader:
     """The transactions of one group of a view."""
@@ -137,7 +139,7 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
         case "month of year" if view.calendar.plain_months:
             return Names().months[day.month - 1] == word
         case "month of year" | "quarter of year" | "week of year":
-            label = view.calendar.period_of(day, attribute.removesuffix(" of year")).label
+            label = view.calendar.period_of(day, _LEVEL[attribute]).label
             return label.rsplit("-", 1)[1] == word
         case _:
             raise EptaroError(f"{attribute} cannot be proved: core/proof/reader.py has no rule")
