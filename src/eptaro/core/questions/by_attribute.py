@@ -171,11 +171,14 @@ def _value(
             parts.append(calculation(term.how).over_cells(cells, term, lo, lo + 1))
             continue
         if crossed.by_time or term.grain not in DAYS:
-            hours = "not work on the totals of other spans"
-            may = hours if crossed.by_time else f"work on the totals of days, not of {term.grain}s"
+            named, may = (
+                crossed.attributes[0].name,
+                f"work on the totals of days, not of {term.grain}s",
+            )
+            if crossed.by_time:
+                named, may = "hour", "not work on the totals of other spans"
             raise QuestionError(
-                f"{measure.formula} has no place here: per {crossed.attributes[0].name} a measure "
-                f"may {may}"
+                f"{measure.formula} has no place here: per {named} a measure may {may}"
             )
         facts = view.facts
         stage = Stage(view.cells, view.seen, facts.calendar, facts.workdays)
