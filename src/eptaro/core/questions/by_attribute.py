@@ -171,10 +171,8 @@ def _value(
             parts.append(calculation(term.how).over_cells(cells, term, lo, lo + 1))
             continue
         if crossed.by_time or term.grain not in DAYS:
-            named, may = (
-                crossed.attributes[0].name,
-                f"work on the totals of days, not of {term.grain}s",
-            )
+            named = crossed.attributes[0].name
+            may = f"work on the totals of days, not of {term.grain}s"
             if crossed.by_time:
                 named, may = "hour", "not work on the totals of other spans"
             raise QuestionError(
