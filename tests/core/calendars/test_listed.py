@@ -72,6 +72,21 @@ class Listed(unittest.TestCase):
         self.assertIsNone(row["prior_last"])
 
 
+class Short(unittest.TestCase):
+    """A period may be one day long."""
+
+    def test_single_days(self):
+        rows = [
+            {"year": 2024, "month": n, "first": f"2024-01-0{n}", "last": f"2024-01-0{n}"}
+            for n in (1, 2, 3)
+        ]
+        days = ep.ListedCalendar("days", rows)
+        self.assertEqual(
+            [p.label for p in days.periods(days.limits, "month")],
+            ["2024-M01", "2024-M02", "2024-M03"],
+        )
+
+
 class Refused(unittest.TestCase):
     """A list that cannot be is refused, naming its rows."""
 

@@ -7,8 +7,10 @@ from collections import defaultdict
 from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
+from unittest import mock
 
 import eptaro as ep
+from eptaro.core.questions import per_entry
 from tests import oracle
 from tests.core.verbs.test_verbs import book_of
 from tests.oracle import DAY
@@ -236,6 +238,15 @@ class PerEntry(unittest.TestCase):
             self.assertEqual(two["revenue"], periods[source[1], two["period"]])
             self.assertEqual(three["revenue_trailing"], windows[source[1], source[0]])
         self.assertEqual(entries[0]["row"].tolist(), list(range(1, len(ROWS.rows) + 1)))
+
+    def test_few_rows_over_many_cells_are_gathered_alike(self):
+        book = book_of(ROWS, ep.MonthCalendar())
+        for ask in (lambda: book.accumulate("month", by="group", every="entry"),
+                    lambda: book.trail("9 days", every="entry"),
+                    lambda: book.recap("month", by="group", every="entry")):  # fmt: skip
+            dense = [*ask().rows()]
+            with mock.patch.object(per_entry, "MOST_DENSE", 0):
+                self.assertEqual([*ask().rows()], dense)
 
 
 class AlongValues(unittest.TestCase):

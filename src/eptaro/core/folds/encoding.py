@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.kernels.order import distinct
 from eptaro.core.tables.column import Column, Kind
 from eptaro.errors import InputError
 
@@ -74,9 +75,11 @@ class Combiner:
         parts = [encoder.encode(coded[encoder.name]) for encoder in self.encoders]
         numbers: NDArray[Any] = parts[0]
         for part, pairs in zip(parts[1:], self._pairs, strict=True):
-            keys = (numbers.astype(np.int64) << 32) | part
-            distinct, places = np.unique(keys, return_inverse=True)
-            known = [pairs.setdefault(key, len(pairs)) for key in distinct.tolist()]
+            width = int(part.max(initial=-1)) + 1
+            bound = width * (int(numbers.max(initial=-1)) + 1)
+            met, places = distinct(numbers.astype(np.int64) * width + part, bound)
+            keys = (met // max(width, 1) << 32) | met % max(width, 1)
+            known = [pairs.setdefault(key, len(pairs)) for key in keys.tolist()]
             numbers = np.array(known, np.int64)[places]
         return numbers
 

@@ -23,6 +23,23 @@ def stable_order(keys: Values) -> Ints:
     return order[np.argsort((keys >> 16).astype(np.uint16)[order], kind="stable")]
 
 
+def distinct(keys: Ints, bound: int) -> tuple[Ints, Ints]:
+    """Return the different whole numbers from 0 to below a bound in order, and each one's place.
+
+    Where there are not many more numbers below the bound than keys, those that occur are
+    marked instead of sorted.
+
+    >>> [part.tolist() for part in distinct(np.array([7, 2, 7]), 10)]
+    [[2, 7], [1, 0, 1]]
+    """
+    if bound > 8 * len(keys) + (1 << 16):
+        found, places = np.unique(keys, return_inverse=True)
+        return found, places
+    seen = np.zeros(bound, bool)
+    seen[keys] = True
+    return np.flatnonzero(seen), (np.cumsum(seen) - 1)[keys]
+
+
 def ranks(*keys: NDArray[Any]) -> Ints:
     """Return the place of each row in the order of the last key, then the one before, ..."""
     ranks = np.empty(len(keys[0]), np.int64)
