@@ -44,34 +44,31 @@ def room_of(module: str) -> str | None:
     return None
 
 
-def arrows() -> dict[str, dict[str, int]]:
-    """Return how many files of each room import each other room when they are imported."""
-    found: dict[str, dict[str, int]] = {name: {} for floor in FLOORS for name in floor}
+def arrows() -> dict[str, set[str]]:
+    """Return which other rooms each room imports when its files are imported."""
+    found: dict[str, set[str]] = {name: set() for floor in FLOORS for name in floor}
     for path in sorted(SOURCE.rglob("*.py")):
         module = ".".join(("eptaro", *path.relative_to(SOURCE).with_suffix("").parts))
         own = room_of(module)
         if own is None:
             continue
-        tree = ast.parse(path.read_text(encoding="utf-8"))
-        used = {
-            room_of(node.module or "") for node in tree.body if isinstance(node, ast.ImportFrom)
-        }
-        for other in sorted(used - {own, None}, key=str):
-            found[own][str(other)] = found[own].get(str(other), 0) + 1
+        for node in ast.parse(path.read_text(encoding="utf-8")).body:
+            other = room_of(node.module or "") if isinstance(node, ast.ImportFrom) else None
+            if other not in (own, None):
+                found[own].add(str(other))
     return found
 
 
-def needed(found: dict[str, dict[str, int]]) -> list[tuple[str, str, int]]:
+def needed(found: dict[str, set[str]]) -> list[tuple[str, str]]:
     """Return the arrows that no way over other rooms stands for."""
 
     def reached(name: str) -> set[str]:
-        below = set(found[name])
-        return below.union(*(reached(other) for other in below)) if below else below
+        return found[name].union(*(reached(other) for other in found[name]))
 
     return [
-        (own, other, count)
+        (own, other)
         for own, others in found.items()
-        for other, count in others.items()
+        for other in sorted(others)
         if not any(other in reached(between) for between in others)
     ]
 
@@ -89,13 +86,13 @@ def places() -> dict[str, tuple[float, float]]:
 def drawing() -> str:
     """Return the drawing as SVG."""
     at, lines, boxes = places(), [], []
-    for own, other, count in needed(arrows()):
+    for own, other in needed(arrows()):
         (x1, y1), (x2, y2) = at[own], at[other]
         level = y1 == y2
         side = WIDE / 2 if x2 > x1 else -WIDE / 2
         begin = (x1 + side, y1) if level else (x1, y1 + TALL / 2)
         end = (x2 - side, y2) if level else (x2, y2 - TALL / 2)
-        title = f"{own} imports {other}: {count} files"
+        title = f"{own} imports {other}"
         lines.append(
             f'<line x1="{begin[0]:.0f}" y1="{begin[1]:.0f}" x2="{end[0]:.0f}" y2="{end[1]:.0f}" '
             f'stroke="{LINE}" stroke-width="1.8" marker-end="url(#head)">'

@@ -21,5 +21,9 @@ class Exact(unittest.TestCase):
     def test_ranks_share_a_place_and_leave_out_blanks(self):
         column = ep.Column.of("x", "integer", [5, 3, 5, 9], np.array([True, True, True, False]))
         self.assertEqual(column.ranks().tolist(), [1, 0, 1, -1])
+        floats = ep.Column.of("x", "float", [2.5, np.nan, 1.5, 2.5])
+        self.assertEqual(floats.ranks().tolist(), [1, -1, 0, 1])
+        whole = ep.Column.of("x", "integer", [9, 0, 4], np.array([True, False, True]))
+        self.assertEqual(whole.ranks().tolist(), [1, -1, 0])
         words = ep.Column.text("t", ["pear", "fig"], [0, 1, -1, 0])
         self.assertEqual(words.ranks().tolist(), [1, 0, -1, 1])

@@ -456,6 +456,13 @@ class Counterparts(unittest.TestCase):
             if weeks[0] == 53:
                 self.assertEqual(row["prior_first"], row["first"] - dt.timedelta(364))
 
+    def test_days_that_meet_one_day_are_paired_once(self):
+        made = self.book(dt.date(2025, 1, 1), dt.date(2025, 4, 30))
+        table = made.compare("month", back="1 month", to_date=True, as_of="2025-03-31")
+        pairs = {row["date"]: row["prior_date"] for row in table.trace(0, "s_change").pairs.rows()}
+        found = [str(pairs[dt.date(2025, 3, day)]) for day in (1, 27, 28, 29, 30, 31)]
+        self.assertEqual(found, ["2025-02-01", "2025-02-27", "2025-02-28", "None", "None", "None"])
+
     def test_a_day_clamped_is_told(self):
         made = self.book(dt.date(2019, 1, 1), dt.date(2020, 3, 31))
         (row,) = made.compare("day", to_date=True, as_of="2020-02-29").rows()
