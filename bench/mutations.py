@@ -1,9 +1,10 @@
 """Small faults planted in `core`, one at a time: how many of them do the tests notice?
 
-Run as `python bench/mutations.py [count] [seed]`. First the tests of `core` run once under
-coverage, to know which of them reach which line. Then as many faults as asked for are drawn at
-random: an operator, a constant or a condition is turned, and the tests that reach the line run
-on a copy, the quickest first, until one fails. Every fault that none notices is printed.
+Run as `python bench/mutations.py [count] [seed]`. First the tests that run in one process (not
+those of the command line, of pages and of the cluster) run once under coverage, to know which of
+them reach which line. Then as many faults as asked for are drawn at random: an operator, a
+constant or a condition is turned, and the tests that reach the line run on a copy, the quickest
+first, until one fails. Every fault that none notices is printed.
 """
 
 from __future__ import annotations
@@ -21,11 +22,14 @@ import time
 import unittest
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from itertools import accumulate
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 CORE = ROOT / "src" / "eptaro" / "core"
-LONGEST = 150.0  # seconds that the tests of one fault may take
+TESTS = ("core", "inputs", "outputs", "pictures", "engines/test_rows.py", "engines/test_sql.py")
+ASKED = 90.0  # seconds of tests that one fault is given
+LONGEST = 300.0  # seconds after which a fault counts as one that does not end
 FLIPPED: dict[type[ast.AST], type[ast.AST]] = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq,
     ast.NotEq: ast.Eq, ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.FloorDiv,
@@ -38,7 +42,7 @@ TUNING = ("MOST_DENSE", "CHUNK", "_BLOCK", "_WORKERS", "_SURE", "_ROOM", "_HALF"
 
 
 def cover(folder: Path) -> None:
-    """Run the tests of `core` under coverage; save which reach which lines, and their times."""
+    """Run the tests under coverage; save which reach which lines, and their times."""
     import coverage
 
     seconds: dict[str, float] = {}
@@ -57,8 +61,11 @@ def cover(folder: Path) -> None:
 
     found.start()
     found.switch_context(_IMPORTED)
-    folder_of_tests = str(ROOT / "tests" / "core")
-    suite = unittest.defaultTestLoader.discover(folder_of_tests, top_level_dir=str(ROOT))
+    suite = unittest.TestSuite()
+    for part in TESTS:
+        path = ROOT / "tests" / part
+        folder, pattern = (path.parent, path.name) if path.suffix else (path, "test*.py")
+        suite.addTests(unittest.TestLoader().discover(str(folder), pattern, str(ROOT)))
     own: dict[str, list[str]] = {_IMPORTED: []}
     for test in _flat(suite):
         own.setdefault(f"class {type(test).__module__}.{type(test).__qualname__}", []).append(
@@ -206,7 +213,9 @@ def main(count: int, seed: int) -> int:
         tests = known["lines"].get(fault.path, {}).get(str(fault.line), [])
         if not tests:  # a line that runs when the module is imported
             tests = [t for own in known["lines"].get(fault.path, {}).values() for t in own]
-        return sorted(set(tests), key=known["seconds"].__getitem__)
+        ordered = sorted(set(tests), key=known["seconds"].__getitem__)
+        spent = accumulate(map(known["seconds"].__getitem__, ordered))
+        return [test for test, seconds in zip(ordered, spent, strict=True) if seconds <= ASKED]
 
     missed = 0
     with ThreadPoolExecutor(os.cpu_count()) as pool:

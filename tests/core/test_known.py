@@ -39,6 +39,10 @@ SPREAD = [
 ]
 PER = ["top=max(sum(x) per day)", "avg=mean(sum(x) per active day)", "wk=min(count() per week)",
        "mo=median(sum(y) per month)", "a=mean(y)", "sy=sum(y)"]  # fmt: skip
+BROKEN = ["s=sum(x)", "n=count(y)", "avg=mean(sum(x) per day)", "sd=std(sum(x) per day)", "v=var(x)",
+          "whole=sum(mean(x) per active day)", "q=quantile(x, 0.3)"]  # fmt: skip
+HUGE = ["s=sum(x)", "z=sum(z)", "vz=std(z)", "sd=std(sum(x) per day)", "hi=max(sum(z) per day)",
+        "whole=sum(sum(x) per month)", "fz=first(z)"]  # fmt: skip
 HOLIDAYS = ep.HolidaySet(
     [ep.Holiday(dt.date(2024, 5, 17), "Landfall"), ep.Holiday(dt.date(2025, 1, 1), "Year's day")]
 )
@@ -58,6 +62,17 @@ def rows(seed: int, count: int, days: int, *, timed: bool = False) -> pa.Table:
         "g": [rng.choice(["Aldmoor", "Brinefen", None]) for _ in at],
         "h": [rng.choice(["car", "foot"]) for _ in at],
     })  # fmt: skip
+
+
+def unlike(seed: int, count: int, days: int) -> pa.Table:
+    """Return transactions of very different sizes: fractions, floats beyond 64 bits, large integers."""
+    rng = random.Random(seed)
+    sizes = [0.1, 0.7, 33.3, 1e13 + 0.3, 1e15 + 0.25, 3e18, 2.0**63, 1.7e20]
+    huge = [-(2**58), 2**58, 1 - 2**58, 2**58 - 3, 2**44, 1 - 2**45, 7]
+    made = rows(seed, count, days)
+    x = pa.array([rng.choice([None, *sizes]) for _ in range(count)], pa.float64())
+    z = pa.array([rng.choice([None, *huge]) for _ in range(count)], pa.int64())
+    return made.set_column(1, "x", x).append_column("z", z)
 
 
 def listed() -> ep.ListedCalendar:
@@ -94,6 +109,10 @@ BOOKS: dict[str, ep.Daybook] = {
         ("several", rows(8, 90, 500), ["g"], ep.OwnCalendars(
             "g", {"Aldmoor": _weeks(pattern="5-4-4"), "Brinefen": ep.MonthCalendar("brine", year_starts="10-01")},
             ep.MonthCalendar("other")), FERRIES, {}),
+        ("broken", unlike(9, 100, 430).select(["at", "y", "g"]).append_column(
+            "x", pa.array([(i * 37 % 900) / 30 - 7 for i in range(100)])), ["g"],
+         ep.MonthCalendar("fiscal", year_starts="10-01"), BROKEN, {}),
+        ("huge", unlike(10, 100, 430), ["g"], ep.MonthCalendar(), HUGE, {}),
     ]
 }  # fmt: skip
 

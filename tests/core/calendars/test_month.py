@@ -166,6 +166,7 @@ class Refusals(unittest.TestCase):
             ({"year_named": "ends"}, "did you mean 'end'"),
             ({"week_starts": "Monday"}, "did you mean 'monday'"),
             ({"first_week_days": 0}, "must be 1 to 7"),
+            ({"first_week_days": 8}, "must be 1 to 7"),
             ({"name": "my calendar"}, "column names"),
         )
         for arguments, message in bad:

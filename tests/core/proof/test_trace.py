@@ -144,6 +144,27 @@ class Traced(unittest.TestCase):
         traces = [found.trace(row, "s") for row in range(3)]
         self.assertEqual([(t.plain, t.agrees) for t in traces], [(8, True), (4, True), (3, True)])
 
+    def test_windows_that_are_left_blank_are_proved_too(self):
+        made = ep.Daybook(
+            {"on": ["2025-01-01", "2025-01-04"], "x": [1, 2]}, date="on", measures="s=sum(x)"
+        )
+        for back in ("2 days", "2 workdays", "2 entries", "2 active days"):
+            table = made.trail(back, incomplete="blank")
+            found = table.trace(0, "s_trailing")
+            self.assertEqual((found.result, found.plain, found.agrees), (None, None, True), back)
+            self.assertIn("left blank: the window is not complete", str(found))
+            self.assertEqual(made.prove(table), len(table))
+            self.assertNotIn("left blank", str(table.trace(3, "s_trailing")))
+
+    def test_two_groups_with_one_deciding_day_share_it(self):
+        made = ep.Daybook(
+            {"on": ["2025-01-01"] * 2, "g": ["a", "b"], "x": [1, 2]}, date="on", by="g",
+            measures=["f=first(x)", "l=last(x)"],
+        )  # fmt: skip
+        table = made.recap("day")
+        self.assertEqual([(row["f"], row["l"]) for row in table.rows()], [(None, None)])
+        self.assertEqual(made.prove(table), 2)
+
     def test_times_order_first_and_last(self):
         at = [dt.datetime(2025, 1, 1, h) for h in (18, 9, 18)]
         found = ep.Daybook(

@@ -46,6 +46,13 @@ class PriorYear(unittest.TestCase):
         table = BOOK.accumulate("month", goals={"2024-01": 5}, pace="prior year", only="2024-01")
         self.assertEqual({row["s_goal_to_date"] for row in table.rows()}, {None})
 
+    def test_where_the_prior_year_is_known_in_part_it_is_blank(self):
+        late = ep.Daybook(
+            {"on": DAYS[4:], "x": [1] * len(DAYS[4:])}, date="on", measures=["s=sum(x)"]
+        )
+        table = late.accumulate("month", goals={"2025-01": 5}, pace="prior year", only="2025-01")
+        self.assertEqual({row["s_goal_to_date"] for row in table.rows()}, {None})
+
     def test_a_comparison_sets_whole_periods_against_their_goals(self):
         table = BOOK.compare("month", goals={"2025-01": 62})
         (row,) = [row for row in table.rows() if row["period"] == "2025-01"]

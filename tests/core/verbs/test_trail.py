@@ -75,6 +75,7 @@ class Windows(unittest.TestCase):
             (("3 days",), {"weights": [1, 2]}, "2 weights for 3 days"),
             (("2 months",), {"weights": [1, 2]}, "every='month'"),
             (("2 days",), {"weights": [1, -1]}, "add up to nothing"),
+            (("2 days",), {"weights": [1, 2], "every": "entry"}, "leave them or every='entry' out"),
         )
         for arguments, options, message in bad:
             with self.assertRaisesRegex(ep.QuestionError, message):
@@ -184,6 +185,10 @@ class Values(unittest.TestCase):
         self.assertEqual(
             book.trail("2 days", incomplete="blank").column("s_trailing").to_list(), [None, 1, 2]
         )
+        for every in ("day", "entry"):
+            table = book.trail("2 days", every=every, incomplete="blank")
+            for row in table.rows():
+                self.assertEqual(row["s_trailing"] is None, not row["complete"], row)
 
     def test_weights(self):
         book = ep.Daybook(
@@ -195,6 +200,8 @@ class Values(unittest.TestCase):
         self.assertEqual(got[:3], [None, 0.25, 0.0])
         got = book.trail("2 months", every="month", weights=[1, 3]).column("s_trailing").to_list()
         self.assertEqual(got, [None, (1 + 6) / 4, (2 + 18) / 4])
+        cut = book.trail("2 months", every="month", weights=[1, 3], only="2025-03-01..2025-03-30")
+        self.assertEqual(cut.column("s_trailing").to_list(), [2 / 4])
 
     def test_two_stages_find_the_busiest_day(self):
         book = ep.Daybook({"on": ["2025-01-01", "2025-01-01", "2025-01-03"], "x": [1, 2, 2]}, date="on",

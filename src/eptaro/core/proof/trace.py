@@ -156,7 +156,7 @@ def trace(table: Table, row: int, name: str) -> Trace:
         plain,
         agrees(result, plain, exact=exact, sides=_compared(number, sides)),
         tuple(sides),
-        _notes(view, reader),
+        _notes(view, reader, number, at),
         pairing,
     )
 
@@ -228,7 +228,7 @@ def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
     """Return what the sides come to: one value, the mean of several, a change or its ratio."""
     match number:
         case Value():
-            return sides[0].value
+            return sides[0].value if _told(number, row) else None
         case Mean():
             return _mean(sides)
         case Change():
@@ -240,6 +240,11 @@ def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
             return None if not before else (now - before) / abs(before)
         case _:
             assert_never(number)
+
+
+def _told(number: Number, row: int) -> bool:
+    """Return whether a row shows its value; an incomplete window may be left blank."""
+    return not isinstance(number, Value) or number.told is None or bool(number.told[row])
 
 
 def _compared(number: Number, sides: list[TracedSide]) -> list[Any]:
@@ -263,9 +268,9 @@ def _mean(sides: list[TracedSide]) -> Any:
     return sum((Fraction(value) for value in values), Fraction(0)) / len(values)
 
 
-def _notes(view: View, reader: Reader) -> tuple[str, ...]:
-    """Return what was left out, and why."""
-    found = []
+def _notes(view: View, reader: Reader, number: Number, row: int) -> tuple[str, ...]:
+    """Return what was left out or blank, and why."""
+    found = [] if _told(number, row) else ["left blank: the window is not complete"]
     if late := reader.late:
         found.append(f"left out: {late:,} transactions after {view.coverage.last}")
     aside = view.facts.folded.aside

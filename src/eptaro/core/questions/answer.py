@@ -59,13 +59,17 @@ Picked: TypeAlias = Bearers | LastEntries | None  # None: all transactions of th
 
 @dataclass(frozen=True, eq=False)
 class Value:
-    """A measure over the days of a side, of the group of each row."""
+    """A measure over the days of a side, of the group of each row.
+
+    `told` says in which rows it is shown, where incomplete windows are left blank.
+    """
 
     view: View
     measure: Measure
     group: Ints
     side: Side
     picked: Picked = None
+    told: Flags | None = None
 
 
 @dataclass(frozen=True, eq=False)

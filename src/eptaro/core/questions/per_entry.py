@@ -17,12 +17,15 @@ from eptaro.core.tables.table import Table
 LABEL = "What the value is of"
 
 
-def per_entry(view: View, side: Side, ending: str, label: Column, asked: Question) -> Table:
+def per_entry(
+    view: View, side: Side, ending: str, label: Column, asked: Question, *, whole: bool = False
+) -> Table:
     """Return for each transaction the measures over the span that goes with its day.
 
     `side` and `label` hold one span and one label per day of `view.seen`. Columns: `row`
     (place in the input, from 1), the groups, `date`, the label, `first`, `last`,
-    `complete`, and `NAME` + `ending` per measure. These numbers have no trace.
+    `complete`, and `NAME` + `ending` per measure, of `whole` spans alone where that is asked.
+    These numbers have no trace.
     """
     group, batch = placed_rows(view)
     seen, day = view.seen, batch.days
@@ -34,6 +37,7 @@ def per_entry(view: View, side: Side, ending: str, label: Column, asked: Questio
     cell_group, cell_day, at = _cells(group, day, view.groups.count, seen.days)
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = side.first, side.last
+    complete = view.complete(first, last)
     columns = [
         Column.of("row", "integer", rows, unit="number", description="Place in the input"),
         *view.groups.columns(of),
@@ -42,14 +46,13 @@ def per_entry(view: View, side: Side, ending: str, label: Column, asked: Questio
         dates("first", first.astype(np.int32)[on], description="First day of the value"),
         dates("last", last.astype(np.int32)[on], description="Last day of the value"),
         Column.of(
-            "complete",
-            "flag",
-            view.complete(first, last)[on],
-            description="Whether all its days lie in the coverage",
+            "complete", "flag", complete[on], description="Whether all its days lie in the coverage"
         ),
     ]
     for measure in view.facts.measures:
         value = view.value(measure, cell_group, first[cell_day], last[cell_day])
+        if whole:
+            value = value.blanked(complete[cell_day])
         columns.append(value.take(at).named(f"{measure.name}{ending}"))
     answer = Answered(asked, view, of, {}, np.arange(len(rows)))
     return Table(columns, view.meta(asked.verb) | {"every": "entry"}, answer)

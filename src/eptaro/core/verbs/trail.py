@@ -159,7 +159,8 @@ def trail(
     columns = [*view.groups.columns(rows.group), *rows.head(), *named]
     ahead_text = None if asked.ahead is None else str(asked.ahead)
     meta = view.meta("trail") | {"every": every, "back": str(asked.back), "ahead": ahead_text}
-    numbers = {} if asked.weights else rows.numbers(view, asked.back)
+    whole = incomplete == "blank"
+    numbers = {} if asked.weights else rows.numbers(view, asked.back, whole=whole)
     return Table(columns, meta, Answered(asked, view, rows.group, numbers, rows.every))
 
 
@@ -173,11 +174,14 @@ def _per_entry(view: View, windows: Windows, asked: Trail) -> Table:
     """Return for each transaction the window of its day."""
     if windows.back.unit in BY_GROUP:
         raise QuestionError(f"every='entry' goes with windows of days, not of {windows.back}")
+    if asked.weights is not None:
+        raise QuestionError("weights go with units of time; leave them or every='entry' out")
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     first, last = windows.bounds(days, view.calendar, view.facts.workdays)
     one = np.zeros(len(days), np.int64)
     label = Column.text("window", np.array([str(windows.back)]), one, description=LABEL)
-    return per_entry(view, Side("days", first, last), "_trailing", label, asked)
+    side, whole = Side("days", first, last), asked.incomplete == "blank"
+    return per_entry(view, side, "_trailing", label, asked, whole=whole)
 
 
 def _weighted_rows(view: View, windows: Windows, ends: Ints, asked: Trail) -> Windowed:

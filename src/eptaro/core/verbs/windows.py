@@ -90,12 +90,14 @@ class Windowed:
         """The places of all rows."""
         return np.arange(len(self.group))
 
-    def numbers(self, view: View, back: Amount) -> dict[str, Number]:
-        """Return what stands behind the values of each measure."""
+    def numbers(self, view: View, back: Amount, *, whole: bool) -> dict[str, Number]:
+        """Return what stands behind the values of each measure, of `whole` windows alone."""
         side = Side("days", self.first, self.last)
         picked = None if self.ledger is None else LastEntries(back)
         return {
-            f"{m.name}_trailing": Value(view, m, self.group, side, picked)
+            f"{m.name}_trailing": Value(
+                view, m, self.group, side, picked, self.complete if whole else None
+            )
             for m in view.facts.measures
         }
 
