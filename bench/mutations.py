@@ -64,8 +64,8 @@ def cover(folder: Path) -> None:
     suite = unittest.TestSuite()
     for part in TESTS:
         path = ROOT / "tests" / part
-        folder, pattern = (path.parent, path.name) if path.suffix else (path, "test*.py")
-        suite.addTests(unittest.TestLoader().discover(str(folder), pattern, str(ROOT)))
+        start, pattern = (path.parent, path.name) if path.suffix else (path, "test*.py")
+        suite.addTests(unittest.TestLoader().discover(str(start), pattern, str(ROOT)))
     own: dict[str, list[str]] = {_IMPORTED: []}
     for test in _flat(suite):
         own.setdefault(f"class {type(test).__module__}.{type(test).__qualname__}", []).append(
