@@ -170,6 +170,16 @@ class Everywhere(unittest.TestCase):
         rows = [(r["n"], r["m"], r["s"]) for r in book.recap("day").rows()]
         self.assertEqual(rows, [(1, 1.0, None), (0, None, None), (0, 2.0, None)])
 
+    def test_totals_beyond_the_floats_have_a_spread(self):
+        for fares, more in (([0.95e308, 0.95e308], 0.5), ([9e307, 9e307], 2.25)):
+            book = ep.Daybook(
+                {"on": ["2025-01-01"] * 2 + ["2025-01-02"], "x": [*fares, more]},
+                date="on", measures="d=std(sum(x) per day)",
+            )  # fmt: skip
+            (row,) = book.recap("month").rows()
+            apart = (sum(map(Fraction, fares)) - Fraction(more)) / 2**10
+            self.assertAlmostEqual(row["d"] / 2**10 / (float(apart) / 2**0.5), 1, 12)
+
     def test_variance_keeps_small_differences_of_large_values(self):
         for x in ([10**9 + i for i in (1, 2, 3)], [1e9 + i / 8 for i in (1, 2, 3)]):
             book = ep.Daybook({"on": ["2025-01-01"] * 3, "x": x}, date="on", measures="v=var(x)")

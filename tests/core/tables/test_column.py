@@ -18,6 +18,20 @@ class Exact(unittest.TestCase):
             [Fraction(5, 4), Fraction(-31, 10), Fraction(7, 100)],
         )
 
+    def test_days_beyond_the_years_are_blank_beside_those_that_were(self):
+        days = [0, 3_000_000, 5, -800_000]
+        valid = np.array([True, True, False, True])
+        column = ep.Column.of("on", "date", days, valid)
+        self.assertEqual(column.blank.tolist(), [False, True, True, True])
+        self.assertEqual(
+            ep.Column.of("on", "date", days).blank.tolist(), [False, True, False, True]
+        )
+
+    def test_whole_numbers_of_every_width_are_kept_alike(self):
+        for kind in (np.int8, np.int16, np.uint16, np.int64):
+            self.assertEqual(ep.Column.of("x", "integer", np.array([1], kind)).data.dtype, np.int64)
+        self.assertEqual(ep.Column.of("x", "integer", np.array([1], np.int32)).data.dtype, np.int32)
+
     def test_ranks_share_a_place_and_leave_out_blanks(self):
         column = ep.Column.of("x", "integer", [5, 3, 5, 9], np.array([True, True, True, False]))
         self.assertEqual(column.ranks().tolist(), [1, 0, 1, -1])

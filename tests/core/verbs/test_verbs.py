@@ -454,7 +454,12 @@ class Coverage(unittest.TestCase):
         self.assertEqual((first["s"], last["s"], last["complete"]), (1, 2, False))
 
     def test_rows_outside_a_given_coverage_are_an_error(self):
-        with self.assertRaisesRegex(ep.InputError, "1 rows lie outside"):
+        days = {"on": [f"2025-01-0{n}" for n in range(1, 8)]}
+        with self.assertRaisesRegex(
+            ep.InputError, "4 rows lie outside coverage=2025-01-02..2025-01-04"
+        ):
+            ep.Daybook(days, date="on", measures="n=count()", coverage="2025-01-02..2025-01-04")
+        with self.assertRaisesRegex(ep.InputError, "1 row lies outside"):
             ep.Daybook(
                 self.FRAME, date="on", measures="n=count()", coverage="2024-01-01..2024-01-31"
             )

@@ -48,7 +48,8 @@ class Squares:
             return cls.of_exact(exact.wide(values) ** 2, kind, scale)
         if values.dtype == object:  # some beyond the floats
             whole, rest = exact.parted(values)
-            beside = np.where(rest == 0, 0.0, (2 * exact.floats(whole) + rest) * rest)
+            with np.errstate(over="ignore", invalid="ignore"):  # of those that have no rest
+                beside = np.where(rest == 0, 0.0, (2 * exact.floats(whole) + rest) * rest)
             return cls(whole * whole, kind, scale, 0, beside)
         with np.errstate(over="ignore"):
             middle = float(np.mean(values)) if len(values) else 0.0

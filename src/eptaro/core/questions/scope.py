@@ -59,7 +59,8 @@ def covered(given: Span | str | None, cells: Cells, source: str) -> Span:
         outside = cells.total(ROWS, cells.axis.first_day, span.lo - 1)
         outside += cells.total(ROWS, span.hi + 1, last)
         raise InputError(
-            f"{source}: {outside:,} rows lie outside coverage={span}; the data runs from "
+            f"{source}: {outside:,} row{' lies' if outside == 1 else 's lie'} outside "
+            f"coverage={span}; the data runs from "
             f"{as_date(cells.axis.first_day)} to {as_date(last)}. Widen the coverage, or narrow a "
             f"question with only="
         )
