@@ -3,7 +3,8 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin/python
 PIP := $(RUN) -m pip install --quiet --disable-pip-version-check
-CHECKED := src tests bench examples docs
+CHECKED := src tests bench examples docs setup.py
+BUILT := pyproject.toml setup.py $(wildcard src/eptaro/core/kernels/compiled/*.p[yx][xd])
 
 .PHONY: demo test test-quick coverage lint docs bench clean
 
@@ -39,16 +40,16 @@ $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 	$(PIP) --upgrade 'pip>=25.1'  # the first that knows dependency groups
 
-# A stamp per set of packages: a second run reuses what stands, a changed pyproject.toml installs anew.
-$(VENV)/.demo: $(VENV)/bin/python pyproject.toml
+# A stamp per set of packages: a second run reuses what stands, a changed file of BUILT installs anew.
+$(VENV)/.demo: $(VENV)/bin/python $(BUILT)
 	$(PIP) --editable '.[all]'
 	@touch $@
 
-$(VENV)/.test: $(VENV)/bin/python pyproject.toml
+$(VENV)/.test: $(VENV)/bin/python $(BUILT)
 	$(PIP) --editable '.[all,postgresql]' --group test
 	@touch $@ $(VENV)/.demo
 
-$(VENV)/.lint: $(VENV)/bin/python pyproject.toml
+$(VENV)/.lint: $(VENV)/bin/python $(BUILT)
 	$(PIP) --editable '.[all,postgresql]' --group test --group lint
 	@touch $@ $(VENV)/.test $(VENV)/.demo
 

@@ -6,6 +6,7 @@ import doctest
 import importlib
 import inspect
 import io
+import os
 import pkgutil
 import re
 import shlex
@@ -155,12 +156,12 @@ class Layout(unittest.TestCase):
     """A reader finds the file by the question, and the file is short."""
 
     def test_files_are_short_and_folders_small(self):
-        for path in SOURCE.rglob("*.py"):
+        for path in (*SOURCE.rglob("*.py"), *SOURCE.rglob("*.pyx")):
             text = path.read_text(encoding="utf-8")
             self.assertLessEqual(len(text.splitlines()), 300, path)
             self.assertNotIn("fmt: " + "skip", text, path)
         for folder in {path.parent for path in SOURCE.rglob("*.py")} - {SOURCE}:
-            files = [path for path in folder.glob("*.py") if path.name != "__init__.py"]
+            files = [path for path in folder.glob("*.py*") if path.name != "__init__.py"]
             subfolders = [path for path in folder.iterdir() if (path / "__init__.py").exists()]
             self.assertIn(len(files) + len(subfolders), range(1, 15), folder)
 
@@ -237,6 +238,41 @@ class Examples(unittest.TestCase):
                                       text=True, check=False)  # fmt: skip
                 self.assertEqual((done.returncode, done.stderr), (0, ""), script.name)
                 self.assertTrue(done.stdout.strip(), script.name)
+
+
+class Kernel(unittest.TestCase):
+    """Which loops run is told, and can be chosen."""
+
+    def told(self, kernel: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "eptaro", "--version"], capture_output=True, text=True,
+            check=False, env={**os.environ, "EPTARO_KERNEL": kernel},
+        )  # fmt: skip
+
+    def test_the_one_asked_for_runs(self):
+        self.assertRegex(
+            self.told("").stdout, r"^eptaro, version [\d.]+, kernel (compiled|numpy)\n$"
+        )
+        self.assertIn("kernel numpy", self.told("numpy").stdout)
+        self.assertIn("EPTARO_KERNEL='fast' must be numpy or compiled", self.told("fast").stderr)
+        compiled = self.told("compiled")
+        said = compiled.stdout + compiled.stderr
+        self.assertTrue("kernel compiled" in said or "that kernel was not built" in said, said)
+
+    def test_build_info_tells_the_versions(self):
+        found = eptaro.build_info()
+        self.assertEqual(found["version"], eptaro.__version__)
+        self.assertEqual([*found], ["version", "kernel", "python", "numpy"])
+
+    def test_every_compiled_loop_has_a_twin_of_its_name_and_parameters(self):
+        folder = SOURCE / "core" / "kernels" / "compiled"
+        for path in sorted(folder.glob("*.pyx")):
+            twin = importlib.import_module(f"eptaro.core.kernels.{path.stem}")
+            loops = re.findall(r"^def (\w+)\(([^)]*)\)", path.read_text(), re.M)
+            self.assertTrue(loops, path)
+            for name, parameters in loops:
+                names = [part.split()[-1] for part in re.sub(r"\[.*?\]", "", parameters).split(",")]
+                self.assertEqual(names, [*inspect.signature(getattr(twin, name)).parameters], name)
 
 
 class Made(unittest.TestCase):

@@ -34,7 +34,7 @@ from eptaro.errors import (
 )
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
-from eptaro.version import __version__
+from eptaro.version import __version__, build_info
 
 __all__ = [
     "Calendar",
@@ -64,6 +64,7 @@ __all__ = [
     "Workdays",
     "__version__",
     "annotate",
+    "build_info",
     "dimension",
     "inspect",
     "read_config",

@@ -1,3 +1,36 @@
-"""The one place that holds the version."""
+"""The one place that holds the version; and what this build is made of."""
+
+from __future__ import annotations
 
 __version__ = "0.1.0"
+
+
+def build_info() -> dict[str, str]:
+    """Return the version, which kernel runs, and the versions of Python and NumPy.
+
+    The kernel is `compiled`, or `numpy` where no compiler was at hand when Eptaro was
+    installed, or where the environment variable `EPTARO_KERNEL` says so. Answers are the same.
+
+    Returns
+    -------
+    dict
+        `version`, `kernel`, `python` and `numpy`.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> ep.build_info()["kernel"] in ("compiled", "numpy")
+    True
+    """
+    import platform
+
+    import numpy as np
+
+    from eptaro.core.kernels.chosen import KERNEL
+
+    return {
+        "version": __version__,
+        "kernel": KERNEL,
+        "python": platform.python_version(),
+        "numpy": np.__version__,
+    }

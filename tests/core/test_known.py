@@ -11,6 +11,7 @@ import doctest
 import hashlib
 import itertools
 import random
+import re
 import sys
 import traceback
 import unittest
@@ -130,12 +131,11 @@ def show(table: ep.Table) -> None:
         for name in table.names[-4:]:
             try:
                 trace = table.trace(row, name)
-                told.append((name, str(trace), trace.plain))
+                told.append((name, _written_alike(str(trace)), _written(trace.plain)))
             except ep.EptaroError as error:
                 told.append((name, str(error)))
-    print(
-        f"{len(told)} traces {_fingerprint(told)}, shown {_fingerprint([repr(table), table.meta])}"
-    )
+    shown = _fingerprint([_written_alike(repr(table)), table.meta])
+    print(f"{len(told)} traces {_fingerprint(told)}, shown {shown}")
 
 
 def turn(calendar: ep.Calendar, first: str, last: str) -> None:
@@ -169,6 +169,13 @@ def turn(calendar: ep.Calendar, first: str, last: str) -> None:
 
 def _written(value: Any) -> str:
     return f"{value:.12g}" if isinstance(value, float) else str(value)
+
+
+def _written_alike(text: str) -> str:
+    """Return a text without the last digits of floats, which may be others on another machine."""
+    return re.sub(
+        r"\d[\d,]*\.\d{6,}(e[-+]\d+)?", lambda m: f"{float(m[0].replace(',', '')):.10g}", text
+    )
 
 
 def _fingerprint(found: Any) -> str:

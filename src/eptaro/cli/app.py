@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from eptaro.errors import unknown
-from eptaro.version import __version__
+from eptaro.version import __version__, build_info
 
 _COMMANDS = {
     "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
@@ -65,7 +65,11 @@ class _Commands(click.Group):
 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(__version__, prog_name="eptaro")
+@click.version_option(
+    __version__,
+    prog_name="eptaro",
+    message="%(prog)s, version %(version)s, kernel " + build_info()["kernel"],
+)
 def app() -> None:
     """Fiscal periods for dated transactions, correct to the cent.
 

@@ -124,7 +124,7 @@ def entries_of(
     if plane.what == "codes":
         there = np.array([value == value for value in values], bool)  # NaN is none
         cell, values = cell[there], [value for value in values if value == value]
-        encoder = Encoder(plane.column)
+        encoder = Encoder(plane.column, words=True)
         codes = encoder.encode(read_codes(array_of(values), plane.column)).astype(np.int64)
         return Entries.of(cell, codes, "integer", 0), encoder.coded().choices
     if any(isinstance(value, float) for value in values):

@@ -1,8 +1,9 @@
-"""Reading ahead: the next batch is read while the last one is folded."""
+"""Work side by side: the next batch is read while the last one is folded, columns at once."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import os
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -43,3 +44,13 @@ def ahead(items: Iterator[Item]) -> Iterator[Item]:
             yield item
     finally:
         worker.shutdown(wait=False, cancel_futures=True)
+
+
+def at_once(works: Sequence[Callable[[], Item]]) -> list[Item]:
+    """Return what several works come to, done side by side; the error of the first is raised."""
+    if _in_turn.get() or len(works) < 2:
+        return [work() for work in works]
+    from concurrent.futures import ThreadPoolExecutor
+
+    with ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="at-once") as pool:
+        return [*pool.map(lambda work: work(), works)]

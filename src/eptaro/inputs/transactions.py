@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,7 @@ from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.errors import DateError, EptaroError, InputError
-from eptaro.inputs.ahead import ahead
+from eptaro.inputs.ahead import ahead, at_once
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.dates.reading import looks_like_dates, settled_start
 from eptaro.inputs.sources import Source, Wanted
@@ -27,6 +28,7 @@ from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 
 _FIRST_SHOWN = 3
+_LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
 
 
 class Transactions:
@@ -101,22 +103,46 @@ class Transactions:
         return f"{where}{more}: {shown}"
 
     def _batch(self, table: pa.Table) -> Batch:
-        name = self._source.name
-        try:
-            read = read_dates(table[self._date], self._rules, self._date)
-        except DateError as error:
-            raise DateError(f"{name}: {error}") from None
-        groups = {g: read_groups(table[g], g, name) for g in self._by}
-        values = {c: read_filled(table[c], c) for c in self._filled}
+        read, groups, values, distinct = self._columns(table)
         for column in self._numbers:
-            values[column] = read_numbers(table[column], column, self._source, self.rows)
             self.blanks[column] += _blanks(values[column])
-        distinct = {c: read_codes(table[c], c) for c in self._codes}
         batch = Batch(read.days, groups, values, distinct, read.times, self.rows)
         if read.bad is None or not read.bad.any():
             return batch
         self._set_aside(table[self._date], read, values)
         return _only(batch, ~read.bad)
+
+    def _columns(
+        self, table: pa.Table
+    ) -> tuple[Read, dict[str, Coded], dict[str, Column], dict[str, Coded]]:
+        """Return dates, groups, values and codes of a batch, read side by side."""
+        name = self._source.name
+
+        def numbers(column: str) -> Column:
+            return read_numbers(table[column], column, self._source, self.rows)
+
+        by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
+            ([self._date], lambda _: self._dates(table)),
+            (self._by, lambda g: read_groups(table[g], g, name)),
+            (self._filled, lambda c: read_filled(table[c], c)),
+            (self._numbers, numbers),
+            (self._codes, lambda c: read_codes(table[c], c)),
+        ]
+        works = [partial(work, column) for columns, work in by_kind for column in columns]
+        if table.num_rows < _LEAST_AT_ONCE:
+            found = iter([work() for work in works])
+        else:
+            found = iter(at_once(works))
+        read, groups, filled, values, distinct = (
+            {column: next(found) for column in columns} for columns, _ in by_kind
+        )
+        return read[self._date], groups, filled | values, distinct
+
+    def _dates(self, table: pa.Table) -> Read:
+        try:
+            return read_dates(table[self._date], self._rules, self._date)
+        except DateError as error:
+            raise DateError(f"{self._source.name}: {error}") from None
 
     def _set_aside(self, dates: pa.ChunkedArray, read: Read, values: dict[str, Column]) -> None:
         assert read.bad is not None and read.reasons is not None
@@ -138,7 +164,8 @@ class Transactions:
 def _blanks(column: Column) -> int:
     """Return how many values of a numeric column are blank."""
     if column.kind == "float":
-        return int(np.isnan(column.numbers()).sum())
+        nan = int(np.count_nonzero(np.isnan(column.data)))
+        return nan + (0 if column.valid is None else int(np.count_nonzero(~column.valid)))
     return 0 if column.valid is None else int((~column.valid).sum())
 
 

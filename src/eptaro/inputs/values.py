@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from decimal import Decimal
 from typing import Any
 
@@ -11,12 +12,16 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.folds.groups import Coded
+from eptaro.core.kernels.chosen import marked
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError, MeasureError
+from eptaro.inputs.ahead import at_once
 from eptaro.inputs.files.chunks import one_array, to_numpy
 from eptaro.inputs.sources import Source
 
 _MOST_DECIMALS = 6
+_MOST_MARKED = 8  # whole numbers between the least and the largest, for each row
+_LEAST_SLICE = 1 << 17  # rows; fewer are not worth a thread
 _EXACT = 2**53
 
 
@@ -152,12 +157,12 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
             array = pc.if_else(pc.is_nan(array), None, array).cast(pa.int64())
         except pa.ArrowInvalid:
             raise InputError(f"{source}: group column {name!r} holds fractions") from None
-    if not pa.types.is_dictionary(array.type):
-        try:
-            array = array.dictionary_encode()
-        except pa.ArrowNotImplementedError:
-            raise _no_groups(name, kind, source) from None
-    whole = one_array(array.unify_dictionaries())
+    if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
+        return coded
+    try:
+        whole = _encoded(array)
+    except pa.ArrowNotImplementedError:
+        raise _no_groups(name, kind, source) from None
     indices = _filled_codes(whole)
     codes = _plain(indices).astype(np.int32, copy=False)
     words, kind = whole.dictionary, whole.dictionary.type
@@ -175,6 +180,37 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
     if pa.types.is_date32(kind):
         return Coded(codes, Column.of(name, "date", _plain(words.cast(pa.int32()))))
     raise _no_groups(name, kind, source)
+
+
+def _marked(array: pa.ChunkedArray, name: str) -> Coded | None:
+    """Return whole numbers that lie close together as codes; None for others.
+
+    Those that occur are marked among all between the least and the largest, which is quicker
+    than to look each of them up, and brings them in order.
+    """
+    ends = pc.min_max(array).as_py()
+    least, most = ends["min"], ends["max"]
+    if least is None or most - least >= min(_MOST_MARKED * len(array), 1 << 30) or most >= 1 << 63:
+        return None
+    values = _unblanked(array, least).astype(np.int64, copy=False)
+    found, codes = marked(values, least, most - least + 1)
+    if array.null_count:
+        codes[~to_numpy(array.is_valid())] = -1
+    return Coded(codes, Column.of(name, "integer", found, unit="number"))
+
+
+def _encoded(array: pa.ChunkedArray) -> pa.DictionaryArray:
+    """Return a column as codes into a dictionary, worked out in slices side by side."""
+    if pa.types.is_dictionary(array.type):
+        return one_array(array.unify_dictionaries())
+    slices = min(os.cpu_count() or 1, len(array) // _LEAST_SLICE)
+    if slices < 2:
+        return one_array(array.dictionary_encode().unify_dictionaries())
+    width = -(-len(array) // slices)
+    cut = [array.slice(start, width) for start in range(0, len(array), width)]
+    parts = at_once([part.dictionary_encode for part in cut])
+    chunks = [chunk for part in parts for chunk in part.chunks]
+    return one_array(pa.chunked_array(chunks).unify_dictionaries())
 
 
 def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:
@@ -213,7 +249,7 @@ def _filled_codes(coded: pa.DictionaryArray) -> pa.Array:
 
 
 def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
-    """Return a column of any kind as codes into its distinct values, which are text here.
+    """Return a column of any kind as codes into its distinct values: whole numbers, or text.
 
     Numbers are written in one way, whatever their type: 5, 5.0 and 5.00 are one value, and so
     are 0.0 and -0.0; NaN is blank.
@@ -226,13 +262,15 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     elif pa.types.is_floating(kind):
         array = array.cast(pa.float64())
         array = pc.add(pc.if_else(pc.is_nan(array), None, array), 0.0)
-    if not pa.types.is_dictionary(array.type):
-        array = array.dictionary_encode()
-    whole = one_array(array.unify_dictionaries())
+    if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
+        return coded
+    whole = _encoded(array)
     codes = _plain(_filled_codes(whole)).astype(np.int32, copy=False)
     words = whole.dictionary
     if pa.types.is_decimal(kind) or pa.types.is_floating(kind):
         texts = [_number_text(value) for value in words.to_pylist()]
+    elif pa.types.is_integer(kind) and kind != pa.uint64():
+        return Coded(codes, Column.of(name, "integer", _plain(words.cast(pa.int64()))))
     else:
         texts = words.cast(pa.string()).to_pylist()
     return _merged(codes, Column.text(name, np.array([*texts, None], object)[:-1]))

@@ -59,7 +59,7 @@ def _about(book: Facts) -> dict[str, Any]:
         "left_out": {name: str(total) for name, total in folded.left_out.items()},
         "notes": list(folded.notes),
         "fingerprints": sorted(folded.fingerprints),
-        "distinct": {name: column.to_list() for name, column in folded.distinct.items()},
+        "distinct": {name: [*map(str, c.to_list())] for name, c in folded.distinct.items()},
     }
 
 

@@ -1,8 +1,10 @@
 """Books merged: sums beyond 64 bits, kinds and decimals brought together, what differs refused."""
 
+import tempfile
 import unittest
 from decimal import Decimal
 from fractions import Fraction
+from pathlib import Path
 
 import numpy as np
 
@@ -28,6 +30,27 @@ def book(values, on="2025-01-01", **given):
 
 class Merged(unittest.TestCase):
     """The outcome is that of one fold over the rows of both."""
+
+    def test_blanks_in_one_of_several_files_leave_different_values_apart(self):
+        parts = [[7, None, 9], [8, 7, None], [9, 3], ["8", "three", "7"]]
+        with tempfile.TemporaryDirectory() as folder:
+            paths = []
+            for number, values in enumerate(parts):
+                paths.append(Path(folder, f"{number}.csv"))
+                rows = [f"2025-01-0{number + 1},{'' if v is None else v}" for v in values]
+                paths[-1].write_text("\n".join(["on,x", *rows]))
+            both = ep.Daybook.read(paths[:2], date="on", measures="d=distinct(x)")
+            for others in (paths[2], paths[3]):
+                book = both.merged(ep.Daybook.read(others, date="on", measures="d=distinct(x)"))
+                every = {str(v) for n in (0, 1, paths.index(others)) for v in parts[n]} - {"None"}
+                for merged in (book, ep.Daybook.open(book.write(Path(folder, "b.parquet")))):
+                    self.assertEqual(merged.recap("year")["d"].tolist(), [len(every)])
+                    self.assertEqual(merged.recap("day")["d"].tolist()[:2], [2, 2], "on each day")
+                merged = book.merged(
+                    ep.Daybook.read(paths[2], date="on", measures="d=distinct(x)"), force=True
+                )
+                every |= {"9", "3"}
+                self.assertEqual(merged.recap("year")["d"].tolist(), [len(every)])
 
     def test_a_sum_beyond_64_bits_is_told_and_never_wraps(self):
         big = book([2**62, 2**62 - 1], measures="s=sum(x)")

@@ -4,7 +4,9 @@ import unittest
 
 import numpy as np
 
-from eptaro.core.kernels.order import distinct, moments, ranks, stable_order
+from eptaro.core.kernels import order
+from eptaro.core.kernels.order import moments, ranks
+from tests.core.kernels.both import both
 
 
 class Orders(unittest.TestCase):
@@ -18,18 +20,62 @@ class Orders(unittest.TestCase):
             )
             keys = np.concatenate([keys, keys[::3], keys[:50] ^ 1])
             wanted = sorted(range(len(keys)), key=lambda at, keys=keys: (int(keys[at]), at))
-            self.assertEqual(stable_order(keys).tolist(), wanted, most)
-        self.assertEqual(stable_order(np.zeros(0, np.int64)).tolist(), [])
+            for module in both(order, "order"):
+                self.assertEqual(module.stable_order(keys).tolist(), wanted, (module, most))
+        for module in both(order, "order"):
+            for some in ([], [4], [1, 1, 2], [2, 1]):
+                wanted = sorted(range(len(some)), key=some.__getitem__)
+                self.assertEqual(module.stable_order(np.array(some, np.int64)).tolist(), wanted)
 
     def test_different_numbers_whether_marked_or_sorted(self):
         rng = np.random.default_rng(6)
         for bound, count in ((1, 3), (50, 1000), (1 << 16, 5), (1 << 20, 40), (1 << 40, 500)):
             keys = rng.integers(0, bound, count)
             keys[-1] = bound - 1
-            found, places = distinct(keys, bound)
-            self.assertEqual(found.tolist(), sorted({*keys.tolist()}))
-            np.testing.assert_array_equal(found[places], keys)
-        self.assertEqual([part.tolist() for part in distinct(np.zeros(0, np.int64), 0)], [[], []])
+            for module in both(order, "order"):
+                found, places = module.distinct(keys, bound)
+                self.assertEqual(found.tolist(), sorted({*keys.tolist()}), module)
+                np.testing.assert_array_equal(found[places], keys)
+        for module in both(order, "order"):
+            found = module.distinct(np.zeros(0, np.int64), 0)
+            self.assertEqual([part.tolist() for part in found], [[], []])
+            with self.assertRaises(IndexError):
+                module.distinct(np.array([3, 1]), 3)
+
+    def test_numbers_of_a_span_are_marked(self):
+        rng = np.random.default_rng(10)
+        for least, span in ((0, 1), (-40, 90), (2**62, 500), (-(2**63), 7)):
+            values = least + rng.integers(0, span, 300)
+            for module in both(order, "order"):
+                found, codes = module.marked(values, least, span)
+                self.assertEqual(found.tolist(), sorted({*values.tolist()}), module)
+                self.assertEqual(found[codes].tolist(), values.tolist())
+                for wrong in (least - 1, least + span):
+                    if -(2**63) <= wrong < 2**63:
+                        with self.assertRaises(IndexError):
+                            module.marked(np.array([wrong]), least, span)
+
+    def test_places_among_keys_in_order(self):
+        rng = np.random.default_rng(9)
+        for size in (0, 1, 7, 300):
+            keys = np.sort(rng.integers(-50, 50, size))
+            for asked in (rng.integers(-60, 60, 200), np.sort(rng.integers(-60, 60, 200)), keys):
+                wanted = [sum(key < number for key in keys.tolist()) for number in asked.tolist()]
+                for module in both(order, "order"):
+                    self.assertEqual(module.places(keys, asked).tolist(), wanted, module)
+
+    def test_values_cell_by_cell(self):
+        rng = np.random.default_rng(7)
+        cells = rng.integers(0, 9, 500)
+        for values in (np.arange(500), np.arange(500) / 8, np.arange(500, dtype=np.int32)):
+            for module in both(order, "order"):
+                counts, found = module.grouped(cells, values, 10)
+                self.assertEqual(counts.tolist(), [(cells == n).sum() for n in range(10)])
+                self.assertEqual(found.dtype, values.dtype)
+                wanted = [v for n in range(10) for v in values[cells == n].tolist()]
+                self.assertEqual(found.tolist(), wanted)
+                with self.assertRaises(IndexError):
+                    module.grouped(cells, values, 8)
 
     def test_ranks_and_moments(self):
         days, times = np.array([3, 1, 3, 1, 2, 1]), np.array([5, 9, 2, 9, 0, 1])

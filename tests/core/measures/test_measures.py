@@ -180,6 +180,24 @@ class Everywhere(unittest.TestCase):
             apart = (sum(map(Fraction, fares)) - Fraction(more)) / 2**10
             self.assertAlmostEqual(row["d"] / 2**10 / (float(apart) / 2**0.5), 1, 12)
 
+    def test_a_quotient_beyond_the_floats_is_blank(self):
+        frame = {"on": ["2025-01-01"] * 2, "x": [1e300, 3.0], "y": [1e-300, 0.0]}
+        book = ep.Daybook(frame, date="on", measures="r=sum(x)/sum(y)")
+        table = book.recap("day")
+        self.assertEqual([row["r"] for row in table.rows()], [None])
+        self.assertEqual(book.prove(table), 1)
+
+    def test_near_values_far_from_all_others_keep_their_spread(self):
+        near = [1e9 + 0.25, 1e9 + 0.75, 1e9 + 1.1]
+        frame = {"on": ["2025-01-01"] * 3 + ["2025-01-02"] * 9, "x": [*near, *[-1e9 + 0.3] * 9]}
+        book = ep.Daybook(frame, date="on", measures="v=var(x)")
+        exact = [*map(Fraction, near)]
+        mean = sum(exact) / 3
+        wanted = float(sum((value - mean) ** 2 for value in exact) / 2)
+        first, second = (row["v"] for row in book.recap("day").rows())
+        self.assertAlmostEqual(first / wanted, 1, 14)
+        self.assertAlmostEqual(second, 0, 20)
+
     def test_variance_keeps_small_differences_of_large_values(self):
         for x in ([10**9 + i for i in (1, 2, 3)], [1e9 + i / 8 for i in (1, 2, 3)]):
             book = ep.Daybook({"on": ["2025-01-01"] * 3, "x": x}, date="on", measures="v=var(x)")
@@ -320,7 +338,10 @@ class Ranges(unittest.TestCase):
         lo, hi = (np.array(side) for side in zip(*asked, strict=True))
         array = np.array(values, np.int64)
         parts = [values[a:b] for a, b in asked]
-        with mock.patch.object(ranges, "_BLOCK", data.draw(st.sampled_from([1, 5, 1 << 18]))):
+        with (
+            mock.patch.object(ranges, "_BLOCK", data.draw(st.sampled_from([1, 5, 1 << 18]))),
+            mock.patch.object(ranges, "_SHARED", data.draw(st.sampled_from([0, 8]))),
+        ):
             distinct = ranges.distinct(array, lo, hi)
             median = ranges.quantile(array, lo, hi, 0.5)
         self.assertEqual(distinct.tolist(), [len(set(p)) for p in parts])

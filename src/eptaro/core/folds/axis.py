@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.chosen import distinct, places
 
 MOST_DENSE = 1 << 24  # cells; beyond, only occupied cells are kept
 
@@ -38,7 +39,7 @@ class Axis:
     def cell_of(self, group: Ints, day: Ints) -> Ints:
         """Return the first cell of each group at or after each day ordinal."""
         key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
-        return key if self.keys is None else np.searchsorted(self.keys, key)
+        return key if self.keys is None else places(self.keys, key)
 
     @property
     def all_keys(self) -> Ints:
@@ -76,7 +77,7 @@ class Axis:
     def onto(self, other: Axis) -> Ints:
         """Return the place of each own cell on an axis that covers it."""
         keys = self.renumbered(other)
-        return keys if other.keys is None else np.searchsorted(other.keys, keys)
+        return keys if other.keys is None else places(other.keys, keys)
 
     def regrouped(self, target: Ints, count: int) -> tuple[Axis, Ints]:
         """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
@@ -87,10 +88,9 @@ class Axis:
         keys = np.where(new < 0, -1, new * self.days + day)
         if self.keys is None:
             return Axis(count, self.first_day, self.days), keys
-        kept, places = np.unique(keys, return_inverse=True)
-        if len(kept) and kept[0] < 0:
-            kept, places = kept[1:], places - 1
-        return Axis(count, self.first_day, self.days, kept), places
+        kept, places = distinct(keys + 1, count * self.days + 1)  # those left out come first
+        left_out = int(len(kept) > 0 and kept[0] == 0)
+        return Axis(count, self.first_day, self.days, kept[left_out:] - 1), places - left_out
 
 
 def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
@@ -100,5 +100,5 @@ def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
     keys = group * days + (day - first)
     if count * days <= MOST_DENSE:
         return Axis(count, first, days), keys
-    distinct, places = np.unique(keys, return_inverse=True)
-    return Axis(count, first, days, distinct), places
+    occupied, places = distinct(keys, count * days)
+    return Axis(count, first, days, occupied), places

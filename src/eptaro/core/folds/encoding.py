@@ -10,44 +10,86 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.kernels.order import distinct
+from eptaro.core.kernels.chosen import distinct
 from eptaro.core.tables.column import Column, Kind
 from eptaro.errors import InputError
 
 
 class Encoder:
-    """Gives each distinct value of a column, the blank too, one number, the same in every batch."""
+    """Gives each distinct value of a column one number, the same in every batch.
 
-    def __init__(self, name: str) -> None:
-        self.name = name
+    The blank has a number too, and the values of the first batch are numbered in natural
+    order, so that nothing need be put in order where there is just one. As `words`, for values
+    that are only counted, numbers go by the order met, and the blank is -1. A table of numbers
+    is made when a second batch comes.
+    """
+
+    def __init__(self, name: str, *, words: bool = False) -> None:
+        self.name, self._words = name, words
+        self._first: Coded | None = None  # each value of the first batch, by its number
         self._numbers: dict[Any, int] = {}
         self._kind: Kind | None = None
         self._unit = ""
 
     def encode(self, coded: Coded) -> NDArray[np.int32]:
         """Return the number of each row's value."""
-        values = coded.choices.to_list()
-        if values and coded.choices.kind != (self._kind or coded.choices.kind):
-            raise InputError(
-                f"column {self.name!r} holds {self._kind} values in one part and "
-                f"{coded.choices.kind} values in another"
-            )
-        if values:
-            self._kind, self._unit = coded.choices.kind, coded.choices.unit
+        choices = coded.choices
+        if self._words:
+            self._kind = "text"
+        elif len(choices):
+            if choices.kind != (self._kind or choices.kind):
+                raise InputError(
+                    f"column {self.name!r} holds {self._kind} values in one part and "
+                    f"{choices.kind} values in another"
+                )
+            self._kind, self._unit = choices.kind, choices.unit
+        if self._first is None and not self._numbers:
+            return self._encode_first(coded)
+        self._tabulate()
         numbers = self._numbers
-        known = [numbers.setdefault(value, len(numbers)) for value in values]
-        if len(coded.codes) and coded.codes.min() < 0:
+        known = [numbers.setdefault(value, len(numbers)) for value in self._listed(choices)]
+        if self._words:
+            known.append(-1)
+        elif len(coded.codes) and coded.codes.min() < 0:
             known.append(numbers.setdefault(None, len(numbers)))
-        elif known == list(range(len(known))):
-            return coded.codes
         return np.array(known, np.int32)[coded.codes]
+
+    def _encode_first(self, coded: Coded) -> NDArray[np.int32]:
+        choices = coded.choices
+        places = np.arange(len(choices), dtype=np.int32)
+        if self._words:
+            self._first = Coded(places, choices)
+            return coded.codes
+        ranks = coded.ranks
+        order = np.empty(len(choices), np.int64)
+        order[ranks[:-1]] = places
+        blank = bool(len(coded.codes)) and int(coded.codes.min()) < 0
+        self._first = Coded(
+            np.append(places, np.int32(-1)) if blank else places, choices.take(order)
+        )
+        if np.array_equal(order, places) and not blank:
+            return coded.codes
+        return ranks.astype(np.int32)[coded.codes]
 
     def coded(self) -> Coded:
         """Return all values met, and for each number the place of its value, -1 for the blank."""
+        if self._first is not None:
+            return self._first
         values = [value for value in self._numbers if value is not None]
         places = {value: place for place, value in enumerate(values)} | {None: -1}
         codes = np.array([places[value] for value in self._numbers], np.int32)
         return Coded(codes, self._choices(values))
+
+    def _listed(self, choices: Column) -> list[Any]:
+        values = choices.to_list()
+        return [*map(str, values)] if self._words and choices.kind != "text" else values
+
+    def _tabulate(self) -> None:
+        """Make the table of numbers."""
+        if self._first is not None:
+            codes, values = self._first.codes.tolist(), [*self._listed(self._first.choices), None]
+            self._numbers = {values[code]: number for number, code in enumerate(codes)}
+            self._first = None
 
     def _choices(self, values: list[Any]) -> Column:
         if self._kind in (None, "text"):
@@ -58,7 +100,7 @@ class Encoder:
         return Column.of(self.name, self._kind, np.array(values), unit=self._unit)
 
     def __len__(self) -> int:
-        return len(self._numbers)
+        return len(self._numbers) if self._first is None else len(self._first.codes)
 
 
 class Combiner:

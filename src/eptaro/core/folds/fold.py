@@ -14,12 +14,14 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import MOST_DENSE, Axis
-from eptaro.core.folds.batch import CHUNK, Batch
+from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.planes import ROWS, Plane
+from eptaro.core.folds.rowcells import RowCells, carried_out
 from eptaro.core.folds.steps import Counted, Step, step_of
+from eptaro.core.kernels.chosen import distinct
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
 
@@ -37,7 +39,9 @@ class Fold:
         self.planes = sorted({ROWS, *planes})
         self.rows = 0
         self._combiner = Combiner(list(by))
-        self._encoders = {p.column: Encoder(p.column) for p in self.planes if p.what == "codes"}
+        self._encoders = {
+            p.column: Encoder(p.column, words=True) for p in self.planes if p.what == "codes"
+        }
         self._centres: dict[str, int] = {}
         self._parts: list[Cells] = []
         self._limit = limit
@@ -82,24 +86,20 @@ class Fold:
         first = int(batch.days.min())
         days = int(batch.days.max()) - first + 1
         count = len(self._combiner)
-        cell_of = _Places(batch.days, slots, first, days)
+        cells_of = RowCells(batch.days, slots, first, days)
         keys: Ints | None = None
         if count * days > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
-            keys, places = np.unique(cell_of.all(), return_inverse=True)
-            cell_of = _Places.known(places)
+            keys, places = distinct(cells_of.at(slice(None)), count * days)
+            cells_of = RowCells.known(places)
         axis = Axis(count, first, days, keys)
-        steps = [self._step(plane, batch, axis.size) for plane in self.planes]
-        for start in range(0, len(batch), CHUNK):
-            rows = slice(start, start + CHUNK)
-            cell = cell_of.at(rows)
-            for step in steps:
-                step.add(cell, rows)
-        return Cells(axis, {plane: s.tally() for plane, s in zip(self.planes, steps, strict=True)})
+        steps = [self._step(plane, batch) for plane in self.planes]
+        tallies = carried_out(steps, cells_of, axis.size, batch)
+        return Cells(axis, dict(zip(self.planes, tallies, strict=True)))
 
-    def _step(self, plane: Plane, batch: Batch, size: int) -> Step:
-        """Return how a plane adds up the rows of a batch."""
+    def _step(self, plane: Plane, batch: Batch) -> Step:
+        """Return how a plane of a batch is folded."""
         if plane == ROWS:
-            return Counted(size)
+            return Counted()
         column, centre = batch.values.get(plane.column), 0
         if plane.what == "codes":
             coded = batch.distinct[plane.column]
@@ -108,7 +108,7 @@ class Fold:
         assert column is not None
         if plane.what == "square" and column.kind == "float":
             centre = self._centre(column)
-        return step_of(plane.what, column, size, batch, centre)
+        return step_of(plane.what, column, batch, centre)
 
     def _centre(self, column: Column) -> int:
         """Return the whole number that a float column's squares are kept about."""
@@ -118,31 +118,3 @@ class Fold:
                 middle = float(np.mean(values)) if len(values) else 0.0
             self._centres[column.name] = int(np.rint(middle)) if abs(middle) < 2**53 else 0
         return self._centres[column.name]
-
-
-class _Places:
-    """The cell of each row, worked out chunk by chunk or known."""
-
-    def __init__(self, days: Any, slots: Any, first: int, width: int) -> None:
-        self._days, self._slots, self._first, self._width = days, slots, first, width
-        self._known: Ints | None = None
-
-    @classmethod
-    def known(cls, places: Ints) -> _Places:
-        made = cls(None, None, 0, 0)
-        made._known = places
-        return made
-
-    def at(self, rows: slice) -> Ints:
-        if self._known is not None:
-            return self._known[rows]
-        if self._slots is None:
-            return self._days[rows].astype(np.int64) - self._first  # type: ignore[no-any-return]
-        cell: Ints = self._slots[rows].astype(np.int64)
-        cell *= self._width
-        cell += self._days[rows]
-        cell -= self._first
-        return cell
-
-    def all(self) -> Ints:
-        return self.at(slice(None))

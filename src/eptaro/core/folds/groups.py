@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.chosen import distinct, stable_order
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import BLANK
 from eptaro.errors import QuestionError, unknown
@@ -43,8 +44,13 @@ def natural_order(choices: Column) -> Ints:
     Text that is all whole numbers without leading zeros is ordered by size, so that
     branch 10 follows branch 9.
     """
+    data = choices.data
+    if choices.kind != "text" and data.dtype.kind in "iub" and len(data):
+        least, most = int(data.min()), int(data.max())
+        if most - least < 1 << 63:
+            return stable_order(data.astype(np.int64) - least)
     if choices.kind != "text":
-        return np.argsort(choices.data, kind="stable")
+        return np.argsort(data, kind="stable")
     words = [str(word) for word in choices.to_list()]
     if all(word.isascii() and word.isdigit() and str(int(word)) == word for word in words):
         return np.array(sorted(range(len(words)), key=lambda i: int(words[i])), np.int64)
@@ -96,10 +102,17 @@ class Groups:
             raise QuestionError(f"by={list(by)} names a column twice")
         if not by:
             return Groups({}, 1), np.zeros(self.count, np.int64)
-        keys = np.stack([self.coded[name].ranks[self.coded[name].codes] for name in by])
-        _, picked, places = np.unique(keys, axis=1, return_index=True, return_inverse=True)
-        kept = {name: self.coded[name].at(picked) for name in by}
-        return Groups(kept, len(picked)), places.ravel()
+        places = np.zeros(self.count, np.int64)
+        bound = 1
+        for name in by:
+            ranks = self.coded[name].ranks
+            found, places = distinct(
+                places * len(ranks) + ranks[self.coded[name].codes], bound * len(ranks)
+            )
+            bound = len(found)
+        picked = np.empty(bound, np.int64)
+        picked[places] = np.arange(self.count)
+        return Groups({name: self.coded[name].at(picked) for name in by}, bound), places
 
     def matching(self, wanted: Mapping[str, Any]) -> NDArray[np.bool_]:
         """Return which groups bear one of the wanted values of each named column."""

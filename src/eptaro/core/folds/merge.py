@@ -83,7 +83,7 @@ def _recoded(one: Folded, two: Folded) -> Folded:
     """
     tallies, distinct = dict(two.cells.tallies), {}
     for name, values in two.distinct.items():
-        encoder = Encoder(name)
+        encoder = Encoder(name, words=True)
         for choices in (one.distinct[name], values):
             codes = encoder.encode(Coded(np.arange(len(choices), dtype=np.int32), choices))
         distinct[name] = encoder.coded().choices

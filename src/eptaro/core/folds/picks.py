@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any, Literal, TypeVar
+from typing import Literal, TypeVar
 
 import numpy as np
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels.adding import Array
-from eptaro.core.kernels.order import stable_order
+from eptaro.core.kernels.chosen import grouped, stable_order
+from eptaro.core.kernels.folding import worst
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
 
 Valued = TypeVar("Valued", "Pick", "Entries")
 Which = Literal["min", "max", "first", "last"]
+_FEW_CELLS = 1 << 16  # so many are counted whatever the number of entries
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,21 +108,14 @@ class Pick:
         keys = (self.value,) if self.which in ("min", "max") else (self.time, self.row)
         better = np.minimum if self.which in ("min", "first") else np.maximum
         for number, key in enumerate(keys):
-            worst = _worst(key.dtype, better is np.minimum)
-            best = np.full(size, worst, key.dtype)
+            no_better = worst(key.dtype, least_wins=better is np.minimum)
+            best = np.full(size, no_better, key.dtype)
             better.at(best, self.cell[left], key[left])
             left = left[key[left] == best[self.cell[left]]]
             best_first = best_first if number else left
         winner = np.full(size, -1, np.int64)
         winner[self.cell[left]] = left
         return winner, best_first
-
-
-def _worst(dtype: np.dtype[Any], least_wins: bool) -> Any:
-    if dtype.kind in "fO":
-        return np.inf if least_wins else -np.inf
-    limits = np.iinfo(dtype)
-    return limits.max if least_wins else limits.min
 
 
 def _alike(one: Valued, two: Valued) -> tuple[Valued, Valued]:
@@ -166,5 +161,10 @@ class Entries:
     @classmethod
     def of(cls, cell: Ints, value: Array, kind: Kind, scale: int) -> Entries:
         """Return entries put in the order of their cells."""
-        order = stable_order(cell)
-        return cls(cell[order], value[order], kind, scale)
+        size = int(cell.max(initial=-1)) + 1
+        if value.dtype == object or size > 4 * len(cell) + _FEW_CELLS:
+            order = stable_order(cell)
+            return cls(cell[order], value[order], kind, scale)
+        counts, values = grouped(cell, value, size)
+        cells = np.arange(size, dtype=np.int32 if size < 1 << 31 else np.int64)
+        return cls(np.repeat(cells, counts), values, kind, scale)

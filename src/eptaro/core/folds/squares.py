@@ -17,16 +17,14 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.sums import RunningSum, Sum
 from eptaro.core.kernels.adding import Array, added, running
+from eptaro.core.kernels.folding import beside_square
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
 
-_LARGEST = 1 << 44  # values beyond are squared as Python integers
+_PARTS = 64  # bits behind the point that the rests of floats are reckoned with
 
 
-_LIMB = 30  # bits of each part of a square; 2**33 of them add up in 64 bits
-
-
-_LOW = (1 << _LIMB) - 1
+LARGEST_SQUARED = 1 << 44  # values from there on are squared as Python integers
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,17 +43,16 @@ class Squares:
     def of(cls, values: Array, kind: Kind, scale: int = 0) -> Squares:
         """Return the squares of values, one per cell, floats counted from about their mean."""
         if kind != "float":
-            return cls.of_exact(exact.wide(values) ** 2, kind, scale)
+            return cls.of_exact(squared(values, kind, 0)[0], kind, scale)
         if values.dtype == object:  # some beyond the floats
-            whole, rest = exact.parted(values)
+            whole, left = exact.parted(values)
             with np.errstate(over="ignore", invalid="ignore"):  # of those that have no rest
-                beside = np.where(rest == 0, 0.0, (2 * exact.floats(whole) + rest) * rest)
+                beside = np.where(left == 0, 0.0, (2 * exact.floats(whole) + left) * left)
             return cls(whole * whole, kind, scale, 0, beside)
         with np.errstate(over="ignore"):
             middle = float(np.mean(values)) if len(values) else 0.0
         centre = round(middle) if abs(middle) < 2**53 else 0
-        away, whole, rest = parted(values, centre)
-        squares = exact.wide(away) ** 2 + exact.wide(whole)
+        squares, rest = squared(values, kind, centre)
         return cls(exact.added_up(squares), kind, scale, centre, rest)
 
     def moved(self, target: Ints, size: int) -> Squares:
@@ -147,57 +144,36 @@ class RunningSquares:
         """
         squares = exact.wide(self.whole[hi] - self.whole[lo])
         whole = exact.wide(sums.whole[hi] - sums.whole[lo]) - exact.wide(counts) * self.centre
-        n = np.maximum(counts, 2)
-        numerator = exact.wide(counts) * squares - whole * whole
+        n, shift = np.maximum(counts, 2), 0
+        if self.rest is not None and sums.rest is not None:
+            shift = _PARTS
+            whole = (whole << shift) + _parts_of(sums.rest[hi] - sums.rest[lo])
+            squares = (squares << shift) + _parts_of(self.rest[hi] - self.rest[lo])
+        numerator = ((exact.wide(counts) * squares) << shift) - whole * whole
         about = exact.floats(numerator)
         beyond = np.flatnonzero(np.isinf(about))
-        if self.rest is not None and sums.rest is not None:
-            rest = sums.rest[hi] - sums.rest[lo]
-            with np.errstate(over="ignore", invalid="ignore"):  # of those that are beyond anyway
-                own = np.where(rest == 0, 0.0, (2 * exact.floats(whole) + rest) * rest)
-                about = about + (n * (self.rest[hi] - self.rest[lo]) - own)
         unit = 10.0**self.scale
-        found = np.maximum(about, 0.0) / (n * (n - 1)) / unit / unit
+        found = np.maximum(about, 0.0) / (n * (n - 1)) / unit / unit / 4.0**shift
         found = np.asarray(np.sqrt(found) if root else found, np.float64)
-        for at in beyond.tolist():  # values beyond 1e150, of which there are few
-            found[at] = _quotient(numerator[at], int(n[at]) * (int(n[at]) - 1), root=root)
+        for at in beyond.tolist():  # values beyond 1e130, of which there are few
+            bottom = (int(n[at]) * (int(n[at]) - 1)) << (2 * shift)
+            found[at] = _quotient(numerator[at], bottom, root=root)
         return found
 
 
-class Squaring:
-    """Sums of squares in the making: values are added row by row to their cells."""
+def _parts_of(rest: NDArray[np.float64]) -> Array:
+    """Return floats in whole parts of 2**-64."""
+    return exact.wide(np.rint(rest * 2.0**_PARTS))
 
-    def __init__(self, values: Array, kind: Kind, centre: int, size: int) -> None:
-        self._kind, self._centre = kind, centre
-        largest = _largest(values, kind, centre)
-        self._plain = (largest + 1) ** 2 * 2 * max(len(values), 1) < exact.ROOM
-        self._wide = largest >= _LARGEST
-        parts = 1 if self._plain or self._wide else 3
-        self._parts = [np.zeros(size, object if self._wide else np.int64) for _ in range(parts)]
-        self._rest = np.zeros(size) if kind == "float" else None
 
-    def add(self, cell: Ints, values: Array) -> None:
-        """Add values, each to its cell."""
-        extra: Array | int = 0
-        if self._rest is not None:
-            values, extra, rest = parted(values, self._centre)
-            np.add.at(self._rest, cell, rest)
-        if self._wide:
-            squares: tuple[Array, ...] = (exact.wide(values) ** 2 + extra,)
-        elif self._plain:
-            squares = (values.astype(np.int64) ** 2 + extra,)
-        else:
-            low, middle, high = limbs(np.abs(values))
-            squares = (low + (extra & _LOW), middle + (extra >> _LIMB), high)
-        for out, part in zip(self._parts, squares, strict=True):
-            np.add.at(out, cell, part)
-
-    def squares(self, scale: int) -> Squares:
-        """Return the sums of all that were added."""
-        whole: Array = self._parts[0]
-        for number, part in enumerate(self._parts[1:], 1):
-            whole = exact.wide(whole) + (exact.wide(part) << (number * _LIMB))
-        return Squares(exact.added_up(whole), self._kind, scale, self._centre, self._rest)
+def squared(values: Array, kind: Kind, centre: int) -> tuple[Array, NDArray[np.float64] | None]:
+    """Return the squares of values of any size from a centre on: the nearest whole numbers, as
+    Python integers, and of floats the rest.
+    """
+    if kind != "float":
+        return exact.wide(values) ** 2, None
+    away, extra, rest = parted(values, centre)
+    return exact.wide(away) ** 2 + exact.wide(extra), rest
 
 
 def parted(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.float64]]:
@@ -206,39 +182,10 @@ def parted(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.float64
     """
     nearest = np.rint(values)
     left, away = values - nearest, nearest - centre
-    large = bool((np.abs(away) >= _LARGEST).any())
-    beside = (2 * np.where(left == 0, 0.0, away) + left) * left
-    extra = np.rint(beside)
+    large = bool((np.abs(away) >= LARGEST_SQUARED).any())
+    extra, rest = beside_square(np.where(left == 0, 0.0, away), left)
     whole = exact.wide(nearest) - centre if large else away.astype(np.int64)
-    return whole, extra.astype(np.int64), beside - extra
-
-
-def limbs(sizes: Ints) -> tuple[Ints, Ints, Ints]:
-    """Return the squares of whole numbers from 0 to 2**44, in three parts of about 30 bits.
-
-    x = a * 2**24 + b, so x**2 = a**2 * 2**48 + a*b * 2**25 + b**2; each of these is cut at
-    2**30 and 2**60.
-
-    >>> low, middle, high = limbs(np.array([2**44 - 3]))
-    >>> int(low[0]) + (int(middle[0]) << 30) + (int(high[0]) << 60) == (2**44 - 3) ** 2
-    True
-    """
-    a, b = sizes >> 24, sizes & ((1 << 24) - 1)
-    aa, ab, bb = a * a, a * b, b * b
-    low = (bb & _LOW) + ((ab & 31) << 25)
-    middle = (bb >> _LIMB) + ((ab >> 5) & _LOW) + ((aa & 4095) << 18)
-    return low, middle, (ab >> 35) + (aa >> 12)
-
-
-def _largest(values: Array, kind: Kind, centre: int) -> int:
-    """Return how far values lie from a centre at most, as a whole number."""
-    if kind != "float":
-        return exact.most(values)
-    least = np.fmin.reduce(values, initial=np.inf)
-    most = np.fmax.reduce(values, initial=-np.inf)
-    if not least <= most:
-        return 0
-    return int(max(abs(float(least) - centre), abs(float(most) - centre))) + 1
+    return whole, extra.astype(np.int64), rest
 
 
 def _quotient(top: int, bottom: int, *, root: bool) -> float:

@@ -1,227 +1,258 @@
-"""How each plane adds chunks of rows to its cells."""
+"""How each plane of a batch is folded: as a plan of the kernel, or, where numbers may be of any
+size, by itself in Python integers.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, assert_never
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.picks import Entries, Pick, Which
 from eptaro.core.folds.planes import What
-from eptaro.core.folds.squares import Squares, Squaring
+from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
 from eptaro.core.folds.sums import Sum
+from eptaro.core.kernels.plans import HALF, LIMB, Op, Plan
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
 
-_ROOM = exact.ROOM
+Words = NDArray[np.int64]
+
+_LARGEST_SUMMED = 1 << 62  # values from there on are added up apart
 
 
-_HALF = 32
+_PICKED = {"min": Op.LEAST, "max": Op.LARGEST, "first": Op.FIRST, "last": Op.LAST}
+
+
+CellOf = Callable[[Any], Ints]  # the cells of some rows: a slice, flags or places
 
 
 class Step:
-    """How one plane adds chunks of rows to its cells."""
+    """How one plane of a batch is folded.
 
-    def __init__(self, column: Column | None, size: int) -> None:
-        self._column, self._size = column, size
+    With an `op` the kernel fills words of each cell from `values` and `filled`; `tally` reads
+    them, and works out the rest from the cells of rows.
+    """
 
-    def add(self, cell: Ints, rows: slice) -> None:
-        """Add a chunk of rows, each to its cell."""
+    op: Op | None = None
+    values: NDArray[Any] | None = None
+    filled: Flags | None = None
+    centre = 0
+
+    def plan(self, word: int) -> Plan:
+        """Return what the kernel is to do."""
+        assert self.op is not None
+        filled = None if self.filled is None else self.filled.view(np.uint8)
+        return Plan(self.op, word, self.values, filled, self.centre)
+
+    def tally(self, words: Words, cell_of: CellOf) -> Tally:
+        """Return what all rows come to."""
         raise NotImplementedError
-
-    def tally(self) -> Tally:
-        """Return what all chunks come to."""
-        raise NotImplementedError
-
-    def _filled(self, cell: Ints, rows: slice) -> tuple[Ints, NDArray[Any], Any]:
-        """Return cell, value and place (a slice or flags) of the rows that are not blank."""
-        column = self._column
-        assert column is not None
-        data, valid = column.data[rows], column.filled(rows)
-        if valid is None:
-            return cell, data, slice(None)
-        return cell[valid], data[valid], valid
 
 
 class Counted(Step):
     """Counts rows."""
 
-    def __init__(self, size: int) -> None:
-        super().__init__(None, size)
-        self._whole = np.zeros(size, np.int64)
+    op = Op.ROWS
 
-    def add(self, cell: Ints, rows: slice) -> None:
-        """Count a chunk of rows, each in its cell."""
-        np.add.at(self._whole, cell, 1)
-
-    def tally(self) -> Sum:
+    def tally(self, words: Words, cell_of: CellOf) -> Sum:
         """Return how many rows each cell has."""
-        return Sum(self._whole)
+        return Sum(words[:, 0].copy())
 
 
 class _Filled(Counted):
-    def __init__(self, column: Column, size: int) -> None:
-        super().__init__(size)
-        self._column = column
+    op = Op.FILLED
 
-    def add(self, cell: Ints, rows: slice) -> None:
-        np.add.at(self._whole, self._filled(cell, rows)[0], 1)
+    def __init__(self, column: Column) -> None:
+        self.filled = column.valid
+        self.values = column.data if column.kind == "float" else None
 
 
 class _Summed(Step):
-    """Adds up whole parts in two halves of 32 bits where 64 bits might not hold the sum."""
+    """Adds up whole parts, in two halves where 64 bits might not hold the sum."""
 
-    def __init__(self, column: Column, size: int) -> None:
-        super().__init__(column, size)
-        self._halves = not _fits(column)
-        self._whole = np.zeros(size, np.int64)
-        self._high = np.zeros(size if self._halves else 0, np.int64)
-        self._beyond: Ints | None = None  # of floats too large for 64 bits themselves
-        self._rest = np.zeros(size) if column.kind == "float" else None
+    def __init__(self, column: Column) -> None:
+        self._column, self.filled = column, column.valid
+        most = _largest(column, 0)
+        self._beyond = _rows_from(column, 0, _LARGEST_SUMMED, most)
+        self.values = _without(column, self._beyond)
+        halves = min(most, _LARGEST_SUMMED) * len(column) >= exact.ROOM
+        if column.kind == "float":
+            self.op = Op.SUM_FLOATS_HALVES if halves else Op.SUM_FLOATS
+        else:
+            self.op = Op.SUM_HALVES if halves else Op.SUM
 
-    def add(self, cell: Ints, rows: slice) -> None:
-        cell, data, _ = self._filled(cell, rows)
-        if self._rest is not None:
-            nearest = np.rint(data)
-            np.add.at(self._rest, cell, data - nearest)
-            if self._halves:
-                nearest = self._without_beyond(cell, nearest)
-            data = nearest.astype(np.int64)
-        elif data.dtype == object:
-            data = self._without_beyond(cell, data).astype(np.int64)
-        if self._halves:
-            np.add.at(self._high, cell, data >> _HALF)
-            data = data & ((1 << _HALF) - 1)
-        np.add.at(self._whole, cell, data)
-
-    def _without_beyond(self, cell: Ints, whole: NDArray[Any]) -> NDArray[Any]:
-        """Return the values with those beyond 62 bits added up apart and left out."""
-        beyond = np.abs(whole) >= 1 << 62
-        if beyond.any():
-            if self._beyond is None:
-                self._beyond = np.zeros(self._size, object)
-            np.add.at(self._beyond, cell[beyond], exact.wide(whole[beyond]))
-            whole = np.where(beyond, 0, whole)
-        return whole
-
-    def tally(self) -> Sum:
-        assert self._column is not None
-        whole: NDArray[Any] = self._whole
-        if self._halves:
-            whole = (exact.wide(self._high) << _HALF) + exact.wide(whole)
-            if self._beyond is not None:
-                whole = whole + self._beyond
-            whole = exact.added_up(whole)
-        return Sum(whole, self._rest, self._column.kind, self._column.scale)
+    def tally(self, words: Words, cell_of: CellOf) -> Sum:
+        whole: NDArray[Any] = words[:, 0].copy()
+        halves = self.op in (Op.SUM_HALVES, Op.SUM_FLOATS_HALVES)
+        if halves:
+            whole = _joined(words[:, 1], whole)
+        if self._beyond is not None:
+            beyond = exact.wide(self._column.data[self._beyond])
+            whole = exact.wide(whole) + _added(beyond, cell_of(self._beyond), len(words))
+        rest = None
+        if self._column.kind == "float":
+            rest = words[:, 1 + halves].copy().view(np.float64)
+        whole = exact.added_up(whole) if halves or self._beyond is not None else whole
+        return Sum(whole, rest, self._column.kind, self._column.scale)
 
 
 class _Squared(Step):
-    def __init__(self, column: Column, size: int, centre: int) -> None:
-        super().__init__(column, size)
+    """Adds up squares, in three limbs where 64 bits might not hold the sum."""
+
+    def __init__(self, column: Column, centre: int) -> None:
+        self._column, self.filled, self.centre = column, column.valid, centre
+        most = _largest(column, centre)
+        self._beyond = _rows_from(column, centre, LARGEST_SQUARED, most)
+        self.values = _without(column, self._beyond, centre)
+        limbs = (min(most, LARGEST_SQUARED) + 1) ** 2 * 2 * len(column) >= exact.ROOM
         if column.kind == "float":
-            _fits(column)  # infinite values have no spread
-        self._sums = Squaring(column.data, column.kind, centre, size)
+            self.op = Op.SQUARE_FLOATS_LIMBS if limbs else Op.SQUARE_FLOATS
+        else:
+            self.op = Op.SQUARE_LIMBS if limbs else Op.SQUARE
 
-    def add(self, cell: Ints, rows: slice) -> None:
-        cell, data, _ = self._filled(cell, rows)
-        self._sums.add(cell, data)
-
-    def tally(self) -> Squares:
-        assert self._column is not None
-        return self._sums.squares(self._column.scale)
+    def tally(self, words: Words, cell_of: CellOf) -> Squares:
+        column, size = self._column, len(words)
+        limbs = 3 if self.op in (Op.SQUARE_LIMBS, Op.SQUARE_FLOATS_LIMBS) else 1
+        whole: NDArray[Any] = words[:, 0].copy()
+        for number in range(1, limbs):
+            whole = exact.wide(whole) + (exact.wide(words[:, number]) << (number * LIMB))
+        rest = None
+        if column.kind == "float":
+            rest = words[:, limbs].copy().view(np.float64)
+        if self._beyond is not None:
+            cell = cell_of(self._beyond)
+            squares, left = squared(column.data[self._beyond], column.kind, self.centre)
+            whole = exact.wide(whole) + _added(squares, cell, size)
+            if rest is not None and left is not None:
+                rest += np.bincount(cell, left, size)
+        return Squares(exact.added_up(whole), column.kind, column.scale, self.centre, rest)
 
 
 class _Kept(Step):
-    """Keeps the filled rows of all chunks."""
+    """Keeps the filled rows."""
 
-    def __init__(self, column: Column, size: int) -> None:
-        super().__init__(column, size)
-        self._parts: list[tuple[Ints, NDArray[Any]]] = []
+    def __init__(self, column: Column) -> None:
+        self._column = column
 
-    def add(self, cell: Ints, rows: slice) -> None:
-        cell, data, _ = self._filled(cell, rows)
-        self._parts.append((_narrowed(cell, self._size), data))
-
-    def tally(self) -> Tally:
-        assert self._column is not None
-        cell, value = (np.concatenate(part) for part in zip(*self._parts, strict=True))
-        self._parts = []
-        return Entries.of(cell, value, self._column.kind, self._column.scale)
+    def tally(self, words: Words, cell_of: CellOf) -> Entries:
+        column = self._column
+        filled = column.filled(slice(None))
+        rows = slice(None) if filled is None else np.flatnonzero(filled)
+        return Entries.of(cell_of(rows), column.data[rows], column.kind, column.scale)
 
 
 class _Picked(Step):
-    """Keeps the filled rows of all chunks, to be picked from at the end."""
+    """Picks the least, largest, first or last value."""
 
-    def __init__(self, column: Column, size: int, which: Which, batch: Batch) -> None:
-        super().__init__(column, size)
-        self._which, self._batch = which, batch
-        self._parts: list[tuple[Ints, NDArray[Any], Ints]] = []
+    def __init__(self, column: Column, which: Which, batch: Batch) -> None:
+        self._column, self._which, self._batch = column, which, batch
+        if column.data.dtype != object:
+            self.op = _PICKED[which]
+            self.values, self.filled = _without(column, None), column.valid
 
-    def add(self, cell: Ints, rows: slice) -> None:
-        start, count = rows.start, len(cell)
-        cell, data, filled = self._filled(cell, rows)
-        row = np.arange(start, start + count)[filled]
-        self._parts.append((_narrowed(cell, self._size), data, row))
-
-    def tally(self) -> Tally:
+    def tally(self, words: Words, cell_of: CellOf) -> Pick:
         column, times = self._column, self._batch.times
-        assert column is not None
-        cell, value, row = (np.concatenate(part) for part in zip(*self._parts, strict=True))
-        self._parts = []
+        if self.op is None:
+            filled = column.filled(slice(None))
+            row = np.arange(len(column)) if filled is None else np.flatnonzero(filled)
+            cell, value = cell_of(row), column.data[row]
+        else:
+            cell = np.flatnonzero(words[:, 1] >= 0)
+            row = words[cell, 1]
+            value = words[cell, 0].view(column.data.dtype if column.kind == "float" else np.int64)
         time = np.zeros(len(row), np.int64) if times is None else times[row]
         row = row + self._batch.first_row
-        every = Pick(self._which, cell, value, time, row, column.kind, column.scale)
-        return every.won(self._size)
+        found = Pick(self._which, cell, value, time, row, column.kind, column.scale)
+        return found.won(len(words)) if self.op is None else found
 
 
-def _narrowed(cell: Ints, size: int) -> Ints:
-    """Return the places of cells in 32 bits where these hold them."""
-    return cell.astype(np.int32) if size < 1 << 31 else cell
-
-
-def step_of(what: What, column: Column, size: int, batch: Batch, centre: int) -> Step:
-    """Return how a plane of a column adds up `size` cells of a batch.
+def step_of(what: What, column: Column, batch: Batch, centre: int) -> Step:
+    """Return how a plane of a column is folded.
 
     `centre` is the whole number about which squares of floats are kept.
     """
     match what:
         case "filled":
-            return _Filled(column, size)
+            return _Filled(column)
         case "sum":
-            return _Summed(column, size)
+            return _Summed(column)
         case "square":
-            return _Squared(column, size, centre)
+            return _Squared(column, centre)
         case "min" | "max" | "first" | "last":
-            return _Picked(column, size, what, batch)
+            return _Picked(column, what, batch)
         case "values" | "codes":
-            return _Kept(column, size)
+            return _Kept(column)
         case "rows":
             raise ValueError("rows are counted without a column: use Counted")
         case _:
             assert_never(what)
 
 
-def _fits(column: Column) -> bool:
-    """Return whether any sum of a column's whole parts fits into 64 bits.
+def _largest(column: Column, centre: int) -> int:
+    """Return how far values lie from a centre at most, as a whole number.
 
     Raises `MeasureError` where a float is infinite.
     """
-    data = column.data if column.valid is None else column.data[column.valid]
+    values = column.data
+    if column.kind != "float":
+        return exact.most(values)
+    least = float(np.fmin.reduce(values, initial=np.inf))
+    most = float(np.fmax.reduce(values, initial=-np.inf))
+    if not least <= most:
+        return 0  # all are blank
+    if np.isinf(least) or np.isinf(most):
+        row = int(np.flatnonzero(np.isinf(values))[0])
+        raise MeasureError(
+            f"column {column.name!r} cannot be added up: row {row + 1:,} is infinite"
+        )
+    return int(max(abs(least - centre), abs(most - centre))) + 1
+
+
+def _rows_from(column: Column, centre: int, limit: int, most: int) -> Ints | None:
+    """Return the filled rows that lie as far as a limit from a centre; None where none do."""
+    if most < limit:
+        return None
+    values: NDArray[Any] = column.data
     if column.kind == "float":
-        with np.errstate(over="ignore"):
-            total = float(np.nansum(np.abs(data)))
-        if np.isinf(total) and np.isinf(data).any():
-            row = int(np.flatnonzero(np.isinf(column.data))[0])
-            raise MeasureError(
-                f"column {column.name!r} cannot be added up: row {row + 1:,} is infinite"
-            )
-        return total < _ROOM / 2
-    largest = exact.most(data)
-    if largest * len(data) < _ROOM:
-        return True
-    return largest < _ROOM and float(np.abs(exact.floats(data)).sum()) < 0.999 * _ROOM
+        values = np.rint(values)
+    elif values.dtype != object:
+        values = values.astype(np.float64) if limit > 1 << 53 else values
+    far = np.asarray(abs(values - centre) >= limit)
+    if column.valid is not None:
+        far &= column.valid
+    return np.flatnonzero(far) if far.any() else None
+
+
+def _without(column: Column, rows: Ints | None, centre: int = 0) -> NDArray[Any]:
+    """Return the values as the kernel takes them, some of them at the centre, where they add
+    nothing.
+    """
+    values: NDArray[Any] = column.data
+    if rows is not None:
+        values = values.copy()
+        values[rows] = centre
+    if column.kind == "float":
+        return values
+    return np.ascontiguousarray(values.astype(np.int64, copy=False))
+
+
+def _joined(high: Ints, low: Ints) -> NDArray[Any]:
+    """Return sums of which the halves are known, wide where 64 bits do not hold them."""
+    high, low = high + (low >> HALF), low & ((1 << HALF) - 1)
+    if exact.most(high) < 1 << (62 - HALF):
+        return (high << HALF) + low
+    return (exact.wide(high) << HALF) + exact.wide(low)
+
+
+def _added(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:
+    """Return Python integers added up, each in its cell."""
+    found = np.zeros(size, object)
+    np.add.at(found, cell, values)
+    return found

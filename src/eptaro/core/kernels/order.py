@@ -32,12 +32,53 @@ def distinct(keys: Ints, bound: int) -> tuple[Ints, Ints]:
     >>> [part.tolist() for part in distinct(np.array([7, 2, 7]), 10)]
     [[2, 7], [1, 0, 1]]
     """
+    if len(keys) and not 0 <= keys.min() <= keys.max() < bound:
+        raise IndexError(f"keys lie beyond {bound}")
     if bound > 8 * len(keys) + (1 << 16):
         found, places = np.unique(keys, return_inverse=True)
         return found, places
     seen = np.zeros(bound, bool)
     seen[keys] = True
     return np.flatnonzero(seen), (np.cumsum(seen) - 1)[keys]
+
+
+def marked(values: Ints, least: int, span: int) -> tuple[Ints, NDArray[np.int32]]:
+    """Return the different whole numbers among `span` from `least` on, in order, and the place of
+    each value among them.
+
+    Those that occur are marked; that suits spans that are not much longer than the values.
+    Raises `IndexError` for values outside the span.
+
+    >>> [part.tolist() for part in marked(np.array([7, 5, 7]), 4, 5)]
+    [[5, 7], [1, 0, 1]]
+    """
+    if len(values) and not least <= values.min() <= values.max() < least + span:
+        raise IndexError(f"values lie outside {least}..{least + span - 1}")
+    seen = np.zeros(span, bool)
+    seen[values - least] = True
+    codes = np.cumsum(seen, dtype=np.int32) - np.int32(1)
+    return np.flatnonzero(seen) + least, codes[values - least]
+
+
+def places(keys: Ints, asked: Ints) -> Ints:
+    """Return how many of the keys, which are in order, are less than each number asked for.
+
+    >>> places(np.array([2, 5, 9]), np.array([0, 5, 6])).tolist()
+    [0, 1, 2]
+    """
+    return np.searchsorted(keys, asked)
+
+
+def grouped(cells: Ints, values: Values, size: int) -> tuple[Ints, Values]:
+    """Return how many values each of `size` cells has, and the values cell by cell, those of one
+    cell in the order that they came in.
+
+    >>> [part.tolist() for part in grouped(np.array([1, 0, 1]), np.array([7, 8, 9]), 3)]
+    [[1, 2, 0], [8, 7, 9]]
+    """
+    if len(cells) and not 0 <= cells.min() <= cells.max() < size:
+        raise IndexError(f"cells lie beyond {size}")
+    return np.bincount(cells, minlength=size), values[stable_order(cells)]
 
 
 def ranks(*keys: NDArray[Any]) -> Ints:

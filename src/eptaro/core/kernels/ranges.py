@@ -18,7 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.order import Values, stable_order
+from eptaro.core.kernels.chosen import distinct_in, neighbours, stable_order
+from eptaro.core.kernels.order import Values
 from eptaro.core.tables import exact
 
 _BLOCK = 1 << 18
@@ -28,6 +29,9 @@ _EXACT = 1 << 53  # whole numbers that floats hold all of
 
 
 _WORKERS = os.cpu_count() or 1
+
+
+_SHARED = 8  # ranges that hold each value more often on average are asked together
 
 
 def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
@@ -52,7 +56,7 @@ def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
     return found
 
 
-def _ranked(values: Values) -> tuple[Values, Ints]:
+def _ranked(values: Values) -> tuple[Values, NDArray[np.int32]]:
     """Return the distinct values in order, and for each value its rank among them."""
     if values.dtype.kind == "i" and len(values):
         least = int(values.min())
@@ -139,6 +143,38 @@ def _kth_smallest(values: Values, lo: Ints, hi: Ints, k: Ints) -> Values:
     return distinct[found] if len(distinct) else np.zeros(len(lo), values.dtype)
 
 
+def _neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
+    """Return the values of two numbers, of which one follows the other or is it, in each range."""
+    if values.dtype != object and _share_little(values, lo, hi):
+        values = values.astype(np.float64 if values.dtype.kind == "f" else np.int64, copy=False)
+        found = np.zeros((2, len(lo)), values.dtype)
+        _in_parts(
+            lambda own: neighbours(values, lo[own], hi[own], below[own], found[:, own]), lo, hi
+        )
+        return found
+    lo, hi = np.concatenate([lo, lo]), np.concatenate([hi, hi])
+    return kth_smallest(values, lo, hi, np.concatenate([below, above])).reshape(2, -1)
+
+
+def _share_little(values: Values, lo: Ints, hi: Ints) -> bool:
+    """Return whether ranges are best asked one by one, as they hold few values several times."""
+    return int((hi - lo).sum()) <= _SHARED * len(values)
+
+
+def _in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
+    """Work out ranges side by side, in parts that hold about as many values each."""
+    held = np.cumsum(hi - lo)
+    if not len(held) or held[-1] <= _BLOCK:
+        answer(slice(len(lo)))
+        return
+    from concurrent.futures import ThreadPoolExecutor
+
+    cuts = np.searchsorted(held, held[-1] * np.arange(1, _WORKERS) // _WORKERS)
+    ends = [0, *cuts.tolist(), len(lo)]
+    with ThreadPoolExecutor(_WORKERS) as pool:
+        list(pool.map(lambda cut: answer(slice(*cut)), pairwise(ends)))
+
+
 def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64]:
     """Return the q-quantile of each range, interpolated linearly between neighbours.
 
@@ -153,13 +189,9 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     above = np.minimum(below + 1, last)
     filled = hi > lo
     lo, hi = np.where(filled, lo, 0), np.where(filled, hi, min(1, len(values)))
-    both = kth_smallest(
-        values,
-        np.concatenate([lo, lo]),
-        np.concatenate([hi, hi]),
-        np.where(np.concatenate([filled, filled]), np.concatenate([below, above]), 0),
-    )
-    first, second = both[: len(lo)], both[len(lo) :]
+    below, above = np.where(filled, below, 0), np.where(filled, above, 0)
+    both = _neighbours(values, lo, hi, below, above)
+    first, second = both
     if values.dtype.kind != "f" and exact.most(both) >= _EXACT:
         rest = (place % under).astype(np.int64).tolist()
         ends = zip(first.tolist(), second.tolist(), rest, strict=True)
@@ -193,6 +225,15 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     >>> distinct(np.array([7, 7, 8, 7]), np.array([0, 1]), np.array([4, 2])).tolist()
     [2, 1]
     """
+    if _share_little(values, lo, hi):
+        named, ranks = _ranked(values)
+        found = np.zeros(len(lo), np.int64)
+
+        def ask(own: slice) -> None:
+            distinct_in(ranks, lo[own], hi[own], len(named), found[own])
+
+        _in_parts(ask, lo, hi)
+        return found
     return _by_block(_distinct, values, lo, hi)
 
 

@@ -19,7 +19,7 @@ def ratio(over: Column, under: Column) -> Column:
     beyond = np.flatnonzero(valid & (np.isinf(top) | np.isinf(bottom)))
     for at in beyond.tolist() if wide else ():
         quotient[at] = _quotient(over, under, at)
-        valid[at] = np.isfinite(quotient[at])
+    valid &= np.isfinite(quotient)
     return Column.of("", "float", quotient, valid)
 
 

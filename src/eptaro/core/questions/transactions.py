@@ -153,9 +153,9 @@ def _joined(batches: list[Batch]) -> Batch:
 
 
 def _recoded(name: str, parts: list[Coded]) -> Coded:
-    encoder = Encoder(name)
-    codes = [np.where(part.codes < 0, -1, encoder.encode(part)) for part in parts]
-    return Coded(np.concatenate(codes).astype(np.int32), encoder.coded().choices)
+    encoder = Encoder(name, words=True)
+    codes = [encoder.encode(part) for part in parts]
+    return Coded(np.concatenate(codes), encoder.coded().choices)
 
 
 def _concatenated(parts: list[NDArray[Any]]) -> NDArray[Any]:

@@ -35,7 +35,7 @@ def across(view: View, rows: PeriodRows, asked: Question) -> Table:
             columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
             numbers[name] = Value(source, measure, group, side)
     group = np.zeros(len(rows.labels), np.int64)
-    answer = Answered(asked, edge, group, numbers, np.arange(len(group)), rows.level == TOTAL)
+    answer = Answered(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}
     return Table(columns, meta, answer)
 

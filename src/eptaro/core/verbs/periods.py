@@ -28,11 +28,11 @@ TOTAL = "total"  # label and level of the row that adds up all others
 class PeriodRows:
     """The spans that rows stand for, with their labels; `level` is `total` for totals."""
 
-    labels: NDArray[Any]
+    labels: Column
     first: Ints
     last: Ints
     complete: Flags
-    level: NDArray[Any]
+    level: Column
     level_of_parts: str
 
     @classmethod
@@ -55,29 +55,52 @@ class PeriodRows:
             labels, level = np.append(labels, TOTAL), np.append(level, TOTAL)
             first, last = np.append(first, first.min()), np.append(last, last.max())
             complete = np.append(complete, complete.all())
-        return cls(labels, first, last, complete, level, per)
+        return cls(
+            Column.text("period", *distinct_labels(labels), description="The period's label"),
+            first,
+            last,
+            complete,
+            Column.text("level", *distinct_labels(level), description="Level of the period"),
+            per,
+        )
 
     def repeated(self, place: Ints) -> PeriodRows:
         """Return the rows at some places."""
         return PeriodRows(
-            self.labels[place],
+            self.labels.take(place),
             self.first[place],
             self.last[place],
             self.complete[place],
-            self.level[place],
+            self.level.take(place),
             self.level_of_parts,
         )
+
+    @property
+    def levels(self) -> list[str]:
+        """The levels that occur."""
+        assert self.level.choices is not None
+        return [str(level) for level in self.level.choices]
+
+    def of_level(self, level: str) -> Flags:
+        """Return which rows are of a level."""
+        code = self.levels.index(level) if level in self.levels else len(self.levels)
+        return np.asarray(self.level.data == code)
+
+    @property
+    def parts(self) -> Flags:
+        """Which rows are the parts that totals are made of."""
+        return self.of_level(self.level_of_parts)
 
     def parents(self, count: int) -> Ints:
         """Return for each row the row of the next wider subtotal that holds it, or -1.
 
         Rows come in runs of `count` per group; a wider period follows its parts.
         """
-        levels = [level for level in reversed(LEVELS) if level in set(self.level)]
+        levels = [level for level in reversed(LEVELS) if level in self.levels]
         found = np.full(len(self.level), -1)
         run = np.arange(len(self.level)) // count
         for narrow, wide in pairwise(levels):
-            inner, outer = (np.flatnonzero(self.level == level) for level in (narrow, wide))
+            inner, outer = (np.flatnonzero(self.of_level(level)) for level in (narrow, wide))
             step = int(self.last.max()) + 1  # runs lie one after the other on one line
             ends = run[outer] * step + self.last[outer]
             at = np.searchsorted(ends, run[inner] * step + self.last[inner])
@@ -87,8 +110,8 @@ class PeriodRows:
     def head(self) -> list[Column]:
         """Return the columns that tell the rows: label, days, and whether they are whole."""
         return [
-            Column.text("period", *distinct_labels(self.labels), description="The period's label"),
-            *self._levels(),
+            self.labels,
+            *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
             dates("first", self.first, description="First day the row stands for"),
             dates("last", self.last, description="Last day the row stands for"),
             Column.of(
@@ -104,14 +127,6 @@ class PeriodRows:
                 self.complete,
                 description="Whether the row is a whole period inside the coverage",
             ),
-        ]
-
-    def _levels(self) -> list[Column]:
-        """Return the column that tells subtotals from parts, where there are any."""
-        if set(self.level) <= {self.level_of_parts, TOTAL}:
-            return []
-        return [
-            Column.text("level", *distinct_labels(self.level), description="Level of the period")
         ]
 
 

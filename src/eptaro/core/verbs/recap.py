@@ -163,7 +163,7 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     group = np.repeat(np.arange(view.groups.count), count)
     place = np.tile(np.arange(count), view.groups.count)
     rows = rows.repeated(place)
-    parts = rows.level == rows.level_of_parts
+    parts = rows.parts
     values = [view.value(m, group, rows.first, rows.last) for m in measures]
     beside = []
     for measure, value in zip(measures, values, strict=True):
@@ -171,9 +171,8 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
         if asked.shares:
             beside += share_columns(measure, value, group, place, parts, rows.parents(count))
         if asked.ranks:
-            levels = np.unique(rows.level.astype(str), return_inverse=True)[1]
             ranked = group != view.others
-            beside.append(rank_column(measure, value, group, place, levels, ranked))
+            beside.append(rank_column(measure, value, group, place, rows.level.data, ranked))
     side = Side("days", rows.first, rows.last)
     answer = Answered(
         asked,
@@ -181,7 +180,7 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
         group,
         {m.name: Value(view, m, group, side) for m in measures},
         np.arange(len(group)),
-        rows.level == TOTAL,
+        rows.of_level(TOTAL),
     )
     tied = tie_out(view, values, parts) | view.rows_in()
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}

@@ -181,7 +181,7 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
     change = less.named(f"{name}_change", f"{name} less {name}_prior")
     base = np.abs(prior.numbers())
     divides = keep & (base > 0)
-    with np.errstate(over="ignore"):
+    with np.errstate(over="ignore", invalid="ignore"):  # of those beyond the floats
         ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)
     divides &= np.isfinite(ratio)
     return [

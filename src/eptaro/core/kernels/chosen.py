@@ -1,0 +1,38 @@
+"""Which loops run: those compiled from `compiled/`, or their twins in NumPy.
+
+`EPTARO_KERNEL=numpy` chooses the twins, `EPTARO_KERNEL=compiled` insists on the others; unset,
+the compiled ones run where they were built. Answers do not depend on it.
+"""
+
+from __future__ import annotations
+
+import os
+from importlib import import_module
+from typing import Literal
+
+from eptaro.core.kernels import direct, folding, order
+
+_COMPILED = "eptaro.core.kernels.compiled"
+_asked = os.environ.get("EPTARO_KERNEL", "")
+if _asked not in ("", "compiled", "numpy"):
+    raise ImportError(f"EPTARO_KERNEL={_asked!r} must be numpy or compiled")
+
+KERNEL: Literal["compiled", "numpy"] = "numpy"
+fold = folding.fold
+distinct, grouped, marked = order.distinct, order.grouped, order.marked
+places, stable_order = order.places, order.stable_order
+distinct_in, neighbours = direct.distinct, direct.neighbours
+if _asked != "numpy":
+    try:
+        fold = import_module(f"{_COMPILED}.folding").fold
+        _order, _direct = import_module(f"{_COMPILED}.order"), import_module(f"{_COMPILED}.direct")
+        distinct, grouped, marked = _order.distinct, _order.grouped, _order.marked
+        places, stable_order = _order.places, _order.stable_order
+        distinct_in, neighbours = _direct.distinct, _direct.neighbours
+        KERNEL = "compiled"
+    except ImportError as error:  # it was not built: all is as above
+        if _asked:
+            raise ImportError(
+                f"EPTARO_KERNEL=compiled, but that kernel was not built ({error}); install Eptaro "
+                f"where there is a C compiler, or leave the variable unset"
+            ) from None

@@ -1,0 +1,177 @@
+# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
+# cython: initializedcheck=False
+"""Rows folded to cells in one pass: the twin of `kernels/folding.py` in C.
+
+A cell is one row of `cells`, a few words of 64 bits side by side, so that a transaction touches
+one or two lines of the processor's cache. Rows are taken in blocks: the cells of a block are
+worked out and checked first, then each plan goes over the block by itself while its cells are
+near. All is added in the order of the rows, so that sums of floats are the same to the last
+bit as those of the twin.
+
+Nothing in the loops allocates or needs the interpreter.
+"""
+
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+
+from eptaro.core.kernels.compiled cimport adding
+from eptaro.core.kernels.compiled.planned cimport (
+    BLOCK, FILLED, FIRST, HALF, LAST, LEAST, LIMB, ROWS, SQUARE, SQUARE_FLOATS,
+    SQUARE_FLOATS_LIMBS, SQUARE_LIMBS, SUM, SUM_FLOATS, SUM_FLOATS_HALVES, SUM_HALVES, Planned,
+    there,
+)
+
+from eptaro.core.kernels.plans import HALF as PLANNED_HALF, LIMB as PLANNED_LIMB, WORDS, Op
+
+cdef extern from *:
+    """
+    #if defined(__GNUC__) || defined(__clang__)
+      #define EPTARO_FETCH(p) __builtin_prefetch(p, 1)
+    #else
+      #define EPTARO_FETCH(p) ((void)(p))
+    #endif
+    """
+    void EPTARO_FETCH(const void *p) noexcept nogil
+
+cdef enum:
+    MOST_PLANS = 64
+
+if (HALF, LIMB, LAST) != (PLANNED_HALF, PLANNED_LIMB, Op.LAST):
+    raise ImportError("the compiled kernel was built for other plans")
+
+ctypedef fused Slot:
+    int32_t
+    int64_t
+
+cdef inline bint _beaten(const Planned *plan, const int64_t *word, Py_ssize_t i,
+                         const int64_t *times) noexcept nogil:
+    """Return whether the value that a cell holds gives way to that of a later row."""
+    if plan.op == FIRST:
+        return times != NULL and times[i] < word[2]
+    if plan.op == LAST:
+        return times == NULL or times[i] >= word[2]
+    if plan.floats != NULL:
+        if plan.op == LEAST:
+            return plan.floats[i] <= (<const double *> word)[0]
+        return plan.floats[i] >= (<const double *> word)[0]
+    return plan.whole[i] <= word[0] if plan.op == LEAST else plan.whole[i] >= word[0]
+
+
+cdef void _pick(const Planned *plan, const int64_t *at, int64_t *cells, Py_ssize_t start,
+                Py_ssize_t n, const int64_t *times, int64_t first_row) noexcept nogil:
+    cdef Py_ssize_t i, j
+    cdef int64_t *word
+    for j in range(n):
+        i = start + j
+        word = cells + at[j] + plan.word
+        if not there(plan, i) or (word[1] >= 0 and not _beaten(plan, word, i, times)):
+            continue
+        if plan.floats == NULL:
+            word[0] = plan.whole[i]
+        else:
+            (<double *> word)[0] = plan.floats[i]
+        word[1] = first_row + i
+        if plan.op >= FIRST and times != NULL:
+            word[2] = times[i]
+
+
+cdef Planned _planned(object plan, Py_ssize_t rows, Py_ssize_t words) except *:
+    """Return a plan as C reads it, checked against the number of rows and of words."""
+    op, word, values, flags, centre = plan
+    cdef const int64_t[::1] whole
+    cdef const double[::1] floats
+    cdef const uint8_t[::1] filled
+    cdef Planned made
+    made.op, made.word, made.centre = op, word, centre
+    made.whole, made.floats, made.filled = NULL, NULL, NULL
+    if not ROWS <= op <= LAST or not 0 <= word <= words - WORDS[op]:
+        raise ValueError(f"word {word} of {words} has no room for plan {op}")
+    if values is not None and values.dtype.kind == "f":
+        floats = values
+        if floats.shape[0] != rows:
+            raise ValueError(f"{floats.shape[0]} values for {rows} rows")
+        made.floats = &floats[0]
+    elif values is not None:
+        whole = values
+        if whole.shape[0] != rows:
+            raise ValueError(f"{whole.shape[0]} values for {rows} rows")
+        made.whole = &whole[0]
+    if flags is not None:
+        filled = flags
+        if filled.shape[0] != rows:
+            raise ValueError(f"{filled.shape[0]} flags for {rows} rows")
+        made.filled = &filled[0]
+    of_floats = op in (SUM_FLOATS, SUM_FLOATS_HALVES, SQUARE_FLOATS, SQUARE_FLOATS_LIMBS)
+    of_whole = op in (SUM, SUM_HALVES, SQUARE, SQUARE_LIMBS)
+    if ((of_floats and made.floats == NULL) or (of_whole and made.whole == NULL)
+            or (op >= LEAST and made.floats == NULL and made.whole == NULL)):
+        raise ValueError(f"plan {op} has not the values that it needs")
+    return made
+
+
+def fold(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t width,
+         int64_t[:, ::1] cells, plans, const int64_t[::1] times, int64_t first_row):
+    """Fold rows to cells; see `kernels/folding.py`."""
+    cdef Py_ssize_t rows = days.shape[0] if days.shape[0] else slots.shape[0]
+    cdef Py_ssize_t size = cells.shape[0], words = cells.shape[1], start = 0, n = 0, j, k
+    cdef Py_ssize_t count = len(plans)
+    cdef Planned planned[MOST_PLANS]
+    cdef int64_t at[BLOCK]
+    cdef uint64_t place, most
+    cdef int64_t *base
+    cdef const int64_t *moments = NULL
+    cdef bint dated = days.shape[0] > 0, slotted = slots.shape[0] > 0
+    cdef bint inside = True, small = True
+    if count > MOST_PLANS:
+        raise ValueError(f"{count} plans; {MOST_PLANS} are the most")
+    for length in (days.shape[0], slots.shape[0], times.shape[0]):
+        if length not in (0, rows):
+            raise ValueError(f"{length} days, slots or times for {rows} rows")
+    if not rows:
+        return
+    if not size or not words:
+        raise IndexError("there are no cells")
+    for k in range(count):
+        planned[k] = _planned(plans[k], rows, words)
+    if times.shape[0]:
+        moments = &times[0]
+    base = &cells[0, 0]
+    with nogil:
+        while start < rows:
+            n = BLOCK if rows - start > BLOCK else rows - start
+            most = 0
+            for j in range(n):
+                place = 0
+                if slotted:
+                    place = <uint64_t> <int64_t> slots[start + j] * <uint64_t> width
+                if dated:
+                    place += <uint64_t> (<int64_t> days[start + j]) - <uint64_t> first
+                most = most if most > place else place
+                at[j] = <int64_t> (place * <uint64_t> words)
+            if most >= <uint64_t> size:
+                inside = False
+                break
+            for j in range(n):
+                EPTARO_FETCH(base + at[j])
+                EPTARO_FETCH(base + at[j] + words - 1)
+            for k in range(count):
+                if planned[k].op == ROWS:
+                    adding.count(&planned[k], at, base, n)
+                elif planned[k].op == FILLED:
+                    adding.fill(&planned[k], at, base, start, n)
+                elif planned[k].op <= SUM_HALVES:
+                    adding.sum(&planned[k], at, base, start, n)
+                elif planned[k].op <= SUM_FLOATS_HALVES:
+                    small = adding.sum_floats(&planned[k], at, base, start, n) and small
+                elif planned[k].op <= SQUARE_LIMBS:
+                    small = adding.square(&planned[k], at, base, start, n) and small
+                elif planned[k].op <= SQUARE_FLOATS_LIMBS:
+                    small = adding.square_floats(&planned[k], at, base, start, n) and small
+                else:
+                    _pick(&planned[k], at, base, start, n, moments, first_row)
+            if not small:
+                break
+            start += n
+    if not inside:
+        raise IndexError(f"rows {start} to {start + n} reach outside the {size} cells")
+    if not small:
+        raise ValueError(f"rows {start} to {start + n} hold values too large for their plan")

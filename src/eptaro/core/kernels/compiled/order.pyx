@@ -1,0 +1,244 @@
+# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
+# cython: initializedcheck=False
+"""Orders of whole numbers by digits of 11 bits: the twin of `kernels/order.py` in C.
+
+A pass puts the rows in the order of one digit and keeps the order of those that share it; from
+the lowest digit to the highest, that sorts. Keys and rows move together, so that each pass reads
+from front to back.
+"""
+
+import numpy as np
+
+from libc.stdint cimport int32_t, int64_t, uint64_t
+
+cdef enum:
+    DIGIT = 11
+    DIGITS = 2048
+
+ctypedef fused Moved:
+    int32_t
+    int64_t
+    double
+
+
+cdef void _pass(const int64_t *keys, const int64_t *rows, int64_t *keys_out, int64_t *rows_out,
+                Py_ssize_t n, int shift) noexcept nogil:
+    """Put rows in the order of one digit; without `rows`, they are numbered as they stand."""
+    cdef Py_ssize_t counts[DIGITS]
+    cdef Py_ssize_t i, digit, total = 0, count, to
+    for digit in range(DIGITS):
+        counts[digit] = 0
+    for i in range(n):
+        counts[(<uint64_t> keys[i] >> shift) & (DIGITS - 1)] += 1
+    for digit in range(DIGITS):
+        count = counts[digit]
+        counts[digit] = total
+        total += count
+    for i in range(n):
+        digit = (<uint64_t> keys[i] >> shift) & (DIGITS - 1)
+        to = counts[digit]
+        counts[digit] += 1
+        keys_out[to] = keys[i]
+        rows_out[to] = i if rows == NULL else rows[i]
+
+
+cdef bint _in_order(const int64_t *keys, Py_ssize_t n) noexcept nogil:
+    cdef Py_ssize_t i
+    for i in range(1, n):
+        if keys[i] < keys[i - 1]:
+            return False
+    return True
+
+
+cdef tuple _sorted(const int64_t[::1] keys):
+    """Return the keys in order and the row of each; the keys must not be negative."""
+    cdef Py_ssize_t n = keys.shape[0], i
+    cdef uint64_t most = 0
+    cdef int shift = 0
+    cdef bint first = True
+    if n < 2 or _in_order(&keys[0], n):
+        return np.asarray(keys), np.arange(n)
+    made = [np.empty(n, np.int64) for _ in range(4)]
+    cdef int64_t[::1] keys_to = made[0], rows_to = made[1], keys_from = made[2], rows_from = made[3]
+    with nogil:
+        for i in range(n):
+            most = most if most > <uint64_t> keys[i] else <uint64_t> keys[i]
+        while first or most >> shift:
+            if first:
+                _pass(&keys[0], NULL, &keys_to[0], &rows_to[0], n, shift)
+            else:
+                _pass(&keys_from[0], &rows_from[0], &keys_to[0], &rows_to[0], n, shift)
+            first = False
+            keys_from, keys_to = keys_to, keys_from
+            rows_from, rows_to = rows_to, rows_from
+            shift += DIGIT
+            if shift >= 64:
+                break
+    return np.asarray(keys_from), np.asarray(rows_from)
+
+
+def stable_order(keys):
+    """Return the stable order of whole numbers from 0; see `kernels/order.py`."""
+    return _sorted(np.ascontiguousarray(keys, np.int64))[1]
+
+
+def distinct(keys, bound):
+    """Return the different whole numbers in order, and each one's place; see
+    `kernels/order.py`.
+    """
+    cdef const int64_t[::1] given = np.ascontiguousarray(keys, np.int64)
+    cdef Py_ssize_t n = given.shape[0], i, count = 0
+    cdef int64_t[::1] seen, found, places
+    cdef const int64_t[::1] ordered, rows
+    cdef uint64_t below = bound
+    cdef bint inside = True
+    made = np.empty(n, np.int64)
+    places = made
+    if bound <= 4 * n + (1 << 16):
+        marked = np.zeros(bound, np.int64)
+        seen = marked
+        with nogil:
+            for i in range(n):
+                if <uint64_t> given[i] >= below:
+                    inside = False
+                    break
+                seen[given[i]] = 1
+            if inside:
+                for i in range(<Py_ssize_t> below):
+                    if seen[i]:
+                        seen[i] = count
+                        count += 1
+                    else:
+                        seen[i] = -1
+                for i in range(n):
+                    places[i] = seen[given[i]]
+        if not inside:
+            raise IndexError(f"keys lie beyond {bound}")
+        return np.flatnonzero(marked >= 0), made
+    ordered, rows = _sorted(given)
+    if n and (ordered[0] < 0 or <uint64_t> ordered[n - 1] >= below):
+        raise IndexError(f"keys lie beyond {bound}")
+    kept = np.empty(n, np.int64)
+    found = kept
+    with nogil:
+        for i in range(n):
+            if i == 0 or ordered[i] != ordered[i - 1]:
+                found[count] = ordered[i]
+                count += 1
+            places[rows[i]] = count - 1
+    return kept[:count].copy(), made
+
+
+def marked(values, least, span):
+    """Return the different whole numbers of a span, and the place of each value among them; see
+    `kernels/order.py`.
+    """
+    cdef const int64_t[::1] given = np.ascontiguousarray(values, np.int64)
+    cdef Py_ssize_t n = given.shape[0], i
+    cdef uint64_t begin = <uint64_t> <int64_t> least, width = span, place
+    cdef int32_t count = 0
+    cdef bint inside = True
+    if not 0 <= span < 1 << 31:
+        raise ValueError(f"a span of {span} is too long to be marked")
+    seen_ = np.zeros(span, np.int32)
+    made = np.empty(n, np.int32)
+    cdef int32_t[::1] seen = seen_, codes = made
+    with nogil:
+        for i in range(n):
+            place = <uint64_t> given[i] - begin
+            if place >= width:
+                inside = False
+                break
+            seen[<Py_ssize_t> place] = 1
+        if inside:
+            for i in range(<Py_ssize_t> width):
+                if seen[i]:
+                    count += 1
+                    seen[i] = count
+            for i in range(n):
+                codes[i] = seen[<Py_ssize_t> (<uint64_t> given[i] - begin)] - 1
+    if not inside:
+        raise IndexError(f"values lie outside {least}..{least + span - 1}")
+    return np.flatnonzero(seen_) + least, made
+
+
+def places(keys, asked):
+    """Return how many of the keys, which are in order, are less than each number asked for; see
+    `kernels/order.py`.
+
+    Where a number is not less than the one before, the search goes on from there in steps that
+    double, so that numbers in order take one pass.
+    """
+    cdef const int64_t[::1] given = np.ascontiguousarray(keys, np.int64)
+    cdef const int64_t[::1] numbers = np.ascontiguousarray(asked, np.int64)
+    cdef Py_ssize_t size = given.shape[0], i, low = 0, high = 0, step, middle
+    made = np.empty(numbers.shape[0], np.int64)
+    cdef int64_t[::1] found = made
+    with nogil:
+        for i in range(numbers.shape[0]):
+            if low and given[low - 1] >= numbers[i]:
+                low = 0  # it is less than the one before
+                high = size
+            else:
+                step = 1
+                high = low
+                while high < size and given[high] < numbers[i]:
+                    low = high + 1
+                    high = high + step if high + step < size else size
+                    step *= 2
+            while low < high:
+                middle = low + (high - low) // 2
+                if given[middle] < numbers[i]:
+                    low = middle + 1
+                else:
+                    high = middle
+            found[i] = low
+    return made
+
+
+cdef void _scatter(const int64_t[::1] cells, const Moved[::1] values, int64_t[::1] begins,
+                   Moved[::1] out) noexcept nogil:
+    cdef Py_ssize_t i
+    for i in range(cells.shape[0]):
+        out[begins[cells[i]]] = values[i]
+        begins[cells[i]] += 1
+
+
+def grouped(cells, values, size):
+    """Return how many values each cell has, and the values cell by cell; see
+    `kernels/order.py`.
+    """
+    cdef const int64_t[::1] at = np.ascontiguousarray(cells, np.int64)
+    cdef Py_ssize_t n = at.shape[0], i, total = 0, count
+    cdef Py_ssize_t most = size
+    cdef bint inside = True
+    cdef int64_t[::1] begins
+    if values.dtype not in (np.int32, np.int64, np.float64):
+        raise TypeError(f"values of type {values.dtype} are not grouped here")
+    if values.shape[0] != n:
+        raise ValueError(f"{values.shape[0]} values for {n} cells")
+    counted = np.zeros(size, np.int64)
+    begins = counted
+    with nogil:
+        for i in range(n):
+            if not 0 <= at[i] < most:
+                inside = False
+                break
+            begins[at[i]] += 1
+    if not inside:
+        raise IndexError(f"cells lie beyond {size}")
+    counts = counted.copy()
+    with nogil:
+        for i in range(most):
+            count = begins[i]
+            begins[i] = total
+            total += count
+    out = np.empty(n, values.dtype)
+    values = np.ascontiguousarray(values)
+    if values.dtype == np.float64:
+        _scatter[double](at, values, begins, out)
+    elif values.dtype == np.int32:
+        _scatter[int32_t](at, values, begins, out)
+    else:
+        _scatter[int64_t](at, values, begins, out)
+    return counts, out

@@ -1,0 +1,293 @@
+"""Rows folded to cells, a plan at a time, in array operations over chunks of rows.
+
+This is the twin, in NumPy, of `compiled/folding.pyx`; both leave the same words in the cells,
+to the last bit.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, assert_never
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Days, Flags, Ints
+from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan
+
+CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
+
+
+_NO_CELLS = np.empty(0, np.int64)
+
+
+_LARGEST_WHOLE = 1 << 62  # floats from there on are not summed
+
+
+_LARGEST_AWAY = 1 << 44  # numbers from there on are not squared
+
+
+_LOW_HALF = (1 << HALF) - 1
+
+
+_LOW_LIMB = (1 << LIMB) - 1
+
+
+def fold(
+    days: NDArray[np.int32],
+    slots: NDArray[Any],
+    first: int,
+    width: int,
+    cells: NDArray[np.int64],
+    plans: Sequence[Plan],
+    times: Ints,
+    first_row: int,
+) -> None:
+    """Add rows to the words of their cells, as their plans say.
+
+    The cell of a row is `slot * width + day - first`; `days` (int32) or `slots` (int32 or
+    int64) may be empty, which stands for zeros, and so may `times`. Rows are numbered from
+    `first_row`. Raises `IndexError` for rows outside the cells, `ValueError` for values too
+    large for their plan and for arrays of different lengths; the cells are then of no use.
+
+    >>> from eptaro.core.kernels.plans import fresh
+    >>> values, none = np.array([1.25, 2.5, -0.5]), np.empty(0, np.int64)
+    >>> plans = [Plan(Op.ROWS, 0), Plan(Op.SUM_FLOATS, 1, values)]
+    >>> cells = fresh(2, plans)
+    >>> fold(np.array([7, 7, 8], np.int32), none, 7, 1, cells, plans, none, 0)
+    >>> cells[:, 0].tolist(), cells[:, 1].tolist(), cells[:, 2].view(float).tolist()
+    ([2, 1], [3, 0], [0.75, -0.5])
+    """
+    rows = len(days) or len(slots)
+    for part in (days, slots, times, *(p for plan in plans for p in (plan.values, plan.filled))):
+        if part is not None and len(part) not in (0, rows):
+            raise ValueError(f"an array of {len(part)} for {rows} rows")
+    picked = [plan for plan in plans if plan.op >= Op.LEAST]
+    added = [plan for plan in plans if plan.op < Op.LEAST]
+    for start in range(0, rows, CHUNK):
+        chunk = slice(start, min(start + CHUNK, rows))
+        at = _cells(days[chunk], slots[chunk], first, width, len(cells))
+        for plan in added:
+            _add(plan, cells, at, chunk)
+    at = _cells(days, slots, first, width, len(cells)) if picked else _NO_CELLS
+    for plan in picked:
+        there = _there(plan, slice(rows))
+        left = np.arange(rows) if there is None else np.flatnonzero(there)
+        assert plan.values is not None
+        _pick(plan, cells, at[left], plan.values[left], left, times, first_row)
+
+
+def _cells(days: Days, slots: Ints, first: int, width: int, size: int) -> Ints:
+    """Return the cells of rows."""
+    at: Ints = np.zeros(len(days) or len(slots), np.int64)
+    if len(slots):
+        at += slots
+        at *= width
+    if len(days):
+        at += days
+        at -= first
+    if len(at) and (at.min() < 0 or at.max() >= size):
+        raise IndexError(f"rows reach outside the {size} cells")
+    return at
+
+
+def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
+    """Add a chunk of rows to their cells."""
+    op, word = plan.op, plan.word
+    there = _there(plan, chunk)
+    if there is not None:
+        at = at[there]
+    values: Any = None
+    if plan.values is not None:
+        values = plan.values[chunk] if there is None else plan.values[chunk][there]
+    match op:
+        case Op.ROWS | Op.FILLED:
+            np.add.at(cells[:, word], at, 1)
+        case Op.SUM | Op.SUM_HALVES:
+            _add_whole(cells, word, at, values, halves=op == Op.SUM_HALVES)
+        case Op.SUM_FLOATS | Op.SUM_FLOATS_HALVES:
+            _within(values, _LARGEST_WHOLE)
+            nearest = np.rint(values)
+            halves = op == Op.SUM_FLOATS_HALVES
+            _add_whole(cells, word, at, nearest.astype(np.int64), halves=halves)
+            np.add.at(_floats(cells, word + 1 + halves), at, values - nearest)
+        case Op.SQUARE | Op.SQUARE_LIMBS:
+            _within(values, _LARGEST_AWAY)
+            _add_square(cells, word, at, values, None, limbs=op == Op.SQUARE_LIMBS)
+        case Op.SQUARE_FLOATS | Op.SQUARE_FLOATS_LIMBS:
+            nearest = np.rint(values)
+            left, away = values - nearest, nearest - plan.centre
+            _within(away, _LARGEST_AWAY)
+            extra, rest = beside_square(away, left)
+            limbs = op == Op.SQUARE_FLOATS_LIMBS
+            squared = away.astype(np.int64), extra.astype(np.int64)
+            _add_square(cells, word, at, *squared, limbs=limbs)
+            np.add.at(_floats(cells, word + (3 if limbs else 1)), at, rest)
+        case Op.LEAST | Op.LARGEST | Op.FIRST | Op.LAST:
+            raise ValueError(f"{op.name} is picked, not added")
+        case _:
+            assert_never(op)
+
+
+def _there(plan: Plan, chunk: slice) -> Flags | None:
+    """Return which rows of a chunk hold a value; None for all."""
+    if plan.op == Op.ROWS:
+        return None
+    there = None if plan.filled is None else plan.filled[chunk].view(bool)
+    if plan.values is not None and plan.values.dtype.kind == "f":
+        known = ~np.isnan(plan.values[chunk])
+        there = known if there is None else there & known
+    return there
+
+
+def _floats(cells: NDArray[np.int64], word: int) -> NDArray[np.float64]:
+    """Return a word of all cells, which is a float."""
+    return cells.view(np.float64)[:, word]
+
+
+def _within(values: NDArray[Any], largest: int) -> None:
+    if not ((values > -largest) & (values < largest)).all():
+        raise ValueError("values are too large for their plan")
+
+
+def _add_whole(
+    cells: NDArray[np.int64], word: int, at: Ints, values: Ints, *, halves: bool
+) -> None:
+    if halves:
+        np.add.at(cells[:, word + 1], at, values >> HALF)
+        values = values & _LOW_HALF
+    np.add.at(cells[:, word], at, values)
+
+
+def _add_square(
+    cells: NDArray[np.int64], word: int, at: Ints, values: Ints, extra: Ints | None, *, limbs: bool
+) -> None:
+    """Add squares, and extra whole numbers that are below 2**46."""
+    if limbs:
+        low, middle, high = limbs_of(np.abs(values))
+        if extra is not None:
+            low, middle = low + (extra & _LOW_LIMB), middle + (extra >> LIMB)
+        for number, part in enumerate((low, middle, high)):
+            np.add.at(cells[:, word + number], at, part)
+    else:
+        np.add.at(cells[:, word], at, values**2 if extra is None else values**2 + extra)
+
+
+def beside_square(
+    away: NDArray[np.float64], left: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return what (away + left)**2 has beside away**2: the nearest whole number, and the rest.
+
+    `away` are whole numbers, `left` at most 0.5. What rounding takes from their product is told
+    by Dekker's algorithm (Numerische Mathematik 18, 1971), so that values which are near each
+    other keep their spread, however large they are.
+
+    >>> extra, rest = beside_square(np.array([2.0**40]), np.array([0.1]))
+    >>> float(extra[0]), float(rest[0])
+    (219902325555.0, 0.21001220703125)
+    """
+    double = 2 * away
+    product = double * left
+    (a, b), (c, d) = _halved(double), _halved(left)
+    error = ((a * c - product) + a * d + b * c) + b * d
+    extra = np.rint(product)
+    return extra, (product - extra) + (error + left * left)
+
+
+def _halved(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return two floats of 26 bits each that add up to each float."""
+    shifted = 134217729.0 * values  # 2**27 + 1
+    high = shifted - (shifted - values)
+    return high, values - high
+
+
+def limbs_of(sizes: Ints) -> tuple[Ints, Ints, Ints]:
+    """Return the squares of whole numbers from 0 to 2**44, in three parts of about 30 bits.
+
+    x = a * 2**24 + b, so x**2 = a**2 * 2**48 + a*b * 2**25 + b**2; each of these is cut at
+    2**30 and 2**60.
+
+    >>> low, middle, high = limbs_of(np.array([2**44 - 3]))
+    >>> int(low[0]) + (int(middle[0]) << 30) + (int(high[0]) << 60) == (2**44 - 3) ** 2
+    True
+    """
+    a, b = sizes >> 24, sizes & ((1 << 24) - 1)
+    aa, ab, bb = a * a, a * b, b * b
+    low = (bb & _LOW_LIMB) + ((ab & 31) << 25)
+    middle = (bb >> LIMB) + ((ab >> 5) & _LOW_LIMB) + ((aa & 4095) << 18)
+    return low, middle, (ab >> 35) + (aa >> 12)
+
+
+def _pick(
+    plan: Plan,
+    cells: NDArray[np.int64],
+    at: Ints,
+    values: NDArray[Any],
+    rows: Ints,
+    times: Ints,
+    first_row: int,
+) -> None:
+    """Let rows into the cells where they win; of equals the last row does, the first for FIRST."""
+    held, held_row = cells.view(values.dtype)[:, plan.word], cells[:, plan.word + 1]
+    keys, held_key = values, held
+    if plan.op >= Op.FIRST:
+        keys = times[rows] if len(times) else np.zeros(len(rows), np.int64)
+        held_key = cells[:, plan.word + 2]
+    least = plan.op in (Op.LEAST, Op.FIRST)
+    best = np.where(held_row < 0, worst(keys.dtype, least_wins=least), held_key)
+    (np.minimum if least else np.maximum).at(best, at, keys)
+    wins = keys == best[at]
+    if plan.op == Op.FIRST:
+        wins &= (held_row < 0)[at] | (keys < held_key[at])
+    winners = np.flatnonzero(wins)[:: -1 if plan.op == Op.FIRST else 1]
+    place = np.full(len(cells), -1, np.int64)
+    place[at[winners]] = winners
+    won = np.flatnonzero(place >= 0)
+    held[won] = values[place[won]]
+    held_row[won] = rows[place[won]] + first_row
+    if plan.op >= Op.FIRST:
+        held_key[won] = keys[place[won]]
+
+
+def join(
+    one: NDArray[np.int64], two: NDArray[np.int64], plans: Sequence[Plan]
+) -> NDArray[np.int64]:
+    """Return the cells of rows and of later rows as those of all of them; `one` is changed."""
+    for plan in plans:
+        op, word = plan.op, plan.word
+        if op >= Op.LEAST:
+            _join_picked(one, two, plan)
+            continue
+        end = word + WORDS[op]
+        if op in (Op.SUM_FLOATS, Op.SUM_FLOATS_HALVES, Op.SQUARE_FLOATS, Op.SQUARE_FLOATS_LIMBS):
+            end -= 1
+            _floats(one, end)[:] += _floats(two, end)
+        one[:, word:end] += two[:, word:end]
+    return one
+
+
+def _join_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) -> None:
+    assert plan.values is not None
+    own = slice(plan.word, plan.word + WORDS[plan.op])
+    filled = two[:, plan.word + 1] >= 0
+    if plan.op >= Op.FIRST:
+        held, new = one[:, plan.word + 2], two[:, plan.word + 2]
+    else:
+        held, new = (cells.view(plan.values.dtype)[:, plan.word] for cells in (one, two))
+    match plan.op:
+        case Op.LEAST:
+            wins = new <= held
+        case Op.FIRST:
+            wins = new < held
+        case _:
+            wins = new >= held
+    taken = filled & (wins | (one[:, plan.word + 1] < 0))
+    one[taken, own] = two[taken, own]
+
+
+def worst(dtype: np.dtype[Any], *, least_wins: bool) -> Any:
+    """Return what every other value of a type is at least as good as."""
+    if dtype.kind in "fO":
+        return np.inf if least_wins else -np.inf
+    limits = np.iinfo(dtype)
+    return limits.max if least_wins else limits.min
