@@ -52,8 +52,10 @@ def natural_order(choices: Column) -> Ints:
     if choices.kind != "text":
         return np.argsort(data, kind="stable")
     words = [str(word) for word in choices.to_list()]
-    if all(word.isascii() and word.isdigit() and str(int(word)) == word for word in words):
-        return np.array(sorted(range(len(words)), key=lambda i: int(words[i])), np.int64)
+    if all(word.isascii() and word.isdigit() and (word[0] != "0" or word == "0") for word in words):
+        return np.array(
+            sorted(range(len(words)), key=lambda i: (len(words[i]), words[i])), np.int64
+        )
     return np.array(sorted(range(len(words)), key=words.__getitem__), np.int64)
 
 
