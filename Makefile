@@ -6,7 +6,7 @@ PIP := $(RUN) -m pip install --quiet --disable-pip-version-check
 CHECKED := src tests bench examples docs setup.py
 BUILT := pyproject.toml setup.py $(wildcard src/eptaro/core/kernels/compiled/*.p[yx][xd])
 
-.PHONY: demo test test-quick coverage lint docs bench clean
+.PHONY: demo test test-quick sanitize coverage lint docs bench bench-quick clean
 
 demo: $(VENV)/.demo
 	$(VENV)/bin/eptaro demo --folder eptaro-demo --replace
@@ -16,6 +16,15 @@ test: $(VENV)/.test
 
 test-quick: $(VENV)/.test
 	$(RUN) -W error tests/parallel.py tests/core
+
+# The compiled loops and their tests under the sanitizers of addresses and undefined behaviour.
+sanitize: $(VENV)/.test
+	rm -rf build/sanitized && mkdir -p build/sanitized && cp -r src/eptaro build/sanitized
+	CFLAGS="-O1 -g -fno-wrapv -fsanitize=address,undefined -fno-sanitize-recover=undefined" \
+	  $(RUN) setup.py --quiet build_ext --force --build-lib build/sanitized --build-temp build/objects
+	LD_PRELOAD="$$(gcc -print-file-name=libasan.so) $$(gcc -print-file-name=libubsan.so)" \
+	  ASAN_OPTIONS=detect_leaks=0 EPTARO_KERNEL=compiled PYTHONPATH=build/sanitized \
+	  $(RUN) -W error -m unittest discover -s tests/core/kernels -t .
 
 coverage: $(VENV)/.test
 	$(RUN) -m coverage erase
@@ -34,6 +43,9 @@ docs: $(VENV)/.test
 
 bench: $(VENV)/.test
 	$(RUN) bench/all.py
+
+bench-quick: $(VENV)/.test
+	$(RUN) bench/shapes.py quick
 
 $(VENV)/bin/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Eptaro needs Python 3.11 or newer; name one with PYTHON=...")'
