@@ -33,11 +33,12 @@ SECTIONS = {
     "The shapes that rows come in": (
         "shapes.py",
         """
-Beside Eptaro stand pandas and polars with its streaming engine, each asked in the best plain code that
-we know (`bench/shapes.py`) and checked to give the same answer; `pandas ×` is how many times as long as Eptaro
-it takes, so below 1 it is quicker. A read pass reads every byte once; of files, it is pyarrow's bare
-read. Eptaro answers with a row for each group and period, also where nothing occurred; the others with what
-occurred alone: of a million groups that is ten times as many rows.""",
+Beside Eptaro stand pandas and polars with its streaming engine, each asked in the best plain
+code that we know (`bench/shapes.py`) and checked to give the same answer; `pandas ×` is how many
+times as long as Eptaro it takes, so below 1 it is quicker. A read pass reads every byte once; of
+files, it is pyarrow's bare read. Eptaro answers with a row for each group and period, also where
+nothing occurred; the others with what occurred alone: of a million groups that is a tenth of the
+rows.""",
     ),
     "The fold and the verbs, columns in memory": (
         "verbs.py",

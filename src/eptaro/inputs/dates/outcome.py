@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, Ints
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints
 from eptaro.inputs.dates.texts import DAY, Parsed, parse_texts
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.rules.dates import DateRules
@@ -57,13 +57,13 @@ def needs_zone(name: str, what: str) -> str:
     )
 
 
-def shifted(days: Ints, times: Ints, per_day: int, rules: DateRules) -> tuple[Ints, Ints]:
+def shifted(days: Days, times: Ints, per_day: int, rules: DateRules) -> tuple[Days, Ints]:
     """Return days and times where the small hours belong to the day before; these go on to 28."""
     early = times < rules.shift * per_day // DAY
     return days - early, times + early * per_day
 
 
-def checked(column: pa.ChunkedArray, days: Ints, times: Ints | None, rules: DateRules) -> Read:
+def checked(column: pa.ChunkedArray, days: Days, times: Ints | None, rules: DateRules) -> Read:
     """Return typed days with blanks, sentinels and days out of range told."""
     bad = np.zeros(len(days), bool)
     reasons: NDArray[Any] | None = None
@@ -94,7 +94,8 @@ def sentinel_days(rules: DateRules) -> list[int]:
 
 def finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> Read:
     """Return days and times after the shift of the day's start, with the bad rows told."""
-    day, micros = parsed.day, parsed.micros
+    day: Days = parsed.day
+    micros = parsed.micros
     if rules.shift:
         day, micros = shifted(day, micros, DAY, rules)
     reason = parsed.reason

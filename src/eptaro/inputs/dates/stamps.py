@@ -6,7 +6,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.days import Days, Ints
+from eptaro.core.kernels.chosen import split
 from eptaro.inputs.dates.numbers import parse_numbers
 from eptaro.inputs.dates.outcome import DAY_NS, Read, checked, finished, shifted
 from eptaro.inputs.dates.texts import DAY
@@ -25,12 +26,10 @@ def from_stamps(column: pa.ChunkedArray, rules: DateRules) -> Read:
 
 def days_and_times(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules) -> Read:
     """Return days and times of local timestamps counted in units of which `per_day` make a day."""
-    days = stamps // per_day
-    times = stamps - days * per_day
+    days: Days
+    days, times = split(stamps, per_day)
     if rules.shift:
-        days, times = shifted(days, times, per_day, rules)
-    if per_day != DAY_NS:
-        times *= DAY_NS // per_day
+        days, times = shifted(days, times, DAY_NS, rules)
     return checked(column, days, times, rules)
 
 
