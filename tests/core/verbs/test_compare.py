@@ -96,6 +96,14 @@ class Sides(unittest.TestCase):
                 self.assertEqual(row["prior_period"], span)
                 self.check(rows, row, want)
 
+    def test_a_mean_of_the_largest_floats(self):
+        days = {"on": ["2023-01-05", "2024-01-05", "2025-01-05"], "x": [1.5e308, 1.1e308, 1.0]}
+        book = ep.Daybook(days, date="on", measures="s=max(x)", coverage="2023-01-01..2025-12-31")
+        table = book.compare("year", mean_of=2)
+        *_, row = table.rows()
+        self.assertEqual(row["s_prior"], 1.3e308)
+        self.assertGreater(book.prove(table), 3)
+
     def test_mean_of_the_years_before(self):
         for seed in range(4):
             rows = oracle.random_rows(seed)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from functools import cached_property
 from typing import Any
 
@@ -99,7 +100,11 @@ class Compared:
             return now, priors[0]
         with np.errstate(over="ignore", invalid="ignore"):
             mean = np.add.reduce([prior.numbers() for prior in priors]) / len(priors)
-        filled = np.isfinite(mean)
+        blank = np.logical_or.reduce([prior.blank for prior in priors])
+        for at in np.flatnonzero(~np.isfinite(mean) & ~blank).tolist():  # beyond on the way
+            with suppress(OverflowError):
+                mean[at] = float(sum(prior.fraction(at) for prior in priors) / len(priors))
+        filled = np.isfinite(mean) & ~blank
         column = Column.of(
             measure.name, "float", np.where(filled, mean, 0.0), filled, format=now.format
         )
