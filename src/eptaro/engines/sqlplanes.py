@@ -21,7 +21,7 @@ from eptaro.core.tables.column import Column, Kind
 from eptaro.engines.sqlqueries import LIMB, ROWS
 from eptaro.engines.sqlresults import Keys, Result, array_of
 from eptaro.errors import MeasureError
-from eptaro.inputs.values import read_codes
+from eptaro.inputs.codes import read_codes
 
 
 def tally_of(plane: Plane, result: Result, good: NDArray[np.bool_]) -> Tally:

@@ -11,8 +11,8 @@ import pyarrow as pa
 
 from eptaro.core.folds.planes import Plane
 from eptaro.engines.sqlqueries import DAY, key_names
+from eptaro.inputs.codes import read_groups
 from eptaro.inputs.dates import read_dates
-from eptaro.inputs.values import read_groups
 from eptaro.rules.dates import DateRules
 
 

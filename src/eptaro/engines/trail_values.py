@@ -14,8 +14,9 @@ from eptaro.core.questions.scope import By
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.trail import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
+from eptaro.inputs.codes import read_codes, read_groups
 from eptaro.inputs.sources import FrameSource, Source, Wanted
-from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
+from eptaro.inputs.values import read_filled, read_numbers
 
 
 def trail_values(

@@ -20,10 +20,11 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.errors import DateError, EptaroError, InputError
 from eptaro.inputs.ahead import ahead, at_once
+from eptaro.inputs.codes import read_codes, read_groups
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.dates.reading import looks_like_dates, settled_start
 from eptaro.inputs.sources import Source, Wanted
-from eptaro.inputs.values import read_codes, read_filled, read_groups, read_numbers
+from eptaro.inputs.values import read_filled, read_numbers
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 

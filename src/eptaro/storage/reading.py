@@ -25,8 +25,8 @@ from eptaro.core.questions.book_options import BookOptions, Calendars
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import Column
 from eptaro.errors import EptaroError, InputError
+from eptaro.inputs.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
-from eptaro.inputs.values import read_groups
 from eptaro.storage.layout import METADATA, PICKED, VERSION, part_name
 
 _MOST_DECIMALS = 400  # of sums that were brought to the decimals of others

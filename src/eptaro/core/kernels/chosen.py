@@ -10,7 +10,7 @@ import os
 from importlib import import_module
 from typing import Literal
 
-from eptaro.core.kernels import direct, folding, order, stamps
+from eptaro.core.kernels import coding, direct, folding, order, stamps
 
 _COMPILED = "eptaro.core.kernels.compiled"
 _asked = os.environ.get("EPTARO_KERNEL", "")
@@ -22,7 +22,7 @@ fold = folding.fold
 distinct, grouped, marked = order.distinct, order.grouped, order.marked
 places, stable_order = order.places, order.stable_order
 distinct_in, neighbours = direct.distinct, direct.neighbours
-split = stamps.split
+code, split = coding.code, stamps.split
 if _asked != "numpy":
     try:
         fold = import_module(f"{_COMPILED}.folding").fold
@@ -31,6 +31,7 @@ if _asked != "numpy":
         places, stable_order = _order.places, _order.stable_order
         distinct_in, neighbours = _direct.distinct, _direct.neighbours
         split = import_module(f"{_COMPILED}.stamps").split
+        code = import_module(f"{_COMPILED}.coding").code
         KERNEL = "compiled"
     except ImportError as error:  # it was not built: all is as above
         if _asked:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 
@@ -21,3 +22,13 @@ def to_numpy(column: pa.ChunkedArray) -> NDArray[Any]:
     """Return a column without blanks as a NumPy array, copied only where it must be."""
     array: NDArray[Any] = one_array(column).to_numpy(zero_copy_only=False)
     return array
+
+
+def unblanked(array: pa.ChunkedArray, blank: Any) -> NDArray[Any]:
+    """Return a column as an array, with a value in the place of blanks."""
+    return to_numpy(pc.fill_null(array, blank) if array.null_count else array)
+
+
+def plain(array: pa.Array) -> NDArray[Any]:
+    """Return an array as NumPy's."""
+    return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]

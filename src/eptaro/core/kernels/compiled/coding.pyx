@@ -1,0 +1,150 @@
+# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
+# cython: initializedcheck=False
+"""Texts to codes by a table of their hashes: the twin of `kernels/coding.py` in C.
+
+A slot of the table holds a code or -1; texts that share a slot go to the next ones. Where the
+table is half full, the loop ends, a larger one is made, and the loop goes on.
+"""
+
+import numpy as np
+
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
+from libc.string cimport memcpy
+
+ctypedef fused Offset:
+    int32_t
+    int64_t
+
+
+cdef inline uint64_t _eight(const uint8_t *text) noexcept nogil:
+    cdef uint64_t word
+    memcpy(&word, text, 8)
+    return word
+
+
+cdef inline uint64_t _few(const uint8_t *text, Py_ssize_t n) noexcept nogil:
+    """Return all bytes of a text of 1 to 7 in one word, some of them twice."""
+    cdef uint32_t first, last
+    if n >= 4:
+        memcpy(&first, text, 4)
+        memcpy(&last, text + n - 4, 4)
+        return first | (<uint64_t> last << 32)
+    return text[0] | (<uint64_t> text[n >> 1] << 8) | (<uint64_t> text[n - 1] << 16)
+
+
+cdef inline uint64_t _mixed(uint64_t state, uint64_t word) noexcept nogil:
+    """Return a hash with one more word in it, whose every bit reaches the lowest ones."""
+    state = (state ^ word) * <uint64_t> 0x9E3779B97F4A7C15
+    state = (state ^ (state >> 32)) * <uint64_t> 0xD6E8FEB86659FD93
+    return state ^ (state >> 32)
+
+
+cdef inline uint64_t _hash(const uint8_t *text, Py_ssize_t n) noexcept nogil:
+    cdef uint64_t state = <uint64_t> n * <uint64_t> 0xC2B2AE3D27D4EB4F
+    cdef Py_ssize_t at = 0
+    if n < 8:
+        return _mixed(state, _few(text, n)) if n else state
+    while at + 8 < n:
+        state = _mixed(state, _eight(text + at))
+        at += 8
+    return _mixed(state, _eight(text + n - 8))
+
+
+cdef inline bint _same(const uint8_t *one, const uint8_t *two, Py_ssize_t n) noexcept nogil:
+    cdef Py_ssize_t at = 0
+    if n < 8:
+        return n == 0 or _few(one, n) == _few(two, n)
+    while at + 8 < n:
+        if _eight(one + at) != _eight(two + at):
+            return False
+        at += 8
+    return _eight(one + n - 8) == _eight(two + n - 8)
+
+
+cdef Py_ssize_t _coded(const uint8_t *data, const Offset *offsets, const uint8_t *filled,
+                       Py_ssize_t start, Py_ssize_t rows, int32_t *table, uint64_t mask,
+                       int32_t *codes, int64_t *firsts, uint64_t *hashes,
+                       Py_ssize_t *count) noexcept nogil:
+    """Code rows from `start` on until the table is half full; return the row that comes next."""
+    cdef Py_ssize_t i, length
+    cdef uint64_t hashed, slot
+    cdef int32_t code
+    cdef int64_t first
+    for i in range(start, rows):
+        if filled != NULL and not filled[i]:
+            codes[i] = -1
+            continue
+        length = offsets[i + 1] - offsets[i]
+        hashed = _hash(data + offsets[i], length)
+        slot = hashed & mask
+        while True:
+            code = table[slot]
+            if code < 0:
+                if 2 * <uint64_t> (count[0] + 1) > mask:
+                    return i
+                table[slot] = code = <int32_t> count[0]
+                firsts[code], hashes[code] = i, hashed
+                count[0] += 1
+                break
+            first = firsts[code]
+            if (hashes[code] == hashed and offsets[first + 1] - offsets[first] == length
+                    and _same(data + offsets[i], data + offsets[first], length)):
+                break
+            slot = (slot + 1) & mask
+        codes[i] = code
+    return rows
+
+
+cdef _checked(const Offset[::1] offsets, Py_ssize_t size):
+    """Raise `IndexError` for offsets that fall or lead out of the data."""
+    cdef Py_ssize_t i
+    cdef bint good = offsets[0] >= 0 and offsets[offsets.shape[0] - 1] <= size
+    with nogil:
+        for i in range(1, offsets.shape[0]):
+            good = good & (offsets[i] >= offsets[i - 1])
+    if not good:
+        raise IndexError(f"texts reach out of {size} bytes")
+
+
+def code(const uint8_t[::1] data, const Offset[::1] offsets, const uint8_t[::1] filled):
+    """Return a code for each text, and the row that each code occurs in first; see
+    `kernels/coding.py`.
+    """
+    cdef Py_ssize_t rows = offsets.shape[0] - 1, done = 0, count = 0, slot
+    cdef uint64_t mask = 1023
+    cdef const uint8_t *flags = NULL
+    cdef const uint8_t *bytes_ = NULL
+    cdef uint8_t none = 0
+    if filled.shape[0] not in (0, rows):
+        raise ValueError(f"{filled.shape[0]} flags for {rows} texts")
+    made = np.empty(rows, np.int32)
+    if rows < 1:
+        return made, np.empty(0, np.int64)
+    _checked(offsets, data.shape[0])
+    cdef int32_t[::1] codes = made, table = np.full(mask + 1, -1, np.int32)
+    first_rows, hashed = np.empty(mask + 1, np.int64), np.empty(mask + 1, np.uint64)
+    cdef int64_t[::1] firsts = first_rows
+    cdef uint64_t[::1] hashes = hashed
+    if filled.shape[0]:
+        flags = &filled[0]
+    bytes_ = &data[0] if data.shape[0] else &none
+    while True:
+        with nogil:
+            done = _coded(bytes_, &offsets[0], flags, done, rows, &table[0], mask, &codes[0],
+                          &firsts[0], &hashes[0], &count)
+        if done == rows:
+            return made, first_rows[:count].copy()
+        mask = 4 * (mask + 1) - 1
+        table = np.full(mask + 1, -1, np.int32)
+        first_rows, hashed = np.resize(first_rows, mask + 1), np.resize(hashed, mask + 1)
+        firsts, hashes = first_rows, hashed
+        with nogil:
+            for slot in range(count):
+                _put(&table[0], mask, hashes[slot], <int32_t> slot)
+
+
+cdef void _put(int32_t *table, uint64_t mask, uint64_t hashed, int32_t code) noexcept nogil:
+    cdef uint64_t slot = hashed & mask
+    while table[slot] >= 0:
+        slot = (slot + 1) & mask
+    table[slot] = code
