@@ -343,7 +343,7 @@ CASES = {
 
 def main(words: list[str]) -> None:
     """Print a row per shape and size."""
-    sizes = [int(word.replace("_", "")) for word in words if word != "quick"] or SIZES[:2]
+    sizes = [int(word.replace("_", "")) for word in words if word != "quick"] or [*SIZES[:2]]
     sizes = SIZES[:1] if "quick" in words else sizes
     heading("shape", "rows", "eptaro s", "pandas ×", "polars ×", "read pass s", "× pass",
             "+ memory MiB", "polars + MiB")  # fmt: skip

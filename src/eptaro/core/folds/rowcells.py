@@ -18,7 +18,7 @@ from eptaro.core.kernels.folding import join
 from eptaro.core.kernels.plans import WORDS, Plan, fresh
 
 _MOST_PARTS = 4
-_LEAST_PART = 1 << 18  # rows
+_LEAST_PART = 1 << 19  # rows
 _NONE = np.empty(0, np.int64)
 
 
@@ -77,7 +77,7 @@ def _folded(
     depend on the machine.
     """
     rows = len(batch)
-    parts = max(min(_MOST_PARTS, rows // _LEAST_PART, rows // (2 * size)), 1)
+    parts = max(min(_MOST_PARTS, rows // _LEAST_PART, rows // (4 * size)), 1)
     times = _NONE if batch.times is None else batch.times
 
     def one(part: int) -> NDArray[np.int64]:
