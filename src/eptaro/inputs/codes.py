@@ -93,13 +93,16 @@ def _encoded_chunk(chunk: pa.Array) -> pa.DictionaryArray:
     """Return one chunk as codes into a dictionary; texts by our own kernel where it was built."""
     kind = chunk.type
     large = pa.types.is_large_string(kind)
-    if KERNEL == "numpy" or not (large or pa.types.is_string(kind)):
+    if KERNEL == "numpy" or not len(chunk) or not (large or pa.types.is_string(kind)):
         return chunk.dictionary_encode()
     _, ends, data = chunk.buffers()
     offsets = np.frombuffer(ends, np.int64 if large else np.int32)
     offsets = offsets[chunk.offset : chunk.offset + len(chunk) + 1]
     filled = plain(chunk.is_valid()).view(np.uint8) if chunk.null_count else _ALL
-    codes, firsts = code(np.frombuffer(data or b"", np.uint8), offsets, filled)
+    try:
+        codes, firsts = code(np.frombuffer(data or b"", np.uint8), offsets, filled)
+    except IndexError as error:
+        raise pa.ArrowInvalid(f"damaged text: {error}") from None
     indices = pa.array(codes, mask=codes < 0) if chunk.null_count else pa.array(codes)
     return pa.DictionaryArray.from_arrays(indices, chunk.take(pa.array(firsts)))
 

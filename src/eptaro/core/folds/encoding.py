@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.kernels.chosen import distinct, marked
+from eptaro.core.kernels.chosen import distinct
 from eptaro.core.tables.column import Column, Kind
 from eptaro.errors import InputError
 
@@ -103,13 +103,6 @@ class Encoder:
         return len(self._numbers) if self._first is None else len(self._first.codes)
 
 
-def marked_or_sorted(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
-    """Return the different whole numbers from 0 to below a bound, and the place of each key."""
-    if bound <= min(8 * len(keys), 1 << 30):
-        return marked(keys, 0, bound)
-    return distinct(keys, bound)
-
-
 class Combiner:
     """Gives each combination of group values one number, the same in every batch."""
 
@@ -129,7 +122,7 @@ class Combiner:
             combined = numbers.astype(np.int64)
             combined *= width
             combined += part
-            met, places = marked_or_sorted(combined, bound)
+            met, places = distinct(combined, bound)
             keys = (met // max(width, 1) << 32) | met % max(width, 1)
             known = [pairs.setdefault(key, len(pairs)) for key in keys.tolist()]
             in_order = known == list(range(len(known)))

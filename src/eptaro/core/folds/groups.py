@@ -108,10 +108,9 @@ class Groups:
         bound = 1
         for name in by:
             ranks = self.coded[name].ranks
-            found, places = distinct(
-                places * len(ranks) + ranks[self.coded[name].codes], bound * len(ranks)
-            )
-            bound = len(found)
+            keys = places * len(ranks) + ranks[self.coded[name].codes]
+            found, codes = distinct(keys, bound * len(ranks))
+            bound, places = len(found), codes.astype(np.int64)
         picked = np.empty(bound, np.int64)
         picked[places] = np.arange(self.count)
         return Groups({name: self.coded[name].at(picked) for name in by}, bound), places

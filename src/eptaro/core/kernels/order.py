@@ -23,23 +23,20 @@ def stable_order(keys: Values) -> Ints:
     return order[np.argsort((keys >> 16).astype(np.uint16)[order], kind="stable")]
 
 
-def distinct(keys: Ints, bound: int) -> tuple[Ints, Ints]:
+def distinct(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
     """Return the different whole numbers from 0 to below a bound in order, and each one's place.
 
     Where there are not many more numbers below the bound than keys, those that occur are
-    marked instead of sorted.
+    marked instead of sorted, and places are int32. Raises `IndexError` for other numbers.
 
     >>> [part.tolist() for part in distinct(np.array([7, 2, 7]), 10)]
     [[2, 7], [1, 0, 1]]
     """
+    if bound <= min(8 * len(keys) + (1 << 16), 1 << 30):
+        return marked(keys, 0, bound)
     if len(keys) and not 0 <= keys.min() <= keys.max() < bound:
         raise IndexError(f"keys lie beyond {bound}")
-    if bound > 8 * len(keys) + (1 << 16):
-        found, places = np.unique(keys, return_inverse=True)
-        return found, places
-    seen = np.zeros(bound, bool)
-    seen[keys] = True
-    return np.flatnonzero(seen), (np.cumsum(seen) - 1)[keys]
+    return np.unique(keys, return_inverse=True)
 
 
 def marked(values: Ints, least: int, span: int) -> tuple[Ints, NDArray[np.int32]]:

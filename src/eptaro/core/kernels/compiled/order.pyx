@@ -86,40 +86,17 @@ def distinct(keys, bound):
     """Return the different whole numbers in order, and each one's place; see
     `kernels/order.py`.
     """
+    if bound <= min(8 * len(keys) + (1 << 16), 1 << 30):
+        return marked(keys, 0, bound)
     cdef const int64_t[::1] given = np.ascontiguousarray(keys, np.int64)
-    cdef Py_ssize_t n = given.shape[0], i, count = 0
-    cdef int64_t[::1] seen, found, places
     cdef const int64_t[::1] ordered, rows
+    cdef Py_ssize_t n = given.shape[0], i, count = 0
     cdef uint64_t below = bound
-    cdef bint inside = True
-    made = np.empty(n, np.int64)
-    places = made
-    if bound <= 4 * n + (1 << 16):
-        marked = np.zeros(bound, np.int64)
-        seen = marked
-        with nogil:
-            for i in range(n):
-                if <uint64_t> given[i] >= below:
-                    inside = False
-                    break
-                seen[given[i]] = 1
-            if inside:
-                for i in range(<Py_ssize_t> below):
-                    if seen[i]:
-                        seen[i] = count
-                        count += 1
-                    else:
-                        seen[i] = -1
-                for i in range(n):
-                    places[i] = seen[given[i]]
-        if not inside:
-            raise IndexError(f"keys lie beyond {bound}")
-        return np.flatnonzero(marked >= 0), made
+    made, kept = np.empty(n, np.int64), np.empty(n, np.int64)
+    cdef int64_t[::1] places = made, found = kept
     ordered, rows = _sorted(given)
     if n and (ordered[0] < 0 or <uint64_t> ordered[n - 1] >= below):
         raise IndexError(f"keys lie beyond {bound}")
-    kept = np.empty(n, np.int64)
-    found = kept
     with nogil:
         for i in range(n):
             if i == 0 or ordered[i] != ordered[i - 1]:
