@@ -16,11 +16,11 @@ from eptaro.beside import Beside
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.folds.planes import Plane
+from eptaro.core.kernels.sidebyside import in_turn
 from eptaro.engines.clients import PATIENCE, Watch, client_of, own_errors
 from eptaro.engines.local import fold_source
 from eptaro.errors import InputError
 from eptaro.extras import need
-from eptaro.inputs.ahead import in_turn
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile

@@ -1,29 +1,17 @@
-"""Work side by side: the next batch is read while the last one is folded, columns at once."""
+"""The next batch is read while the last one is folded."""
 
 from __future__ import annotations
 
-import os
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
-from contextvars import ContextVar
+from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, TypeVar
+
+from eptaro.core.kernels.sidebyside import is_in_turn
 
 if TYPE_CHECKING:
     from concurrent.futures import Future
 
 Item = TypeVar("Item")
 _END = object()
-_in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
-
-
-@contextmanager
-def in_turn() -> Iterator[None]:
-    """Read and fold in turn rather than at once, where one processor is all there is."""
-    token = _in_turn.set(True)
-    try:
-        yield
-    finally:
-        _in_turn.reset(token)
 
 
 def ahead(items: Iterator[Item]) -> Iterator[Item]:
@@ -31,7 +19,7 @@ def ahead(items: Iterator[Item]) -> Iterator[Item]:
 
     An error of the iterator is raised where its item would have come.
     """
-    if _in_turn.get():
+    if is_in_turn():
         yield from items
         return
     from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
@@ -44,13 +32,3 @@ def ahead(items: Iterator[Item]) -> Iterator[Item]:
             yield item
     finally:
         worker.shutdown(wait=False, cancel_futures=True)
-
-
-def at_once(works: Sequence[Callable[[], Item]]) -> list[Item]:
-    """Return what several works come to, done side by side; the error of the first is raised."""
-    if _in_turn.get() or len(works) < 2:
-        return [work() for work in works]
-    from concurrent.futures import ThreadPoolExecutor
-
-    with ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="at-once") as pool:
-        return [*pool.map(lambda work: work(), works)]

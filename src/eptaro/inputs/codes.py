@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 
 from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.chosen import KERNEL, code, marked
+from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
-from eptaro.inputs.ahead import at_once
 from eptaro.inputs.files.chunks import one_array, plain, to_numpy, unblanked
 
 _MOST_MARKED = 8  # whole numbers between the least and the largest, for each row

@@ -16,10 +16,11 @@ from eptaro.core.calendars.days import Flags
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
+from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.errors import DateError, EptaroError, InputError
-from eptaro.inputs.ahead import ahead, at_once
+from eptaro.inputs.ahead import ahead
 from eptaro.inputs.codes import read_codes, read_groups
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.dates.reading import looks_like_dates, settled_start

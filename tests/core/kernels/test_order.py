@@ -64,19 +64,6 @@ class Orders(unittest.TestCase):
                 for module in both(order, "order"):
                     self.assertEqual(module.places(keys, asked).tolist(), wanted, module)
 
-    def test_values_cell_by_cell(self):
-        rng = np.random.default_rng(7)
-        cells = rng.integers(0, 9, 500)
-        for values in (np.arange(500), np.arange(500) / 8, np.arange(500, dtype=np.int32)):
-            for module in both(order, "order"):
-                counts, found = module.grouped(cells, values, 10)
-                self.assertEqual(counts.tolist(), [(cells == n).sum() for n in range(10)])
-                self.assertEqual(found.dtype, values.dtype)
-                wanted = [v for n in range(10) for v in values[cells == n].tolist()]
-                self.assertEqual(found.tolist(), wanted)
-                with self.assertRaises(IndexError):
-                    module.grouped(cells, values, 8)
-
     def test_ranks_and_moments(self):
         days, times = np.array([3, 1, 3, 1, 2, 1]), np.array([5, 9, 2, 9, 0, 1])
         self.assertEqual(ranks(times, days).tolist(), [5, 1, 4, 2, 3, 0])

@@ -7,8 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import distinct, places
+from eptaro.core.kernels.chosen import bounds, distinct, places
+from eptaro.core.kernels.sidebyside import in_slices
 
+_DENSE = np.empty(0, np.int64)
 MOST_DENSE = 1 << 24  # cells; beyond, only occupied cells are kept
 
 
@@ -40,6 +42,20 @@ class Axis:
         """Return the first cell of each group at or after each day ordinal."""
         key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
         return key if self.keys is None else places(self.keys, key)
+
+    def bounds(self, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return the half-open range of cells of each group from its first to its last day; an
+        empty one where the last comes before the first.
+        """
+        group, first, last = (np.ascontiguousarray(part, np.int64) for part in (group, first, last))
+        lo, hi = np.empty((2, len(group)), np.int64)
+        keys = _DENSE if self.keys is None else self.keys
+
+        def some(of: slice) -> None:
+            bounds(keys, group[of], first[of], last[of], self.first_day, self.days, lo[of], hi[of])
+
+        in_slices(some, len(group))
+        return lo, hi
 
     @property
     def all_keys(self) -> Ints:

@@ -15,7 +15,6 @@ from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import RunningSquares, Squares
 from eptaro.core.folds.sums import RunningSum, Sum
-from eptaro.core.kernels.adding import running
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 
@@ -116,7 +115,7 @@ class Cells:
         assert isinstance(tally, Pick | Entries)
         kept = self._running.counts
         if plane not in kept:
-            kept[plane] = running(np.bincount(tally.cell, minlength=self.axis.size))
+            kept[plane] = tally.ends(self.axis.size)
         return tally, kept[plane][lo], kept[plane][hi]
 
     def total(self, plane: Plane, first: int, last: int) -> int:

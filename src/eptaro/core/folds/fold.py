@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import MOST_DENSE, Axis
 from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.carried import carried_out
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.rowcells import RowCells, carried_out
+from eptaro.core.folds.rowcells import RowCells
 from eptaro.core.folds.steps import Counted, Step, step_of
-from eptaro.core.kernels.chosen import distinct
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
 
@@ -89,8 +89,7 @@ class Fold:
         cells_of = RowCells(batch.days, slots, first, days)
         keys: Ints | None = None
         if count * days > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
-            keys, places = distinct(cells_of.at(slice(None)), count * days)
-            cells_of = RowCells.known(places)
+            keys, cells_of = cells_of.occupied(count * days)
         axis = Axis(count, first, days, keys)
         steps = [self._step(plane, batch) for plane in self.planes]
         tallies = carried_out(steps, cells_of, axis.size, batch)

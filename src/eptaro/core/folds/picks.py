@@ -8,15 +8,16 @@ from typing import Literal, TypeVar
 import numpy as np
 
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.kernels.adding import Array
-from eptaro.core.kernels.chosen import grouped, stable_order
+from eptaro.core.kernels.adding import Array, running
+from eptaro.core.kernels.bycell import in_cell_order
 from eptaro.core.kernels.folding import worst
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
 
 Valued = TypeVar("Valued", "Pick", "Entries")
 Which = Literal["min", "max", "first", "last"]
-_FEW_CELLS = 1 << 16  # so many are counted whatever the number of entries
+_FEW_CELLS = 32  # cells are few where each holds so many values
+_NO_DAYS = np.empty(0, np.int32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,6 +94,10 @@ class Pick:
             shared = self.flags() | (least != largest)[self.cell]
         return replace(self, shared=shared).at(won)
 
+    def ends(self, size: int) -> Ints:
+        """Return how many values come before each of `size` cells, and, last, all."""
+        return running(np.bincount(self.cell, minlength=size))
+
     def won(self, size: int) -> Pick:
         """Return the winner of each of `size` cells among rows that name their cell."""
         winner, _ = self._winners(size)
@@ -158,13 +163,16 @@ class Entries:
         cell = np.concatenate([one.cell, two.cell])
         return self.of(cell, np.concatenate([one.value, two.value]), one.kind, one.scale)
 
+    def ends(self, size: int) -> Ints:
+        """Return how many values come before each of `size` cells, and, last, all."""
+        if _FEW_CELLS * size < len(self.cell):
+            return np.searchsorted(self.cell, np.arange(size + 1, dtype=self.cell.dtype))
+        return running(np.bincount(self.cell, minlength=size))
+
     @classmethod
     def of(cls, cell: Ints, value: Array, kind: Kind, scale: int) -> Entries:
         """Return entries put in the order of their cells."""
         size = int(cell.max(initial=-1)) + 1
-        if value.dtype == object or size > 4 * len(cell) + _FEW_CELLS:
-            order = stable_order(cell)
-            return cls(cell[order], value[order], kind, scale)
-        counts, values = grouped(cell, value, size)
-        cells = np.arange(size, dtype=np.int32 if size < 1 << 31 else np.int64)
-        return cls(np.repeat(cells, counts), values, kind, scale)
+        moved = np.arange(len(cell)) if value.dtype == object else value
+        cell, moved = in_cell_order(_NO_DAYS, cell, 0, 1, moved, size)
+        return cls(cell, value[moved] if value.dtype == object else moved, kind, scale)

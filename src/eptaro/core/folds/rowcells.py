@@ -1,44 +1,49 @@
-"""The cells that rows lie in, and the one pass that folds all planes of a batch into them."""
+"""The cells that the rows of a batch lie in."""
 
 from __future__ import annotations
 
-import os
-from collections.abc import Sequence
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.batch import Batch
-from eptaro.core.folds.cells import Tally
-from eptaro.core.folds.steps import Step
-from eptaro.core.kernels.chosen import fold
-from eptaro.core.kernels.folding import join
-from eptaro.core.kernels.plans import WORDS, Plan, fresh
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels.bycell import in_cell_order
+from eptaro.core.kernels.chosen import runs
 
-_MOST_PARTS = 4
-_LEAST_PART = 1 << 19  # rows
-_NONE = np.empty(0, np.int64)
+_NO_DAYS, _NO_SLOTS = np.empty(0, np.int32), np.empty(0, np.int64)
 
 
 class RowCells:
-    """The cell of each row: slot * width + day - first, where either may be missing."""
+    """The cell of each row: slot * width + day - first, where either may be missing.
+
+    With an `order`, the n-th cell is that of row `order[n]`.
+    """
 
     def __init__(
-        self, days: NDArray[np.int32] | None, slots: NDArray[Any] | None, first: int, width: int
+        self,
+        days: NDArray[np.int32] | None,
+        slots: NDArray[Any] | None,
+        first: int,
+        width: int,
+        order: NDArray[np.int32] | None = None,
     ) -> None:
-        self.days = np.empty(0, np.int32) if days is None else np.ascontiguousarray(days)
-        self.slots = _NONE if slots is None else np.ascontiguousarray(slots)
-        self.first, self.width = first, width
+        self.days = _NO_DAYS if days is None else np.ascontiguousarray(days)
+        self.slots = _NO_SLOTS if slots is None else np.ascontiguousarray(slots)
+        self.first, self.width, self.order = first, width, order
 
-    @classmethod
-    def known(cls, cells: Ints) -> RowCells:
-        """Return the cells of rows that are known."""
-        return cls(None, cells, 0, 1)
+    def occupied(self, size: int) -> tuple[Ints, RowCells]:
+        """Return those of `size` cells that hold rows, and the places of rows among them."""
+        rows = np.arange(len(self.days) or len(self.slots), dtype=np.int32)
+        cells, order = in_cell_order(self.days, self.slots, self.first, self.width, rows, size)
+        keys, places = runs(cells)
+        return keys, RowCells(None, places, 0, 1, order)
 
-    def at(self, rows: Any) -> Ints:
-        """Return the cells of some rows: a slice, flags or places."""
+    def at(self, rows: Ints) -> Ints:
+        """Return the cells of some rows."""
+        if self.order is not None:
+            rows = self._place_of_row[rows].astype(np.int64)
         if not len(self.days):
             return np.asarray(self.slots[rows], np.int64)
         if not len(self.slots):
@@ -49,57 +54,28 @@ class RowCells:
         cell -= self.first
         return cell
 
+    def in_order(
+        self, values: NDArray[Any], filled: Flags | None, size: int
+    ) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Return the cells of filled rows in order, and the values of these rows."""
+        if self.order is not None:
+            cells, values = self.slots, values[self.order]
+            if filled is None:
+                return cells, values
+            filled = filled[self.order]
+            return cells[filled], values[filled]
+        days, slots = self.days, self.slots
+        if filled is not None:
+            values = values[filled]
+            days = days[filled] if len(days) else days
+            slots = slots[filled] if len(slots) else slots
+        moved = np.arange(len(values)) if values.dtype == object else values
+        cells, moved = in_cell_order(days, slots, self.first, self.width, moved, size)
+        return cells, values[moved] if values.dtype == object else moved
 
-def carried_out(steps: Sequence[Step], cells_of: RowCells, size: int, batch: Batch) -> list[Tally]:
-    """Return what each step makes of the rows of a batch, over `size` cells."""
-    plans: list[Plan] = []
-    begins, word = [], 0
-    for step in steps:
-        begins.append(word)
-        if step.op is not None:
-            plans.append(step.plan(word))
-            word += WORDS[step.op]
-    words = _folded(plans, cells_of, size, batch)
-    return [
-        step.tally(
-            words[:, begin : begin + (0 if step.op is None else WORDS[step.op])], cells_of.at
-        )
-        for step, begin in zip(steps, begins, strict=True)
-    ]
-
-
-def _folded(
-    plans: Sequence[Plan], cells_of: RowCells, size: int, batch: Batch
-) -> NDArray[np.int64]:
-    """Return the words of all cells: of parts of the rows side by side, joined in their order.
-
-    How many parts there are depends on the rows and cells alone, so that sums of floats do not
-    depend on the machine.
-    """
-    rows = len(batch)
-    parts = max(min(_MOST_PARTS, rows // _LEAST_PART, rows // (4 * size)), 1)
-    times = _NONE if batch.times is None else batch.times
-
-    def one(part: int) -> NDArray[np.int64]:
-        of = slice(rows * part // parts, rows * (part + 1) // parts)
-        own = [
-            plan._replace(
-                values=None if plan.values is None else plan.values[of],
-                filled=None if plan.filled is None else plan.filled[of],
-            )
-            for plan in plans
-        ]
-        words = fresh(size, plans)
-        days, slots = cells_of.days[of], cells_of.slots[of]
-        fold(days, slots, cells_of.first, cells_of.width, words, own, times[of], of.start)
-        return words
-
-    if parts == 1:
-        return one(0)
-    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
-
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        words, *others = pool.map(one, range(parts))
-    for other in others:
-        words = join(words, other, plans)
-    return words
+    @cached_property
+    def _place_of_row(self) -> NDArray[np.int32]:
+        assert self.order is not None
+        places = np.empty_like(self.order)
+        places[self.order] = np.arange(len(places), dtype=np.int32)
+        return places

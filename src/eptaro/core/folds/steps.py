@@ -4,7 +4,6 @@ size, by itself in Python integers.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any, assert_never
 
 import numpy as np
@@ -15,6 +14,7 @@ from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.picks import Entries, Pick, Which
 from eptaro.core.folds.planes import What
+from eptaro.core.folds.rowcells import RowCells
 from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
 from eptaro.core.folds.sums import Sum
 from eptaro.core.kernels.plans import HALF, LIMB, Op, Plan
@@ -28,9 +28,6 @@ _LARGEST_SUMMED = 1 << 62  # values from there on are added up apart
 
 
 _PICKED = {"min": Op.LEAST, "max": Op.LARGEST, "first": Op.FIRST, "last": Op.LAST}
-
-
-CellOf = Callable[[Any], Ints]  # the cells of some rows: a slice, flags or places
 
 
 class Step:
@@ -51,7 +48,7 @@ class Step:
         filled = None if self.filled is None else self.filled.view(np.uint8)
         return Plan(self.op, word, self.values, filled, self.centre)
 
-    def tally(self, words: Words, cell_of: CellOf) -> Tally:
+    def tally(self, words: Words, cells_of: RowCells) -> Tally:
         """Return what all rows come to."""
         raise NotImplementedError
 
@@ -61,7 +58,7 @@ class Counted(Step):
 
     op = Op.ROWS
 
-    def tally(self, words: Words, cell_of: CellOf) -> Sum:
+    def tally(self, words: Words, cells_of: RowCells) -> Sum:
         """Return how many rows each cell has."""
         return Sum(words[:, 0].copy())
 
@@ -88,14 +85,14 @@ class _Summed(Step):
         else:
             self.op = Op.SUM_HALVES if halves else Op.SUM
 
-    def tally(self, words: Words, cell_of: CellOf) -> Sum:
+    def tally(self, words: Words, cells_of: RowCells) -> Sum:
         whole: NDArray[Any] = words[:, 0].copy()
         halves = self.op in (Op.SUM_HALVES, Op.SUM_FLOATS_HALVES)
         if halves:
             whole = _joined(words[:, 1], whole)
         if self._beyond is not None:
             beyond = exact.wide(self._column.data[self._beyond])
-            whole = exact.wide(whole) + _added(beyond, cell_of(self._beyond), len(words))
+            whole = exact.wide(whole) + _added(beyond, cells_of.at(self._beyond), len(words))
         rest = None
         if self._column.kind == "float":
             rest = words[:, 1 + halves].copy().view(np.float64)
@@ -117,7 +114,7 @@ class _Squared(Step):
         else:
             self.op = Op.SQUARE_LIMBS if limbs else Op.SQUARE
 
-    def tally(self, words: Words, cell_of: CellOf) -> Squares:
+    def tally(self, words: Words, cells_of: RowCells) -> Squares:
         column, size = self._column, len(words)
         limbs = 3 if self.op in (Op.SQUARE_LIMBS, Op.SQUARE_FLOATS_LIMBS) else 1
         whole: NDArray[Any] = words[:, 0].copy()
@@ -127,7 +124,7 @@ class _Squared(Step):
         if column.kind == "float":
             rest = words[:, limbs].copy().view(np.float64)
         if self._beyond is not None:
-            cell = cell_of(self._beyond)
+            cell = cells_of.at(self._beyond)
             squares, left = squared(column.data[self._beyond], column.kind, self.centre)
             whole = exact.wide(whole) + _added(squares, cell, size)
             if rest is not None and left is not None:
@@ -141,11 +138,10 @@ class _Kept(Step):
     def __init__(self, column: Column) -> None:
         self._column = column
 
-    def tally(self, words: Words, cell_of: CellOf) -> Entries:
+    def tally(self, words: Words, cells_of: RowCells) -> Entries:
         column = self._column
-        filled = column.filled(slice(None))
-        rows = slice(None) if filled is None else np.flatnonzero(filled)
-        return Entries.of(cell_of(rows), column.data[rows], column.kind, column.scale)
+        found = cells_of.in_order(column.data, column.filled(slice(None)), len(words))
+        return Entries(*found, column.kind, column.scale)
 
 
 class _Picked(Step):
@@ -157,15 +153,16 @@ class _Picked(Step):
             self.op = _PICKED[which]
             self.values, self.filled = _without(column, None), column.valid
 
-    def tally(self, words: Words, cell_of: CellOf) -> Pick:
+    def tally(self, words: Words, cells_of: RowCells) -> Pick:
         column, times = self._column, self._batch.times
         if self.op is None:
             filled = column.filled(slice(None))
             row = np.arange(len(column)) if filled is None else np.flatnonzero(filled)
-            cell, value = cell_of(row), column.data[row]
+            cell, value = cells_of.at(row), column.data[row]
         else:
             cell = np.flatnonzero(words[:, 1] >= 0)
             row = words[cell, 1]
+            row = row if cells_of.order is None else cells_of.order[row].astype(np.int64)
             value = words[cell, 0].view(column.data.dtype if column.kind == "float" else np.int64)
         time = np.zeros(len(row), np.int64) if times is None else times[row]
         row = row + self._batch.first_row

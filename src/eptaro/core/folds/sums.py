@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.adding import Array, added, running
+from eptaro.core.kernels.chosen import between, between_floats
+from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
 
@@ -86,6 +88,8 @@ class RunningSum:
 
     def between(self, lo: Ints, hi: Ints) -> Column:
         """Return the sums of half-open ranges lo..hi of cells."""
+        if self.whole.dtype != object:
+            return self._between(lo, hi)
         whole = exact.narrow(self.whole[hi] - self.whole[lo])
         if self.rest is None:
             return Column.of("", self.kind, whole, scale=self.scale)
@@ -95,3 +99,13 @@ class RunningSum:
         found = about + (self.rest[hi] - self.rest[lo])
         beyond = np.isinf(about)  # what does not fit into a float is told where it is shown
         return Column.of("", "float", np.where(beyond, whole, found) if beyond.any() else found)
+
+    def _between(self, lo: Ints, hi: Ints) -> Column:
+        lo, hi = np.ascontiguousarray(lo, np.int64), np.ascontiguousarray(hi, np.int64)
+        if self.rest is None:
+            found = np.empty(len(lo), np.int64)
+            in_slices(lambda of: between(self.whole, lo[of], hi[of], found[of]), len(lo))
+            return Column.of("", self.kind, found, scale=self.scale)
+        rest, floats = self.rest, np.empty(len(lo))
+        in_slices(lambda of: between_floats(self.whole, rest, lo[of], hi[of], floats[of]), len(lo))
+        return Column.of("", "float", floats)

@@ -10,7 +10,7 @@ import os
 from importlib import import_module
 from typing import Literal
 
-from eptaro.core.kernels import coding, direct, folding, order, stamps
+from eptaro.core.kernels import coding, direct, folding, gathering, order, parting, stamps
 
 _COMPILED = "eptaro.core.kernels.compiled"
 _asked = os.environ.get("EPTARO_KERNEL", "")
@@ -19,19 +19,28 @@ if _asked not in ("", "compiled", "numpy"):
 
 KERNEL: Literal["compiled", "numpy"] = "numpy"
 fold = folding.fold
-distinct, grouped, marked = order.distinct, order.grouped, order.marked
+distinct, marked = order.distinct, order.marked
 places, stable_order = order.places, order.stable_order
 distinct_in, neighbours = direct.distinct, direct.neighbours
 code, split = coding.code, stamps.split
+bounds, between = gathering.bounds, gathering.between
+between_floats = gathering.between_floats
+counted, dealt, settled, runs = parting.counted, parting.dealt, parting.settled, parting.runs
 if _asked != "numpy":
     try:
         fold = import_module(f"{_COMPILED}.folding").fold
         _order, _direct = import_module(f"{_COMPILED}.order"), import_module(f"{_COMPILED}.direct")
-        distinct, grouped, marked = _order.distinct, _order.grouped, _order.marked
+        distinct, marked = _order.distinct, _order.marked
         places, stable_order = _order.places, _order.stable_order
         distinct_in, neighbours = _direct.distinct, _direct.neighbours
         split = import_module(f"{_COMPILED}.stamps").split
         code = import_module(f"{_COMPILED}.coding").code
+        _gathering = import_module(f"{_COMPILED}.gathering")
+        bounds, between = _gathering.bounds, _gathering.between
+        between_floats = _gathering.between_floats
+        _parting = import_module(f"{_COMPILED}.parting")
+        counted, dealt = _parting.counted, _parting.dealt
+        settled, runs = _parting.settled, _parting.runs
         KERNEL = "compiled"
     except ImportError as error:  # it was not built: all is as above
         if _asked:

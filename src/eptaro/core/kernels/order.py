@@ -66,18 +66,6 @@ def places(keys: Ints, asked: Ints) -> Ints:
     return np.searchsorted(keys, asked)
 
 
-def grouped(cells: Ints, values: Values, size: int) -> tuple[Ints, Values]:
-    """Return how many values each of `size` cells has, and the values cell by cell, those of one
-    cell in the order that they came in.
-
-    >>> [part.tolist() for part in grouped(np.array([1, 0, 1]), np.array([7, 8, 9]), 3)]
-    [[1, 2, 0], [8, 7, 9]]
-    """
-    if len(cells) and not 0 <= cells.min() <= cells.max() < size:
-        raise IndexError(f"cells lie beyond {size}")
-    return np.bincount(cells, minlength=size), values[stable_order(cells)]
-
-
 def ranks(*keys: NDArray[Any]) -> Ints:
     """Return the place of each row in the order of the last key, then the one before, ..."""
     ranks = np.empty(len(keys[0]), np.int64)

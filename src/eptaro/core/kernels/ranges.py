@@ -8,9 +8,9 @@ cost is O((values + ranges) log values) array operations and O(values + ranges) 
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from itertools import pairwise
 from typing import Any
 
@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.chosen import distinct_in, neighbours, stable_order
 from eptaro.core.kernels.order import Values
+from eptaro.core.kernels.sidebyside import WORKERS, at_once
 from eptaro.core.tables import exact
 
 _BLOCK = 1 << 18
@@ -28,7 +29,7 @@ _BLOCK = 1 << 18
 _EXACT = 1 << 53  # whole numbers that floats hold all of
 
 
-_WORKERS = os.cpu_count() or 1
+_NUMBERED = 8  # so many times as many numbers as values are still used as they stand
 
 
 _SHARED = 8  # ranges that hold each value more often on average are asked together
@@ -103,14 +104,11 @@ def _by_block(
     block = starts[free] // _BLOCK
     cuts = [0, *free[np.flatnonzero(np.diff(block, prepend=0))].tolist(), len(order)]
 
-    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
-
     def one(cut: tuple[int, int]) -> Values:
         own, base, end = order[slice(*cut)], starts[cut[0]], reach[cut[1] - 1]
         return answer(values[base:end], lo[own] - base, hi[own] - base, *(m[own] for m in more))
 
-    with ThreadPoolExecutor(_WORKERS) as pool:
-        found = np.concatenate([*pool.map(one, pairwise(cuts))])
+    found = np.concatenate(at_once([partial(one, cut) for cut in pairwise(cuts)]))
     answers = np.empty_like(found)
     answers[order] = found
     return answers
@@ -167,12 +165,9 @@ def _in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
     if not len(held) or held[-1] <= _BLOCK:
         answer(slice(len(lo)))
         return
-    from concurrent.futures import ThreadPoolExecutor
-
-    cuts = np.searchsorted(held, held[-1] * np.arange(1, _WORKERS) // _WORKERS)
+    cuts = np.searchsorted(held, held[-1] * np.arange(1, WORKERS) // WORKERS)
     ends = [0, *cuts.tolist(), len(lo)]
-    with ThreadPoolExecutor(_WORKERS) as pool:
-        list(pool.map(lambda cut: answer(slice(*cut)), pairwise(ends)))
+    at_once([partial(answer, slice(*cut)) for cut in pairwise(ends)])
 
 
 def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64]:
@@ -226,15 +221,26 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     [2, 1]
     """
     if _share_little(values, lo, hi):
-        named, ranks = _ranked(values)
+        codes, bound = _numbered(values)
         found = np.zeros(len(lo), np.int64)
 
         def ask(own: slice) -> None:
-            distinct_in(ranks, lo[own], hi[own], len(named), found[own])
+            distinct_in(codes, lo[own], hi[own], bound, found[own])
 
         _in_parts(ask, lo, hi)
         return found
     return _by_block(_distinct, values, lo, hi)
+
+
+def _numbered(values: Values) -> tuple[NDArray[np.int32], int]:
+    """Return numbers from 0 that tell values apart, and what all are less than."""
+    if values.dtype.kind == "i" and len(values):
+        least = int(values.min())
+        span = int(values.max()) - least + 1
+        if span <= _NUMBERED * len(values) and span < 1 << 31:
+            return (values - least).astype(np.int32), span
+    named, ranks = _ranked(values)
+    return ranks, len(named)
 
 
 def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:

@@ -78,8 +78,7 @@ class Stage:
             )
         every = np.repeat(np.arange(groups), count)
         axis = self.cells.axis
-        lo = axis.cell_of(every, np.tile(begins, groups))
-        hi = axis.cell_of(every, np.tile(ends + 1, groups))
+        lo, hi = axis.bounds(every, np.tile(begins, groups), np.tile(ends, groups))
         inner = calculation(term.inner.how).over_cells(self.cells, term.inner, lo, hi)
         keep = ~inner.blank
         if inner.kind == "float":

@@ -102,8 +102,8 @@ class Facts:
         cells, groups = self.cells, self.groups
         asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
         every = np.arange(groups.count)
-        lo = cells.axis.cell_of(every, np.full(groups.count, FIRST_DAY))
-        hi = cells.axis.cell_of(every, np.full(groups.count, coverage.hi + 1))
+        ends = (np.full(groups.count, day) for day in (FIRST_DAY, coverage.hi))
+        lo, hi = cells.axis.bounds(every, *ends)
         seen = asked & (cells.sums(ROWS, lo, hi).data > 0)
         keep = seen if seen.any() else asked  # nothing so far, in days that are known: zeros
         if self.part is not None:
@@ -202,9 +202,7 @@ class View:
             facts = self.facts
             stage = Stage(self.cells, self.coverage, facts.calendar, facts.workdays)
             return stage.value(term, group, first, last)
-        axis = self.cells.axis
-        lo = axis.cell_of(group, first)
-        hi = np.maximum(axis.cell_of(group, last + 1), lo)
+        lo, hi = self.cells.axis.bounds(group, first, last)
         return calculation(term.how).over_cells(self.cells, term, lo, hi)
 
     def rows_in(self) -> dict[str, str]:

@@ -161,9 +161,8 @@ def counted_windows(
 ) -> Windowed:
     """Return windows of days with the number of transactions in each."""
     axis = view.cells.axis
-    begin = axis.cell_of(group, first)
-    end = axis.cell_of(group, np.minimum(last, view.coverage.hi) + 1)
-    entries = view.cells.sums(ROWS, begin, np.maximum(end, begin))
+    begin, end = axis.bounds(group, first, np.minimum(last, view.coverage.hi))
+    entries = view.cells.sums(ROWS, begin, end)
     return Windowed(group, date, first, last, entries.data, complete)
 
 

@@ -15,11 +15,6 @@ cdef enum:
     DIGIT = 11
     DIGITS = 2048
 
-ctypedef fused Moved:
-    int32_t
-    int64_t
-    double
-
 
 cdef void _pass(const int64_t *keys, const int64_t *rows, int64_t *keys_out, int64_t *rows_out,
                 Py_ssize_t n, int shift) noexcept nogil:
@@ -171,51 +166,3 @@ def places(keys, asked):
                     high = middle
             found[i] = low
     return made
-
-
-cdef void _scatter(const int64_t[::1] cells, const Moved[::1] values, int64_t[::1] begins,
-                   Moved[::1] out) noexcept nogil:
-    cdef Py_ssize_t i
-    for i in range(cells.shape[0]):
-        out[begins[cells[i]]] = values[i]
-        begins[cells[i]] += 1
-
-
-def grouped(cells, values, size):
-    """Return how many values each cell has, and the values cell by cell; see
-    `kernels/order.py`.
-    """
-    cdef const int64_t[::1] at = np.ascontiguousarray(cells, np.int64)
-    cdef Py_ssize_t n = at.shape[0], i, total = 0, count
-    cdef Py_ssize_t most = size
-    cdef bint inside = True
-    cdef int64_t[::1] begins
-    if values.dtype not in (np.int32, np.int64, np.float64):
-        raise TypeError(f"values of type {values.dtype} are not grouped here")
-    if values.shape[0] != n:
-        raise ValueError(f"{values.shape[0]} values for {n} cells")
-    counted = np.zeros(size, np.int64)
-    begins = counted
-    with nogil:
-        for i in range(n):
-            if not 0 <= at[i] < most:
-                inside = False
-                break
-            begins[at[i]] += 1
-    if not inside:
-        raise IndexError(f"cells lie beyond {size}")
-    counts = counted.copy()
-    with nogil:
-        for i in range(most):
-            count = begins[i]
-            begins[i] = total
-            total += count
-    out = np.empty(n, values.dtype)
-    values = np.ascontiguousarray(values)
-    if values.dtype == np.float64:
-        _scatter[double](at, values, begins, out)
-    elif values.dtype == np.int32:
-        _scatter[int32_t](at, values, begins, out)
-    else:
-        _scatter[int64_t](at, values, begins, out)
-    return counts, out

@@ -69,8 +69,7 @@ def standing_column(
     """Return which groups are new (transactions now, none before) or lost (the other way)."""
 
     def seen(side: Sides) -> Flags:
-        lo = view.cells.axis.cell_of(group, side.first)
-        hi = np.maximum(view.cells.axis.cell_of(group, side.last + 1), lo)
+        lo, hi = view.cells.axis.bounds(group, side.first, side.last)
         found: Flags = view.cells.sums(ROWS, lo, hi).data > 0
         return found
 

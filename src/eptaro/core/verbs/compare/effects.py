@@ -134,9 +134,8 @@ class Effects:
         rest = None if tally.rest is None else np.where(ours, tally.rest, 0.0)
         sums = Sum(np.where(ours, tally.whole, 0), rest, tally.kind, tally.scale).prefix()
         coverage, axis = self._view.coverage, self._view.cells.axis
-        lo = axis.cell_of(self._group, np.maximum(side.first, coverage.lo))
-        hi = axis.cell_of(self._group, np.minimum(side.last, coverage.hi) + 1)
-        found = sums.between(lo, np.maximum(hi, lo))
+        first, last = np.maximum(side.first, coverage.lo), np.minimum(side.last, coverage.hi)
+        found = sums.between(*axis.bounds(self._group, first, last))
         return exact.wide(found.data) * 10 ** (places - found.scale) if places else found.numbers()
 
 

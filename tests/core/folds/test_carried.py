@@ -6,7 +6,7 @@ import unittest
 from unittest import mock
 
 import eptaro as ep
-from eptaro.core.folds import rowcells
+from eptaro.core.folds import carried
 
 MEASURES = ["n=count()", "f=count(x)", "s=sum(x)", "w=sum(y)", "v=var(x)", "u=std(y)", "lo=min(x)", "hi=max(y)",
             "a=first(x)", "z=last(y)", "m=median(x)", "d=distinct(y)", "b=sum(z)", "k=var(z)"]  # fmt: skip
@@ -35,9 +35,9 @@ class Parts(unittest.TestCase):
             whole = ep.Daybook(frame, **asked)
             for most in (2, 3, 4):
                 with (
-                    mock.patch.object(rowcells, "_LEAST_PART", 1),
-                    mock.patch.object(rowcells, "_MOST_PARTS", most),
-                    mock.patch.object(rowcells, "fold", wraps=rowcells.fold) as folds,
+                    mock.patch.object(carried, "_LEAST_PART", 1),
+                    mock.patch.object(carried, "_MOST_PARTS", most),
+                    mock.patch.object(carried, "fold", wraps=carried.fold) as folds,
                 ):
                     parted = ep.Daybook(frame, **asked)
                 self.assertEqual(folds.call_count, most)

@@ -1,0 +1,94 @@
+"""All steps of a batch carried out: one pass of the kernel folds its planes into their cells."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.cells import Tally
+from eptaro.core.folds.rowcells import RowCells
+from eptaro.core.folds.steps import Step
+from eptaro.core.kernels.chosen import fold
+from eptaro.core.kernels.folding import join
+from eptaro.core.kernels.plans import WORDS, Plan, fresh
+from eptaro.core.kernels.sidebyside import at_once
+
+_MOST_PARTS = 4
+_LEAST_PART = 1 << 19  # rows
+_NO_TIMES = np.empty(0, np.int64)
+Words = NDArray[np.int64]
+
+
+def carried_out(steps: Sequence[Step], cells_of: RowCells, size: int, batch: Batch) -> list[Tally]:
+    """Return what each step makes of the rows of a batch, over `size` cells."""
+    plans: list[Plan] = []
+    begins, word = [], 0
+    for step in steps:
+        begins.append(word)
+        if step.op is not None:
+            plans.append(step.plan(word))
+            word += WORDS[step.op]
+    words = _folded(plans, cells_of, size, batch)
+    return [
+        step.tally(words[:, begin : begin + (0 if step.op is None else WORDS[step.op])], cells_of)
+        for step, begin in zip(steps, begins, strict=True)
+    ]
+
+
+def _folded(plans: Sequence[Plan], cells_of: RowCells, size: int, batch: Batch) -> Words:
+    """Return the words of all cells.
+
+    Rows in the order of their cells are cut where cells end, and no two parts share one. Of
+    others, parts are folded side by side and joined in their order; how many there are depends
+    on the rows and cells alone, so that sums of floats do not depend on the machine.
+    """
+    rows = len(batch)
+    times = _NO_TIMES if batch.times is None else batch.times
+    most = min(_MOST_PARTS, rows // _LEAST_PART)
+    if cells_of.order is not None:
+        words = fresh(size, plans)
+        cuts = _cuts(cells_of.slots, max(most, 1))
+        at_once([partial(_fold_part, plans, cells_of, times, of, words) for of in cuts])
+        return words
+    parts = max(min(most, rows // (4 * size)), 1)
+    cuts = [slice(rows * n // parts, rows * (n + 1) // parts) for n in range(parts)]
+
+    def one(of: slice) -> Words:
+        words = fresh(size, plans)
+        _fold_part(plans, cells_of, times, of, words)
+        return words
+
+    words, *others = at_once([partial(one, of) for of in cuts])
+    for other in others:
+        words = join(words, other, plans)
+    return words
+
+
+def _fold_part(
+    plans: Sequence[Plan], cells_of: RowCells, times: Ints, of: slice, words: Words
+) -> None:
+    """Fold some rows."""
+    rows: Any = of if cells_of.order is None else cells_of.order[of]
+    own = [
+        plan._replace(
+            values=None if plan.values is None else plan.values[rows],
+            filled=None if plan.filled is None else plan.filled[rows],
+        )
+        for plan in plans
+    ]
+    moments = times[rows] if len(times) else times
+    days, slots = cells_of.days[of], cells_of.slots[of]
+    fold(days, slots, cells_of.first, cells_of.width, words, own, moments, of.start)
+
+
+def _cuts(cells: NDArray[Any], parts: int) -> list[slice]:
+    """Return about as many parts of cells that are in order, none of which shares a cell."""
+    near = len(cells) * np.arange(1, parts) // parts
+    ends = np.unique(np.searchsorted(cells, cells[near])).tolist()
+    return [slice(*cut) for cut in zip([0, *ends], [*ends, len(cells)], strict=True)]

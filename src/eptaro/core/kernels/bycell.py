@@ -1,0 +1,77 @@
+"""Rows put in the order of their cells, on all processors."""
+
+from __future__ import annotations
+
+from functools import partial
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Days
+from eptaro.core.kernels.chosen import counted, dealt, settled
+from eptaro.core.kernels.sidebyside import WORKERS, at_once
+
+Array = NDArray[Any]
+
+_LEAST_SLICE = 1 << 17  # rows
+_PARTS_BITS = 11  # there are at most so many parts, or as many as 32 bits within each need
+_WITHIN_BITS = 8  # a part has at least so many cells
+
+
+def in_cell_order(
+    days: Days, slots: Array, first: int, width: int, values: Array, size: int
+) -> tuple[Array, Array]:
+    """Return the cells of rows in order, and the values in the order of their cells, those of
+    one cell as they came.
+
+    The cell of a row is `slot * width + day - first`, of which days or slots may be empty; it
+    must be below `size`. Cells are int32 where these hold them. Raises `IndexError` for others.
+
+    >>> none = np.empty(0, np.int64)
+    >>> found = in_cell_order(np.array([8, 7, 8], np.int32), none, 7, 1, np.array([1, 2, 3]), 2)
+    >>> [part.tolist() for part in found]
+    [[0, 1, 1], [2, 1, 3]]
+    """
+    rows = len(values)
+    bits = max(size - 1, 0).bit_length()
+    shift = min(max(bits - _PARTS_BITS, min(bits, _WITHIN_BITS)), 32)
+    parts = (max(size - 1, 0) >> shift) + 1
+    slices = _cut(rows, max(min(WORKERS, rows // _LEAST_SLICE), 1))
+    counts = np.zeros((len(slices), parts), np.int64)
+    at_once(
+        [
+            partial(counted, days[of], slots[of], first, width, size, shift, counts[number])
+            for number, of in enumerate(slices)
+        ]
+    )
+    # Part by part, and in each part slice by slice: rows stay in their order.
+    begins = (np.cumsum(counts.T).reshape(parts, len(slices)) - counts.T).T.copy()
+    ends = np.cumsum(counts.sum(axis=0))
+    values = np.ascontiguousarray(values)
+    moved = values.view(np.int64) if values.dtype == np.float64 else values
+    lows, dealt_values = np.empty(rows, np.uint32), np.empty(rows, moved.dtype)
+    at_once(
+        [
+            partial(
+                dealt, days[of], slots[of], first, width, shift, begins[number], moved[of], lows,
+                dealt_values,
+            )
+            for number, of in enumerate(slices)
+        ]
+    )  # fmt: skip
+    cells = np.empty(rows, np.int32 if size < 1 << 31 else np.int64)
+    out = np.empty(rows, moved.dtype)
+    cuts = [0, *np.searchsorted(ends, [of.stop for of in slices[:-1]]).tolist(), parts]
+    at_once(
+        [
+            partial(settled, lows, dealt_values, ends, shift, start, stop, cells, out)
+            for start, stop in pairwise(cuts)
+        ]
+    )
+    return cells, out.view(values.dtype)
+
+
+def _cut(rows: int, count: int) -> list[slice]:
+    return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]

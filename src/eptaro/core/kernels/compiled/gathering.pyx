@@ -1,0 +1,95 @@
+# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
+# cython: initializedcheck=False
+"""Answers gathered from cells: the twin of `kernels/gathering.py` in C.
+
+Spans mostly come in the order of their cells, each where the last one ended: a search goes on
+from there in steps that double, so that spans in order take one pass over the cells.
+"""
+
+from libc.stdint cimport int64_t, uint64_t
+
+
+cdef inline Py_ssize_t _from(const int64_t *keys, Py_ssize_t size, Py_ssize_t low,
+                             int64_t key) noexcept nogil:
+    """Return how many of the keys are less than one, looking from a place on."""
+    cdef Py_ssize_t high = low, step = 1, middle
+    if low and keys[low - 1] >= key:
+        low, high = 0, low - 1  # it is less than the one before
+    else:
+        while high < size and keys[high] < key:
+            low = high + 1
+            high = high + step if high + step < size else size
+            step *= 2
+    while low < high:
+        middle = low + (high - low) // 2
+        if keys[middle] < key:
+            low = middle + 1
+        else:
+            high = middle
+    return low
+
+
+cdef inline int64_t _within(int64_t day, int64_t begin, int64_t width) noexcept nogil:
+    cdef int64_t place = <int64_t> (<uint64_t> day - <uint64_t> begin)
+    return 0 if place < 0 else width if place > width else place
+
+
+def bounds(const int64_t[::1] keys, const int64_t[::1] group, const int64_t[::1] first,
+           const int64_t[::1] last, int64_t begin, int64_t width, int64_t[::1] lo,
+           int64_t[::1] hi):
+    """Put the cells of each span into `lo` and `hi`; see `kernels/gathering.py`."""
+    cdef Py_ssize_t n = group.shape[0], size = keys.shape[0], i, at = 0
+    cdef int64_t start, stop, before
+    if not first.shape[0] == last.shape[0] == lo.shape[0] == hi.shape[0] == n:
+        raise ValueError(f"{first.shape[0]} and {last.shape[0]} days for {n} groups")
+    with nogil:
+        for i in range(n):
+            before = <int64_t> (<uint64_t> group[i] * <uint64_t> width)
+            start = before + _within(first[i], begin, width)
+            stop = before + _within(<int64_t> (<uint64_t> last[i] + 1), begin, width)
+            stop = stop if stop > start else start
+            if size:
+                start = at = _from(&keys[0], size, at, start)
+                stop = at = _from(&keys[0], size, at, stop)
+            lo[i], hi[i] = start, stop
+
+
+cdef _outside(Py_ssize_t size):
+    raise IndexError(f"places lie outside {size} running sums")
+
+
+def between(const int64_t[::1] whole, const int64_t[::1] lo, const int64_t[::1] hi,
+            int64_t[::1] found):
+    """Put what running sums grow by into `found`; see `kernels/gathering.py`."""
+    cdef Py_ssize_t n = lo.shape[0], i
+    cdef uint64_t size = whole.shape[0]
+    cdef bint inside = True
+    if not hi.shape[0] == found.shape[0] == n:
+        raise ValueError(f"{hi.shape[0]} ends and {found.shape[0]} answers for {n} begins")
+    with nogil:
+        for i in range(n):
+            if <uint64_t> lo[i] >= size or <uint64_t> hi[i] >= size:
+                inside = False
+                break
+            found[i] = <int64_t> (<uint64_t> whole[hi[i]] - <uint64_t> whole[lo[i]])
+    if not inside:
+        _outside(size)
+
+
+def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64_t[::1] lo,
+                   const int64_t[::1] hi, double[::1] found):
+    """Put what running sums of floats grow by into `found`; see `kernels/gathering.py`."""
+    cdef Py_ssize_t n = lo.shape[0], i
+    cdef uint64_t size = whole.shape[0]
+    cdef bint inside = True
+    if not hi.shape[0] == found.shape[0] == n or rest.shape[0] != whole.shape[0]:
+        raise ValueError(f"{hi.shape[0]} ends and {found.shape[0]} answers for {n} begins")
+    with nogil:
+        for i in range(n):
+            if <uint64_t> lo[i] >= size or <uint64_t> hi[i] >= size:
+                inside = False
+                break
+            found[i] = (<double> <int64_t> (<uint64_t> whole[hi[i]] - <uint64_t> whole[lo[i]])
+                        + (rest[hi[i]] - rest[lo[i]]))
+    if not inside:
+        _outside(size)

@@ -1,0 +1,48 @@
+"""Work on all processors at once."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
+from functools import partial
+from typing import TypeVar
+
+Item = TypeVar("Item")
+_LEAST_SLICE = 1 << 17  # rows
+WORKERS = os.cpu_count() or 1
+_in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
+
+
+@contextmanager
+def in_turn() -> Iterator[None]:
+    """Do one thing after the other, where one processor is all there is."""
+    token = _in_turn.set(True)
+    try:
+        yield
+    finally:
+        _in_turn.reset(token)
+
+
+def is_in_turn() -> bool:
+    """Return whether one thing is to be done after the other."""
+    return _in_turn.get()
+
+
+def at_once(works: Sequence[Callable[[], Item]]) -> list[Item]:
+    """Return what several works come to, done side by side; the error of the first is raised."""
+    if _in_turn.get() or len(works) < 2:
+        return [work() for work in works]
+    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
+
+    with ThreadPoolExecutor(WORKERS, thread_name_prefix="at-once") as pool:
+        return [*pool.map(lambda work: work(), works)]
+
+
+def in_slices(work: Callable[[slice], None], rows: int) -> None:
+    """Do some work on all rows, slices of them side by side."""
+    count = max(min(WORKERS, rows // _LEAST_SLICE), 1)
+    at_once(
+        [partial(work, slice(rows * n // count, rows * (n + 1) // count)) for n in range(count)]
+    )
