@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 from decimal import Decimal
-from functools import partial
 
 import numpy as np
 import pyarrow as pa
@@ -12,15 +10,13 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.folds.groups import Coded
-from eptaro.core.kernels.chosen import KERNEL, code, marked
-from eptaro.core.kernels.sidebyside import at_once
+from eptaro.core.kernels.chosen import marked
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
-from eptaro.inputs.files.chunks import one_array, plain, to_numpy, unblanked
+from eptaro.inputs.files.chunks import plain, to_numpy, unblanked
+from eptaro.inputs.files.encoded import encoded
 
 _MOST_MARKED = 8  # whole numbers between the least and the largest, for each row
-_ALL = np.empty(0, np.uint8)  # flags: all rows are filled
-_LEAST_SLICE = 1 << 17  # rows; fewer are not worth a thread
 
 
 def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
@@ -36,7 +32,7 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
     if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
         return coded
     try:
-        whole = _encoded(array)
+        whole = encoded(array)
     except pa.ArrowNotImplementedError:
         raise _no_groups(name, kind, source) from None
     indices = _filled_codes(whole)
@@ -73,38 +69,6 @@ def _marked(array: pa.ChunkedArray, name: str) -> Coded | None:
     if array.null_count:
         codes[~to_numpy(array.is_valid())] = -1
     return Coded(codes, Column.of(name, "integer", found, unit="number"))
-
-
-def _encoded(array: pa.ChunkedArray) -> pa.DictionaryArray:
-    """Return a column as codes into a dictionary, worked out in slices side by side."""
-    if pa.types.is_dictionary(array.type):
-        return one_array(array.unify_dictionaries())
-    if not len(array):
-        return one_array(array.dictionary_encode())
-    slices = min(os.cpu_count() or 1, len(array) // _LEAST_SLICE)
-    width = -(-len(array) // max(slices, 1))
-    cut = [array.slice(start, width) for start in range(0, len(array), width)]
-    chunks = [chunk for part in cut for chunk in part.chunks]
-    parts = at_once([partial(_encoded_chunk, chunk) for chunk in chunks])
-    return one_array(pa.chunked_array(parts).unify_dictionaries())
-
-
-def _encoded_chunk(chunk: pa.Array) -> pa.DictionaryArray:
-    """Return one chunk as codes into a dictionary; texts by our own kernel where it was built."""
-    kind = chunk.type
-    large = pa.types.is_large_string(kind)
-    if KERNEL == "numpy" or not len(chunk) or not (large or pa.types.is_string(kind)):
-        return chunk.dictionary_encode()
-    _, ends, data = chunk.buffers()
-    offsets = np.frombuffer(ends, np.int64 if large else np.int32)
-    offsets = offsets[chunk.offset : chunk.offset + len(chunk) + 1]
-    filled = plain(chunk.is_valid()).view(np.uint8) if chunk.null_count else _ALL
-    try:
-        codes, firsts = code(np.frombuffer(data or b"", np.uint8), offsets, filled)
-    except IndexError as error:
-        raise pa.ArrowInvalid(f"damaged text: {error}") from None
-    indices = pa.array(codes, mask=codes < 0) if chunk.null_count else pa.array(codes)
-    return pa.DictionaryArray.from_arrays(indices, chunk.take(pa.array(firsts)))
 
 
 def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:
@@ -150,7 +114,7 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
         array = pc.add(pc.if_else(pc.is_nan(array), None, array), 0.0)
     if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
         return coded
-    whole = _encoded(array)
+    whole = encoded(array)
     codes = plain(_filled_codes(whole)).astype(np.int32, copy=False)
     words = whole.dictionary
     if pa.types.is_decimal(kind) or pa.types.is_floating(kind):

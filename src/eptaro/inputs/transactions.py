@@ -16,6 +16,7 @@ from eptaro.core.calendars.days import Flags
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
+from eptaro.core.kernels.chosen import extent
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
@@ -166,7 +167,7 @@ class Transactions:
 def _blanks(column: Column) -> int:
     """Return how many values of a numeric column are blank."""
     if column.kind == "float":
-        nan = int(np.count_nonzero(np.isnan(column.data)))
+        nan = extent(np.ascontiguousarray(column.data))[2]
         return nan + (0 if column.valid is None else int(np.count_nonzero(~column.valid)))
     return 0 if column.valid is None else int((~column.valid).sum())
 

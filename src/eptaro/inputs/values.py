@@ -9,6 +9,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from eptaro.core.kernels.chosen import narrow, units
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
@@ -16,6 +17,7 @@ from eptaro.inputs.sources import Source
 
 _MOST_DECIMALS = 6
 _EXACT = 2**53
+_ALL = np.empty(0, np.uint8)
 
 
 def read_filled(array: pa.ChunkedArray, name: str) -> Column:
@@ -71,13 +73,10 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
     A decimal of up to 15 digits and its nearest float determine each other, so where
     k / 10**s gives back the very float, the text said k units of 10**-s.
     """
+    data, found = np.ascontiguousarray(data), np.empty(len(data), np.int64)
     for scale in (0, *range(2, _MOST_DECIMALS + 1)):  # money has two decimals, not one
-        units = np.rint(data * 10.0**scale)
-        if not (np.abs(units) < _EXACT).all():
-            return None
-        if (units / 10.0**scale == data).all():
-            kind = "decimal" if scale else "integer"
-            return Column.of(name, kind, units.astype(np.int64), valid, scale=scale)  # type: ignore[arg-type]
+        if units(data, 10.0**scale, float(_EXACT), found):
+            return Column.of(name, "decimal" if scale else "integer", found, valid, scale=scale)
     return None
 
 
@@ -94,30 +93,28 @@ def _decimals(array: pa.ChunkedArray, name: str, source: str, valid: Any) -> Col
     scale = array.type.scale
     if not 0 <= scale <= 18:
         raise MeasureError(f"{source}: {name!r} has {scale} decimals; 0 to 18 fit")
-    flat = one_array(array.cast(pa.decimal128(38, scale)))
-    low, fits = _words(flat)
-    if not fits.all():  # zeros at the end of all of them need not be kept
+    flat = one_array(array)
+    if not pa.types.is_decimal128(flat.type):
+        flat = flat.cast(pa.decimal128(38, scale))
+    filled = _ALL if valid is None else valid.view(np.uint8)
+    data, wrong = _narrowed(flat, filled)
+    if wrong >= 0:  # zeros at the end of all of them need not be kept
         flat = _shortened(flat)
         scale = flat.type.scale
-        low, fits = _words(flat)
-    if not fits.all():
-        row = int(np.flatnonzero(~fits)[0])
+        data, wrong = _narrowed(flat, filled)
+    if wrong >= 0:
         raise MeasureError(
-            f"{source}: row {row + 1:,} of {name!r}: {flat[row].as_py()} does not fit into 64 bits "
-            f"at {scale} decimals; store the column with fewer decimals"
+            f"{source}: row {wrong + 1:,} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "
+            f"bits at {scale} decimals; store the column with fewer decimals"
         )
-    data = low if valid is None else np.where(valid, low, 0)
     return Column.of(name, "decimal", data, valid, scale=scale)
 
 
-def _words(flat: pa.Array) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """Return the low 64 bits of decimals, and where these are all there is, or blank."""
+def _narrowed(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int64], int]:
+    """Return decimals in 64 bits, and the first row that does not fit, or -1."""
     words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
-    words = words[flat.offset : flat.offset + len(flat)]
-    fits = words[:, 1] == words[:, 0] >> 63
-    if flat.null_count:
-        fits |= to_numpy(pa.chunked_array([flat.is_null()]))
-    return words[:, 0], fits
+    words, low = words[flat.offset : flat.offset + len(flat)], np.empty(len(flat), np.int64)
+    return low, narrow(words, filled, low)
 
 
 def _shortened(flat: pa.Array) -> pa.Array:

@@ -24,7 +24,9 @@ class Bounds(unittest.TestCase):
                     lo, hi = np.empty((2, 500), np.int64)
                     module.bounds(keys, *asked, begin, width, lo, hi)
                     for row, (g, one, two) in enumerate(zip(*asked, strict=True)):
-                        ends = [g * width + min(max(day - begin, 0), width) for day in (one, two + 1)]
+                        ends = [
+                            g * width + min(max(day - begin, 0), width) for day in (one, two + 1)
+                        ]
                         ends[1] = max(ends)
                         if len(keys):
                             ends = [bisect_left(keys.tolist(), end) for end in ends]

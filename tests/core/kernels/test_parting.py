@@ -28,16 +28,27 @@ class Order(unittest.TestCase):
 
     def test_rows_of_all_widths_and_cuts(self):
         rng = np.random.default_rng(3)
-        for groups, width, rows in ((1, 1, 5), (3, 7, 400), (90_000, 50, 300), (1 << 30, 3000, 200)):
+        for groups, width, rows in (
+            (1, 1, 5),
+            (3, 7, 400),
+            (90_000, 50, 300),
+            (1 << 30, 3000, 200),
+        ):
             days = rng.integers(0, width, rows).astype(np.int32) - 5
             slots = rng.integers(0, groups, rows)
             cells = slots * width + days + 5
             wanted = sorted(range(rows), key=lambda row, cells=cells: (int(cells[row]), row))
-            for values in (np.arange(rows, dtype=np.int32), rng.random(rows), rng.integers(-9, 9, rows)):
+            for values in (
+                np.arange(rows, dtype=np.int32),
+                rng.random(rows),
+                rng.integers(-9, 9, rows),
+            ):
                 for module in both(parting, "parting"):
                     for workers, bits in ((1, 11), (3, 2), (2, 6)):
                         for made in (slots, slots.astype(np.int32)):
-                            found, moved = self.in_order(module, days, made, -5, width, values, groups * width, workers, bits)
+                            found, moved = self.in_order(
+                                module, days, made, -5, width, values, groups * width, workers, bits
+                            )
                             self.assertEqual(found.tolist(), cells[wanted].tolist())
                             self.assertEqual(moved.tolist(), values[wanted].tolist())
                             self.assertEqual(moved.dtype, values.dtype)
@@ -57,18 +68,34 @@ class Order(unittest.TestCase):
         for module in both(parting, "parting"):
             for wrong in (-1, 6, 1 << 40):
                 with self.assertRaises(IndexError):
-                    self.in_order(module, NO_DAYS, np.array([3, wrong]), 0, 1, np.arange(2), 6, 1, 1)
+                    self.in_order(
+                        module, NO_DAYS, np.array([3, wrong]), 0, 1, np.arange(2), 6, 1, 1
+                    )
             with self.assertRaises(IndexError):
                 module.counted(NO_DAYS, np.array([5]), 0, 1, 6, 1, np.zeros(2, np.int64))
             lows, out = np.empty(1, np.uint32), np.empty(1, np.int64)
             for cell, begins in ((9, [0, 0]), (2, [0, 1]), (2, [0, -1])):
                 with self.assertRaises(IndexError):
-                    module.dealt(NO_DAYS, np.array([cell]), 0, 1, 1, np.array(begins), np.arange(1), lows, out)
+                    module.dealt(
+                        NO_DAYS,
+                        np.array([cell]),
+                        0,
+                        1,
+                        1,
+                        np.array(begins),
+                        np.arange(1),
+                        lows,
+                        out,
+                    )
             with self.assertRaises(ValueError):
-                module.dealt(NO_DAYS, np.array([1]), 0, 1, 1, np.array([0]), np.arange(2), lows, out)
+                module.dealt(
+                    NO_DAYS, np.array([1]), 0, 1, 1, np.array([0]), np.arange(2), lows, out
+                )
             for ends, stop in (([2], 1), ([-1], 1), ([1], 2)):
                 with self.assertRaises(IndexError):
-                    module.settled(lows, out.copy(), np.array(ends), 1, 0, stop, np.empty(1, np.int64), out)
+                    module.settled(
+                        lows, out.copy(), np.array(ends), 1, 0, stop, np.empty(1, np.int64), out
+                    )
             with self.assertRaises(ValueError):
                 module.settled(lows, out.copy(), np.array([1]), 1, 0, 1, np.empty(2, np.int64), out)
 
@@ -77,6 +104,8 @@ class Order(unittest.TestCase):
             for dtype in (np.int32, np.int64):
                 keys, places = module.runs(np.array([3, 3, 5, 9, 9], dtype))
                 self.assertEqual((keys.tolist(), places.tolist()), ([3, 5, 9], [0, 0, 1, 2, 2]))
-                self.assertEqual([part.tolist() for part in module.runs(np.empty(0, dtype))], [[], []])
+                self.assertEqual(
+                    [part.tolist() for part in module.runs(np.empty(0, dtype))], [[], []]
+                )
                 with self.assertRaises(ValueError):
                     module.runs(np.array([3, 2], dtype))

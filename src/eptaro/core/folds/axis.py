@@ -67,6 +67,15 @@ class Axis:
         group, day = np.divmod(self.all_keys, self.days)
         return group, day + self.first_day
 
+    def same(self, other: Axis) -> bool:
+        """Return whether two axes are surely one."""
+        both_dense = self.keys is None and other.keys is None
+        return self is other or (
+            both_dense
+            and (self.groups, self.first_day, self.days)
+            == (other.groups, other.first_day, other.days)
+        )
+
     def covering(self, other: Axis) -> Axis:
         """Return an axis that has the cells of both; groups are numbered alike in both."""
         first = min(self.first_day, other.first_day)

@@ -54,7 +54,7 @@ class Cells:
         """Return the cells of both; groups are numbered alike in both."""
         axis = self.axis.covering(other.axis)
         mine, theirs = (
-            side.tallies if axis is side.axis else side.moved(axis, side.axis.onto(axis)).tallies
+            side.tallies if axis.same(side.axis) else side.moved(axis, side.axis.onto(axis)).tallies
             for side in (self, other)
         )
         return Cells(axis, {plane: _joined(tally, plane, theirs) for plane, tally in mine.items()})

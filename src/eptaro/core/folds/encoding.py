@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.kernels.chosen import distinct
+from eptaro.core.kernels.chosen import distinct, paired
+from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.core.tables.column import Column, Kind
 from eptaro.errors import InputError
 
@@ -52,7 +53,7 @@ class Encoder:
             known.append(-1)
         elif len(coded.codes) and coded.codes.min() < 0:
             known.append(numbers.setdefault(None, len(numbers)))
-        return np.array(known, np.int32)[coded.codes]
+        return recoded(np.array(known, np.int32), coded.codes)
 
     def _encode_first(self, coded: Coded) -> NDArray[np.int32]:
         choices = coded.choices
@@ -69,7 +70,7 @@ class Encoder:
         )
         if np.array_equal(order, places) and not blank:
             return coded.codes
-        return ranks.astype(np.int32)[coded.codes]
+        return recoded(ranks.astype(np.int32), coded.codes)
 
     def coded(self) -> Coded:
         """Return all values met, and for each number the place of its value, -1 for the blank."""
@@ -118,11 +119,14 @@ class Combiner:
         numbers: NDArray[Any] = parts[0]
         for part, pairs in zip(parts[1:], self._pairs, strict=True):
             width = int(part.max(initial=-1)) + 1
-            bound = width * (int(numbers.max(initial=-1)) + 1)
-            combined = numbers.astype(np.int64)
-            combined *= width
-            combined += part
-            met, places = distinct(combined, bound)
+            height = int(numbers.max(initial=-1)) + 1
+            if width * height <= 8 * len(part) + (1 << 16) and numbers.dtype == np.int32:
+                met, places = paired(numbers, part, height, width)
+            else:
+                combined = numbers.astype(np.int64)
+                combined *= width
+                combined += part
+                met, places = distinct(combined, width * height)
             keys = (met // max(width, 1) << 32) | met % max(width, 1)
             known = [pairs.setdefault(key, len(pairs)) for key in keys.tolist()]
             in_order = known == list(range(len(known)))
@@ -158,3 +162,14 @@ class Combiner:
             coded = encoder.coded()
             kept[encoder.name] = Coded(coded.codes[part], coded.choices)
         return Groups(kept, len(self))
+
+
+def recoded(numbers: NDArray[np.int32], codes: NDArray[np.int32]) -> NDArray[np.int32]:
+    """Return the number of each code; that of -1 stands last."""
+    found = np.empty(len(codes), np.int32)
+
+    def some(of: slice) -> None:
+        np.take(numbers, codes[of], out=found[of], mode="wrap")
+
+    in_slices(some, len(codes))
+    return found

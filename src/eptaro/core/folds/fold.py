@@ -83,9 +83,15 @@ class Fold:
         return {name: encoder.coded().choices for name, encoder in self._encoders.items()}
 
     def _folded(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
-        first = int(batch.days.min())
-        days = int(batch.days.max()) - first + 1
+        first, last = int(batch.days.min()), int(batch.days.max())
         count = len(self._combiner)
+        if self._parts and self._parts[-1].axis.keys is None:
+            # The days of the part before as well: parts of one axis join without being moved.
+            before = self._parts[-1].axis
+            most, least = max(last, before.last_day), min(first, before.first_day)
+            if count * (most - least + 1) <= len(batch):
+                first, last = least, most
+        days = last - first + 1
         cells_of = RowCells(batch.days, slots, first, days)
         keys: Ints | None = None
         if count * days > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):

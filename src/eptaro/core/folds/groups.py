@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.chosen import distinct, stable_order
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.deferred import Deferred
 from eptaro.core.tables.display import BLANK
 from eptaro.errors import QuestionError, unknown
 
@@ -85,15 +86,21 @@ class Groups:
 
     def columns(self, places: NDArray[Any]) -> list[Column]:
         """Return the group columns of a result whose rows belong to the given groups."""
-        made = []
-        for name, coded in self.coded.items():
-            codes, each = coded.codes, coded.choices
-            if len(each):
-                each = each.take(np.maximum(codes, 0)).blanked(codes >= 0)
-            else:  # the whole column is blank
-                each = Column.text(name, np.array([""]), codes)
-            made.append(each.take(places).named(name, f"Group: {name}"))
-        return made
+        return [column.made() for column in self.later(places)]
+
+    def later(self, places: NDArray[Any]) -> list[Deferred]:
+        """Return the group columns of a result, to be worked out when they are asked for."""
+        return [
+            Deferred(name, len(places), partial(self._column, name, places)) for name in self.names
+        ]
+
+    def _column(self, name: str, places: NDArray[Any]) -> Column:
+        codes, each = self.coded[name].codes, self.coded[name].choices
+        if len(each):
+            each = each.take(np.maximum(codes, 0)).blanked(codes >= 0)
+        else:  # the whole column is blank
+            each = Column.text(name, np.array([""]), codes)
+        return each.take(places).named(name, f"Group: {name}")
 
     def onto(self, by: Sequence[str]) -> tuple[Groups, Ints]:
         """Return the groups by fewer columns, and for each present group its new place."""

@@ -17,6 +17,7 @@ from eptaro.core.folds.planes import What
 from eptaro.core.folds.rowcells import RowCells
 from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
 from eptaro.core.folds.sums import Sum
+from eptaro.core.kernels.chosen import extent
 from eptaro.core.kernels.plans import HALF, LIMB, Op, Plan
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
@@ -200,8 +201,7 @@ def _largest(column: Column, centre: int) -> int:
     values = column.data
     if column.kind != "float":
         return exact.most(values)
-    least = float(np.fmin.reduce(values, initial=np.inf))
-    most = float(np.fmax.reduce(values, initial=-np.inf))
+    least, most, _ = extent(np.ascontiguousarray(values))
     if not least <= most:
         return 0  # all are blank
     if np.isinf(least) or np.isinf(most):

@@ -10,7 +10,7 @@ import os
 from importlib import import_module
 from typing import Literal
 
-from eptaro.core.kernels import coding, direct, folding, gathering, order, parting, stamps
+from eptaro.core.kernels import coding, direct, folding, gathering, numbers, order, parting, stamps
 
 _COMPILED = "eptaro.core.kernels.compiled"
 _asked = os.environ.get("EPTARO_KERNEL", "")
@@ -19,10 +19,11 @@ if _asked not in ("", "compiled", "numpy"):
 
 KERNEL: Literal["compiled", "numpy"] = "numpy"
 fold = folding.fold
-distinct, marked = order.distinct, order.marked
+distinct, marked, paired = order.distinct, order.marked, order.paired
 places, stable_order = order.places, order.stable_order
 distinct_in, neighbours = direct.distinct, direct.neighbours
 code, split = coding.code, stamps.split
+extent, narrow, units = numbers.extent, numbers.narrow, numbers.units
 bounds, between = gathering.bounds, gathering.between
 between_floats = gathering.between_floats
 counted, dealt, settled, runs = parting.counted, parting.dealt, parting.settled, parting.runs
@@ -30,11 +31,13 @@ if _asked != "numpy":
     try:
         fold = import_module(f"{_COMPILED}.folding").fold
         _order, _direct = import_module(f"{_COMPILED}.order"), import_module(f"{_COMPILED}.direct")
-        distinct, marked = _order.distinct, _order.marked
+        distinct, marked, paired = _order.distinct, _order.marked, _order.paired
         places, stable_order = _order.places, _order.stable_order
         distinct_in, neighbours = _direct.distinct, _direct.neighbours
         split = import_module(f"{_COMPILED}.stamps").split
         code = import_module(f"{_COMPILED}.coding").code
+        _numbers = import_module(f"{_COMPILED}.numbers")
+        extent, narrow, units = _numbers.extent, _numbers.narrow, _numbers.units
         _gathering = import_module(f"{_COMPILED}.gathering")
         bounds, between = _gathering.bounds, _gathering.between
         between_floats = _gathering.between_floats

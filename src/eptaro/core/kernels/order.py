@@ -57,6 +57,23 @@ def marked(values: Ints, least: int, span: int) -> tuple[Ints, NDArray[np.int32]
     return np.flatnonzero(seen) + least, codes[values - least]
 
 
+def paired(
+    one: NDArray[np.int32], two: NDArray[np.int32], height: int, width: int
+) -> tuple[Ints, NDArray[np.int32]]:
+    """Return the different pairs of numbers below `height` and `width`, as `one * width + two` in
+    order, and the place of each row's pair among them.
+
+    Raises `IndexError` for other numbers.
+
+    >>> pair = np.array([1, 0, 1], np.int32), np.array([2, 0, 2], np.int32)
+    >>> [part.tolist() for part in paired(*pair, 2, 3)]
+    [[0, 5], [1, 0, 1]]
+    """
+    if len(one) and (one.min() < 0 or two.min() < 0 or one.max() >= height or two.max() >= width):
+        raise IndexError(f"pairs lie outside {height} times {width}")
+    return marked(one.astype(np.int64) * width + two, 0, height * width)
+
+
 def places(keys: Ints, asked: Ints) -> Ints:
     """Return how many of the keys, which are in order, are less than each number asked for.
 

@@ -12,6 +12,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
+from eptaro.core.tables.deferred import AnyColumn, taken
 from eptaro.core.tables.table import Table
 
 LABEL = "What the value is of"
@@ -38,22 +39,25 @@ def per_entry(
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = side.first, side.last
     complete = view.complete(first, last)
-    columns = [
-        Column.of("row", "integer", rows, unit="number", description="Place in the input"),
-        *view.groups.columns(of),
-        dates("date", day + np.int32(seen.lo), description="The transaction's day"),
-        label.take(day),
-        dates("first", first.astype(np.int32)[on], description="First day of the value"),
-        dates("last", last.astype(np.int32)[on], description="Last day of the value"),
+    days = [
+        dates("date", np.arange(seen.lo, seen.hi + 1), description="The transaction's day"),
+        label,
+        dates("first", first, description="First day of the value"),
+        dates("last", last, description="Last day of the value"),
         Column.of(
-            "complete", "flag", complete[on], description="Whether all its days lie in the coverage"
+            "complete", "flag", complete, description="Whether all its days lie in the coverage"
         ),
+    ]
+    columns: list[AnyColumn] = [
+        Column.of("row", "integer", rows, unit="number", description="Place in the input"),
+        *view.groups.later(of),
+        *taken(days, on),
     ]
     for measure in view.facts.measures:
         value = view.value(measure, cell_group, first[cell_day], last[cell_day])
         if whole:
             value = value.blanked(complete[cell_day])
-        columns.append(value.take(at).named(f"{measure.name}{ending}"))
+        columns += taken([value.named(f"{measure.name}{ending}")], at)
     answer = Answered(asked, view, of, {}, np.arange(len(rows)))
     return Table(columns, view.meta(asked.verb) | {"every": "entry"}, answer)
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.tables.answer import Answer
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.deferred import AnyColumn, Deferred
 from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
 from eptaro.core.tables.outlets import Outlets
 from eptaro.core.tables.settling import settled
@@ -29,8 +30,8 @@ class Table(Outlets):
 
     Parameters
     ----------
-    columns : sequence of Column
-        The columns, equally long.
+    columns : sequence of Column or Deferred
+        The columns, equally long; deferred ones are worked out when they are asked for.
     meta : dict, optional
         What stands beside them: calendar, coverage, as-of, ...
     answer : Answer, optional
@@ -51,11 +52,11 @@ class Table(Outlets):
 
     def __init__(
         self,
-        columns: Sequence[Column],
+        columns: Sequence[AnyColumn],
         meta: dict[str, Any] | None = None,
         answer: Answer | None = None,
     ) -> None:
-        self._columns = {column.name: settled(column) for column in columns}
+        self._columns = {column.name: _settled(column) for column in columns}
         self.meta: dict[str, Any] = dict(meta or {})
         self.answer = answer  # the question and the days behind each number, of a verb's table
         if len(self._columns) != len(columns):
@@ -79,7 +80,7 @@ class Table(Outlets):
     @property
     def columns(self) -> list[Column]:
         """The columns in order, with kind, unit and description."""
-        return list(self._columns.values())
+        return [self.column(name) for name in self._columns]
 
     def column(self, name: str) -> Column:
         """Return one column with its kind, unit, validity and description.
@@ -101,7 +102,10 @@ class Table(Outlets):
         """
         if name not in self._columns:
             raise QuestionError(unknown("column", name, self._columns))
-        return self._columns[name]
+        found = self._columns[name]
+        if isinstance(found, Deferred):
+            found = self._columns[name] = settled(found.made())
+        return found
 
     def __getitem__(self, name: str) -> NDArray[Any]:
         return self.column(name).values()
@@ -130,7 +134,7 @@ class Table(Outlets):
         Table
             These rows.
         """
-        columns = [column.take(places) for column in self.columns]
+        columns = [column.take(places) for column in self._columns.values()]
         answer = None if self.answer is None else self.answer.take(places)
         return Table(columns, self.meta, answer)
 
@@ -147,7 +151,10 @@ class Table(Outlets):
         Table
             These columns.
         """
-        return Table([self.column(name) for name in names], self.meta, self.answer)
+        for name in names:
+            if name not in self._columns:
+                raise QuestionError(unknown("column", name, self._columns))
+        return Table([self._columns[name] for name in names], self.meta, self.answer)
 
     def beside(self, columns: dict[str, Column]) -> Table:
         """Return the table with a column more after each of those named.
@@ -162,8 +169,8 @@ class Table(Outlets):
         Table
             The table with these.
         """
-        found = []
-        for column in self.columns:
+        found: list[AnyColumn] = []
+        for column in self._columns.values():
             found += [column, *(new for name, new in columns.items() if name == column.name)]
         return Table(found, self.meta, self.answer)
 
@@ -257,6 +264,10 @@ class Table(Outlets):
         rest = np.zeros(len(self), bool) if others is None else others
         return np.lexsort((keys, rest))
 
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs, every column worked out."""
+        return vars(self) | {"_columns": {column.name: column for column in self.columns}}
+
     def footer(self) -> str:
         """Return the line that states calendar, coverage and as-of, as far as known."""
         parts = [
@@ -291,3 +302,7 @@ class Table(Outlets):
         from eptaro.outputs.html import notebook_html
 
         return notebook_html(part, half, f"{len(self):,} rows")
+
+
+def _settled(column: AnyColumn) -> AnyColumn:
+    return column if isinstance(column, Deferred) else settled(column)

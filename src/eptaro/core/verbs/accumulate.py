@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
+from eptaro.core.tables.deferred import AnyColumn, Deferred, taken
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
 from eptaro.errors import QuestionError, check_texts
@@ -112,14 +114,15 @@ def accumulate(
     group = np.repeat(np.arange(view.groups.count), count)
     place = np.tile(np.arange(count), view.groups.count)
     first, last, since = rows.first[place], rows.last[place], rows.since[place]
-    columns = [*view.groups.columns(group), *rows.head(view, place, asked)]
+    columns: list[AnyColumn] = [*view.groups.later(group), *taken(rows.head(view, asked), place)]
     own = Side("day" if every == "day" else "days", np.maximum(rows.opens, rows.since)[place], last)
     running = Side("days", since, last)
     numbers: dict[str, Number] = {}
     for measure in self.measures:
         name = f"{measure.name}_to_date"
         to_date = view.value(measure, group, since, last)
-        columns.append(view.value(measure, group, first, last))
+        own_days = partial(view.value, measure, group, first, last)
+        columns.append(Deferred(measure.name, len(group), own_days))
         columns.append(to_date.named(name, f"{measure.formula} from first to the row's last day"))
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
@@ -145,15 +148,13 @@ class _Totals:
     since: Ints
     within: NDArray[np.str_]
 
-    def head(self, view: View, place: Ints, asked: Accumulate) -> list[Column]:
-        """Return the columns that tell the rows at some places."""
-        last, since = self.last[place], self.since[place]
+    def head(self, view: View, asked: Accumulate) -> list[Column]:
+        """Return the columns that tell the rows."""
+        last, since = self.last, self.since
         by_day = asked.every == "day"
-        label = Column.text("period", self.labels, place, description="Period label")
+        label = Column.text("period", self.labels, description="Period label")
         day = dates("date", last, description="The day that the total runs to")
-        within = Column.text(
-            "within", self.within, place, description="Period of the running total"
-        )
+        within = Column.text("within", self.within, description="Period of the running total")
         opens = dates("first", since, description="First day of the running total")
         complete = Column.of(
             "complete",

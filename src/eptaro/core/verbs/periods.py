@@ -64,17 +64,6 @@ class PeriodRows:
             per,
         )
 
-    def repeated(self, place: Ints) -> PeriodRows:
-        """Return the rows at some places."""
-        return PeriodRows(
-            self.labels.take(place),
-            self.first[place],
-            self.last[place],
-            self.complete[place],
-            self.level.take(place),
-            self.level_of_parts,
-        )
-
     @property
     def levels(self) -> list[str]:
         """The levels that occur."""
@@ -91,19 +80,16 @@ class PeriodRows:
         """Which rows are the parts that totals are made of."""
         return self.of_level(self.level_of_parts)
 
-    def parents(self, count: int) -> Ints:
+    def parents(self) -> Ints:
         """Return for each row the row of the next wider subtotal that holds it, or -1.
 
-        Rows come in runs of `count` per group; a wider period follows its parts.
+        A wider period follows its parts.
         """
         levels = [level for level in reversed(LEVELS) if level in self.levels]
         found = np.full(len(self.level), -1)
-        run = np.arange(len(self.level)) // count
         for narrow, wide in pairwise(levels):
             inner, outer = (np.flatnonzero(self.of_level(level)) for level in (narrow, wide))
-            step = int(self.last.max()) + 1  # runs lie one after the other on one line
-            ends = run[outer] * step + self.last[outer]
-            at = np.searchsorted(ends, run[inner] * step + self.last[inner])
+            at = np.searchsorted(self.last[outer], self.last[inner])
             found[inner] = outer[np.minimum(at, len(outer) - 1)]
         return found
 

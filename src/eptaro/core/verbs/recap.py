@@ -18,6 +18,7 @@ from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables import exact
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.deferred import taken
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.cross_tab import across
@@ -162,29 +163,31 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     count, measures = len(rows.labels), view.facts.measures
     group = np.repeat(np.arange(view.groups.count), count)
     place = np.tile(np.arange(count), view.groups.count)
-    rows = rows.repeated(place)
-    parts = rows.parts
-    values = [view.value(m, group, rows.first, rows.last) for m in measures]
+    first, last, parts = rows.first[place], rows.last[place], rows.parts[place]
+    values = [view.value(m, group, first, last) for m in measures]
     beside = []
     for measure, value in zip(measures, values, strict=True):
         beside.append(value)
         if asked.shares:
-            beside += share_columns(measure, value, group, place, parts, rows.parents(count))
+            parent = rows.parents()[place]
+            parent = np.where(parent < 0, -1, parent + group * count)
+            beside += share_columns(measure, value, group, place, parts, parent)
         if asked.ranks:
             ranked = group != view.others
-            beside.append(rank_column(measure, value, group, place, rows.level.data, ranked))
-    side = Side("days", rows.first, rows.last)
+            beside.append(rank_column(measure, value, group, place, rows.level.data[place], ranked))
+    side = Side("days", first, last)
     answer = Answered(
         asked,
         view,
         group,
         {m.name: Value(view, m, group, side) for m in measures},
         np.arange(len(group)),
-        rows.of_level(TOTAL),
+        rows.of_level(TOTAL)[place],
     )
     tied = tie_out(view, values, parts) | view.rows_in()
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
-    table = Table([*view.groups.columns(group), *rows.head(), *beside], meta, answer)
+    head = [*view.groups.later(group), *taken(rows.head(), place)]
+    table = Table([*head, *beside], meta, answer)
     order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
     if asked.shares:
         table = table.beside(_running_shares(view, table, parts, order))

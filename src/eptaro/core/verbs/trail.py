@@ -18,7 +18,7 @@ from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.windows import Windowed, Windows, counted_windows, ends_of, windowed_rows
+from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
 from eptaro.errors import QuestionError, check_texts, unknown
 
 Edge: TypeAlias = Literal["open", "closed"]
@@ -156,7 +156,7 @@ def trail(
         value.named(f"{measure.name}_trailing", f"{measure.formula} over the window")
         for measure, value in zip(self.measures, values, strict=True)
     ]
-    columns = [*view.groups.columns(rows.group), *rows.head(), *named]
+    columns = [*view.groups.later(rows.group), *rows.head(view), *named]
     ahead_text = None if asked.ahead is None else str(asked.ahead)
     meta = view.meta("trail") | {"every": every, "back": str(asked.back), "ahead": ahead_text}
     whole = incomplete == "blank"
@@ -191,7 +191,7 @@ def _weighted_rows(view: View, windows: Windows, ends: Ints, asked: Trail) -> Wi
     group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
     _, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
     first, last = np.tile(first_used(view, asked, ends), count), np.tile(hi, count)
-    return counted_windows(view, group, date, first, last, view.complete(first, last))
+    return Windowed(group, date, first, last, view.complete(first, last))
 
 
 def check_weights(windows: Windows, every: str) -> None:

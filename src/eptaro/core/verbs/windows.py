@@ -18,6 +18,7 @@ from eptaro.core.questions.transactions import Ledger
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
+from eptaro.core.tables.deferred import AnyColumn, Deferred
 from eptaro.errors import QuestionError
 
 
@@ -79,7 +80,6 @@ class Windowed:
     date: Ints
     first: Ints
     last: Ints
-    entries: Ints
     complete: Flags
     ledger: Ledger | None = None
     lo: Ints | None = None
@@ -101,20 +101,14 @@ class Windowed:
             for m in view.facts.measures
         }
 
-    def head(self) -> list[Column]:
+    def head(self, view: View) -> list[AnyColumn]:
         """Return the columns that tell the windows."""
         return [
             dates("date", self.date, description="The day that the window belongs to"),
             dates("first", self.first, description="First day of the window"),
             dates("last", self.last, description="Last day of the window"),
-            Column.of(
-                "days",
-                "integer",
-                self.last - self.first + 1,
-                unit="days",
-                description="Days from first to last",
-            ),
-            Column.of("entries", "integer", self.entries, description="Transactions in it"),
+            Deferred("days", len(self.group), self._days),
+            Deferred("entries", len(self.group), lambda: self._entries(view)),
             Column.of(
                 "complete",
                 "flag",
@@ -122,6 +116,20 @@ class Windowed:
                 description="Whether the window lies wholly in the coverage",
             ),
         ]
+
+    def _days(self) -> Column:
+        days = self.last - self.first + 1
+        text = "Days from first to last"
+        return Column.of("days", "integer", days, unit="days", description=text)
+
+    def _entries(self, view: View) -> Column:
+        if self.lo is not None and self.hi is not None:
+            entries = self.hi - self.lo
+        else:
+            last = np.minimum(self.last, view.coverage.hi)
+            lo, hi = view.cells.axis.bounds(self.group, self.first, last)
+            entries = view.cells.sums(ROWS, lo, hi).data
+        return Column.of("entries", "integer", entries, description="Transactions in it")
 
     def value(self, view: View, measure: Measure) -> Column:
         """Return a measure over the windows."""
@@ -150,20 +158,10 @@ def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
         return _by_entries(view, windows.back.n, group, date)
     if windows.back.unit == ACTIVE_DAY:
         first, complete = _active(view, windows.back.n, group, date)
-        return counted_windows(view, group, date, first, date, complete)
+        return Windowed(group, date, first, date, complete)
     lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
     first, last = np.tile(lo, count), np.tile(hi, count)
-    return counted_windows(view, group, date, first, last, view.complete(first, last))
-
-
-def counted_windows(
-    view: View, group: Ints, date: Ints, first: Ints, last: Ints, complete: Flags
-) -> Windowed:
-    """Return windows of days with the number of transactions in each."""
-    axis = view.cells.axis
-    begin, end = axis.bounds(group, first, np.minimum(last, view.coverage.hi))
-    entries = view.cells.sums(ROWS, begin, end)
-    return Windowed(group, date, first, last, entries.data, complete)
+    return Windowed(group, date, first, last, view.complete(first, last))
 
 
 def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
@@ -188,4 +186,4 @@ def _by_entries(view: View, n: int, group: Ints, date: Ints) -> Windowed:
     lo = np.maximum(hi - n, opens)
     any_day = np.minimum(lo, len(ledger.day) - 1)
     first = np.where(hi > lo, ledger.day[any_day], date)
-    return Windowed(group, date, first, date, hi - lo, hi - lo == n, ledger, lo, hi)
+    return Windowed(group, date, first, date, hi - lo == n, ledger, lo, hi)

@@ -12,14 +12,13 @@ from eptaro.errors import DateError
 from eptaro.inputs.dates.numbers import parse_numbers
 from eptaro.inputs.dates.outcome import Read, finished, needs_zone, sentinel_days
 from eptaro.inputs.dates.texts import DAY, MINUTE, NO_OFFSET, Parsed, parse_texts, to_zone
-from eptaro.inputs.files.chunks import one_array
+from eptaro.inputs.files.encoded import encoded
 from eptaro.rules.dates import DateRules
 
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
     """Return the days of text: each distinct text is read once."""
-    coded = column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
-    whole = one_array(coded.unify_dictionaries())
+    whole = encoded(column)
     texts = whole.dictionary.cast(pa.string())
     if rules.serials or rules.unix:
         parsed = _numbers_in_text(texts, rules)

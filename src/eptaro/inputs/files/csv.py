@@ -28,7 +28,6 @@ _PEEK = 1 << 16
 _LONGEST_HEADER = 1 << 24  # bytes
 _LARGE = 1 << 30  # bytes unpacked that may have any ratio
 _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
-_CODED = pa.dictionary(pa.int32(), pa.string())
 
 
 class CsvFile(Source):
@@ -101,7 +100,7 @@ class CsvFile(Source):
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 8 MB of text at a time."""
         check_columns(wanted.names, self.names(), self.name)
-        types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, _CODED)
+        types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, pa.string())
         types |= dict.fromkeys(wanted.numbers, pa.float64())
         try:
             yield from self._parsed(wanted.names, types)

@@ -166,3 +166,36 @@ def places(keys, asked):
                     high = middle
             found[i] = low
     return made
+
+
+def paired(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t height, Py_ssize_t width):
+    """Return the different pairs of numbers and the place of each row's; see
+    `kernels/order.py`.
+    """
+    cdef Py_ssize_t n = one.shape[0], i
+    cdef uint64_t high = height, wide = width
+    cdef int32_t count = 0
+    cdef bint inside = True
+    if two.shape[0] != n:
+        raise ValueError(f"{n} numbers beside {two.shape[0]}")
+    if height < 0 or width < 0 or (width and height > ((1 << 31) - 1) // width):
+        raise ValueError(f"{height} times {width} pairs are too many to be marked")
+    seen_, made = np.zeros(height * width, np.int32), np.empty(n, np.int32)
+    cdef int32_t[::1] seen = seen_, places = made
+    with nogil:
+        for i in range(n):
+            if <uint64_t> one[i] >= high or <uint64_t> two[i] >= wide:
+                inside = False
+                break
+            places[i] = <int32_t> (one[i] * width + two[i])
+            seen[places[i]] = 1
+        if inside:
+            for i in range(height * width):
+                if seen[i]:
+                    count += 1
+                    seen[i] = count
+            for i in range(n):
+                places[i] = seen[places[i]] - 1
+    if not inside:
+        raise IndexError(f"pairs lie outside {height} times {width}")
+    return np.flatnonzero(seen_), made

@@ -1,0 +1,46 @@
+"""`Deferred`: a column that is worked out when it is asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+from typing import Any, TypeAlias
+
+from numpy.typing import NDArray
+
+from eptaro.core.tables.column import Column
+
+
+class Deferred:
+    """A column of known name and length that is worked out when it is asked for.
+
+    >>> column = Deferred("trips", 2, lambda: Column.of("", "integer", [3, 5]))
+    >>> column.name, len(column), column.take(slice(1, 2)).made().to_list()
+    ('trips', 2, [5])
+    """
+
+    def __init__(self, name: str, rows: int, make: Callable[[], Column]) -> None:
+        self.name, self._rows, self._make = name, rows, make
+        self._made: Column | None = None
+
+    def __len__(self) -> int:
+        return self._rows
+
+    def made(self) -> Column:
+        """Return the column, worked out once."""
+        if self._made is None:
+            self._made = self._make().named(self.name)
+        return self._made
+
+    def take(self, places: NDArray[Any] | slice) -> Deferred:
+        """Return the values at some places, to be worked out later as well."""
+        rows = len(range(self._rows)[places]) if isinstance(places, slice) else len(places)
+        return Deferred(self.name, rows, lambda: self.made().take(places))
+
+
+AnyColumn: TypeAlias = Column | Deferred
+
+
+def taken(columns: Sequence[Column], places: NDArray[Any]) -> list[Deferred]:
+    """Return columns at some places, to be worked out when they are asked for."""
+    return [Deferred(c.name, len(places), partial(c.take, places)) for c in columns]
