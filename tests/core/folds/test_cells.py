@@ -80,12 +80,14 @@ class Axes(unittest.TestCase):
 
     def test_an_axis_that_covers_two_has_the_cells_of_both(self):
         one, two = Axis(2, 10, 5), Axis(3, 3, 4)
-        both = one.covering(two)
+        both, *onto = one.joined(two)
         self.assertEqual((both.groups, both.first_day, both.days), (3, 3, 12))
-        for part in (one, two):
+        for part, places in zip((one, two), onto, strict=True):
             group, day = part.cells_of()
-            self.assertEqual(both.cell_of(group, day).tolist(), part.onto(both).tolist())
-        self.assertIs(both.covering(one), both)
+            self.assertEqual(both.cell_of(group, day).tolist(), places.tolist())
+        again, mine, _ = both.joined(one)
+        self.assertTrue(again.same(both))
+        self.assertIsNone(mine)
 
 
 class Joining(unittest.TestCase):

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import bounds, distinct, places
+from eptaro.core.kernels.bycell import occupied
+from eptaro.core.kernels.chosen import bounds, merged, places
 from eptaro.core.kernels.sidebyside import in_slices
 
 _DENSE = np.empty(0, np.int64)
@@ -76,25 +77,30 @@ class Axis:
             == (other.groups, other.first_day, other.days)
         )
 
-    def covering(self, other: Axis) -> Axis:
-        """Return an axis that has the cells of both; groups are numbered alike in both."""
+    def joined(self, other: Axis) -> tuple[Axis, Ints | None, Ints | None]:
+        """Return an axis that has the cells of both, and the places of both there, None where
+        they stay; groups are numbered alike in both.
+        """
         first = min(self.first_day, other.first_day)
         days = max(self.last_day, other.last_day) - first + 1
         groups = max(self.groups, other.groups)
-        if (groups, first, days) == (self.groups, self.first_day, self.days) and (
-            self.keys is None
-        ):
-            return self
-        roomy = groups * days <= MOST_DENSE and (self.keys is None or other.keys is None)
         wide = Axis(groups, first, days)
-        if roomy:
-            return wide
-        keys = np.concatenate([self.renumbered(wide), other.renumbered(wide)])
-        keys.sort(kind="stable")  # two runs in order: merged in one pass
-        return Axis(groups, first, days, keys[np.append(True, keys[1:] != keys[:-1])])
+        roomy = groups * days <= MOST_DENSE and (self.keys is None or other.keys is None)
+        if roomy or self.same(wide):
+            mine, theirs = (
+                None if side.same(wide) else side.renumbered(wide) for side in (self, other)
+            )
+            return wide, mine, theirs
+        return self._merged(wide, other)
+
+    def _merged(self, wide: Axis, other: Axis) -> tuple[Axis, Ints, Ints]:
+        keys, mine, theirs = merged(self.renumbered(wide), other.renumbered(wide))
+        return Axis(wide.groups, wide.first_day, wide.days, keys), mine, theirs
 
     def renumbered(self, other: Axis) -> Ints:
         """Return the key of each own cell on another axis."""
+        if (self.first_day, self.days) == (other.first_day, other.days):
+            return self.all_keys
         group, day = self.cells_of()
         keys: Ints = group * other.days + (day - other.first_day)
         return keys
@@ -113,7 +119,7 @@ class Axis:
         keys = np.where(new < 0, -1, new * self.days + day)
         if self.keys is None:
             return Axis(count, self.first_day, self.days), keys
-        kept, places = distinct(keys + 1, count * self.days + 1)  # those left out come first
+        kept, places = occupied(keys + 1, count * self.days + 1)  # those left out come first
         left_out = int(len(kept) > 0 and kept[0] == 0)
         return Axis(count, self.first_day, self.days, kept[left_out:] - 1), places - left_out
 
@@ -125,5 +131,5 @@ def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
     keys = group * days + (day - first)
     if count * days <= MOST_DENSE:
         return Axis(count, first, days), keys
-    occupied, places = distinct(keys, count * days)
-    return Axis(count, first, days, occupied), places
+    kept, places = occupied(keys, count * days)
+    return Axis(count, first, days, kept), places

@@ -47,17 +47,33 @@ class Cells:
         """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
         axis, places = self.axis.regrouped(target, count)
         kept = target[target >= 0]
-        owner = self.axis.cells_of()[0] if len(np.unique(kept)) < len(kept) else None
+        meet = int(np.bincount(kept, minlength=1).max()) > 1
+        owner = self.axis.cells_of()[0] if meet else None
         return self.moved(axis, places, owner)
 
     def plus(self, other: Cells) -> Cells:
         """Return the cells of both; groups are numbered alike in both."""
-        axis = self.axis.covering(other.axis)
-        mine, theirs = (
-            side.tallies if axis.same(side.axis) else side.moved(axis, side.axis.onto(axis)).tallies
-            for side in (self, other)
+        axis, mine, theirs = self.axis.joined(other.axis)
+        summed = {plane for plane, tally in self.tallies.items() if isinstance(tally, Sum)}
+        one, two = (
+            side if places is None else side._needed_beside(summed).moved(axis, places)
+            for side, places in ((self, mine), (other, theirs))
         )
-        return Cells(axis, {plane: _joined(tally, plane, theirs) for plane, tally in mine.items()})
+        found: dict[Plane, Tally] = {}
+        for plane, tally in self.tallies.items():
+            beside = other.tallies[plane]
+            if isinstance(tally, Sum) and isinstance(beside, Sum):
+                found[plane] = tally.plus(beside, mine, theirs, axis.size)
+            else:
+                found[plane] = _joined(one.tallies[plane], plane, two.tallies)
+        return Cells(axis, found)
+
+    def _needed_beside(self, summed: set[Plane]) -> Cells:
+        """Return the planes that are not summed, and the sums that squares need."""
+        kept = {plane for plane in self.tallies if plane not in summed}
+        for plane in [plane for plane in kept if plane.what == "square"]:
+            kept |= {Plane(what, plane.column) for what in ("sum", "filled")}
+        return Cells(self.axis, {p: t for p, t in self.tallies.items() if p in kept})
 
     def check(self) -> None:
         """Raise `ValueError` unless every plane has the axis's cells and none is out of order."""
@@ -142,8 +158,6 @@ def _joined(tally: Tally, plane: Plane, others: Mapping[Plane, Tally]) -> Tally:
     """Return a tally joined with that of the same plane among others."""
     other = others[plane]
     match tally, other:
-        case Sum(), Sum():
-            return tally.plus(other)
         case Squares(), Squares():
             sums, counts = (others[Plane(what, plane.column)] for what in ("sum", "filled"))
             assert isinstance(sums, Sum) and isinstance(counts, Sum)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.wholenumbers import WholeNumbers
 from eptaro.core.kernels.chosen import distinct, paired
 from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.core.tables.column import Column, Kind
@@ -28,7 +29,8 @@ class Encoder:
     def __init__(self, name: str, *, words: bool = False) -> None:
         self.name, self._words = name, words
         self._first: Coded | None = None  # each value of the first batch, by its number
-        self._numbers: dict[Any, int] = {}
+        self._table: WholeNumbers | dict[Any, int] = {}  # without the blank
+        self._blank: int | None = None  # the number of the blank; those from there on move up
         self._kind: Kind | None = None
         self._unit = ""
 
@@ -44,16 +46,17 @@ class Encoder:
                     f"{choices.kind} values in another"
                 )
             self._kind, self._unit = choices.kind, choices.unit
-        if self._first is None and not self._numbers:
+        if not len(self):
             return self._encode_first(coded)
-        self._tabulate()
-        numbers = self._numbers
-        known = [numbers.setdefault(value, len(numbers)) for value in self._listed(choices)]
+        if self._first is not None:
+            self._tabulate(self._first)
+        known = self._numbers_of(choices)
         if self._words:
-            known.append(-1)
+            known = np.append(known, np.int32(-1))
         elif len(coded.codes) and coded.codes.min() < 0:
-            known.append(numbers.setdefault(None, len(numbers)))
-        return recoded(np.array(known, np.int32), coded.codes)
+            self._blank = len(self) if self._blank is None else self._blank
+            known = np.append(known, np.int32(self._blank))
+        return recoded(known, coded.codes)
 
     def _encode_first(self, coded: Coded) -> NDArray[np.int32]:
         choices = coded.choices
@@ -76,23 +79,47 @@ class Encoder:
         """Return all values met, and for each number the place of its value, -1 for the blank."""
         if self._first is not None:
             return self._first
-        values = [value for value in self._numbers if value is not None]
-        places = {value: place for place, value in enumerate(values)} | {None: -1}
-        codes = np.array([places[value] for value in self._numbers], np.int32)
-        return Coded(codes, self._choices(values))
+        codes = np.arange(len(self), dtype=np.int32)
+        if self._blank is not None:
+            codes[self._blank :] -= 1
+            codes[self._blank] = -1
+        return Coded(codes, self._choices())
 
-    def _listed(self, choices: Column) -> list[Any]:
-        values = choices.to_list()
-        return [*map(str, values)] if self._words and choices.kind != "text" else values
+    def _tabulate(self, first: Coded) -> None:
+        """Make the table of numbers, from what the first batch held."""
+        self._first = None
+        if first.choices.kind == "integer":
+            self._table = WholeNumbers()
+        blank = np.flatnonzero(first.codes < 0)
+        self._numbers_of(first.choices)
+        self._blank = int(blank[0]) if len(blank) else None
 
-    def _tabulate(self) -> None:
-        """Make the table of numbers."""
-        if self._first is not None:
-            codes, values = self._first.codes.tolist(), [*self._listed(self._first.choices), None]
-            self._numbers = {values[code]: number for number, code in enumerate(codes)}
-            self._first = None
+    def _numbers_of(self, choices: Column) -> NDArray[np.int32]:
+        """Return the numbers of values, new ones where they are."""
+        if isinstance(self._table, WholeNumbers):
+            if choices.kind == "integer" or not len(choices):
+                found = self._table.number(choices.data.astype(np.int64))
+                return self._moved_up(found)
+            self._table = {str(v): n for n, v in enumerate(self._table.values().tolist())}
+        table, values = self._table, choices.to_list()
+        if self._words and choices.kind != "text":
+            values = [*map(str, values)]
+        known = [table.setdefault(value, len(table)) for value in values]
+        return self._moved_up(np.array(known, np.int32))
 
-    def _choices(self, values: list[Any]) -> Column:
+    def _moved_up(self, numbers: NDArray[np.int32]) -> NDArray[np.int32]:
+        if self._blank is not None:
+            numbers += numbers >= self._blank
+        return numbers
+
+    def _choices(self) -> Column:
+        """Return all values but the blank, by their numbers."""
+        if isinstance(self._table, WholeNumbers):
+            whole = self._table.values()
+            if not self._words:
+                return Column.of(self.name, "integer", whole, unit=self._unit)
+            return Column.text(self.name, np.array([*map(str, whole.tolist()), None], object)[:-1])
+        values = [*self._table]
         if self._kind in (None, "text"):
             return Column.text(self.name, np.array([*values, None], object)[:-1])
         if self._kind == "date":
@@ -101,7 +128,9 @@ class Encoder:
         return Column.of(self.name, self._kind, np.array(values), unit=self._unit)
 
     def __len__(self) -> int:
-        return len(self._numbers) if self._first is None else len(self._first.codes)
+        if self._first is not None:
+            return len(self._first.codes)
+        return len(self._table) + (self._blank is not None)
 
 
 class Combiner:
@@ -109,7 +138,7 @@ class Combiner:
 
     def __init__(self, names: Sequence[str]) -> None:
         self.encoders = [Encoder(name) for name in names]
-        self._pairs: list[dict[int, int]] = [{} for _ in names[1:]]
+        self._pairs = [WholeNumbers() for _ in names[1:]]
 
     def number(self, coded: Mapping[str, Coded]) -> NDArray[Any] | None:
         """Return the number of each row's combination; None where there is one for all."""
@@ -128,9 +157,9 @@ class Combiner:
                 combined += part
                 met, places = distinct(combined, width * height)
             keys = (met // max(width, 1) << 32) | met % max(width, 1)
-            known = [pairs.setdefault(key, len(pairs)) for key in keys.tolist()]
-            in_order = known == list(range(len(known)))
-            numbers = places if in_order else np.array(known, np.int64)[places]
+            known = pairs.number(keys)
+            in_order = np.array_equal(known, np.arange(len(known)))
+            numbers = places if in_order else known[places]
         return numbers
 
     def __len__(self) -> int:
@@ -153,7 +182,7 @@ class Combiner:
         numbers = np.arange(len(self))
         parts = []
         for pairs in reversed(self._pairs):
-            keys = np.array([*pairs], np.int64)[numbers]
+            keys = pairs.values()[numbers]
             parts.append(keys & 0xFFFFFFFF)
             numbers = keys >> 32
         parts.append(numbers)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.adding import Array, added, running
+from eptaro.core.kernels.adding import Array, added, added_to, running
 from eptaro.core.kernels.chosen import between, between_floats
 from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.core.tables import exact
@@ -49,13 +49,21 @@ class Sum:
         rest = None if self.rest is None else added(self.rest, target, size)
         return Sum(added(self.whole, target, size), rest, self.kind, self.scale)
 
-    def plus(self, other: Sum) -> Sum:
-        """Return the sums of both; scales and kinds are brought together."""
+    def plus(
+        self, other: Sum, mine: Ints | None = None, theirs: Ints | None = None, size: int = 0
+    ) -> Sum:
+        """Return the sums of both on `size` cells, of which `mine` and `theirs` name those that
+        each goes to, None where it has them already; scales and kinds are brought together.
+        """
         one, two = self.like(other), other.like(self)
+        whole = [one.whole, two.whole]
+        if not exact.sure(*whole):
+            whole = [exact.wide(part) for part in whole]
         rest = None
         if one.rest is not None and two.rest is not None:
-            rest = one.rest + two.rest
-        return Sum(exact.plus(one.whole, two.whole), rest, one.kind, one.scale)
+            rest = added_to(one.rest, mine, two.rest, theirs, size)
+        added_up = added_to(whole[0], mine, whole[1], theirs, size)
+        return Sum(added_up, rest, one.kind, one.scale)
 
     def like(self, other: Sum) -> Sum:
         """Return the same sums in the wider of both kinds: integer, decimal, float."""

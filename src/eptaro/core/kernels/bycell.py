@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Days
-from eptaro.core.kernels.chosen import counted, dealt, settled
+from eptaro.core.calendars.days import Days, Ints
+from eptaro.core.kernels.chosen import counted, dealt, runs, settled
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
 
 Array = NDArray[Any]
 
+_NO_DAYS = np.empty(0, np.int32)
 _LEAST_SLICE = 1 << 17  # rows
 _PARTS_BITS = 11  # there are at most so many parts, or as many as 32 bits within each need
 _WITHIN_BITS = 8  # a part has at least so many cells
@@ -75,3 +76,17 @@ def in_cell_order(
 
 def _cut(rows: int, count: int) -> list[slice]:
     return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
+
+
+def occupied(cells: Ints, size: int) -> tuple[Ints, Ints]:
+    """Return the different ones of some cells below `size` in order, and the place of each.
+
+    >>> [part.tolist() for part in occupied(np.array([7, 2, 7]), 10)]
+    [[2, 7], [1, 0, 1]]
+    """
+    rows = np.arange(len(cells), dtype=np.int32)
+    ordered, order = in_cell_order(_NO_DAYS, cells, 0, 1, rows, size)
+    found, places = runs(ordered)
+    back = np.empty(len(cells), np.int64)
+    back[order] = places
+    return found, back

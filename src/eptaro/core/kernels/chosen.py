@@ -25,8 +25,9 @@ distinct_in, neighbours = direct.distinct, direct.neighbours
 code, split = coding.code, stamps.split
 extent, narrow, units = numbers.extent, numbers.narrow, numbers.units
 bounds, between = gathering.bounds, gathering.between
-between_floats = gathering.between_floats
-counted, dealt, settled, runs = parting.counted, parting.dealt, parting.settled, parting.runs
+between_floats, scatter = gathering.between_floats, gathering.scatter
+counted, dealt, settled = parting.counted, parting.dealt, parting.settled
+runs, merged = parting.runs, parting.merged
 if _asked != "numpy":
     try:
         fold = import_module(f"{_COMPILED}.folding").fold
@@ -40,10 +41,10 @@ if _asked != "numpy":
         extent, narrow, units = _numbers.extent, _numbers.narrow, _numbers.units
         _gathering = import_module(f"{_COMPILED}.gathering")
         bounds, between = _gathering.bounds, _gathering.between
-        between_floats = _gathering.between_floats
+        between_floats, scatter = _gathering.between_floats, _gathering.scatter
         _parting = import_module(f"{_COMPILED}.parting")
         counted, dealt = _parting.counted, _parting.dealt
-        settled, runs = _parting.settled, _parting.runs
+        settled, runs, merged = _parting.settled, _parting.runs, _parting.merged
         KERNEL = "compiled"
     except ImportError as error:  # it was not built: all is as above
         if _asked:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.order import Values
 
 
 def bounds(
@@ -61,6 +62,22 @@ def between_floats(
     """
     _check(whole, lo, hi)
     np.add(whole[hi] - whole[lo], rest[hi] - rest[lo], out=found)
+
+
+def scatter(cells: Values, target: Ints, found: Values) -> None:
+    """Add each cell to that of `found` which its target names; below 0 it is left out.
+
+    Raises `IndexError` for targets that do not exist.
+
+    >>> found = np.zeros(2, np.int64)
+    >>> scatter(np.array([3, 4, 5]), np.array([1, -1, 1]), found)
+    >>> found.tolist()
+    [0, 8]
+    """
+    keep = target >= 0
+    if len(target) and target.max() >= len(found):
+        raise IndexError(f"targets lie outside {len(found)} cells")
+    np.add.at(found, target[keep], cells[keep])
 
 
 def _check(whole: Ints, lo: Ints, hi: Ints) -> None:

@@ -114,6 +114,21 @@ def runs(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
     return cells[new].astype(np.int64), np.cumsum(new, dtype=np.int32) - np.int32(1)
 
 
+def merged(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
+    """Return the different cells of two runs, each of which is in order without repetition, and
+    the places of both there.
+
+    Raises `ValueError` where they are not in order.
+
+    >>> [part.tolist() for part in merged(np.array([2, 5]), np.array([3, 5]))]
+    [[2, 3, 5], [0, 2], [1, 2]]
+    """
+    if any((part[1:] <= part[:-1]).any() for part in (one, two)):
+        raise ValueError("cells are not in order")
+    both, places = np.unique(np.concatenate([one, two]), return_inverse=True)
+    return both, places[: len(one)], places[len(one) :]
+
+
 def _cells(days: Days, slots: Array, first: int, width: int) -> Ints:
     cells: Ints = np.zeros(len(days) or len(slots), np.int64)
     if len(slots):

@@ -68,11 +68,19 @@ def added_up(values: Array) -> Array:
 
 def plus(one: Array, two: Array) -> Array:
     """Return the sums of two arrays that are ready to be added up; they still are."""
-    if object not in (one.dtype, two.dtype):
-        total = sum(float(np.abs(part.astype(np.float64)).sum()) for part in (one, two))
-        if total < _SURE:
-            return one + two
-    return wide(one) + wide(two)
+    return one + two if sure(one, two) else wide(one) + wide(two)
+
+
+def sure(*parts: Array) -> bool:
+    """Return whether arrays that are ready to be added up are in 64 bits, and still would be if
+    they were one.
+    """
+    if any(part.dtype == object for part in parts):
+        return False
+    # A bound that is quick to tell comes first.
+    if sum(most(part) * len(part) for part in parts) < _SURE:
+        return True
+    return sum(float(np.abs(part.astype(np.float64)).sum()) for part in parts) < _SURE
 
 
 def minus(one: Array, two: Array) -> Array:

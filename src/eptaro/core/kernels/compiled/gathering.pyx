@@ -8,6 +8,10 @@ from there in steps that double, so that spans in order take one pass over the c
 
 from libc.stdint cimport int64_t, uint64_t
 
+ctypedef fused Value:
+    int64_t
+    double
+
 
 cdef inline Py_ssize_t _from(const int64_t *keys, Py_ssize_t size, Py_ssize_t low,
                              int64_t key) noexcept nogil:
@@ -93,3 +97,25 @@ def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64
                         + (rest[hi[i]] - rest[lo[i]]))
     if not inside:
         _outside(size)
+
+
+def scatter(const Value[::1] cells, const int64_t[::1] target, Value[::1] found):
+    """Add cells to others; see `kernels/gathering.py`."""
+    cdef Py_ssize_t n = cells.shape[0], i
+    cdef uint64_t size = found.shape[0]
+    cdef bint inside = True
+    if target.shape[0] != n:
+        raise ValueError(f"{target.shape[0]} targets for {n} cells")
+    with nogil:
+        for i in range(n):
+            if target[i] < 0:
+                continue
+            if <uint64_t> target[i] >= size:
+                inside = False
+                break
+            if Value is int64_t:
+                found[target[i]] = <int64_t> (<uint64_t> found[target[i]] + <uint64_t> cells[i])
+            else:
+                found[target[i]] += cells[i]
+    if not inside:
+        raise IndexError(f"targets lie outside {size} cells")

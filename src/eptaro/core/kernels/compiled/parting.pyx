@@ -165,3 +165,32 @@ def runs(const Cell[::1] cells):
                 count += 1
             places[i] = <int32_t> (count - 1)
     return found, made
+
+
+def merged(const int64_t[::1] one, const int64_t[::1] two):
+    """Return the different cells of two runs in order, and the places of both there; see
+    `kernels/parting.py`.
+    """
+    cdef Py_ssize_t n = one.shape[0], m = two.shape[0], i = 0, j = 0, count = 0
+    cdef bint ordered = True
+    cdef int64_t[::1] found, first, second
+    both, mine, theirs = np.empty(n + m, np.int64), np.empty(n, np.int64), np.empty(m, np.int64)
+    found, first, second = both, mine, theirs
+    with nogil:
+        while i < n or j < m:
+            if j == m or (i < n and one[i] <= two[j]):
+                found[count] = one[i]
+                if j < m and two[j] == one[i]:
+                    second[j] = count
+                    j += 1
+                first[i] = count
+                i += 1
+            else:
+                found[count] = two[j]
+                second[j] = count
+                j += 1
+            ordered = ordered & (count == 0 or found[count] > found[count - 1])
+            count += 1
+    if not ordered:
+        raise ValueError("cells are not in order")
+    return both[:count].copy(), mine, theirs
