@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -77,26 +78,6 @@ class Axis:
             == (other.groups, other.first_day, other.days)
         )
 
-    def joined(self, other: Axis) -> tuple[Axis, Ints | None, Ints | None]:
-        """Return an axis that has the cells of both, and the places of both there, None where
-        they stay; groups are numbered alike in both.
-        """
-        first = min(self.first_day, other.first_day)
-        days = max(self.last_day, other.last_day) - first + 1
-        groups = max(self.groups, other.groups)
-        wide = Axis(groups, first, days)
-        roomy = groups * days <= MOST_DENSE and (self.keys is None or other.keys is None)
-        if roomy or self.same(wide):
-            mine, theirs = (
-                None if side.same(wide) else side.renumbered(wide) for side in (self, other)
-            )
-            return wide, mine, theirs
-        return self._merged(wide, other)
-
-    def _merged(self, wide: Axis, other: Axis) -> tuple[Axis, Ints, Ints]:
-        keys, mine, theirs = merged(self.renumbered(wide), other.renumbered(wide))
-        return Axis(wide.groups, wide.first_day, wide.days, keys), mine, theirs
-
     def renumbered(self, other: Axis) -> Ints:
         """Return the key of each own cell on another axis."""
         if (self.first_day, self.days) == (other.first_day, other.days):
@@ -122,6 +103,25 @@ class Axis:
         kept, places = occupied(keys + 1, count * self.days + 1)  # those left out come first
         left_out = int(len(kept) > 0 and kept[0] == 0)
         return Axis(count, self.first_day, self.days, kept[left_out:] - 1), places - left_out
+
+
+def joined(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
+    """Return an axis that has the cells of several, and the places of each one's there, None
+    where they stay; groups are numbered alike in all.
+    """
+    first = min(axis.first_day for axis in axes)
+    days = max(axis.last_day for axis in axes) - first + 1
+    wide = Axis(max(axis.groups for axis in axes), first, days)
+    roomy = wide.size <= MOST_DENSE and any(axis.keys is None for axis in axes)
+    if roomy or axes[0].same(wide):
+        return wide, [None if axis.same(wide) else axis.renumbered(wide) for axis in axes]
+    keys = [axis.renumbered(wide) for axis in axes]
+    if len(keys) == 2:
+        kept, *onto = merged(*keys)
+    else:
+        kept, places = occupied(np.concatenate(keys), wide.size)
+        onto = np.split(places, np.cumsum([len(part) for part in keys])[:-1])
+    return Axis(wide.groups, first, days, kept), [*onto]
 
 
 def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:

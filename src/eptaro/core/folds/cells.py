@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.axis import Axis
+from eptaro.core.folds.axis import Axis, joined
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import RunningSquares, Squares
@@ -18,6 +18,7 @@ from eptaro.core.folds.sums import RunningSum, Sum
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 
+_MOST_AT_ONCE = 1 << 26  # cells that are put in one order, which takes room
 Tally = Sum | Squares | Pick | Entries
 
 
@@ -53,17 +54,17 @@ class Cells:
 
     def plus(self, other: Cells) -> Cells:
         """Return the cells of both; groups are numbered alike in both."""
-        axis, mine, theirs = self.axis.joined(other.axis)
+        axis, onto = joined([self.axis, other.axis])
         summed = {plane for plane, tally in self.tallies.items() if isinstance(tally, Sum)}
         one, two = (
             side if places is None else side._needed_beside(summed).moved(axis, places)
-            for side, places in ((self, mine), (other, theirs))
+            for side, places in zip((self, other), onto, strict=True)
         )
         found: dict[Plane, Tally] = {}
         for plane, tally in self.tallies.items():
             beside = other.tallies[plane]
             if isinstance(tally, Sum) and isinstance(beside, Sum):
-                found[plane] = tally.plus(beside, mine, theirs, axis.size)
+                found[plane] = Sum.together([tally, beside], onto, axis.size)
             else:
                 found[plane] = _joined(one.tallies[plane], plane, two.tallies)
         return Cells(axis, found)
@@ -144,6 +145,35 @@ class Cells:
             return exact.total(rows[:, cut].ravel())
         _, day = self.axis.cells_of()
         return exact.total(tally.whole[(day >= first) & (day <= last)])
+
+
+def together(parts: Sequence[Cells]) -> Cells:
+    """Return the cells of several parts, whose groups are numbered alike: from the last on, as
+    many at a time as there is room for.
+    """
+    parts = [*parts]
+    while len(parts) > 1:
+        count = _fitting(parts)
+        parts[-count:] = [_at_once(parts[-count:]) if count > 2 else parts[-2].plus(parts[-1])]
+    return parts[0]
+
+
+def _fitting(parts: Sequence[Cells]) -> int:
+    """Return how many of the last parts can be put together at once, two at least."""
+    if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
+        return 2
+    sizes = np.cumsum([part.axis.size for part in reversed(parts)])
+    return max(int((sizes <= _MOST_AT_ONCE).sum()), 2)
+
+
+def _at_once(parts: Sequence[Cells]) -> Cells:
+    """Return the cells of several parts that only hold sums."""
+    axis, onto = joined([part.axis for part in parts])
+    found: dict[Plane, Tally] = {}
+    for plane in parts[0].tallies:
+        sums = [tally for part in parts if isinstance(tally := part.tallies[plane], Sum)]
+        found[plane] = Sum.together(sums, onto, axis.size)
+    return Cells(axis, found)
 
 
 class _Running(NamedTuple):

@@ -16,7 +16,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import MOST_DENSE, Axis
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.carried import carried_out
-from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.cells import Cells, together
 from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.planes import ROWS, Plane
@@ -24,6 +24,8 @@ from eptaro.core.folds.rowcells import RowCells
 from eptaro.core.folds.steps import Counted, Step, step_of
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
+
+_SPARSE_TOGETHER = 8  # parts, each move of which writes all their cells anew
 
 
 class Fold:
@@ -52,10 +54,7 @@ class Fold:
             return
         slots = self._combiner.number(batch.groups)
         self._parts.append(self._folded(batch, slots))
-        # Parts of like size join, so that no cell is moved more often than log2(batches) times.
-        while len(self._parts) > 1 and 2 * self._parts[-1].axis.size >= self._parts[-2].axis.size:
-            last = self._parts.pop()
-            self._parts[-1] = self._parts[-1].plus(last)
+        self._join()
         self.rows += len(batch)
         memory = sum(part.memory for part in self._parts)
         if self._limit is not None and memory > self._limit:
@@ -69,14 +68,24 @@ class Fold:
         """Return the groups in natural order, and their cells."""
         if not self._parts:
             raise InputError("there are no rows to fold")
-        while len(self._parts) > 1:
-            last = self._parts.pop()
-            self._parts[-1] = self._parts[-1].plus(last)
-        cells = self._parts[0]
+        cells = together(self._parts)
+        self._parts = [cells]
         groups, rank = self._combiner.ranked()
         if np.array_equal(rank, np.arange(groups.count)):
             return groups, cells
         return groups, cells.regrouped(rank, groups.count)
+
+    def _join(self) -> None:
+        """Join the last parts that are of like size: two dense ones, or several sparse ones, so
+        that no cell is moved more often than the logarithm of the number of batches.
+        """
+        sizes = [part.axis.size for part in self._parts]
+        alike = 1
+        while alike < len(sizes) and 2 * sizes[-alike] >= sizes[-alike - 1]:
+            alike += 1
+        sparse = self._parts[-1].axis.keys is not None
+        if alike >= (_SPARSE_TOGETHER if sparse else 2):
+            self._parts[-alike:] = [together(self._parts[-alike:])]
 
     def distinct_values(self) -> dict[str, Column]:
         """Return, per column that distinct values are counted of, what its codes stand for."""

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.adding import Array, added, added_to, running
+from eptaro.core.kernels.adding import Array, added, added_together, running
 from eptaro.core.kernels.chosen import between, between_floats
 from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.core.tables import exact
@@ -49,21 +50,29 @@ class Sum:
         rest = None if self.rest is None else added(self.rest, target, size)
         return Sum(added(self.whole, target, size), rest, self.kind, self.scale)
 
-    def plus(
-        self, other: Sum, mine: Ints | None = None, theirs: Ints | None = None, size: int = 0
-    ) -> Sum:
-        """Return the sums of both on `size` cells, of which `mine` and `theirs` name those that
-        each goes to, None where it has them already; scales and kinds are brought together.
+    def plus(self, other: Sum) -> Sum:
+        """Return the sums of both, which are of the same cells."""
+        return Sum.together([self, other], [None, None], len(self.whole))
+
+    @staticmethod
+    def together(parts: Sequence[Sum], onto: Sequence[Ints | None], size: int) -> Sum:
+        """Return the sums of several parts on `size` cells; `onto` names those that each part's
+        go to, None where it has them already. Scales and kinds are brought together.
         """
-        one, two = self.like(other), other.like(self)
-        whole = [one.whole, two.whole]
+        widest = parts[0]
+        for part in parts[1:]:
+            widest = widest.like(part)
+        parts = [part.like(widest) for part in parts]
+        whole = [part.whole for part in parts]
         if not exact.sure(*whole):
             whole = [exact.wide(part) for part in whole]
-        rest = None
-        if one.rest is not None and two.rest is not None:
-            rest = added_to(one.rest, mine, two.rest, theirs, size)
-        added_up = added_to(whole[0], mine, whole[1], theirs, size)
-        return Sum(added_up, rest, one.kind, one.scale)
+        rest = [part.rest for part in parts if part.rest is not None]
+        return Sum(
+            added_together(whole, onto, size),
+            added_together(rest, onto, size) if rest else None,
+            widest.kind,
+            widest.scale,
+        )
 
     def like(self, other: Sum) -> Sum:
         """Return the same sums in the wider of both kinds: integer, decimal, float."""

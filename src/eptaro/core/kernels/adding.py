@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -31,15 +32,17 @@ def running(cells: Array) -> Array:
     return out
 
 
-def added_to(one: Array, mine: Ints | None, two: Array, theirs: Ints | None, size: int) -> Array:
-    """Return two arrays of cells added up on `size` others; None where cells stay in place."""
-    if mine is None and theirs is None:
-        return one + two
-    if mine is None:
-        one, mine, two, theirs = two, theirs, one, mine
-    assert mine is not None
-    out = np.array(two) if theirs is None else added(two, theirs, size)
-    if out.dtype == object or one.dtype == object:
-        return out + added(one, mine, size)
-    scatter(np.ascontiguousarray(one), np.ascontiguousarray(mine, np.int64), out)
+def added_together(parts: Sequence[Array], onto: Sequence[Ints | None], size: int) -> Array:
+    """Return several arrays of cells added up on `size` others, in their order; `onto` is None
+    where cells stay in place.
+    """
+    first, target = parts[0], onto[0]
+    out = first.copy() if target is None else added(first, target, size)
+    for part, target in zip(parts[1:], onto[1:], strict=True):
+        if target is None:
+            out += part
+        elif part.dtype == object:
+            out += added(part, target, size)
+        else:
+            scatter(np.ascontiguousarray(part), np.ascontiguousarray(target, np.int64), out)
     return out

@@ -173,24 +173,26 @@ def merged(const int64_t[::1] one, const int64_t[::1] two):
     """
     cdef Py_ssize_t n = one.shape[0], m = two.shape[0], i = 0, j = 0, count = 0
     cdef bint ordered = True
+    cdef int64_t mine_next, theirs_next
     cdef int64_t[::1] found, first, second
     both, mine, theirs = np.empty(n + m, np.int64), np.empty(n, np.int64), np.empty(m, np.int64)
     found, first, second = both, mine, theirs
     with nogil:
-        while i < n or j < m:
-            if j == m or (i < n and one[i] <= two[j]):
-                found[count] = one[i]
-                if j < m and two[j] == one[i]:
-                    second[j] = count
-                    j += 1
-                first[i] = count
-                i += 1
-            else:
-                found[count] = two[j]
-                second[j] = count
-                j += 1
-            ordered = ordered & (count == 0 or found[count] > found[count - 1])
+        while i < n and j < m:  # without a branch for each, as none could be foretold
+            mine_next, theirs_next = one[i], two[j]
+            found[count] = mine_next if mine_next < theirs_next else theirs_next
+            first[i] = second[j] = count
+            i += mine_next <= theirs_next
+            j += theirs_next <= mine_next
             count += 1
+        for i in range(i, n):
+            found[count], first[i] = one[i], count
+            count += 1
+        for j in range(j, m):
+            found[count], second[j] = two[j], count
+            count += 1
+        for i in range(1, count):
+            ordered = ordered & (found[i] > found[i - 1])
     if not ordered:
         raise ValueError("cells are not in order")
     return both[:count].copy(), mine, theirs
