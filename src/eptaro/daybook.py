@@ -42,7 +42,8 @@ class Daybook(KeptBook):
     dates : DateRules, optional
         How the date column is read; without rules, only what is plainly a date is taken.
     memory_limit : int, optional
-        The most bytes that the cells may take, by default four fifths of what is free.
+        The most bytes of memory that the cells may take, by default four fifths of what is
+        free; beyond, they are kept in temporary files.
     formats : mapping of str to Format, optional
         How measures are shown.
     workdays : Workdays, or a function of the coverage, optional

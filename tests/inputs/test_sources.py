@@ -2,6 +2,7 @@
 
 import gzip
 import json
+import random
 import subprocess
 import sys
 import tempfile
@@ -235,8 +236,47 @@ class SameBook(Files):
         self.assertEqual(floats.notes[0], "2 blanks in 'x' are left out")
         self.assertIn("keep every value", floats.notes[1])
 
-    def test_a_memory_limit_is_honoured(self):
-        with self.assertRaisesRegex(ep.InputError, "more than the limit of 0"):
+    def test_cells_beyond_a_memory_limit_are_kept_in_files(self):
+        rng = random.Random(7)
+        rows = "".join(
+            f"20{rng.randrange(10, 30)}-{rng.randrange(1, 13):02d}-17,{rng.randrange(9**9)},{rng.randrange(999)}.25\n"
+            for _ in range(4000)
+        )
+        path = self.file("many.csv", "on,shop,fare\n" + rows)
+        for measures in (
+            ["s=sum(fare)", "n=count()"],
+            ["s=sum(fare)", "v=var(fare)", "m=median(fare)", "l=last(fare)"],
+        ):
+            answers = []
+            with (
+                mock.patch("eptaro.inputs.files.csv._BLOCK", 1 << 13),
+                mock.patch("eptaro.core.folds.axis.MOST_DENSE", 1 << 10),
+                mock.patch("eptaro.core.folds.fold.MOST_DENSE", 1 << 10),
+            ):
+                for limit in (None, 1 << 15, 10):
+                    book = ep.Daybook.read(
+                        path, date="on", by="shop", measures=measures, memory_limit=limit
+                    )
+                    answers.append(
+                        list(book.recap("year", by="shop").rows())
+                        + list(book.recap("month").rows())
+                    )
+                    self.assertEqual(book.prove(book.recap("year")) > 0, True)
+            self.assertEqual(answers[0], answers[1])
+            self.assertEqual(answers[0], answers[2])
+            held = book.folded.cells.memory
+            self.assertLess(held, 1 << 20)
+
+    def test_no_room_for_cells_is_told(self):
+        with (
+            mock.patch(
+                "eptaro.core.kernels.room.os.posix_fallocate",
+                side_effect=OSError(28, "No space left"),
+            ),
+            self.assertRaisesRegex(
+                ep.InputError, "no room for .* MiB more of them in .*No space left.*TMPDIR"
+            ),
+        ):
             self.read(TEXT, memory_limit=10)
 
     def test_several_files_are_one(self):

@@ -50,3 +50,17 @@ class Bounds(unittest.TestCase):
                         module.between(whole, *np.array(pair), np.empty(1, np.int64))
                     with self.assertRaises(IndexError):
                         module.between_floats(whole, rest, *np.array(pair), np.empty(1))
+
+    def test_cells_are_added_to_others(self):
+        rng = np.random.default_rng(6)
+        target = rng.integers(-1, 9, 60)
+        for cells in (rng.integers(-(2**60), 2**60, 60), rng.integers(-99, 99, 60) / 4):
+            wanted = [sum(cells[target == n].tolist()) for n in range(10)]
+            for module in both(gathering, "gathering"):
+                found = np.zeros(10, cells.dtype)
+                if cells.dtype == np.int64:
+                    wanted = [(total + 2**63) % 2**64 - 2**63 for total in wanted]
+                module.scatter(cells, target, found)
+                self.assertEqual(found.tolist(), wanted)
+                with self.assertRaises(IndexError):
+                    module.scatter(cells[:1], np.array([10]), found)

@@ -102,10 +102,29 @@ class Order(unittest.TestCase):
     def test_runs_of_one_cell(self):
         for module in both(parting, "parting"):
             for dtype in (np.int32, np.int64):
-                keys, places = module.runs(np.array([3, 3, 5, 9, 9], dtype))
-                self.assertEqual((keys.tolist(), places.tolist()), ([3, 5, 9], [0, 0, 1, 2, 2]))
-                self.assertEqual(
-                    [part.tolist() for part in module.runs(np.empty(0, dtype))], [[], []]
-                )
+                keys, places = np.empty(5, np.int64), np.empty(5, np.int32)
+                count = module.runs(np.array([3, 3, 5, 9, 9], dtype), keys, places)
+                told = (keys[:count].tolist(), places.tolist())
+                self.assertEqual(told, ([3, 5, 9], [0, 0, 1, 2, 2]))
+                self.assertEqual(module.runs(np.empty(0, dtype), keys[:0], places[:0]), 0)
+                for wrong in (([3, 2], 2), ([3, 4], 1)):
+                    given = np.array(wrong[0], dtype)
+                    with self.assertRaises(ValueError):
+                        module.runs(given, keys[: wrong[1]], places[: wrong[1]])
+
+    def test_two_runs_are_merged(self):
+        rng = np.random.default_rng(12)
+        for sizes in ((0, 0), (5, 0), (0, 5), (40, 70)):
+            one, two = (np.sort(rng.choice(100, size, replace=False)) for size in sizes)
+            wanted = sorted({*one.tolist(), *two.tolist()})
+            for module in both(parting, "parting"):
+                found, mine, theirs = (np.empty(size, np.int64) for size in (sum(sizes), *sizes))
+                count = module.merged(one, two, found, mine, theirs)
+                self.assertEqual(found[:count].tolist(), wanted)
+                self.assertEqual(found[mine].tolist(), one.tolist())
+                self.assertEqual(found[theirs].tolist(), two.tolist())
+                if len(one) > 1:
+                    with self.assertRaises(ValueError):
+                        module.merged(one[::-1].copy(), two, found, mine, theirs)
                 with self.assertRaises(ValueError):
-                    module.runs(np.array([3, 2], dtype))
+                    module.merged(one, two, np.empty(sum(sizes) + 1, np.int64), mine, theirs)

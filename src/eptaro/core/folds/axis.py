@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.bycell import occupied
-from eptaro.core.kernels.chosen import bounds, merged, places
+from eptaro.core.kernels.bycell import joined_runs, occupied
+from eptaro.core.kernels.chosen import bounds, places
+from eptaro.core.kernels.room import on_disk, room
 from eptaro.core.kernels.sidebyside import in_slices
 
 _DENSE = np.empty(0, np.int64)
@@ -29,6 +30,10 @@ class Axis:
     first_day: int
     days: int
     keys: Ints | None = None
+
+    def on_disk(self) -> Axis:
+        """Return the axis with its keys in a file."""
+        return self if self.keys is None else replace(self, keys=on_disk(self.keys))
 
     @property
     def size(self) -> int:
@@ -82,9 +87,8 @@ class Axis:
         """Return the key of each own cell on another axis."""
         if (self.first_day, self.days) == (other.first_day, other.days):
             return self.all_keys
-        group, day = self.cells_of()
-        keys: Ints = group * other.days + (day - other.first_day)
-        return keys
+        moved = self.first_day - other.first_day
+        return self._anew(lambda group, day: group * other.days + (day + moved))
 
     def onto(self, other: Axis) -> Ints:
         """Return the place of each own cell on an axis that covers it."""
@@ -95,14 +99,31 @@ class Axis:
         """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
         place of each own cell on it, -1 where left out.
         """
-        group, day = np.divmod(self.all_keys, self.days)
-        new = target[group]
-        keys = np.where(new < 0, -1, new * self.days + day)
+        left_out = bool((target < 0).any())  # these come first
+
+        def key(group: Ints, day: Ints) -> Ints:
+            new = target[group]
+            return np.where(new < 0, 0, new * self.days + day + left_out)
+
+        keys = self._anew(key)
         if self.keys is None:
-            return Axis(count, self.first_day, self.days), keys
-        kept, places = occupied(keys + 1, count * self.days + 1)  # those left out come first
-        left_out = int(len(kept) > 0 and kept[0] == 0)
-        return Axis(count, self.first_day, self.days, kept[left_out:] - 1), places - left_out
+            return Axis(count, self.first_day, self.days), keys - left_out
+        kept, places = occupied(keys, count * self.days + left_out)
+        if left_out:
+            some = int(len(kept) > 0 and kept[0] == 0)
+            kept, places = kept[some:] - 1, places - some
+        return Axis(count, self.first_day, self.days, kept), places
+
+    def _anew(self, key: Callable[[Ints, Ints], Ints]) -> Ints:
+        """Return what becomes of the group and the place of the day of each cell."""
+        every = self.all_keys
+        found = room(len(every), np.int64, every)
+
+        def some(of: slice) -> None:
+            found[of] = key(*np.divmod(every[of], self.days))
+
+        in_slices(some, len(every))
+        return found
 
 
 def joined(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
@@ -117,7 +138,7 @@ def joined(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
         return wide, [None if axis.same(wide) else axis.renumbered(wide) for axis in axes]
     keys = [axis.renumbered(wide) for axis in axes]
     if len(keys) == 2:
-        kept, *onto = merged(*keys)
+        kept, *onto = joined_runs(*keys)
     else:
         kept, places = occupied(np.concatenate(keys), wide.size)
         onto = np.split(places, np.cumsum([len(part) for part in keys])[:-1])

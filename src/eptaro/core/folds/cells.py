@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -15,6 +15,7 @@ from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import RunningSquares, Squares
 from eptaro.core.folds.sums import RunningSum, Sum
+from eptaro.core.kernels.room import is_on_disk, on_disk
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 
@@ -89,10 +90,21 @@ class Cells:
 
     @property
     def memory(self) -> int:
-        """The bytes that all planes take."""
+        """The bytes of memory that all planes take."""
         arrays = [part for tally in self.tallies.values() for part in vars(tally).values()]
         arrays.append(self.axis.keys)
-        return sum(part.nbytes for part in arrays if isinstance(part, np.ndarray))
+        held = [part for part in arrays if isinstance(part, np.ndarray) and not is_on_disk(part)]
+        return sum(part.nbytes for part in held)
+
+    def on_disk(self) -> Cells:
+        """Return the cells with their arrays in files."""
+        tallies: dict[Plane, Tally] = {}
+        for plane, tally in self.tallies.items():
+            arrays: Any = {
+                n: on_disk(v) for n, v in vars(tally).items() if isinstance(v, np.ndarray)
+            }
+            tallies[plane] = replace(tally, **arrays)
+        return Cells(self.axis.on_disk(), tallies)
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs, without running sums."""
@@ -162,8 +174,8 @@ def _fitting(parts: Sequence[Cells]) -> int:
     """Return how many of the last parts can be put together at once, two at least."""
     if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
         return 2
-    sizes = np.cumsum([part.axis.size for part in reversed(parts)])
-    return max(int((sizes <= _MOST_AT_ONCE).sum()), 2)
+    sizes = np.cumsum([part.axis.size for part in reversed(parts) if part.memory])
+    return max(int((sizes <= _MOST_AT_ONCE).sum()), 2)  # those on disk come before the others
 
 
 def _at_once(parts: Sequence[Cells]) -> Cells:

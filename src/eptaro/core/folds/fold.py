@@ -31,8 +31,9 @@ _SPARSE_TOGETHER = 8  # parts, each move of which writes all their cells anew
 class Fold:
     """Cells in the making.
 
-    `limit` is the most bytes that cells may take. Raises `MeasureError` where an infinite
-    value is summed, `InputError` where the cells would not fit into the limit.
+    `limit` is the most bytes of memory that cells may take; beyond, they go to temporary files.
+    Raises `MeasureError` where an infinite value is summed, `InputError` where there is no room
+    for these files.
     """
 
     def __init__(
@@ -58,11 +59,8 @@ class Fold:
         self.rows += len(batch)
         memory = sum(part.memory for part in self._parts)
         if self._limit is not None and memory > self._limit:
-            raise InputError(
-                f"after {self.rows:,} rows the cells take {memory >> 20:,} MiB, more "
-                f"than the limit of {self._limit >> 20:,}; group by fewer columns, leave out "
-                f"distinct and quantile measures, or raise the limit"
-            )
+            # What is made of arrays on disk lies there too.
+            self._parts = [part.on_disk() for part in self._parts]
 
     def result(self) -> tuple[Groups, Cells]:
         """Return the groups in natural order, and their cells."""

@@ -9,8 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.kernels.bycell import in_cell_order
-from eptaro.core.kernels.chosen import runs
+from eptaro.core.kernels.bycell import different, in_cell_order
 
 _NO_DAYS, _NO_SLOTS = np.empty(0, np.int32), np.empty(0, np.int64)
 
@@ -37,7 +36,7 @@ class RowCells:
         """Return those of `size` cells that hold rows, and the places of rows among them."""
         rows = np.arange(len(self.days) or len(self.slots), dtype=np.int32)
         cells, order = in_cell_order(self.days, self.slots, self.first, self.width, rows, size)
-        keys, places = runs(cells)
+        keys, places = different(cells)
         return keys, RowCells(None, places, 0, 1, order)
 
     def at(self, rows: Ints) -> Ints:

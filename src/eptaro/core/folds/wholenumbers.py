@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import merged, places
+from eptaro.core.kernels.bycell import joined_runs
+from eptaro.core.kernels.chosen import places
 
 
 class WholeNumbers:
@@ -42,7 +43,7 @@ class WholeNumbers:
         numbers[new] = fresh
         if order is not None:
             numbers[new[np.argsort(order[new], kind="stable")]] = fresh
-        known, mine, theirs = merged(self._known, values[new])
+        known, mine, theirs = joined_runs(self._known, values[new])
         joined = np.empty(len(known), np.int32)
         joined[mine], joined[theirs] = self._numbers, numbers[new]
         self._known, self._numbers = known, joined

@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.chosen import scatter
+from eptaro.core.kernels.room import room
 
 Array = NDArray[Any]
 
 
 def added(cells: Array, target: Ints, size: int) -> Array:
     """Return cells on others: cell i goes to `target[i]`, several add up, -1 is left out."""
-    out = np.zeros(size, cells.dtype)
+    out = room(size, cells.dtype, cells)
     if cells.dtype == object:
         keep = target >= 0
         np.add.at(out, target[keep], cells[keep])
@@ -27,7 +28,7 @@ def added(cells: Array, target: Ints, size: int) -> Array:
 
 def running(cells: Array) -> Array:
     """Return running sums with a leading zero."""
-    out = np.zeros(len(cells) + 1, cells.dtype)
+    out = room(len(cells) + 1, cells.dtype, cells)
     np.cumsum(cells, out=out[1:])
     return out
 

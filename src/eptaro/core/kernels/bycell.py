@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Ints
-from eptaro.core.kernels.chosen import counted, dealt, runs, settled
+from eptaro.core.kernels.chosen import counted, dealt, merged, runs, settled
+from eptaro.core.kernels.room import room, shortened
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
 
 Array = NDArray[Any]
@@ -52,7 +53,7 @@ def in_cell_order(
     ends = np.cumsum(counts.sum(axis=0))
     values = np.ascontiguousarray(values)
     moved = values.view(np.int64) if values.dtype == np.float64 else values
-    lows, dealt_values = np.empty(rows, np.uint32), np.empty(rows, moved.dtype)
+    lows, dealt_values = room(rows, np.uint32, slots), room(rows, moved.dtype, slots)
     at_once(
         [
             partial(
@@ -62,8 +63,8 @@ def in_cell_order(
             for number, of in enumerate(slices)
         ]
     )  # fmt: skip
-    cells = np.empty(rows, np.int32 if size < 1 << 31 else np.int64)
-    out = np.empty(rows, moved.dtype)
+    cells = room(rows, np.int32 if size < 1 << 31 else np.int64, slots)
+    out = room(rows, moved.dtype, slots)
     cuts = [0, *np.searchsorted(ends, [of.stop for of in slices[:-1]]).tolist(), parts]
     at_once(
         [
@@ -86,7 +87,28 @@ def occupied(cells: Ints, size: int) -> tuple[Ints, Ints]:
     """
     rows = np.arange(len(cells), dtype=np.int32)
     ordered, order = in_cell_order(_NO_DAYS, cells, 0, 1, rows, size)
-    found, places = runs(ordered)
-    back = np.empty(len(cells), np.int64)
+    found, places = different(ordered)
+    back = room(len(cells), np.int64, cells)
     back[order] = places
     return found, back
+
+
+def different(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
+    """Return the different ones of cells that are in order, and the place of each row's.
+
+    >>> [part.tolist() for part in different(np.array([4, 4, 9]))]
+    [[4, 9], [0, 0, 1]]
+    """
+    keys, places = room(len(cells), np.int64, cells), room(len(cells), np.int32, cells)
+    return shortened(keys, runs(cells, keys, places)), places
+
+
+def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
+    """Return the different cells of two runs in order, and the places of both there.
+
+    >>> [part.tolist() for part in joined_runs(np.array([2, 5]), np.array([3, 5]))]
+    [[2, 3, 5], [0, 2], [1, 2]]
+    """
+    found = room(len(one) + len(two), np.int64, one, two)
+    mine, theirs = room(len(one), np.int64, one), room(len(two), np.int64, two)
+    return shortened(found, merged(one, two, found, mine, theirs)), mine, theirs

@@ -99,34 +99,49 @@ def settled(
         out[of] = values[of][order]
 
 
-def runs(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
-    """Return the different cells of rows whose cells are in order, and the place of each row's.
+def runs(cells: Array, keys: Ints, places: NDArray[np.int32]) -> int:
+    """Put the different cells of rows whose cells are in order into `keys`, and the place of each
+    row's into `places`, both as long as the rows; return how many there are.
 
     Raises `ValueError` where they are not in order.
 
-    >>> [part.tolist() for part in runs(np.array([4, 4, 9]))]
-    [[4, 9], [0, 0, 1]]
+    >>> keys, places = np.empty(3, np.int64), np.empty(3, np.int32)
+    >>> runs(np.array([4, 4, 9]), keys, places), keys[:2].tolist(), places.tolist()
+    (2, [4, 9], [0, 0, 1])
     """
+    if len(keys) != len(cells) or len(places) != len(cells):
+        raise ValueError(f"{len(keys)} keys and {len(places)} places for {len(cells)} cells")
     new = np.ones(len(cells), bool)
     np.not_equal(cells[1:], cells[:-1], out=new[1:])
     if (cells[1:] < cells[:-1]).any():
         raise ValueError("cells are not in order")
-    return cells[new].astype(np.int64), np.cumsum(new, dtype=np.int32) - np.int32(1)
+    count = int(np.count_nonzero(new))
+    keys[:count] = cells[new]
+    places[:] = np.cumsum(new, dtype=np.int32) - np.int32(1)
+    return count
 
 
-def merged(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
-    """Return the different cells of two runs, each of which is in order without repetition, and
-    the places of both there.
+def merged(one: Ints, two: Ints, found: Ints, mine: Ints, theirs: Ints) -> int:
+    """Put the different cells of two runs, each of which is in order without repetition, into
+    `found`, which has room for all, and the places of both there into `mine` and `theirs`;
+    return how many there are.
 
     Raises `ValueError` where they are not in order.
 
-    >>> [part.tolist() for part in merged(np.array([2, 5]), np.array([3, 5]))]
-    [[2, 3, 5], [0, 2], [1, 2]]
+    >>> found, mine, theirs = np.empty(4, np.int64), np.empty(2, np.int64), np.empty(2, np.int64)
+    >>> merged(np.array([2, 5]), np.array([3, 5]), found, mine, theirs), found[:3].tolist()
+    (3, [2, 3, 5])
+    >>> mine.tolist(), theirs.tolist()
+    ([0, 2], [1, 2])
     """
+    if (len(found), len(mine), len(theirs)) != (len(one) + len(two), len(one), len(two)):
+        raise ValueError(f"{len(found)} places for {len(one)} and {len(two)} cells")
     if any((part[1:] <= part[:-1]).any() for part in (one, two)):
         raise ValueError("cells are not in order")
     both, places = np.unique(np.concatenate([one, two]), return_inverse=True)
-    return both, places[: len(one)], places[len(one) :]
+    found[: len(both)] = both
+    mine[:], theirs[:] = places[: len(one)], places[len(one) :]
+    return len(both)
 
 
 def _cells(days: Days, slots: Array, first: int, width: int) -> Ints:

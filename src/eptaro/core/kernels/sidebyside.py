@@ -10,7 +10,7 @@ from functools import partial
 from typing import TypeVar
 
 Item = TypeVar("Item")
-_LEAST_SLICE = 1 << 17  # rows
+_LEAST_SLICE, _MOST_SLICE = 1 << 17, 1 << 22  # rows
 WORKERS = os.cpu_count() or 1
 _in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
 
@@ -41,8 +41,8 @@ def at_once(works: Sequence[Callable[[], Item]]) -> list[Item]:
 
 
 def in_slices(work: Callable[[slice], None], rows: int) -> None:
-    """Do some work on all rows, slices of them side by side."""
-    count = max(min(WORKERS, rows // _LEAST_SLICE), 1)
+    """Do some work on all rows, slices of them side by side, none of which is large."""
+    count = max(min(WORKERS, rows // _LEAST_SLICE), rows // _MOST_SLICE, 1)
     at_once(
         [partial(work, slice(rows * n // count, rows * (n + 1) // count)) for n in range(count)]
     )

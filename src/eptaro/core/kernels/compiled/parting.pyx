@@ -140,43 +140,38 @@ def settled(uint32_t[::1] lows, Moved[::1] values, const int64_t[::1] ends, int 
                                <int64_t> part << shift, n, <int> (passes - 1) * DIGIT)
 
 
-def runs(const Cell[::1] cells):
-    """Return the different cells, which are in order, and the place of each row's; see
+def runs(const Cell[::1] cells, int64_t[::1] keys, int32_t[::1] places):
+    """Put the different cells, which are in order, and the place of each row's into arrays; see
     `kernels/parting.py`.
     """
     cdef Py_ssize_t n = cells.shape[0], i, count = 0
     cdef bint ordered = True
     if n >= 1 << 31:
         raise ValueError(f"{n} rows are too many for one table of places")
-    with nogil:
-        for i in range(1, n):
-            count += cells[i] != cells[i - 1]
-            ordered = ordered & (cells[i] >= cells[i - 1])
-    if not ordered:
-        raise ValueError("cells are not in order")
-    found, made = np.empty(count + (n > 0), np.int64), np.empty(n, np.int32)
-    cdef int64_t[::1] keys = found
-    cdef int32_t[::1] places = made
-    count = 0
+    if keys.shape[0] != n or places.shape[0] != n:
+        raise ValueError(f"{keys.shape[0]} keys and {places.shape[0]} places for {n} cells")
     with nogil:
         for i in range(n):
             if i == 0 or cells[i] != cells[i - 1]:
+                ordered = ordered & (i == 0 or cells[i] > cells[i - 1])
                 keys[count] = cells[i]
                 count += 1
             places[i] = <int32_t> (count - 1)
-    return found, made
+    if not ordered:
+        raise ValueError("cells are not in order")
+    return count
 
 
-def merged(const int64_t[::1] one, const int64_t[::1] two):
-    """Return the different cells of two runs in order, and the places of both there; see
+def merged(const int64_t[::1] one, const int64_t[::1] two, int64_t[::1] found,
+           int64_t[::1] first, int64_t[::1] second):
+    """Put the different cells of two runs and the places of both into arrays; see
     `kernels/parting.py`.
     """
     cdef Py_ssize_t n = one.shape[0], m = two.shape[0], i = 0, j = 0, count = 0
     cdef bint ordered = True
     cdef int64_t mine_next, theirs_next
-    cdef int64_t[::1] found, first, second
-    both, mine, theirs = np.empty(n + m, np.int64), np.empty(n, np.int64), np.empty(m, np.int64)
-    found, first, second = both, mine, theirs
+    if found.shape[0] != n + m or first.shape[0] != n or second.shape[0] != m:
+        raise ValueError(f"{found.shape[0]} places for {n} and {m} cells")
     with nogil:
         while i < n and j < m:  # without a branch for each, as none could be foretold
             mine_next, theirs_next = one[i], two[j]
@@ -195,4 +190,4 @@ def merged(const int64_t[::1] one, const int64_t[::1] two):
             ordered = ordered & (found[i] > found[i - 1])
     if not ordered:
         raise ValueError("cells are not in order")
-    return both[:count].copy(), mine, theirs
+    return count

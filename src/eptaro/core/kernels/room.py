@@ -1,0 +1,70 @@
+"""Room for arrays: in memory, or in a file where what they are made of lies in one.
+
+A file has no name and is gone with the last array that uses it, however the process ends.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import tempfile
+from typing import Any
+
+import numpy as np
+from numpy.typing import DTypeLike, NDArray
+
+from eptaro.errors import InputError
+
+Array = NDArray[Any]
+
+
+def is_on_disk(array: Array) -> bool:
+    """Return whether an array lies in a file."""
+    base: Any = array
+    while isinstance(base, np.ndarray | memoryview):
+        base = base.base if isinstance(base, np.ndarray) else base.obj
+    return isinstance(base, mmap.mmap)
+
+
+def on_disk(array: Array) -> Array:
+    """Return an array put into a file; one of Python objects stays in memory.
+
+    >>> found = on_disk(np.array([3, 4]))
+    >>> is_on_disk(found), found.tolist()
+    (True, [3, 4])
+    """
+    if array.dtype == object or not array.size or is_on_disk(array):
+        return array
+    found = _in_file(array.size, array.dtype)
+    found[:] = array
+    return found
+
+
+def room(size: int, dtype: DTypeLike, *made_of: Array | None) -> Array:
+    """Return an array of zeros, in a file where one that it is made of lies in a file."""
+    if size and any(part is not None and is_on_disk(part) for part in made_of):
+        return _in_file(size, np.dtype(dtype))
+    return np.zeros(size, dtype)
+
+
+def _in_file(size: int, dtype: np.dtype[Any]) -> Array:
+    taken = size * dtype.itemsize
+    try:
+        with tempfile.TemporaryFile(prefix="eptaro-") as file:
+            if hasattr(os, "posix_fallocate"):  # a full disk is told now rather than later
+                os.posix_fallocate(file.fileno(), 0, taken)
+            else:
+                file.truncate(taken)
+            mapped = mmap.mmap(file.fileno(), taken)
+    except OSError as error:
+        raise InputError(
+            f"the cells outgrow the memory that they may take, and there is no room for "
+            f"{taken >> 20:,} MiB more of them in {tempfile.gettempdir()} ({error.strerror}); "
+            f"group by fewer columns, or set TMPDIR to a folder with more room"
+        ) from None
+    return np.frombuffer(mapped, dtype)
+
+
+def shortened(array: Array, size: int) -> Array:
+    """Return the first so many of an array, without holding on to much room for the rest."""
+    return array[:size] if 2 * size >= len(array) else array[:size].copy()
