@@ -56,7 +56,7 @@ class Table(Outlets):
         meta: dict[str, Any] | None = None,
         answer: Answer | None = None,
     ) -> None:
-        self._columns = {column.name: _settled(column) for column in columns}
+        self._columns = {c.name: c if isinstance(c, Deferred) else settled(c) for c in columns}
         self.meta: dict[str, Any] = dict(meta or {})
         self.answer = answer  # the question and the days behind each number, of a verb's table
         if len(self._columns) != len(columns):
@@ -151,9 +151,8 @@ class Table(Outlets):
         Table
             These columns.
         """
-        for name in names:
-            if name not in self._columns:
-                raise QuestionError(unknown("column", name, self._columns))
+        if odd := [name for name in names if name not in self._columns]:
+            raise QuestionError(unknown("column", odd[0], self._columns))
         return Table([self._columns[name] for name in names], self.meta, self.answer)
 
     def beside(self, columns: dict[str, Column]) -> Table:
@@ -257,8 +256,7 @@ class Table(Outlets):
             The places of the rows in that order.
         """
         falling = by.startswith("-") and by not in self._columns
-        column = self.column(by[1:] if falling else by)
-        ranks = column.ranks()
+        ranks = self.column(by[1:] if falling else by).ranks()
         keys = np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
         others = None if self.answer is None else self.answer.others
         rest = np.zeros(len(self), bool) if others is None else others
@@ -270,14 +268,10 @@ class Table(Outlets):
 
     def footer(self) -> str:
         """Return the line that states calendar, coverage and as-of, as far as known."""
-        parts = [
-            self.meta.get("calendar"),
-            f"coverage {self.meta['coverage']}" if "coverage" in self.meta else None,
-            f"as of {self.meta['as_of']}" if "as_of" in self.meta else None,
-            f"left out {self.meta['set_aside']}" if "set_aside" in self.meta else None,
-            self.meta.get("undecided"),
-        ]
-        return " · ".join(str(part) for part in parts if part)
+        words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
+        words |= {"set_aside": "left out ", "undecided": ""}
+        parts = [f"{word}{self.meta[key]}" for key, word in words.items() if self.meta.get(key)]
+        return " · ".join(parts)
 
     # ---- shown ------------------------------------------------------------------
 
@@ -302,7 +296,3 @@ class Table(Outlets):
         from eptaro.outputs.html import notebook_html
 
         return notebook_html(part, half, f"{len(self):,} rows")
-
-
-def _settled(column: AnyColumn) -> AnyColumn:
-    return column if isinstance(column, Deferred) else settled(column)

@@ -163,28 +163,28 @@ def runs(const Cell[::1] cells, int64_t[::1] keys, int32_t[::1] places):
 
 
 def merged(const int64_t[::1] one, const int64_t[::1] two, int64_t[::1] found,
-           int64_t[::1] first, int64_t[::1] second):
+           int64_t[::1] mine, int64_t[::1] theirs):
     """Put the different cells of two runs and the places of both into arrays; see
     `kernels/parting.py`.
     """
     cdef Py_ssize_t n = one.shape[0], m = two.shape[0], i = 0, j = 0, count = 0
     cdef bint ordered = True
     cdef int64_t mine_next, theirs_next
-    if found.shape[0] != n + m or first.shape[0] != n or second.shape[0] != m:
+    if found.shape[0] != n + m or mine.shape[0] != n or theirs.shape[0] != m:
         raise ValueError(f"{found.shape[0]} places for {n} and {m} cells")
     with nogil:
         while i < n and j < m:  # without a branch for each, as none could be foretold
             mine_next, theirs_next = one[i], two[j]
             found[count] = mine_next if mine_next < theirs_next else theirs_next
-            first[i] = second[j] = count
+            mine[i] = theirs[j] = count
             i += mine_next <= theirs_next
             j += theirs_next <= mine_next
             count += 1
         for i in range(i, n):
-            found[count], first[i] = one[i], count
+            found[count], mine[i] = one[i], count
             count += 1
         for j in range(j, m):
-            found[count], second[j] = two[j], count
+            found[count], theirs[j] = two[j], count
             count += 1
         for i in range(1, count):
             ordered = ordered & (found[i] > found[i - 1])
