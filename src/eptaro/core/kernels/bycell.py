@@ -42,12 +42,8 @@ def in_cell_order(
     parts = (max(size - 1, 0) >> shift) + 1
     slices = _cut(rows, max(min(WORKERS, rows // _LEAST_SLICE), 1))
     counts = np.zeros((len(slices), parts), np.int64)
-    at_once(
-        [
-            partial(counted, days[of], slots[of], first, width, size, shift, counts[number])
-            for number, of in enumerate(slices)
-        ]
-    )
+    own = [(days[of], slots[of], first, width) for of in slices]
+    at_once([partial(counted, *part, size, shift, n) for part, n in zip(own, counts, strict=True)])
     # Part by part, and in each part slice by slice: rows stay in their order.
     begins = (np.cumsum(counts.T).reshape(parts, len(slices)) - counts.T).T.copy()
     ends = np.cumsum(counts.sum(axis=0))
@@ -56,13 +52,10 @@ def in_cell_order(
     lows, dealt_values = room(rows, np.uint32, slots), room(rows, moved.dtype, slots)
     at_once(
         [
-            partial(
-                dealt, days[of], slots[of], first, width, shift, begins[number], moved[of], lows,
-                dealt_values,
-            )
-            for number, of in enumerate(slices)
+            partial(dealt, *part, shift, begin, moved[of], lows, dealt_values)
+            for part, begin, of in zip(own, begins, slices, strict=True)
         ]
-    )  # fmt: skip
+    )
     cells = room(rows, np.int32 if size < 1 << 31 else np.int64, slots)
     out = room(rows, moved.dtype, slots)
     cuts = [0, *np.searchsorted(ends, [of.stop for of in slices[:-1]]).tolist(), parts]
