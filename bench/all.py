@@ -48,6 +48,12 @@ below, what a question costs by itself shows. Box figures and histograms count e
 work in plain Python, a row per transaction writes eight columns of as many rows, a rolling median
 ranks them all, and a page draws nine sections.""",
     ),
+    "Verbs on a folded book, beside frames of daily totals": (
+        "folded.py",
+        """
+50 groups on 3,653 days, the frames' totals in the shape that suits them best. The book answers
+with every day and group, the days of each window beside it when they are asked for.""",
+    ),
     "Readers": (
         "readers.py",
         """

@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import MOST_DENSE, Axis
 from eptaro.core.folds.batch import Batch
-from eptaro.core.folds.carried import carried_out
 from eptaro.core.folds.cells import Cells, together
 from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.rowcells import RowCells
-from eptaro.core.folds.steps import Counted, Step, step_of
+from eptaro.core.folds.rows.carried import carried_out
+from eptaro.core.folds.rows.rowcells import RowCells
+from eptaro.core.folds.rows.steps import Counted, Step, step_of
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
 

@@ -268,7 +268,6 @@ def join(
 
 def _join_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) -> None:
     assert plan.values is not None
-    own = slice(plan.word, plan.word + WORDS[plan.op])
     filled = two[:, plan.word + 1] >= 0
     if plan.op >= Op.FIRST:
         held, new = one[:, plan.word + 2], two[:, plan.word + 2]
@@ -282,7 +281,8 @@ def _join_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) -> 
         case _:
             wins = new >= held
     taken = filled & (wins | (one[:, plan.word + 1] < 0))
-    one[taken, own] = two[taken, own]
+    for word in range(plan.word, plan.word + WORDS[plan.op]):
+        np.copyto(one[:, word], two[:, word], where=taken)
 
 
 def worst(dtype: np.dtype[Any], *, least_wins: bool) -> Any:

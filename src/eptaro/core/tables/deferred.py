@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import partial
+from functools import cache, partial
 from typing import Any, TypeAlias
 
 from numpy.typing import NDArray
@@ -44,3 +44,12 @@ AnyColumn: TypeAlias = Column | Deferred
 def taken(columns: Sequence[Column], places: NDArray[Any]) -> list[Deferred]:
     """Return columns at some places, to be worked out when they are asked for."""
     return [Deferred(c.name, len(places), partial(c.take, places)) for c in columns]
+
+
+def together(names: Sequence[str], rows: int, make: Callable[[], list[Column]]) -> list[Deferred]:
+    """Return columns that are all worked out when one of them is asked for."""
+    all_made = cache(make)
+    return [
+        Deferred(name, rows, lambda at=at: all_made()[at])  # type: ignore[misc]
+        for at, name in enumerate(names)
+    ]

@@ -18,7 +18,7 @@ from eptaro.core.questions.transactions import Ledger
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
-from eptaro.core.tables.deferred import AnyColumn, Deferred
+from eptaro.core.tables.deferred import AnyColumn, Deferred, together
 from eptaro.errors import QuestionError
 
 
@@ -103,24 +103,23 @@ class Windowed:
 
     def head(self, view: View) -> list[AnyColumn]:
         """Return the columns that tell the windows."""
+        rows = len(self.group)
+        days = together(["date", "first", "last", "days"], rows, self._days)
+        entries = Deferred("entries", rows, lambda: self._entries(view))
+        return [*days, entries, Deferred("complete", rows, self._complete)]
+
+    def _days(self) -> list[Column]:
+        days = self.last - self.first + 1
         return [
             dates("date", self.date, description="The day that the window belongs to"),
             dates("first", self.first, description="First day of the window"),
             dates("last", self.last, description="Last day of the window"),
-            Deferred("days", len(self.group), self._days),
-            Deferred("entries", len(self.group), lambda: self._entries(view)),
-            Column.of(
-                "complete",
-                "flag",
-                self.complete,
-                description="Whether the window lies wholly in the coverage",
-            ),
+            Column.of("days", "integer", days, unit="days", description="Days from first to last"),
         ]
 
-    def _days(self) -> Column:
-        days = self.last - self.first + 1
-        text = "Days from first to last"
-        return Column.of("days", "integer", days, unit="days", description=text)
+    def _complete(self) -> Column:
+        text = "Whether the window lies wholly in the coverage"
+        return Column.of("complete", "flag", self.complete, description=text)
 
     def _entries(self, view: View) -> Column:
         if self.lo is not None and self.hi is not None:

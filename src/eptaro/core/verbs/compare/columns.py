@@ -16,6 +16,7 @@ from eptaro.core.questions.answer import Change, Mean, Number, Pairing, Side, Va
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates, difference
+from eptaro.core.tables.deferred import Deferred, together
 from eptaro.core.verbs.compare.details import detail_columns, standing_column
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
@@ -42,8 +43,19 @@ class Compared:
             self.comparable = self.comparable & view.complete(prior.first, prior.last)
         self.comparable = self.comparable & self.exists
 
-    def head(self, *, with_day: bool) -> list[Column]:
+    def head(self, *, with_day: bool) -> list[Deferred]:
         """Return the columns that tell the sides."""
+        names = [
+            *self._view.groups.names,
+            "period",
+            *(["day"] if with_day else []),
+            *("first", "last", "prior_period", "prior_first", "prior_last"),
+            *("comparable", "prior_clamped"),
+            *(["prior_spans"] if len(self.priors) > 1 else []),
+        ]
+        return together(names, len(self.group), lambda: self._head(with_day=with_day))
+
+    def _head(self, *, with_day: bool) -> list[Column]:
         now, exists = self.now, self.exists
         first = np.minimum.reduce([prior.first for prior in self.priors])
         last = np.maximum.reduce([prior.last for prior in self.priors])

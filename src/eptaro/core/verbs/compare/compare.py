@@ -16,6 +16,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.questions.answer import Answered, Number, Pairing
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables.deferred import AnyColumn
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.columns import Compared, changes
 from eptaro.core.verbs.compare.counterparts import Match, of_to_date, of_whole, of_windows, restated
@@ -172,7 +173,7 @@ def _against_one(view: View, asked: Compare) -> Table:
     """Return the comparison with one prior side, in the order of groups and time."""
     now, priors, pairing = _sides(view, asked)
     sides = Compared(view, now, priors)
-    columns = sides.head(with_day=asked.every is not None)
+    columns: list[AnyColumn] = [*sides.head(with_day=asked.every is not None)]
     if asked.details:
         columns.append(sides.standing())
     explained = None

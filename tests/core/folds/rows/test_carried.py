@@ -6,7 +6,7 @@ import unittest
 from unittest import mock
 
 import eptaro as ep
-from eptaro.core.folds import carried
+from eptaro.core.folds.rows import carried
 
 MEASURES = ["n=count()", "f=count(x)", "s=sum(x)", "w=sum(y)", "v=var(x)", "u=std(y)", "lo=min(x)", "hi=max(y)",
             "a=first(x)", "z=last(y)", "m=median(x)", "d=distinct(y)", "b=sum(z)", "k=var(z)"]  # fmt: skip

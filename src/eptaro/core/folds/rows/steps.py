@@ -14,7 +14,7 @@ from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.picks import Entries, Pick, Which
 from eptaro.core.folds.planes import What
-from eptaro.core.folds.rowcells import RowCells
+from eptaro.core.folds.rows.rowcells import RowCells
 from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
 from eptaro.core.folds.sums import Sum
 from eptaro.core.kernels.chosen import extent

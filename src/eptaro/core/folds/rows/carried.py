@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Tally
-from eptaro.core.folds.rowcells import RowCells
-from eptaro.core.folds.steps import Step
+from eptaro.core.folds.rows.rowcells import RowCells
+from eptaro.core.folds.rows.steps import Step
 from eptaro.core.kernels.chosen import fold
 from eptaro.core.kernels.folding import join
 from eptaro.core.kernels.plans import WORDS, Plan, fresh
