@@ -41,6 +41,7 @@ MAY_USE = {
 ROOMS = (
     "calendars",
     "tables",
+    "expressions",
     "dimension",
     "kernels",
     "folds",

@@ -50,6 +50,9 @@ class Daybook(KeptBook):
         Which days are worked, by default Monday to Friday.
     values : str or sequence of str, optional
         Columns that `spread` and `histogram` look at although no measure works on them.
+    where : str, optional
+        The condition that rows must meet, such as `fare_class = 'car' and fare > 20`; rows that
+        do not are left out and counted, and still count as days that the data speaks for.
 
     Raises
     ------
@@ -83,12 +86,17 @@ class Daybook(KeptBook):
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
         values: By = None,
+        where: str | None = None,
     ) -> None:
         from eptaro.engines.local import fold_table
 
-        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, values)
-        rules = date_rules(dates)
-        self._settle(fold_table(table, date, asked.by, asked.planes, rules, memory_limit), asked)
+        asked = BookOptions.of(
+            measures, by, calendar, coverage, formats, workdays, values, where, date
+        )
+        folded = fold_table(
+            table, date, asked.by, asked.planes, date_rules(dates), memory_limit, asked.formulas
+        )
+        self._settle(folded, asked)
 
     @classmethod
     def read(
@@ -106,6 +114,7 @@ class Daybook(KeptBook):
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
         values: By = None,
+        where: str | None = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -142,6 +151,7 @@ class Daybook(KeptBook):
             formats=formats,
             workdays=workdays,
             values=values,
+            where=where,
         )
 
     @classmethod
@@ -161,6 +171,7 @@ class Daybook(KeptBook):
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
         values: By = None,
+        where: str | None = None,
         patience: float = 60,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
@@ -189,9 +200,20 @@ class Daybook(KeptBook):
         """
         from eptaro.engines.files import fold_files
 
-        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, values)
+        asked = BookOptions.of(
+            measures, by, calendar, coverage, formats, workdays, values, where, date
+        )
         folded = fold_files(
-            what, engine, date, asked.by, asked.planes, date_rules(dates), files, client, patience
+            what,
+            engine,
+            date,
+            asked.by,
+            asked.planes,
+            date_rules(dates),
+            files,
+            client,
+            patience,
+            asked.formulas,
         )
         return cls._of(folded, asked)
 

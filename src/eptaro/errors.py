@@ -4,6 +4,7 @@
     ├── CalendarError   a calendar, level, label or period that cannot be
     ├── DateError       a date or span that cannot be read or does not exist
     ├── MeasureError    a measure that cannot be parsed or calculated
+    ├── ExpressionError a condition or formula that cannot be parsed or worked out
     ├── QuestionError   a verb asked for what cannot be
     └── InputError      a file, frame or column that cannot be used
 
@@ -39,6 +40,10 @@ class DateError(EptaroError, ValueError):
 
 class MeasureError(EptaroError, ValueError):
     """A measure that cannot be parsed or calculated."""
+
+
+class ExpressionError(EptaroError, ValueError):
+    """A condition or formula that cannot be parsed or worked out; its text shows the place."""
 
 
 class QuestionError(EptaroError, ValueError):

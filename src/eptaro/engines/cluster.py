@@ -13,6 +13,7 @@ from typing import Any
 import pyarrow as pa
 
 from eptaro.beside import Beside
+from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.folds.planes import Plane
@@ -47,6 +48,7 @@ def fold_cluster(
     *,
     part_rows: int = PART_ROWS,
     patience: float = PATIENCE,
+    formulas: Formulas = PLAIN,
 ) -> Folded:
     """Fold files, or the partitions of a Dask frame, on a cluster.
 
@@ -61,7 +63,7 @@ def fold_cluster(
     with client_of(client, patience) as cluster, own_errors():
         watch = Watch(cluster, patience)
         folded = watch.over(
-            Beside(_folded, cluster, what, date, by, wanted, rules, files, part_rows)
+            Beside(_folded, cluster, what, date, by, wanted, rules, files, part_rows, formulas)
         )
     if not folded.rows:
         raise InputError(f"{folded.source}: there are no rows to fold")
@@ -77,6 +79,7 @@ def _folded(
     rules: DateRules,
     files: FileRules | None,
     part_rows: int,
+    formulas: Formulas,
 ) -> Folded:
     """Fold the parts on the cluster, and merge them as a tree."""
     tasks: list[tuple[Any, Any]] = []
@@ -86,11 +89,22 @@ def _folded(
     else:
         paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
         source = open_files(paths, files)
-        rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
+        if date not in formulas.columns:
+            rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
         tasks += [(part, None) for part in parts_of(source, part_rows)]
     parts = [
         cluster.submit(
-            fold_part, part, frame, date, by, wanted, rules, number, retries=_RETRIES, pure=False
+            fold_part,
+            part,
+            frame,
+            date,
+            by,
+            wanted,
+            rules,
+            number,
+            formulas,
+            retries=_RETRIES,
+            pure=False,
         )
         for number, (part, frame) in enumerate(tasks)
     ]
@@ -131,6 +145,7 @@ def fold_part(
     planes: list[Plane],
     rules: DateRules,
     number: int,
+    formulas: Formulas,
 ) -> Folded:
     """Fold one part on a worker, with no more threads than the worker is given."""
     source = part
@@ -140,7 +155,7 @@ def fold_part(
     threads = _threads()
     pa.set_cpu_count(threads)
     with in_turn() if threads == 1 else nullcontext():
-        folded = fold_source(source, date, by, planes, rules, settled=True)
+        folded = fold_source(source, date, by, planes, rules, settled=True, formulas=formulas)
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
     return replace(folded, fingerprints=prints, reread=None, kept={})
 

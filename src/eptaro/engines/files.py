@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, Literal, TypeAlias, assert_never, get_args
 
+from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import Plane
 from eptaro.engines.local import fold_source
@@ -28,6 +29,7 @@ def fold_files(
     files: FileRules | None,
     client: Any = None,
     patience: float = 60,
+    formulas: Formulas = PLAIN,
 ) -> Folded:
     """Return the cells of files, or of a Dask frame; whichever the engine, they are the same."""
     if engine not in get_args(Engine):
@@ -36,12 +38,14 @@ def fold_files(
     if engine == "dask":
         from eptaro.engines.cluster import fold_cluster
 
-        return fold_cluster(given, date, by, planes, dates, files, client, patience=patience)
+        return fold_cluster(
+            given, date, by, planes, dates, files, client, patience=patience, formulas=formulas
+        )
     source = open_files([given] if isinstance(given, str) else [str(one) for one in given], files)
     match engine:
         case "stream":
-            return fold_source(source, date, by, planes, dates)
+            return fold_source(source, date, by, planes, dates, formulas=formulas)
         case "local":
-            return fold_source(in_memory(source), date, by, planes, dates)
+            return fold_source(in_memory(source), date, by, planes, dates, formulas=formulas)
         case _:
             assert_never(engine)

@@ -7,8 +7,9 @@ from collections.abc import Iterable
 from functools import partial
 from typing import Any
 
+from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.fold import Fold
-from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.planes import Plane
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import FrameSource, Source
@@ -23,10 +24,11 @@ def fold_table(
     planes: Iterable[Plane],
     rules: DateRules,
     limit: int | None = None,
+    formulas: Formulas = PLAIN,
 ) -> Folded:
     """Return the cells of a source, or of a frame, or of a mapping of arrays."""
     source = table if isinstance(table, Source) else FrameSource(table)
-    return fold_source(source, date, by, planes, rules, limit)
+    return fold_source(source, date, by, planes, rules, limit, formulas=formulas)
 
 
 def fold_source(
@@ -38,6 +40,7 @@ def fold_source(
     limit: int | None = None,
     *,
     settled: bool = False,
+    formulas: Formulas = PLAIN,
 ) -> Folded:
     """Return the cells of all transactions of a source.
 
@@ -46,7 +49,7 @@ def fold_source(
     Raises `InputError` where the source turns out damaged on the way.
     """
     with readable(source.name):
-        return _folded(source, date, by, list(planes), rules, limit, settled=settled)
+        return _folded(source, date, by, list(planes), rules, limit, settled, formulas)
 
 
 def _folded(
@@ -56,15 +59,18 @@ def _folded(
     wanted: list[Plane],
     rules: DateRules,
     limit: int | None,
-    *,
     settled: bool,
+    formulas: Formulas,
 ) -> Folded:
     notes = []
     if date is None:
         date = find_date(source, rules)
         notes.append(f"dates are taken from {date!r}, the only column that can be dates")
     fold = Fold(by, wanted, limit=limit or free_memory() * 4 // 5)
-    transactions = Transactions(source, date, by, wanted, rules, settled=settled)
+    read = partial(
+        Transactions, source, date, by, wanted, rules, settled=settled, formulas=formulas
+    )
+    transactions = read()
     timed = False
     for batch in transactions:
         fold.add(batch)
@@ -89,8 +95,10 @@ def _folded(
         tuple(notes),
         frozenset([source.fingerprint()]),
         fold.distinct_values(),
-        reread=partial(Transactions, source, date, by, wanted, rules, settled=settled),
+        reread=read,
         timed=timed,
+        seen=transactions.seen,
+        left=None if formulas.where is None else Left(formulas.where.text, transactions.unmet),
     )
 
 

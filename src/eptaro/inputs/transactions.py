@@ -13,6 +13,8 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags
+from eptaro.core.calendars.span import Span
+from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
@@ -25,6 +27,7 @@ from eptaro.inputs.ahead import ahead
 from eptaro.inputs.codes import read_codes, read_groups
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.dates.reading import looks_like_dates, settled_start
+from eptaro.inputs.formulas import WorkedOut
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.inputs.values import read_filled, read_numbers
 from eptaro.progress import tell
@@ -51,6 +54,7 @@ class Transactions:
         rules: DateRules,
         *,
         settled: bool = False,
+        formulas: Formulas = PLAIN,
     ) -> None:
         planes = list(planes)
         self._source, self._date, self._by = source, date, by
@@ -61,15 +65,18 @@ class Transactions:
         filled = {p.column for p in planes if p.what == "filled"}
         self._filled = sorted(filled - set(self._numbers))
         self._summed = [p.column for p in planes if p.what == "sum"]
-        self._rules, self.evidence = (rules, "") if settled else decided(source, date, rules)
+        as_it_is = settled or date in formulas.columns
+        self._rules, self.evidence = (rules, "") if as_it_is else decided(source, date, rules)
         self.rows = 0
         self.blanks: dict[str, int] = dict.fromkeys(self._numbers, 0)
         self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
         self._aside: list[tuple[int, str, str]] = []
+        self._formulas = formulas
+        self.unmet = 0  # rows that do not meet the condition
+        self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
     def __iter__(self) -> Iterator[Batch]:
-        wanted = Wanted(self._date, self._by, self._numbers, [*self._filled, *self._codes])
-        for table in ahead(self._source.batches(wanted)):
+        for table in ahead(self._source.batches(self._wanted())):
             batch = self._batch(table)
             self.rows += table.num_rows
             tell(self.rows, self._source.share)
@@ -79,7 +86,12 @@ class Transactions:
             raise InputError(f"{self._source.name}: has column names but no rows")
         if self._aside and self._rules.bad_dates == "raise":
             raise DateError(self._complaint())
-        if len(self._aside) == self.rows:
+        if self.unmet == self.rows:
+            assert self._formulas.where is not None
+            raise InputError(
+                f"{self._source.name}: no row meets the condition {self._formulas.where.text!r}"
+            )
+        if len(self._aside) == self.rows - self.unmet:
             raise DateError(f"{self._complaint()}; no row is left")
 
     @property
@@ -105,14 +117,48 @@ class Transactions:
         where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
         return f"{where}{more}: {shown}"
 
+    def _wanted(self) -> Wanted:
+        """Return the columns of the source that are read, by what they are needed for."""
+        worked_out, used = self._formulas.columns, self._formulas.names
+        date, by, numbers, others = (
+            [name for name in names if name not in worked_out]
+            for names in ([self._date], self._by, self._numbers, [*self._filled, *self._codes])
+        )
+        as_they_are = {*date, *by, *others}
+        numbers += [name for name in self._formulas.numbers if name not in as_they_are]
+        others += [name for name in used if name not in numbers]
+        return Wanted((date or used)[0], by, numbers, others)
+
+    def _met(self, table: pa.Table) -> tuple[pa.Table, NDArray[np.int64] | None]:
+        """Return the rows that meet the condition, and their places; None where all do."""
+        if self._formulas.where is None:
+            return table, None
+        read = self._dates(table, self._worked_out(table))
+        good = read.days if read.bad is None else read.days[~read.bad]
+        if len(good):
+            ends = [int(good.min()), int(good.max())]
+            ends += [] if self.seen is None else [self.seen.lo, self.seen.hi]
+            self.seen = Span.of(min(ends), max(ends))
+        kept = self._worked_out(table).kept()
+        self.unmet += len(kept) - int(np.count_nonzero(kept))
+        return table.filter(pa.array(kept)), np.flatnonzero(kept)
+
+    def _worked_out(self, table: pa.Table) -> WorkedOut:
+        return WorkedOut(table, self._formulas, self._source, self._rules, self._date, self.rows)
+
     def _batch(self, table: pa.Table) -> Batch:
+        table, places = self._met(table)
         read, groups, values, distinct = self._columns(table)
         for column in self._numbers:
             self.blanks[column] += _blanks(values[column])
-        batch = Batch(read.days, groups, values, distinct, read.times, self.rows)
+        if places is not None:
+            places += self.rows
+        batch = Batch(read.days, groups, values, distinct, read.times, self.rows, places)
         if read.bad is None or not read.bad.any():
             return batch
-        self._set_aside(table[self._date], read, values)
+        self._set_aside(table, read, values, places)
+        if places is None:
+            batch = replace(batch, places=np.arange(self.rows, self.rows + len(batch)))
         return _only(batch, ~read.bad)
 
     def _columns(
@@ -124,12 +170,13 @@ class Transactions:
         def numbers(column: str) -> Column:
             return read_numbers(table[column], column, self._source, self.rows)
 
+        made, formed = self._worked_out(table), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
-            ([self._date], lambda _: self._dates(table)),
-            (self._by, lambda g: read_groups(table[g], g, name)),
-            (self._filled, lambda c: read_filled(table[c], c)),
-            (self._numbers, numbers),
-            (self._codes, lambda c: read_codes(table[c], c)),
+            ([self._date], lambda _: self._dates(table, made)),
+            (self._by, lambda g: made.coded(g) if g in formed else read_groups(table[g], g, name)),
+            (self._filled, lambda c: made.filled(c) if c in formed else read_filled(table[c], c)),
+            (self._numbers, lambda c: made.numbers(c) if c in formed else numbers(c)),
+            (self._codes, lambda c: made.counted(c) if c in formed else read_codes(table[c], c)),
         ]
         works = [partial(work, column) for columns, work in by_kind for column in columns]
         if table.num_rows < _LEAST_AT_ONCE:
@@ -141,18 +188,31 @@ class Transactions:
         )
         return read[self._date], groups, filled | values, distinct
 
-    def _dates(self, table: pa.Table) -> Read:
+    def _dates(self, table: pa.Table, made: WorkedOut) -> Read:
+        if self._date in self._formulas.columns:
+            return made.dates(self._date)
         try:
             return read_dates(table[self._date], self._rules, self._date)
         except DateError as error:
             raise DateError(f"{self._source.name}: {error}") from None
 
-    def _set_aside(self, dates: pa.ChunkedArray, read: Read, values: dict[str, Column]) -> None:
+    def _set_aside(
+        self,
+        table: pa.Table,
+        read: Read,
+        values: dict[str, Column],
+        places: NDArray[np.int64] | None,
+    ) -> None:
         assert read.bad is not None and read.reasons is not None
         rows = np.flatnonzero(read.bad)
-        values_there = dates.take(pa.array(rows)).cast(pa.string()).to_pylist()
-        for row, text in zip(rows.tolist(), values_there, strict=True):
-            self._aside.append((self.rows + row + 1, text or "", str(read.reasons[row])))
+        formula = self._formulas.columns.get(self._date)
+        names = [self._date] if formula is None else formula.names
+        there = table.select(names).take(pa.array(rows))
+        texts = [column.cast(pa.string()).to_pylist() for column in there.columns]
+        numbers = (rows + self.rows if places is None else places[rows]).tolist()
+        for row, number, *parts in zip(rows.tolist(), numbers, *texts, strict=True):
+            text = ", ".join(part or "" for part in parts)
+            self._aside.append((number + 1, text, str(read.reasons[row])))
         for column in self._summed:
             missed = [
                 v for v in values[column].take(read.bad).to_list() if v is not None and v == v
@@ -186,6 +246,7 @@ def _only(batch: Batch, keep: Flags) -> Batch:
         values={name: column.take(places) for name, column in batch.values.items()},
         distinct={name: coded(column) for name, column in batch.distinct.items()},
         times=None if batch.times is None else batch.times[keep],
+        places=None if batch.places is None else batch.places[keep],
     )
 
 

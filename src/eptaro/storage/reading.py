@@ -15,7 +15,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, Tally
 from eptaro.core.folds.encoding import Combiner
-from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import Squares
@@ -93,6 +93,7 @@ def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
         tuple(about["notes"]),
         frozenset(about["fingerprints"]),
         distinct,
+        left=Left(*about["where"]) if about.get("where") else None,
     )
 
 

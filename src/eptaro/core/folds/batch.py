@@ -29,6 +29,7 @@ class Batch:
     distinct: Mapping[str, Coded] = field(default_factory=dict)
     times: Ints | None = None
     first_row: int = 0
+    places: Ints | None = None  # of each in the whole input, where some were left out
 
     def __len__(self) -> int:
         return len(self.days)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from eptaro.core.calendars.span import Span
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.groups import Groups
@@ -14,6 +15,14 @@ from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
 
 _MOST_NAMED = 2  # sources that are named one by one
+
+
+@dataclass(frozen=True)
+class Left:
+    """The condition on the rows of a book, and how many do not meet it."""
+
+    where: str
+    rows: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +50,8 @@ class Folded:
     reread: Callable[[], Iterable[Batch]] | None = None
     timed: bool = False
     queries: tuple[str, ...] = ()
+    seen: Span | None = None  # the days of all rows, where a condition left some out
+    left: Left | None = None
     kept: dict[str, Any] = field(default_factory=dict)
 
     @property
@@ -53,6 +64,13 @@ class Folded:
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs: all but what was worked out and can be again."""
         return vars(self) | {"kept": {}}
+
+
+def left_note(folded: Folded) -> dict[str, Any]:
+    """Return the condition on rows, where there is one, and how many it left out."""
+    if folded.left is None:
+        return {}
+    return {"where": folded.left.where, "left_out": f"{folded.left.rows:,} rows"}
 
 
 def aside_note(folded: Folded) -> dict[str, Any]:

@@ -6,9 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from eptaro.core.calendars.span import Span
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.encoding import Combiner, Encoder
-from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
@@ -54,7 +55,35 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         one.fingerprints | two.fingerprints,
         {**one.distinct, **two.distinct},
         one.formats,
+        seen=_seen(one, two),
+        left=_left(one, two),
     )
+
+
+def _seen(one: Folded, two: Folded) -> Span | None:
+    """Return the days of all rows of both, where a condition left some out of either."""
+    if one.seen is None and two.seen is None:
+        return None
+    spans = [part.seen or _days_of(part) for part in (one, two)]
+    return Span.of(min(span.lo for span in spans), max(span.hi for span in spans))
+
+
+def _days_of(part: Folded) -> Span:
+    return Span.of(part.cells.axis.first_day, part.cells.axis.last_day)
+
+
+def _left(one: Folded, two: Folded) -> Left | None:
+    """Return the condition on the rows of both, and how many do not meet it.
+
+    Raises `InputError` where the rows of one were held against another condition.
+    """
+    conditions = [None if part.left is None else part.left.where for part in (one, two)]
+    if conditions[0] != conditions[1]:
+        shown = " and ".join("none" if c is None else repr(c) for c in conditions)
+        raise InputError(f"the rows of the books meet different conditions: {shown}")
+    if one.left is None or two.left is None:
+        return None
+    return Left(one.left.where, one.left.rows + two.left.rows)
 
 
 def _after(cells: Cells, first: Cells) -> Cells:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import mmap
 import os
-import tempfile
 from typing import Any
 
 import numpy as np
@@ -48,6 +47,8 @@ def room(size: int, dtype: DTypeLike, *made_of: Array | None) -> Array:
 
 
 def _in_file(size: int, dtype: np.dtype[Any]) -> Array:
+    import tempfile  # it brings much: not at the start
+
     taken = size * dtype.itemsize
     try:
         with tempfile.TemporaryFile(prefix="eptaro-") as file:

@@ -36,6 +36,7 @@ class Counting(Calculation):
     unit = "transactions"
     adds_up = True
     needs_column = False
+    needs_numbers = False
 
     def planes(self, column: str) -> set[Plane]:
         """Return what the fold must keep: of no column, the number of rows."""

@@ -29,6 +29,7 @@ class Calculation(ABC):
     adds_up: ClassVar[bool] = False  # whether the values of parts add up to that of the whole
     takes_share: ClassVar[bool] = False
     needs_column: ClassVar[bool] = True
+    needs_numbers: ClassVar[bool] = True
 
     def planes(self, column: str) -> set[Plane]:
         """Return what the fold must keep of a column."""

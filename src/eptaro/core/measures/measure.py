@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.expressions.formula import Formula
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.planes import Plane
 from eptaro.core.measures.catalogue import calculation, planes_of
@@ -35,7 +36,7 @@ class Measure:
     >>> Measure.parse("revenue=sum(fare)")
     Measure('revenue=sum(fare)')
     >>> Measure.parse("each=sum(fare)/sum(passengers)").under
-    Term(how='sum', column='passengers', share=0.5, inner=None, grain='')
+    Term(how='sum', column='passengers', share=0.5, inner=None, grain='', formula=None)
     >>> Measure.parse("high=quantile(fare, 0.9)").term.share
     0.9
     """
@@ -87,6 +88,12 @@ class Measure:
     def terms(self) -> tuple[Term, ...]:
         """The one or two terms."""
         return (self.term,) if self.under is None else (self.term, self.under)
+
+    @property
+    def formulas(self) -> dict[str, Formula]:
+        """The columns that are worked out, by the names that planes have for them."""
+        terms = [part for term in self.terms for part in (term, term.inner) if part is not None]
+        return {term.column: term.formula for term in terms if term.formula is not None}
 
     @property
     def planes(self) -> set[Plane]:

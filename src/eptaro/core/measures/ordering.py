@@ -52,6 +52,7 @@ class Distinct(Calculation):
     name = "distinct"
     kept = ("codes",)
     unit = "different values"
+    needs_numbers = False
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
+from eptaro.core.expressions.formula import Formula
+from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.tree import Name
 from eptaro.core.measures.calculation import Calculation
 from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.term import GRAINS, Term
-from eptaro.errors import MeasureError, unknown
+from eptaro.errors import ExpressionError, MeasureError, unknown
 
 EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
@@ -25,13 +29,24 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
     if staged:
         return _staged(how, share, staged[1], staged[2], whole), text[stop + 1 :]
     column = body.strip()
-    if len(column) > 1 and column[0] == column[-1] == '"':
-        column = column[1:-1]
-    elif re.search(r'[(),"]', column):
-        raise MeasureError(f"{whole!r} is not a measure; {EXAMPLE}")
     if not column and found_how.needs_column:
         raise MeasureError(f"{whole!r} names no column; {EXAMPLE}")
-    return Term(how, column, share), text[stop + 1 :]
+    wanted = Kind.NUMBER if found_how.needs_numbers else None
+    formula = _formula(column, wanted, whole) if column else None
+    if formula is None or isinstance(formula.node, Name):
+        name = column if formula is None else formula.name
+        return Term(how, name, share), text[stop + 1 :]
+    return Term(how, formula.name, share, formula=formula), text[stop + 1 :]
+
+
+def _formula(column: str, wanted: Kind | None, whole: str) -> Formula | None:
+    """Return what a measure works on as a formula; None for a plain name of several words."""
+    try:
+        return Formula.column(column, wanted)
+    except ExpressionError as error:
+        if re.fullmatch(r"[\w .]+", column):
+            return None
+        raise MeasureError(f"{whole!r} is not a measure: {error}") from None
 
 
 def _staged(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
@@ -46,29 +61,48 @@ def _staged(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
 
 def _closing(text: str, start: int) -> int:
     """Return the place of the bracket that closes the one before `start`, or -1."""
-    depth, quoted = 1, False
+    depth = 1
+    for place, letter in _outside_quotes(text, start):
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if not depth:
+            return place
+    return -1
+
+
+def _outside_quotes(text: str, start: int) -> Iterator[tuple[int, str]]:
+    """Yield the places and letters from a place on that do not lie between quotes."""
+    quote = ""
     for place in range(start, len(text)):
         letter = text[place]
-        if letter == '"':
-            quoted = not quoted
-        elif not quoted:
-            depth += {"(": 1, ")": -1}.get(letter, 0)
-            if not depth:
-                return place
-    return -1
+        if quote:
+            quote = "" if letter == quote else quote
+        elif letter in "'\"":
+            quote = letter
+        else:
+            yield place, letter
+
+
+def _last_comma(body: str) -> int:
+    """Return the place of the last comma outside of brackets and quotes, or -1."""
+    depth, found = 0, -1
+    for place, letter in _outside_quotes(body, 0):
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if letter == "," and not depth:
+            found = place
+    return found
 
 
 def _share(body: str, how: Calculation, whole: str) -> tuple[str, float]:
     """Return the body without its share, and the share; only quantiles have one."""
-    found = re.fullmatch(r'(.*[^,]),\s*([^,()"]*?)\s*', body, re.DOTALL)
+    comma = _last_comma(body)
     if not how.takes_share:
-        if found and not body.strip().startswith('"'):
+        if comma >= 0:
             raise MeasureError(f"{whole!r}: only a quantile takes a share: quantile(x, 0.9)")
         return body, 0.5
     try:
-        number = float(found[2]) if found else -1.0
+        number = float(body[comma + 1 :]) if comma > 0 else -1.0
     except ValueError:
         number = -1.0
-    if found is None or not 0 <= number <= 1:
+    if not 0 <= number <= 1:
         raise MeasureError(f"{whole!r}: a quantile takes a share from 0 to 1: quantile(x, 0.9)")
-    return found[1], number
+    return body[:comma], number

@@ -5,6 +5,9 @@ from __future__ import annotations
 import re
 from typing import Literal, NamedTuple, TypeAlias, get_args
 
+from eptaro.core.expressions.formula import Formula
+from eptaro.core.expressions.tree import Name
+
 Grain: TypeAlias = Literal[
     "day", "workday", "active day", "week", "month", "quarter", "half", "year"
 ]
@@ -24,9 +27,11 @@ class Term(NamedTuple):
     share: float = 0.5
     inner: Term | None = None
     grain: str = ""
+    formula: Formula | None = None  # of a column that is worked out
 
     def __str__(self) -> str:
-        body = f'"{self.column}"' if re.search(r'[(),"]', self.column) else self.column
+        plain = self.formula is not None or not re.search(r"[^\w .]", self.column)
+        body = self.column if plain else str(Name(self.column))
         if self.inner is not None:
             body = f"{self.inner} per {self.grain}"
         share = f", {self.share:g}" if self.how == "quantile" else ""

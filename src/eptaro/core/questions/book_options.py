@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeAlias
@@ -9,15 +10,18 @@ from typing import TypeAlias
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.expressions.formula import PLAIN, Formula, Formulas
+from eptaro.core.expressions.functions import Kind
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
-from eptaro.core.questions.scope import By, covered, group_names
+from eptaro.core.questions.scope import By, covered, formulas_of, group_names
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.format import Format, check_formats
 from eptaro.errors import InputError
 
+_CALLED = re.compile(r"\s*\w+\s*\(")
 Measures: TypeAlias = "str | Iterable[str | Measure]"
 Calendars: TypeAlias = "Calendar | OwnCalendars | None"
 Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"
@@ -34,6 +38,7 @@ class BookOptions:
     formats: Mapping[str, Format] = field(default_factory=dict)
     workdays: Worked = None
     values: tuple[str, ...] = ()
+    formulas: Formulas = PLAIN
 
     @classmethod
     def of(
@@ -45,11 +50,27 @@ class BookOptions:
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
         values: By = None,
+        where: str | None = None,
+        date: str | None = None,
     ) -> BookOptions:
-        """Return the options as they were given, measures and groups parsed."""
+        """Return the options as they were given, measures, groups and conditions parsed."""
         names, parsed = group_names(by), parse_measures(measures)
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
-        return cls(parsed, names, calendar, coverage, shown, workdays, tuple(group_names(values)))
+        made = {name: formula for measure in parsed for name, formula in measure.formulas.items()}
+        made |= formulas_of(by) | formulas_of(values)
+        if date is not None and _CALLED.match(date):
+            made[date] = Formula.column(date, Kind.DATE)
+        kept = None if where is None else Formula.condition(where)
+        return cls(
+            parsed,
+            names,
+            calendar,
+            coverage,
+            shown,
+            workdays,
+            tuple(group_names(values)),
+            Formulas(made, kept),
+        )
 
     @property
     def planes(self) -> set[Plane]:
@@ -63,7 +84,7 @@ class BookOptions:
         Raises `InputError` where rows lie outside the coverage, or the coverage outside a
         listed calendar.
         """
-        span = covered(self.coverage, folded.cells, folded.source)
+        span = covered(self.coverage, folded)
         common, own = check_own(self.calendar)
         for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
             if one.limits and span not in one.limits:

@@ -12,7 +12,8 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, DateLike, as_date, as_of_day, ordinal
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.cells import Cells
+from eptaro.core.expressions.formula import Formula
+from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import ROWS
 from eptaro.errors import CalendarError, InputError, QuestionError
 
@@ -26,10 +27,26 @@ _RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?([a-z]+)")
 def group_names(by: By) -> list[str]:
     """Return the group columns that `by` names; raises `QuestionError` for anything else."""
     if by is None or isinstance(by, str):
-        return [] if by is None else [by]
+        return [] if by is None else [name_of(by)]
     if not isinstance(by, Sequence) or not all(isinstance(name, str) for name in by):
         raise QuestionError(f"by={by!r} names no columns; give one name, or a list of names")
-    return list(by)
+    return [name_of(name) for name in by]
+
+
+_FORMED = re.compile(r"\s*([^\W\d]\w*)\s*=(?!=)\s*(\S.*)", re.DOTALL)
+
+
+def name_of(group: str) -> str:
+    """Return the name of a group column, which may stand before its formula and an `=`."""
+    found = _FORMED.fullmatch(group)
+    return found[1] if found else group
+
+
+def formulas_of(by: By) -> dict[str, Formula]:
+    """Return the group columns that are worked out, as they are written: `name=formula`."""
+    given = [] if by is None else [by] if isinstance(by, str) else [*by]
+    found = [match for group in given if (match := _FORMED.fullmatch(group))]
+    return {match[1]: Formula.column(match[2]) for match in found}
 
 
 def last_day_seen(as_of: AsOf, coverage: Span) -> int:
@@ -47,11 +64,15 @@ def last_day_seen(as_of: AsOf, coverage: Span) -> int:
     return day
 
 
-def covered(given: Span | str | None, cells: Cells, source: str) -> Span:
-    """Return the coverage given, which must hold all the data, or that of the data."""
+def covered(given: Span | str | None, folded: Folded) -> Span:
+    """Return the coverage given, which must hold all the data, or that of the data, of rows that
+    a condition left out as well.
+    """
+    cells, source = folded.cells, folded.source
     last = cells.axis.last_day
     if given is None:
-        return Span.of(cells.axis.first_day, last)
+        days = Span.of(cells.axis.first_day, last)
+        return days if folded.seen is None else folded.seen
     span = Span.parse(given) if isinstance(given, str) else given
     if not isinstance(span, Span):
         raise InputError(f"coverage={span!r} is no span; write 2025-01-01..2025-12-31")

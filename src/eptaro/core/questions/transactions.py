@@ -129,6 +129,8 @@ def _copied(batch: Batch) -> Batch:
         {name: replace(c, data=c.data.copy()) for name, c in batch.values.items()},
         {name: Coded(c.codes.copy(), c.choices) for name, c in batch.distinct.items()},
         None if batch.times is None else batch.times.copy(),
+        batch.first_row,
+        batch.places,
     )
 
 
@@ -139,6 +141,12 @@ def _joined(batches: list[Batch]) -> Batch:
     times = None
     if any(b.times is not None for b in batches):
         times = [np.zeros(len(b), np.int64) if b.times is None else b.times for b in batches]
+    places = None
+    if any(b.places is not None for b in batches):
+        places = [
+            np.arange(b.first_row, b.first_row + len(b)) if b.places is None else b.places
+            for b in batches
+        ]
     days = [b.days for b in batches]
     values = {name: [b.values[name] for b in batches] for name in batches[0].values}
     distinct = {name: [b.distinct[name] for b in batches] for name in batches[0].distinct}
@@ -149,6 +157,8 @@ def _joined(batches: list[Batch]) -> Batch:
         {name: join(values.pop(name)) for name in list(values)},
         {name: _recoded(name, distinct.pop(name)) for name in list(distinct)},
         None if times is None else _concatenated(times),
+        0,
+        None if places is None else _concatenated(places),
     )
 
 

@@ -13,7 +13,7 @@ from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.folded import Folded, aside_note
+from eptaro.core.folds.folded import Folded, aside_note, left_note
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.picks import Pick
 from eptaro.core.folds.planes import ROWS
@@ -209,10 +209,12 @@ class View:
         """Return how the rows read come to those counted, where any were set aside."""
         folded = self.facts.folded
         aside = 0 if folded.aside is None else len(folded.aside)
-        if not aside:
+        left = 0 if folded.left is None else folded.left.rows
+        if not aside and not left:
             return {}
-        whole = f"{folded.rows + aside:,} read = {folded.rows:,} counted + {aside:,} set aside"
-        return {"rows": whole}
+        whole = f"{folded.rows + aside + left:,} read = {folded.rows:,} counted"
+        whole += f" + {aside:,} set aside" if aside else ""
+        return {"rows": whole + (f" + {left:,} left out by the condition" if left else "")}
 
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what stands beside every result."""
@@ -229,6 +231,7 @@ class View:
                 "source": facts.source,
             }
             | aside_note(facts.folded)
+            | left_note(facts.folded)
             | self.undecided()
             | ({} if self.others is None else {"others": OTHERS})
         )

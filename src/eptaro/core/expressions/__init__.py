@@ -1,0 +1,1 @@
+"""The language of conditions, derived columns, groups and measures."""

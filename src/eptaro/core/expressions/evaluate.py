@@ -1,0 +1,303 @@
+"""Expressions worked out over columns, all rows at once.
+
+A value that is written out is a column of one row, which arrays stretch to all others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.expressions import numbers, texts
+from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import check_alike, day_of, kind_of
+from eptaro.core.expressions.numbers import UnfitError, both, filled
+from eptaro.core.expressions.place import wrong
+from eptaro.core.expressions.tree import (
+    Call,
+    Comparison,
+    IsBlank,
+    Junction,
+    Name,
+    Node,
+    Not,
+    Number,
+    OneOf,
+    Reckoning,
+    Sign,
+    Text,
+    Where,
+)
+from eptaro.core.expressions.truth import Truth, either, stretched, turned
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import of_one_kind
+from eptaro.errors import EptaroError
+
+_ZERO = Decimal(0)
+
+
+def evaluated(
+    node: Node,
+    text: str,
+    columns: Mapping[str, Column],
+    kinds: Mapping[str, Kind],
+    rows: int,
+    hours: Mapping[str, Column],
+) -> Column:
+    """Return an expression worked out over some rows.
+
+    `text` is what it was parsed from, `kinds` says what the columns are, and `hours` holds
+    the hour of those that have times. Raises `ExpressionError` for what cannot be.
+
+    >>> from eptaro.core.expressions.parser import parse
+    >>> price = Column.of("price", "decimal", [150, 225], scale=2)
+    >>> node, kinds = parse("price * 2"), {"price": Kind.NUMBER}
+    >>> found = evaluated(node, "price * 2", {"price": price}, kinds, 2, {})
+    >>> [str(value) for value in found.to_list()]
+    ['3.00', '4.50']
+    """
+    kind_of(node, kinds, text)
+    found = _Evaluation(text, columns, kinds, hours).value(node)
+    if len(found) == rows:
+        return found
+    places = np.zeros(rows, np.int64)
+    return found.take(places) if rows else found.take(slice(0, 0))
+
+
+class _Evaluation:
+    def __init__(
+        self,
+        text: str,
+        columns: Mapping[str, Column],
+        kinds: Mapping[str, Kind],
+        hours: Mapping[str, Column],
+    ) -> None:
+        self._text, self._columns, self._kinds, self._hours = text, columns, kinds, hours
+
+    def value(self, node: Node) -> Column:
+        """Return the value of a node."""
+        match node:
+            case Number(value):
+                return texts.number_of(value)
+            case Text(value):
+                return texts.text_of(value)
+            case Name(name):
+                return self._columns[name]
+            case Sign(part):
+                return self._exactly(node, lambda: numbers.negative(self.value(part)))
+            case Reckoning(how, left, right):
+                one, two = self.value(left), self.value(right)
+                return self._exactly(node, lambda: numbers.reckoned(how, one, two))
+            case Call():
+                return self._called(node)
+            case Where(None, condition):
+                data, valid = self._truth(condition)
+                true = data if valid is None else data & valid
+                return Column.of("", "flag", np.ones(len(true), bool), true)
+            case Where(part, condition) if part is not None:
+                data, valid = self._truth(condition)
+                return self._kept(self.value(part), data if valid is None else data & valid)
+            case _:
+                data, valid = self._truth(node)
+                return Column.of("", "flag", data, stretched(valid, len(data)))
+
+    def _truth(self, node: Node) -> Truth:
+        """Return where a condition is true, and where that is known."""
+        match node:
+            case Comparison(how, left, right):
+                return self._compared(how, left, right)
+            case OneOf(value, choices):
+                found: Truth = self._compared("=", value, choices[0])
+                for choice in choices[1:]:
+                    found = either(found, self._compared("=", value, choice))
+                return found
+            case Junction("and", left, right):
+                one, two = self._truth(left), self._truth(right)
+                return turned(either(turned(one), turned(two)))
+            case Junction(_, left, right):
+                return either(self._truth(left), self._truth(right))
+            case Not(value):
+                return turned(self._truth(value))
+            case IsBlank(value):
+                column = self.value(value)
+                flags = filled(column)
+                return (np.zeros(len(column), bool) if flags is None else ~flags), None
+            case _:
+                column = self.value(node)
+                data = column.data if column.kind == "flag" else np.zeros(len(column), bool)
+                return data, filled(column)
+
+    def _compared(self, how: Any, left: Node, right: Node) -> Truth:
+        kind = check_alike([left, right], self._kinds, self._text, left.at)
+        one, two = (self._of_kind(node, kind) for node in (left, right))
+        if kind is Kind.NUMBER or kind is Kind.BLANK:
+            return numbers.compared(how, one, two)
+        valid = both(filled(one), filled(two))
+        if kind is Kind.TEXT:
+            ranked = texts.ranks(one, two)
+            return numbers.ordered(how, *ranked), valid
+        return numbers.ordered(how, one.data, two.data), valid
+
+    def _of_kind(self, node: Node, kind: Kind) -> Column:
+        """Return a value as a kind: a text beside dates is a date, and blanks are anything."""
+        if kind is Kind.DATE and isinstance(node, Text):
+            return Column.of("", "date", [day_of(node, self._text)])
+        column = self.value(node)
+        if kind_of(node, self._kinds, self._text) is not Kind.BLANK:
+            return column
+        none = np.zeros(len(column), bool)
+        match kind:
+            case Kind.TEXT:
+                return texts.of_words([], np.full(len(column), -1))
+            case Kind.DATE:
+                return Column.of("", "date", np.zeros(len(column), np.int64), none)
+            case Kind.FLAG:
+                return Column.of("", "flag", none, none)
+            case _:
+                return Column.of("", "integer", np.zeros(len(column), np.int64), none)
+
+    def _called(self, node: Call) -> Column:
+        name, given = node.function, node.given
+        match name:
+            case "if":
+                kind = check_alike(given[1:], self._kinds, self._text, node.at)
+                data, valid = self._truth(given[0])
+                true = data if valid is None else data & valid
+                one = self._of_kind(given[1], kind)
+                if len(given) == 2:
+                    return self._kept(one, true)
+                return self._picked(true, one, self._of_kind(given[2], kind))
+            case "coalesce" | "least" | "greatest":
+                kind = check_alike(given, self._kinds, self._text, node.at)
+                columns = [self._of_kind(part, kind) for part in given]
+                found = columns[0]
+                for column in columns[1:]:
+                    if name == "coalesce":
+                        flags = filled(found)
+                        true = np.ones(len(found), bool) if flags is None else flags
+                    else:
+                        true = self._wins(found, column, kind, least=name == "least")
+                    valid = None
+                    if name != "coalesce":
+                        valid = both(filled(found), filled(column))
+                    found = self._picked(true, found, column)
+                    if valid is not None:
+                        found = self._kept(found, valid)
+                return found
+            case "contains" | "starts" | "ends":
+                return self._has(name, given)
+            case "date":
+                parts = [self._of_kind(part, Kind.NUMBER) for part in given]
+                return texts.dated(*parts)
+            case "days":
+                one, two = (self._of_kind(part, Kind.DATE) for part in given)
+                apart = one.data.astype(np.int64) - two.data.astype(np.int64)
+                return Column.of("", "integer", apart, both(one.valid, two.valid))
+            case "year" | "month" | "day" | "weekday":
+                return texts.part_of_date(self._of_kind(given[0], Kind.DATE), name)
+            case "hour":
+                return self._hour(given[0])
+            case "lower" | "upper" | "trim" | "length":
+                return texts.of_text(name, self._of_kind(given[0], Kind.TEXT))
+            case "band":
+                return self._band(node)
+            case _:
+                return self._of_number(node)
+
+    def _of_number(self, node: Call) -> Column:
+        column = self._of_kind(node.given[0], Kind.NUMBER)
+        match node.function:
+            case "abs":
+                return self._exactly(node, lambda: numbers.size(column))
+            case "floor" | "ceil":
+                up = node.function == "ceil"
+                return self._exactly(node, lambda: numbers.whole(column, up=up))
+            case "round":
+                places = 0
+                if len(node.given) == 2:
+                    (by,) = node.given[1:]
+                    assert isinstance(by, Number)
+                    places = int(by.value)
+                    if places != by.value or not -18 <= places <= 18:
+                        raise wrong(self._text, by.at, "round takes a whole number from -18 to 18")
+                return self._exactly(node, lambda: numbers.rounded(column, places))
+            case other:
+                raise EptaroError(f"{other} has no rule in core/expressions/evaluate.py")
+
+    def _band(self, node: Call) -> Column:
+        edges: list[Decimal] = []
+        for part in node.given[1:]:
+            assert isinstance(part, Number)
+            if edges and part.value <= edges[-1]:
+                raise wrong(self._text, part.at, "the edges of bands rise: band(x, 0, 50, 100)")
+            edges.append(part.value)
+        return texts.banded(self._of_kind(node.given[0], Kind.NUMBER), edges)
+
+    def _hour(self, node: Node) -> Column:
+        if not isinstance(node, Name) or node.name not in self._hours:
+            raise wrong(self._text, node.at, "hour takes a column of times")
+        return self._hours[node.name]
+
+    def _has(self, name: str, given: tuple[Node, ...]) -> Column:
+        part = given[1]
+        assert isinstance(part, Text)
+        tell = {
+            "contains": lambda word: part.value in word,
+            "starts": lambda word: word.startswith(part.value),
+            "ends": lambda word: word.endswith(part.value),
+        }[name]
+        return Column.of("", "flag", *texts.told(self._of_kind(given[0], Kind.TEXT), tell, bool))
+
+    def _wins(self, one: Column, two: Column, kind: Kind, *, least: bool) -> NDArray[Any]:
+        if kind is Kind.NUMBER or kind is Kind.BLANK:
+            return numbers.compared("<=" if least else ">=", one, two)[0]
+        pair = texts.ranks(one, two) if kind is Kind.TEXT else [one.data, two.data]
+        return numbers.ordered("<=" if least else ">=", *pair)
+
+    def _picked(self, true: NDArray[Any], one: Column, two: Column) -> Column:
+        """Return the first value where something is true, else the second."""
+        if one.kind == "text":
+            words = texts.words_of(one)
+            second = texts.codes_of(two)
+            codes = np.where(second < 0, -1, second + len(words))
+            return texts.of_words(
+                [*words, *texts.words_of(two)], np.where(true, texts.codes_of(one), codes)
+            )
+        flags = [filled(column) for column in (one, two)]
+        if one.kind not in ("date", "flag"):
+            if "flag" in (one.kind, two.kind):
+                one, two = (numbers.reckoned("+", c, texts.number_of(_ZERO)) for c in (one, two))
+            one, two = of_one_kind([one, two])
+        size = np.broadcast_shapes(true.shape, one.data.shape, two.data.shape)
+        valid = None
+        if any(flag is not None for flag in flags):
+            there = [np.ones(1, bool) if flag is None else flag for flag in flags]
+            valid = np.broadcast_to(np.where(true, *there), size)
+        data = np.broadcast_to(np.where(true, one.data, two.data), size)
+        return Column.of("", one.kind, data, valid, scale=one.scale)
+
+    def _kept(self, column: Column, true: NDArray[Any]) -> Column:
+        """Return a column that is blank where something is not true."""
+        size = max(len(column), len(true))
+        if len(column) < size:
+            column = column.take(np.zeros(size, np.int64))
+        keep = np.broadcast_to(true, (size,))
+        if column.kind == "text":
+            return texts.of_words(texts.words_of(column), np.where(keep, column.data, -1))
+        return column.blanked(keep)
+
+    def _exactly(self, node: Node, work: Any) -> Column:
+        try:
+            found: Column = work()
+        except UnfitError as error:
+            raise wrong(
+                self._text,
+                node.at,
+                f"an exact result does not fit into 64 bits ({error}); round the values, or "
+                f"divide by 1 to reckon with floats",
+            ) from None
+        return found

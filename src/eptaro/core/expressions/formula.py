@@ -1,0 +1,86 @@
+"""`Formula`: an expression with its text; `Formulas`: those that a book's rows go through."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import meant
+from eptaro.core.expressions.parser import Parser, parse
+from eptaro.core.expressions.tree import Name, Node, names_in
+from eptaro.errors import ExpressionError
+
+
+@dataclass(frozen=True)
+class Formula:
+    """An expression, the text that it was written as, and what it is to be, where that is known."""
+
+    text: str
+    node: Node
+    wanted: Kind | None = None
+
+    @classmethod
+    def condition(cls, text: object) -> Formula:
+        """Return a condition on rows.
+
+        Raises `ExpressionError` where it is none.
+        """
+        if not isinstance(text, str):
+            raise ExpressionError(f"where={text!r} must be a condition in text")
+        return cls(text, parse(text), Kind.FLAG)
+
+    @classmethod
+    def column(cls, text: str, wanted: Kind | None = None) -> Formula:
+        """Return an expression for a column, which a condition may follow after `where`."""
+        parser = Parser(text)
+        node = parser.value_where()
+        parser.expect_end()
+        return cls(text, node, wanted)
+
+    @property
+    def name(self) -> str:
+        """The name of the column that it is, or its text in the one way of writing it."""
+        return self.node.name if isinstance(self.node, Name) else str(self.node)
+
+    @property
+    def names(self) -> list[str]:
+        """The columns that it uses."""
+        return names_in(self.node)
+
+    @property
+    def meant(self) -> dict[str, Kind]:
+        """What kinds it takes its columns for."""
+        return meant(self.node, self.wanted)
+
+
+@dataclass(frozen=True)
+class Formulas:
+    """The columns of a book that are worked out, by their names, and the condition on its rows."""
+
+    columns: Mapping[str, Formula] = field(default_factory=dict)
+    where: Formula | None = None
+
+    @property
+    def every(self) -> list[Formula]:
+        """All formulas."""
+        return [*self.columns.values(), *([] if self.where is None else [self.where])]
+
+    @property
+    def names(self) -> list[str]:
+        """The columns of the input that they use, each once."""
+        return list(dict.fromkeys(name for formula in self.every for name in formula.names))
+
+    @property
+    def numbers(self) -> list[str]:
+        """Those of them that are taken for numbers."""
+        found: dict[str, Kind] = {}
+        for formula in self.every:
+            found |= formula.meant
+        return [name for name in self.names if found.get(name) is Kind.NUMBER]
+
+    def __bool__(self) -> bool:
+        return bool(self.columns) or self.where is not None
+
+
+PLAIN = Formulas()

@@ -1,0 +1,258 @@
+"""The parser of expressions, by the precedence of operators.
+
+From the loosest: `or`, `and`, `not`, comparisons (with `in`, `between`, `is blank`), `+ -`,
+`* / %`, the sign. Words are operators only where one can stand, so that columns may bear any name.
+"""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import cast
+
+from eptaro.core.expressions.functions import FUNCTIONS
+from eptaro.core.expressions.place import wrong
+from eptaro.core.expressions.tokens import Token, tokens_of
+from eptaro.core.expressions.tree import (
+    Call,
+    Compared,
+    Comparison,
+    IsBlank,
+    Junction,
+    Name,
+    Node,
+    Not,
+    Number,
+    OneOf,
+    Reckoned,
+    Reckoning,
+    Sign,
+    Text,
+    Where,
+)
+from eptaro.errors import unknown
+
+MOST_DEEP = 100  # brackets, signs and negations within each other
+_COMPARED = ("=", "!=", "<", "<=", ">", ">=")
+_OPERATORS = ("and", "or", "in", "between", "is", "where", "per")
+
+
+def parse(text: str) -> Node:
+    """Return the tree of an expression.
+
+    Raises `ExpressionError`, with a caret under the place, for text that is none.
+
+    >>> print(parse("fare * 2 > 10 and not cargo"))
+    ((fare * 2) > 10) and (not cargo)
+    """
+    parser = Parser(text)
+    node = parser.condition()
+    parser.expect_end()
+    return node
+
+
+class Parser:
+    """Reads one text from left to right."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self._tokens = tokens_of(text)
+        self._next = 0
+        self._depth = 0
+
+    @property
+    def token(self) -> Token:
+        """The token that comes next."""
+        return self._tokens[self._next]
+
+    def is_word(self, *words: str) -> bool:
+        """Return whether one of some words comes next."""
+        return self.token.kind == "word" and self.token.value in words
+
+    def is_mark(self, *marks: str) -> bool:
+        """Return whether one of some marks comes next."""
+        return self.token.kind == "mark" and self.token.value in marks
+
+    def taken(self) -> Token:
+        """Return the token that comes next, and go on."""
+        token = self.token
+        self._next += token.kind != "end"
+        return token
+
+    def expect(self, mark: str, why: str) -> Token:
+        """Return the mark that must come next."""
+        if not self.is_mark(mark):
+            raise wrong(self.text, self.token.at, f"{mark!r} is missing {why}")
+        return self.taken()
+
+    def expect_end(self) -> None:
+        """Raise `ExpressionError` where more follows."""
+        if self.token.kind != "end":
+            what = self.token.value if self.token.kind != "text" else f"'{self.token.value}'"
+            raise wrong(
+                self.text,
+                self.token.at,
+                f"an operator is missing before {what!r}, or it should not be there; "
+                f"a column name of several words stands in double quotes",
+            )
+
+    def value_where(self) -> Node:
+        """Return a value with the condition that may follow it, as inside of a measure."""
+        if self.is_word("where") and self._begins_value(self._tokens[self._next + 1]):
+            return Where(None, self._after_where(), at=self.token.at)
+        value = self.condition()
+        if self.is_word("where"):
+            at = self.token.at
+            return Where(value, self._after_where(), at=at)
+        return value
+
+    def _after_where(self) -> Node:
+        self.taken()
+        return self.condition()
+
+    def _begins_value(self, token: Token) -> bool:
+        """Return whether a token can begin a value, so that a word before it is an operator."""
+        if token.kind == "word":
+            return token.value not in _OPERATORS
+        return token.kind in ("number", "text", "quoted") or token.value in ("(", "-")
+
+    def condition(self) -> Node:
+        """Return what `or` joins."""
+        left = self._all_of()
+        while self.is_word("or"):
+            at = self.taken().at
+            left = Junction("or", left, self._all_of(), at=at)
+        return left
+
+    def _all_of(self) -> Node:
+        left = self._negated()
+        while self.is_word("and"):
+            at = self.taken().at
+            left = Junction("and", left, self._negated(), at=at)
+        return left
+
+    def _negated(self) -> Node:
+        if self.is_word("not") and self._begins_value(self._tokens[self._next + 1]):
+            at = self.taken().at
+            self._deeper(at)
+            found = Not(self._negated(), at=at)
+            self._depth -= 1
+            return found
+        return self._compared()
+
+    def _compared(self) -> Node:
+        left = self._added()
+        joined: Node | None = None
+        while True:
+            at = self.token.at
+            if self.is_mark(*_COMPARED):
+                how = cast("Compared", self.taken().value)
+                right = self._added()
+                found: Node = Comparison(how, left, right, at=at)
+                joined = found if joined is None else Junction("and", joined, found, at=at)
+                left = right
+            elif joined is None and (found_word := self._by_word(left, at)) is not None:
+                left = found_word
+            else:
+                return left if joined is None else joined
+
+    def _by_word(self, left: Node, at: int) -> Node | None:
+        """Return what `in`, `between` or `is` say of a value, or None where none comes next."""
+        negated = self.is_word("not") and self._tokens[self._next + 1].value in ("in", "between")
+        if negated:
+            self.taken()
+        found: Node
+        if self.is_word("in"):
+            self.taken()
+            found = OneOf(left, self._list("after 'in'"), at=at)
+        elif self.is_word("between"):
+            self.taken()
+            low = self._added()
+            if not self.is_word("and"):
+                raise wrong(self.text, self.token.at, "'and' is missing: write between 5 and 10")
+            self.taken()
+            high = self._added()
+            ends = (Comparison(">=", left, low, at=at), Comparison("<=", left, high, at=at))
+            found = Junction("and", *ends, at=at)
+        elif self.is_word("is"):
+            self.taken()
+            negated = self.is_word("not")
+            if negated:
+                self.taken()
+            if not self.is_word("blank"):
+                raise wrong(self.text, self.token.at, "'blank' is missing: write x is blank")
+            self.taken()
+            found = IsBlank(left, at=at)
+        else:
+            return None
+        return Not(found, at=at) if negated else found
+
+    def _list(self, why: str) -> tuple[Node, ...]:
+        self._deeper(self.expect("(", why).at)
+        found = [self.condition()]
+        while self.is_mark(","):
+            self.taken()
+            found.append(self.condition())
+        self.expect(")", "to close the bracket")
+        self._depth -= 1
+        return tuple(found)
+
+    def _added(self) -> Node:
+        left = self._multiplied()
+        while self.is_mark("+", "-"):
+            token = self.taken()
+            how = cast("Reckoned", token.value)
+            left = Reckoning(how, left, self._multiplied(), at=token.at)
+        return left
+
+    def _multiplied(self) -> Node:
+        left = self._signed()
+        while self.is_mark("*", "/", "%"):
+            token = self.taken()
+            how = cast("Reckoned", token.value)
+            left = Reckoning(how, left, self._signed(), at=token.at)
+        return left
+
+    def _signed(self) -> Node:
+        if not self.is_mark("-"):
+            return self._value()
+        at = self.taken().at
+        self._deeper(at)
+        value = self._signed()
+        self._depth -= 1
+        return Number(-value.value, at=at) if isinstance(value, Number) else Sign(value, at=at)
+
+    def _value(self) -> Node:
+        token = self.taken()
+        match token.kind:
+            case "number":
+                return Number(Decimal(token.value), at=token.at)
+            case "text":
+                return Text(token.value, at=token.at)
+            case "quoted":
+                return Name(token.value, at=token.at)
+            case "word":
+                return self._called(token) if self.is_mark("(") else Name(token.value, at=token.at)
+            case "mark" if token.value == "(":
+                self._deeper(token.at)
+                found = self.condition()
+                self.expect(")", "to close the bracket")
+                self._depth -= 1
+                return found
+        what = "at the end" if token.kind == "end" else f"before {token.value!r}"
+        raise wrong(self.text, token.at, f"a value is missing {what}")
+
+    def _called(self, token: Token) -> Node:
+        name = token.value.lower()
+        if name not in FUNCTIONS:
+            raise wrong(self.text, token.at, unknown("function", token.value, FUNCTIONS))
+        given = self._list(f"after {name}")
+        function = FUNCTIONS[name]
+        if not function.least <= len(given) <= function.most:
+            said = f"{name} is given {len(given)} values; write {function.shown}"
+            raise wrong(self.text, token.at, said)
+        return Call(name, given, at=token.at)
+
+    def _deeper(self, at: int) -> None:
+        self._depth += 1
+        if self._depth > MOST_DEEP:
+            raise wrong(self.text, at, f"brackets and signs go deeper than {MOST_DEEP}")

@@ -1,0 +1,220 @@
+"""The tree of an expression. Each node knows the place in the text that it came from."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Literal, TypeAlias
+
+Compared: TypeAlias = Literal["=", "!=", "<", "<=", ">", ">="]
+Reckoned: TypeAlias = Literal["+", "-", "*", "/", "%"]
+_PLAIN = re.compile(r"[^\W\d]\w*")
+
+
+@dataclass(frozen=True)
+class Node:
+    """Any part of an expression; `at` is the place of its first letter."""
+
+    at: int = field(compare=False, kw_only=True, default=0)
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """The nodes directly below."""
+        return ()
+
+    def all(self) -> Iterator[Node]:
+        """Yield the node and all below it."""
+        waiting: list[Node] = [self]
+        while waiting:
+            node = waiting.pop()
+            yield node
+            waiting += reversed(node.parts)
+
+
+@dataclass(frozen=True)
+class Number(Node):
+    """A number as it is written: a whole number or an exact decimal."""
+
+    value: Decimal
+
+    def __str__(self) -> str:
+        return f"{self.value:f}"
+
+
+@dataclass(frozen=True)
+class Text(Node):
+    """A text in single quotes."""
+
+    value: str
+
+    def __str__(self) -> str:
+        return "'" + self.value.replace("'", "''") + "'"
+
+
+@dataclass(frozen=True)
+class Name(Node):
+    """A column."""
+
+    name: str
+
+    def __str__(self) -> str:
+        if _PLAIN.fullmatch(self.name):
+            return self.name
+        return '"' + self.name.replace('"', '""') + '"'
+
+
+@dataclass(frozen=True)
+class Sign(Node):
+    """A value with its sign turned."""
+
+    value: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """The value."""
+        return (self.value,)
+
+    def __str__(self) -> str:
+        return f"-{_held(self.value)}"
+
+
+@dataclass(frozen=True)
+class Reckoning(Node):
+    """Two numbers added, subtracted, multiplied, divided, or the remainder of a division."""
+
+    how: Reckoned
+    left: Node
+    right: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """Both sides."""
+        return (self.left, self.right)
+
+    def __str__(self) -> str:
+        return f"{_held(self.left)} {self.how} {_held(self.right)}"
+
+
+@dataclass(frozen=True)
+class Comparison(Node):
+    """Two values compared."""
+
+    how: Compared
+    left: Node
+    right: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """Both sides."""
+        return (self.left, self.right)
+
+    def __str__(self) -> str:
+        return f"{_held(self.left)} {self.how} {_held(self.right)}"
+
+
+@dataclass(frozen=True)
+class Junction(Node):
+    """Two conditions joined by `and` or `or`."""
+
+    how: Literal["and", "or"]
+    left: Node
+    right: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """Both sides."""
+        return (self.left, self.right)
+
+    def __str__(self) -> str:
+        return f"{_held(self.left)} {self.how} {_held(self.right)}"
+
+
+@dataclass(frozen=True)
+class Not(Node):
+    """A condition turned round."""
+
+    value: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """The condition."""
+        return (self.value,)
+
+    def __str__(self) -> str:
+        return f"not {_held(self.value)}"
+
+
+@dataclass(frozen=True)
+class IsBlank(Node):
+    """Whether there is no value."""
+
+    value: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """The value."""
+        return (self.value,)
+
+    def __str__(self) -> str:
+        return f"{_held(self.value)} is blank"
+
+
+@dataclass(frozen=True)
+class OneOf(Node):
+    """Whether a value is one of several."""
+
+    value: Node
+    choices: tuple[Node, ...]
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """The value and the several."""
+        return (self.value, *self.choices)
+
+    def __str__(self) -> str:
+        return f"{_held(self.value)} in ({', '.join(map(str, self.choices))})"
+
+
+@dataclass(frozen=True)
+class Call(Node):
+    """A function of some values."""
+
+    function: str
+    given: tuple[Node, ...]
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """The values."""
+        return self.given
+
+    def __str__(self) -> str:
+        return f"{self.function}({', '.join(map(str, self.given))})"
+
+
+@dataclass(frozen=True)
+class Where(Node):
+    """A value where a condition is true, and blank elsewhere; without a value, whether it is."""
+
+    value: Node | None
+    condition: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """The value and the condition."""
+        return (self.condition,) if self.value is None else (self.value, self.condition)
+
+    def __str__(self) -> str:
+        value = "" if self.value is None else f"{self.value} "
+        return f"{value}where {self.condition}"
+
+
+def names_in(node: Node) -> list[str]:
+    """Return the names of the columns that an expression uses, each once."""
+    return list(dict.fromkeys(part.name for part in node.all() if isinstance(part, Name)))
+
+
+def _held(node: Node) -> str:
+    """Return a part of a larger expression as text, in brackets where it is not simple."""
+    return str(node) if isinstance(node, Number | Text | Name | Call) else f"({node})"

@@ -1,0 +1,211 @@
+"""The columns of one batch that formulas use, and what the formulas make of them."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Flags
+from eptaro.core.expressions.evaluate import evaluated
+from eptaro.core.expressions.formula import Formula, Formulas
+from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.place import wrong
+from eptaro.core.expressions.tree import Name
+from eptaro.core.folds.groups import Coded
+from eptaro.core.kernels.chosen import distinct
+from eptaro.core.tables.column import Column
+from eptaro.errors import InputError
+from eptaro.inputs.codes import read_codes
+from eptaro.inputs.dates import Read, read_dates
+from eptaro.inputs.files.chunks import plain, to_numpy
+from eptaro.inputs.files.encoded import encoded
+from eptaro.inputs.sources import Source
+from eptaro.inputs.values import read_numbers
+from eptaro.rules.dates import DateRules
+
+_HOUR = 3_600_000_000_000  # nanoseconds
+
+
+class WorkedOut:
+    """What formulas make of the rows of a table; each column is read once, when it is needed."""
+
+    def __init__(
+        self,
+        table: pa.Table,
+        formulas: Formulas,
+        source: Source,
+        rules: DateRules,
+        date: str,
+        first_row: int,
+    ) -> None:
+        self._table, self._formulas, self._source = table, formulas, source
+        self._rules, self._date, self._first_row = rules, date, first_row
+        self._read = cache(self._read_once)
+
+    def column(self, name: str) -> Column:
+        """Return the column of a name."""
+        return self._evaluated(self._formulas.columns[name]).named(name)
+
+    def numbers(self, name: str) -> Column:
+        """Return a column of numbers; what is true counts as 1.
+
+        Raises `ExpressionError` where it holds none.
+        """
+        column, formula = self.column(name), self._formulas.columns[name]
+        if column.kind == "flag":
+            return Column.of(name, "integer", column.data.astype(np.int64), column.valid)
+        if column.kind not in ("integer", "decimal", "float"):
+            said = f"this is {_KINDS[column.kind].value}, and a measure needs numbers"
+            raise wrong(formula.text, formula.node.at, said)
+        return column
+
+    def filled(self, name: str) -> Column:
+        """Return a column that only tells which rows have a value."""
+        column = self.column(name)
+        valid = column.data >= 0 if column.kind == "text" else column.filled(slice(None))
+        return Column.of(name, "flag", np.zeros(len(column), bool), valid)
+
+    def coded(self, name: str) -> Coded:
+        """Return a column as codes into its distinct values."""
+        return coded(self.column(name), self._formulas.columns[name])
+
+    def counted(self, name: str) -> Coded:
+        """Return a column as codes into the words of its distinct values."""
+        column = self.column(name)
+        if column.kind == "text":
+            return self.coded(name)
+        values = column.to_list()
+        return read_codes(pa.chunked_array([pa.array(values)]), name)
+
+    def dates(self, name: str) -> Read:
+        """Return a column of dates; what is none is bad."""
+        column, formula = self.column(name), self._formulas.columns[name]
+        if column.kind != "date":
+            said = f"this is {_KINDS[column.kind].value}, and a date is needed"
+            raise wrong(formula.text, formula.node.at, said)
+        bad, reasons = None, None
+        if column.valid is not None:
+            bad = ~column.valid
+            reasons = np.where(bad, "is no day of the calendar", "").astype(object)
+        return Read(column.data.astype(np.int32), None, bad, reasons, None)
+
+    def kept(self) -> Flags:
+        """Return which rows meet the condition: those where it is true."""
+        where = self._formulas.where
+        assert where is not None
+        column = self._evaluated(where)
+        if column.kind != "flag":
+            said = f"this is {_KINDS[column.kind].value}, and a condition is needed"
+            raise wrong(where.text, where.node.at, said)
+        data: NDArray[Any] = column.data
+        return data if column.valid is None else data & column.valid
+
+    def _evaluated(self, formula: Formula) -> Column:
+        read = {name: self._of(name, formula) for name in formula.names}
+        columns = {name: column for name, (column, _, _) in read.items()}
+        kinds = {name: kind for name, (_, kind, _) in read.items()}
+        hours = {name: hour for name, (_, _, hour) in read.items() if hour is not None}
+        rows = self._table.num_rows
+        return evaluated(formula.node, formula.text, columns, kinds, rows, hours)
+
+    def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
+        """Return a column as a formula takes it, its kind, and the hours of one of times."""
+        return self._read(name, formula.meant.get(name))
+
+    def _read_once(self, name: str, meant: Kind | None) -> tuple[Column, Kind, Column | None]:
+        array = self._table[name]
+        kind = array.type
+        if pa.types.is_dictionary(kind):
+            kind = kind.value_type
+        if pa.types.is_null(kind):
+            none = np.zeros(len(array), bool)
+            return Column.of(name, "integer", none.astype(np.int64), none), Kind.BLANK, None
+        if pa.types.is_string(kind) or pa.types.is_large_string(kind):
+            if meant is Kind.NUMBER:
+                return self._as_numbers(array, name), Kind.NUMBER, None
+            if meant is not Kind.DATE:
+                return self._as_text(array, name), Kind.TEXT, None
+        elif pa.types.is_boolean(kind):
+            valid = to_numpy(array.is_valid()) if array.null_count else None
+            flags = plain(array.fill_null(False))
+            return Column.of(name, "flag", flags, valid), Kind.FLAG, None
+        elif not pa.types.is_temporal(kind):
+            numbers = read_numbers(array, name, self._source, self._first_row)
+            return numbers, Kind.NUMBER, None
+        return self._as_dates(array, name)
+
+    def _as_text(self, array: pa.ChunkedArray, name: str) -> Column:
+        whole = encoded(array)
+        codes = whole.indices.fill_null(-1) if whole.null_count else whole.indices
+        words = np.array([*whole.dictionary.to_pylist(), None], object)[:-1]
+        return Column.text(name, words, plain(codes).astype(np.int32))
+
+    def _as_numbers(self, array: pa.ChunkedArray, name: str) -> Column:
+        """Return numbers that are written as text."""
+        texts = array.cast(pa.string())
+        trimmed = pc.utf8_trim_whitespace(texts)
+        blanked = pc.if_else(pc.equal(trimmed, ""), None, trimmed)
+        try:
+            numbers = blanked.cast(pa.float64())
+        except pa.ArrowInvalid:
+            numbers = texts  # the reader of numbers says which is none
+        return read_numbers(numbers, name, self._source, self._first_row)
+
+    def _as_dates(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
+        read = read_dates(array, self._rules if name == self._date else DateRules(), name)
+        valid = None
+        if read.bad is not None and read.reasons is not None and read.bad.any():
+            wrongly = [r for r in np.unique(read.reasons[read.bad]).tolist() if r != "blank"]
+            if wrongly and name != self._date:
+                row = int(np.flatnonzero(read.reasons == wrongly[0])[0])
+                raise InputError(
+                    f"{self._source.name}: row {self._first_row + row + 1:,} of {name!r}: "
+                    f"{array[row].as_py()!r} {wrongly[0]}"
+                )
+            valid = ~read.bad
+        hours = None
+        if read.times is not None:
+            hours = Column.of("", "integer", read.times // _HOUR % 24, valid)
+        return Column.of(name, "date", read.days, valid), Kind.DATE, hours
+
+
+_KINDS = {
+    "integer": Kind.NUMBER,
+    "decimal": Kind.NUMBER,
+    "float": Kind.NUMBER,
+    "text": Kind.TEXT,
+    "date": Kind.DATE,
+    "flag": Kind.FLAG,
+}
+
+
+def coded(column: Column, formula: Formula) -> Coded:
+    """Return a column as codes into its distinct values, -1 where blank.
+
+    Raises `ExpressionError` for numbers with decimals.
+    """
+    if column.kind == "text":
+        assert column.choices is not None
+        return Coded(column.data.astype(np.int32), Column.text(column.name, column.choices))
+    if column.kind in ("decimal", "float"):
+        at = 0 if isinstance(formula.node, Name) else formula.node.at
+        said = "groups are no numbers with decimals; use band(x, 0, 50, 100) or round(x)"
+        raise wrong(formula.text, at, said)
+    if column.kind == "flag":
+        codes = column.data.astype(np.int32)
+        if column.valid is not None:
+            codes = np.where(column.valid, codes, np.int32(-1))
+        return Coded(codes, Column.of(column.name, "flag", [False, True]))
+    data = column.data.astype(np.int64)
+    valid = column.valid
+    kept = data if valid is None else data[valid]
+    least = int(kept.min()) if len(kept) else 0
+    found, places = distinct(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
+    codes = np.full(len(data), -1, np.int32)
+    codes[slice(None) if valid is None else valid] = places
+    return Coded(codes, Column.of(column.name, column.kind, found + least))
