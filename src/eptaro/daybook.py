@@ -10,7 +10,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked
 from eptaro.core.questions.scope import By, Scope
 from eptaro.core.tables.format import Format
-from eptaro.errors import as_path
+from eptaro.errors import QuestionError, as_path
 from eptaro.kept import KeptBook
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
@@ -261,7 +261,13 @@ class Daybook(KeptBook):
         """
         from eptaro.engines.sql import fold_database
 
-        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays)
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, date=date)
+        if asked.formulas:
+            name = next(iter(asked.formulas.columns))
+            raise QuestionError(
+                f"{name!r} is a formula, and a database is asked for columns as they stand; put "
+                f"the formula into the query, under a name"
+            )
         scope, rules = Scope.of_database(only), date_rules(dates)
         folded = fold_database(url, what, date, asked.by, asked.planes, rules, scope)
         return cls._of(folded, asked)

@@ -29,6 +29,7 @@ class DataOptions:
     date: str | None
     measures: tuple[str, ...]
     by: tuple[str, ...]
+    where: str | None
     only: tuple[str, ...]
     as_of: DateLike
     coverage: str | None
@@ -63,6 +64,7 @@ class RowsToFold:
     formats: dict[str, Format]
     workdays: Worked
     values: tuple[str, ...] = ()
+    where: str | None = None
 
 
 data_options = option_group(
@@ -79,7 +81,16 @@ data_options = option_group(
         "trips=count(), typical=mean(fare). May be given again.",
     ),
     click.option(
-        "--by", metavar="COLUMN", multiple=True, help="A group column. May be given again."
+        "--by",
+        metavar="COLUMN",
+        multiple=True,
+        help="A group column, or one worked out: size=band(fare, 0, 50, 100). May be given again.",
+    ),
+    click.option(
+        "--where",
+        metavar="CONDITION",
+        default=None,
+        help="Only rows that meet a condition: \"fare_class = 'car' and fare > 20\".",
     ),
     click.option(
         "--only",
@@ -153,6 +164,7 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
             formats=rows.formats,
             workdays=rows.workdays,
             values=rows.values,
+            where=rows.where,
         )
     if rows.date is None:
         raise click.UsageError(
@@ -174,12 +186,15 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
         formats=rows.formats,
         workdays=rows.workdays,
         values=rows.values,
+        where=rows.where,
         patience=asked.patience,
     )
 
 
 def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Daybook:
     what = asked.table_name or rows.written.query
+    if rows.where is not None:
+        raise click.UsageError("--where does not go with --engine sql; put it into --query")
     if len(rows.files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
     book = Daybook.from_sql(

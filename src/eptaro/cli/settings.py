@@ -17,6 +17,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.scope import name_of
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError
@@ -107,6 +108,7 @@ class Settings:
             raise click.UsageError("Missing option '--measure'.")
         calendar, columns = self._calendars(own=own)
         by = [*data.by, *(told.by if own and told else []), *columns]
+        by += [name for name in _narrowed_by(data.only) if name not in map(name_of, by)]
         rows = RowsToFold(
             files,
             data.date or (told.date if told else None),
@@ -119,6 +121,7 @@ class Settings:
             _formats(told, measures),
             self.workdays,
             values,
+            data.where or (told.where if own and told else None),
         )
         with shown_progress():
             book = folded(rows, data)
@@ -156,6 +159,11 @@ class Settings:
         """Return the file rules of the options, over those of the config."""
         told = self.config.data if self.config else None
         return reading.file_rules(told.file_rules() if told else None)
+
+
+def _narrowed_by(only: tuple[str, ...]) -> list[str]:
+    """Return the columns by whose values a question is narrowed, as in route=Norrow-Fenholm."""
+    return [one.partition("=")[0].strip() for one in only if "=" in one]
 
 
 def _formats(data: Any, measures: list[str]) -> dict[str, Format]:

@@ -78,8 +78,15 @@ def _folded(
     if transactions.evidence:
         notes.append(f"order of dates: {transactions.evidence}")
     notes += [
-        f"{n:,} blanks in {name!r} are left out" for name, n in transactions.blanks.items() if n
+        f"{n:,} blanks in {name!r} are left out"
+        for name, n in transactions.blanks.items()
+        if n and not formulas.is_conditional(name)
     ]
+    if formulas.where is not None:
+        notes.append(
+            f"{transactions.unmet:,} of {transactions.rows:,} rows do not meet the condition "
+            f"{formulas.where.text!r}"
+        )
     groups, cells = fold.result()
     if any(plane.what in ("values", "codes") for plane in wanted):
         notes.append(
@@ -95,7 +102,7 @@ def _folded(
         tuple(notes),
         frozenset([source.fingerprint()]),
         fold.distinct_values(),
-        reread=read,
+        reread=partial(read, inputs=True),
         timed=timed,
         seen=transactions.seen,
         left=None if formulas.where is None else Left(formulas.where.text, transactions.unmet),

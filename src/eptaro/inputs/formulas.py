@@ -94,6 +94,16 @@ class WorkedOut:
             reasons = np.where(bad, "is no day of the calendar", "").astype(object)
         return Read(column.data.astype(np.int32), None, bad, reasons, None)
 
+    def inputs(self) -> tuple[dict[str, Column], dict[str, Column]]:
+        """Return the columns that formulas of columns work on, and the hours of those of times."""
+        columns, hours = {}, {}
+        for formula in self._formulas.columns.values():
+            for name in formula.names:
+                columns[name], _, hour = self._of(name, formula)
+                if hour is not None:
+                    hours[name] = hour
+        return columns, hours
+
     def kept(self) -> Flags:
         """Return which rows meet the condition: those where it is true."""
         where = self._formulas.where

@@ -133,6 +133,7 @@ class Data(Part):
     date: str | None = None
     measures: dict[str, str]
     by: list[str] = Field(default_factory=list)
+    where: str | None = None
     calendar: str = "calendar"
     own_calendars: Own | None = None
     coverage: str | None = None

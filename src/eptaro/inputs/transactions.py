@@ -55,6 +55,7 @@ class Transactions:
         *,
         settled: bool = False,
         formulas: Formulas = PLAIN,
+        inputs: bool = False,
     ) -> None:
         planes = list(planes)
         self._source, self._date, self._by = source, date, by
@@ -71,7 +72,7 @@ class Transactions:
         self.blanks: dict[str, int] = dict.fromkeys(self._numbers, 0)
         self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
         self._aside: list[tuple[int, str, str]] = []
-        self._formulas = formulas
+        self._formulas, self._inputs = formulas, inputs
         self.unmet = 0  # rows that do not meet the condition
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
@@ -154,6 +155,9 @@ class Transactions:
         if places is not None:
             places += self.rows
         batch = Batch(read.days, groups, values, distinct, read.times, self.rows, places)
+        if self._inputs and self._formulas.columns:
+            inputs, hours = self._worked_out(table).inputs()
+            batch = replace(batch, inputs=inputs, hours=hours)
         if read.bad is None or not read.bad.any():
             return batch
         self._set_aside(table, read, values, places)
@@ -247,6 +251,8 @@ def _only(batch: Batch, keep: Flags) -> Batch:
         distinct={name: coded(column) for name, column in batch.distinct.items()},
         times=None if batch.times is None else batch.times[keep],
         places=None if batch.places is None else batch.places[keep],
+        inputs={name: column.take(places) for name, column in batch.inputs.items()},
+        hours={name: column.take(places) for name, column in batch.hours.items()},
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.kinds import meant
 from eptaro.core.expressions.parser import Parser, parse
-from eptaro.core.expressions.tree import Name, Node, names_in
+from eptaro.core.expressions.tree import Name, Node, Where, names_in
 from eptaro.errors import ExpressionError
 
 
@@ -78,6 +78,10 @@ class Formulas:
         for formula in self.every:
             found |= formula.meant
         return [name for name in self.names if found.get(name) is Kind.NUMBER]
+
+    def is_conditional(self, name: str) -> bool:
+        """Return whether a column is blank where a condition of its own is not met."""
+        return name in self.columns and isinstance(self.columns[name].node, Where)
 
     def __bool__(self) -> bool:
         return bool(self.columns) or self.where is not None

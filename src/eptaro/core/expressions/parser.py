@@ -33,7 +33,7 @@ from eptaro.errors import unknown
 
 MOST_DEEP = 100  # brackets, signs and negations within each other
 _COMPARED = ("=", "!=", "<", "<=", ">", ">=")
-_OPERATORS = ("and", "or", "in", "between", "is", "where", "per")
+_OPERATORS = ("and", "or", "in", "between", "is")
 
 
 def parse(text: str) -> Node:

@@ -30,6 +30,8 @@ class Batch:
     times: Ints | None = None
     first_row: int = 0
     places: Ints | None = None  # of each in the whole input, where some were left out
+    inputs: Mapping[str, Column] = field(default_factory=dict)  # what formulas work on, if kept
+    hours: Mapping[str, Column] = field(default_factory=dict)  # of those of them that have times
 
     def __len__(self) -> int:
         return len(self.days)

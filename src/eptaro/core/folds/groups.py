@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
@@ -43,7 +44,7 @@ def natural_order(choices: Column) -> Ints:
     """Return the order of distinct values: numbers by size, dates by time, text by letters.
 
     Text that is all whole numbers without leading zeros is ordered by size, so that
-    branch 10 follows branch 9.
+    branch 10 follows branch 9, and so are bands (`under 0`, `0 to 50`, `50 and over`).
     """
     data = choices.data
     if choices.kind != "text" and data.dtype.kind in "iub" and len(data):
@@ -57,7 +58,15 @@ def natural_order(choices: Column) -> Ints:
         return np.array(
             sorted(range(len(words)), key=lambda i: (len(words[i]), words[i])), np.int64
         )
+    bands = [_BAND.fullmatch(word) for word in words]
+    if all(bands):
+        ends = [(float(band[2]), not band[1]) for band in bands if band]
+        return np.array(sorted(range(len(words)), key=ends.__getitem__), np.int64)
     return np.array(sorted(range(len(words)), key=words.__getitem__), np.int64)
+
+
+_NUMBER = r"-?\d+(?:\.\d+)?"
+_BAND = re.compile(rf"(under )?({_NUMBER})(?: to {_NUMBER}| and over)?")
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
+from fractions import Fraction
+from typing import Any
 
 import numpy as np
 
@@ -11,6 +13,9 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordin
 from eptaro.core.calendars.names import Names
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
+from eptaro.core.expressions.formula import Formula
+from eptaro.core.expressions.plain import plain_value
+from eptaro.core.expressions.tree import Node, names_in
 from eptaro.core.folds.groups import Coded
 from eptaro.core.measures.term import Term
 from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values
@@ -71,7 +76,9 @@ class Reader:
         columns = {}
         for term in terms:
             one = term.inner or term
-            if one.column:
+            if one.formula is not None:
+                columns[one.column] = self._worked_out(one.formula, hit)
+            elif one.column:
                 columns[one.column] = self._values(one.column, one.how, hit)
         days = self._index.batch.days[hit].tolist()
         if by_entry or len(self._groups) < 2:
@@ -79,6 +86,41 @@ class Reader:
         times = self._index.batch.times
         moments = days if times is None else [*zip(days, times[hit].tolist(), strict=True)]
         return Rows(days, columns, moments, self._index.owners[hit].tolist())
+
+    def meeting(self, condition: Node, hit: Ints) -> Ints:
+        """Return those of some transactions for which a condition is true."""
+        rows = self._plain_rows(names_in(condition), hit)
+        found: Ints = hit[np.array([plain_value(condition, row) is True for row in rows], bool)]
+        return found
+
+    def numbered(self, hit: Ints) -> Ints:
+        """Return the places of transactions in the input, from 1."""
+        places = self._index.batch.places
+        found: Ints = np.sort(hit if places is None else places[hit]) + 1
+        return found
+
+    def _worked_out(self, formula: Formula, hit: Ints) -> Values:
+        """Return what a formula comes to in each of some transactions, one by one."""
+        found = [plain_value(formula.node, r) for r in self._plain_rows(formula.names, hit)]
+        return Values([int(value) if isinstance(value, bool) else value for value in found])
+
+    def _plain_rows(self, names: Sequence[str], hit: Ints) -> list[dict[str, Any]]:
+        """Return some columns of some transactions as plain values, row by row."""
+        listed: dict[str, list[Any]] = {}
+        for name in names:
+            column = self._index.batch.inputs[name].take(hit)
+            values = column.to_list()
+            if column.kind in ("integer", "decimal"):
+                values = [None if value is None else Fraction(value) for value in values]
+            if name in self._index.batch.hours:
+                hours = self._index.batch.hours[name].take(hit).to_list()
+                values = [
+                    None if day is None else dt.datetime(day.year, day.month, day.day, hour)
+                    for day, hour in zip(values, hours, strict=True)
+                ]
+            listed[name] = [None if value != value else value for value in values]
+        every = zip(*listed.values(), strict=True) if listed else [()] * len(hit)
+        return [dict(zip(listed, row, strict=True)) for row in every]
 
     def _values(self, column: str, how: str, hit: Ints) -> Values:
         if how in OF_ANY_KIND:

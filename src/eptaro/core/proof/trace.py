@@ -11,6 +11,8 @@ from typing import Any, assert_never
 import numpy as np
 
 from eptaro.core.calendars.span import Span
+from eptaro.core.expressions.tree import Node, Where
+from eptaro.core.measures.measure import Measure
 from eptaro.core.proof.pairs import pairs_of
 from eptaro.core.proof.plain import agrees, plain_value, shown
 from eptaro.core.proof.reader import Reader
@@ -215,13 +217,25 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
         return [unit for unit in found if unit in bearing]
 
     terms = value.measure.terms
+    condition = _condition(value.measure)
+    if condition is not None:
+        hit = reader.meeting(condition, hit)
+        which = f"{which}, {condition}" if which else f"the ones where {condition}"
     rows = reader.rows(hit, terms, by_entry=by_entry)
     plain = plain_value(terms, rows, units)
     column = next((one.column for term in terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled()) if values else 0
-    places = tuple((np.sort(hit) + 1).tolist())
+    places = tuple(reader.numbered(hit).tolist())
     return TracedSide(name, span, seen, places, plain, values.scale if values else 0, blanks, which)
+
+
+def _condition(measure: Measure) -> Node | None:
+    """Return the condition on the rows of a measure of one term that has one."""
+    if measure.under is not None or measure.staged or measure.term.formula is None:
+        return None
+    node = measure.term.formula.node
+    return node.condition if isinstance(node, Where) else None
 
 
 def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:

@@ -21,7 +21,7 @@ from eptaro.core.questions.view import Facts
 from eptaro.core.tables.format import Format, check_formats
 from eptaro.errors import InputError
 
-_CALLED = re.compile(r"\s*\w+\s*\(")
+_CALLED = re.compile(r"\w+\(")
 Measures: TypeAlias = "str | Iterable[str | Measure]"
 Calendars: TypeAlias = "Calendar | OwnCalendars | None"
 Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"

@@ -131,6 +131,8 @@ def _copied(batch: Batch) -> Batch:
         None if batch.times is None else batch.times.copy(),
         batch.first_row,
         batch.places,
+        batch.inputs,
+        batch.hours,
     )
 
 
@@ -150,6 +152,8 @@ def _joined(batches: list[Batch]) -> Batch:
     days = [b.days for b in batches]
     values = {name: [b.values[name] for b in batches] for name in batches[0].values}
     distinct = {name: [b.distinct[name] for b in batches] for name in batches[0].distinct}
+    inputs = {name: [b.inputs[name] for b in batches] for name in batches[0].inputs}
+    hours = {name: [b.hours[name] for b in batches] for name in batches[0].hours}
     batches.clear()
     return Batch(
         _concatenated(days),
@@ -159,6 +163,8 @@ def _joined(batches: list[Batch]) -> Batch:
         None if times is None else _concatenated(times),
         0,
         None if places is None else _concatenated(places),
+        {name: join(inputs.pop(name)) for name in list(inputs)},
+        {name: join(hours.pop(name)) for name in list(hours)},
     )
 
 
