@@ -116,6 +116,17 @@ class Cluster(unittest.TestCase):
         frame = dd.from_map(frame_of, self.paths)
         self.same(ep.Daybook.fold(frame, engine="dask", client=self.client, **GIVEN))
 
+    def test_conditions_and_formulas(self):
+        given = {"date": "on", "by": ["g", "large=x > 50000"], "where": "who != 'p7' and x % 2 != 0",
+                 "measures": ["s=sum(x * 2)", "c=count(where y > 20)", "r=1 - c / s", "d=distinct(upper(who))"]}  # fmt: skip
+        one, two = (ep.Daybook.fold(self.paths, engine=engine, client=client, **given)
+                    for engine, client in (("dask", self.client), ("stream", None)))  # fmt: skip
+        self.assertEqual((one.rows, one.coverage), (two.rows, two.coverage))
+        for by in (["g", "large"], None):
+            first, second = (book.recap("month", by=by) for book in (one, two))
+            self.assertEqual(list(first.rows()), list(second.rows()))
+            self.assertEqual(first.meta["left_out"], second.meta["left_out"])
+
     def test_memory_and_stream_agree(self):
         for engine in ("local", "stream"):
             self.same(ep.Daybook.fold(self.paths, engine=engine, **GIVEN))

@@ -229,9 +229,11 @@ class Parser:
             case "text":
                 return Text(token.value, at=token.at)
             case "quoted":
-                return Name(token.value, at=token.at)
+                return self._named(token.value, token.at)
+            case "word" if self.is_mark("("):
+                return self._called(token)
             case "word":
-                return self._called(token) if self.is_mark("(") else Name(token.value, at=token.at)
+                return self._named(token.value, token.at)
             case "mark" if token.value == "(":
                 self._deeper(token.at)
                 found = self.condition()
@@ -240,6 +242,9 @@ class Parser:
                 return found
         what = "at the end" if token.kind == "end" else f"before {token.value!r}"
         raise wrong(self.text, token.at, f"a value is missing {what}")
+
+    def _named(self, name: str, at: int) -> Node:
+        return Name(name, at=at)
 
     def _called(self, token: Token) -> Node:
         name = token.value.lower()

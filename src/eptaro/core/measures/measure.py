@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.formula import Formula
+from eptaro.core.expressions.tree import Name, Node, Reckoning
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.planes import Plane
+from eptaro.core.measures.arithmetic import Arithmetic
 from eptaro.core.measures.catalogue import calculation, planes_of
-from eptaro.core.measures.parsing import EXAMPLE, parse_term
+from eptaro.core.measures.parsing import EXAMPLE, FUNCTIONS, MeasureParser, parse_term
 from eptaro.core.measures.ratio import ratio
 from eptaro.core.measures.term import Term
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
-from eptaro.errors import MeasureError
+from eptaro.errors import ExpressionError, MeasureError
+
+_CALLED = re.compile(rf"\s*(?!(?:{'|'.join(FUNCTIONS)})\s*\()\w+\s*\(")
 
 
 @dataclass(frozen=True)
 class Measure:
-    """A named calculation: one term, or the ratio of two.
+    """A named calculation: one term, the ratio of two, or a formula of several.
 
     Parameters
     ----------
@@ -30,6 +35,8 @@ class Measure:
         The calculation.
     under : Term, optional
         What it is divided by.
+    arithmetic : Arithmetic, optional
+        The formula of several terms.
 
     Examples
     --------
@@ -44,19 +51,23 @@ class Measure:
     name: str
     term: Term
     under: Term | None = None
+    arithmetic: Arithmetic | None = None
 
     @classmethod
-    def parse(cls, text: str) -> Measure:
-        """Return the measure written as `name=how(column)` or `name=how(a)/how(b)`.
+    def parse(cls, text: str, earlier: Mapping[str, Measure] | None = None) -> Measure:
+        """Return the measure written as `name=how(column)`, or as a formula of such terms.
 
-        A column whose name holds brackets or commas stands in double quotes. A term may
-        work on totals of a finer grain: `busiest=max(sum(fare) per day)`; the grain is
-        day, workday, active day or a level.
+        Inside of a term may stand an expression, and a condition after `where`; a column whose
+        name is no plain word stands in double quotes. A term may work on totals of a finer
+        grain: `busiest=max(sum(fare) per day)`; the grain is day, workday, active day or a
+        level. A formula is worked out from the totals of each span: `(sum(a) - sum(b)) / sum(a)`.
 
         Parameters
         ----------
         text : str
-            `name=how(column)` or `name=how(a)/how(b)`.
+            `name=how(column)`, `name=how(a)/how(b)` or another formula.
+        earlier : mapping of str to Measure, optional
+            Measures that the formula may name.
 
         Returns
         -------
@@ -74,19 +85,36 @@ class Measure:
         name = name.strip()
         if not equals or not name or not name.isprintable():
             raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
-        term, rest = parse_term(body, text)
-        if not rest.strip():
-            return cls(name, term)
-        if not rest.lstrip().startswith("/"):
-            raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
-        under, rest = parse_term(rest.lstrip()[1:], text)
-        if rest.strip():
-            raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
-        return cls(name, term, under)
+        if _CALLED.match(body):
+            term, rest = parse_term(body, text)
+            if not rest.strip():
+                return cls(name, term)
+            if rest.lstrip().startswith("/") and _CALLED.match(rest.lstrip()[1:]):
+                under, rest = parse_term(rest.lstrip()[1:], text)
+                if not rest.strip():
+                    return cls(name, term, under)
+        try:
+            known = {n: measure.as_arithmetic for n, measure in (earlier or {}).items()}
+            found = MeasureParser(body, text, known).arithmetic()
+        except ExpressionError as error:
+            raise MeasureError(f"{text!r} is not a measure: {error}") from None
+        return cls(name, found.terms[0], None, found)
+
+    @property
+    def as_arithmetic(self) -> Arithmetic:
+        """The measure as a formula of its terms, for those that name it."""
+        if self.arithmetic is not None:
+            return self.arithmetic
+        node: Node = Name(str(self.term))
+        if self.under is not None:
+            node = Reckoning("/", node, Name(str(self.under)))
+        return Arithmetic(self.formula, node, self.terms)
 
     @property
     def terms(self) -> tuple[Term, ...]:
-        """The one or two terms."""
+        """The terms that it works on."""
+        if self.arithmetic is not None:
+            return self.arithmetic.terms
         return (self.term,) if self.under is None else (self.term, self.under)
 
     @property
@@ -108,7 +136,12 @@ class Measure:
     @property
     def additive_plane(self) -> Plane | None:
         """The one plane whose sum the measure is, or None where parts do not add up."""
-        if self.under or self.term.inner or not calculation(self.term.how).adds_up:
+        if (
+            self.arithmetic
+            or self.under
+            or self.term.inner
+            or not calculation(self.term.how).adds_up
+        ):
             return None
         return next(iter(self.planes))
 
@@ -149,12 +182,17 @@ class Measure:
         Column
             The measure, in its format.
         """
-        column = parts[0] if self.under is None else ratio(*parts)
+        if self.arithmetic is not None:
+            column = self.arithmetic.value(parts)
+        else:
+            column = parts[0] if self.under is None else ratio(*parts)
         return column.shown_as(formats.get(self.name)).named(self.name, self.formula)
 
     @property
     def formula(self) -> str:
         """The calculation without the name."""
+        if self.arithmetic is not None:
+            return self.arithmetic.text
         return "/".join(map(str, self.terms))
 
     def __repr__(self) -> str:
@@ -168,11 +206,14 @@ def parse_measures(specs: str | Iterable[str | Measure]) -> tuple[Measure, ...]:
     if not isinstance(specs, str | Measure | Iterable):
         raise MeasureError(f"{specs!r} is not a measure; {EXAMPLE}")
     given = [specs] if isinstance(specs, str | Measure) else list(specs)
-    measures = tuple(s if isinstance(s, Measure) else Measure.parse(s) for s in given)
-    if not measures:
+    if not given:
         raise MeasureError(f"no measure is given; {EXAMPLE}")
+    measures: list[Measure] = []
+    for spec in given:
+        earlier = {measure.name: measure for measure in measures}
+        measures.append(spec if isinstance(spec, Measure) else Measure.parse(spec, earlier))
     names = [measure.name for measure in measures]
     for name in names:
         if names.count(name) > 1:
             raise MeasureError(f"two measures are called {name!r}; give each its own name")
-    return measures
+    return tuple(measures)

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.tree import Name
+from eptaro.core.expressions.parser import Parser
+from eptaro.core.expressions.place import wrong
+from eptaro.core.expressions.tokens import Token
+from eptaro.core.expressions.tree import Name, Node
+from eptaro.core.measures.arithmetic import Arithmetic
 from eptaro.core.measures.calculation import Calculation
-from eptaro.core.measures.catalogue import calculation
+from eptaro.core.measures.catalogue import CATALOGUE, calculation
 from eptaro.core.measures.term import GRAINS, Term
 from eptaro.errors import ExpressionError, MeasureError, unknown
 
+FUNCTIONS = ("abs", "round", "floor", "ceil", "least", "greatest", "coalesce", "if")
 EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
 
@@ -47,6 +52,51 @@ def _formula(column: str, wanted: Kind | None, whole: str) -> Formula | None:
         if re.fullmatch(r"[\w .]+", column):
             return None
         raise MeasureError(f"{whole!r} is not a measure: {error}") from None
+
+
+class MeasureParser(Parser):
+    """Reads a measure: calculations, earlier measures and numbers, and what joins them.
+
+    `earlier` holds the nodes and terms of the measures that may be named.
+    """
+
+    def __init__(self, text: str, whole: str, earlier: Mapping[str, Arithmetic]) -> None:
+        super().__init__(text)
+        self._whole, self._earlier = whole, earlier
+        self._terms: dict[str, Term] = {}
+
+    def arithmetic(self) -> Arithmetic:
+        """Return the whole text as a formula of terms."""
+        node = self.condition()
+        self.expect_end()
+        if not self._terms:
+            raise wrong(self.text, 0, "a measure works on a column, as in sum(fare)")
+        found = Arithmetic(self.text.strip(), node, tuple(self._terms.values()))
+        found.check()
+        return found
+
+    def _called(self, token: Token) -> Node:
+        if token.value in CATALOGUE:
+            term, rest = parse_term(self.text[token.at :], self._whole)
+            end = len(self.text) - len(rest)
+            while self.token.kind != "end" and self.token.at < end:
+                self.taken()
+            self._terms[str(term)] = term
+            return Name(str(term), at=token.at)
+        if token.value.lower() not in FUNCTIONS:
+            names = [*CATALOGUE, *FUNCTIONS]
+            raise wrong(self.text, token.at, unknown("calculation", token.value, names))
+        return super()._called(token)
+
+    def _named(self, name: str, at: int) -> Node:
+        if name not in self._earlier:
+            said = unknown("earlier measure", name, self._earlier)
+            raise wrong(
+                self.text, at, f"{said}; a column stands inside of a calculation: sum(fare)"
+            )
+        earlier = self._earlier[name]
+        self._terms |= {str(term): term for term in earlier.terms}
+        return earlier.node
 
 
 def _staged(how: str, share: float, inner: str, grain: str, whole: str) -> Term:

@@ -85,7 +85,11 @@ def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) ->
     totals = []
     for day, there in zip(days.tolist(), keep.tolist(), strict=True):
         hit = reader.on_days(Span.of(day, day)) if there else np.zeros(0, np.int64)
-        value = plain_value(measure.terms, reader.rows(hit, measure.terms))
+        value = plain_value(
+            measure.terms,
+            reader.rows(hit, measure.terms),
+            formula=None if measure.arithmetic is None else measure.arithmetic.node,
+        )
         totals.append(float(value) if like.kind == "float" else int(value * 10**like.scale))
     return Column.of(
         name,

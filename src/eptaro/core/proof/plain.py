@@ -16,6 +16,8 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
+from eptaro.core.expressions.plain import plain_value as reckoned
+from eptaro.core.expressions.tree import Node
 from eptaro.core.measures.term import Term
 from eptaro.errors import EptaroError
 
@@ -62,14 +64,19 @@ class Rows:
         return len({self.owners[p] for p in places if self.moments[p] == moment}) > 1
 
 
-def plain_value(terms: Sequence[Term], rows: Rows, units: Units | None = None) -> Any:
-    """Return a measure of some transactions, its one term or the ratio of its two; `units` gives
-    the days of a finer grain.
+def plain_value(
+    terms: Sequence[Term], rows: Rows, units: Units | None = None, formula: Node | None = None
+) -> Any:
+    """Return a measure of some transactions: its one term, the ratio of its two, or what a formula
+    makes of them; `units` gives the days of a finer grain.
 
     >>> plain_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
     Fraction(7, 2)
     """
     found = [_staged(term, rows, units) for term in terms]
+    if formula is not None:
+        exact = [Fraction(value) if isinstance(value, int) else value for value in found]
+        return reckoned(formula, dict(zip(map(str, terms), exact, strict=True)))
     if len(found) == 1:
         return found[0]
     over, under = found

@@ -222,7 +222,8 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
         hit = reader.meeting(condition, hit)
         which = f"{which}, {condition}" if which else f"the ones where {condition}"
     rows = reader.rows(hit, terms, by_entry=by_entry)
-    plain = plain_value(terms, rows, units)
+    formula = value.measure.arithmetic
+    plain = plain_value(terms, rows, units, None if formula is None else formula.node)
     column = next((one.column for term in terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled()) if values else 0
@@ -232,7 +233,7 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
 
 def _condition(measure: Measure) -> Node | None:
     """Return the condition on the rows of a measure of one term that has one."""
-    if measure.under is not None or measure.staged or measure.term.formula is None:
+    if len(measure.terms) > 1 or measure.arithmetic or measure.staged or not measure.term.formula:
         return None
     node = measure.term.formula.node
     return node.condition if isinstance(node, Where) else None
