@@ -268,7 +268,7 @@ class Kernel(unittest.TestCase):
     def test_every_compiled_loop_has_a_twin_of_its_name_and_parameters(self):
         folder = SOURCE / "core" / "kernels" / "compiled"
         for path in sorted(folder.glob("*.pyx")):
-            twin = importlib.import_module(f"eptaro.core.kernels.{path.stem}")
+            twin = importlib.import_module(f"eptaro.core.kernels.twins.{path.stem}")
             loops = re.findall(r"^def (\w+)\(([^)]*)\)", path.read_text(), re.M)
             self.assertTrue(loops, path)
             for name, parameters in loops:
@@ -315,6 +315,7 @@ ERRORS = {
     "InputError",
     "MeasureError",
     "QuestionError",
+    "ExpressionError",
 }
 
 

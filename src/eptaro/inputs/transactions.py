@@ -12,7 +12,6 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Flags
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.batch import Batch
@@ -163,7 +162,7 @@ class Transactions:
         self._set_aside(table, read, values, places)
         if places is None:
             batch = replace(batch, places=np.arange(self.rows, self.rows + len(batch)))
-        return _only(batch, ~read.bad)
+        return batch.only(~read.bad)
 
     def _columns(
         self, table: pa.Table
@@ -234,26 +233,6 @@ def _blanks(column: Column) -> int:
         nan = extent(np.ascontiguousarray(column.data))[2]
         return nan + (0 if column.valid is None else int(np.count_nonzero(~column.valid)))
     return 0 if column.valid is None else int((~column.valid).sum())
-
-
-def _only(batch: Batch, keep: Flags) -> Batch:
-    """Return the rows of a batch that are kept."""
-
-    def coded(column: Coded) -> Coded:
-        return Coded(column.codes[keep], column.choices)
-
-    places: NDArray[np.int64] = np.flatnonzero(keep)
-    return replace(
-        batch,
-        days=batch.days[keep],
-        groups={name: coded(column) for name, column in batch.groups.items()},
-        values={name: column.take(places) for name, column in batch.values.items()},
-        distinct={name: coded(column) for name, column in batch.distinct.items()},
-        times=None if batch.times is None else batch.times[keep],
-        places=None if batch.places is None else batch.places[keep],
-        inputs={name: column.take(places) for name, column in batch.inputs.items()},
-        hours={name: column.take(places) for name, column in batch.hours.items()},
-    )
 
 
 def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:

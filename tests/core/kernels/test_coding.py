@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eptaro.core.kernels import coding
+from eptaro.core.kernels.twins import coding
 from tests.core.kernels.both import both
 
 TEXTS = st.lists(

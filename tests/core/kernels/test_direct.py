@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eptaro.core.kernels import direct
+from eptaro.core.kernels.twins import direct
 from tests.core.kernels.both import both
 
 WHOLE = st.lists(st.integers(-(2**63), 2**63 - 1) | st.integers(-3, 3), min_size=1, max_size=80)

@@ -9,8 +9,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eptaro.core.kernels import folding
 from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, fresh
+from eptaro.core.kernels.twins import folding
 
 try:
     from eptaro.core.kernels.compiled import folding as compiled

@@ -5,7 +5,7 @@ from bisect import bisect_left
 
 import numpy as np
 
-from eptaro.core.kernels import gathering
+from eptaro.core.kernels.twins import gathering
 from tests.core.kernels.both import both
 
 

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from eptaro.core.kernels import numbers, order
+from eptaro.core.kernels.twins import numbers, order
 from tests.core.kernels.both import both
 
 

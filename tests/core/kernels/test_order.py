@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from eptaro.core.kernels import order
-from eptaro.core.kernels.order import moments, ranks
+from eptaro.core.kernels.twins import order
+from eptaro.core.kernels.twins.order import moments, ranks
 from tests.core.kernels.both import both
 
 

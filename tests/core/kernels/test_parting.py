@@ -5,7 +5,8 @@ from unittest import mock
 
 import numpy as np
 
-from eptaro.core.kernels import bycell, parting
+from eptaro.core.kernels import bycell
+from eptaro.core.kernels.twins import parting
 from tests.core.kernels.both import both
 
 NONE, NO_DAYS = np.empty(0, np.int64), np.empty(0, np.int32)

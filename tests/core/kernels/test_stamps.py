@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eptaro.core.kernels import stamps
+from eptaro.core.kernels.twins import stamps
 from tests.core.kernels.both import both
 
 EPOCH = dt.datetime(1970, 1, 1)

@@ -395,7 +395,7 @@ class Parsing(unittest.TestCase):
         for text, message in (("q=quantile(x)", "takes a share"), ("q=quantile(x, 2)", "from 0 to 1"),
                               ("q=max(sum(x) per dy)", "did you mean 'day'"),
                               ("q=max(max(sum(x) per day) per week)", "one plain calculation"),
-                              ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "write it as"), ("q=sum(x", "write it as"), ("q=sum", "write it as"),
-                              ("q=sum(x)+1", "write it as")):  # fmt: skip
+                              ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "a value is missing at the end"), ("q=sum(x", "write it as"), ("q=sum", "write it as"),
+                              ("q=sum(x)+", "a value is missing"), ("q=sum(x)+1)", "an operator is missing")):  # fmt: skip
             with self.assertRaisesRegex(ep.MeasureError, message):
                 parse_measures(text)

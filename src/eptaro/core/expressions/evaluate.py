@@ -149,16 +149,7 @@ class _Evaluation:
         column = self.value(node)
         if kind_of(node, self._kinds, self._text) is not Kind.BLANK:
             return column
-        none = np.zeros(len(column), bool)
-        match kind:
-            case Kind.TEXT:
-                return texts.of_words([], np.full(len(column), -1))
-            case Kind.DATE:
-                return Column.of("", "date", np.zeros(len(column), np.int64), none)
-            case Kind.FLAG:
-                return Column.of("", "flag", none, none)
-            case _:
-                return Column.of("", "integer", np.zeros(len(column), np.int64), none)
+        return texts.blank_of(kind, len(column))
 
     def _called(self, node: Call) -> Column:
         name, given = node.function, node.given

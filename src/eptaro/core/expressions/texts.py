@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import civil, month_starts, weekday
 from eptaro.core.calendars.names import Names
+from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.numbers import both, compared, filled
 from eptaro.core.tables.column import Column
 
@@ -129,3 +130,17 @@ def of_text(name: str, column: Column) -> Column:
             return changed(column, str.strip)
         case _:
             return Column.of("", "integer", *told(column, len, np.int64))
+
+
+def blank_of(kind: Kind, rows: int) -> Column:
+    """Return a column of a kind without any value."""
+    none = np.zeros(rows, bool)
+    match kind:
+        case Kind.TEXT:
+            return of_words([], np.full(rows, -1))
+        case Kind.DATE:
+            return Column.of("", "date", np.zeros(rows, np.int32), none)
+        case Kind.FLAG:
+            return Column.of("", "flag", none, none)
+        case _:
+            return Column.of("", "integer", np.zeros(rows, np.int64), none)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.folds.groups import Coded
 from eptaro.core.tables.column import Column
 
@@ -35,6 +35,25 @@ class Batch:
 
     def __len__(self) -> int:
         return len(self.days)
+
+    def only(self, keep: Flags) -> Batch:
+        """Return the transactions that are kept."""
+
+        def coded(column: Coded) -> Coded:
+            return Coded(column.codes[keep], column.choices)
+
+        places: Ints = np.flatnonzero(keep)
+        return replace(
+            self,
+            days=self.days[keep],
+            groups={name: coded(column) for name, column in self.groups.items()},
+            values={name: column.take(places) for name, column in self.values.items()},
+            distinct={name: coded(column) for name, column in self.distinct.items()},
+            times=None if self.times is None else self.times[keep],
+            places=None if self.places is None else self.places[keep],
+            inputs={name: column.take(places) for name, column in self.inputs.items()},
+            hours={name: column.take(places) for name, column in self.hours.items()},
+        )
 
     def days_of(self, rows: slice) -> Batch:
         """Return the days and times of some transactions, without what they measure."""

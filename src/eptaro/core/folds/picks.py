@@ -10,7 +10,7 @@ import numpy as np
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels.adding import Array, running
 from eptaro.core.kernels.bycell import in_cell_order
-from eptaro.core.kernels.folding import worst
+from eptaro.core.kernels.twins.folding import worst
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.sums import RunningSum, Sum
 from eptaro.core.kernels.adding import Array, added, running
-from eptaro.core.kernels.folding import beside_square
+from eptaro.core.kernels.twins.folding import beside_square
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
 

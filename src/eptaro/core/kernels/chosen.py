@@ -10,7 +10,16 @@ import os
 from importlib import import_module
 from typing import Literal
 
-from eptaro.core.kernels import coding, direct, folding, gathering, numbers, order, parting, stamps
+from eptaro.core.kernels.twins import (
+    coding,
+    direct,
+    folding,
+    gathering,
+    numbers,
+    order,
+    parting,
+    stamps,
+)
 
 _COMPILED = "eptaro.core.kernels.compiled"
 _asked = os.environ.get("EPTARO_KERNEL", "")

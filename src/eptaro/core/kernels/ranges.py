@@ -19,8 +19,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.chosen import distinct_in, neighbours, stable_order
-from eptaro.core.kernels.order import Values
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
+from eptaro.core.kernels.twins.order import Values
 from eptaro.core.tables import exact
 
 _BLOCK = 1 << 18

@@ -89,6 +89,8 @@ class MeasureParser(Parser):
         return super()._called(token)
 
     def _named(self, name: str, at: int) -> Node:
+        if name in CATALOGUE and name not in self._earlier:
+            raise wrong(self.text, at, EXAMPLE)
         if name not in self._earlier:
             said = unknown("earlier measure", name, self._earlier)
             raise wrong(

@@ -15,9 +15,9 @@ from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.rows.rowcells import RowCells
 from eptaro.core.folds.rows.steps import Step
 from eptaro.core.kernels.chosen import fold
-from eptaro.core.kernels.folding import join
 from eptaro.core.kernels.plans import WORDS, Plan, fresh
 from eptaro.core.kernels.sidebyside import at_once
+from eptaro.core.kernels.twins.folding import join
 
 _MOST_PARTS = 4
 _LEAST_PART = 1 << 19  # rows

@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Rows folded to cells in one pass: the twin of `kernels/folding.py` in C.
+"""Rows folded to cells in one pass: the twin of `kernels/twins/folding.py` in C.
 
 A cell is one row of `cells`, a few words of 64 bits side by side, so that a transaction touches
 one or two lines of the processor's cache. Rows are taken in blocks: the cells of a block are
@@ -110,7 +110,7 @@ cdef Planned _planned(object plan, Py_ssize_t rows, Py_ssize_t words) except *:
 
 def fold(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t width,
          int64_t[:, ::1] cells, plans, const int64_t[::1] times, int64_t first_row):
-    """Fold rows to cells; see `kernels/folding.py`."""
+    """Fold rows to cells; see `kernels/twins/folding.py`."""
     cdef Py_ssize_t rows = days.shape[0] if days.shape[0] else slots.shape[0]
     cdef Py_ssize_t size = cells.shape[0], words = cells.shape[1], start = 0, n = 0, j, k
     cdef Py_ssize_t count = len(plans)

@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Answers gathered from cells: the twin of `kernels/gathering.py` in C.
+"""Answers gathered from cells: the twin of `kernels/twins/gathering.py` in C.
 
 Spans mostly come in the order of their cells, each where the last one ended: a search goes on
 from there in steps that double, so that spans in order take one pass over the cells.
@@ -41,7 +41,7 @@ cdef inline int64_t _within(int64_t day, int64_t begin, int64_t width) noexcept 
 def bounds(const int64_t[::1] keys, const int64_t[::1] group, const int64_t[::1] first,
            const int64_t[::1] last, int64_t begin, int64_t width, int64_t[::1] lo,
            int64_t[::1] hi):
-    """Put the cells of each span into `lo` and `hi`; see `kernels/gathering.py`."""
+    """Put the cells of each span into `lo` and `hi`; see `kernels/twins/gathering.py`."""
     cdef Py_ssize_t n = group.shape[0], size = keys.shape[0], i, at = 0
     cdef int64_t start, stop, before
     if not first.shape[0] == last.shape[0] == lo.shape[0] == hi.shape[0] == n:
@@ -64,7 +64,7 @@ cdef _outside(Py_ssize_t size):
 
 def between(const int64_t[::1] whole, const int64_t[::1] lo, const int64_t[::1] hi,
             int64_t[::1] found):
-    """Put what running sums grow by into `found`; see `kernels/gathering.py`."""
+    """Put what running sums grow by into `found`; see `kernels/twins/gathering.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef uint64_t size = whole.shape[0]
     cdef bint inside = True
@@ -82,7 +82,7 @@ def between(const int64_t[::1] whole, const int64_t[::1] lo, const int64_t[::1] 
 
 def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64_t[::1] lo,
                    const int64_t[::1] hi, double[::1] found):
-    """Put what running sums of floats grow by into `found`; see `kernels/gathering.py`."""
+    """Put what running sums of floats grow by into `found`; see `kernels/twins/gathering.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef uint64_t size = whole.shape[0]
     cdef bint inside = True
@@ -100,7 +100,7 @@ def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64
 
 
 def scatter(const Value[::1] cells, const int64_t[::1] target, Value[::1] found):
-    """Add cells to others; see `kernels/gathering.py`."""
+    """Add cells to others; see `kernels/twins/gathering.py`."""
     cdef Py_ssize_t n = cells.shape[0], i
     cdef uint64_t size = found.shape[0]
     cdef bint inside = True

@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Orders of whole numbers by digits of 11 bits: the twin of `kernels/order.py` in C.
+"""Orders of whole numbers by digits of 11 bits: the twin of `kernels/twins/order.py` in C.
 
 A pass puts the rows in the order of one digit and keeps the order of those that share it; from
 the lowest digit to the highest, that sorts. Keys and rows move together, so that each pass reads
@@ -73,13 +73,13 @@ cdef tuple _sorted(const int64_t[::1] keys):
 
 
 def stable_order(keys):
-    """Return the stable order of whole numbers from 0; see `kernels/order.py`."""
+    """Return the stable order of whole numbers from 0; see `kernels/twins/order.py`."""
     return _sorted(np.ascontiguousarray(keys, np.int64))[1]
 
 
 def distinct(keys, bound):
     """Return the different whole numbers in order, and each one's place; see
-    `kernels/order.py`.
+    `kernels/twins/order.py`.
     """
     if bound <= min(8 * len(keys) + (1 << 16), 1 << 30):
         return marked(keys, 0, bound)
@@ -103,7 +103,7 @@ def distinct(keys, bound):
 
 def marked(values, least, span):
     """Return the different whole numbers of a span, and the place of each value among them; see
-    `kernels/order.py`.
+    `kernels/twins/order.py`.
     """
     cdef const int64_t[::1] given = np.ascontiguousarray(values, np.int64)
     cdef Py_ssize_t n = given.shape[0], i
@@ -136,7 +136,7 @@ def marked(values, least, span):
 
 def places(keys, asked):
     """Return how many of the keys, which are in order, are less than each number asked for; see
-    `kernels/order.py`.
+    `kernels/twins/order.py`.
 
     Where a number is not less than the one before, the search goes on from there in steps that
     double, so that numbers in order take one pass.
@@ -170,7 +170,7 @@ def places(keys, asked):
 
 def paired(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t height, Py_ssize_t width):
     """Return the different pairs of numbers and the place of each row's; see
-    `kernels/order.py`.
+    `kernels/twins/order.py`.
     """
     cdef Py_ssize_t n = one.shape[0], i
     cdef uint64_t high = height, wide = width

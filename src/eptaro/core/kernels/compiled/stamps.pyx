@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Time stamps to days and times: the twin of `kernels/stamps.py` in C.
+"""Time stamps to days and times: the twin of `kernels/twins/stamps.py` in C.
 
 The usual units are written out, as a division by a number that the compiler knows is a product.
 """
@@ -32,7 +32,7 @@ cdef inline void _put(int64_t stamp, int64_t day, int64_t per_day, int64_t each,
 
 def split(stamps, per_day):
     """Return the days of time stamps, and the nanoseconds since each day began; see
-    `kernels/stamps.py`.
+    `kernels/twins/stamps.py`.
     """
     cdef const int64_t[::1] given = np.ascontiguousarray(stamps, np.int64)
     cdef Py_ssize_t n = given.shape[0], i

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.order import Values
+from eptaro.core.kernels.twins.order import Values
 
 
 def bounds(

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.order import Values
+from eptaro.core.kernels.twins.order import Values
 
 
 def neighbours(values: Values, lo: Ints, hi: Ints, k: Ints, found: Values) -> None:
