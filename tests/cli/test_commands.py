@@ -114,6 +114,22 @@ class Mistakes(Commands):
 
     RECAP = ("recap", "rows.csv", *DATA, "--per", "month")
 
+    def test_a_caret_stands_under_the_place_in_an_expression(self):
+        status, _, err = self.go(*self.RECAP, "--where", "shop = 'a' and fare > > 5")
+        said, text, caret = err.splitlines()
+        self.assertEqual((status, said), (1, "eptaro: a value is missing before '>'"))
+        self.assertEqual(text, "  shop = 'a' and fare > > 5")
+        self.assertEqual(caret.index("^"), text.index("> 5"))
+
+    def test_rows_are_narrowed_by_conditions_and_by_columns_that_are_no_groups(self):
+        _, out, err = self.go(*self.RECAP, "--where", "shop = 'a'", "--by", "dear=fare > 8")
+        self.assertIn("1 of 3 rows do not meet the condition \"shop = 'a'\"", err)
+        self.assertIn("where shop = 'a'", out)
+        self.assertRegex(out, r"yes +2024-02 .* 10\.10")
+        _, out, _ = self.go(*self.RECAP, "--only", "shop=b")
+        self.assertRegex(out, r"2025-01 .* 0\.25")
+        self.assertNotIn("10.10", out)
+
     def test_each_mistake(self):
         bad = {
             1: (

@@ -70,5 +70,9 @@ def run(arguments: list[str]) -> int:
 
 
 def _fail(message: str, status: int) -> int:
-    click.echo(f"eptaro: {visible(masked(' '.join(message.split())))}", err=True)
+    *words, expression, caret = ["", "", *masked(message).split("\n")]
+    if caret.strip() != "^":  # else the last two lines show the place in an expression
+        words, expression, caret = [masked(message)], "", ""
+    said = visible(" ".join(" ".join(words).split()))
+    click.echo("\n".join(filter(None, (f"eptaro: {said}", visible(expression), caret))), err=True)
     return status
