@@ -10,7 +10,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked
 from eptaro.core.questions.scope import By, Scope
 from eptaro.core.tables.format import Format
-from eptaro.errors import QuestionError, as_path
+from eptaro.errors import as_path
 from eptaro.kept import KeptBook
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
@@ -232,6 +232,7 @@ class Daybook(KeptBook):
         dates: DateRules | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
+        where: str | None = None,
     ) -> Daybook:
         """Fold a table (or a SELECT) inside its database; only cells come back.
 
@@ -246,6 +247,8 @@ class Daybook(KeptBook):
             A table, `schema.table`, or a query.
         only : Span, mapping, or several of these, optional
             Days and group values to which the database narrows the rows.
+        where : str, optional
+            The condition that rows must meet; the database works it out.
 
         Returns
         -------
@@ -261,15 +264,11 @@ class Daybook(KeptBook):
         """
         from eptaro.engines.sql import fold_database
 
-        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, date=date)
-        if asked.formulas:
-            name = next(iter(asked.formulas.columns))
-            raise QuestionError(
-                f"{name!r} is a formula, and a database is asked for columns as they stand; put "
-                f"the formula into the query, under a name"
-            )
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, (), where)
         scope, rules = Scope.of_database(only), date_rules(dates)
-        folded = fold_database(url, what, date, asked.by, asked.planes, rules, scope)
+        folded = fold_database(
+            url, what, date, asked.by, asked.planes, rules, scope, asked.formulas
+        )
         return cls._of(folded, asked)
 
     @classmethod

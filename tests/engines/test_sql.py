@@ -139,6 +139,46 @@ class Folded(Databases):
             for a, b in zip(asked.recap("year")["s"], want["s"], strict=True):
                 self.assertAlmostEqual(float(a), float(b), 4)
 
+    def test_conditions_and_formulas(self):
+        measures = [
+            "a=sum(fare * units)", "b=sum(fare - 0.005 * till)", "c=count(where weight > 50)", "d=sum(fare where person = 'ann' or till = 2)",
+            "e=sum(abs(fare) + till % 2)", "f=mean(fare / units)", "g=sum(if(till > 1, fare, weight))", "h=1 - c / count()", "i=sum(coalesce(fare, 0) * 2)",
+            "j=distinct(person where fare between 10 and 500000)", "k=median(units * 2 - till)", "l=max(sum(fare where till = 1) per day)",
+            "mm=sum(till = 1)", "n=sum(length(person) - 1.5)", "o=sum(-fare)", "p=sum(weight * 2 + fare)", "q=sum(coalesce(fare, till))",
+        ]  # fmt: skip
+        by = [
+            "branch",
+            "size=band(fare, 0, 1000.5, 500000)",
+            "late=day(sold_on) > 15",
+            "moon=month(sold_on)",
+        ]
+        conditions = (
+            "not (person = 'bo') and fare is not blank", "person in ('ann', 'cy') or weight <= 20.5 or weight is blank", "sold_on >= '2023-03-05' and till != 0",
+            "person < 'b'", "units > fare", "0 < till <= 2 and not fare < 100", "length(person) = 2", "branch is blank or year(sold_on) = 2024",
+        )  # fmt: skip
+        for url in self.urls():
+            self.fill(url)
+            for where in conditions:
+                given = {"date": "sold_on", "by": by, "measures": measures, "where": where}
+                one, two = self.local(**given), ep.Daybook.from_sql(url, "sales", **given)
+                self.assertEqual((one.rows, one.coverage), (two.rows, two.coverage), where)
+                self.same(
+                    one.recap("quarter", by=["branch", "size", "late"]),
+                    two.recap("quarter", by=["branch", "size", "late"]),
+                )
+                self.same(one.recap("month", by="moon"), two.recap("month", by="moon"))
+                self.assertEqual(
+                    one.recap("year").meta["left_out"], two.recap("year").meta["left_out"]
+                )
+            for text, said in (
+                ("upper(person) = 'ANN'", "not asked for upper"), ("till = 'x'", "text and a number"), ("fares > 1", "did you mean 'fare'"),
+                ("weight % 2 = 1", "remainders of floats"), ("till", "a condition is needed"), ("till = 99", "no row meets the condition"),
+            ):  # fmt: skip
+                with self.assertRaisesRegex(ep.EptaroError, said):
+                    ep.Daybook.from_sql(
+                        url, "sales", date="sold_on", measures="n=count()", where=text
+                    )
+
     def test_dates_as_text_are_read_as_strictly(self):
         for url in self.urls():
             engine = sql.create_engine(url)

@@ -193,8 +193,6 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
 
 def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Daybook:
     what = asked.table_name or rows.written.query
-    if rows.where is not None:
-        raise click.UsageError("--where does not go with --engine sql; put it into --query")
     if len(rows.files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
     book = Daybook.from_sql(
@@ -208,6 +206,7 @@ def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Dayb
         dates=rows.dates,
         formats=rows.formats,
         workdays=rows.workdays,
+        where=rows.where,
     )
     if asked.show_query:
         for query in book.queries:

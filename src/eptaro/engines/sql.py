@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.span import Span
+from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, Tally
 from eptaro.core.folds.encoding import Combiner
-from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.planes import Plane
 from eptaro.core.questions.scope import Scope
 from eptaro.core.tables.column import Column
@@ -37,6 +40,7 @@ def fold_database(
     planes: Iterable[Plane],
     rules: DateRules,
     scope: Scope,
+    formulas: Formulas = PLAIN,
 ) -> Folded:
     """Fold a table or query inside its database.
 
@@ -58,10 +62,36 @@ def fold_database(
         try:
             rows = Queried.of(engine, what, name)
             where = rows.where(date, scope)
+            days = None if formulas.where is None else _days(rows, date, rules, where)
+            if formulas:
+                rows = rows.working_out(formulas)
+                where = rows.where(date, scope)
             result = _asked(rows, date, list(by), wanted_planes, rules, where)
         finally:
             engine.dispose()
-    return _folded(result, name, what, list(by), wanted_planes, rules)
+    if days is not None and not len(result.columns[ROWS]):
+        assert formulas.where is not None
+        raise InputError(f"{name}: no row meets the condition {formulas.where.text!r}")
+    folded = _folded(result, name, what, list(by), wanted_planes, rules)
+    return folded if days is None else _with_condition(folded, formulas, *days)
+
+
+def _days(rows: Queried, date: str, rules: DateRules, where: list[Any]) -> tuple[Span | None, int]:
+    """Return the days of all rows, and how many there are, before any condition."""
+    with rows.engine.connect() as connection:
+        found = connection.execute(rows.days(date, rules, where)).fetchall()
+    columns = {DAY: [row[0] for row in found]}
+    keys = Keys(columns, [], rules, rows.name)
+    span = Span.of(int(keys.day.min()), int(keys.day.max())) if len(keys.day) else None
+    return span, sum(row[1] for row in found)
+
+
+def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows: int) -> Folded:
+    assert formulas.where is not None
+    aside = 0 if folded.aside is None else len(folded.aside)
+    left = Left(formulas.where.text, rows - folded.rows - aside)
+    said = f"{left.rows:,} of {rows:,} rows do not meet the condition {left.where!r}"
+    return replace(folded, seen=seen, left=left, notes=(*folded.notes, said))
 
 
 def _asked(

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
+from eptaro.core.expressions.formula import Formulas
 from eptaro.core.folds.planes import Plane, What
 from eptaro.core.questions.scope import Scope
+from eptaro.engines.sqlformulas import Translator
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.extras import need
 from eptaro.rules.dates import DateRules
@@ -72,6 +74,18 @@ class Queried:
             exact = [c for c in table.columns if isinstance(c.type, sql.Numeric)]
             scales = {c.name: c.type.scale or 0 for c in exact if not isinstance(c.type, sql.Float)}
         return cls(sql, engine, table, name, scales)
+
+    def working_out(self, formulas: Formulas) -> Queried:
+        """Return the rows that meet a condition, with columns that are worked out."""
+        rows, scales = Translator(
+            self.sql, self.engine.dialect.name, self.rows, self.scales
+        ).subquery(formulas)
+        return replace(self, rows=rows, scales=scales)
+
+    def days(self, date: str, rules: DateRules, where: Sequence[Any]) -> Any:
+        """Return the query that counts the rows of each day."""
+        day = self.day(date, rules)
+        return self.sql.select(day.label(DAY), self.sql.func.count()).where(*where).group_by(day)
 
     def column(self, name: str) -> Any:
         """Return a column; raises `InputError` for one that is not there."""

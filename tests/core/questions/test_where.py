@@ -229,5 +229,3 @@ class Questions(unittest.TestCase):
                 ep.Daybook(self.frame, date="on", measures=measure)
         with self.assertRaisesRegex(ep.ExpressionError, "no numbers with decimals"):
             ep.Daybook(self.frame, date="on", measures="n=count()", by="p=price * 2")
-        with self.assertRaisesRegex(ep.QuestionError, "is a formula, and a database"):
-            ep.Daybook.from_sql("sqlite://", "t", date="on", measures="n=sum(price * 2)")
