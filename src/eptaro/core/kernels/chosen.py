@@ -18,6 +18,7 @@ from eptaro.core.kernels.twins import (
     numbers,
     order,
     parting,
+    sliding,
     stamps,
 )
 
@@ -31,6 +32,7 @@ fold = folding.fold
 distinct, marked, paired = order.distinct, order.marked, order.paired
 places, stable_order = order.places, order.stable_order
 distinct_in, neighbours = direct.distinct, direct.neighbours
+window_distinct, window_neighbours = sliding.window_distinct, sliding.window_neighbours
 code, split = coding.code, stamps.split
 extent, narrow, units = numbers.extent, numbers.narrow, numbers.units
 bounds, between = gathering.bounds, gathering.between
@@ -46,6 +48,9 @@ if _asked != "numpy":
         distinct_in, neighbours = _direct.distinct, _direct.neighbours
         split = import_module(f"{_COMPILED}.stamps").split
         code = import_module(f"{_COMPILED}.coding").code
+        _sliding = import_module(f"{_COMPILED}.sliding")
+        window_distinct = _sliding.window_distinct
+        window_neighbours = _sliding.window_neighbours
         _numbers = import_module(f"{_COMPILED}.numbers")
         extent, narrow, units = _numbers.extent, _numbers.narrow, _numbers.units
         _gathering = import_module(f"{_COMPILED}.gathering")

@@ -1,9 +1,9 @@
 """Statistics over many ranges of one array at once.
 
 Every function takes values and, for each question, the half-open range lo..hi of places it
-asks about. None loops over values or ranges: minima go by doubling windows, ranks and
-counts by sorting the values bit by bit and following all ranges down together, so the
-cost is O((values + ranges) log values) array operations and O(values + ranges) memory.
+asks about. Minima go by doubling windows. Ranges that share little are asked one by one; windows
+that move on keep what they hold; of others all ranges go down a tree of bits together, so that
+the cost is O((values + ranges) log values) and the memory O(values + ranges).
 """
 
 from __future__ import annotations
@@ -18,9 +18,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import distinct_in, neighbours, stable_order
+from eptaro.core.kernels.chosen import distinct_in, neighbours, window_distinct, window_neighbours
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
 from eptaro.core.kernels.twins.order import Values
+from eptaro.core.kernels.twins.sliding import different, kth
 from eptaro.core.tables import exact
 
 _BLOCK = 1 << 18
@@ -72,22 +73,6 @@ def _ranked(values: Values) -> tuple[Values, NDArray[np.int32]]:
     return distinct, places.astype(np.int32)
 
 
-def _split(numbers: Values, bit: int) -> tuple[Values, Ints, int]:
-    """Return numbers with those without a bit before those with it, in their order; how many
-    without it come before each place; and how many there are.
-    """
-    zero = (numbers & numbers.dtype.type(1 << bit)) == 0
-    before = np.zeros(len(numbers) + 1, np.int32)
-    np.cumsum(zero, out=before[1:])
-    count = int(before[-1])
-    parted = np.empty_like(numbers)
-    # By place rather than by mask: without a branch per value it takes a third of the time.
-    np.take(numbers, np.flatnonzero(zero), out=parted[:count], mode="clip")
-    np.logical_not(zero, out=zero)
-    np.take(numbers, np.flatnonzero(zero), out=parted[count:], mode="clip")
-    return parted, before, count  # type: ignore[return-value]
-
-
 def _by_block(
     answer: Callable[..., Values], values: Values, lo: Ints, hi: Ints, *more: Ints
 ) -> Values:
@@ -114,33 +99,6 @@ def _by_block(
     return answers
 
 
-def kth_smallest(values: Values, lo: Ints, hi: Ints, k: Ints) -> Values:
-    """Return the k-th smallest value (k from 0) of each range.
-
-    The ranks are split by their highest bit, zeros before ones, keeping the order; how
-    many zeros a range holds says on which side its k-th value lies. Then the next bit.
-
-    >>> kth_smallest(np.array([5, 1, 4]), np.array([0]), np.array([3]), np.array([1])).tolist()
-    [4]
-    """
-    return _by_block(_kth_smallest, values, lo, hi, k)
-
-
-def _kth_smallest(values: Values, lo: Ints, hi: Ints, k: Ints) -> Values:
-    distinct, ranks = _ranked(values)
-    lo, hi, k = lo.copy(), hi.copy(), k.copy()
-    found = np.zeros(len(lo), np.int64)
-    for bit in reversed(range(max(len(distinct) - 1, 0).bit_length())):
-        ranks, zeros_before, zeros = _split(ranks, bit)
-        low, high = zeros_before[lo], zeros_before[hi]
-        right = k >= high - low
-        found += right << bit
-        k -= np.where(right, high - low, 0)
-        lo = np.where(right, zeros + lo - low, low)
-        hi = np.where(right, zeros + hi - high, high)
-    return distinct[found] if len(distinct) else np.zeros(len(lo), values.dtype)
-
-
 def _neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
     """Return the values of two numbers, of which one follows the other or is it, in each range."""
     if values.dtype != object and _share_little(values, lo, hi):
@@ -150,8 +108,7 @@ def _neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) ->
             lambda own: neighbours(values, lo[own], hi[own], below[own], found[:, own]), lo, hi
         )
         return found
-    lo, hi = np.concatenate([lo, lo]), np.concatenate([hi, hi])
-    return kth_smallest(values, lo, hi, np.concatenate([below, above])).reshape(2, -1)
+    return _by_block(_both, values, lo, hi, below, above).T
 
 
 def _share_little(values: Values, lo: Ints, hi: Ints) -> bool:
@@ -182,9 +139,6 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     place = over * last.astype(np.int64 if fits else object)
     below, part = (place // under).astype(np.int64), (place % under).astype(np.float64) / under
     above = np.minimum(below + 1, last)
-    filled = hi > lo
-    lo, hi = np.where(filled, lo, 0), np.where(filled, hi, min(1, len(values)))
-    below, above = np.where(filled, below, 0), np.where(filled, above, 0)
     both = _neighbours(values, lo, hi, below, above)
     first, second = both
     if values.dtype.kind != "f" and exact.most(both) >= _EXACT:
@@ -244,24 +198,30 @@ def _numbered(values: Values) -> tuple[NDArray[np.int32], int]:
 
 
 def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
-    ranks = _ranked(values)[1]
-    order = stable_order(ranks)
-    values = ranks
-    same = np.flatnonzero(values[order][1:] == values[order][:-1])
-    before = np.zeros(len(values), np.int32)  # place of the one before, plus 1; 0 is none
-    before[order[same + 1]] = order[same] + 1
-    return _count_below(before, lo, hi, lo + 1)
-
-
-def _count_below(values: Values, lo: Ints, hi: Ints, limit: Ints) -> Ints:
-    """Return how many values of each range are less than its limit."""
-    lo, hi = lo.copy(), np.maximum(hi, lo)
+    codes, bound = _numbered(values)
+    hi = np.maximum(hi, lo)
+    if not _move_on(lo, hi):
+        return different(codes, lo, hi)
     found = np.zeros(len(lo), np.int64)
-    for bit in reversed(range(len(values).bit_length() + 1)):
-        values, zeros_before, zeros = _split(values, bit)
-        low, high = zeros_before[lo], zeros_before[hi]
-        right = ((limit >> bit) & 1) == 1
-        found += np.where(right, high - low, 0)
-        lo = np.where(right, zeros + lo - low, low)
-        hi = np.where(right, zeros + hi - high, high)
+    window_distinct(codes, np.ascontiguousarray(lo), np.ascontiguousarray(hi), bound, found)
     return found
+
+
+def _move_on(lo: Ints, hi: Ints) -> bool:
+    """Return whether windows never go back."""
+    return bool((lo[1:] >= lo[:-1]).all() and (hi[1:] >= hi[:-1]).all())
+
+
+def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
+    """Return two values of each of some ranges, as one row per range."""
+    named, ranks = _ranked(values)
+    found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
+    if _move_on(lo, hi):
+        lo, hi = np.ascontiguousarray(lo), np.ascontiguousarray(hi)
+        window_neighbours(ranks, lo, hi, below, above, len(named), found)
+    else:
+        filled = np.flatnonzero(hi > lo)
+        for row, numbers in enumerate((below, above)):
+            own = (lo[filled], hi[filled], numbers[filled])
+            found[row, filled] = kth(ranks, len(named), *own)
+    return named[found.T] if len(named) else np.zeros((len(lo), 2), values.dtype)
