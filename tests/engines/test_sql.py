@@ -195,6 +195,10 @@ class Folded(Databases):
             ):
                 ep.Daybook.from_sql(url, "t", date="d", measures="s=sum(x)")
             rules = ep.DateRules(bad_dates="set aside")
+            with self.assertRaisesRegex(ep.ExpressionError, "dates that are kept as text"):
+                ep.Daybook.from_sql(
+                    url, "t", date="d", measures="s=sum(x)", dates=rules, where="d > '2025-01-01'"
+                )
             book = ep.Daybook.from_sql(url, "t", date="d", measures="s=sum(x)", dates=rules)
             self.assertEqual(
                 (book.recap("day")["s"].tolist(), len(book.aside), book.rows), ([3], 2, 2)

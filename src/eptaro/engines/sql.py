@@ -64,7 +64,7 @@ def fold_database(
             where = rows.where(date, scope)
             days = None if formulas.where is None else _days(rows, date, rules, where)
             if formulas:
-                rows = rows.working_out(formulas)
+                rows = rows.working_out(formulas, date)
                 where = rows.where(date, scope)
             result = _asked(rows, date, list(by), wanted_planes, rules, where)
         finally:

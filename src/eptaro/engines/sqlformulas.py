@@ -47,8 +47,10 @@ class Translator:
     floats.
     """
 
-    def __init__(self, sql: Any, dialect: str, rows: Any, scales: Mapping[str, int]) -> None:
-        self._sql, self._rows, self._scales = sql, rows, scales
+    def __init__(
+        self, sql: Any, dialect: str, rows: Any, scales: Mapping[str, int], date: str
+    ) -> None:
+        self._sql, self._rows, self._scales, self._date = sql, rows, scales, date
         self._lite = dialect == "sqlite"
         self._kinds = {column.name: self._kind(column) for column in rows.columns}
         self._text = ""
@@ -113,6 +115,8 @@ class Translator:
             case Text(value):
                 return Made(sql.literal(value))
             case Name(name):
+                if name == self._date and self._kinds[name] is not Kind.DATE:
+                    raise self._refused(node, "dates that are kept as text or numbers")
                 return self._column(name)
             case Sign(value):
                 part = self._number(value)

@@ -75,10 +75,10 @@ class Queried:
             scales = {c.name: c.type.scale or 0 for c in exact if not isinstance(c.type, sql.Float)}
         return cls(sql, engine, table, name, scales)
 
-    def working_out(self, formulas: Formulas) -> Queried:
+    def working_out(self, formulas: Formulas, date: str) -> Queried:
         """Return the rows that meet a condition, with columns that are worked out."""
         rows, scales = Translator(
-            self.sql, self.engine.dialect.name, self.rows, self.scales
+            self.sql, self.engine.dialect.name, self.rows, self.scales, date
         ).subquery(formulas)
         return replace(self, rows=rows, scales=scales)
 

@@ -135,6 +135,8 @@ class WorkedOut:
         if pa.types.is_null(kind):
             none = np.zeros(len(array), bool)
             return Column.of(name, "integer", none.astype(np.int64), none), Kind.BLANK, None
+        if name == self._date:
+            return self._as_dates(array, name)
         if pa.types.is_string(kind) or pa.types.is_large_string(kind):
             if meant is Kind.NUMBER:
                 return self._as_numbers(array, name), Kind.NUMBER, None

@@ -197,6 +197,19 @@ class Questions(unittest.TestCase):
         )
         self.assertEqual((book.rows, next(iter(book.aside.rows()))["row"]), (1, 2))
 
+    def test_the_date_column_is_one_of_dates_however_it_is_written(self):
+        path = self.folder / "days.csv"
+        path.write_text("day,x\n03.02.2025,1\n01.03.2025,2\n28.01.2025,4\n")
+        rules = ep.DateRules(order="dmy")
+        book = ep.Daybook.read(
+            path, date="day", measures="s=sum(x)", where="day >= '2025-02-01'", dates=rules
+        )
+        self.assertEqual(book.recap("month")["s"].tolist(), [0, 1, 2])
+        with self.assertRaisesRegex(ep.ExpressionError, "is no date"):
+            ep.Daybook.read(
+                path, date="day", measures="s=sum(x)", where="day >= '01.02.2025'", dates=rules
+            )
+
     def test_books_keep_their_condition(self):
         whole = ep.Daybook(self.frame, **self.given)
         halves = [ep.Daybook(part, **self.given) for part in (self.frame[:700], self.frame[700:])]
