@@ -96,8 +96,8 @@ data_options = option_group(
         "--only",
         metavar="WHAT",
         multiple=True,
-        help="Narrow to a span (2025-05-06..2025-06-17), a period (2025-Q2) or a group "
-        "value (route=Norrow-Fenholm). May be given again.",
+        help="Narrow to a span (2025-05-06..2025-06-17, 2024-Q3..2025-Q2, 2024-03..), a period "
+        "(2025-Q2) or a value of a column (route=Norrow-Fenholm). May be given again.",
     ),
     click.option(
         "--as-of",

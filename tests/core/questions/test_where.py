@@ -210,6 +210,30 @@ class Questions(unittest.TestCase):
                 path, date="day", measures="s=sum(x)", where="day >= '01.02.2025'", dates=rules
             )
 
+    def test_only_takes_ranges_of_periods(self):
+        book = ep.Daybook(
+            self.frame,
+            date="on",
+            measures="n=count()",
+            calendar=ep.MonthCalendar("fiscal", year_starts="12-01", prefix="FY"),
+        )
+        every = book.recap("month")
+        for only, months in (
+            ("FY2025-M01..FY2025-M02", [1, 2]),
+            ("..FY2025-M01", [0, 1]),
+            ("FY2025-M02..", [2, 3]),
+            ("2024-12-01..FY2025-Q1", [1, 2, 3]),
+        ):
+            table = book.recap("month", only=only)
+            self.assertEqual(table["n"].tolist(), every["n"][months].tolist(), only)
+        for only, said in (
+            ("FY2025..FY2024", "is reversed"),
+            ("FY2025-M14..", "is no date"),
+            ("..May", "is no date"),
+        ):
+            with self.assertRaisesRegex(ep.EptaroError, said):
+                book.recap("month", only=only)
+
     def test_books_keep_their_condition(self):
         whole = ep.Daybook(self.frame, **self.given)
         halves = [ep.Daybook(part, **self.given) for part in (self.frame[:700], self.frame[700:])]

@@ -15,7 +15,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formula
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import ROWS
-from eptaro.errors import CalendarError, InputError, QuestionError
+from eptaro.errors import CalendarError, DateError, InputError, QuestionError
 
 By: TypeAlias = "str | Sequence[str] | None"
 AsOf: TypeAlias = "DateLike | None"
@@ -97,8 +97,9 @@ class Scope:
 
     @classmethod
     def of(cls, only: Only, calendar: Calendar, names: Sequence[str], today: int) -> Scope:
-        """Return what `only` says: a span, a period or its label, `this year`, `last 3 months`
-        (whole ones before the as-of date's), group values, or several of these.
+        """Return what `only` says: a span of days or periods (`2024-Q1..2025-Q2`), a period or its
+        label, `this year`, `last 3 months` (whole ones before the as-of date's), group values, or
+        several of these.
 
         `names` are the group columns. Raises `QuestionError` for anything else.
         """
@@ -155,8 +156,11 @@ class Scope:
             return cls(None, {name.strip(): value.strip()})
         if ".." in text:
             first, _, last = (part.strip() for part in text.partition(".."))
-            lo = ordinal(first) if first else FIRST_DAY
-            return cls(Span.of(lo, ordinal(last) if last else LAST_DAY))
+            lo = _ends(first, calendar)[0] if first else FIRST_DAY
+            hi = _ends(last, calendar)[1] if last else LAST_DAY
+            if hi < lo:
+                raise QuestionError(f"only={text!r} is reversed: its end comes before its start")
+            return cls(Span.of(lo, hi))
         if relative := _relative_span(text, calendar, today):
             return cls(relative)
         try:
@@ -166,6 +170,19 @@ class Scope:
                 f"only={text!r} is no span (2025-05-06..2025-06-17), no group value "
                 f"(column=value; columns: {', '.join(names) or 'none'}), and {error}"
             ) from None
+
+
+def _ends(text: str, calendar: Calendar) -> tuple[int, int]:
+    """Return the first and last day of a date or of a period's label, as an end of a span."""
+    try:
+        day = ordinal(text)
+    except DateError:
+        try:
+            span = calendar.period(text).span
+        except CalendarError as error:
+            raise QuestionError(f"{text!r} is no date (2025-08-20), and {error}") from None
+        return span.lo, span.hi
+    return day, day
 
 
 def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
