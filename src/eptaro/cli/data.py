@@ -84,7 +84,8 @@ data_options = option_group(
         "--by",
         metavar="COLUMN",
         multiple=True,
-        help="A group column, or one worked out: size=band(fare, 0, 50, 100). May be given again.",
+        help="A group column, or one worked out: size=band(fare, 0, 50, 100). Of a book or a "
+        "config, all stands for all of them. May be given again.",
     ),
     click.option(
         "--where",

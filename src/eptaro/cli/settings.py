@@ -17,7 +17,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.scope import name_of
+from eptaro.core.questions.scope import EVERY, name_of
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError
@@ -108,6 +108,8 @@ class Settings:
             raise click.UsageError("Missing option '--measure'.")
         calendar, columns = self._calendars(own=own)
         by = [*data.by, *(told.by if own and told else []), *columns]
+        if told and own and EVERY not in told.by:
+            by = [name for name in by if name != EVERY]
         by += [name for name in _narrowed_by(data.only) if name not in map(name_of, by)]
         rows = RowsToFold(
             files,

@@ -234,6 +234,20 @@ class Questions(unittest.TestCase):
             with self.assertRaisesRegex(ep.EptaroError, said):
                 book.recap("month", only=only)
 
+    def test_all_stands_for_all_groups_of_a_book(self):
+        book = ep.Daybook(self.frame, date="on", by=["route", "carrier"], measures="n=count()")
+        self.assertEqual(
+            list(book.recap("month", by="all").rows()),
+            list(book.recap("month", by=["route", "carrier"]).rows()),
+        )
+        named = ep.Daybook(
+            self.frame.rename({"route": "all"}),
+            date="on",
+            by=["all", "carrier"],
+            measures="n=count()",
+        )
+        self.assertEqual(named.recap("year", by="all").names[:2], ["all", "period"])
+
     def test_books_keep_their_condition(self):
         whole = ep.Daybook(self.frame, **self.given)
         halves = [ep.Daybook(part, **self.given) for part in (self.frame[:700], self.frame[700:])]

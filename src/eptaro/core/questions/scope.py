@@ -24,6 +24,9 @@ Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | Non
 _RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?([a-z]+)")
 
 
+EVERY = "all"  # the word for all group columns of a book
+
+
 def group_names(by: By) -> list[str]:
     """Return the group columns that `by` names; raises `QuestionError` for anything else."""
     if by is None or isinstance(by, str):

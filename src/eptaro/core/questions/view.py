@@ -22,7 +22,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import Term
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.scope import AsOf, By, Only, Scope, group_names, last_day_seen
+from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_names, last_day_seen
 from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError
 
@@ -84,7 +84,7 @@ class Facts:
         Parameters
         ----------
         by : str or sequence of str, optional
-            Group columns; without them all groups add up.
+            Group columns; without them all groups add up; `all` for those of the book.
         only : span, label, mapping, or several, optional
             What the question is narrowed to.
         as_of : date, optional
@@ -96,6 +96,8 @@ class Facts:
             The cells that one question looks at.
         """
         names = group_names(by)
+        if names == [EVERY] and EVERY not in self.groups.names:
+            names = self.groups.names
         today = last_day_seen(as_of, self.coverage)
         narrowed = Scope.of(only, self.calendar, self.groups.names, today)
         coverage, wanted = Span.of(self.coverage.lo, today), narrowed.wanted
