@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, partial
 from typing import Any
 
 import numpy as np
@@ -14,11 +14,14 @@ from eptaro.core.calendars.days import Flags
 from eptaro.core.expressions.evaluate import evaluated
 from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import kind_of
 from eptaro.core.expressions.place import wrong
 from eptaro.core.expressions.tree import Name
 from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.chosen import distinct
+from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import join
 from eptaro.errors import InputError
 from eptaro.inputs.codes import read_codes
 from eptaro.inputs.dates import Read, read_dates
@@ -28,6 +31,7 @@ from eptaro.inputs.sources import Source
 from eptaro.inputs.values import read_numbers
 from eptaro.rules.dates import DateRules
 
+_SLICE, _MANY = 1 << 17, 1 << 12  # rows, and texts that are looked at again for each slice
 _HOUR = 3_600_000_000_000  # nanoseconds
 
 
@@ -120,8 +124,19 @@ class WorkedOut:
         columns = {name: column for name, (column, _, _) in read.items()}
         kinds = {name: kind for name, (_, kind, _) in read.items()}
         hours = {name: hour for name, (_, _, hour) in read.items() if hour is not None}
-        rows = self._table.num_rows
-        return evaluated(formula.node, formula.text, columns, kinds, rows, hours)
+        rows, node = self._table.num_rows, formula.node
+
+        def some(of: slice) -> Column:
+            own, times = ({n: c.take(of) for n, c in part.items()} for part in (columns, hours))
+            count = len(range(rows)[of])
+            return evaluated(node, formula.text, own, kinds, count, times)
+
+        told = kind_of(node, kinds, formula.text) in (Kind.NUMBER, Kind.FLAG)
+        many = max((len(c.choices) for c in columns.values() if c.choices is not None), default=0)
+        if not told or rows < 2 * _SLICE or many > _MANY:
+            return some(slice(0, rows))
+        # Slices stay in the processor's cache, and go side by side.
+        return join(at_once([partial(some, slice(n, n + _SLICE)) for n in range(0, rows, _SLICE)]))
 
     def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
         """Return a column as a formula takes it, its kind, and the hours of one of times."""

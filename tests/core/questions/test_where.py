@@ -9,6 +9,7 @@ from collections import defaultdict
 from decimal import Decimal
 from fractions import Fraction
 from pathlib import Path
+from unittest import mock
 
 import polars as pl
 
@@ -113,6 +114,8 @@ class Questions(unittest.TestCase):
 
     def books(self):
         yield ep.Daybook(self.frame, **self.given)
+        with mock.patch("eptaro.inputs.formulas._SLICE", 50):
+            yield ep.Daybook(self.frame, **self.given)
         for name in ("rows.csv", "rows.parquet"):
             yield ep.Daybook.read(self.folder / name, **self.given)
         yield ep.Daybook.fold(self.folder / "rows.csv", engine="local", **self.given)
