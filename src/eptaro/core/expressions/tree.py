@@ -66,99 +66,74 @@ class Name(Node):
 
 
 @dataclass(frozen=True)
-class Sign(Node):
-    """A value with its sign turned."""
+class _OfOne(Node):
+    """A node above one other."""
 
     value: Node
 
     @property
     def parts(self) -> tuple[Node, ...]:
-        """The value."""
+        """The one below."""
         return (self.value,)
+
+
+@dataclass(frozen=True)
+class _OfTwo(Node):
+    """A node above two others, which are joined by a mark or word."""
+
+    how: str
+    left: Node
+    right: Node
+
+    @property
+    def parts(self) -> tuple[Node, ...]:
+        """Both sides."""
+        return (self.left, self.right)
+
+    def __str__(self) -> str:
+        return f"{_held(self.left)} {self.how} {_held(self.right)}"
+
+
+@dataclass(frozen=True)
+class Sign(_OfOne):
+    """A value with its sign turned."""
 
     def __str__(self) -> str:
         return f"-{_held(self.value)}"
 
 
 @dataclass(frozen=True)
-class Reckoning(Node):
-    """Two numbers added, subtracted, multiplied, divided, or the remainder of a division."""
-
-    how: Reckoned
-    left: Node
-    right: Node
-
-    @property
-    def parts(self) -> tuple[Node, ...]:
-        """Both sides."""
-        return (self.left, self.right)
-
-    def __str__(self) -> str:
-        return f"{_held(self.left)} {self.how} {_held(self.right)}"
-
-
-@dataclass(frozen=True)
-class Comparison(Node):
-    """Two values compared."""
-
-    how: Compared
-    left: Node
-    right: Node
-
-    @property
-    def parts(self) -> tuple[Node, ...]:
-        """Both sides."""
-        return (self.left, self.right)
-
-    def __str__(self) -> str:
-        return f"{_held(self.left)} {self.how} {_held(self.right)}"
-
-
-@dataclass(frozen=True)
-class Junction(Node):
-    """Two conditions joined by `and` or `or`."""
-
-    how: Literal["and", "or"]
-    left: Node
-    right: Node
-
-    @property
-    def parts(self) -> tuple[Node, ...]:
-        """Both sides."""
-        return (self.left, self.right)
-
-    def __str__(self) -> str:
-        return f"{_held(self.left)} {self.how} {_held(self.right)}"
-
-
-@dataclass(frozen=True)
-class Not(Node):
+class Not(_OfOne):
     """A condition turned round."""
-
-    value: Node
-
-    @property
-    def parts(self) -> tuple[Node, ...]:
-        """The condition."""
-        return (self.value,)
 
     def __str__(self) -> str:
         return f"not {_held(self.value)}"
 
 
 @dataclass(frozen=True)
-class IsBlank(Node):
+class IsBlank(_OfOne):
     """Whether there is no value."""
-
-    value: Node
-
-    @property
-    def parts(self) -> tuple[Node, ...]:
-        """The value."""
-        return (self.value,)
 
     def __str__(self) -> str:
         return f"{_held(self.value)} is blank"
+
+
+class Reckoning(_OfTwo):
+    """Two numbers added, subtracted, multiplied, divided, or the remainder of a division."""
+
+    how: Reckoned
+
+
+class Comparison(_OfTwo):
+    """Two values compared."""
+
+    how: Compared
+
+
+class Junction(_OfTwo):
+    """Two conditions joined by `and` or `or`."""
+
+    how: Literal["and", "or"]
 
 
 @dataclass(frozen=True)
