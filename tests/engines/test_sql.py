@@ -144,7 +144,7 @@ class Folded(Databases):
             "a=sum(fare * units)", "b=sum(fare - 0.005 * till)", "c=count(where weight > 50)", "d=sum(fare where person = 'ann' or till = 2)",
             "e=sum(abs(fare) + till % 2)", "f=mean(fare / units)", "g=sum(if(till > 1, fare, weight))", "h=1 - c / count()", "i=sum(coalesce(fare, 0) * 2)",
             "j=distinct(person where fare between 10 and 500000)", "k=median(units * 2 - till)", "l=max(sum(fare where till = 1) per day)",
-            "mm=sum(till = 1)", "n=sum(length(person) - 1.5)", "o=sum(-fare)", "p=sum(weight * 2 + fare)", "q=sum(coalesce(fare, till))",
+            "mm=sum(till = 1)", "n=sum(length(person) - 1.5)", "o=sum(-fare)", "p=sum(weight * 2 + fare)", "q=sum(coalesce(fare, till))", "s=sum(till * fare)",
         ]  # fmt: skip
         by = [
             "branch",
