@@ -43,10 +43,10 @@ rows.""",
     "The fold and the verbs, columns in memory": (
         "verbs.py",
         """
-What goes by cells alone takes four to seven read passes at 11 million rows, six to eight at 110;
-below, what a question costs by itself shows. Box figures and histograms count every value, traces
-work in plain Python, a row per transaction writes eight columns of as many rows, a rolling median
-ranks them all, and a page draws nine sections.""",
+What goes by cells alone takes four to five read passes at 11 million rows; below, what a question
+costs by itself shows. Box figures and histograms count every value, traces work in plain Python, a
+row per transaction gathers as many values, a rolling median ranks them all, and a page draws nine
+sections.""",
     ),
     "Verbs on a folded book, beside frames of daily totals": (
         "folded.py",
