@@ -63,11 +63,11 @@ def reckoned(how: Reckoned, one: Column, two: Column) -> Column:
             return _exact(exact.minus(one.data, two.data), one.scale, valid)
         case _:
             zero = np.asarray(two.data == 0)
-            left, right = exact.wide(one.data), exact.wide(np.where(zero, 1, two.data))
-            if object not in (one.data.dtype, two.data.dtype):
-                left, right = one.data, np.where(zero, 1, two.data)
+            left, right = one.data, np.where(zero, 1, two.data)
+            if object not in (left.dtype, right.dtype):
                 found = np.fmod(left, right)
             else:
+                left, right = exact.wide(left), exact.wide(right)
                 found = np.sign(left) * (abs(left) % abs(right))
             return _exact(np.asarray(found), one.scale, both(valid, ~zero if zero.any() else None))
 
