@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.folds.groups import Coded
-from eptaro.core.kernels.chosen import marked
+from eptaro.core.kernels.occurring import close_together
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
 from eptaro.inputs.files.chunks import plain, to_numpy, unblanked
@@ -65,7 +65,7 @@ def _marked(array: pa.ChunkedArray, name: str) -> Coded | None:
     if least is None or most - least >= min(_MOST_MARKED * len(array), 1 << 30) or most >= 1 << 63:
         return None
     values = unblanked(array, least).astype(np.int64, copy=False)
-    found, codes = marked(values, least, most - least + 1)
+    found, codes = close_together(values, least, most - least + 1)
     if array.null_count:
         codes[~to_numpy(array.is_valid())] = -1
     return Coded(codes, Column.of(name, "integer", found, unit="number"))

@@ -18,7 +18,7 @@ from eptaro.core.expressions.kinds import kind_of
 from eptaro.core.expressions.place import wrong
 from eptaro.core.expressions.tree import Name
 from eptaro.core.folds.groups import Coded
-from eptaro.core.kernels.chosen import distinct
+from eptaro.core.kernels.occurring import occurring
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
@@ -232,7 +232,7 @@ def coded(column: Column, formula: Formula) -> Coded:
     valid = column.valid
     kept = data if valid is None else data[valid]
     least = int(kept.min()) if len(kept) else 0
-    found, places = distinct(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
+    found, places = occurring(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
     codes = np.full(len(data), -1, np.int32)
     codes[slice(None) if valid is None else valid] = places
     return Coded(codes, Column.of(column.name, column.kind, found + least))

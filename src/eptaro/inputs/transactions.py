@@ -17,7 +17,6 @@ from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
-from eptaro.core.kernels.chosen import extent
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
@@ -149,11 +148,11 @@ class Transactions:
     def _batch(self, table: pa.Table) -> Batch:
         table, places = self._met(table)
         read, groups, values, distinct = self._columns(table)
-        for column in self._numbers:
-            self.blanks[column] += _blanks(values[column])
         if places is not None:
             places += self.rows
         batch = Batch(read.days, groups, values, distinct, read.times, self.rows, places)
+        for column in self._numbers:
+            self.blanks[column] += batch.extent(column).blanks
         if self._inputs and self._formulas.columns:
             inputs, hours = self._worked_out(table).inputs()
             batch = replace(batch, inputs=inputs, hours=hours)
@@ -225,14 +224,6 @@ class Transactions:
                 known = self.left_out[column]
                 both_exact = not isinstance(total, float) and not isinstance(known, float)
                 self.left_out[column] = known + total if both_exact else float(known) + float(total)
-
-
-def _blanks(column: Column) -> int:
-    """Return how many values of a numeric column are blank."""
-    if column.kind == "float":
-        nan = extent(np.ascontiguousarray(column.data))[2]
-        return nan + (0 if column.valid is None else int(np.count_nonzero(~column.valid)))
-    return 0 if column.valid is None else int((~column.valid).sum())
 
 
 def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:

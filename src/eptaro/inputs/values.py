@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.kernels.chosen import narrow, units
+from eptaro.core.kernels.sidebyside import at_once, cut
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
@@ -114,7 +116,13 @@ def _narrowed(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int
     """Return decimals in 64 bits, and the first row that does not fit, or -1."""
     words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
     words, low = words[flat.offset : flat.offset + len(flat)], np.empty(len(flat), np.int64)
-    return low, narrow(words, filled, low)
+
+    def some(of: slice) -> int:
+        row = narrow(words[of], filled[of], low[of])
+        return row if row < 0 else of.start + row
+
+    found = at_once([partial(some, of) for of in cut(len(flat))])
+    return low, next((row for row in found if row >= 0), -1)
 
 
 def _shortened(flat: pa.Array) -> pa.Array:

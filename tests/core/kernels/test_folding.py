@@ -17,7 +17,15 @@ try:
 except ImportError:
     compiled = None
 
-FLOATS = (Op.SUM_FLOATS, Op.SUM_FLOATS_HALVES, Op.SQUARE_FLOATS, Op.SQUARE_FLOATS_LIMBS)
+FLOATS = (
+    Op.SUM_FLOATS,
+    Op.SUM_FLOATS_HALVES,
+    Op.PACKED_FLOATS,
+    Op.SQUARE_FLOATS,
+    Op.SQUARE_FLOATS_LIMBS,
+)
+PACKED = (Op.PACKED, Op.PACKED_FLOATS)
+SHIFT = 20
 
 
 def made(seed: int, rows: int) -> tuple:
@@ -33,18 +41,19 @@ def made(seed: int, rows: int) -> tuple:
     floats[random.random(rows) < 0.2] = np.nan
     plans, word = [], 0
     for op in Op:
-        if scale > 1e3 and op in (Op.SQUARE, Op.SQUARE_FLOATS):
-            continue  # their squares do not fit
+        if scale > 1e3 and op in (Op.SQUARE, Op.SQUARE_FLOATS, *PACKED):
+            continue  # their squares do not fit, nor a count beside them
         for values in (whole, floats):
             if (op in FLOATS and values is whole) or (
-                op in (Op.SUM, Op.SUM_HALVES, Op.SQUARE, Op.SQUARE_LIMBS) and values is floats
+                op in (Op.SUM, Op.SUM_HALVES, Op.PACKED, Op.SQUARE, Op.SQUARE_LIMBS)
+                and values is floats
             ):
                 continue
             filled = None
             if random.random() < 0.5:
                 filled = (random.random(rows) < 0.7).astype(np.uint8)
             centre = int(random.integers(-3, 3)) if op in FLOATS else 0
-            plans.append(Plan(op, word, values, filled, centre))
+            plans.append(Plan(op, word, values, filled, centre, SHIFT if op in PACKED else 0))
             word += WORDS[op]
     return days, slots, first, width, fresh(groups * width, plans), plans, times, 100
 
@@ -86,6 +95,9 @@ class Folding(unittest.TestCase):
                 kept = own if plan.op == Op.ROWS else [i for i in own if there(plan, i)]
                 found = told(plan, cells[cell])
                 exact = expected(plan, kept, times, row)
+                if plan.op in PACKED:
+                    counted = int(cells[cell][plan.word]) & ((1 << SHIFT) - 1)
+                    self.assertEqual(counted, len(own), plan.op.name)
                 if plan.op in FLOATS:
                     self.assertLessEqual(
                         abs(found - exact), abs(exact) / 10**15 + 1e-12, plan.op.name
@@ -106,6 +118,10 @@ def told(plan: Plan, words: np.ndarray):
     match plan.op:
         case Op.SUM_HALVES:
             return (int(own[1]) << HALF) + low
+        case Op.PACKED:
+            return low >> SHIFT
+        case Op.PACKED_FLOATS:
+            return (low >> SHIFT) + Fraction(float(own[1:].view(float)[0]))
         case Op.SUM_FLOATS | Op.SQUARE_FLOATS:
             return low + Fraction(float(own[1:].view(float)[0]))
         case Op.SUM_FLOATS_HALVES:
@@ -129,9 +145,9 @@ def expected(plan: Plan, kept: list[int], times: np.ndarray, row: int):
     match plan.op:
         case Op.ROWS | Op.FILLED:
             return len(kept)
-        case Op.SUM | Op.SUM_HALVES:
+        case Op.SUM | Op.SUM_HALVES | Op.PACKED:
             return sum(values.values())
-        case Op.SUM_FLOATS | Op.SUM_FLOATS_HALVES:
+        case Op.SUM_FLOATS | Op.SUM_FLOATS_HALVES | Op.PACKED_FLOATS:
             return sum(Fraction(v) for v in values.values())
         case Op.SQUARE | Op.SQUARE_LIMBS:
             return sum(v**2 for v in values.values())

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from eptaro.core.kernels.twins import numbers, order
+from eptaro.core.kernels.twins import numbers
 from tests.core.kernels.both import both
 
 
@@ -53,14 +53,3 @@ class Numbers(unittest.TestCase):
                 self.assertFalse(module.units(np.array([0.1, wrong, 1.0]), 100.0, 2.0**53, found))
             with self.assertRaises(ValueError):
                 module.units(np.array([0.1]), 100.0, 2.0**53, found)
-
-    def test_pairs_are_marked(self):
-        rng = np.random.default_rng(1)
-        one, two = (rng.integers(0, bound, 80).astype(np.int32) for bound in (6, 9))
-        for module in both(order, "order"):
-            met, places = module.paired(one, two, 6, 9)
-            self.assertEqual(met.tolist(), sorted({*(one * 9 + two).tolist()}))
-            self.assertEqual(met[places].tolist(), (one * 9 + two).tolist())
-            for wrong in ((5, 9), (6, 8)):
-                with self.assertRaises(IndexError):
-                    module.paired(one, two, *wrong)

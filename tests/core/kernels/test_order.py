@@ -27,7 +27,7 @@ class Orders(unittest.TestCase):
                 wanted = sorted(range(len(some)), key=some.__getitem__)
                 self.assertEqual(module.stable_order(np.array(some, np.int64)).tolist(), wanted)
 
-    def test_different_numbers_whether_marked_or_sorted(self):
+    def test_different_numbers(self):
         rng = np.random.default_rng(6)
         for bound, count in ((1, 3), (50, 1000), (1 << 16, 5), (1 << 20, 40), (1 << 40, 500)):
             keys = rng.integers(0, bound, count)
@@ -41,19 +41,6 @@ class Orders(unittest.TestCase):
             self.assertEqual([part.tolist() for part in found], [[], []])
             with self.assertRaises(IndexError):
                 module.distinct(np.array([3, 1]), 3)
-
-    def test_numbers_of_a_span_are_marked(self):
-        rng = np.random.default_rng(10)
-        for least, span in ((0, 1), (-40, 90), (2**62, 500), (-(2**63), 7)):
-            values = least + rng.integers(0, span, 300)
-            for module in both(order, "order"):
-                found, codes = module.marked(values, least, span)
-                self.assertEqual(found.tolist(), sorted({*values.tolist()}), module)
-                self.assertEqual(found[codes].tolist(), values.tolist())
-                for wrong in (least - 1, least + span):
-                    if -(2**63) <= wrong < 2**63:
-                        with self.assertRaises(IndexError):
-                            module.marked(np.array([wrong]), least, span)
 
     def test_places_among_keys_in_order(self):
         rng = np.random.default_rng(9)

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from eptaro.core.kernels import ranges
-from eptaro.core.kernels.twins import sliding
+from eptaro.core.kernels.twins import extremes, sliding
 from tests.core.kernels.both import both
 
 
@@ -30,6 +30,33 @@ class Windows(unittest.TestCase):
                     wanted = [held[below[at]], held[above[at]]] if held else [-1, -1]
                     self.assertEqual(found[:, at].tolist(), wanted, module)
                     self.assertEqual(counts[at], len({*held}))
+
+    def test_the_least_and_the_largest(self):
+        rng = np.random.default_rng(4)
+        for values in (rng.integers(0, 30, 300), rng.normal(size=300), rng.integers(0, 2, 300)):
+            lo = rng.integers(0, 300, 200)
+            hi = np.minimum(lo + rng.integers(0, 60, 200), 300)
+            onward = np.sort(lo), np.maximum.accumulate(np.maximum(np.sort(hi), np.sort(lo)))
+            for largest, best in ((False, min), (True, max)):
+                for ends in (onward, (lo, hi)):
+                    wanted = [
+                        best(values[a:b].tolist(), default=0) for a, b in zip(*ends, strict=True)
+                    ]
+                    found = ranges.extremes(values, *ends, largest=largest)
+                    self.assertEqual(found.tolist(), wanted)
+                for module in both(extremes, "extremes"):
+                    found = np.zeros(200, values.dtype)
+                    module.window_extremes(values, *onward, largest, found)
+                    found_all = ranges.extremes(values, *onward, largest=largest)
+                    self.assertEqual(found.tolist(), found_all.tolist(), module)
+        values, found = np.arange(3.0), np.zeros(2)
+        for module in both(extremes, "extremes"):
+            for lo, hi, error in (([0, 0], [1, 4], IndexError), ([0, -1], [1, 1], IndexError),
+                                  ([1, 0], [2, 2], ValueError), ([0, 1], [2, 1], ValueError)):  # fmt: skip
+                with self.assertRaises(error):
+                    module.window_extremes(values, np.array(lo), np.array(hi), True, found)
+            with self.assertRaises(ValueError):
+                module.window_extremes(values, np.array([0]), np.array([1]), True, found)
 
     def test_what_is_not_there_and_what_goes_back(self):
         numbers, one = np.array([0, 1, 1], np.int32), np.array([0])

@@ -14,6 +14,13 @@ EPOCH = dt.datetime(1970, 1, 1)
 PER_DAY = {1: 86_400, 10**3: 86_400_000, 10**6: 86_400_000_000, 10**9: 86_400_000_000_000}
 
 
+def split(module, stamps: list[int], per_day: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return days and times."""
+    days, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
+    module.split(np.array(stamps, np.int64), per_day, days, times)
+    return days, times
+
+
 class Split(unittest.TestCase):
     """Days and the nanoseconds since they began."""
 
@@ -25,7 +32,7 @@ class Split(unittest.TestCase):
             moments = [moment.replace(microsecond=0) for moment in moments]
         counted = [(m - EPOCH) // dt.timedelta(microseconds=1) * each // 10**6 for m in moments]
         for module in both(stamps, "stamps"):
-            days, times = module.split(np.array(counted, np.int64), PER_DAY[each])
+            days, times = split(module, counted, PER_DAY[each])
             self.assertEqual(days.tolist(), [(m.date() - EPOCH.date()).days for m in moments])
             midnight = [dt.datetime.combine(m.date(), dt.time()) for m in moments]
             wanted = [
@@ -36,5 +43,5 @@ class Split(unittest.TestCase):
 
     def test_days_beyond_32_bits_become_the_outermost(self):
         for module in both(stamps, "stamps"):
-            days, _ = module.split(np.array([2**62, -(2**62), -1], np.int64), 86_400)
+            days, _ = split(module, [2**62, -(2**62), -1], 86_400)
             self.assertEqual(days.tolist(), [2**31 - 1, -(2**31), -1])

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.folds.groups import Coded
+from eptaro.core.kernels import extents
+from eptaro.core.kernels.extents import Extent
 from eptaro.core.tables.column import Column
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
@@ -36,6 +39,24 @@ class Batch:
     def __len__(self) -> int:
         return len(self.days)
 
+    @cached_property
+    def ends(self) -> tuple[int, int]:
+        """The first and the last day."""
+        return extents.ends(self.days)
+
+    def extent(self, name: str) -> Extent:
+        """Return the least and the largest value of a measured column, and how many are blank.
+
+        Worked out once. Blank values that are not NaN stand for whatever is stored there.
+        """
+        if name not in self._extents:
+            self._extents[name] = extent_of(self.values[name])
+        return self._extents[name]
+
+    @cached_property
+    def _extents(self) -> dict[str, Extent]:
+        return {}
+
     def only(self, keep: Flags) -> Batch:
         """Return the transactions that are kept."""
 
@@ -59,3 +80,19 @@ class Batch:
         """Return the days and times of some transactions, without what they measure."""
         times = None if self.times is None else self.times[rows]
         return Batch(self.days[rows], {}, {}, {}, times)
+
+
+def extent_of(column: Column) -> Extent:
+    """Return the least and the largest value of a column of numbers, and how many are blank."""
+    missing = 0 if column.valid is None else int(np.count_nonzero(~column.valid))
+    if column.kind == "float":
+        found = extents.of_floats(column.data)
+        if missing:
+            assert column.valid is not None
+            missing = int(np.count_nonzero(~column.valid & ~np.isnan(column.data)))
+        return found._replace(blanks=found.blanks + missing)
+    if not len(column):
+        return Extent(0, 0, missing)
+    if column.data.dtype == object:
+        return Extent(column.data.min(), column.data.max(), missing)
+    return Extent(*extents.ends(column.data), missing)

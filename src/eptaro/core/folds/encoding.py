@@ -11,17 +11,21 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.wholenumbers import WholeNumbers
-from eptaro.core.kernels.chosen import distinct, paired
+from eptaro.core.kernels.extents import ends
+from eptaro.core.kernels.occurring import occurring, occurring_pairs
 from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.core.tables.column import Column, Kind
 from eptaro.errors import InputError
+
+_ROWS_OF_FEW = 1 << 12  # rows for each value
 
 
 class Encoder:
     """Gives each distinct value of a column one number, the same in every batch.
 
-    The blank has a number too, and the values of the first batch are numbered in natural
-    order, so that nothing need be put in order where there is just one. As `words`, for values
+    The blank has a number too. Where the first batch has many values, they are numbered in natural
+    order, so that nothing need be put in order where there is just one; of few, it is quicker to
+    put the cells in order in the end. As `words`, for values
     that are only counted, numbers go by the order met, and the blank is -1. A table of numbers
     is made when a second batch comes.
     """
@@ -53,7 +57,7 @@ class Encoder:
         known = self._numbers_of(choices)
         if self._words:
             known = np.append(known, np.int32(-1))
-        elif len(coded.codes) and coded.codes.min() < 0:
+        elif len(coded.codes) and ends(coded.codes)[0] < 0:
             self._blank = len(self) if self._blank is None else self._blank
             known = np.append(known, np.int32(self._blank))
         return recoded(known, coded.codes)
@@ -65,9 +69,11 @@ class Encoder:
             self._first = Coded(places, choices)
             return coded.codes
         ranks = coded.ranks
+        if len(choices) <= len(coded.codes) // _ROWS_OF_FEW:
+            ranks = np.arange(len(choices) + 1)
         order = np.empty(len(choices), np.int64)
         order[ranks[:-1]] = places
-        blank = bool(len(coded.codes)) and int(coded.codes.min()) < 0
+        blank = bool(len(coded.codes)) and ends(coded.codes)[0] < 0
         self._first = Coded(
             np.append(places, np.int32(-1)) if blank else places, choices.take(order)
         )
@@ -146,20 +152,21 @@ class Combiner:
             return None
         parts = [encoder.encode(coded[encoder.name]) for encoder in self.encoders]
         numbers: NDArray[Any] = parts[0]
-        for part, pairs in zip(parts[1:], self._pairs, strict=True):
-            width = int(part.max(initial=-1)) + 1
-            height = int(numbers.max(initial=-1)) + 1
+        height = len(self.encoders[0])
+        for part, encoder, pairs in zip(parts[1:], self.encoders[1:], self._pairs, strict=True):
+            width = len(encoder)
             if width * height <= 8 * len(part) + (1 << 16) and numbers.dtype == np.int32:
-                met, places = paired(numbers, part, height, width)
+                met, places = occurring_pairs(numbers, part, height, width)
             else:
                 combined = numbers.astype(np.int64)
                 combined *= width
                 combined += part
-                met, places = distinct(combined, width * height)
+                met, places = occurring(combined, width * height)
             keys = (met // max(width, 1) << 32) | met % max(width, 1)
             known = pairs.number(keys)
             in_order = np.array_equal(known, np.arange(len(known)))
             numbers = places if in_order else known[places]
+            height = len(pairs)
         return numbers
 
     def __len__(self) -> int:

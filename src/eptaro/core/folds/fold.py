@@ -90,7 +90,7 @@ class Fold:
         return {name: encoder.coded().choices for name, encoder in self._encoders.items()}
 
     def _folded(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
-        first, last = int(batch.days.min()), int(batch.days.max())
+        first, last = batch.ends
         count = len(self._combiner)
         if self._parts and self._parts[-1].axis.keys is None:
             # The days of the part before as well: parts of one axis join without being moved.
@@ -99,13 +99,13 @@ class Fold:
             if count * (most - least + 1) <= len(batch):
                 first, last = least, most
         days = last - first + 1
-        cells_of = RowCells(batch.days, slots, first, days)
+        cells_of = RowCells(batch.days, slots, first, days, count * days)
         keys: Ints | None = None
-        if count * days > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
-            keys, cells_of = cells_of.occupied(count * days)
+        if cells_of.size > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
+            keys, cells_of = cells_of.occupied()
         axis = Axis(count, first, days, keys)
         steps = [self._step(plane, batch) for plane in self.planes]
-        tallies = carried_out(steps, cells_of, axis.size, batch)
+        tallies = carried_out(steps, cells_of, batch)
         return Cells(axis, dict(zip(self.planes, tallies, strict=True)))
 
     def _step(self, plane: Plane, batch: Batch) -> Step:

@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import distinct, stable_order
+from eptaro.core.kernels.chosen import stable_order
+from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.deferred import Deferred
 from eptaro.core.tables.display import BLANK
@@ -125,7 +126,7 @@ class Groups:
         for name in by:
             ranks = self.coded[name].ranks
             keys = places * len(ranks) + ranks[self.coded[name].codes]
-            found, codes = distinct(keys, bound * len(ranks))
+            found, codes = occurring(keys, bound * len(ranks))
             bound, places = len(found), codes.astype(np.int64)
         picked = np.empty(bound, np.int64)
         picked[places] = np.arange(self.count)

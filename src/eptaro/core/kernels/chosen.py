@@ -13,8 +13,10 @@ from typing import Literal
 from eptaro.core.kernels.twins import (
     coding,
     direct,
+    extremes,
     folding,
     gathering,
+    marking,
     numbers,
     order,
     parting,
@@ -29,9 +31,11 @@ if _asked not in ("", "compiled", "numpy"):
 
 KERNEL: Literal["compiled", "numpy"] = "numpy"
 fold = folding.fold
-distinct, marked, paired = order.distinct, order.marked, order.paired
-places, stable_order = order.places, order.stable_order
+distinct, places, stable_order = order.distinct, order.places, order.stable_order
+mark, numbered = marking.mark, marking.numbered
+mark_pairs, number_pairs = marking.mark_pairs, marking.number_pairs
 distinct_in, neighbours = direct.distinct, direct.neighbours
+window_extremes = extremes.window_extremes
 window_distinct, window_neighbours = sliding.window_distinct, sliding.window_neighbours
 code, split = coding.code, stamps.split
 extent, narrow, units = numbers.extent, numbers.narrow, numbers.units
@@ -43,11 +47,14 @@ if _asked != "numpy":
     try:
         fold = import_module(f"{_COMPILED}.folding").fold
         _order, _direct = import_module(f"{_COMPILED}.order"), import_module(f"{_COMPILED}.direct")
-        distinct, marked, paired = _order.distinct, _order.marked, _order.paired
-        places, stable_order = _order.places, _order.stable_order
+        distinct, places, stable_order = _order.distinct, _order.places, _order.stable_order
+        _marking = import_module(f"{_COMPILED}.marking")
+        mark, numbered = _marking.mark, _marking.numbered
+        mark_pairs, number_pairs = _marking.mark_pairs, _marking.number_pairs
         distinct_in, neighbours = _direct.distinct, _direct.neighbours
         split = import_module(f"{_COMPILED}.stamps").split
         code = import_module(f"{_COMPILED}.coding").code
+        window_extremes = import_module(f"{_COMPILED}.extremes").window_extremes
         _sliding = import_module(f"{_COMPILED}.sliding")
         window_distinct = _sliding.window_distinct
         window_neighbours = _sliding.window_neighbours

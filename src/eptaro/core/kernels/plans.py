@@ -18,8 +18,9 @@ class Op(IntEnum):
 
     Sums in halves hold `high * 2**32 + low`, squares in limbs `low + middle * 2**30 +
     high * 2**60`. Floats are added up as nearest whole numbers, and what is left as a float.
-    A picked value has the number of its row behind it, -1 where there is none yet, and a first
-    or last one then its time.
+    A packed sum stands above the number of all rows, which takes as many bits as the plan's
+    `shift`. A picked value has the number of its row behind it, -1 where there is none yet, and a
+    first or last one then its time.
     """
 
     ROWS = 0
@@ -28,17 +29,19 @@ class Op(IntEnum):
     SUM_HALVES = 3
     SUM_FLOATS = 4
     SUM_FLOATS_HALVES = 5
-    SQUARE = 6
-    SQUARE_LIMBS = 7
-    SQUARE_FLOATS = 8
-    SQUARE_FLOATS_LIMBS = 9
-    LEAST = 10
-    LARGEST = 11
-    FIRST = 12
-    LAST = 13
+    PACKED = 6
+    PACKED_FLOATS = 7
+    SQUARE = 8
+    SQUARE_LIMBS = 9
+    SQUARE_FLOATS = 10
+    SQUARE_FLOATS_LIMBS = 11
+    LEAST = 12
+    LARGEST = 13
+    FIRST = 14
+    LAST = 15
 
 
-WORDS = (1, 1, 1, 2, 2, 3, 1, 3, 2, 4, 2, 2, 3, 3)
+WORDS = (1, 1, 1, 2, 2, 3, 1, 2, 1, 3, 2, 4, 2, 2, 3, 3)
 
 
 class Plan(NamedTuple):
@@ -54,12 +57,18 @@ class Plan(NamedTuple):
     values: NDArray[Any] | None = None
     filled: NDArray[np.uint8] | None = None
     centre: int = 0
+    shift: int = 0
+
+
+def words_of(plans: Iterable[Plan]) -> int:
+    """Return how many words of a cell plans fill."""
+    return max(plan.word + WORDS[plan.op] for plan in plans)
 
 
 def fresh(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
     """Return cells that hold nothing yet, one row of words each."""
     plans = list(plans)
-    cells = np.zeros((size, max(plan.word + WORDS[plan.op] for plan in plans)), np.int64)
+    cells = np.zeros((size, words_of(plans)), np.int64)
     for plan in plans:
         if plan.op >= Op.LEAST:
             cells[:, plan.word + 1] = -1

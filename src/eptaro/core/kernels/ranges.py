@@ -1,7 +1,7 @@
 """Statistics over many ranges of one array at once.
 
 Every function takes values and, for each question, the half-open range lo..hi of places it
-asks about. Minima go by doubling windows. Ranges that share little are asked one by one; windows
+asks about. Ranges that share little are asked one by one; windows
 that move on keep what they hold; of others all ranges go down a tree of bits together, so that
 the cost is O((values + ranges) log values) and the memory O(values + ranges).
 """
@@ -18,8 +18,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import distinct_in, neighbours, window_distinct, window_neighbours
+from eptaro.core.kernels.chosen import (
+    distinct_in,
+    neighbours,
+    window_distinct,
+    window_extremes,
+    window_neighbours,
+)
+from eptaro.core.kernels.occurring import close_together
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
+from eptaro.core.kernels.twins.extremes import extremes as by_doubling
 from eptaro.core.kernels.twins.order import Values
 from eptaro.core.kernels.twins.sliding import different, kth
 from eptaro.core.tables import exact
@@ -42,19 +50,15 @@ def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
     >>> extremes(np.array([3, 1, 2]), np.array([0, 2]), np.array([2, 3]), largest=False).tolist()
     [1, 2]
     """
-    better = np.maximum if largest else np.minimum
     found = np.zeros(len(lo), values.dtype)
     if not len(values):
         return found
-    length = hi - lo
-    power = np.where(length > 0, np.frexp(np.maximum(length, 1).astype(np.float64))[1] - 1, -1)
-    window, width = values, 1
-    for level in range(int(power.max(initial=-1)) + 1):
-        asked = np.flatnonzero(power == level)
-        if len(asked):
-            found[asked] = better(window[lo[asked]], window[hi[asked] - width])
-        window = better(window[:-width], window[width:]) if len(window) > width else window[:0]
-        width *= 2
+    hi = np.maximum(hi, lo)
+    if values.dtype in (np.int64, np.float64) and _move_on(lo, hi):
+        ends = np.ascontiguousarray(lo), np.ascontiguousarray(hi)
+        window_extremes(np.ascontiguousarray(values), *ends, largest, found)
+    else:
+        by_doubling(values, lo, hi, largest, found)
     return found
 
 
@@ -63,12 +67,8 @@ def _ranked(values: Values) -> tuple[Values, NDArray[np.int32]]:
     if values.dtype.kind == "i" and len(values):
         least = int(values.min())
         span = int(values.max()) - least + 1
-        if span <= 8 * len(values):  # few enough to mark which occur instead of sorting
-            offsets = values - least
-            seen = np.zeros(span, bool)
-            seen[offsets] = True
-            ranks = (np.cumsum(seen, dtype=np.int32) - 1)[offsets]
-            return np.flatnonzero(seen) + least, ranks
+        if span <= _NUMBERED * len(values):  # few enough to mark which occur instead of sorting
+            return close_together(np.ascontiguousarray(values, np.int64), least, span)
     distinct, places = np.unique(values, return_inverse=True)
     return distinct, places.astype(np.int32)
 

@@ -40,9 +40,12 @@ def at_once(works: Sequence[Callable[[], Item]]) -> list[Item]:
         return [*pool.map(lambda work: work(), works)]
 
 
-def in_slices(work: Callable[[slice], None], rows: int) -> None:
-    """Do some work on all rows, slices of them side by side, none of which is large."""
+def cut(rows: int) -> list[slice]:
+    """Return slices of all rows, as many as can be worked on side by side, none of them large."""
     count = max(min(WORKERS, rows // _LEAST_SLICE), rows // _MOST_SLICE, 1)
-    at_once(
-        [partial(work, slice(rows * n // count, rows * (n + 1) // count)) for n in range(count)]
-    )
+    return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
+
+
+def in_slices(work: Callable[[slice], None], rows: int) -> None:
+    """Do some work on slices of all rows side by side."""
+    at_once([partial(work, of) for of in cut(rows)])

@@ -8,6 +8,7 @@ import pyarrow.compute as pc
 
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.kernels.chosen import split
+from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.inputs.dates.numbers import parse_numbers
 from eptaro.inputs.dates.outcome import DAY_NS, Read, checked, finished, shifted
 from eptaro.inputs.dates.texts import DAY
@@ -26,8 +27,10 @@ def from_stamps(column: pa.ChunkedArray, rules: DateRules) -> Read:
 
 def days_and_times(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules) -> Read:
     """Return days and times of local timestamps counted in units of which `per_day` make a day."""
-    days: Days
-    days, times = split(stamps, per_day)
+    stamps = np.ascontiguousarray(stamps)
+    found, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
+    in_slices(lambda of: split(stamps[of], per_day, found[of], times[of]), len(stamps))
+    days: Days = found
     if rules.shift:
         days, times = shifted(days, times, DAY_NS, rules)
     return checked(column, days, times, rules)

@@ -30,7 +30,7 @@ class Parts(unittest.TestCase):
 
     def test_any_number_of_parts_comes_to_the_same(self):
         for seed in range(4):
-            frame = rows(seed, 300)
+            frame = rows(seed, 600)
             asked = {"date": "on", "by": "g", "measures": MEASURES}
             whole = ep.Daybook(frame, **asked)
             for most in (2, 3, 4):

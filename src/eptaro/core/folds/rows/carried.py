@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import partial
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +15,7 @@ from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.rows.rowcells import RowCells
 from eptaro.core.folds.rows.steps import Step
 from eptaro.core.kernels.chosen import fold
-from eptaro.core.kernels.plans import WORDS, Plan, fresh
+from eptaro.core.kernels.plans import WORDS, Op, Plan, fresh, words_of
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.kernels.twins.folding import join
 
@@ -25,30 +25,50 @@ _NO_TIMES = np.empty(0, np.int64)
 Words = NDArray[np.int64]
 
 
-def carried_out(steps: Sequence[Step], cells_of: RowCells, size: int, batch: Batch) -> list[Tally]:
-    """Return what each step makes of the rows of a batch, over `size` cells."""
+def carried_out(steps: Sequence[Step], cells_of: RowCells, batch: Batch) -> list[Tally]:
+    """Return what each step makes of the rows of a batch."""
+    counting = [step for step in steps if step.op == Op.ROWS]  # all of these come to the same
+    others = [step for step in steps if step.op not in (None, Op.ROWS)]
+    packed = _packed(others, len(batch)) if counting else None
     plans: list[Plan] = []
-    begins, word = [], 0
-    for step in steps:
-        begins.append(word)
-        if step.op is not None:
-            plans.append(step.plan(word))
-            word += WORDS[step.op]
-    words = _folded(plans, cells_of, size, batch)
-    return [
-        step.tally(words[:, begin : begin + (0 if step.op is None else WORDS[step.op])], cells_of)
-        for step, begin in zip(steps, begins, strict=True)
-    ]
+    begins: dict[Step, int] = {}
+    word = 0
+    for step in others if packed else [*counting[:1], *others]:
+        begins[step] = word
+        plan = packed.plan if packed and step is packed.step else step.plan()
+        plans.append(plan._replace(word=word))
+        word += WORDS[plan.op]
+    words = [*_folded(plans, cells_of, batch).T]
+    found = {step: words[begin:] for step, begin in begins.items()}
+    if packed:
+        both, shift = found[packed.step], packed.plan.shift
+        found[packed.step] = [both[0] >> shift, *both[1:]]
+        found[counting[0]] = [both[0] & ((1 << shift) - 1)]
+    found |= dict.fromkeys(counting[1:], found[counting[0]] if counting else [])
+    return [step.tally(found.get(step, []), cells_of) for step in steps]
 
 
-def _folded(plans: Sequence[Plan], cells_of: RowCells, size: int, batch: Batch) -> Words:
+class _Packed(NamedTuple):
+    """A step whose first word has room for the number of rows, and its plan."""
+
+    step: Step
+    plan: Plan
+
+
+def _packed(steps: Iterable[Step], rows: int) -> _Packed | None:
+    """Return the first step that has such room; None where there is none."""
+    found = ((step, step.packed(rows)) for step in steps)
+    return next((_Packed(step, plan) for step, plan in found if plan is not None), None)
+
+
+def _folded(plans: Sequence[Plan], cells_of: RowCells, batch: Batch) -> Words:
     """Return the words of all cells.
 
     Rows in the order of their cells are cut where cells end, and no two parts share one. Of
     others, parts are folded side by side and joined in their order; how many there are depends
     on the rows and cells alone, so that sums of floats do not depend on the machine.
     """
-    rows = len(batch)
+    rows, size = len(batch), cells_of.size
     times = _NO_TIMES if batch.times is None else batch.times
     most = min(_MOST_PARTS, rows // _LEAST_PART)
     if cells_of.order is not None:
@@ -56,7 +76,7 @@ def _folded(plans: Sequence[Plan], cells_of: RowCells, size: int, batch: Batch) 
         cuts = _cuts(cells_of.slots, max(most, 1))
         at_once([partial(_fold_part, plans, cells_of, times, of, words) for of in cuts])
         return words
-    parts = max(min(most, rows // (4 * size)), 1)
+    parts = max(min(most, 2 * rows // (size * words_of(plans))), 1)
     cuts = [slice(rows * n // parts, rows * (n + 1) // parts) for n in range(parts)]
 
     def one(of: slice) -> Words:

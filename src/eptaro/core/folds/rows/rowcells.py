@@ -15,7 +15,7 @@ _NO_DAYS, _NO_SLOTS = np.empty(0, np.int32), np.empty(0, np.int64)
 
 
 class RowCells:
-    """The cell of each row: slot * width + day - first, where either may be missing.
+    """The cell of each row among `size`: slot * width + day - first, where either may be missing.
 
     With an `order`, the n-th cell is that of row `order[n]`.
     """
@@ -26,18 +26,19 @@ class RowCells:
         slots: NDArray[Any] | None,
         first: int,
         width: int,
+        size: int,
         order: NDArray[np.int32] | None = None,
     ) -> None:
         self.days = _NO_DAYS if days is None else np.ascontiguousarray(days)
         self.slots = _NO_SLOTS if slots is None else np.ascontiguousarray(slots)
-        self.first, self.width, self.order = first, width, order
+        self.first, self.width, self.size, self.order = first, width, size, order
 
-    def occupied(self, size: int) -> tuple[Ints, RowCells]:
-        """Return those of `size` cells that hold rows, and the places of rows among them."""
+    def occupied(self) -> tuple[Ints, RowCells]:
+        """Return the cells that hold rows, and the places of rows among them."""
         rows = np.arange(len(self.days) or len(self.slots), dtype=np.int32)
-        cells, order = in_cell_order(self.days, self.slots, self.first, self.width, rows, size)
+        cells, order = self._in_order(self.days, self.slots, rows)
         keys, places = different(cells)
-        return keys, RowCells(None, places, 0, 1, order)
+        return keys, RowCells(None, places, 0, 1, len(keys), order)
 
     def at(self, rows: Ints) -> Ints:
         """Return the cells of some rows."""
@@ -54,7 +55,7 @@ class RowCells:
         return cell
 
     def in_order(
-        self, values: NDArray[Any], filled: Flags | None, size: int
+        self, values: NDArray[Any], filled: Flags | None
     ) -> tuple[NDArray[Any], NDArray[Any]]:
         """Return the cells of filled rows in order, and the values of these rows."""
         if self.order is not None:
@@ -69,8 +70,14 @@ class RowCells:
             days = days[filled] if len(days) else days
             slots = slots[filled] if len(slots) else slots
         moved = np.arange(len(values)) if values.dtype == object else values
-        cells, moved = in_cell_order(days, slots, self.first, self.width, moved, size)
+        cells, moved = self._in_order(days, slots, moved)
         return cells, values[moved] if values.dtype == object else moved
+
+    def _in_order(
+        self, days: NDArray[np.int32], slots: NDArray[Any], moved: NDArray[Any]
+    ) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Return the cells of some rows in order, and what moves with them."""
+        return in_cell_order(days, slots, self.first, self.width, moved, self.size)
 
     @cached_property
     def _place_of_row(self) -> NDArray[np.int32]:

@@ -4,6 +4,7 @@ size, by itself in Python integers.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, assert_never
 
 import numpy as np
@@ -17,17 +18,19 @@ from eptaro.core.folds.planes import What
 from eptaro.core.folds.rows.rowcells import RowCells
 from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
 from eptaro.core.folds.sums import Sum
-from eptaro.core.kernels.chosen import extent
+from eptaro.core.kernels.extents import Extent
 from eptaro.core.kernels.plans import HALF, LIMB, Op, Plan
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
 
-Words = NDArray[np.int64]
+Words = Sequence[NDArray[np.int64]]
 
 _LARGEST_SUMMED = 1 << 62  # values from there on are added up apart
 
 
+_MOST_PACKED = 1 << 51
+_ROOM = 62  # bits of a count and a sum in one word
 _PICKED = {"min": Op.LEAST, "max": Op.LARGEST, "first": Op.FIRST, "last": Op.LAST}
 
 
@@ -35,7 +38,8 @@ class Step:
     """How one plane of a batch is folded.
 
     With an `op` the kernel fills words of each cell from `values` and `filled`; `tally` reads
-    them, and works out the rest from the cells of rows.
+    them, each an array over all cells, and works out the rest from the cells of rows. With a
+    `packed_op` the first word has room for the number of rows as well, in that many lower bits.
     """
 
     op: Op | None = None
@@ -43,11 +47,17 @@ class Step:
     filled: Flags | None = None
     centre = 0
 
-    def plan(self, word: int) -> Plan:
-        """Return what the kernel is to do."""
+    def plan(self) -> Plan:
+        """Return what the kernel is to do, with the first word of a cell."""
         assert self.op is not None
         filled = None if self.filled is None else self.filled.view(np.uint8)
-        return Plan(self.op, word, self.values, filled, self.centre)
+        return Plan(self.op, 0, self.values, filled, self.centre)
+
+    def packed(self, rows: int) -> Plan | None:
+        """Return what the kernel is to do if it counts rows as well; None where there is no room
+        for that.
+        """
+        return None
 
     def tally(self, words: Words, cells_of: RowCells) -> Tally:
         """Return what all rows come to."""
@@ -61,7 +71,7 @@ class Counted(Step):
 
     def tally(self, words: Words, cells_of: RowCells) -> Sum:
         """Return how many rows each cell has."""
-        return Sum(words[:, 0].copy())
+        return Sum(np.ascontiguousarray(words[0]))
 
 
 class _Filled(Counted):
@@ -75,9 +85,9 @@ class _Filled(Counted):
 class _Summed(Step):
     """Adds up whole parts, in two halves where 64 bits might not hold the sum."""
 
-    def __init__(self, column: Column) -> None:
+    def __init__(self, column: Column, extent: Extent) -> None:
         self._column, self.filled = column, column.valid
-        most = _largest(column, 0)
+        self._most = most = _largest(column, extent, 0)
         self._beyond = _rows_from(column, 0, _LARGEST_SUMMED, most)
         self.values = _without(column, self._beyond)
         halves = min(most, _LARGEST_SUMMED) * len(column) >= exact.ROOM
@@ -86,17 +96,26 @@ class _Summed(Step):
         else:
             self.op = Op.SUM_HALVES if halves else Op.SUM
 
+    def packed(self, rows: int) -> Plan | None:
+        bits = rows.bit_length()
+        if self._beyond is not None or (self._most + 1) * rows >= 1 << (_ROOM - bits):
+            return None
+        if self._most >= _MOST_PACKED:
+            return None
+        op = Op.PACKED_FLOATS if self._column.kind == "float" else Op.PACKED
+        return self.plan()._replace(op=op, shift=bits)
+
     def tally(self, words: Words, cells_of: RowCells) -> Sum:
-        whole: NDArray[Any] = words[:, 0].copy()
+        whole: NDArray[Any] = np.ascontiguousarray(words[0])
         halves = self.op in (Op.SUM_HALVES, Op.SUM_FLOATS_HALVES)
         if halves:
-            whole = _joined(words[:, 1], whole)
+            whole = _joined(words[1], whole)
         if self._beyond is not None:
             beyond = exact.wide(self._column.data[self._beyond])
-            whole = exact.wide(whole) + _added(beyond, cells_of.at(self._beyond), len(words))
+            whole = exact.wide(whole) + _added(beyond, cells_of.at(self._beyond), len(whole))
         rest = None
         if self._column.kind == "float":
-            rest = words[:, 1 + halves].copy().view(np.float64)
+            rest = np.ascontiguousarray(words[1 + halves]).view(np.float64)
         whole = exact.added_up(whole) if halves or self._beyond is not None else whole
         return Sum(whole, rest, self._column.kind, self._column.scale)
 
@@ -104,9 +123,9 @@ class _Summed(Step):
 class _Squared(Step):
     """Adds up squares, in three limbs where 64 bits might not hold the sum."""
 
-    def __init__(self, column: Column, centre: int) -> None:
+    def __init__(self, column: Column, extent: Extent, centre: int) -> None:
         self._column, self.filled, self.centre = column, column.valid, centre
-        most = _largest(column, centre)
+        most = _largest(column, extent, centre)
         self._beyond = _rows_from(column, centre, LARGEST_SQUARED, most)
         self.values = _without(column, self._beyond, centre)
         limbs = (min(most, LARGEST_SQUARED) + 1) ** 2 * 2 * len(column) >= exact.ROOM
@@ -116,14 +135,14 @@ class _Squared(Step):
             self.op = Op.SQUARE_LIMBS if limbs else Op.SQUARE
 
     def tally(self, words: Words, cells_of: RowCells) -> Squares:
-        column, size = self._column, len(words)
+        column, size = self._column, len(words[0])
         limbs = 3 if self.op in (Op.SQUARE_LIMBS, Op.SQUARE_FLOATS_LIMBS) else 1
-        whole: NDArray[Any] = words[:, 0].copy()
+        whole: NDArray[Any] = np.ascontiguousarray(words[0])
         for number in range(1, limbs):
-            whole = exact.wide(whole) + (exact.wide(words[:, number]) << (number * LIMB))
+            whole = exact.wide(whole) + (exact.wide(words[number]) << (number * LIMB))
         rest = None
         if column.kind == "float":
-            rest = words[:, limbs].copy().view(np.float64)
+            rest = np.ascontiguousarray(words[limbs]).view(np.float64)
         if self._beyond is not None:
             cell = cells_of.at(self._beyond)
             squares, left = squared(column.data[self._beyond], column.kind, self.centre)
@@ -141,7 +160,7 @@ class _Kept(Step):
 
     def tally(self, words: Words, cells_of: RowCells) -> Entries:
         column = self._column
-        found = cells_of.in_order(column.data, column.filled(slice(None)), len(words))
+        found = cells_of.in_order(column.data, column.filled(slice(None)))
         return Entries(*found, column.kind, column.scale)
 
 
@@ -161,14 +180,14 @@ class _Picked(Step):
             row = np.arange(len(column)) if filled is None else np.flatnonzero(filled)
             cell, value = cells_of.at(row), column.data[row]
         else:
-            cell = np.flatnonzero(words[:, 1] >= 0)
-            row = words[cell, 1]
+            cell = np.flatnonzero(words[1] >= 0)
+            row = words[1][cell]
             row = row if cells_of.order is None else cells_of.order[row].astype(np.int64)
-            value = words[cell, 0].view(column.data.dtype if column.kind == "float" else np.int64)
+            value = words[0][cell].view(column.data.dtype if column.kind == "float" else np.int64)
         time = np.zeros(len(row), np.int64) if times is None else times[row]
         row = row + self._batch.first_row
         found = Pick(self._which, cell, value, time, row, column.kind, column.scale)
-        return found.won(len(words)) if self.op is None else found
+        return found.won(cells_of.size) if self.op is None else found
 
 
 def step_of(what: What, column: Column, batch: Batch, centre: int) -> Step:
@@ -177,12 +196,14 @@ def step_of(what: What, column: Column, batch: Batch, centre: int) -> Step:
     `centre` is the whole number about which squares of floats are kept.
     """
     match what:
+        case "filled" if not batch.extent(column.name).blanks:
+            return Counted()
         case "filled":
             return _Filled(column)
         case "sum":
-            return _Summed(column)
+            return _Summed(column, batch.extent(column.name))
         case "square":
-            return _Squared(column, centre)
+            return _Squared(column, batch.extent(column.name), centre)
         case "min" | "max" | "first" | "last":
             return _Picked(column, what, batch)
         case "values" | "codes":
@@ -193,19 +214,18 @@ def step_of(what: What, column: Column, batch: Batch, centre: int) -> Step:
             assert_never(what)
 
 
-def _largest(column: Column, centre: int) -> int:
+def _largest(column: Column, extent: Extent, centre: int) -> int:
     """Return how far values lie from a centre at most, as a whole number.
 
     Raises `MeasureError` where a float is infinite.
     """
-    values = column.data
-    if column.kind != "float":
-        return exact.most(values)
-    least, most, _ = extent(np.ascontiguousarray(values))
+    least, most, _ = extent
     if not least <= most:
         return 0  # all are blank
+    if column.kind != "float":
+        return max(abs(int(least)), abs(int(most)))
     if np.isinf(least) or np.isinf(most):
-        row = int(np.flatnonzero(np.isinf(values))[0])
+        row = int(np.flatnonzero(np.isinf(column.data))[0])
         raise MeasureError(
             f"column {column.name!r} cannot be added up: row {row + 1:,} is infinite"
         )

@@ -126,6 +126,50 @@ cdef inline bint sum_floats(const Planned *plan, const int64_t *at, int64_t *cel
     return True
 
 
+cdef inline void packed(const Planned *plan, const int64_t *at, int64_t *cells, Py_ssize_t start,
+                        Py_ssize_t n) noexcept nogil:
+    cdef Py_ssize_t j
+    cdef int shift = plan.shift
+    cdef const int64_t *whole = plan.whole + start
+    cells += plan.word
+    if plan.filled == NULL:
+        for j in range(n):
+            add(cells + at[j], (<uint64_t> whole[j] << shift) + 1)
+        return
+    for j in range(n):
+        add(cells + at[j], (<uint64_t> whole[j] << shift if plan.filled[start + j] else 0) + 1)
+
+
+cdef inline bint packed_floats(const Planned *plan, const int64_t *at, int64_t *cells,
+                               Py_ssize_t start, Py_ssize_t n) noexcept nogil:
+    """Return whether all values were within 2**51, where a float is parted as in `_parted`."""
+    cdef const double *floats = plan.floats + start
+    cdef const uint8_t *filled = plan.filled
+    cdef double near = 6755399441055744.0  # 1.5 * 2**52
+    cdef double value, shifted, largest = 0.0
+    cdef int64_t bits, base
+    cdef int64_t *word
+    cdef int shift = plan.shift
+    cdef Py_ssize_t j
+    memcpy(&base, &near, 8)
+    for j in range(n):
+        value = fabs(floats[j])
+        largest = value if value > largest else largest
+    if largest >= 2251799813685248.0:
+        return False
+    cells += plan.word
+    for j in range(n):
+        value = floats[j]
+        if value != value or (filled != NULL and not filled[start + j]):
+            value = 0.0
+        shifted = value + near
+        memcpy(&bits, &shifted, 8)
+        word = cells + at[j]
+        add(word, (<uint64_t> (bits - base) << shift) + 1)
+        (<double *> (word + 1))[0] += value - (shifted - near)
+    return True
+
+
 cdef inline void _add_limbs(int64_t *word, uint64_t size, int64_t extra) noexcept nogil:
     """Add the square of a number below 2**44, and what is below 2**46, to three limbs.
 

@@ -2,7 +2,7 @@
 # cython: initializedcheck=False
 """Texts to codes by a table of their hashes: the twin of `kernels/twins/coding.py` in C.
 
-A slot of the table holds a code or -1; texts that share a slot go to the next ones. Where the
+A slot of the table holds a text's hash and length and its code, or -1; texts that share a slot go to the next ones. Where the
 table is half full, the loop ends, a larger one is made, and the loop goes on.
 """
 
@@ -14,6 +14,11 @@ from libc.string cimport memcpy
 ctypedef fused Offset:
     int32_t
     int64_t
+
+ctypedef struct Entry:
+    uint64_t hashed
+    int32_t code
+    uint32_t length  # its lower bits
 
 
 cdef inline uint64_t _eight(const uint8_t *text) noexcept nogil:
@@ -62,14 +67,12 @@ cdef inline bint _same(const uint8_t *one, const uint8_t *two, Py_ssize_t n) noe
 
 
 cdef Py_ssize_t _coded(const uint8_t *data, const Offset *offsets, const uint8_t *filled,
-                       Py_ssize_t start, Py_ssize_t rows, int32_t *table, uint64_t mask,
-                       int32_t *codes, int64_t *firsts, uint64_t *hashes,
-                       Py_ssize_t *count) noexcept nogil:
+                       Py_ssize_t start, Py_ssize_t rows, Entry *table, uint64_t mask,
+                       int32_t *codes, int64_t *firsts, Py_ssize_t *count) noexcept nogil:
     """Code rows from `start` on until the table is half full; return the row that comes next."""
     cdef Py_ssize_t i, length
     cdef uint64_t hashed, slot
-    cdef int32_t code
-    cdef int64_t first
+    cdef Entry *entry
     for i in range(start, rows):
         if filled != NULL and not filled[i]:
             codes[i] = -1
@@ -78,20 +81,23 @@ cdef Py_ssize_t _coded(const uint8_t *data, const Offset *offsets, const uint8_t
         hashed = _hash(data + offsets[i], length)
         slot = hashed & mask
         while True:
-            code = table[slot]
-            if code < 0:
+            entry = table + slot
+            if entry.code < 0:
                 if 2 * <uint64_t> (count[0] + 1) > mask:
                     return i
-                table[slot] = code = <int32_t> count[0]
-                firsts[code], hashes[code] = i, hashed
+                entry.code, entry.hashed = <int32_t> count[0], hashed
+                entry.length = <uint32_t> length
+                firsts[count[0]] = i
                 count[0] += 1
                 break
-            first = firsts[code]
-            if (hashes[code] == hashed and offsets[first + 1] - offsets[first] == length
-                    and _same(data + offsets[i], data + offsets[first], length)):
+            # Of texts of up to eight bytes and one length, no two share a hash.
+            if entry.hashed == hashed and entry.length == <uint32_t> length and (
+                    length <= 8 or (
+                        length == offsets[firsts[entry.code] + 1] - offsets[firsts[entry.code]]
+                        and _same(data + offsets[i], data + offsets[firsts[entry.code]], length))):
                 break
             slot = (slot + 1) & mask
-        codes[i] = code
+        codes[i] = entry.code
     return rows
 
 
@@ -121,30 +127,39 @@ def code(const uint8_t[::1] data, const Offset[::1] offsets, const uint8_t[::1] 
     if rows < 1:
         return made, np.empty(0, np.int64)
     _checked(offsets, data.shape[0])
-    cdef int32_t[::1] codes = made, table = np.full(mask + 1, -1, np.int32)
-    first_rows, hashed = np.empty(mask + 1, np.int64), np.empty(mask + 1, np.uint64)
+    cdef int32_t[::1] codes = made
+    cdef Entry[::1] table = _fresh(mask + 1), larger
+    first_rows = np.empty(mask + 1, np.int64)
     cdef int64_t[::1] firsts = first_rows
-    cdef uint64_t[::1] hashes = hashed
     if filled.shape[0]:
         flags = &filled[0]
     bytes_ = &data[0] if data.shape[0] else &none
     while True:
         with nogil:
             done = _coded(bytes_, &offsets[0], flags, done, rows, &table[0], mask, &codes[0],
-                          &firsts[0], &hashes[0], &count)
+                          &firsts[0], &count)
         if done == rows:
             return made, first_rows[:count].copy()
         mask = 4 * (mask + 1) - 1
-        table = np.full(mask + 1, -1, np.int32)
-        first_rows, hashed = np.resize(first_rows, mask + 1), np.resize(hashed, mask + 1)
-        firsts, hashes = first_rows, hashed
+        larger = _fresh(mask + 1)
+        first_rows = np.resize(first_rows, mask + 1)
+        firsts = first_rows
         with nogil:
-            for slot in range(count):
-                _put(&table[0], mask, hashes[slot], <int32_t> slot)
+            for slot in range(table.shape[0]):
+                if table[slot].code >= 0:
+                    _put(&larger[0], mask, table[slot])
+        table = larger
 
 
-cdef void _put(int32_t *table, uint64_t mask, uint64_t hashed, int32_t code) noexcept nogil:
-    cdef uint64_t slot = hashed & mask
-    while table[slot] >= 0:
+cdef _fresh(Py_ssize_t slots):
+    """Return an empty table."""
+    made = np.empty(slots, [("hashed", np.uint64), ("code", np.int32), ("length", np.uint32)])
+    made["code"] = -1
+    return made
+
+
+cdef void _put(Entry *table, uint64_t mask, Entry entry) noexcept nogil:
+    cdef uint64_t slot = entry.hashed & mask
+    while table[slot].code >= 0:
         slot = (slot + 1) & mask
-    table[slot] = code
+    table[slot] = entry

@@ -15,9 +15,9 @@ from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 
 from eptaro.core.kernels.compiled cimport adding
 from eptaro.core.kernels.compiled.planned cimport (
-    BLOCK, FILLED, FIRST, HALF, LAST, LEAST, LIMB, ROWS, SQUARE, SQUARE_FLOATS,
-    SQUARE_FLOATS_LIMBS, SQUARE_LIMBS, SUM, SUM_FLOATS, SUM_FLOATS_HALVES, SUM_HALVES, Planned,
-    there,
+    BLOCK, FILLED, FIRST, HALF, LAST, LEAST, LIMB, PACKED, PACKED_FLOATS, ROWS, SQUARE,
+    SQUARE_FLOATS, SQUARE_FLOATS_LIMBS, SQUARE_LIMBS, SUM, SUM_FLOATS, SUM_FLOATS_HALVES,
+    SUM_HALVES, Planned, there,
 )
 
 from eptaro.core.kernels.plans import HALF as PLANNED_HALF, LIMB as PLANNED_LIMB, WORDS, Op
@@ -76,12 +76,14 @@ cdef void _pick(const Planned *plan, const int64_t *at, int64_t *cells, Py_ssize
 
 cdef Planned _planned(object plan, Py_ssize_t rows, Py_ssize_t words) except *:
     """Return a plan as C reads it, checked against the number of rows and of words."""
-    op, word, values, flags, centre = plan
+    op, word, values, flags, centre, shift = plan
     cdef const int64_t[::1] whole
     cdef const double[::1] floats
     cdef const uint8_t[::1] filled
     cdef Planned made
-    made.op, made.word, made.centre = op, word, centre
+    made.op, made.word, made.centre, made.shift = op, word, centre, shift
+    if not 0 <= shift < 63:
+        raise ValueError(f"a sum cannot stand {shift} bits up")
     made.whole, made.floats, made.filled = NULL, NULL, NULL
     if not ROWS <= op <= LAST or not 0 <= word <= words - WORDS[op]:
         raise ValueError(f"word {word} of {words} has no room for plan {op}")
@@ -100,8 +102,10 @@ cdef Planned _planned(object plan, Py_ssize_t rows, Py_ssize_t words) except *:
         if filled.shape[0] != rows:
             raise ValueError(f"{filled.shape[0]} flags for {rows} rows")
         made.filled = &filled[0]
-    of_floats = op in (SUM_FLOATS, SUM_FLOATS_HALVES, SQUARE_FLOATS, SQUARE_FLOATS_LIMBS)
-    of_whole = op in (SUM, SUM_HALVES, SQUARE, SQUARE_LIMBS)
+    of_floats = op in (
+        SUM_FLOATS, SUM_FLOATS_HALVES, PACKED_FLOATS, SQUARE_FLOATS, SQUARE_FLOATS_LIMBS
+    )
+    of_whole = op in (SUM, SUM_HALVES, PACKED, SQUARE, SQUARE_LIMBS)
     if ((of_floats and made.floats == NULL) or (of_whole and made.whole == NULL)
             or (op >= LEAST and made.floats == NULL and made.whole == NULL)):
         raise ValueError(f"plan {op} has not the values that it needs")
@@ -162,6 +166,10 @@ def fold(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t 
                     adding.sum(&planned[k], at, base, start, n)
                 elif planned[k].op <= SUM_FLOATS_HALVES:
                     small = adding.sum_floats(&planned[k], at, base, start, n) and small
+                elif planned[k].op == PACKED:
+                    adding.packed(&planned[k], at, base, start, n)
+                elif planned[k].op == PACKED_FLOATS:
+                    small = adding.packed_floats(&planned[k], at, base, start, n) and small
                 elif planned[k].op <= SQUARE_LIMBS:
                     small = adding.square(&planned[k], at, base, start, n) and small
                 elif planned[k].op <= SQUARE_FLOATS_LIMBS:

@@ -81,8 +81,6 @@ def distinct(keys, bound):
     """Return the different whole numbers in order, and each one's place; see
     `kernels/twins/order.py`.
     """
-    if bound <= min(8 * len(keys) + (1 << 16), 1 << 30):
-        return marked(keys, 0, bound)
     cdef const int64_t[::1] given = np.ascontiguousarray(keys, np.int64)
     cdef const int64_t[::1] ordered, rows
     cdef Py_ssize_t n = given.shape[0], i, count = 0
@@ -99,39 +97,6 @@ def distinct(keys, bound):
                 count += 1
             places[rows[i]] = count - 1
     return kept[:count].copy(), made
-
-
-def marked(values, least, span):
-    """Return the different whole numbers of a span, and the place of each value among them; see
-    `kernels/twins/order.py`.
-    """
-    cdef const int64_t[::1] given = np.ascontiguousarray(values, np.int64)
-    cdef Py_ssize_t n = given.shape[0], i
-    cdef uint64_t begin = <uint64_t> <int64_t> least, width = span, place
-    cdef int32_t count = 0
-    cdef bint inside = True
-    if not 0 <= span < 1 << 31:
-        raise ValueError(f"a span of {span} is too long to be marked")
-    seen_ = np.zeros(span, np.int32)
-    made = np.empty(n, np.int32)
-    cdef int32_t[::1] seen = seen_, codes = made
-    with nogil:
-        for i in range(n):
-            place = <uint64_t> given[i] - begin
-            if place >= width:
-                inside = False
-                break
-            seen[<Py_ssize_t> place] = 1
-        if inside:
-            for i in range(<Py_ssize_t> width):
-                if seen[i]:
-                    count += 1
-                    seen[i] = count
-            for i in range(n):
-                codes[i] = seen[<Py_ssize_t> (<uint64_t> given[i] - begin)] - 1
-    if not inside:
-        raise IndexError(f"values lie outside {least}..{least + span - 1}")
-    return np.flatnonzero(seen_) + least, made
 
 
 def places(keys, asked):
@@ -166,36 +131,3 @@ def places(keys, asked):
                     high = middle
             found[i] = low
     return made
-
-
-def paired(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t height, Py_ssize_t width):
-    """Return the different pairs of numbers and the place of each row's; see
-    `kernels/twins/order.py`.
-    """
-    cdef Py_ssize_t n = one.shape[0], i
-    cdef uint64_t high = height, wide = width
-    cdef int32_t count = 0
-    cdef bint inside = True
-    if two.shape[0] != n:
-        raise ValueError(f"{n} numbers beside {two.shape[0]}")
-    if height < 0 or width < 0 or (width and height > ((1 << 31) - 1) // width):
-        raise ValueError(f"{height} times {width} pairs are too many to be marked")
-    seen_, made = np.zeros(height * width, np.int32), np.empty(n, np.int32)
-    cdef int32_t[::1] seen = seen_, places = made
-    with nogil:
-        for i in range(n):
-            if <uint64_t> one[i] >= high or <uint64_t> two[i] >= wide:
-                inside = False
-                break
-            places[i] = <int32_t> (one[i] * width + two[i])
-            seen[places[i]] = 1
-        if inside:
-            for i in range(height * width):
-                if seen[i]:
-                    count += 1
-                    seen[i] = count
-            for i in range(n):
-                places[i] = seen[places[i]] - 1
-    if not inside:
-        raise IndexError(f"pairs lie outside {height} times {width}")
-    return np.flatnonzero(seen_), made

@@ -10,7 +10,7 @@ cdef enum:
     LOW_24 = (1 << 24) - 1
 
 cdef enum:  # as in `Op` of `kernels/plans.py`
-    ROWS, FILLED, SUM, SUM_HALVES, SUM_FLOATS, SUM_FLOATS_HALVES
+    ROWS, FILLED, SUM, SUM_HALVES, SUM_FLOATS, SUM_FLOATS_HALVES, PACKED, PACKED_FLOATS
     SQUARE, SQUARE_LIMBS, SQUARE_FLOATS, SQUARE_FLOATS_LIMBS
     LEAST, LARGEST, FIRST, LAST
 
@@ -21,6 +21,7 @@ ctypedef struct Planned:
     const double *floats
     const uint8_t *filled
     int64_t centre
+    int shift
 
 
 cdef inline bint there(const Planned *plan, Py_ssize_t i) noexcept nogil:

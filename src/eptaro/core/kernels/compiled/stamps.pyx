@@ -5,8 +5,6 @@
 The usual units are written out, as a division by a number that the compiler knows is a product.
 """
 
-import numpy as np
-
 from libc.stdint cimport int32_t, int64_t
 
 cdef enum:
@@ -30,30 +28,25 @@ cdef inline void _put(int64_t stamp, int64_t day, int64_t per_day, int64_t each,
     days[0] = <int32_t> day
 
 
-def split(stamps, per_day):
-    """Return the days of time stamps, and the nanoseconds since each day began; see
-    `kernels/twins/stamps.py`.
-    """
-    cdef const int64_t[::1] given = np.ascontiguousarray(stamps, np.int64)
-    cdef Py_ssize_t n = given.shape[0], i
-    cdef int64_t unit = per_day, each
+def split(const int64_t[::1] stamps, int64_t per_day, int32_t[::1] days, int64_t[::1] times):
+    """Put the days of time stamps and their times into arrays; see `kernels/twins/stamps.py`."""
+    cdef Py_ssize_t n = stamps.shape[0], i
+    cdef int64_t each
     cdef int64_t micro = <int64_t> MILLISECONDS * 1000, nano = <int64_t> MILLISECONDS * 1000000
-    if unit < 1 or nano % unit:
+    if days.shape[0] != n or times.shape[0] != n:
+        raise ValueError(f"{days.shape[0]} days and {times.shape[0]} times for {n} stamps")
+    if per_day < 1 or nano % per_day:
         raise ValueError(f"{per_day} units a day do not divide its nanoseconds")
-    each = nano // unit
-    found, rest = np.empty(n, np.int32), np.empty(n, np.int64)
-    cdef int32_t[::1] days = found
-    cdef int64_t[::1] times = rest
+    each = nano // per_day
     with nogil:
-        if unit == nano:
+        if per_day == nano:
             for i in range(n):
-                _put(given[i], _floor(given[i], <int64_t> MILLISECONDS * 1000000), unit, 1,
+                _put(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000000), per_day, 1,
                      &days[i], &times[i])
-        elif unit == micro:
+        elif per_day == micro:
             for i in range(n):
-                _put(given[i], _floor(given[i], <int64_t> MILLISECONDS * 1000), unit, 1000,
+                _put(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000), per_day, 1000,
                      &days[i], &times[i])
         else:
             for i in range(n):
-                _put(given[i], _floor(given[i], unit), unit, each, &days[i], &times[i])
-    return found, rest
+                _put(stamps[i], _floor(stamps[i], per_day), per_day, each, &days[i], &times[i])

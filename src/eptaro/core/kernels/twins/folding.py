@@ -1,7 +1,6 @@
 """Rows folded to cells, a plan at a time, in array operations over chunks of rows.
 
-This is the twin, in NumPy, of `compiled/folding.pyx`; both leave the same words in the cells,
-to the last bit.
+The twin of `compiled/folding.pyx`; both leave the same words in the cells, to the last bit.
 """
 
 from __future__ import annotations
@@ -16,20 +15,18 @@ from eptaro.core.calendars.days import Days, Flags, Ints
 from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
-
-
 _NO_CELLS = np.empty(0, np.int64)
-
-
 _LARGEST_WHOLE = 1 << 62  # floats from there on are not summed
-
-
+_LARGEST_PACKED = 1 << 51  # nor those from there on together with a count
 _LARGEST_AWAY = 1 << 44  # numbers from there on are not squared
-
-
+_WITH_REST = (
+    Op.SUM_FLOATS,
+    Op.SUM_FLOATS_HALVES,
+    Op.PACKED_FLOATS,
+    Op.SQUARE_FLOATS,
+    Op.SQUARE_FLOATS_LIMBS,
+)
 _LOW_HALF = (1 << HALF) - 1
-
-
 _LOW_LIMB = (1 << LIMB) - 1
 
 
@@ -95,6 +92,7 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
     """Add a chunk of rows to their cells."""
     op, word = plan.op, plan.word
     there = _there(plan, chunk)
+    every = at
     if there is not None:
         at = at[there]
     values: Any = None
@@ -111,6 +109,15 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             halves = op == Op.SUM_FLOATS_HALVES
             _add_whole(cells, word, at, nearest.astype(np.int64), halves=halves)
             np.add.at(_floats(cells, word + 1 + halves), at, values - nearest)
+        case Op.PACKED:
+            np.add.at(cells[:, word], every, 1)
+            np.add.at(cells[:, word], at, values << plan.shift)
+        case Op.PACKED_FLOATS:
+            _within(values, _LARGEST_PACKED)
+            nearest = np.rint(values)
+            np.add.at(cells[:, word], every, 1)
+            np.add.at(cells[:, word], at, nearest.astype(np.int64) << plan.shift)
+            np.add.at(_floats(cells, word + 1), at, values - nearest)
         case Op.SQUARE | Op.SQUARE_LIMBS:
             _within(values, _LARGEST_AWAY)
             _add_square(cells, word, at, values, None, limbs=op == Op.SQUARE_LIMBS)
@@ -259,7 +266,7 @@ def join(
             _join_picked(one, two, plan)
             continue
         end = word + WORDS[op]
-        if op in (Op.SUM_FLOATS, Op.SUM_FLOATS_HALVES, Op.SQUARE_FLOATS, Op.SQUARE_FLOATS_LIMBS):
+        if op in _WITH_REST:
             end -= 1
             _floats(one, end)[:] += _floats(two, end)
         one[:, word:end] += two[:, word:end]

@@ -1,0 +1,100 @@
+"""The different whole numbers among many, in order, and the place of each row's among them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.chosen import distinct, mark, mark_pairs, number_pairs, numbered
+from eptaro.core.kernels.sidebyside import at_once, cut, in_slices
+
+Codes = NDArray[np.int32]
+Marks = NDArray[np.uint8]
+_MOST_MARKED = 1 << 30
+_FEW = 1 << 16
+
+
+def occurring(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
+    """Return the different whole numbers from 0 to below a bound in order, and each one's place.
+
+    Where there are not many more numbers below the bound than keys, those that occur are
+    marked instead of sorted, and places are int32. Raises `IndexError` for other numbers.
+
+    >>> [part.tolist() for part in occurring(np.array([7, 2, 7]), 10)]
+    [[2, 7], [1, 0, 1]]
+    """
+    if bound <= min(8 * len(keys) + _FEW, _MOST_MARKED):
+        return close_together(np.ascontiguousarray(keys, np.int64), 0, bound)
+    return distinct(keys, bound)
+
+
+def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
+    """Return the different whole numbers among `span` from `least` on, in order, and the place of
+    each value among them.
+
+    Raises `IndexError` for values outside the span.
+
+    >>> [part.tolist() for part in close_together(np.array([7, 5, 7]), 4, 5)]
+    [[5, 7], [1, 0, 1]]
+    """
+
+    def found(of: slice, seen: Marks) -> None:
+        mark(values[of], least, seen)
+
+    def put(of: slice, numbers: Codes, codes: Codes) -> None:
+        numbered(values[of], least, numbers, codes[of])
+
+    met, codes = _coded(len(values), span, found, put)
+    return met + least, codes
+
+
+def occurring_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[Ints, Codes]:
+    """Return the different pairs of numbers below `height` and `width`, as `one * width + two` in
+    order, and the place of each row's pair among them.
+
+    Raises `IndexError` for other numbers.
+
+    >>> pair = np.array([1, 0, 1], np.int32), np.array([2, 0, 2], np.int32)
+    >>> [part.tolist() for part in occurring_pairs(*pair, 2, 3)]
+    [[0, 5], [1, 0, 1]]
+    """
+
+    def found(of: slice, seen: Marks) -> None:
+        mark_pairs(one[of], two[of], height, width, seen)
+
+    def put(of: slice, numbers: Codes, codes: Codes) -> None:
+        number_pairs(one[of], two[of], height, width, numbers, codes[of])
+
+    return _coded(len(one), height * width, found, put)
+
+
+def _coded(
+    rows: int,
+    span: int,
+    found: Callable[[slice, Marks], None],
+    put: Callable[[slice, Codes, Codes], None],
+) -> tuple[Ints, Codes]:
+    """Return the marked numbers and the code of each row; slices are worked on side by side, each
+    with marks of its own.
+    """
+    if span > _MOST_MARKED:
+        raise ValueError(f"a span of {span} is too long to be marked")
+
+    def marks(of: slice) -> Marks:
+        seen = np.zeros(span, np.uint8)
+        found(of, seen)
+        return seen
+
+    seen, *others = at_once([partial(marks, of) for of in cut(rows)])
+    for other in others:
+        seen |= other
+    numbers = np.cumsum(seen, dtype=np.int32)
+    numbers -= 1
+    codes = np.empty(rows, np.int32)
+    in_slices(lambda of: put(of, numbers, codes), rows)
+    return np.flatnonzero(seen), codes
