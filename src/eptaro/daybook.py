@@ -262,7 +262,7 @@ class Daybook(KeptBook):
         InputError
             With what the database refuses.
         """
-        from eptaro.engines.sql import fold_database
+        from eptaro.engines.databases.fold import fold_database
 
         asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, (), where)
         scope, rules = Scope.of_database(only), date_rules(dates)

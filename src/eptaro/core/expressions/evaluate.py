@@ -61,11 +61,12 @@ def evaluated(
     ['3.00', '4.50']
     """
     kind_of(node, kinds, text)
+    if not rows:  # one row, all blank, tells what none is
+        columns, hours = ({n: texts.one_blank(c) for n, c in of.items()} for of in (columns, hours))
     found = _Evaluation(text, columns, kinds, hours).value(node)
-    if len(found) == rows:
-        return found
-    places = np.zeros(rows, np.int64)
-    return found.take(places) if rows else found.take(slice(0, 0))
+    if not rows:
+        return found.take(slice(0, 0))
+    return found if len(found) == rows else found.take(np.zeros(rows, np.int64))
 
 
 class _Evaluation:

@@ -144,3 +144,11 @@ def blank_of(kind: Kind, rows: int) -> Column:
             return Column.of("", "flag", none, none)
         case _:
             return Column.of("", "integer", np.zeros(rows, np.int64), none)
+
+
+def one_blank(column: Column) -> Column:
+    """Return one blank of a column's kind."""
+    if column.kind == "text":
+        return blank_of(Kind.TEXT, 1)
+    none = np.zeros(1, bool)
+    return Column.of(column.name, column.kind, np.zeros(1, np.int64), none, scale=column.scale)

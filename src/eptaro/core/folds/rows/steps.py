@@ -50,8 +50,12 @@ class Step:
     def plan(self) -> Plan:
         """Return what the kernel is to do, with the first word of a cell."""
         assert self.op is not None
-        filled = None if self.filled is None else self.filled.view(np.uint8)
-        return Plan(self.op, 0, self.values, filled, self.centre)
+        values, filled = (
+            None if part is None else np.ascontiguousarray(part)
+            for part in (self.values, self.filled)
+        )
+        flags = None if filled is None else filled.view(np.uint8)
+        return Plan(self.op, 0, values, flags, self.centre)
 
     def packed(self, rows: int) -> Plan | None:
         """Return what the kernel is to do if it counts rows as well; None where there is no room

@@ -14,7 +14,7 @@ from typing import Any
 from eptaro.core.expressions.formula import Formulas
 from eptaro.core.folds.planes import Plane, What
 from eptaro.core.questions.scope import Scope
-from eptaro.engines.sqlformulas import Translator
+from eptaro.engines.databases.expressions import Translator
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.extras import need
 from eptaro.rules.dates import DateRules

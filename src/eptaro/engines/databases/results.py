@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.folds.planes import Plane
-from eptaro.engines.sqlqueries import DAY, key_names
+from eptaro.engines.databases.queries import DAY, key_names
 from eptaro.inputs.codes import read_groups
 from eptaro.inputs.dates import read_dates
 from eptaro.rules.dates import DateRules

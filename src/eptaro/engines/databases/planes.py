@@ -18,8 +18,8 @@ from eptaro.core.folds.squares import Squares
 from eptaro.core.folds.sums import Sum
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
-from eptaro.engines.sqlqueries import LIMB, ROWS
-from eptaro.engines.sqlresults import Keys, Result, array_of
+from eptaro.engines.databases.queries import LIMB, ROWS
+from eptaro.engines.databases.results import Keys, Result, array_of
 from eptaro.errors import MeasureError
 from eptaro.inputs.codes import read_codes
 

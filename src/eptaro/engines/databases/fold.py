@@ -21,9 +21,9 @@ from eptaro.core.folds.planes import Plane
 from eptaro.core.questions.scope import Scope
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.engines.sqlplanes import entries_of, tally_of
-from eptaro.engines.sqlqueries import DAY, GROUPED, LISTED, REFUSED, ROWS, Queried
-from eptaro.engines.sqlresults import Keys, Result, array_of
+from eptaro.engines.databases.planes import entries_of, tally_of
+from eptaro.engines.databases.queries import DAY, GROUPED, LISTED, REFUSED, ROWS, Queried
+from eptaro.engines.databases.results import Keys, Result, array_of
 from eptaro.errors import DateError, InputError, MeasureError
 from eptaro.inputs.dates.reading import settled_start
 from eptaro.outputs.connections import connected, refusals

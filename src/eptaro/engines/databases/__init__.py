@@ -1,0 +1,1 @@
+"""The fold inside a database."""

@@ -1,0 +1,252 @@
+"""Expressions as SQL: the columns that are worked out, and the condition on rows.
+
+What a database would work out in another way than Eptaro does is refused by name.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from typing import Any
+
+from eptaro.core.expressions.formula import Formula, Formulas
+from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import check_alike, day_of, kind_of
+from eptaro.core.expressions.place import wrong
+from eptaro.core.expressions.texts import number_of
+from eptaro.core.expressions.tree import (
+    Call,
+    Comparison,
+    IsBlank,
+    Junction,
+    Name,
+    Node,
+    Not,
+    Number,
+    OneOf,
+    Reckoning,
+    Sign,
+    Text,
+    Where,
+)
+from eptaro.engines.databases.functions import called
+from eptaro.engines.databases.made import Made
+
+_COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
+
+
+class Translator:
+    """Translates the expressions of one table; `scales` tells the decimals that SQLite keeps as
+    floats.
+    """
+
+    def __init__(
+        self, sql: Any, dialect: str, rows: Any, scales: Mapping[str, int], date: str
+    ) -> None:
+        self.sql, self.rows, self._scales, self._date = sql, rows, scales, date
+        self.lite = dialect == "sqlite"
+        self.kinds = {column.name: self._kind(column) for column in rows.columns}
+        self.text = ""
+
+    def subquery(self, formulas: Formulas) -> tuple[Any, dict[str, int]]:
+        """Return the rows that meet the condition, with the columns that are worked out, and the
+        decimals of all that are kept as floats.
+        """
+        scales, made = dict(self._scales), []
+        for name, formula in formulas.columns.items():
+            part = self._checked(formula)
+            value = part.sql
+            if part.scale:
+                value = self.floated(part)
+                scales[name] = part.scale
+            made.append(value.label(name))
+        query = self.sql.select(*self.rows.columns, *made)
+        if formulas.where is not None:
+            query = query.where(self._checked(formulas.where).sql)
+        return query.subquery("eptaro_rows_worked_out"), scales
+
+    def _checked(self, formula: Formula) -> Made:
+        self.text = formula.text
+        kind = kind_of(formula.node, self.kinds, formula.text)
+        accepted = {formula.wanted, Kind.BLANK}
+        accepted |= {Kind.FLAG} if formula.wanted is Kind.NUMBER else set()
+        if formula.wanted is not None and kind not in accepted:
+            said = f"this is {kind.value}, and {formula.wanted.value} is needed"
+            raise wrong(formula.text, formula.node.at, said)
+        if formula.wanted is Kind.NUMBER:
+            return self._fitting(self.number(formula.node))
+        if kind is Kind.DATE:
+            return Made(self.sql.type_coerce(self.day(formula.node), self.sql.Date))
+        found = self.made(formula.node)
+        if kind is Kind.FLAG and formula.wanted is None:
+            return Made(self.sql.type_coerce(found.sql, self.sql.Boolean))
+        return found
+
+    def _fitting(self, part: Made) -> Made:
+        """Return a number, in the place of which SQLite tells an overflow where it would go on
+        with a float.
+        """
+        sql = self.sql
+        if not self.lite or part.scale is None:
+            return part
+        beyond = sql.func.typeof(part.sql) == "real"
+        if part.scale:  # the units come back as a float
+            beyond = sql.func.abs(part.sql) >= 1 << 53
+        overflow = sql.func.abs(sql.literal_column("-9223372036854775808"))
+        return Made(sql.case((beyond, overflow), else_=part.sql), part.scale)
+
+    def _kind(self, column: Any) -> Kind:
+        sql = self.sql
+        if isinstance(column.type, sql.Boolean):
+            return Kind.FLAG
+        if isinstance(column.type, sql.Numeric | sql.Float | sql.Integer):
+            return Kind.NUMBER
+        if isinstance(column.type, sql.Date | sql.DateTime):
+            return Kind.DATE
+        return Kind.TEXT
+
+    def refused(self, node: Node, what: str) -> Exception:
+        """Return the error for what a database may work out in another way than Eptaro."""
+        said = f"a database is not asked for {what}, which it may do in its own way; fold its rows"
+        return wrong(self.text, node.at, f"{said} with Daybook.read, or put it into the query")
+
+    def made(self, node: Node) -> Made:
+        """Return a part of an expression as SQL."""
+        sql = self.sql
+        match node:
+            case Number(value):
+                found = number_of(value)
+                units = int(found.data[0])
+                return (
+                    Made(sql.literal(units), found.scale)
+                    if self.lite
+                    else Made(sql.literal(value if found.scale else units), 0)
+                )
+            case Text(value):
+                return Made(sql.literal(value))
+            case Name(name):
+                if name == self._date and self.kinds[name] is not Kind.DATE:
+                    raise self.refused(node, "dates that are kept as text or numbers")
+                return self._column(name)
+            case Sign(value):
+                part = self.number(value)
+                return Made(-part.sql, part.scale)
+            case Reckoning(how, left, right):
+                return self._reckoned(node, how, self.number(left), self.number(right))
+            case Comparison(how, left, right):
+                return Made(self._compared(how, left, right))
+            case OneOf(value, choices):
+                return Made(sql.or_(*(self._compared("=", value, choice) for choice in choices)))
+            case Junction(how, left, right):
+                join = sql.and_ if how == "and" else sql.or_
+                return Made(join(self.made(left).sql, self.made(right).sql))
+            case Not(value):
+                return Made(sql.not_(self.made(value).sql))
+            case IsBlank(value):
+                return Made(self.made(value).sql.is_(None))
+            case Where(value, condition):
+                part = Made(sql.literal(1), 0) if value is None else self.made(value)
+                return Made(sql.case((self.made(condition).sql, part.sql)), part.scale)
+            case Call():
+                return called(self, node)
+            case _:
+                raise self.refused(node, "this")
+
+    def _column(self, name: str) -> Made:
+        sql, column = self.sql, self.rows.columns[name]
+        if name in self._scales:
+            scale = self._scales[name]
+            plain = sql.type_coerce(column, sql.Float)
+            return Made(sql.cast(sql.func.round(plain * 10**scale), sql.Integer), scale)
+        if isinstance(column.type, sql.Float):
+            if self.lite:
+                return Made(column)
+            return Made(sql.func.nullif(column, sql.cast("NaN", sql.Double)))
+        return Made(column, 0 if isinstance(column.type, sql.Numeric | sql.Integer) else None)
+
+    def number(self, node: Node) -> Made:
+        """Return a number; what is true counts as 1."""
+        sql, part = self.sql, self.made(node)
+        if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
+            counted = sql.case((part.sql, 1), (sql.not_(part.sql), 0))
+            return Made(counted, 0)
+        return part
+
+    def floated(self, part: Made) -> Any:
+        """Return a number as a float."""
+        sql = self.sql
+        if part.scale is None:
+            return part.sql
+        value = sql.cast(part.sql, sql.Double if not self.lite else sql.Float)
+        return value / 10.0**part.scale if part.scale else value
+
+    def alike(self, one: Made, two: Made) -> tuple[Any, Any, int | None]:
+        """Return two numbers in the same units, or as floats."""
+        if one.scale is None or two.scale is None:
+            return self.floated(one), self.floated(two), None
+        scale = max(one.scale, two.scale)
+        first, second = (
+            part.sql if part.scale == scale else part.sql * 10 ** (scale - (part.scale or 0))
+            for part in (one, two)
+        )
+        return first, second, scale
+
+    def _reckoned(self, node: Node, how: str, one: Made, two: Made) -> Made:
+        sql = self.sql
+        if how == "/":
+            return Made(self.floated(one) / sql.func.nullif(self.floated(two), 0.0))
+        if how == "*" and one.scale is not None and two.scale is not None:
+            return Made(one.sql * two.sql, one.scale + two.scale)
+        first, second, scale = self.alike(one, two)
+        match how:
+            case "+":
+                return Made(first + second, scale)
+            case "-":
+                return Made(first - second, scale)
+            case "*":
+                return Made(first * second)
+            case _ if scale is None:
+                raise self.refused(node, "remainders of floats")
+            case _:
+                return Made(first % sql.func.nullif(second, 0), scale)
+
+    def _compared(self, how: str, left: Node, right: Node) -> Any:
+        kind = check_alike([left, right], self.kinds, self.text, left.at)
+        if kind in (Kind.NUMBER, Kind.BLANK):
+            one, two, _ = self.alike(self.number(left), self.number(right))
+            return one.op(_COMPARED[how], is_comparison=True)(two)
+        if kind is Kind.DATE:
+            one, two = (self.day(node) for node in (left, right))
+        else:
+            one, two = (self.made(node).sql for node in (left, right))
+            if kind is Kind.TEXT:
+                one = self.in_order(one)
+        return one.op(_COMPARED[how], is_comparison=True)(two)
+
+    def day(self, node: Node) -> Any:
+        """Return a date, which SQLite keeps as text."""
+        sql = self.sql
+        if isinstance(node, Text):
+            day_of(node, self.text)
+            day = dt.date.fromisoformat(node.value)
+            return sql.literal(str(day)) if self.lite else sql.literal(day)
+        if not isinstance(node, Name):
+            return self.made(node).sql
+        column = self.rows.columns[node.name]
+        if getattr(column.type, "timezone", False):
+            raise self.refused(node, "the days of times with a zone")
+        if self.lite:
+            return sql.func.date(sql.type_coerce(column, sql.String))
+        return sql.cast(column, sql.Date)
+
+    def in_order(self, text: Any) -> Any:
+        """Return a text that is compared letter by letter."""
+        return self.sql.collate(text, "BINARY" if self.lite else "C")
+
+    def all_alike(self, parts: list[Made]) -> tuple[list[Any], int | None]:
+        """Return several numbers in the same units, or as floats."""
+        scales = [part.scale for part in parts if part.scale is not None]
+        if len(scales) < len(parts):
+            return [self.floated(part) for part in parts], None
+        scale = max(scales)
+        return [part.sql * 10 ** (scale - (part.scale or 0)) for part in parts], scale
