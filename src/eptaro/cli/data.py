@@ -67,6 +67,12 @@ class RowsToFold:
     where: str | None = None
 
 
+where_option = click.option(
+    "--where",
+    metavar="CONDITION",
+    default=None,
+    help="Only rows that meet a condition: \"fare_class = 'car' and fare > 20\".",
+)
 data_options = option_group(
     "data",
     DataOptions,
@@ -87,12 +93,7 @@ data_options = option_group(
         help="A group column, or one worked out: size=band(fare, 0, 50, 100). Of a book or a "
         "config, all stands for all of them. May be given again.",
     ),
-    click.option(
-        "--where",
-        metavar="CONDITION",
-        default=None,
-        help="Only rows that meet a condition: \"fare_class = 'car' and fare > 20\".",
-    ),
+    where_option,
     click.option(
         "--only",
         metavar="WHAT",

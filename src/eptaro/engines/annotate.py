@@ -27,6 +27,7 @@ from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.inputs.transactions import decided, find_date
 from eptaro.outputs.arrow import to_array
@@ -128,6 +129,7 @@ def annotate(
     workdays: Workdays | WorkdaysOf | None = None,
     locale: str = "en",
     as_of: str | None = None,
+    where: str | None = None,
     dates: DateRules | None = None,
     out: str | Path | None = None,
     files: FileRules | None = None,
@@ -155,6 +157,8 @@ def annotate(
         The language of names.
     as_of : str, optional
         For attributes relative to a date.
+    where : str, optional
+        A condition: only rows that meet it.
     dates : DateRules, optional
         How the dates are read.
     out : str or Path, optional
@@ -171,6 +175,8 @@ def annotate(
     ------
     QuestionError
         For an attribute that there is not, or that is there already.
+    ExpressionError
+        For a condition that cannot be.
 
     Examples
     --------
@@ -180,6 +186,7 @@ def annotate(
     """
     opened = opened_source(source, files)
     with readable(opened.name):
+        opened = narrowed(opened, where, date, dates or DateRules())
         given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
         given, rules = given or [MonthCalendar()], dates or DateRules()
         plan = _Plan(opened, list(add), date, given, workdays, locale, as_of, rules)

@@ -23,6 +23,7 @@ from eptaro.inputs.dates.outcome import is_text, said
 from eptaro.inputs.dates.reading import settled_start
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.narrowed import Narrowed
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.inputs.transactions import find_date
 from eptaro.rules.dates import DateRules
@@ -37,6 +38,7 @@ def inspect(
     date: str | None = None,
     by: Sequence[str] | str = (),
     keys: Sequence[str] | str = (),
+    where: str | None = None,
     dates: DateRules | None = None,
     files: FileRules | None = None,
 ) -> Table:
@@ -59,6 +61,8 @@ def inspect(
         Columns per whose values gaps are looked for, too.
     keys : str or sequence of str
         Columns that should not repeat together.
+    where : str, optional
+        A condition: only rows that meet it.
     dates : DateRules, optional
         How the dates are read.
     files : FileRules, optional
@@ -73,6 +77,8 @@ def inspect(
     ------
     InputError
         For a missing column or file.
+    ExpressionError
+        For a condition that cannot be.
 
     Examples
     --------
@@ -82,7 +88,17 @@ def inspect(
     """
     opened = opened_source(source, files)
     with readable(opened.name):
-        return _looked_at(opened, date, by, keys, dates or DateRules())
+        rules = dates or DateRules()
+        if where is not None:
+            opened = Narrowed(opened, where, date, _to_narrow(opened, date, rules))
+        return _looked_at(opened, date, by, keys, rules)
+
+
+def _to_narrow(opened: Source, date: str | None, rules: DateRules) -> DateRules:
+    """Return rules that read the dates that a condition may ask for; bad ones meet none."""
+    if date is not None and date in opened.names():
+        rules, _ = decided_rules(opened.column(date), rules, date, Findings())
+    return replace(rules, bad_dates="set aside")
 
 
 def _looked_at(
@@ -99,11 +115,14 @@ def _looked_at(
         found.add("date column", date, detail="the only column that can be dates")
     check_columns([date, *groups, *named], opened.names(), opened.name)
     column = opened.column(date)
-    rules, words = decided_rules(column, rules, date, found)
+    every = opened.source.column(date) if isinstance(opened, Narrowed) else column
+    rules, words = decided_rules(every, rules, date, found)
     rules = settled_start([column], rules, date)
     read = read_dates(column, rules, date)
     good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
     days = read.days if read.bad is None else read.days[good]
+    if isinstance(opened, Narrowed):
+        found.add("left out by the condition", "", opened.left, "not among the rows below")
     found.add("rows", "", len(good))
     found.add("readable dates", "", len(days))
     _unreadable(column, read.bad, read.reasons, found)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
 import numpy as np
 
@@ -15,8 +14,10 @@ from eptaro.core.tables.table import Table
 from eptaro.core.verbs.trail import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
 from eptaro.inputs.codes import read_codes, read_groups
+from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import FrameSource, Source, Wanted
 from eptaro.inputs.values import read_filled, read_numbers
+from eptaro.rules.dates import DateRules
 
 
 def trail_values(
@@ -28,6 +29,7 @@ def trail_values(
     ahead: float = 0.0,
     far_edge: Edge = "open",
     by: By = None,
+    where: str | None = None,
 ) -> Table:
     """Return for each row of a frame the measures over rows whose `along` lies near its own.
 
@@ -52,6 +54,8 @@ def trail_values(
         Whether the row that lies exactly `back` away is left out.
     by : str or sequence of str, optional
         Group columns.
+    where : str, optional
+        A condition: only rows that meet it.
 
     Returns
     -------
@@ -62,6 +66,8 @@ def trail_values(
     ------
     QuestionError
         For a window that cannot be.
+    ExpressionError
+        For a condition that cannot be.
 
     Examples
     --------
@@ -74,12 +80,13 @@ def trail_values(
     parsed = parse_measures(measures)
     names = [by] if isinstance(by, str) else list(by or ())
     planes = {plane for measure in parsed for plane in measure.planes}
-    return along_values(_rows(table, along, names, planes), parsed, asked)
-
-
-def _rows(table: Any, along: str, by: list[str], planes: set[Plane]) -> ValueRows:
-    """Return the position of each row of a frame, its group, and what is measured."""
     source = table if isinstance(table, Source) else FrameSource(table)
+    kept = narrowed(source, where, None, DateRules())
+    return along_values(_rows(kept, along, names, planes), parsed, asked)
+
+
+def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> ValueRows:
+    """Return the position of each row of a frame, its group, and what is measured."""
     codes = sorted({p.column for p in planes if p.what == "codes"})
     filled = sorted({p.column for p in planes if p.what == "filled"})
     numbers = sorted({p.column for p in planes if p.what not in ("rows", "filled", "codes")})

@@ -22,7 +22,7 @@ from eptaro.core.kernels.occurring import occurring
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
-from eptaro.errors import InputError
+from eptaro.errors import DateError
 from eptaro.inputs.codes import read_codes
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.files.chunks import plain, to_numpy
@@ -188,9 +188,9 @@ class WorkedOut:
         valid = None
         if read.bad is not None and read.reasons is not None and read.bad.any():
             wrongly = [r for r in np.unique(read.reasons[read.bad]).tolist() if r != "blank"]
-            if wrongly and name != self._date:
+            if wrongly and (name != self._date or self._rules.bad_dates == "raise"):
                 row = int(np.flatnonzero(read.reasons == wrongly[0])[0])
-                raise InputError(
+                raise DateError(
                     f"{self._source.name}: row {self._first_row + row + 1:,} of {name!r}: "
                     f"{array[row].as_py()!r} {wrongly[0]}"
                 )

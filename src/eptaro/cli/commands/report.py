@@ -114,6 +114,7 @@ def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) ->
     if "-" in files:  # standard input can be read only once
         return None
     try:
-        return inspect(open_files(files, written), date=date, dates=dates)
+        where = asked.where or (told.where if told and not asked.files else None)
+        return inspect(open_files(files, written), date=date, where=where, dates=dates)
     except EptaroError:
         return None

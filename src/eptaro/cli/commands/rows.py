@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from eptaro.cli.data import where_option
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.reading import ReadingOptions, reading_options, shown_progress, tell
 from eptaro.cli.screen import deliver
@@ -17,9 +18,13 @@ if TYPE_CHECKING:
 
 
 def _opened(
-    settings: Settings, files: tuple[str, ...], date: str | None, reading: ReadingOptions
-) -> tuple[Source, str | None]:
-    """Return the source and the date column that options or config name."""
+    settings: Settings,
+    files: tuple[str, ...],
+    date: str | None,
+    where: str | None,
+    reading: ReadingOptions,
+) -> tuple[Source, str | None, str | None]:
+    """Return the source, the date column and the condition that options or config name."""
     from eptaro.inputs.files.opening import open_files
 
     data = settings.config.data if settings.config else None
@@ -29,7 +34,9 @@ def _opened(
     if not named:
         raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
     written = settings.file_rules(reading)
-    return open_files(named, written), date or (data.date if data else None)
+    if data is not None and not files:
+        where = where or data.where
+    return open_files(named, written), date or (data.date if data else None), where
 
 
 @click.command(
@@ -45,6 +52,7 @@ def _opened(
     multiple=True,
     help="Columns that should not repeat together. May be given again.",
 )
+@where_option
 @reading_options
 @calendar_options
 @output_options
@@ -54,6 +62,7 @@ def inspect(
     date: str | None,
     by: tuple[str, ...],
     keys: tuple[str, ...],
+    where: str | None,
     reading: ReadingOptions,
     rules: CalendarOptions,
     output: OutputOptions,
@@ -63,9 +72,9 @@ def inspect(
 
     settings = Settings(rules)
     dates = settings.date_rules(reading)
-    source, column = _opened(settings, files, date, reading)
+    source, column, where = _opened(settings, files, date, where, reading)
     with shown_progress():
-        table = look(source, date=column, by=by, keys=keys, dates=dates)
+        table = look(source, date=column, by=by, keys=keys, where=where, dates=dates)
     deliver(table, output)
 
 
@@ -93,6 +102,7 @@ def inspect(
     required=True,
     help="Where the rows go: .csv, .parquet or .arrow.",
 )
+@where_option
 @reading_options
 @calendar_options
 def annotate(
@@ -103,6 +113,7 @@ def annotate(
     locale: str | None,
     as_of: str | None,
     out: Path,
+    where: str | None,
     reading: ReadingOptions,
     rules: CalendarOptions,
 ) -> None:
@@ -115,7 +126,7 @@ def annotate(
     else:
         calendars = list(settings.config.calendars.values())
     dates = settings.date_rules(reading)
-    source, column = _opened(settings, files, date, reading)
+    source, column, where = _opened(settings, files, date, where, reading)
     if locale is None:
         locale = settings.config.locale if settings.config else "en"
     with shown_progress():
@@ -127,6 +138,7 @@ def annotate(
             locale=locale,
             as_of=as_of,
             workdays=settings.workdays,
+            where=where,
             dates=dates,
             out=out,
         )

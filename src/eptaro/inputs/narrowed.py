@@ -1,0 +1,91 @@
+"""`Narrowed`: the rows of a source that meet a condition."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from eptaro.core.expressions.formula import Formula, Formulas
+from eptaro.inputs.formulas import WorkedOut
+from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.inputs.transactions import decided
+from eptaro.rules.dates import DateRules
+
+
+class Narrowed(Source):
+    """Another source, of which only rows that meet a condition are handed on.
+
+    After they are read, `left` says how many were not. Rows are numbered among those handed on.
+    """
+
+    def __init__(self, source: Source, where: str, date: str | None, rules: DateRules) -> None:
+        self.source, self._date = source, date or ""
+        self._formulas = Formulas(where=Formula.condition(where))
+        names = self._formulas.names
+        check_columns(names, source.names(), source.name)
+        self._rules = decided(source, date, rules)[0] if date in names and date else rules
+        self.name, self.of_text = source.name, source.of_text
+        self._masks: list[NDArray[np.bool_]] = []
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The names of all inputs that it reads."""
+        return self.source.inputs
+
+    @property
+    def left(self) -> int:
+        """How many rows did not meet the condition."""
+        return sum(len(mask) - int(np.count_nonzero(mask)) for mask in self._masks)
+
+    def names(self) -> list[str]:
+        """Return the names of all columns."""
+        return self.source.names()
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns of rows that meet the condition."""
+        formulas = self._formulas
+        there = {wanted.date, *wanted.groups, *wanted.others}
+        numbers = [*wanted.numbers, *(name for name in formulas.numbers if name not in there)]
+        others = [*wanted.others, *(name for name in formulas.names if name not in numbers)]
+        more = Wanted(wanted.date, wanted.groups, numbers, others)
+        for table in self._kept(self.source.batches(more)):
+            yield table.select(wanted.names)
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns of rows that meet the condition."""
+        return self._kept(self.source.whole())
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column as it was written, of the rows that meet the condition so far."""
+        texts = self.source.digits(name)
+        kept = np.zeros(len(texts), bool)
+        met = np.concatenate([np.empty(0, bool), *self._masks])
+        kept[: len(met)] = met
+        return texts.filter(pa.array(kept))
+
+    def fingerprint(self) -> str:
+        """Return what tells the source from others."""
+        return self.source.fingerprint()
+
+    def _kept(self, tables: Iterator[pa.Table]) -> Iterator[pa.Table]:
+        self._masks = []
+        done = 0
+        for table in tables:
+            worked_out = WorkedOut(
+                table, self._formulas, self.source, self._rules, self._date, done
+            )
+            mask = worked_out.kept()
+            self._masks.append(mask)
+            done += table.num_rows
+            yield table.filter(pa.array(mask))
+
+
+def narrowed(source: Source, where: str | None, date: str | None, rules: DateRules) -> Source:
+    """Return a source, narrowed where there is a condition.
+
+    Raises `ExpressionError` for a text that is none, `InputError` for a missing column.
+    """
+    return source if where is None else Narrowed(source, where, date, rules)
