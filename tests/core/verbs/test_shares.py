@@ -1,5 +1,7 @@
 """Shares, ranks and the order of rows: ties, blanks, parents, the group of all others."""
 
+import datetime as dt
+import random
 import unittest
 
 import eptaro as ep
@@ -120,3 +122,119 @@ class Shares(unittest.TestCase):
         total = next(row for row in rows(table) if row["period"] == "total")
         self.assertAlmostEqual(total["s_share"], 1)
         self.assertAlmostEqual(total["s_running_share"], 1)
+
+
+class Largest(unittest.TestCase):
+    """Groups of several columns, over all and within each value of some."""
+
+    def setUp(self):
+        rng = random.Random(4)
+        self.data = {
+            "on": [f"2025-{rng.randint(1, 3):02d}-05" for _ in range(300)],
+            "a": [rng.choice(["x", "y", None]) for _ in range(300)],
+            "b": [rng.randint(1, 6) for _ in range(300)],
+            "v": [rng.randint(1, 50) for _ in range(300)],
+        }
+        self.book = ep.Daybook(self.data, date="on", by=["a", "b"], measures="s=sum(v)")
+
+    def totals(self, *names):
+        found: dict[tuple, int] = {}
+        for row in zip(*(self.data[name] for name in (*names, "v")), strict=True):
+            found[row[:-1]] = found.get(row[:-1], 0) + row[-1]
+        return found
+
+    def test_over_all(self):
+        found = rows(self.book.recap("year", by=["a", "b"], top=3))
+        order = sorted(self.totals("a", "b").items(), key=lambda item: -item[1])
+        wanted = [(a, str(b), s) for (a, b), s in order[:3]]
+        rest = ("(others)", "(others)", sum(s for _, s in order[3:]))
+        self.assertEqual([(r["a"], r["b"], r["s"]) for r in found], [*wanted, rest])
+
+    def test_within_each_value_of_a_column(self):
+        for within, picked in (("a", "b"), ("b", "a")):
+            for count in (1, 2, 9):
+                found = rows(
+                    self.book.recap("year", by=["a", "b"], top=count, top_within=within, ranks=True)
+                )
+                every = self.totals(within, picked)
+                for value in {key for key, _ in every}:
+                    own = sorted((s for (key, _), s in every.items() if key == value), reverse=True)
+                    mine = [r for r in found if r[within] == value]
+                    wanted = [*own[:count], *([sum(own[count:])] if own[count:] else [])]
+                    self.assertEqual([r["s"] for r in mine], wanted)
+                    for row in mine:
+                        self.assertEqual(row[picked] == "(others)", row["s_rank"] is None)
+                        self.assertIn(row[within], self.data[within])
+
+    def test_a_rest_is_traced_and_tied_out(self):
+        table = self.book.recap("year", by=["a", "b"], top=1, top_within="a", totals=True)
+        for row in range(len(table)):
+            found = table.trace(row, "s")
+            self.assertTrue(found.agrees)
+            self.assertEqual(found.plain, table["s"][row])
+        self.assertEqual(self.book.prove(table), len(table))
+
+    def test_what_cannot_be(self):
+        for options, said in (
+            ({"top": 0}, "at least 1"), ({"top": 1, "top_within": "c"}, "unknown group column 'c'"),
+            ({"top": 1, "top_within": ["a", "b"]}, "that top_within does not name"), ({"top_within": "a"}, "goes with top"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(ep.QuestionError, said):
+                self.book.recap("year", by=["a", "b"], **options)
+
+
+class Beside(unittest.TestCase):
+    """Indexes, shares of a cross-tab, growth per year."""
+
+    BOOK = ep.Daybook(
+        {
+            "on": ["2020-01-15", "2020-02-10", "2021-01-20", "2021-02-03", "2024-01-31", "2024-02-09"],
+            "g": ["a", "b", "a", "b", "a", "b"],
+            "x": [200, 0, 300, 50, 800, 20],
+        },
+        date="on", by="g", measures=["s=sum(x)", "m=mean(x)"], coverage="2020-01-01..2024-02-20",
+    )  # fmt: skip
+
+    def test_the_base_is_a_hundred_and_part_finished_periods_are_blank(self):
+        for name, base, per in (("a", "2020-01", "month"), ("b", "2021", "year")):
+            found = rows(self.BOOK.recap(per, by="g", index=base, totals=True))
+            mine = [row for row in found if row["g"] == name]
+            whole = next(row["s"] for row in mine if row["period"] == base)
+            for row in mine:
+                counts = row["complete"] and row["period"] != "total"
+                wanted = 100 * row["s"] / whole if counts else None
+                self.assertEqual(row["s_index"], wanted, row)
+        found = rows(self.BOOK.recap("month", by="g", index="2024-02"))
+        self.assertEqual({row["s_index"] for row in found}, {None})
+        with self.assertRaisesRegex(ep.QuestionError, "unknown period '2020-13'"):
+            self.BOOK.recap("month", index="2020-13")
+        for options in ({"per": "weekday"}, {"per": "year", "wide": True, "by": "g"}):
+            with self.assertRaises(ep.QuestionError):
+                self.BOOK.recap(index="2020", **options)
+
+    def test_shares_of_a_cross_tab(self):
+        table = self.BOOK.recap("year", by="g", wide=True, shares=True)
+        self.assertNotIn("a m share", table.names)
+        long = {
+            (r["g"], r["period"]): r for r in rows(self.BOOK.recap("year", by="g", shares=True))
+        }
+        for row in rows(table):
+            if row["period"] != "total":
+                for name in "ab":
+                    wanted = long[name, row["period"]]["s_share_of_period"]
+                    self.assertEqual(row[f"{name} s share"], wanted)
+            self.assertEqual(row["total s share"], row["total s"] / 1370)
+
+    def test_growth_per_year_since_a_fixed_period(self):
+        found = rows(self.BOOK.compare("month", against="2020-01", by="g"))
+        rates = {(row["g"], row["period"]): row["s_growth_per_year"] for row in found}
+        self.assertAlmostEqual(rates["a", "2024-01"], 4 ** (1 / 4) - 1, 14)
+        self.assertAlmostEqual(rates["a", "2021-01"], 0.5, 14)
+        self.assertIsNone(rates["a", "2020-01"])
+        self.assertIsNone(rates["a", "2024-02"])  # part-finished
+        self.assertIsNone(rates["b", "2021-02"])  # from nothing
+        found = rows(self.BOOK.compare("year", against="2020-01-10..2020-01-20"))
+        years = (dt.date(2021, 1, 1) - dt.date(2020, 1, 10)).days / 365.2425
+        row = next(row for row in found if row["period"] == "2021")
+        self.assertAlmostEqual(row["s_growth_per_year"], (350 / 200) ** (1 / years) - 1, 12)
+        self.assertNotIn("s_growth_per_year", self.BOOK.compare("year").names)

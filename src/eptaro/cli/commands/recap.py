@@ -39,8 +39,17 @@ from eptaro.cli.reading import ReadingOptions, reading_options
     default=None,
     help="Keep the N groups with most, the others as one row.",
 )
+@click.option(
+    "--top-within",
+    metavar="COLUMN",
+    multiple=True,
+    help="With --top: so many within each value of this group column. May be given again.",
+)
 @click.option("--shares", is_flag=True, help="Add each row's share of all and of its period.")
 @click.option("--ranks", is_flag=True, help="Add ranks, 1 for the largest.")
+@click.option(
+    "--index", metavar="PERIOD", default=None, help="Add each value where that of PERIOD is 100."
+)
 @sort_option
 @click.option("--every", metavar="entry", default=None, help="One row per transaction instead.")
 @calendar_options
@@ -56,8 +65,10 @@ def recap(
     totals: bool,
     subtotals: tuple[str, ...],
     top: int | None,
+    top_within: tuple[str, ...],
     shares: bool,
     ranks: bool,
+    index: str | None,
     sort: str | None,
     every: Literal["entry"] | None,
 ) -> Reply:
@@ -72,8 +83,10 @@ def recap(
         totals=totals,
         subtotals=subtotals,
         top=top,
+        top_within=top_within,
         shares=shares,
         ranks=ranks,
+        index=index,
         sort=sort,
         every=every,
     )

@@ -147,7 +147,8 @@ class Answered(Answer):
     @property
     def others(self) -> Flags | None:
         """Which rows are of the group of all those not picked."""
-        return None if self.view.others is None else self.group[self.rows] == self.view.others
+        others = self.view.others
+        return None if others is None else others[self.group[self.rows]]
 
     @property
     def totals(self) -> Ints:

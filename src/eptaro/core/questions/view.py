@@ -14,7 +14,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded, aside_note, left_note
-from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.picks import Pick
 from eptaro.core.folds.planes import ROWS
 from eptaro.core.measures.catalogue import calculation
@@ -132,7 +132,7 @@ class View:
     window: Span | None
     places: Ints  # for each group of the facts its place here, -1 where left out
     kept: dict[str, Any] = field(default_factory=dict)  # what was worked out once
-    others: int | None = None  # the group that is all those not picked, where there is one
+    others: Flags | None = None  # which groups are all those not picked, where some are
 
     @property
     def calendar(self) -> Calendar:
@@ -152,36 +152,6 @@ class View:
     def complete(self, first: Ints, last: Ints) -> Flags:
         """Return which spans lie wholly in the coverage."""
         return (first >= self.coverage.lo) & (last <= self.coverage.hi)
-
-    def topped(self, count: int) -> View:
-        """Return the view with the groups that have most of the first measure, by size, and
-        the rest as one group, `(others)`.
-
-        Raises `QuestionError` where it is not grouped by one column.
-        """
-        if len(self.groups.names) != 1:
-            raise QuestionError("top picks groups of one column; name exactly one in by")
-        if count < 1:
-            raise QuestionError(f"top={count} must be at least 1")
-        every = np.arange(self.groups.count)
-        seen = self.seen
-        spans = (np.full(len(every), day) for day in (seen.lo, seen.hi))
-        size = self.value(self.facts.measures[0], every, *spans).ranks()
-        order = np.argsort(-size, kind="stable")
-        count = min(count, len(order))
-        total = min(count + 1, len(order))  # the rest is one group, where there is a rest
-        target = np.full(self.groups.count, count)
-        target[order[:count]] = np.arange(count)
-        (name,) = self.groups.names
-        values = self.groups.columns(order[:count])[0].to_list()
-        words = [*(None if value is None else str(value) for value in values), OTHERS][:total]
-        codes = np.array([-1 if word is None else at for at, word in enumerate(words)], np.int32)
-        choices = Column.text(name, np.array([*("" if w is None else w for w in words)]))
-        cells = self.cells.regrouped(target, total)
-        places = np.where(self.places < 0, -1, target[self.places])
-        groups = Groups({name: Coded(codes, choices)}, total)
-        others = count if total > count else None
-        return View(self.facts, groups, cells, self.coverage, self.window, places, others=others)
 
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""

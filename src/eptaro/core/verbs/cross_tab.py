@@ -12,11 +12,14 @@ from eptaro.core.tables.answer import Question
 from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.periods import TOTAL, PeriodRows
+from eptaro.core.verbs.shares import share
 from eptaro.errors import QuestionError
 
 
-def across(view: View, rows: PeriodRows, asked: Question) -> Table:
-    """Return periods down and one column per group and measure across, the totals last."""
+def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Table:
+    """Return periods down and one column per group and measure across, the totals last; with
+    shares, beside each what it has of its period, and beside the totals what that has of all.
+    """
     if len(view.groups.names) != 1:
         raise QuestionError("wide=True sets one group column across; name exactly one in by")
     measures = view.facts.measures
@@ -34,6 +37,10 @@ def across(view: View, rows: PeriodRows, asked: Question) -> Table:
             name = title if len(measures) == 1 else f"{title} {measure.name}"
             columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
             numbers[name] = Value(source, measure, group, side)
+            if shares and measure.additive_plane is not None:
+                of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
+                whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
+                columns.append(share(f"{name} share", column.numbers(), whole, text))
     group = np.zeros(len(rows.labels), np.int64)
     answer = Answered(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}

@@ -19,7 +19,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, unknown
 
 TOTAL = "total"  # label and level of the row that adds up all others
 
@@ -79,6 +79,15 @@ class PeriodRows:
     def parts(self) -> Flags:
         """Which rows are the parts that totals are made of."""
         return self.of_level(self.level_of_parts)
+
+    def labelled(self, label: str) -> int:
+        """Return the row of a period; raises `QuestionError` where there is none."""
+        words = [str(word) for word in self.labels.to_list()]
+        parts = np.flatnonzero(self.parts).tolist()
+        known = {words[row]: row for row in parts}
+        if label not in known:
+            raise QuestionError(unknown("period", label, known))
+        return known[label]
 
     def parents(self) -> Ints:
         """Return for each row the row of the next wider subtotal that holds it, or -1.

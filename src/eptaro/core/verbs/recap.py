@@ -12,6 +12,7 @@ from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.questions.answer import Answered, Side, Value
 from eptaro.core.questions.by_attribute import attribute_of, recap_by
+from eptaro.core.questions.largest import largest
 from eptaro.core.questions.per_entry import LABEL, per_entry
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
@@ -23,7 +24,7 @@ from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.cross_tab import across
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
-from eptaro.core.verbs.shares import rank_column, running_share, share_columns
+from eptaro.core.verbs.shares import index_column, rank_column, running_share, share_columns
 from eptaro.errors import EptaroError, QuestionError, check_texts
 
 
@@ -37,20 +38,27 @@ class Recap(Question):
     totals: bool = False
     subtotals: tuple[str, ...] = ()
     top: int | None = None
+    top_within: tuple[str, ...] = ()
     shares: bool = False
     ranks: bool = False
     sort: str | None = None
     every: Literal["entry"] | None = None
+    index: str | None = None
 
     def __post_init__(self) -> None:
-        check_texts(per=self.per, sort=self.sort, every=self.every)
+        check_texts(per=self.per, sort=self.sort, every=self.every, index=self.index)
+        if self.top_within and self.top is None:
+            raise QuestionError("top_within goes with top: how many groups are kept")
+        if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
+            raise QuestionError("wide=True goes with no subtotals, ranks, sort or index")
 
     def check_attribute(self) -> None:
         """Raise `QuestionError` for options that only go with periods of time."""
-        if self.wide or self.totals or self.subtotals or self.shares or self.ranks:
+        others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
+        if any(others):
             raise QuestionError(
                 f"per={self.per!r} is no run of time; it goes with no wide, totals, subtotals, "
-                f"shares or ranks"
+                f"shares, ranks or index"
             )
 
 
@@ -65,8 +73,10 @@ def recap(
     totals: bool = False,
     subtotals: str | Sequence[str] = (),
     top: int | None = None,
+    top_within: str | Sequence[str] = (),
     shares: bool = False,
     ranks: bool = False,
+    index: str | None = None,
     sort: str | None = None,
     every: Literal["entry"] | None = None,
 ) -> Table:
@@ -82,17 +92,19 @@ def recap(
     come in natural order with the number of `days` that bear it.
 
     `subtotals` names wider levels, whose periods follow the last of their parts, told by
-    a column `level`. `top` keeps that many groups of one column, by
-    size, and adds up the others: `(others)` comes last and takes no rank. `shares` adds
-    `NAME_share` (of all rows), `NAME_share_of_period` and `NAME_running_share` (of all rows,
-    those shown so far), `ranks` adds `NAME_rank`, `sort` orders the rows by a column
-    (`-revenue`: largest first).
+    a column `level`. `top` keeps that many groups, by size of the first measure over all
+    days, and adds up the others: `(others)` comes last and takes no rank; with `top_within`,
+    so many within each value of these group columns. `shares` adds `NAME_share` (of all rows),
+    `NAME_share_of_period` and `NAME_running_share` (of all rows, those shown so far), `ranks`
+    adds `NAME_rank`, `index="2024-01"` adds `NAME_index`, the value in hundredths of that of
+    the period named (blank unless both periods are complete), `sort` orders the rows by a
+    column (`-revenue`: largest first).
 
     `only` narrows to a span (periods are then cut to it), a period label, `this year`,
     `last 3 months` (the whole ones before the as-of date's), or group values. `totals`
     adds a row `total` under each group. `wide` sets periods down and the groups of one
-    column across, with totals on both edges. `every="entry"` gives one row per transaction
-    with the measures of its period.
+    column across, with totals on both edges, and with `shares` what each has of its period.
+    `every="entry"` gives one row per transaction with the measures of its period.
 
     Parameters
     ----------
@@ -111,9 +123,13 @@ def recap(
     subtotals : str or sequence of str
         Wider levels whose periods follow the last of their parts.
     top : int, optional
-        Keeps so many groups of one column, the others as `(others)`.
+        Keeps so many groups, the others as `(others)`.
+    top_within : str or sequence of str
+        Group columns within each of whose values so many are kept.
     shares, ranks : bool
         Add each row's shares and rank.
+    index : str, optional
+        The label of the period whose value is 100.
     sort : str, optional
         The column to order rows by; `-name`: largest first.
     every : {"entry"}, optional
@@ -139,11 +155,13 @@ def recap(
     >>> book.recap("month")["revenue"].tolist()
     [7, 0, 5]
     """
-    levels = (subtotals,) if isinstance(subtotals, str) else tuple(subtotals)
-    asked = Recap(per, wide, totals, levels, top, shares, ranks, sort, every)
+    levels, within = (
+        (names,) if isinstance(names, str) else tuple(names) for names in (subtotals, top_within)
+    )
+    asked = Recap(per, wide, totals, levels, top, within, shares, ranks, sort, every, index)
     view = self.view(by, only, as_of)
     if asked.top is not None:
-        view = view.topped(asked.top)
+        view = largest(view, asked.top, asked.top_within)
     if asked.every is not None:
         return _per_entry(view, asked)
     if asked.per in RECURRING:
@@ -152,9 +170,7 @@ def recap(
         return table if sort is None else table.sorted(sort)
     rows = PeriodRows.of(view, asked.per, asked.subtotals, with_total=asked.totals or asked.wide)
     if asked.wide:
-        if levels or shares or ranks or sort:
-            raise QuestionError("wide=True goes with no subtotals, shares, ranks or sort")
-        return across(view, rows, asked)
+        return across(view, rows, asked, shares=asked.shares)
     return _long(view, rows, asked)
 
 
@@ -173,8 +189,10 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
             parent = np.where(parent < 0, -1, parent + group * count)
             beside += share_columns(measure, value, group, place, parts, parent)
         if asked.ranks:
-            ranked = group != view.others
+            ranked = np.ones(len(group), bool) if view.others is None else ~view.others[group]
             beside.append(rank_column(measure, value, group, place, rows.level.data[place], ranked))
+        if asked.index is not None:
+            beside.append(index_column(measure, value, rows, rows.labelled(asked.index)))
     side = Side("days", first, last)
     answer = Answered(
         asked,

@@ -1,12 +1,18 @@
-"""Columns beside a recap's measures: shares, ranks and running shares."""
+"""Columns beside a recap's measures: shares, ranks, running shares and indexes."""
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
+from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.measures.measure import Measure
 from eptaro.core.tables.column import Column
+from eptaro.core.verbs.periods import PeriodRows
+
+Numbers = NDArray[np.float64]
 
 
 @np.errstate(over="ignore", invalid="ignore")  # what is not finite has no share
@@ -26,13 +32,13 @@ def share_columns(
     counted = np.where(parts, numbers, 0.0)
     per_period = np.bincount(place, weights=numbers)
     name, size = measure.name, len(numbers)
-    found = [_share(f"{name}_share", numbers, np.full(size, counted.sum()), "of all rows")]
+    found = [share(f"{name}_share", numbers, np.full(size, counted.sum()), "of all rows")]
     if int(group.max(initial=0)) > 0:
-        of_period = _share(f"{name}_share_of_period", numbers, per_period[place], "of all groups")
+        of_period = share(f"{name}_share_of_period", numbers, per_period[place], "of all groups")
         found.append(of_period)
     if (parent >= 0).any():
         whole = np.where(parent >= 0, numbers[parent], 0.0)
-        found.append(_share(f"{name}_share_of_parent", numbers, whole, "of the wider period"))
+        found.append(share(f"{name}_share_of_parent", numbers, whole, "of the wider period"))
     return found
 
 
@@ -47,10 +53,12 @@ def running_share(measure: Measure, value: Column, parts: Flags, order: Ints) ->
     so_far = np.empty(len(counted))
     so_far[order] = np.cumsum(counted[order])
     whole = np.full(len(counted), counted.sum())
-    return _share(f"{measure.name}_running_share", so_far, whole, "of the rows shown so far")
+    return share(f"{measure.name}_running_share", so_far, whole, "of the rows shown so far")
 
 
-def _share(name: str, part: np.ndarray, whole: np.ndarray, text: str) -> Column:
+def share(name: str, part: Numbers, whole: NDArray[Any], text: str) -> Column:
+    """Return what part something is of a whole, blank where the whole is 0."""
+    part, whole = np.broadcast_arrays(np.nan_to_num(part), whole)
     valid = (whole != 0) & np.isfinite(part) & np.isfinite(whole)
     with np.errstate(over="ignore"):
         share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
@@ -82,3 +90,23 @@ def rank_column(
     ranks[order] = position[held] + 1
     text = "among the periods of its level" if alone else "among the groups of its period"
     return Column.of(f"{measure.name}_rank", "integer", ranks, filled, description=f"Rank {text}")
+
+
+@np.errstate(over="ignore", invalid="ignore")
+def index_column(measure: Measure, value: Column, rows: PeriodRows, base: int) -> Column:
+    """Return a measure in hundredths of its value in the base row, for each group in a run.
+
+    Blank where the base is 0 or blank, and unless both periods are complete: a part-finished one
+    is never set against a whole one.
+    """
+    numbers = value.numbers().reshape(-1, len(rows.first))
+    whole = numbers[:, base : base + 1]
+    valid = rows.complete & rows.parts & rows.complete[base] & np.isfinite(numbers)
+    valid = valid & np.isfinite(whole) & (whole != 0)
+    found = np.divide(100.0 * numbers, whole, out=np.zeros(numbers.shape), where=valid)
+    valid &= np.isfinite(found)
+    label = rows.labels.to_list()[base]
+    text = f"{measure.name} where that of {label} is 100"
+    return Column.of(
+        f"{measure.name}_index", "float", found.ravel(), valid.ravel(), description=text
+    )

@@ -17,7 +17,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates, difference
 from eptaro.core.tables.deferred import Deferred, together
-from eptaro.core.verbs.compare.details import detail_columns, standing_column
+from eptaro.core.verbs.compare.details import detail_columns, growth_column, standing_column
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
 
@@ -160,6 +160,11 @@ class Compared:
     def details(self, measure: Measure, value: Column, prior: Column) -> list[Column]:
         """Return change per day and contribution."""
         return detail_columns(measure, value, prior, self._days, self.place, self.comparable)
+
+    def growth(self, measure: Measure, value: Column, prior: Column) -> Column:
+        """Return the growth per year since the fixed prior side."""
+        sides = self.now.first, self.priors[0].first
+        return growth_column(measure, value, prior, sides, self.comparable)
 
     def goals(self, goals: Goals, pace: Pace, per: str, value: Column) -> list[Column]:
         """Return the goals of the current sides, the gap only where they are complete."""

@@ -70,6 +70,9 @@ def compare(
     per month, 13 per quarter, 26 per half, 52 per year). With `every="day"` it goes day by
     day (`day`, from 1, tells which): two running totals, aligned and ready to draw.
 
+    `against` sets all against one period or span, and adds `NAME_growth_per_year`, the
+    compound rate from its first day to the row's.
+
     `prior_spans` lists the spans of a mean of several. Several `back` are told apart by
     endings such as `_1_year`. `details` adds `standing` (groups that are `new` or `lost`),
     and for each measure `NAME_change_per_day` and `NAME_contribution`: the group's change
@@ -186,6 +189,8 @@ def _against_one(view: View, asked: Compare) -> Table:
         changed = changes(measure.name, value, prior, sides.comparable)
         columns += [value, *changed]
         numbers |= sides.numbers(measure, pairing)
+        if asked.against is not None:
+            columns.append(sides.growth(measure, value, prior))
         if asked.details:
             columns += sides.details(measure, value, prior)
         if explained is not None:

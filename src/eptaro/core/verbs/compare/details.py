@@ -8,13 +8,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.days import Flags, Ints, civil
 from eptaro.core.folds.planes import ROWS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.verbs.compare.sides import Sides
 
+_YEAR = 365.2425  # days
 _STANDINGS = ("new", "lost")
 
 
@@ -61,6 +62,37 @@ def detail_columns(
         Column.of(f"{name}_contribution", "float", ratio, valid, unit="ratio", description=text)
     )
     return found
+
+
+@np.errstate(over="ignore", invalid="ignore")
+def growth_column(
+    measure: Measure, now: Column, prior: Column, sides: tuple[Ints, Ints], keep: Flags
+) -> Column:
+    """Return the rate at which a measure grew from the one side to the other, per year.
+
+    That is (now / prior) ** (1 / years) - 1, the compound rate. Years go from first day to first
+    day: in whole months where these are one day of their months, else in days of 365.2425 a
+    year, the mean of the Gregorian calendar. Blank unless comparable, and where a value is not
+    above 0 or both sides begin on one day.
+    """
+    one, two = now.numbers(), prior.numbers()
+    dates = [civil(np.where(keep, first, 0)) for first in sides]
+    months = (dates[0][0] - dates[1][0]) * 12 + dates[0][1] - dates[1][1]
+    years = np.where(dates[0][2] == dates[1][2], months / 12, (sides[0] - sides[1]) / _YEAR)
+    valid = keep & (one > 0) & (two > 0) & (years != 0)
+    rate = np.divide(one, two, out=np.ones(len(one)), where=valid)
+    rate = rate ** np.divide(1.0, years, out=np.zeros(len(one)), where=valid) - 1.0
+    valid &= np.isfinite(rate)
+    name = measure.name
+    text = f"Rate at which {name} grew per year since {name}_prior"
+    return Column.of(
+        f"{name}_growth_per_year",
+        "float",
+        np.where(valid, rate, 0.0),
+        valid,
+        unit="ratio",
+        description=text,
+    )
 
 
 def standing_column(

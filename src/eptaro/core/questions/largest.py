@@ -1,0 +1,76 @@
+"""`largest`: the view that keeps the groups with most, and adds up the rest."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.questions.view import OTHERS, View
+from eptaro.core.tables.column import Column
+from eptaro.errors import QuestionError, unknown
+
+
+def largest(view: View, count: int, within: Sequence[str]) -> View:
+    """Return the view with the groups that have most of the first measure, by size, and the rest
+    as one group, `(others)`: over all, or within each value of some of the group columns.
+
+    Raises `QuestionError` for a column that is none, and where no column is left to pick from.
+    """
+    names = view.groups.names
+    for name in within:
+        if name not in names:
+            raise QuestionError(unknown("group column", name, names))
+    picked = [name for name in names if name not in within]
+    if not picked:
+        raise QuestionError("top picks groups; name a column in by that top_within does not name")
+    if count < 1:
+        raise QuestionError(f"top={count} must be at least 1")
+    every = np.arange(view.groups.count)
+    spans = (np.full(len(every), day) for day in (view.seen.lo, view.seen.hi))
+    size = view.value(view.facts.measures[0], every, *spans).ranks()
+    around = view.groups.onto(within)[1]
+    order = np.lexsort((-size, around))
+    place = _ranks(around[order])  # within its own, from 0
+    kept = place < count
+    first = kept | (place == count)  # of each new group the first old one
+    target = np.empty(len(order), np.int64)
+    target[order] = np.cumsum(first) - 1
+    others: Flags = ~kept[first]
+    groups = view.groups.at(order[first])
+    coded = {
+        name: _with_others(name, groups, others) if name in picked else groups.coded[name]
+        for name in names
+    }
+    return replace(
+        view,
+        groups=Groups(coded, len(others)),
+        cells=view.cells.regrouped(target, len(others)),
+        places=np.where(view.places < 0, -1, target[view.places]),
+        kept={},
+        others=others if others.any() else None,
+    )
+
+
+def _ranks(runs: Ints) -> Ints:
+    """Return the place of each row in its run of equal values."""
+    starts = np.append(True, runs[1:] != runs[:-1])
+    rows = np.arange(len(runs))
+    return rows - np.maximum.accumulate(np.where(starts, rows, 0))
+
+
+def _with_others(name: str, groups: Groups, others: Flags) -> Coded:
+    """Return a group column as texts, those of all others under their own word."""
+    if not others.any():
+        return groups.coded[name]
+    values: list[Any] = groups.columns(np.arange(groups.count))[groups.names.index(name)].to_list()
+    words = [None if value is None else str(value) for value in values]
+    words = [OTHERS if other else word for word, other in zip(words, others.tolist(), strict=True)]
+    codes = np.array([-1 if word is None else at for at, word in enumerate(words)], np.int32)
+    texts: NDArray[Any] = np.array([*("" if word is None else word for word in words)])
+    return Coded(codes, Column.text(name, texts))
