@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from eptaro.core.expressions.tree import Node
 from eptaro.errors import InputError, unknown
 
 
@@ -29,6 +30,15 @@ class Wanted:
     def names(self) -> list[str]:
         """All of them, each once."""
         return list(dict.fromkeys([self.date, *self.groups, *self.numbers, *self.others]))
+
+
+@dataclass(frozen=True)
+class Unread:
+    """Rows that were not read, as none of them meets a condition, and the days that they span."""
+
+    rows: int
+    first: int
+    last: int
 
 
 class Source(ABC):
@@ -57,6 +67,12 @@ class Source(ABC):
 
         Raises `InputError` when one is missing or the input cannot be read.
         """
+
+    def pieces(self, wanted: Wanted, where: Node) -> Iterator[pa.Table | Unread]:
+        """Yield the wanted columns, but for rows of which it is known that none meets a condition
+        and that all have a day.
+        """
+        return self.batches(wanted)
 
     @abstractmethod
     def whole(self) -> Iterator[pa.Table]:

@@ -26,7 +26,7 @@ from eptaro.inputs.codes import read_codes, read_groups
 from eptaro.inputs.dates import Read, read_dates, resolve
 from eptaro.inputs.dates.reading import looks_like_dates, settled_start
 from eptaro.inputs.formulas import WorkedOut
-from eptaro.inputs.sources import Source, Wanted
+from eptaro.inputs.sources import Source, Unread, Wanted
 from eptaro.inputs.values import read_filled, read_numbers
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
@@ -75,7 +75,10 @@ class Transactions:
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
     def __iter__(self) -> Iterator[Batch]:
-        for table in ahead(self._source.batches(self._wanted())):
+        for table in ahead(self._pieces()):
+            if isinstance(table, Unread):
+                self._pass_over(table)
+                continue
             batch = self._batch(table)
             self.rows += table.num_rows
             tell(self.rows, self._source.share)
@@ -128,6 +131,27 @@ class Transactions:
         others += [name for name in used if name not in numbers]
         return Wanted((date or used)[0], by, numbers, others)
 
+    def _pieces(self) -> Iterator[pa.Table | Unread]:
+        """Yield the wanted columns; rows are passed over where the source knows that the condition
+        is not met, and where dates are days as they stand.
+        """
+        where, wanted = self._formulas.where, self._wanted()
+        as_they_stand = not self._rules.shift and self._date not in self._formulas.columns
+        if where is None or self._inputs or not as_they_stand:
+            return self._source.batches(wanted)
+        return self._source.pieces(wanted, where.node)
+
+    def _pass_over(self, rows: Unread) -> None:
+        self.rows += rows.rows
+        self.unmet += rows.rows
+        self._see(rows.first, rows.last)
+        tell(self.rows, self._source.share)
+
+    def _see(self, first: int, last: int) -> None:
+        """Let the days of all rows span some more."""
+        ends = [first, last, *([] if self.seen is None else [self.seen.lo, self.seen.hi])]
+        self.seen = Span.of(min(ends), max(ends))
+
     def _met(self, table: pa.Table) -> tuple[pa.Table, NDArray[np.int64] | None]:
         """Return the rows that meet the condition, and their places; None where all do."""
         if self._formulas.where is None:
@@ -135,9 +159,7 @@ class Transactions:
         read = self._dates(table, self._worked_out(table))
         good = read.days if read.bad is None else read.days[~read.bad]
         if len(good):
-            ends = [int(good.min()), int(good.max())]
-            ends += [] if self.seen is None else [self.seen.lo, self.seen.hi]
-            self.seen = Span.of(min(ends), max(ends))
+            self._see(int(good.min()), int(good.max()))
         kept = self._worked_out(table).kept()
         self.unmet += len(kept) - int(np.count_nonzero(kept))
         return table.filter(pa.array(kept)), np.flatnonzero(kept)

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from typing import TypeVar
 
 import pyarrow as pa
 
-from eptaro.inputs.sources import Source, Wanted
+from eptaro.core.expressions.tree import Node
+from eptaro.inputs.sources import Source, Unread, Wanted
+
+Piece = TypeVar("Piece")
 
 
 class ManyFiles(Source):
@@ -29,10 +33,17 @@ class ManyFiles(Source):
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns of every file."""
-        for number, part in enumerate(self.parts):
-            for table in part.batches(wanted):
+        return self._in_turn(part.batches(wanted) for part in self.parts)
+
+    def pieces(self, wanted: Wanted, where: Node) -> Iterator[pa.Table | Unread]:
+        """Yield the wanted columns of every file, but for rows that a file knows not to count."""
+        return self._in_turn(part.pieces(wanted, where) for part in self.parts)
+
+    def _in_turn(self, of_parts: Iterable[Iterator[Piece]]) -> Iterator[Piece]:
+        for number, (part, pieces) in enumerate(zip(self.parts, of_parts, strict=True)):
+            for piece in pieces:
                 self.share = (number + (part.share or 0.0)) / len(self.parts)
-                yield table
+                yield piece
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns of every file."""

@@ -9,9 +9,11 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from eptaro.core.expressions.tree import Node
 from eptaro.errors import InputError
 from eptaro.inputs.files.digest import file_digest
-from eptaro.inputs.sources import Source, Wanted, check_columns, sound
+from eptaro.inputs.files.statistics import ruled_out
+from eptaro.inputs.sources import Source, Unread, Wanted, check_columns, sound
 from eptaro.rules.files import FileRules
 
 _BATCH = 1 << 20
@@ -50,6 +52,16 @@ class ParquetFile(Source):
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns; text to group by is read as codes."""
+        pieces = self._read(wanted, None)
+        return (piece for piece in pieces if isinstance(piece, pa.Table))
+
+    def pieces(self, wanted: Wanted, where: Node) -> Iterator[pa.Table | Unread]:
+        """Yield the wanted columns, but for row groups whose statistics say that none of their
+        rows meets a condition.
+        """
+        return self._read(wanted, where)
+
+    def _read(self, wanted: Wanted, where: Node | None) -> Iterator[pa.Table | Unread]:
         from pyarrow import parquet
 
         with self._open() as file:
@@ -63,10 +75,16 @@ class ParquetFile(Source):
         ]
         done = 0
         with parquet.ParquetFile(self.path, read_dictionary=coded) as file:
-            for table in _pieces(file, own, self._groups):
-                done += table.num_rows
+            unread = {} if where is None else ruled_out(file, where, wanted.date)
+            if unread:  # what is wrong with the condition is told of no rows as well
+                yield self._with_stated(schema.empty_table().select(own)).select(wanted.names)
+            for piece in _pieces(file, own, self._groups, unread):
+                done += piece.rows if isinstance(piece, Unread) else piece.num_rows
                 self.share = done / max(rows, 1)
-                yield sound(self._with_stated(table).select(wanted.names))
+                if isinstance(piece, Unread):
+                    yield piece
+                else:
+                    yield sound(self._with_stated(piece).select(wanted.names))
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""
@@ -104,16 +122,18 @@ class ParquetFile(Source):
         return found
 
 
-def _pieces(file: Any, columns: list[str], chosen: Sequence[int] | None) -> Iterator[pa.Table]:
+def _pieces(
+    file: Any, columns: list[str], chosen: Sequence[int] | None, unread: Mapping[int, Unread]
+) -> Iterator[pa.Table | Unread]:
     """Yield a Parquet file's row groups, or the chosen ones, large ones in batches."""
-    groups = range(file.num_row_groups) if chosen is None else chosen
-    largest = max((file.metadata.row_group(i).num_rows for i in groups), default=0)
-    if largest > 2 * _BATCH:
-        for batch in file.iter_batches(_BATCH, columns=columns, row_groups=list(groups)):
-            yield pa.Table.from_batches([batch])
-        return
-    for number in groups:
-        yield file.read_row_group(number, columns=columns)
+    for number in range(file.num_row_groups) if chosen is None else chosen:
+        if number in unread:
+            yield unread[number]
+        elif file.metadata.row_group(number).num_rows > 2 * _BATCH:
+            for batch in file.iter_batches(_BATCH, columns=columns, row_groups=[number]):
+                yield pa.Table.from_batches([batch])
+        else:
+            yield file.read_row_group(number, columns=columns)
 
 
 def unreadable(path: Path, error: Exception) -> InputError:
