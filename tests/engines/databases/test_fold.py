@@ -21,7 +21,7 @@ MEASURES = (
     "revenue=sum(fare)", "trips=count()", "given=count(fare)", "mean=mean(fare)", "least=min(fare)",
     "most=max(fare)", "spread=std(fare)", "people=distinct(person)", "middle=median(fare)",
     "high=quantile(units, 0.9)", "units=sum(units)", "unit_var=var(units)", "weight=sum(weight)",
-    "heavy=std(weight)", "busiest=max(sum(fare) per day)",
+    "heavy=std(weight)", "fresh=new(person)", "busiest=max(sum(fare) per day)",
 )  # fmt: skip
 
 

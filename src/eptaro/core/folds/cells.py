@@ -15,6 +15,8 @@ from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import RunningSquares, Squares
 from eptaro.core.folds.sums import RunningSum, Sum
+from eptaro.core.kernels.adding import running
+from eptaro.core.kernels.bycell import met_first
 from eptaro.core.kernels.room import is_on_disk, on_disk
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
@@ -114,7 +116,7 @@ class Cells:
 
     @cached_property
     def _running(self) -> _Running:
-        return _Running({}, {}, {})
+        return _Running({}, {}, {}, {})
 
     def running_sum(self, plane: Plane) -> RunningSum:
         """Return the running sums of a summed plane, worked out once."""
@@ -146,6 +148,16 @@ class Cells:
         if plane not in kept:
             kept[plane] = tally.ends(self.axis.size)
         return tally, kept[plane][lo], kept[plane][hi]
+
+    def first_times(self, plane: Plane, lo: Ints, hi: Ints) -> Ints:
+        """Return how many values ranges of cells hold that no earlier cell of their group has."""
+        tally, first, last = self.items(plane, lo, hi)
+        kept = self._running.firsts
+        if plane not in kept:
+            group = self.axis.all_keys[tally.cell] // self.axis.days
+            kept[plane] = running(met_first(group, tally.value).astype(np.int64))
+        found: Ints = kept[plane][last] - kept[plane][first]
+        return found
 
     def total(self, plane: Plane, first: int, last: int) -> int:
         """Return a plane's exact whole total over days first..last, without prefix sums."""
@@ -194,6 +206,7 @@ class _Running(NamedTuple):
     sums: dict[Plane, RunningSum]
     squares: dict[Plane, RunningSquares]
     counts: dict[Plane, Ints]
+    firsts: dict[Plane, Ints]
 
 
 def _joined(tally: Tally, plane: Plane, others: Mapping[Plane, Tally]) -> Tally:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Ints
-from eptaro.core.kernels.chosen import counted, dealt, merged, runs, settled
+from eptaro.core.kernels.chosen import counted, dealt, merged, runs, settled, stable_order
 from eptaro.core.kernels.room import room, shortened
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
 
@@ -105,3 +105,20 @@ def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
     found = room(len(one) + len(two), np.int64, one, two)
     mine, theirs = room(len(one), np.int64, one), room(len(two), np.int64, two)
     return shortened(found, merged(one, two, found, mine, theirs)), mine, theirs
+
+
+def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
+    """Return which rows are the first of their owner with their value; owners and values are
+    whole numbers from 0.
+
+    >>> met_first(np.array([0, 0, 1, 0]), np.array([7, 8, 7, 7])).tolist()
+    [True, True, True, False]
+    """
+    found = np.zeros(len(values), bool)
+    keys = owners * (int(values.max(initial=0)) + 1) + values
+    order = stable_order(keys)
+    ordered = keys[order]
+    fresh = np.ones(len(keys), bool)
+    fresh[1:] = ordered[1:] != ordered[:-1]
+    found[order[fresh]] = True
+    return found

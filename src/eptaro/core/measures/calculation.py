@@ -11,7 +11,13 @@ from eptaro.core.folds.planes import Plane, What
 from eptaro.core.measures.term import Term
 from eptaro.core.tables.column import Column
 
-Unit = Literal["of the column", "transactions", "different values", "of the column, squared"]
+Unit = Literal[
+    "of the column",
+    "transactions",
+    "different values",
+    "values never seen before",
+    "of the column, squared",
+]
 
 
 class Calculation(ABC):
@@ -30,6 +36,7 @@ class Calculation(ABC):
     takes_share: ClassVar[bool] = False
     needs_column: ClassVar[bool] = True
     needs_numbers: ClassVar[bool] = True
+    looks_back: ClassVar[bool] = False  # whether what came before the days decides as well
 
     def planes(self, column: str) -> set[Plane]:
         """Return what the fold must keep of a column."""

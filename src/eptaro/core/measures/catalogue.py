@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.measures.adding import Adding, Averaging, Counting
 from eptaro.core.measures.calculation import Calculation
-from eptaro.core.measures.ordering import Distinct, Median, Quantile
+from eptaro.core.measures.ordering import Distinct, Median, New, Quantile
 from eptaro.core.measures.picking import First, Largest, Last, Least
 from eptaro.core.measures.term import Term
 from eptaro.core.measures.varying import Deviation, Variance
@@ -17,7 +17,7 @@ CATALOGUE: Mapping[str, Calculation] = {
     one.name: one
     for one in (
         *(Adding(), Counting(), Averaging(), Least(), Largest(), First(), Last()),
-        *(Distinct(), Deviation(), Variance(), Median(), Quantile()),
+        *(Distinct(), New(), Deviation(), Variance(), Median(), Quantile()),
     )
 }
 

@@ -134,6 +134,16 @@ class Measure:
         return any(term.inner is not None for term in self.terms)
 
     @property
+    def looks_back(self) -> bool:
+        """Whether what came before the days decides as well."""
+        return any(calculation((term.inner or term).how).looks_back for term in self.terms)
+
+    @property
+    def needs_days(self) -> bool:
+        """Whether it can only be asked of runs of whole days."""
+        return self.staged or self.looks_back
+
+    @property
     def additive_plane(self) -> Plane | None:
         """The one plane whose sum the measure is, or None where parts do not add up."""
         if (

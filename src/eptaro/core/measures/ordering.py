@@ -1,4 +1,4 @@
-"""Calculations that need every value: `median`, `quantile` and `distinct`."""
+"""Calculations that need every value: `median`, `quantile`, `distinct` and `new`."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from eptaro.core.kernels import ranges
 from eptaro.core.measures.calculation import Calculation
 from eptaro.core.measures.term import Term
 from eptaro.core.tables.column import Column
+from eptaro.errors import MeasureError
 
 
 class Quantile(Calculation):
@@ -62,3 +63,22 @@ class Distinct(Calculation):
     def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
         return Column.of("", "integer", ranges.distinct(items.data, lo, hi))
+
+
+class New(Calculation):
+    """How many values there are that the group never had before."""
+
+    name = "new"
+    kept = ("codes",)
+    unit = "values never seen before"
+    needs_numbers = False
+    looks_back = True
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return how many values each range holds that no earlier cell of its group has."""
+        found = cells.first_times(Plane("codes", term.column), lo, hi)
+        return Column.of("", "integer", found)
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Raise `MeasureError`: totals of a finer grain are no values that come again."""
+        raise MeasureError(f"{term}: new() counts values of a column, not totals of a {term.grain}")

@@ -97,10 +97,15 @@ def _staged(term: Term, rows: Rows, units: Units | None) -> Any:
 
 def _of_rows(term: Term, rows: Rows) -> Any:
     """Return one calculation on some transactions; the days stand in for no column."""
-    values = rows.columns[term.column] if term.column else Values(rows.days)
+    values = rows.columns[column_of(term)] if term.column else Values(rows.days)
     if term.how in BY_TIME and values.filled() and rows.undecided(values, BY_TIME[term.how]):
         return None
     return twin(term.how)(values, term.share)
+
+
+def column_of(term: Term) -> str:
+    """Return where a term's values stand among the columns of some rows."""
+    return f"new {term.column}" if term.how == "new" else term.column
 
 
 def twin(how: str) -> Callable[[Values, float], Any]:
@@ -153,7 +158,7 @@ def _quantile(values: Values, share: float) -> Any:
 
 
 BY_TIME = {"first": 0, "last": -1}  # what is decided by time: the place of the one that counts
-OF_ANY_KIND = ("distinct",)  # what takes values of any kind, text too
+OF_ANY_KIND = ("distinct", "new")  # what takes values of any kind, text too
 PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
     "sum": lambda values, share: _sum(values.filled(), values.scale),
     "count": lambda values, share: len(values.filled()),
@@ -163,6 +168,7 @@ PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
     "first": _picked(lambda filled: filled[0]),
     "last": _picked(lambda filled: filled[-1]),
     "distinct": lambda values, share: len(set(values.filled())),
+    "new": lambda values, share: len(values.filled()),  # those that came before are blank
     "std": _std,
     "var": _var,
     "median": lambda values, share: _quantile(values, 0.5),

@@ -18,7 +18,7 @@ from eptaro.core.expressions.plain import plain_value
 from eptaro.core.expressions.tree import Node, names_in
 from eptaro.core.folds.groups import Coded
 from eptaro.core.measures.term import Term
-from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values
+from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values, column_of
 from eptaro.core.questions.by_attribute import hours_of
 from eptaro.core.questions.index import Index
 from eptaro.core.questions.view import View
@@ -76,10 +76,10 @@ class Reader:
         columns = {}
         for term in terms:
             one = term.inner or term
-            if one.formula is not None:
-                columns[one.column] = self._worked_out(one.formula, hit)
+            if one.how == "new":
+                columns[column_of(one)] = self._never_before(one, hit)
             elif one.column:
-                columns[one.column] = self._values(one.column, one.how, hit)
+                columns[one.column] = self._of(one, hit)
         days = self._index.batch.days[hit].tolist()
         if by_entry or len(self._groups) < 2:
             return Rows(days, columns)
@@ -98,6 +98,26 @@ class Reader:
         places = self._index.batch.places
         found: Ints = np.sort(hit if places is None else places[hit]) + 1
         return found
+
+    def _of(self, term: Term, hit: Ints) -> Values:
+        """Return the values of a term's column in some transactions."""
+        if term.formula is not None:
+            return self._worked_out(term.formula, hit)
+        return self._values(term.column, term.how, hit)
+
+    def _never_before(self, term: Term, hit: Ints) -> Values:
+        """Return the values of some transactions, blank where the group had them before."""
+        if not len(hit):
+            return Values([])
+        last = int(self._index.batch.days[hit].max())
+        every = self._index.rows(self._groups, FIRST_DAY, last)
+        before = every[: int(np.flatnonzero(every == hit[0])[0])]
+        met = set(self._of(term, before).items)
+        found = []
+        for value in self._of(term, hit).items:
+            found.append(None if value in met else value)
+            met.add(value)
+        return Values(found)
 
     def _worked_out(self, formula: Formula, hit: Ints) -> Values:
         """Return what a formula comes to in each of some transactions, one by one."""

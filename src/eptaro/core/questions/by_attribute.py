@@ -121,6 +121,12 @@ def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], lis
     columns are the groups, the attributes and `days` (how many days of the coverage bear
     it, so that sums can be put on one footing).
     """
+    for measure in view.facts.measures:
+        if measure.looks_back:
+            names = " and ".join(one.name for one in crossed.attributes)
+            raise QuestionError(
+                f"{measure.formula} goes by all days before; ask it of runs of days, not by {names}"
+            )
     cells = _by_hour(view, crossed) if crossed.by_time else _by_day(view, crossed)
     size, groups = crossed.size, view.groups.count
     group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)

@@ -61,8 +61,9 @@ class TrailValues:
 
 def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValues) -> Table:
     """Return the measures over the window of each row; see `eptaro.trail_values`."""
-    if any(measure.staged for measure in measures):
-        raise QuestionError("a measure per day has no place in windows along a column")
+    for measure in measures:
+        if measure.needs_days:
+            raise QuestionError(f"{measure.formula} needs days; windows along a column have none")
     order = np.lexsort((rows.position, rows.group))
     order = order[~np.isnan(rows.position)[order]]
     x, group = rows.position[order], rows.group[order]

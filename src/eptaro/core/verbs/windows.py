@@ -134,7 +134,7 @@ class Windowed:
         """Return a measure over the windows."""
         if self.ledger is None or self.lo is None or self.hi is None:
             return view.value(measure, self.group, self.first, self.last)
-        if measure.staged:
+        if measure.needs_days:
             raise QuestionError(f"{measure.formula} needs whole days; a number of entries has none")
         formats = view.facts.folded.formats
         return measure.over_cells(self.ledger.cells, self.lo, self.hi, formats)
