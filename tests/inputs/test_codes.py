@@ -6,7 +6,7 @@ import numpy as np
 import pyarrow as pa
 
 import eptaro as ep
-from eptaro.inputs.codes import read_groups
+from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.damage import readable
 
 

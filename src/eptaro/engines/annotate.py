@@ -23,13 +23,13 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension import catalogue, dimension
 from eptaro.core.tables.column import Column
 from eptaro.errors import DateError, InputError, QuestionError, unknown
+from eptaro.inputs.datecolumn import decided, find_date
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import Source, check_columns
-from eptaro.inputs.transactions import decided, find_date
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.safetext import guarded, guarded_rows

@@ -22,11 +22,11 @@ from eptaro.engines.clients import PATIENCE, Watch, client_of, own_errors
 from eptaro.engines.local import fold_source
 from eptaro.errors import InputError
 from eptaro.extras import need
+from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.sources import FrameSource, Source
-from eptaro.inputs.transactions import decided
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules

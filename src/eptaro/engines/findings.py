@@ -13,7 +13,7 @@ from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
 from eptaro.core.folds.encoding import Combiner
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.inputs.codes import read_codes
+from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.progress import tell
 

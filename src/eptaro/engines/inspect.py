@@ -17,6 +17,7 @@ from eptaro.core.folds.batch import CHUNK
 from eptaro.core.tables.table import Table
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.errors import DateError
+from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.dates import read_dates, resolve
 from eptaro.inputs.dates.evidence import Evidence
 from eptaro.inputs.dates.outcome import is_text, said
@@ -25,7 +26,6 @@ from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.narrowed import Narrowed
 from eptaro.inputs.sources import Source, check_columns
-from eptaro.inputs.transactions import find_date
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 

@@ -11,9 +11,10 @@ from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.planes import Plane
+from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import FrameSource, Source
-from eptaro.inputs.transactions import Transactions, find_date
+from eptaro.inputs.transactions import Transactions
 from eptaro.rules.dates import DateRules
 
 

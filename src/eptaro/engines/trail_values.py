@@ -13,10 +13,10 @@ from eptaro.core.questions.scope import By
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.trail import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
-from eptaro.inputs.codes import read_codes, read_groups
+from eptaro.inputs.columns.codes import read_codes, read_groups
+from eptaro.inputs.columns.values import read_filled, read_numbers
 from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import FrameSource, Source, Wanted
-from eptaro.inputs.values import read_filled, read_numbers
 from eptaro.rules.dates import DateRules
 
 

@@ -9,9 +9,9 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.expressions.formula import Formula, Formulas
-from eptaro.inputs.formulas import WorkedOut
+from eptaro.inputs.columns.formulas import WorkedOut
+from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.sources import Source, Wanted, check_columns
-from eptaro.inputs.transactions import decided
 from eptaro.rules.dates import DateRules
 
 

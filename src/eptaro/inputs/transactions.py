@@ -20,14 +20,15 @@ from eptaro.core.folds.planes import Plane
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.errors import DateError, EptaroError, InputError
+from eptaro.errors import DateError, InputError
 from eptaro.inputs.ahead import ahead
-from eptaro.inputs.codes import read_codes, read_groups
-from eptaro.inputs.dates import Read, read_dates, resolve
-from eptaro.inputs.dates.reading import looks_like_dates, settled_start
-from eptaro.inputs.formulas import WorkedOut
+from eptaro.inputs.columns.codes import read_codes, read_groups
+from eptaro.inputs.columns.formulas import WorkedOut
+from eptaro.inputs.columns.picked import is_said, name_picked, only_picked, read_said
+from eptaro.inputs.columns.values import read_filled, read_numbers
+from eptaro.inputs.datecolumn import decided
+from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.sources import Source, Unread, Wanted
-from eptaro.inputs.values import read_filled, read_numbers
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 
@@ -56,13 +57,14 @@ class Transactions:
         inputs: bool = False,
     ) -> None:
         planes = list(planes)
+        formulas = self._settled(source, date, planes, formulas)
         self._source, self._date, self._by = source, date, by
         self._codes = sorted({p.column for p in planes if p.what == "codes"})
         self._numbers = sorted(
-            {p.column for p in planes if p.what not in ("rows", "filled", "codes")}
+            {p.column for p in planes if p.what not in ("rows", "filled", "codes")} - self._said
         )
         filled = {p.column for p in planes if p.what == "filled"}
-        self._filled = sorted(filled - set(self._numbers))
+        self._filled = sorted(filled - {*self._numbers, *self._said})
         self._summed = [p.column for p in planes if p.what == "sum"]
         as_it_is = settled or date in formulas.columns
         self._rules, self.evidence = (rules, "") if as_it_is else decided(source, date, rules)
@@ -73,6 +75,21 @@ class Transactions:
         self._formulas, self._inputs = formulas, inputs
         self.unmet = 0  # rows that do not meet the condition
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
+
+    def _settled(
+        self, source: Source, date: str, planes: list[Plane], formulas: Formulas
+    ) -> Formulas:
+        """Find the columns that texts or dates are picked from, and let their formulas know."""
+        self._said: set[str] = set()
+        for column in only_picked(planes):
+            formula = formulas.columns.get(column)
+            name = name_picked(column, formula)
+            if name is not None and is_said(source, (formulas.names or [date])[0], name):
+                self._said.add(column)
+                if formula is not None:
+                    more = {column: replace(formula, wanted=None)}
+                    formulas = replace(formulas, columns={**formulas.columns, **more})
+        return formulas
 
     def __iter__(self) -> Iterator[Batch]:
         for table in ahead(self._pieces()):
@@ -124,7 +141,12 @@ class Transactions:
         worked_out, used = self._formulas.columns, self._formulas.names
         date, by, numbers, others = (
             [name for name in names if name not in worked_out]
-            for names in ([self._date], self._by, self._numbers, [*self._filled, *self._codes])
+            for names in (
+                [self._date],
+                self._by,
+                self._numbers,
+                [*self._filled, *self._codes, *self._said],
+            )
         )
         as_they_are = {*date, *by, *others}
         numbers += [name for name in self._formulas.numbers if name not in as_they_are]
@@ -194,12 +216,16 @@ class Transactions:
         def numbers(column: str) -> Column:
             return read_numbers(table[column], column, self._source, self.rows)
 
+        def said(column: str) -> Column:
+            return read_said(table[column], column, name, self._rules)
+
         made, formed = self._worked_out(table), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
             ([self._date], lambda _: self._dates(table, made)),
             (self._by, lambda g: made.coded(g) if g in formed else read_groups(table[g], g, name)),
             (self._filled, lambda c: made.filled(c) if c in formed else read_filled(table[c], c)),
             (self._numbers, lambda c: made.numbers(c) if c in formed else numbers(c)),
+            (sorted(self._said), lambda c: made.said(c) if c in formed else said(c)),
             (self._codes, lambda c: made.counted(c) if c in formed else read_codes(table[c], c)),
         ]
         works = [partial(work, column) for columns, work in by_kind for column in columns]
@@ -207,10 +233,10 @@ class Transactions:
             found = iter([work() for work in works])
         else:
             found = iter(at_once(works))
-        read, groups, filled, values, distinct = (
+        read, groups, filled, values, texts, distinct = (
             {column: next(found) for column in columns} for columns, _ in by_kind
         )
-        return read[self._date], groups, filled | values, distinct
+        return read[self._date], groups, filled | values | texts, distinct
 
     def _dates(self, table: pa.Table, made: WorkedOut) -> Read:
         if self._date in self._formulas.columns:
@@ -246,51 +272,3 @@ class Transactions:
                 known = self.left_out[column]
                 both_exact = not isinstance(total, float) and not isinstance(known, float)
                 self.left_out[column] = known + total if both_exact else float(known) + float(total)
-
-
-def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:
-    """Return rules with all decided that the whole column of dates has to say, and the evidence
-    for the order of day and month.
-    """
-    evidence = ""
-    try:
-        if rules.order == "infer":
-            rules, evidence = resolve(source.column(date), rules, date)
-        if rules.shift:
-            parts = (table[date] for table in source.batches(Wanted(date)))
-            rules = settled_start(parts, rules, date)
-    except DateError as error:
-        raise DateError(f"{source.name}: {error}") from None
-    return rules, evidence
-
-
-def find_date(source: Source, rules: DateRules) -> str:
-    """Return the one column that can be dates, judged by its first batch.
-
-    Raises `InputError` where none or several can.
-    """
-    first = next(source.whole(), None)
-    if first is None or not first.num_rows:
-        raise InputError(f"{source.name}: has column names but no rows")
-    found = [name for name in first.column_names if _may_be_dates(first[name], rules)]
-    if len(found) != 1:
-        what = f"{', '.join(found)} could all be dates" if found else "no column is plainly dates"
-        raise InputError(f"{source.name}: {what}; say which with date")
-    return str(found[0])
-
-
-def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
-    kind = column.type
-    if not looks_like_dates(column, rules):
-        return False
-    if (pa.types.is_integer(kind) or pa.types.is_floating(kind)) and not rules.serials:
-        whole = column.drop_null()
-        if not len(whole) or not all(len(str(v.as_py()).split(".")[0]) == 8 for v in whole[:200]):
-            return False
-    try:
-        decided, _ = resolve(column.slice(0, 5000), rules, "")
-        read = read_dates(column.slice(0, 5000), decided)
-    except EptaroError:
-        return False
-    blank = read.reasons is not None and (read.reasons == "blank").all()
-    return not blank and (read.bad is None or read.bad.mean() < 0.2)

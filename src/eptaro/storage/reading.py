@@ -23,11 +23,11 @@ from eptaro.core.folds.sums import Sum
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.questions.book_options import BookOptions, Calendars
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.errors import EptaroError, InputError
-from eptaro.inputs.codes import read_groups
+from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
-from eptaro.storage.layout import METADATA, PICKED, VERSION, part_name
+from eptaro.storage.layout import METADATA, VERSION, part_name
 
 _MOST_DECIMALS = 400  # of sums that were brought to the decimals of others
 
@@ -113,7 +113,9 @@ def _numbers(array: Any) -> Any:
 
 def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[Any, ...]) -> Tally:
     kind, scale, centre = about
-    if kind not in ("integer", "decimal", "float") or not 0 <= int(scale) <= _MOST_DECIMALS:
+    picked = plane.what in ("min", "max", "first", "last")
+    kinds = ("integer", "decimal", "float", *(NO_NUMBERS if picked else ()))
+    if kind not in kinds or not 0 <= int(scale) <= _MOST_DECIMALS:
         raise ValueError(f"plane {plane} is of kind {kind!r} and scale {scale!r}")
 
     def part(name: str) -> pa.ChunkedArray:
@@ -139,8 +141,14 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: tuple[An
             return Entries.of(np.repeat(cell, lengths), _numbers(lists.flatten()), kind, scale)
         case "min" | "max" | "first" | "last":
             filled = to_numpy(part("value").is_valid())
-            value, time, row = (_numbers(part(name).drop_null()) for name in PICKED)
-            pick = Pick(plane.what, cell[filled], value, time, row, kind, scale)
+            time, row = (_numbers(part(name).drop_null()) for name in ("time", "row"))
+            value, choices = part("value").drop_null(), None
+            if kind == "text":
+                words = np.array([*value.to_pylist(), None], object)[:-1]
+                choices, value = np.unique(words, return_inverse=True)
+            else:
+                value = _numbers(value)
+            pick = Pick(plane.what, cell[filled], value, time, row, kind, scale, choices=choices)
             return pick.moved(np.arange(size), size)
         case _:
             raise ValueError(f"plane {plane} is not known")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -74,6 +75,8 @@ def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
         offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
         return [("values", pa.LargeListArray.from_arrays(offsets, _array(tally.value)))]
     assert isinstance(tally, Pick)
+    if tally.choices is not None:
+        tally = replace(tally, value=np.asarray(tally.choices, object)[tally.value])
     place = np.full(size, -1, np.int64)
     place[tally.cell] = np.arange(len(tally.cell))
     at = place[kept]

@@ -13,6 +13,7 @@ from eptaro.core.kernels.bycell import in_cell_order
 from eptaro.core.kernels.twins.folding import worst
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
+from eptaro.errors import InputError
 
 Valued = TypeVar("Valued", "Pick", "Entries")
 Which = Literal["min", "max", "first", "last"]
@@ -35,6 +36,7 @@ class Pick:
     kind: Kind = "integer"
     scale: int = 0
     shared: Flags | None = None  # where rows of several groups have the deciding time
+    choices: Array | None = None  # of text: all that occur, in order; a value is a place there
 
     def moved(self, target: Ints, size: int, owner: Ints | None = None) -> Pick:
         """Return the values on other cells; where several meet, the one that wins.
@@ -49,7 +51,7 @@ class Pick:
 
     def plus(self, other: Pick) -> Pick:
         """Return the winners of both."""
-        one, two = _alike(self, other)
+        one, two = _said_alike(self, other)
         cell, value, time, row = (
             np.concatenate(parts)
             for parts in (
@@ -132,6 +134,28 @@ def _alike(one: Valued, two: Valued) -> tuple[Valued, Valued]:
     kind: Kind = "decimal" if "decimal" in (one.kind, two.kind) else one.kind
     scale = max(one.scale, two.scale)
     return _rescaled(one, kind, scale), _rescaled(two, kind, scale)
+
+
+def _said_alike(one: Pick, two: Pick) -> tuple[Pick, Pick]:
+    """Return two picks with their kinds brought together; texts stand for places among the
+    choices of both.
+
+    Raises `InputError` where one holds numbers and the other texts or dates.
+    """
+    if {one.kind, two.kind} <= {"integer", "decimal", "float"}:
+        return _alike(one, two)
+    if not len(one.cell) or not len(two.cell):  # a part that is all blank is of any kind
+        kept, none = (one, two) if len(one.cell) else (two, one)
+        made = replace(kept.at(np.zeros(0, np.int64)), which=none.which)
+        return (kept, made) if len(one.cell) else (made, kept)
+    if one.kind != two.kind:
+        raise InputError(f"a column holds {one.kind} values in one part and {two.kind} in another")
+    if one.choices is None or two.choices is None:
+        return one, two  # dates
+    every, places = np.unique(np.concatenate([one.choices, two.choices]), return_inverse=True)
+    cut = len(one.choices)
+    first = replace(one, value=places[:cut][one.value], choices=every)
+    return first, replace(two, value=places[cut:][two.value], choices=every)
 
 
 def _rescaled(tally: Valued, kind: Kind, scale: int) -> Valued:

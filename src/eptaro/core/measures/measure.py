@@ -16,7 +16,7 @@ from eptaro.core.measures.catalogue import calculation, planes_of
 from eptaro.core.measures.parsing import EXAMPLE, FUNCTIONS, MeasureParser, parse_term
 from eptaro.core.measures.ratio import ratio
 from eptaro.core.measures.term import Term
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.format import Format
 from eptaro.errors import ExpressionError, MeasureError
 
@@ -192,6 +192,12 @@ class Measure:
         Column
             The measure, in its format.
         """
+        if self.arithmetic is not None or self.under is not None:
+            for term, part in zip(self.terms, parts, strict=True):
+                if part.kind in NO_NUMBERS:
+                    raise MeasureError(
+                        f"{self.formula}: {term} is {part.kind}; only numbers are reckoned with"
+                    )
         if self.arithmetic is not None:
             column = self.arithmetic.value(parts)
         else:

@@ -19,7 +19,9 @@ from eptaro.core.tables.column import Column
 
 
 class Picking(Calculation):
-    """One of the values; blank where there is none."""
+    """One of the values, which may be numbers, texts or dates; blank where there is none."""
+
+    needs_numbers = False
 
     @abstractmethod
     def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
@@ -33,12 +35,14 @@ class Picking(Calculation):
             # Of a time that several groups share, only the order of the input would decide.
             filled = filled & ~self.picked(tally.shared, first, last)
         values = self.picked(tally.value, first, last)
-        return Column.of("", tally.kind, values, filled, scale=tally.scale)
+        choices = tally.choices if isinstance(tally, Pick) else None
+        return Column.of("", tally.kind, values, filled, scale=tally.scale, choices=choices)
 
     def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the value of each range."""
         values = self.picked(items.data, lo, hi)
-        return Column.of("", items.kind, values, hi > lo, scale=items.scale)
+        more = {"scale": items.scale, "choices": items.choices}
+        return Column.of("", items.kind, values, hi > lo, **more)
 
 
 class _Extreme(Picking):

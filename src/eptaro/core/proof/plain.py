@@ -7,6 +7,7 @@ up with the correctly rounded sum of the standard library. `trace` holds results
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 import sys
 from bisect import bisect_left, bisect_right
@@ -120,9 +121,15 @@ def _picked(pick: Callable[[list[Any]], Any]) -> Callable[[Values, float], Any]:
 
     def picked(values: Values, share: float) -> Any:
         filled = values.filled()
-        return Fraction(pick(filled)) / 10**values.scale if filled else None
+        if not filled or isinstance(filled[0], str | dt.date):
+            return _as_day(pick(filled)) if filled else None
+        return Fraction(pick(filled)) / 10**values.scale
 
     return picked
+
+
+def _as_day(value: Any) -> Any:
+    return value.date() if isinstance(value, dt.datetime) else value
 
 
 def _mean(values: Values, share: float) -> Any:
@@ -210,6 +217,8 @@ def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -
     to nine digits and more where it is a float; a difference of floats cannot be nearer than
     the `sides` that it is of.
     """
+    if isinstance(plain, str | dt.date):
+        return bool(result == plain)
     if result is None or result != result or plain is None:
         beyond = plain is not None and abs(plain) > sys.float_info.max
         return (result is None or result != result) and (plain is None or beyond)
@@ -235,4 +244,4 @@ def shown(value: Any, decimals: int = 0) -> str:
         exponent = digits.as_tuple().exponent
         more = -exponent if isinstance(exponent, int) else 0
         return f"{digits:,.{max(decimals, more)}f}"
-    return f"{value:,}"
+    return str(value) if isinstance(value, str | dt.date) else f"{value:,}"

@@ -22,7 +22,7 @@ from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values, column_of
 from eptaro.core.questions.by_attribute import hours_of
 from eptaro.core.questions.index import Index
 from eptaro.core.questions.view import View
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.errors import EptaroError
 
 _LEVEL = {"month of year": "month", "quarter of year": "quarter", "week of year": "week"}
@@ -148,7 +148,7 @@ class Reader:
             words = [*coded.choices.to_list(), None]
             return Values([words[code] for code in coded.codes[hit].tolist()])
         picked: Column = self._index.batch.values[column].take(hit)
-        items = picked.data.tolist()
+        items = picked.to_list() if picked.kind in NO_NUMBERS else picked.data.tolist()
         if picked.kind == "float":
             items = [item if item == item else None for item in items]
         if picked.valid is not None:

@@ -122,7 +122,7 @@ class Trace:
         for side in self.sides:
             lines += side.lines()
         places = self.sides[0].places
-        said = "blank" if self.result is None else f"{self.result:,}"
+        said = shown(self.result)
         lines.append(
             f"table: {said}; straight from the transactions: {shown(self.plain, places)}: {verdict}"
         )

@@ -26,6 +26,7 @@ from numpy.typing import ArrayLike, NDArray
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, as_dates
 from eptaro.core.tables import exact
 from eptaro.core.tables.format import Format
+from eptaro.errors import QuestionError
 
 Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
 
@@ -41,6 +42,9 @@ _DTYPES: dict[Kind, type[np.generic]] = {
 
 
 _WIDE: tuple[Kind, ...] = ("integer", "decimal", "float")  # may hold Python integers for a while
+
+
+NO_NUMBERS = ("text", "date")  # kinds that nothing is reckoned with
 
 
 @dataclass(frozen=True, eq=False)
@@ -232,7 +236,14 @@ class Column:
         return np.where(blank, -1, found).astype(np.int64)
 
     def numbers(self) -> NDArray[np.float64]:
-        """Return a numeric column as floats, NaN where blank."""
+        """Return a numeric column as floats, NaN where blank.
+
+        Raises `QuestionError` for texts and dates.
+        """
+        if self.kind in NO_NUMBERS:
+            raise QuestionError(
+                f"{self.name or 'a measure'} is {self.kind}; this goes with numbers alone"
+            )
         values = exact.floats(self.data)
         if self.kind == "decimal":
             values = values / 10.0**self.scale

@@ -25,6 +25,7 @@ from eptaro.engines.databases.planes import entries_of, tally_of
 from eptaro.engines.databases.queries import DAY, GROUPED, LISTED, REFUSED, ROWS, Queried
 from eptaro.engines.databases.results import Keys, Result, array_of
 from eptaro.errors import DateError, InputError, MeasureError
+from eptaro.inputs.columns.picked import only_picked
 from eptaro.inputs.dates.reading import settled_start
 from eptaro.outputs.connections import connected, refusals
 from eptaro.rules.dates import DateRules
@@ -102,7 +103,8 @@ def _asked(
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
     queries = []
     counted = ("rows", "filled", "codes")
-    rows.check_numbers(sorted({p.column for p in planes if p.what not in counted}))
+    said = {name for name in only_picked(planes) if rows.is_said(name)}
+    rows.check_numbers(sorted({p.column for p in planes if p.what not in counted} - said))
     with rows.engine.connect() as connection:
         centres = {}
         for column in {p.column for p in summed if p.what == "square"} & floats:

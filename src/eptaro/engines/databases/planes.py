@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
@@ -21,7 +22,7 @@ from eptaro.core.tables.column import Column, Kind
 from eptaro.engines.databases.queries import LIMB, ROWS
 from eptaro.engines.databases.results import Keys, Result, array_of
 from eptaro.errors import MeasureError
-from eptaro.inputs.codes import read_codes
+from eptaro.inputs.columns.codes import read_codes
 
 
 def tally_of(plane: Plane, result: Result, good: NDArray[np.bool_]) -> Tally:
@@ -38,9 +39,17 @@ def tally_of(plane: Plane, result: Result, good: NDArray[np.bool_]) -> Tally:
             return _squares(plane, result, name, good)
         case "min" | "max":
             values = _kept(result, name, good)
-            data, kind, scale = _numbers(values, column, result)
             at = np.flatnonzero(np.array([value is not None for value in values], bool))
             zeros = np.zeros(len(at), np.int64)
+            filled = [value for value in values if value is not None]
+            if filled and isinstance(filled[0], dt.date):
+                days = np.array(filled, "datetime64[D]").astype(np.int64)
+                return Pick(plane.what, at, days, zeros, at, "date")
+            if filled and isinstance(filled[0], str):
+                words = np.array([*filled, None], object)[:-1]
+                every, places = np.unique(words, return_inverse=True)
+                return Pick(plane.what, at, places, zeros, at, "text", choices=every)
+            data, kind, scale = _numbers(values, column, result)
             return Pick(plane.what, at, data[at], zeros, at, kind, scale)
         case _:
             raise MeasureError(f"{plane.what}({column}) is not of the grouped query")

@@ -15,6 +15,7 @@ from eptaro.core.expressions.formula import Formulas
 from eptaro.core.folds.planes import Plane, What
 from eptaro.core.questions.scope import Scope
 from eptaro.engines.databases.expressions import Translator
+from eptaro.engines.databases.made import kind_of_values
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.extras import need
 from eptaro.rules.dates import DateRules
@@ -57,7 +58,7 @@ class Queried:
                 probe = connection.execute(sql.text(what))
                 columns = list(probe.keys())
                 first = probe.fetchmany(100)
-            types = [_kind_of(sql, [row[i] for row in first]) for i in range(len(columns))]
+            types = [kind_of_values(sql, [row[i] for row in first]) for i in range(len(columns))]
             made = [sql.column(c, kind) for c, kind in zip(columns, types, strict=True)]
             rows = sql.text(what).columns(*made).subquery("eptaro_rows_of_query")
             return cls(sql, engine, rows, name, {})
@@ -202,10 +203,9 @@ class Queried:
                 }
             case "sum":
                 return {name: func.sum(value)}
-            case "min":
-                return {name: func.min(value)}
-            case "max":
-                return {name: func.max(value)}
+            case "min" | "max":
+                least_or_most = func.min if plane.what == "min" else func.max
+                return {name: least_or_most(self._in_order(value))}
             case "square":
                 return self._square_parts(name, plane.column, centres)
             case _:
@@ -243,6 +243,23 @@ class Queried:
             return self.sql.func.nullif(column, self.sql.cast("NaN", self.sql.Double))
         return column
 
+    def _in_order(self, value: Any) -> Any:
+        """Return a value as it is put in order: texts letter by letter, of time stamps the day."""
+        if isinstance(value.type, self.sql.String):
+            binary = "BINARY" if self.engine.dialect.name == "sqlite" else "C"
+            return self.sql.collate(value, binary)
+        if isinstance(value.type, self.sql.DateTime):
+            if self.engine.dialect.name != "sqlite":
+                return self.sql.cast(value, self.sql.Date)
+            day = self.sql.func.date(self.sql.type_coerce(value, self.sql.String))
+            return self.sql.type_coerce(day, self.sql.Date)
+        return value
+
+    def is_said(self, name: str) -> bool:
+        """Return whether a column holds texts or dates."""
+        sql = self.sql
+        return isinstance(self.column(name).type, sql.String | sql.Date | sql.DateTime)
+
     def _is_float(self, column: Any) -> bool:
         return isinstance(column.type, self.sql.Float)
 
@@ -267,25 +284,3 @@ class Queried:
 def key_names(by: Sequence[str]) -> list[str]:
     """Return what the grouped columns are called in a result."""
     return [DAY, *(f"eptaro_group_{place}" for place in range(len(by)))]
-
-
-def _kind_of(sql: Any, values: Sequence[Any]) -> Any:
-    """Return the type of a query's column, by its first values."""
-    import datetime as dt
-    from decimal import Decimal
-
-    filled = [value for value in values if value is not None]
-    kinds = (
-        (bool, sql.Boolean),
-        (int, sql.BigInteger),
-        (float, sql.Double),
-        (Decimal, sql.Numeric),
-        (dt.datetime, sql.DateTime),
-        (dt.date, sql.Date),
-    )
-    for kind, made in kinds:
-        if filled and all(isinstance(value, kind) for value in filled):
-            return made()
-    if filled and all(isinstance(value, int | float) for value in filled):
-        return sql.Double()
-    return sql.String()

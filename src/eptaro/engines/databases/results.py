@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from eptaro.core.folds.planes import Plane
 from eptaro.engines.databases.queries import DAY, key_names
-from eptaro.inputs.codes import read_groups
+from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.dates import read_dates
 from eptaro.rules.dates import DateRules
 

@@ -190,7 +190,9 @@ class _Picked(Step):
             value = words[0][cell].view(column.data.dtype if column.kind == "float" else np.int64)
         time = np.zeros(len(row), np.int64) if times is None else times[row]
         row = row + self._batch.first_row
-        found = Pick(self._which, cell, value, time, row, column.kind, column.scale)
+        found = Pick(
+            self._which, cell, value, time, row, column.kind, column.scale, choices=column.choices
+        )
         return found.won(cells_of.size) if self.op is None else found
 
 

@@ -14,7 +14,7 @@ from eptaro.core.calendars.days import Flags, as_dates
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import Change, Mean, Number, Pairing, Side, Value
 from eptaro.core.questions.view import View
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.columns import dates, difference
 from eptaro.core.tables.deferred import Deferred, together
 from eptaro.core.verbs.compare.details import detail_columns, growth_column, standing_column
@@ -197,7 +197,12 @@ def _labels(name: str, labels: NDArray[Any], keep: Flags | None, description: st
 
 
 def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
-    """Return the prior value, the change and the change ratio, blank unless comparable."""
+    """Return the prior value, the change and the change ratio, blank unless comparable; of texts
+    and dates the prior value alone.
+    """
+    before = prior.named(f"{name}_prior", f"{name} over the prior side")
+    if now.kind in NO_NUMBERS or prior.kind in NO_NUMBERS:
+        return [before]
     keep = comparable & ~now.blank & ~prior.blank
     less = difference(now.blanked(keep), prior.blanked(keep))
     change = less.named(f"{name}_change", f"{name} less {name}_prior")
@@ -207,7 +212,7 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
         ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)
     divides &= np.isfinite(ratio)
     return [
-        prior.named(f"{name}_prior", f"{name} over the prior side"),
+        before,
         change,
         Column.of(
             f"{name}_change_ratio",

@@ -188,7 +188,10 @@ def _against_one(view: View, asked: Compare) -> Table:
         value, prior = sides.values(measure)
         changed = changes(measure.name, value, prior, sides.comparable)
         columns += [value, *changed]
-        numbers |= sides.numbers(measure, pairing)
+        behind = sides.numbers(measure, pairing)
+        numbers |= {part.name: behind[part.name] for part in (value, *changed)}
+        if len(changed) == 1:  # of texts and dates nothing is reckoned
+            continue
         if asked.against is not None:
             columns.append(sides.growth(measure, value, prior))
         if asked.details:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cache, partial
 from typing import Any
 
@@ -16,19 +17,20 @@ from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.kinds import kind_of
 from eptaro.core.expressions.place import wrong
-from eptaro.core.expressions.tree import Name
+from eptaro.core.expressions.tree import Name, Where
 from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.occurring import occurring
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
 from eptaro.errors import DateError
-from eptaro.inputs.codes import read_codes
+from eptaro.inputs.columns.codes import read_codes
+from eptaro.inputs.columns.picked import name_picked, read_said
+from eptaro.inputs.columns.values import read_numbers
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.files.chunks import plain, to_numpy
 from eptaro.inputs.files.encoded import encoded
 from eptaro.inputs.sources import Source
-from eptaro.inputs.values import read_numbers
 from eptaro.rules.dates import DateRules
 
 _SLICE, _MANY = 1 << 17, 1 << 12  # rows, and texts that are looked at again for each slice
@@ -67,6 +69,20 @@ class WorkedOut:
             said = f"this is {_KINDS[column.kind].value}, and a measure needs numbers"
             raise wrong(formula.text, formula.node.at, said)
         return column
+
+    def said(self, name: str) -> Column:
+        """Return a column of the input as texts in order of letters, or as dates, blank where its
+        condition is not met.
+        """
+        formula = self._formulas.columns[name]
+        own = name_picked(name, formula)
+        assert own is not None
+        column = read_said(self._table[own], own, self._source.name, self._rules).named(name)
+        if not isinstance(formula.node, Where):
+            return column
+        met = self._evaluated(replace(formula, node=formula.node.condition, wanted=Kind.FLAG))
+        true: Flags = met.data if met.valid is None else met.data & met.valid
+        return column.blanked(true)
 
     def filled(self, name: str) -> Column:
         """Return a column that only tells which rows have a value."""
