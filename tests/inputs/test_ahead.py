@@ -33,7 +33,7 @@ class Ahead(unittest.TestCase):
         deadline = time.monotonic() + 10
         while threading.active_count() > before and time.monotonic() < deadline:
             time.sleep(0.01)
-        self.assertEqual(threading.active_count(), before)
+        self.assertLessEqual(threading.active_count(), before)
 
 
 class Progress(unittest.TestCase):

@@ -15,6 +15,7 @@ from pyarrow import csv, feather, parquet
 import eptaro as ep
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
+from eptaro.inputs.narrowed import Narrowed
 from eptaro.inputs.sources import FrameSource, Source, TableSource, Wanted, in_memory
 from tests.conforming import concrete_kinds
 
@@ -42,7 +43,7 @@ def rewritten(rows, folder, change=""):
     with mock.patch.object(sys, "stdin", io.TextIOWrapper(io.BytesIO(text))):
         found.append(open_files(["-"]))
     plain = [FrameSource(rows), TableSource(table, "the rows"), in_memory(FrameSource(table))]
-    return [*found, *plain]
+    return [*found, *plain, Narrowed(FrameSource(rows), "1 = 1", None, ep.DateRules())]
 
 
 class EverySource(unittest.TestCase):

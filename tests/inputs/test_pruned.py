@@ -18,7 +18,7 @@ from eptaro.inputs.files import parquet as reader
 CONDITIONS = (
     "on >= '2024-06-01'", "on < '2024-02-10' and fare > -18.5", "fare > 79", "fare between -20 and -1.5 or on = '2024-12-31'", "route in ('route 8', 'route 9')",
     "share = 0.1", "share > 0.75", "share is blank", "fare is not blank and 3 > n", "not (on < '2024-11-01')", "n <= -4", "route != 'route 0'",
-    "late", "length(route) = 7 and n = 7", "on >= '2024-06-01' and on <= '2024-06-03' and share < 0.5",
+    "late", "length(route) = 7 and n = 5", "on >= '2024-06-01' and on <= '2024-06-03' and share < 0.5",
 )  # fmt: skip
 
 

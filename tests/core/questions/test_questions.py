@@ -155,7 +155,7 @@ class Recaps(unittest.TestCase):
         best = max(every, key=every.get)
         self.assertEqual([r["group"] for r in rows], [best, "(others)"])
         self.assertEqual(rows[1]["revenue"], sum(every.values()) - every[best])
-        with self.assertRaisesRegex(ep.QuestionError, "groups of one column"):
+        with self.assertRaisesRegex(ep.QuestionError, "name a column in by"):
             self.BOOK.recap("year", top=1)
 
 

@@ -234,7 +234,13 @@ class Beside(unittest.TestCase):
         self.assertIsNone(rates["a", "2024-02"])  # part-finished
         self.assertIsNone(rates["b", "2021-02"])  # from nothing
         found = rows(self.BOOK.compare("year", against="2020-01-10..2020-01-20"))
-        years = (dt.date(2021, 1, 1) - dt.date(2020, 1, 10)).days / 365.2425
         row = next(row for row in found if row["period"] == "2021")
-        self.assertAlmostEqual(row["s_growth_per_year"], (350 / 200) ** (1 / years) - 1, 12)
+        self.assertIsNone(row["s_growth_per_year"])  # less than a year later
+        found = rows(self.BOOK.compare("year", against="2020-01-01..2020-01-20"))
+        row = next(row for row in found if row["period"] == "2021")
+        self.assertAlmostEqual(row["s_growth_per_year"], 0.75, 14)
+        found = rows(self.BOOK.compare("month", against="2020-01-10..2020-01-20", by="g"))
+        years = (dt.date(2024, 1, 1) - dt.date(2020, 1, 10)).days / 365.2425
+        row = next(row for row in found if (row["g"], row["period"]) == ("a", "2024-01"))
+        self.assertAlmostEqual(row["s_growth_per_year"], 4 ** (1 / years) - 1, 12)
         self.assertNotIn("s_growth_per_year", self.BOOK.compare("year").names)

@@ -88,6 +88,25 @@ def _walk(folder: Path) -> None:
             ["recap", *data, "--measure", "trips=count()", "--per", "year", *fiscal, *today],
         ),
         (
+            "Only bookings of two and more, the share of cars in their revenue, and newcomers:",
+            [
+                "recap",
+                *data,
+                "--where",
+                "passengers >= 2",
+                "--measure",
+                "cars=sum(fare where fare_class = 'car')",
+                "--measure",
+                "share=cars / revenue",
+                "--measure",
+                "newcomers=new(customer)",
+                "--per",
+                "year",
+                *fiscal,
+                *today,
+            ],
+        ),
+        (
             "A year of quarters by route, side by side, with totals on both edges:",
             [
                 "recap",
@@ -186,12 +205,17 @@ def _walk(folder: Path) -> None:
 def _typed(arguments: list[str]) -> str:
     """Return the command as she would type it, over several lines where it is long."""
     lines, line = [], ""
-    for word in map(shlex.quote, arguments):
+    for word in map(_quoted, arguments):
         if line and word.startswith("--") and len(line) + len(word) > 70:
             lines.append(line)
             line = "   "
         line = f"{line} {word}" if line else word
     return " \\\n ".join([*lines, line])
+
+
+def _quoted(word: str) -> str:
+    """Return an argument in quotes where a shell needs them; the one kind around the other."""
+    return f'"{word}"' if "'" in word and not set(word) & set('"$`\\!') else shlex.quote(word)
 
 
 def _run(arguments: list[str]) -> None:

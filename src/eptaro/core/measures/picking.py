@@ -54,19 +54,19 @@ class _Extreme(Picking):
 
 
 class Least(_Extreme):
-    """The least value."""
+    """The least value: of numbers, of texts by their letters, or of dates."""
 
     name, kept, largest = "min", ("min",), False
 
 
 class Largest(_Extreme):
-    """The largest value."""
+    """The largest value: of numbers, of texts by their letters, or of dates."""
 
     name, kept, largest = "max", ("max",), True
 
 
 class First(Picking):
-    """The first value by time, then by the order of the input."""
+    """The first value by time, then by the order of the input: a number, a text or a date."""
 
     name, kept = "first", ("first",)
 
@@ -76,7 +76,9 @@ class First(Picking):
 
 
 class Last(Picking):
-    """The last value by time, then by the order of the input: a closing balance."""
+    """The last value by time, then by the order of the input: a closing balance, or how something
+    stands.
+    """
 
     name, kept = "last", ("last",)
 

@@ -28,7 +28,8 @@ def largest(view: View, count: int, within: Sequence[str]) -> View:
             raise QuestionError(unknown("group column", name, names))
     picked = [name for name in names if name not in within]
     if not picked:
-        raise QuestionError("top picks groups; name a column in by that top_within does not name")
+        other = " that top_within does not name" if within else ""
+        raise QuestionError(f"top picks groups; name a column in by{other}")
     if count < 1:
         raise QuestionError(f"top={count} must be at least 1")
     every = np.arange(view.groups.count)

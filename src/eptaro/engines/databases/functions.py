@@ -18,9 +18,11 @@ if TYPE_CHECKING:
     from eptaro.engines.databases.expressions import Translator
 
 # What `str.strip` takes away: the whitespace of Unicode.
-_SPACES = string.whitespace + "\x1c\x1d\x1e\x1f\x85\xa0\u1680" + "".join(
-    map(chr, (*range(0x2000, 0x200B), 0x2028, 0x2029, 0x202F, 0x205F, 0x3000))
-)  # fmt: skip
+_SPACES = (
+    string.whitespace
+    + "\x1c\x1d\x1e\x1f\x85\xa0\u1680"
+    + "".join(map(chr, (*range(0x2000, 0x200B), 0x2028, 0x2029, 0x202F, 0x205F, 0x3000)))
+)
 _WHOLE = 2.0**53  # floats from there on are whole
 _MOST_PLACES = 18
 

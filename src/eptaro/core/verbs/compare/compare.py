@@ -71,7 +71,7 @@ def compare(
     day (`day`, from 1, tells which): two running totals, aligned and ready to draw.
 
     `against` sets all against one period or span, and adds `NAME_growth_per_year`, the
-    compound rate from its first day to the row's.
+    compound rate from its first day to the row's, where these lie a year or more apart.
 
     `prior_spans` lists the spans of a mean of several. Several `back` are told apart by
     endings such as `_1_year`. `details` adds `standing` (groups that are `new` or `lost`),

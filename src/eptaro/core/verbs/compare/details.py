@@ -72,14 +72,14 @@ def growth_column(
 
     That is (now / prior) ** (1 / years) - 1, the compound rate. Years go from first day to first
     day: in whole months where these are one day of their months, else in days of 365.2425 a
-    year, the mean of the Gregorian calendar. Blank unless comparable, and where a value is not
-    above 0 or both sides begin on one day.
+    year, the mean of the Gregorian calendar. Blank unless comparable, where a value is not above 0
+    and where the sides begin less than a year apart, of which a rate per year says little.
     """
     one, two = now.numbers(), prior.numbers()
     dates = [civil(np.where(keep, first, 0)) for first in sides]
     months = (dates[0][0] - dates[1][0]) * 12 + dates[0][1] - dates[1][1]
     years = np.where(dates[0][2] == dates[1][2], months / 12, (sides[0] - sides[1]) / _YEAR)
-    valid = keep & (one > 0) & (two > 0) & (years != 0)
+    valid = keep & (one > 0) & (two > 0) & (np.abs(years) >= 1)
     rate = np.divide(one, two, out=np.ones(len(one)), where=valid)
     rate = rate ** np.divide(1.0, years, out=np.zeros(len(one)), where=valid) - 1.0
     valid &= np.isfinite(rate)
