@@ -91,7 +91,7 @@ class Column:
         if array.dtype.kind == "u":
             array = array.astype(object) if exact.most(array) >= exact.ROOM else array
         if array.dtype == object and kind in _WIDE:
-            array = narrowed_to(array, kind)
+            array = exact.narrowed_to(array, floats=kind == "float")
         elif not (kind == "integer" and array.dtype == np.int32):  # half the room serves as well
             array = array.astype(_DTYPES[kind], copy=False)
         if (
@@ -298,13 +298,3 @@ class Column:
             return [word if code >= 0 else None for word, code in zip(used, codes, strict=True)]
         words = choices.tolist()
         return [words[code] if code >= 0 else None for code in codes]
-
-
-def narrowed_to(array: NDArray[Any], kind: Kind) -> NDArray[Any]:
-    """Return Python numbers as a kind is stored, or as they are where some do not fit."""
-    if kind == "float":
-        try:
-            return array.astype(np.float64)
-        except OverflowError:
-            return array
-    return exact.narrow(array)

@@ -138,3 +138,13 @@ def total(values: Array) -> int:
     if values.dtype != object and most(values) * len(values) < ROOM:
         return int(values.sum())
     return int(sum(values.tolist()))
+
+
+def narrowed_to(array: Array, *, floats: bool) -> Array:
+    """Return Python numbers in 64 bits, or as they are where some do not fit."""
+    if not floats:
+        return narrow(array)
+    try:
+        return array.astype(np.float64)
+    except OverflowError:
+        return array

@@ -8,7 +8,7 @@ from decimal import Decimal
 import numpy as np
 
 from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column, narrowed_to
+from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
 
 
@@ -24,7 +24,7 @@ def settled(column: Column) -> Column:
     scale = column.scale
     while scale and not exact.fit(units) and not (units % 10).any():
         units, scale = units // 10, scale - 1
-    data = narrowed_to(units, column.kind)
+    data = exact.narrowed_to(units, floats=column.kind == "float")
     if data.dtype == object:
         large = max(units.tolist(), key=abs)
         shown = f"{Decimal(f'{large}E-{scale}'):.6g}"
