@@ -17,6 +17,7 @@ from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
+from eptaro.core.kernels.extents import ends
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
@@ -28,6 +29,7 @@ from eptaro.inputs.columns.picked import is_said, name_picked, only_picked, read
 from eptaro.inputs.columns.values import read_filled, read_numbers
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates import Read, read_dates
+from eptaro.inputs.files.chunks import filtered
 from eptaro.inputs.sources import Source, Unread, Wanted
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
@@ -181,10 +183,16 @@ class Transactions:
         read = self._dates(table, self._worked_out(table))
         good = read.days if read.bad is None else read.days[~read.bad]
         if len(good):
-            self._see(int(good.min()), int(good.max()))
+            self._see(*ends(good))
         kept = self._worked_out(table).kept()
-        self.unmet += len(kept) - int(np.count_nonzero(kept))
-        return table.filter(pa.array(kept)), np.flatnonzero(kept)
+        unmet = len(kept) - int(np.count_nonzero(kept))
+        self.unmet += unmet
+        if not unmet:
+            return table, None
+        wanted = replace(self._formulas, where=None).names
+        named = [self._date, *self._by, *self._numbers, *self._filled, *self._codes, *self._said]
+        needed = [name for name in table.column_names if name in {*named, *wanted}]
+        return filtered(table.select(needed), kept), np.flatnonzero(kept)
 
     def _worked_out(self, table: pa.Table) -> WorkedOut:
         return WorkedOut(table, self._formulas, self._source, self._rules, self._date, self.rows)

@@ -155,14 +155,18 @@ def _floats(how: Reckoned, one: Array, two: Array, valid: Flags | None) -> Colum
 
 def _plus(one: Array, two: Array) -> Array:
     if object not in (one.dtype, two.dtype) and exact.most(one) + exact.most(two) < exact.ROOM:
-        return np.asarray(one.astype(np.int64) + two.astype(np.int64))
+        return np.asarray(_in_64_bits(one) + _in_64_bits(two))
     return exact.narrow(exact.wide(one) + exact.wide(two))
 
 
 def _times(one: Array, two: Array) -> Array:
     if object not in (one.dtype, two.dtype) and exact.most(one) * exact.most(two) < exact.ROOM:
-        return np.asarray(one.astype(np.int64) * two.astype(np.int64))
+        return np.asarray(_in_64_bits(one) * _in_64_bits(two))
     return exact.narrow(exact.wide(one) * exact.wide(two))
+
+
+def _in_64_bits(values: Array) -> Array:
+    return values.astype(np.int64, copy=False)
 
 
 def _exact(data: Array, scale: int, valid: Flags | None) -> Column:

@@ -44,7 +44,9 @@ def of_one_kind(parts: Sequence[Column]) -> list[Column]:
     scale = max(part.scale for part in parts)
     kind: Kind = "decimal" if scale else "integer"
     return [
-        replace(p, kind=kind, scale=scale, data=exact.times(p.data, 10 ** (scale - p.scale)))
+        p
+        if (p.kind, p.scale) == (kind, scale)
+        else replace(p, kind=kind, scale=scale, data=exact.times(p.data, 10 ** (scale - p.scale)))
         for p in parts
     ]
 

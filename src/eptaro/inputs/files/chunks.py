@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
+
+from eptaro.core.kernels.sidebyside import at_once
 
 
 def one_array(column: pa.ChunkedArray) -> pa.Array:
@@ -32,3 +35,10 @@ def unblanked(array: pa.ChunkedArray, blank: Any) -> NDArray[Any]:
 def plain(array: pa.Array) -> NDArray[Any]:
     """Return an array as NumPy's."""
     return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
+
+
+def filtered(table: pa.Table, kept: NDArray[Any]) -> pa.Table:
+    """Return some rows of a table, its columns worked on side by side."""
+    mask = pa.array(kept)
+    columns = at_once([partial(column.filter, mask) for column in table.columns])
+    return pa.table(columns, names=table.column_names)
