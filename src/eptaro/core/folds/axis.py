@@ -64,6 +64,14 @@ class Axis:
         in_slices(some, len(group))
         return lo, hi
 
+    def bounds_of_all(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return the ranges of cells of the same spans of days for every group, group by group; the
+        axis is dense.
+        """
+        lo, hi = (np.clip(day - self.first_day, 0, self.days) for day in (first, last + 1))
+        begins = np.arange(self.groups)[:, None] * self.days
+        return (begins + lo).ravel(), (begins + np.maximum(hi, lo)).ravel()
+
     @property
     def all_keys(self) -> Ints:
         """The number group * days + day of every cell."""

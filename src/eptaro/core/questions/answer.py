@@ -18,6 +18,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables.answer import Answer, Question
+from eptaro.core.tables.spread import ManyFlags, ManyInts
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,8 +26,8 @@ class Side:
     """A span of days for each row, under the name that a trace gives it."""
 
     name: str
-    first: Ints
-    last: Ints
+    first: ManyInts
+    last: ManyInts
     exists: Flags | None = None
 
     def span(self, row: int) -> Span | None:
@@ -66,10 +67,10 @@ class Value:
 
     view: View
     measure: Measure
-    group: Ints
+    group: ManyInts
     side: Side
     picked: Picked = None
-    told: Flags | None = None
+    told: ManyFlags | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -124,10 +125,10 @@ class Answered(Answer):
 
     asked: Question
     view: View
-    group: Ints
+    group: ManyInts
     numbers: Mapping[str, Number]
     rows: Ints
-    total: Flags | None = None
+    total: ManyFlags | None = None
 
     @property
     def question(self) -> Question:

@@ -37,7 +37,7 @@ def per_entry(
     day = day - np.int32(seen.lo)
     cell_group, cell_day, at = _cells(group, day, view.groups.count, seen.days)
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
-    first, last = side.first, side.last
+    first, last = np.asarray(side.first), np.asarray(side.last)
     complete = view.complete(first, last)
     days = [
         dates("date", np.arange(seen.lo, seen.hi + 1), description="The transaction's day"),

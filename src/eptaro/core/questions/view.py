@@ -169,6 +169,20 @@ class View:
         column = measure.of_terms(parts, self.facts.folded.formats).blanked(lo <= hi)
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
+    def value_of_all(self, measure: Measure, first: Ints, last: Ints) -> Column:
+        """Return a measure over the same spans of days for every group, group by group."""
+        groups = self.groups.count
+        lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
+        inside = lo <= hi
+        if measure.staged or self.cells.axis.keys is not None:
+            group = np.repeat(np.arange(groups), len(lo))
+            return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
+        at = self.cells.axis.bounds_of_all(lo, hi)
+        column = measure.over_cells(self.cells, *at, self.facts.folded.formats)
+        if not inside.all():
+            column = column.blanked(np.tile(inside, groups))
+        return column.named(measure.name, f"{measure.formula} over the row's days")
+
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
         if term.inner is not None:
             facts = self.facts

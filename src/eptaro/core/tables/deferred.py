@@ -6,9 +6,11 @@ from collections.abc import Callable, Sequence
 from functools import cache, partial
 from typing import Any, TypeAlias
 
+import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.spread import Spread
 
 
 class Deferred:
@@ -41,9 +43,13 @@ class Deferred:
 AnyColumn: TypeAlias = Column | Deferred
 
 
-def taken(columns: Sequence[Column], places: NDArray[Any]) -> list[Deferred]:
+def taken(columns: Sequence[Column], places: NDArray[Any] | Spread) -> list[Deferred]:
     """Return columns at some places, to be worked out when they are asked for."""
-    return [Deferred(c.name, len(places), partial(c.take, places)) for c in columns]
+
+    def make(column: Column) -> Column:
+        return column.take(np.asarray(places))
+
+    return [Deferred(c.name, len(places), partial(make, c)) for c in columns]
 
 
 def together(names: Sequence[str], rows: int, make: Callable[[], list[Column]]) -> list[Deferred]:

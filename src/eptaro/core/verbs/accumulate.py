@@ -19,6 +19,7 @@ from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, taken
+from eptaro.core.tables.spread import Spread
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
 from eptaro.errors import QuestionError, check_texts
@@ -110,25 +111,26 @@ def accumulate(
         label = Column.text("within", rows.within, description=LABEL)
         return per_entry(view, Side("days", rows.since, rows.last), "_to_date", label, asked)
     rows = _rows(view, within, check_level(every, self.calendar.levels))
-    count = len(rows.last)
-    group = np.repeat(np.arange(view.groups.count), count)
-    place = np.tile(np.arange(count), view.groups.count)
-    first, last, since = rows.first[place], rows.last[place], rows.since[place]
+    count, groups = len(rows.last), view.groups.count
+    group, place = Spread.of_groups(groups, count), Spread.of_spans(np.arange(count), groups)
+    last, since = Spread.of_spans(rows.last, groups), Spread.of_spans(rows.since, groups)
     columns: list[AnyColumn] = [*view.groups.later(group), *taken(rows.head(view, asked), place)]
-    own = Side("day" if every == "day" else "days", np.maximum(rows.opens, rows.since)[place], last)
+    opens = Spread.of_spans(np.maximum(rows.opens, rows.since), groups)
+    own = Side("day" if every == "day" else "days", opens, last)
     running = Side("days", since, last)
     numbers: dict[str, Number] = {}
     for measure in self.measures:
         name = f"{measure.name}_to_date"
-        to_date = view.value(measure, group, since, last)
-        own_days = partial(view.value, measure, group, first, last)
+        to_date = view.value_of_all(measure, rows.since, rows.last)
+        own_days = partial(view.value_of_all, measure, rows.first, rows.last)
         columns.append(Deferred(measure.name, len(group), own_days))
         columns.append(to_date.named(name, f"{measure.formula} from first to the row's last day"))
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
         if goals is not None and measure is self.measures[0]:
             labels, held = np.unique(rows.within, return_inverse=True)
-            periods = GoalRows(within, labels, group, held[place], last)
+            of_all = (np.asarray(part) for part in (group, held[place[:]], last))
+            periods = GoalRows(within, labels, *of_all)
             columns += goal_columns(view, goals, pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}
     return Table(columns, meta, Answered(asked, view, group, numbers, np.arange(len(group))))

@@ -21,6 +21,7 @@ from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.deferred import taken
 from eptaro.core.tables.display import shown
+from eptaro.core.tables.spread import Spread
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.cross_tab import across
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
@@ -176,21 +177,22 @@ def recap(
 
 def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     """Return one row per group and period, with shares and ranks where these are asked for."""
-    count, measures = len(rows.labels), view.facts.measures
-    group = np.repeat(np.arange(view.groups.count), count)
-    place = np.tile(np.arange(count), view.groups.count)
-    first, last, parts = rows.first[place], rows.last[place], rows.parts[place]
-    values = [view.value(m, group, first, last) for m in measures]
+    count, groups, measures = len(rows.labels), view.groups.count, view.facts.measures
+    group, place = Spread.of_groups(groups, count), Spread.of_spans(np.arange(count), groups)
+    first, last, parts = (Spread.of_spans(p, groups) for p in (rows.first, rows.last, rows.parts))
+    values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
     beside = []
     for measure, value in zip(measures, values, strict=True):
         beside.append(value)
         if asked.shares:
-            parent = rows.parents()[place]
-            parent = np.where(parent < 0, -1, parent + group * count)
-            beside += share_columns(measure, value, group, place, parts, parent)
+            parent = rows.parents()[np.asarray(place)]
+            parent = np.where(parent < 0, -1, parent + np.asarray(group) * count)
+            told = (np.asarray(group), np.asarray(place), np.asarray(parts))
+            beside += share_columns(measure, value, *told, parent)
         if asked.ranks:
-            ranked = np.ones(len(group), bool) if view.others is None else ~view.others[group]
-            beside.append(rank_column(measure, value, group, place, rows.level.data[place], ranked))
+            own, at = np.asarray(group), np.asarray(place)
+            ranked = np.ones(len(own), bool) if view.others is None else ~view.others[own]
+            beside.append(rank_column(measure, value, own, at, rows.level.data[at], ranked))
         if asked.index is not None:
             beside.append(index_column(measure, value, rows, rows.labelled(asked.index)))
     side = Side("days", first, last)
@@ -200,15 +202,15 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
         group,
         {m.name: Value(view, m, group, side) for m in measures},
         np.arange(len(group)),
-        rows.of_level(TOTAL)[place],
+        Spread.of_spans(rows.of_level(TOTAL), groups),
     )
-    tied = tie_out(view, values, parts) | view.rows_in()
+    tied = tie_out(view, values, np.asarray(parts)) | view.rows_in()
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
     head = [*view.groups.later(group), *taken(rows.head(), place)]
     table = Table([*head, *beside], meta, answer)
     order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
     if asked.shares:
-        table = table.beside(_running_shares(view, table, parts, order))
+        table = table.beside(_running_shares(view, table, np.asarray(parts), order))
     return table if asked.sort is None else table.take(order)
 
 

@@ -146,12 +146,12 @@ def trail(
     ends = ends_of(view, check_level(every, self.calendar.levels))
     if asked.weights is not None:
         rows = _weighted_rows(view, windows, ends, asked)
-        values = weighted_mean(view, asked, rows.group, rows.date)
+        values = weighted_mean(view, asked, np.asarray(rows.group), np.asarray(rows.date))
     else:
         rows = windowed_rows(view, windows, ends)
         values = [rows.value(view, measure) for measure in self.measures]
     if incomplete == "blank":
-        values = [value.blanked(rows.complete) for value in values]
+        values = [value.blanked(np.asarray(rows.complete)) for value in values]
     named = [
         value.named(f"{measure.name}_trailing", f"{measure.formula} over the window")
         for measure, value in zip(self.measures, values, strict=True)

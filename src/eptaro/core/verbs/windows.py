@@ -19,6 +19,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, together
+from eptaro.core.tables.spread import ManyFlags, ManyInts, Spread
 from eptaro.errors import QuestionError
 
 
@@ -76,11 +77,11 @@ class Windows:
 class Windowed:
     """Windows row by row; with a ledger they are runs `lo`..`hi` of its transactions."""
 
-    group: Ints
-    date: Ints
-    first: Ints
-    last: Ints
-    complete: Flags
+    group: ManyInts
+    date: ManyInts
+    first: ManyInts
+    last: ManyInts
+    complete: ManyFlags
     ledger: Ledger | None = None
     lo: Ints | None = None
     hi: Ints | None = None
@@ -109,31 +110,36 @@ class Windowed:
         return [*days, entries, Deferred("complete", rows, self._complete)]
 
     def _days(self) -> list[Column]:
-        days = self.last - self.first + 1
+        first, last = np.asarray(self.first), np.asarray(self.last)
+        days = last - first + 1
         return [
-            dates("date", self.date, description="The day that the window belongs to"),
-            dates("first", self.first, description="First day of the window"),
-            dates("last", self.last, description="Last day of the window"),
+            dates("date", np.asarray(self.date), description="The day that the window belongs to"),
+            dates("first", first, description="First day of the window"),
+            dates("last", last, description="Last day of the window"),
             Column.of("days", "integer", days, unit="days", description="Days from first to last"),
         ]
 
     def _complete(self) -> Column:
         text = "Whether the window lies wholly in the coverage"
-        return Column.of("complete", "flag", self.complete, description=text)
+        return Column.of("complete", "flag", np.asarray(self.complete), description=text)
 
     def _entries(self, view: View) -> Column:
         if self.lo is not None and self.hi is not None:
             entries = self.hi - self.lo
         else:
-            last = np.minimum(self.last, view.coverage.hi)
-            lo, hi = view.cells.axis.bounds(self.group, self.first, last)
+            last = np.minimum(np.asarray(self.last), view.coverage.hi)
+            group, first = np.asarray(self.group), np.asarray(self.first)
+            lo, hi = view.cells.axis.bounds(group, first, last)
             entries = view.cells.sums(ROWS, lo, hi).data
         return Column.of("entries", "integer", entries, description="Transactions in it")
 
     def value(self, view: View, measure: Measure) -> Column:
         """Return a measure over the windows."""
         if self.ledger is None or self.lo is None or self.hi is None:
-            return view.value(measure, self.group, self.first, self.last)
+            if isinstance(self.first, Spread) and isinstance(self.last, Spread):
+                return view.value_of_all(measure, self.first.values, self.last.values)
+            group, first, last = (np.asarray(p) for p in (self.group, self.first, self.last))
+            return view.value(measure, group, first, last)
         if measure.needs_days:
             raise QuestionError(f"{measure.formula} needs whole days; a number of entries has none")
         formats = view.facts.folded.formats
@@ -152,15 +158,17 @@ def ends_of(view: View, every: str) -> Ints:
 def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
     """Return the windows that end on some days, for every group."""
     count = view.groups.count
-    group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
-    if windows.back.unit == ENTRY:
-        return _by_entries(view, windows.back.n, group, date)
-    if windows.back.unit == ACTIVE_DAY:
-        first, complete = _active(view, windows.back.n, group, date)
-        return Windowed(group, date, first, date, complete)
+    if windows.back.unit in BY_GROUP:
+        group, day = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
+        if windows.back.unit == ENTRY:
+            return _by_entries(view, windows.back.n, group, day)
+        begins, complete = _active(view, windows.back.n, group, day)
+        return Windowed(group, day, begins, day, complete)
     lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
-    first, last = np.tile(lo, count), np.tile(hi, count)
-    return Windowed(group, date, first, last, view.complete(first, last))
+    date, first, last, whole = (
+        Spread.of_spans(part, count) for part in (ends, lo, hi, view.complete(lo, hi))
+    )
+    return Windowed(Spread.of_groups(count, len(ends)), date, first, last, whole)
 
 
 def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:

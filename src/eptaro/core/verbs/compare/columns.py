@@ -17,6 +17,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.columns import dates, difference
 from eptaro.core.tables.deferred import Deferred, together
+from eptaro.core.tables.spread import Spread
 from eptaro.core.verbs.compare.details import detail_columns, growth_column, standing_column
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
@@ -31,17 +32,25 @@ class Compared:
 
     def __init__(self, view: View, now: Sides, priors: Sequence[Sides]) -> None:
         count, groups = len(now), view.groups.count
-        self._view = view
+        self._view, self._now, self._priors = view, now, priors
         self.place = np.tile(np.arange(count), groups)
         self.group = np.repeat(np.arange(groups), count)
-        self.now = now.at(self.place)
-        self.priors = [prior.at(self.place) for prior in priors]
-        self.exists: Flags = now.exists[self.place]
-        self.comparable = view.complete(self.now.first, self.now.last)
-        for prior in self.priors:
-            self.exists = self.exists & prior.exists
-            self.comparable = self.comparable & view.complete(prior.first, prior.last)
-        self.comparable = self.comparable & self.exists
+        exists, comparable = now.exists, view.complete(now.first, now.last)
+        for prior in priors:
+            exists = exists & prior.exists
+            comparable = comparable & view.complete(prior.first, prior.last)
+        self.exists: Flags = exists[self.place]
+        self.comparable: Flags = (comparable & exists)[self.place]
+
+    @cached_property
+    def now(self) -> Sides:
+        """The current side of each row."""
+        return self._now.at(self.place)
+
+    @cached_property
+    def priors(self) -> list[Sides]:
+        """The prior sides of each row."""
+        return [prior.at(self.place) for prior in self._priors]
 
     def head(self, *, with_day: bool) -> list[Deferred]:
         """Return the columns that tell the sides."""
@@ -51,7 +60,7 @@ class Compared:
             *(["day"] if with_day else []),
             *("first", "last", "prior_period", "prior_first", "prior_last"),
             *("comparable", "prior_clamped"),
-            *(["prior_spans"] if len(self.priors) > 1 else []),
+            *(["prior_spans"] if len(self._priors) > 1 else []),
         ]
         return together(names, len(self.group), lambda: self._head(with_day=with_day))
 
@@ -102,11 +111,11 @@ class Compared:
 
     def values(self, measure: Measure) -> tuple[Column, Column]:
         """Return a measure's values now and before."""
-        value, group = self._view.value, self.group
-        now = value(measure, group, self.now.first, self.now.last).blanked(self.now.exists)
+        value = self._view.value_of_all
+        now = value(measure, self._now.first, self._now.last)
+        now = now.blanked(self._now.exists[self.place])
         priors = [
-            value(measure, group, prior.first, prior.last).blanked(self.exists)
-            for prior in self.priors
+            value(measure, prior.first, prior.last).blanked(self.exists) for prior in self._priors
         ]
         if len(priors) == 1:
             return now, priors[0]
@@ -124,17 +133,16 @@ class Compared:
 
     def numbers(self, measure: Measure, pairing: Pairing | None) -> dict[str, Number]:
         """Return what stands behind a measure's value, prior value, change and change ratio."""
-        name, now, exists = measure.name, self.now, self.exists
-        side = Side("current side", now.first, now.last, now.exists)
-        value = self._value(measure, side)
+        name, exists, now = measure.name, self.exists, self._days_of(self._now)
+        value = self._value(measure, Side("current side", *now, self._now.exists[self.place]))
         before: Value | Mean
-        if len(self.priors) == 1:
-            (prior,) = self.priors
-            before = self._value(measure, Side("prior side", prior.first, prior.last, exists))
+        if len(self._priors) == 1:
+            prior = self._days_of(self._priors[0])
+            before = self._value(measure, Side("prior side", *prior, exists))
         else:  # the earliest first, as `prior_spans` lists them
             sides = [
-                Side(f"prior side {number}", prior.first, prior.last, exists)
-                for number, prior in enumerate(reversed(self.priors), 1)
+                Side(f"prior side {number}", *self._days_of(prior), exists)
+                for number, prior in enumerate(reversed(self._priors), 1)
             ]
             before = Mean(tuple(self._value(measure, side) for side in sides))
         return {
@@ -143,6 +151,11 @@ class Compared:
             f"{name}_change": Change(value, before, self.comparable, False, pairing),
             f"{name}_change_ratio": Change(value, before, self.comparable, True, pairing),
         }
+
+    def _days_of(self, sides: Sides) -> tuple[Spread, Spread]:
+        """Return the first and the last day of a side in each row."""
+        groups = self._view.groups.count
+        return Spread.of_spans(sides.first, groups), Spread.of_spans(sides.last, groups)
 
     def _value(self, measure: Measure, side: Side) -> Value:
         return Value(self._view, measure, self.group, side)

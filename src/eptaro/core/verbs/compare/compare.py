@@ -24,6 +24,7 @@ from eptaro.core.verbs.compare.effects import Effects
 from eptaro.core.verbs.compare.options import Align, Compare, Kind
 from eptaro.core.verbs.compare.sides import (
     Sides,
+    all_on,
     each_day,
     trailing_windows,
     whole_periods,
@@ -227,7 +228,7 @@ def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], Pairing | No
     else:
         now, find = whole_periods(view, per), of_whole(view, per, level)
     if isinstance(fixed, Span):
-        return now, [_all_on(now, fixed)], None
+        return now, [all_on(now, fixed)], None
     if isinstance(fixed, Period):
         return now, [find(now, _steps_to(fixed, now, per))], _pairing(asked, None)
     priors = [find(now, amount.n * step) for step in range(1, asked.mean_of + 1)]
@@ -274,13 +275,6 @@ def _fixed(view: View, per: str, against: str) -> Period | Span:
         ) from None
     _check_step(view.calendar, per, period.level, f"against={against!r}")
     return period
-
-
-def _all_on(now: Sides, span: Span) -> Sides:
-    """Return prior sides that are one span, whatever the current side is."""
-    same = np.zeros(len(now), np.int64)
-    no = np.zeros(len(now), bool)
-    return Sides(np.full(len(now), str(span)), now.index, same + span.lo, same + span.hi, ~no, no)
 
 
 def _to_date(view: View, asked: Compare) -> Sides:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
@@ -12,6 +13,7 @@ from eptaro.core.calendars.amount import BY_GROUP, Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.span import Span
 from eptaro.core.questions.view import View
 from eptaro.core.verbs.windows import Windows
 from eptaro.errors import QuestionError
@@ -21,10 +23,11 @@ from eptaro.errors import QuestionError
 class Sides:
     """Spans of days row by row, each the whole or a part of the period at `index`.
 
-    A side that does not exist may hold any days; `clamped` tells ends that were cut short.
+    A side that does not exist may hold any days; `clamped` tells ends that were cut short, and
+    `labelled` returns the labels of periods.
     """
 
-    label: NDArray[Any]
+    labelled: Callable[[Ints], NDArray[Any]]
     index: Ints
     first: Ints
     last: Ints
@@ -45,7 +48,7 @@ class Sides:
         """Return sides labelled by their periods; without days given, the whole of these."""
         every = np.ones(len(index), bool)
         return cls(
-            calendar.labels(index, per),
+            lambda index: calendar.labels(index, per),
             index,
             calendar.first_days(index, per) if first is None else first,
             calendar.last_days(index, per) if last is None else last,
@@ -58,7 +61,13 @@ class Sides:
 
     def at(self, place: Ints) -> Sides:
         """Return the sides at some places."""
-        return Sides(*(getattr(self, field.name)[place] for field in fields(self)))
+        arrays = (getattr(self, field.name)[place] for field in fields(self)[1:])
+        return Sides(self.labelled, *arrays)
+
+    @property
+    def label(self) -> NDArray[Any]:
+        """The label of the period of each row."""
+        return self.labelled(self.index)
 
 
 def whole_periods(view: View, per: str) -> Sides:
@@ -98,3 +107,14 @@ def each_day(view: View, per: str, cut: Sides, every: str) -> Sides:
         kept = (last == ends) | (last == cut.last[place])
         place, last = place[kept], last[kept]
     return replace(cut.at(place), last=last)
+
+
+def all_on(now: Sides, span: Span) -> Sides:
+    """Return prior sides that are one span, whatever the current side is."""
+    same = np.zeros(len(now), np.int64)
+    no = np.zeros(len(now), bool)
+
+    def labelled(index: Ints) -> NDArray[Any]:
+        return np.full(len(index), str(span))
+
+    return Sides(labelled, now.index, same + span.lo, same + span.hi, ~no, no)
