@@ -17,7 +17,7 @@ from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.deferred import Deferred
 from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.spread import Spread
+from eptaro.core.tables.repeated import Repeated
 from eptaro.errors import QuestionError, unknown
 
 
@@ -99,13 +99,13 @@ class Groups:
         """Return the group columns of a result whose rows belong to the given groups."""
         return [column.made() for column in self.later(places)]
 
-    def later(self, places: NDArray[Any] | Spread) -> list[Deferred]:
+    def later(self, places: NDArray[Any] | Repeated) -> list[Deferred]:
         """Return the group columns of a result, to be worked out when they are asked for."""
         return [
             Deferred(name, len(places), partial(self._column, name, places)) for name in self.names
         ]
 
-    def _column(self, name: str, places: NDArray[Any] | Spread) -> Column:
+    def _column(self, name: str, places: NDArray[Any] | Repeated) -> Column:
         codes, each = self.coded[name].codes, self.coded[name].choices
         if len(each):
             each = each.take(np.maximum(codes, 0)).blanked(codes >= 0)

@@ -18,7 +18,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables.answer import Answer, Question
-from eptaro.core.tables.spread import ManyFlags, ManyInts
+from eptaro.core.tables.repeated import ManyFlags, ManyInts
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.spread import Spread
+from eptaro.core.tables.repeated import Repeated
 
 
 class Deferred:
@@ -43,7 +43,7 @@ class Deferred:
 AnyColumn: TypeAlias = Column | Deferred
 
 
-def taken(columns: Sequence[Column], places: NDArray[Any] | Spread) -> list[Deferred]:
+def taken(columns: Sequence[Column], places: NDArray[Any] | Repeated) -> list[Deferred]:
     """Return columns at some places, to be worked out when they are asked for."""
 
     def make(column: Column) -> Column:

@@ -19,7 +19,7 @@ from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, taken
-from eptaro.core.tables.spread import Spread
+from eptaro.core.tables.repeated import Repeated
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
 from eptaro.errors import QuestionError, check_texts
@@ -112,10 +112,10 @@ def accumulate(
         return per_entry(view, Side("days", rows.since, rows.last), "_to_date", label, asked)
     rows = _rows(view, within, check_level(every, self.calendar.levels))
     count, groups = len(rows.last), view.groups.count
-    group, place = Spread.of_groups(groups, count), Spread.of_spans(np.arange(count), groups)
-    last, since = Spread.of_spans(rows.last, groups), Spread.of_spans(rows.since, groups)
+    group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
+    last, since = Repeated.of_spans(rows.last, groups), Repeated.of_spans(rows.since, groups)
     columns: list[AnyColumn] = [*view.groups.later(group), *taken(rows.head(view, asked), place)]
-    opens = Spread.of_spans(np.maximum(rows.opens, rows.since), groups)
+    opens = Repeated.of_spans(np.maximum(rows.opens, rows.since), groups)
     own = Side("day" if every == "day" else "days", opens, last)
     running = Side("days", since, last)
     numbers: dict[str, Number] = {}

@@ -21,7 +21,7 @@ from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.deferred import taken
 from eptaro.core.tables.display import shown
-from eptaro.core.tables.spread import Spread
+from eptaro.core.tables.repeated import Repeated
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.cross_tab import across
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
@@ -178,8 +178,8 @@ def recap(
 def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     """Return one row per group and period, with shares and ranks where these are asked for."""
     count, groups, measures = len(rows.labels), view.groups.count, view.facts.measures
-    group, place = Spread.of_groups(groups, count), Spread.of_spans(np.arange(count), groups)
-    first, last, parts = (Spread.of_spans(p, groups) for p in (rows.first, rows.last, rows.parts))
+    group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
+    first, last, parts = (Repeated.of_spans(p, groups) for p in (rows.first, rows.last, rows.parts))
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
     beside = []
     for measure, value in zip(measures, values, strict=True):
@@ -202,7 +202,7 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
         group,
         {m.name: Value(view, m, group, side) for m in measures},
         np.arange(len(group)),
-        Spread.of_spans(rows.of_level(TOTAL), groups),
+        Repeated.of_spans(rows.of_level(TOTAL), groups),
     )
     tied = tie_out(view, values, np.asarray(parts)) | view.rows_in()
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}

@@ -19,7 +19,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, together
-from eptaro.core.tables.spread import ManyFlags, ManyInts, Spread
+from eptaro.core.tables.repeated import ManyFlags, ManyInts, Repeated
 from eptaro.errors import QuestionError
 
 
@@ -136,7 +136,7 @@ class Windowed:
     def value(self, view: View, measure: Measure) -> Column:
         """Return a measure over the windows."""
         if self.ledger is None or self.lo is None or self.hi is None:
-            if isinstance(self.first, Spread) and isinstance(self.last, Spread):
+            if isinstance(self.first, Repeated) and isinstance(self.last, Repeated):
                 return view.value_of_all(measure, self.first.values, self.last.values)
             group, first, last = (np.asarray(p) for p in (self.group, self.first, self.last))
             return view.value(measure, group, first, last)
@@ -166,9 +166,9 @@ def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
         return Windowed(group, day, begins, day, complete)
     lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
     date, first, last, whole = (
-        Spread.of_spans(part, count) for part in (ends, lo, hi, view.complete(lo, hi))
+        Repeated.of_spans(part, count) for part in (ends, lo, hi, view.complete(lo, hi))
     )
-    return Windowed(Spread.of_groups(count, len(ends)), date, first, last, whole)
+    return Windowed(Repeated.of_groups(count, len(ends)), date, first, last, whole)
 
 
 def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:

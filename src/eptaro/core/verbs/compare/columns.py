@@ -17,7 +17,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.columns import dates, difference
 from eptaro.core.tables.deferred import Deferred, together
-from eptaro.core.tables.spread import Spread
+from eptaro.core.tables.repeated import Repeated
 from eptaro.core.verbs.compare.details import detail_columns, growth_column, standing_column
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
@@ -152,10 +152,10 @@ class Compared:
             f"{name}_change_ratio": Change(value, before, self.comparable, True, pairing),
         }
 
-    def _days_of(self, sides: Sides) -> tuple[Spread, Spread]:
+    def _days_of(self, sides: Sides) -> tuple[Repeated, Repeated]:
         """Return the first and the last day of a side in each row."""
         groups = self._view.groups.count
-        return Spread.of_spans(sides.first, groups), Spread.of_spans(sides.last, groups)
+        return Repeated.of_spans(sides.first, groups), Repeated.of_spans(sides.last, groups)
 
     def _value(self, measure: Measure, side: Side) -> Value:
         return Value(self._view, measure, self.group, side)

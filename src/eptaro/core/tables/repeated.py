@@ -1,4 +1,4 @@
-"""`Spread`: values of rows that stand group by group, each group with the same spans of days."""
+"""`Repeated`: values of rows that stand group by group, each group with the same spans of days."""
 
 from __future__ import annotations
 
@@ -13,14 +13,14 @@ from eptaro.core.calendars.days import Flags, Ints
 
 
 @dataclass(frozen=True, eq=False)
-class Spread:
+class Repeated:
     """Few values that stand for those of many rows, which are written out when they are needed.
 
     Each value is that of `each` rows one after the other, and after the last one it begins anew.
 
-    >>> rows = Spread(np.array([7, 9]), 2, 6)
+    >>> rows = Repeated(np.array([7, 9]), 2, 8)
     >>> np.asarray(rows).tolist(), int(rows[3]), rows[np.array([0, 4])].tolist()
-    ([7, 7, 9, 9, 7, 7], 9, [7, 7])
+    ([7, 7, 9, 9, 7, 7, 9, 9], 9, [7, 7])
     """
 
     values: NDArray[Any]
@@ -28,12 +28,12 @@ class Spread:
     rows: int
 
     @classmethod
-    def of_groups(cls, groups: int, spans: int) -> Spread:
+    def of_groups(cls, groups: int, spans: int) -> Repeated:
         """Return the group of each row, from 0."""
         return cls(np.arange(groups), spans, groups * spans)
 
     @classmethod
-    def of_spans(cls, values: NDArray[Any], groups: int) -> Spread:
+    def of_spans(cls, values: NDArray[Any], groups: int) -> Repeated:
         """Return what each row has of its span."""
         return cls(values, 1, groups * len(values))
 
@@ -57,5 +57,5 @@ class Spread:
         return run if times == 1 else np.tile(run, times)
 
 
-ManyInts: TypeAlias = Ints | Spread
-ManyFlags: TypeAlias = Flags | Spread
+ManyInts: TypeAlias = Ints | Repeated
+ManyFlags: TypeAlias = Flags | Repeated
