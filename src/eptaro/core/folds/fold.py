@@ -19,7 +19,7 @@ from eptaro.core.folds.cells import Cells, together
 from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.rows.carried import carried_out
+from eptaro.core.folds.rows.carried import carried_out, sole_values
 from eptaro.core.folds.rows.rowcells import RowCells
 from eptaro.core.folds.rows.steps import Counted, Step, step_of
 from eptaro.core.tables.column import Column
@@ -101,10 +101,15 @@ class Fold:
         days = last - first + 1
         cells_of = RowCells(batch.days, slots, first, days, count * days)
         keys: Ints | None = None
-        if cells_of.size > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
-            keys, cells_of = cells_of.occupied()
-        axis = Axis(count, first, days, keys)
         steps = [self._step(plane, batch) for plane in self.planes]
+        if cells_of.size > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
+            sole = sole_values(steps)
+            if sole is not None and sole.values is not None:
+                keys, cells_of, values = cells_of.occupied_by(sole.values)
+                steps = [step if step is not sole else step.moved(values) for step in steps]
+            else:
+                keys, cells_of = cells_of.occupied()
+        axis = Axis(count, first, days, keys)
         tallies = carried_out(steps, cells_of, batch)
         return Cells(axis, dict(zip(self.planes, tallies, strict=True)))
 

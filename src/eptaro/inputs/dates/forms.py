@@ -9,14 +9,16 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from eptaro.errors import DateError
 from eptaro.rules.dates import DateRules
 
 _TIME = (
     r"(?:[T ]+(?P<H>\d{1,2}):(?P<M>\d{2})(?::(?P<S>\d{2})(?:[.,](?P<f>\d{1,9}))?)?"
-    r" ?(?P<p>[AaPp]\.?[Mm]\.?)? ?(?P<z>[Zz]|[+-]\d{2}:?\d{2})?)?"
+    r" ?(?P<p>[AaPp]\.?[Mm]\.?)? ?(?P<z>[Zz]|UTC|GMT|[+-]\d{2}:?\d{2})?)?"
 )
+_WEEKDAY = r"(?P<w>[\p{L}\p{M}]+)\.?"
 _WORD = r"(?P<b>[\p{L}\p{M}]+)\.?"
 _DIRECTIVES = {
     "%Y": r"(?P<y>\d{4})",
@@ -25,13 +27,15 @@ _DIRECTIVES = {
     "%d": r"(?P<d>\d{1,2})",
     "%b": _WORD,
     "%B": _WORD,
+    "%a": _WEEKDAY,
+    "%A": _WEEKDAY,
     "%H": r"(?P<H>\d{1,2})",
     "%I": r"(?P<H>\d{1,2})",
     "%M": r"(?P<M>\d{2})",
     "%S": r"(?P<S>\d{2})",
     "%f": r"(?P<f>\d{1,9})",
     "%p": r"(?P<p>[AaPp]\.?[Mm]\.?)",
-    "%z": r"(?P<z>[Zz]|[+-]\d{2}:?\d{2})",
+    "%z": r"(?P<z>[Zz]|UTC|GMT|[+-]\d{2}:?\d{2})",
     "%%": "%",
 }
 
@@ -48,7 +52,56 @@ class Form:
     shown: str
 
 
-PLAIN = (Form(ISO, "2025-08-20"), Form(COMPACT, "20250820"))
+def _ordered(order: str, *, worded: bool) -> str:
+    """Return the pattern of an order, with the month as a number or as a word, which a weekday may
+    stand before.
+
+    Between numbers stands the same separator twice, `g` and `h`.
+    """
+    gap = r"[./\-, ]+"
+    day = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
+    month = _WORD if worded else r"(?P<m>\d{1,2})"
+    parts = {"y": r"(?P<y>\d{4}|\d{2})", "m": month, "d": day}
+    first, second, third = (parts[letter] for letter in order)
+    if worded:
+        return rf"^(?:{_WEEKDAY},? +)?{first}{gap}{second}{gap}{third}{_TIME}$"
+    return rf"^{first}(?P<g>{gap}){second}(?P<h>{gap}){third}{_TIME}$"
+
+
+PLAIN = (
+    Form(ISO, "2025-08-20"),
+    Form(COMPACT, "20250820"),
+    # A month that is a word cannot be taken for a day, whatever the order.
+    *(Form(_ordered(order, worded=True), "20 Aug 2025") for order in ("dmy", "mdy", "ymd")),
+)
+
+
+class Cure(NamedTuple):
+    """A pattern of texts that a rule would read, and what to say of it."""
+
+    pattern: str
+    said: str
+
+
+_TWO, _GAP = r"\d{1,2}", r" ?[./\- ] ?"
+CURES = (
+    Cure(
+        rf"^{_TWO}{_GAP}{_TWO}{_GAP}\d{{4}}\b",
+        "say with order=dmy or mdy whether day or month comes first",
+    ),
+    Cure(
+        rf"^{_TWO}{_GAP}{_TWO}{_GAP}{_TWO}\b",
+        "say with order= which part comes first, and with pivot= which years are 2000s",
+    ),
+    Cure(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "say order=ymd"),
+    Cure(r"^\d{5}(\.\d+)?$", "a serial number of days? say serials=1900 or 1904"),
+    Cure(r"^\d{9,10}$", "seconds since 1970? say unix=s"),
+    Cure(r"^\d{12,13}$", "milliseconds since 1970? say unix=ms"),
+    Cure(
+        r"^\d{1,2}[./\-, ]+[\p{L}\p{M}]+[./\-, ]+\d{4}\b",
+        "a month in another language? say which with locale=",
+    ),
+)
 
 
 def forms(rules: DateRules) -> Sequence[Form]:
@@ -57,26 +110,10 @@ def forms(rules: DateRules) -> Sequence[Form]:
         return [Form(_compiled(text), text) for text in rules.formats]
     if rules.order in (None, "infer"):
         return PLAIN
-    return _ordered(str(rules.order))
-
-
-def _ordered(order: str) -> list[Form]:
-    """Return the forms of an order, with the month as a number or as a word.
-
-    Between numbers stands the same separator twice, `g` and `h`.
-    """
-    year = r"(?P<y>\d{4}|\d{2})"
-    day = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
-    gap, example = r"[./\-, ]+", {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}
-    made = []
-    for month in (r"(?P<m>\d{1,2})", _WORD):
-        parts = {"y": year, "m": month, "d": day}
-        first, second, third = (parts[letter] for letter in order)
-        body = f"{first}{gap}{second}{gap}{third}"
-        if month != _WORD:
-            body = f"{first}(?P<g>{gap}){second}(?P<h>{gap}){third}"
-        made.append(Form(rf"^{body}{_TIME}$", example[order]))
-    return [*made, *(PLAIN if order == "ymd" else PLAIN[:1])]
+    order = str(rules.order)
+    example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
+    made = [Form(_ordered(order, worded=worded), example) for worded in (False, True)]
+    return [*made, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
 
 
 def _compiled(text: str) -> str:

@@ -11,10 +11,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints, month_starts
+from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints, month_starts, weekday
 from eptaro.core.calendars.names import Names
 from eptaro.errors import DateError
-from eptaro.inputs.dates.forms import PLAIN, Form, forms
+from eptaro.inputs.dates.forms import CURES, PLAIN, Form, forms
 from eptaro.inputs.dates.zones import offsets_by_rule
 from eptaro.rules.dates import DateRules
 
@@ -60,13 +60,20 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
         reason[left[hit & ~good]] = "does not exist in the calendar"
         reason[left[parts.short]] = _TWO_DIGITS
         reason[left[parts.mixed]] = "has two different separators"
+        reason[left[parts.astray]] = "names another weekday than that of its date"
         reason[rows] = ""
         # What fits a form but does not exist may still fit a later declared format.
-        left = left[~good] if rules.formats else left[~hit]
+        left = left[~good] if rules.formats else left[~hit & ~parts.astray]
         if not len(left):
             break
     untouched = left[reason[left] == ""]
     reason[untouched] = f"is not written as {shown}"
+    if accepted is PLAIN and len(untouched):
+        said = trimmed.take(pa.array(untouched))
+        for cure in CURES:
+            fits = pc.fill_null(pc.match_substring_regex(said, cure.pattern), False)
+            hit = untouched[fits.to_numpy(zero_copy_only=False)]
+            reason[hit] = f"is not written as {shown} ({cure.said})"
     return Parsed(day, micros, offset, reason)
 
 
@@ -86,6 +93,7 @@ class _Parts:
     """The named parts of texts that match one form, as numbers."""
 
     def __init__(self, texts: pa.Array, form: Form, rules: DateRules) -> None:
+        self._locale = rules.locale
         found = pc.extract_regex(texts, form.pattern)
         self.matched: Flags = found.is_valid().to_numpy(zero_copy_only=False)
         names = [field.name for field in found.type]
@@ -106,6 +114,8 @@ class _Parts:
         start, room = month_starts(months), month_starts(months + 1) - month_starts(months)
         self.exists: Flags = inside & (number >= 1) & (number <= room)
         self.day: Ints = start + number - 1
+        self.astray: Flags = self._is_astray(parts)
+        self.matched &= ~self.astray
         hour = self._hours(parts)
         minute, second = self._number(parts, "M"), self._number(parts, "S")
         self.exists &= (hour < 24) & (minute < 60) & (second < 60)
@@ -113,6 +123,20 @@ class _Parts:
             (hour * 60 + minute) * MINUTE + second * 1_000_000 + self._fraction(parts)
         )
         self.offset: Ints = self._offset(parts)
+
+    def _is_astray(self, parts: dict[str, pa.Array]) -> Flags:
+        """Return where a weekday is named that is not that of the date; no word for one is no
+        match.
+        """
+        if "w" not in parts:
+            return np.zeros(len(self.matched), bool)
+        words = pc.utf8_lower(pc.fill_null(parts["w"], ""))
+        known = _weekday_words(self._locale)
+        named: Ints = np.array([known.get(word, -1) for word in words.to_pylist()], np.int64)
+        there = pc.not_equal(words, "").to_numpy(zero_copy_only=False)
+        self.matched &= ~there | (named >= 0)
+        found: Flags = self.matched & self.exists & there & (named != weekday(self.day))
+        return found
 
     def _differ(self, parts: dict[str, pa.Array], one: str, two: str) -> Flags:
         """Return where two parts are not the same but for spaces, where the form has them."""
@@ -161,7 +185,7 @@ def _any(texts: pa.Array) -> bool:
 def _minutes(text: str | None) -> int:
     if not text:
         return int(NO_OFFSET)
-    if text in "Zz":
+    if text.upper() in ("Z", "UTC", "GMT"):
         return 0
     sign = -1 if text[0] == "-" else 1
     return sign * (int(text[1:3]) * 60 + int(text[-2:]))
@@ -176,14 +200,27 @@ def _month_numbers(words: pa.Array, locale: str) -> Ints:
     return found
 
 
-def _month_words(locale: str) -> dict[str, int]:
-    names = [Names()]
-    if locale != "en":
-        from eptaro.inputs.locales import locale_names
+def _names(locale: str) -> list[Names]:
+    """Return the names of a language, and those of English."""
+    if locale == "en":
+        return [Names()]
+    from eptaro.inputs.locales import locale_names
 
-        names.insert(0, locale_names(locale))
+    return [locale_names(locale), Names()]
+
+
+def _weekday_words(locale: str) -> dict[str, int]:
     found: dict[str, int] = {}
-    for one in names:
+    for one in _names(locale):
+        for words in (one.weekdays, one.weekdays_short):
+            for number, word in enumerate(words):
+                found.setdefault(re.sub(r"\.$", "", word.lower()), number)
+    return found
+
+
+def _month_words(locale: str) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for one in _names(locale):
         for words in (one.months, one.months_short, *one.months_in_dates):
             for number, word in enumerate(words, 1):
                 found.setdefault(re.sub(r"\.$", "", word.lower()), number)

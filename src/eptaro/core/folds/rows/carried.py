@@ -48,6 +48,14 @@ def carried_out(steps: Sequence[Step], cells_of: RowCells, batch: Batch) -> list
     return [step.tally(found.get(step, []), cells_of) for step in steps]
 
 
+def sole_values(steps: Sequence[Step]) -> Step | None:
+    """Return the one step that adds up values, where all others only count rows: its values can be
+    put in order themselves, which is quicker than to look them up.
+    """
+    others = [step for step in steps if step.op != Op.ROWS]
+    return others[0] if len(others) == 1 and others[0].moves else None
+
+
 class _Packed(NamedTuple):
     """A step whose first word has room for the number of rows, and its plan."""
 
@@ -71,7 +79,7 @@ def _folded(plans: Sequence[Plan], cells_of: RowCells, batch: Batch) -> Words:
     rows, size = len(batch), cells_of.size
     times = _NO_TIMES if batch.times is None else batch.times
     most = min(_MOST_PARTS, rows // _LEAST_PART)
-    if cells_of.order is not None:
+    if cells_of.is_in_order:
         words = fresh(size, plans)
         cuts = _cuts(cells_of.slots, max(most, 1))
         at_once([partial(_fold_part, plans, cells_of, times, of, words) for of in cuts])

@@ -17,7 +17,8 @@ _NO_DAYS, _NO_SLOTS = np.empty(0, np.int32), np.empty(0, np.int64)
 class RowCells:
     """The cell of each row among `size`: slot * width + day - first, where either may be missing.
 
-    With an `order`, the n-th cell is that of row `order[n]`.
+    With an `order`, the n-th cell is that of row `order[n]`. Where it `is_in_order`, rows of one
+    stand side by side.
     """
 
     def __init__(
@@ -28,10 +29,13 @@ class RowCells:
         width: int,
         size: int,
         order: NDArray[np.int32] | None = None,
+        *,
+        in_order: bool = False,
     ) -> None:
         self.days = _NO_DAYS if days is None else np.ascontiguousarray(days)
         self.slots = _NO_SLOTS if slots is None else np.ascontiguousarray(slots)
         self.first, self.width, self.size, self.order = first, width, size, order
+        self.is_in_order = in_order or order is not None
 
     def occupied(self) -> tuple[Ints, RowCells]:
         """Return the cells that hold rows, and the places of rows among them."""
@@ -39,6 +43,14 @@ class RowCells:
         cells, order = self._in_order(self.days, self.slots, rows)
         keys, places = different(cells)
         return keys, RowCells(None, places, 0, 1, len(keys), order)
+
+    def occupied_by(self, values: NDArray[Any]) -> tuple[Ints, RowCells, NDArray[Any]]:
+        """Return the cells that hold rows, the places of rows among them in order, and the values
+        of the rows, which are moved along.
+        """
+        cells, moved = self._in_order(self.days, self.slots, values)
+        keys, places = different(cells)
+        return keys, RowCells(None, places, 0, 1, len(keys), in_order=True), moved
 
     def at(self, rows: Ints) -> Ints:
         """Return the cells of some rows."""

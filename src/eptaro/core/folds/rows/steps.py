@@ -5,6 +5,7 @@ size, by itself in Python integers.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from copy import copy
 from typing import Any, assert_never
 
 import numpy as np
@@ -46,6 +47,7 @@ class Step:
     values: NDArray[Any] | None = None
     filled: Flags | None = None
     centre = 0
+    moves = False  # whether the values may be put in order themselves
 
     def plan(self) -> Plan:
         """Return what the kernel is to do, with the first word of a cell."""
@@ -62,6 +64,12 @@ class Step:
         for that.
         """
         return None
+
+    def moved(self, values: NDArray[Any]) -> Step:
+        """Return the step for rows in another order, whose values are given."""
+        found = copy(self)
+        found.values = values
+        return found
 
     def tally(self, words: Words, cells_of: RowCells) -> Tally:
         """Return what all rows come to."""
@@ -94,6 +102,7 @@ class _Summed(Step):
         self._most = most = _largest(column, extent, 0)
         self._beyond = _rows_from(column, 0, _LARGEST_SUMMED, most)
         self.values = _without(column, self._beyond)
+        self.moves = self.filled is None and self._beyond is None
         halves = min(most, _LARGEST_SUMMED) * len(column) >= exact.ROOM
         if column.kind == "float":
             self.op = Op.SUM_FLOATS_HALVES if halves else Op.SUM_FLOATS
