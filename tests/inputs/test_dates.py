@@ -55,6 +55,40 @@ class Documented(unittest.TestCase):
             self.assertIn(refused, str(caught.exception))
 
 
+class Worded(unittest.TestCase):
+    """Months that are words, in any order, with and without a weekday."""
+
+    def test_every_day_of_some_years_in_every_usual_way(self):
+        days = [dt.date(1999, 12, 25) + dt.timedelta(n * 7 + n % 7) for n in range(400)]
+        for form in ("%d %B %Y", "%B %d, %Y", "%d-%b-%Y", "%b %d %Y", "%Y-%b-%d", "%a, %d %b %Y 10:00:00 GMT", "%A %B %d %Y"):  # fmt: skip
+            texts = pa.chunked_array([[f"{day:{form}}" for day in days]])
+            zone = {"zone": "UTC"} if "GMT" in form else {}
+            found = read_dates(texts, ep.DateRules(**zone))
+            self.assertTrue(found.bad is None or not found.bad.any(), form)
+            self.assertEqual(as_dates(found.days).tolist(), days, form)
+
+    def test_a_wrong_weekday_or_word_is_refused(self):
+        for text, said in (
+            ("Mon, 20 Aug 2025", "another weekday"), ("Xyz, 20 Aug 2025", "is not written as"), ("20 Foo 2025", "another language"),
+            ("31 Feb 2025", "does not exist"), ("20 Aug 25", "two digits"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(ep.DateError, said):
+                book([text, "2025-01-01"])
+
+    def test_a_refusal_names_the_rule_that_reads_it(self):
+        cures = (
+            ("03/04/2025", {"order": "dmy"}), ("1/1/97", {"order": "mdy", "pivot": 49}), ("2025/8/2", {"order": "ymd"}),
+            ("45889", {"serials": "1900"}), ("1755648000", {"unix": "s"}), ("1755648000000", {"unix": "ms"}), ("20 août 2025", {"locale": "fr", "order": "dmy"}),
+        )  # fmt: skip
+        for text, rules in cures:
+            with self.assertRaises(ep.DateError) as caught:
+                book([text])
+            for rule in rules:
+                if (text, rule) != ("20 août 2025", "order"):
+                    self.assertIn(f"{rule}=", str(caught.exception), text)
+            self.assertEqual(book([text], **rules).rows, 1)
+
+
 class Typed(unittest.TestCase):
     """Each accepted type means its own day."""
 

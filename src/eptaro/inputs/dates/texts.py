@@ -43,7 +43,8 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
     day, micros = np.zeros(size, np.int64), np.zeros(size, np.int64)
     offset, reason = np.full(size, NO_OFFSET), np.full(size, "", object)
     accepted = forms(rules)
-    shown = " or ".join(dict.fromkeys(form.shown for form in accepted))
+    *rest, last = dict.fromkeys(form.shown for form in accepted)
+    shown = f"{', '.join(rest)} or {last}" if rest else last
     trimmed = pc.utf8_trim_whitespace(texts)
     if accepted is PLAIN and (days := _plain_days(trimmed)) is not None:
         return Parsed(days, micros, offset, reason)
