@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
+from eptaro.core.folds.picks import Pick
 from eptaro.core.questions.scope import AsOf
+from eptaro.core.tables.column import NO_NUMBERS
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.errors import InputError, QuestionError, unknown
@@ -59,9 +62,10 @@ def write_report(
 ) -> Path:
     """Write a page (.html) or a workbook (.xlsx) and return its path.
 
-    Raises `InputError` for another ending, or for an option of the other kind.
+    It shows the measures that are numbers. Raises `InputError` for another ending, or for an option
+    of the other kind, `QuestionError` where no measure is a number.
     """
-    target = Path(path)
+    target, book = Path(path), _of_numbers(book)
     years = book.coverage.days // 365
     if years > _MOST_YEARS and asked.years is None:
         raise QuestionError(
@@ -80,3 +84,15 @@ def write_report(
 
             return write_workbook(book, target, asked.rules(SheetRules), as_of)
     raise InputError(f"{target}: {unknown('report ending', target.suffix, ENDINGS)}")
+
+
+def _of_numbers(book: KeptBook) -> KeptBook:
+    """Return the book without measures that are texts or dates."""
+    tallies = book.cells.tallies.items()
+    said = {plane for plane, t in tallies if isinstance(t, Pick) and t.kind in NO_NUMBERS}
+    kept = tuple(measure for measure in book.measures if not measure.planes & said)
+    if not kept:
+        raise QuestionError("a report needs a measure that is a number, such as trips=count()")
+    found = copy(book)
+    object.__setattr__(found, "measures", kept)
+    return found

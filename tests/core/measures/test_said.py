@@ -14,7 +14,7 @@ import eptaro as ep
 
 MEASURES = [
     "s=sum(x)", "lo=min(status)", "hi=max(status)", "opened=first(status)", "closed=last(status)", "due=min(due)",
-    "paid=last(status where x > 5)", "late=max(due where status = 'paid')", "n=count(status)",
+    "paid=last(status where x > 5)", "late=max(due where status = 'paid')", "n=count(status)", "kinds=distinct(status)",
 ]  # fmt: skip
 
 
@@ -40,7 +40,7 @@ def wanted(given: list[dict]) -> dict:
     return {
         "s": sum(row["x"] for row in given), "lo": min(told, default=None), "hi": max(told, default=None), "opened": told[0] if told else None,
         "closed": told[-1] if told else None, "due": min((row["due"] for row in given), default=None), "paid": large[-1] if large else None,
-        "late": max(paid, default=None), "n": len(told),
+        "late": max(paid, default=None), "n": len(told), "kinds": len({*told}),
     }  # fmt: skip
 
 
@@ -103,8 +103,11 @@ class Said(unittest.TestCase):
 
     def test_nothing_is_reckoned_with_them(self):
         book = ep.Daybook(self.frame, **self.asked)
+        for ending in ("html", "xlsx"):
+            self.assertTrue(book.report(self.folder / f"r.{ending}").exists())
         self.assertNotIn("lo_change", book.compare("month").names)
         for ask in (
+            lambda: ep.Daybook(self.frame, date="at", measures="a=max(due)").report(self.folder / "a.html"),
             lambda: book.recap("month", index="2025-01"), lambda: book.trail("3 days", weights=[1, 2, 3]),
             lambda: ep.Daybook(self.frame, date="at", measures="r=max(status) / sum(x)").recap("month"),
             lambda: ep.Daybook(self.frame, date="at", measures=["a=max(due)", "b=a + 1"]).recap("month"),

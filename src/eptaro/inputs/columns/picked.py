@@ -25,7 +25,7 @@ _NUMBER = r"^\s*[-+]?(\d+[.,]?\d*|[.,]\d+)([eE][-+]?\d+)?\s*$"
 def only_picked(planes: Iterable[Plane]) -> list[str]:
     """Return the columns of which values are picked, and counted, but never reckoned with."""
     planes = [plane for plane in planes if plane.column]
-    reckoned = {p.column for p in planes if p.what not in (*_PICKS, "filled")}
+    reckoned = {p.column for p in planes if p.what not in (*_PICKS, "filled", "codes")}
     return sorted({p.column for p in planes if p.what in _PICKS} - reckoned)
 
 
