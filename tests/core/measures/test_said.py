@@ -98,6 +98,11 @@ class Said(unittest.TestCase):
         none = ep.Daybook({"on": ["2025-01-01"], "v": pa.nulls(1)}, date="on", measures="m=max(v)")
         with self.assertRaisesRegex(ep.InputError, "holds text values in one part and integer"):
             one.merged(two)
+        three = ep.Daybook(
+            {"on": ["2025-01-01"] * 2, "v": ["a", "z"]}, date="on", measures="m=max(v)"
+        )
+        four = ep.Daybook({"on": ["2025-01-02"], "v": ["k"]}, date="on", measures="m=max(v)")
+        self.assertEqual(one.merged(three).merged(four).recap("day")["m"].tolist(), ["z", "k"])
         for a, b in ((one, none), (none, one)):
             self.assertEqual(a.merged(b).recap("day")["m"].tolist(), ["x"])
 

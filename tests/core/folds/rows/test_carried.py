@@ -1,8 +1,10 @@
 """Rows folded in parts side by side come to what they come to at once."""
 
 import datetime as dt
+import itertools
 import random
 import unittest
+from fractions import Fraction
 from unittest import mock
 
 import eptaro as ep
@@ -49,3 +51,22 @@ class Parts(unittest.TestCase):
                             else:
                                 self.assertEqual(two[name], value, name)
                 self.assertGreater(parted.prove(parted.recap("day", by="g")), 50)
+
+    def test_sums_of_every_size_stand_beside_their_counts(self):
+        rng = random.Random(9)
+        for bits in range(30, 63):
+            for floats, least in itertools.product((False, True), (-(2**bits), 2**bits - 1)):
+                values = [rng.randrange(least, 2**bits) for _ in range(300)]
+                if floats:
+                    values = [value // 1024 * 0.5 for value in values]
+                frame = {"on": ["2025-01-01", "2025-01-02"] * 150, "x": values}
+                book = ep.Daybook(frame, date="on", measures=["s=sum(x)", "n=count()"])
+                try:
+                    rows = [*book.recap("day").rows()]
+                except ep.MeasureError:
+                    self.assertGreater(max(abs(sum(values[n::2])) for n in range(2)), 2**62)
+                    continue
+                self.assertEqual([row["n"] for row in rows], [150, 150])
+                for n, row in enumerate(rows):
+                    exact = sum(map(Fraction, values[n::2]))
+                    self.assertEqual(row["s"], float(exact) if floats else exact, bits)
