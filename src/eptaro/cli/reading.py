@@ -36,6 +36,8 @@ class ReadingOptions:
     delimiter: str | None
     encoding: str | None
     decimal: str | None
+    header_row: int | None
+    like: str | None
     sheet: str | None
     query: str | None
 
@@ -62,6 +64,8 @@ class ReadingOptions:
             "delimiter": mark,
             "encoding": self.encoding,
             "decimal": self.decimal,
+            "header_row": self.header_row,
+            "like": self.like,
             "sheet": self.sheet,
             "query": self.query,
         }
@@ -152,6 +156,19 @@ reading_options = option_group(
         type=click.Choice([".", ","]),
         default=None,
         help="The decimal mark in CSV files.",
+    ),
+    click.option(
+        "--header-row",
+        type=int,
+        default=None,
+        metavar="N",
+        help="The line of a CSV file that names the columns, where others stand above it.",
+    ),
+    click.option(
+        "--like",
+        default=None,
+        metavar="ENDING",
+        help="Read files as if they had this ending, such as csv for a .txt.",
     ),
     click.option("--sheet", default=None, metavar="NAME", help="The sheet of a workbook."),
     click.option(

@@ -103,6 +103,8 @@ class Written(Part):
     delimiter: str | None = None
     encoding: str | None = None
     decimal: Literal[".", ","] | None = None
+    header_row: int | None = Field(None, ge=1)
+    like: str | None = None
     sheet: str | None = None
     query: str | None = None
 

@@ -9,8 +9,9 @@ from eptaro.errors import InputError
 
 @dataclass(frozen=True)
 class FileRules:
-    """How files are written: the mark between CSV fields, their encoding, the decimal mark;
-    the sheet of a workbook; the query for a database.
+    """How files are written: the mark between CSV fields, their encoding, the decimal mark, the
+    line of their column names; the sheet of a workbook; the query for a database; and of a file
+    whose ending says nothing, its kind.
 
     Parameters
     ----------
@@ -20,6 +21,10 @@ class FileRules:
         Of CSV files.
     decimal : {".", ","}
         The decimal mark in CSV files.
+    header_row : int
+        The line of a CSV file that names the columns, from 1; those above it are passed over.
+    like : str, optional
+        The ending that files are read by, whatever theirs is, such as `csv`.
     sheet : str, optional
         The sheet of a workbook, by default the first.
     query : str, optional
@@ -34,12 +39,16 @@ class FileRules:
     delimiter: str = ","
     encoding: str = "utf-8"
     decimal: str = "."
+    header_row: int = 1
+    like: str | None = None
     sheet: str | None = None
     query: str | None = None
 
     def __post_init__(self) -> None:
         if len(self.delimiter) != 1 or not self.delimiter.isascii() or self.delimiter in '"\r\n':
             raise InputError(f"delimiter={self.delimiter!r} is not one character such as , or ;")
+        if not isinstance(self.header_row, int) or self.header_row < 1:
+            raise InputError(f"header_row={self.header_row!r} is no line of a file, from 1")
         if self.decimal not in (".", ","):
             raise InputError(f"decimal={self.decimal!r} is neither . nor ,")
         if self.decimal == self.delimiter:

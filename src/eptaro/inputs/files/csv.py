@@ -25,6 +25,7 @@ from eptaro.rules.files import FileRules
 
 _BLOCK = 1 << 23
 _PEEK = 1 << 16
+_LINES_ABOVE = 100  # lines that may stand above the names, to look for these
 _LONGEST_HEADER = 1 << 24  # bytes
 _LARGE = 1 << 30  # bytes unpacked that may have any ratio
 _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
@@ -42,7 +43,8 @@ class CsvFile(Source):
     def __init__(self, path: Path, rules: FileRules) -> None:
         self.path, self.name, self._rules = path, str(path), rules
         self._size = path.stat().st_size
-        tab = ".tsv" in path.suffixes and rules.delimiter == ","
+        tabbed = ".tsv" in path.suffixes or (rules.like or "").lower().lstrip(".") == "tsv"
+        tab = tabbed and rules.delimiter == ","
         self._delimiter = "\t" if tab else rules.delimiter
 
     def names(self) -> list[str]:
@@ -53,7 +55,9 @@ class CsvFile(Source):
     def _names(self) -> list[str]:
         try:
             text = self._header().decode(self._encoding(), errors="replace").lstrip("\ufeff")
-            header = next(csv.reader(io.StringIO(text), delimiter=self._delimiter), None)
+            below = "".join(io.StringIO(text, newline="").readlines()[self._rules.header_row - 1 :])
+            lines = csv.reader(io.StringIO(below, newline=""), delimiter=self._delimiter)
+            header = next(lines, None)
         except (pa.ArrowException, OSError, csv.Error, LookupError, UnicodeError) as error:
             raise self._unreadable(error) from None
         if not header:
@@ -63,13 +67,14 @@ class CsvFile(Source):
         return header
 
     def _header(self) -> bytes:
-        """Return the beginning of the file with at least its first line."""
-        parts, size = [], 0
+        """Return the beginning of the file, with at least the line of its column names."""
+        parts, size, lines = [], 0, 0
         with self._open() as raw, self._unpacked(raw) as stream:
             while part := stream.read(_PEEK):
                 parts.append(part)
                 size += len(part)
-                if b"\n" in part or b"\r" in part:
+                lines += max(part.count(b"\n"), part.count(b"\r"))
+                if lines >= self._rules.header_row:
                     break
                 if size > _LONGEST_HEADER:
                     raise InputError(
@@ -99,13 +104,32 @@ class CsvFile(Source):
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 8 MB of text at a time."""
-        check_columns(wanted.names, self.names(), self.name)
+        self._check(wanted.names)
         types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, pa.string())
         types |= dict.fromkeys(wanted.numbers, pa.float64())
         try:
             yield from self._parsed(wanted.names, types)
         except pa.ArrowInvalid as error:
             self._explain(wanted, error)
+
+    def _check(self, wanted: list[str]) -> None:
+        """Raise `InputError` for a missing column; it says where a later line names them all."""
+        try:
+            check_columns(wanted, self.names(), self.name)
+        except InputError as error:
+            if self._rules.header_row > 1 or not (line := self._line_naming(wanted)):
+                raise
+            said = f"line {line} names it: say header_row={line}"
+            raise InputError(f"{error}; {said}") from None
+
+    def _line_naming(self, wanted: list[str]) -> int:
+        """Return which of the first lines holds all of some names; 0 for none."""
+        text = self._header().decode(self._encoding(), errors="replace")
+        for number, line in enumerate(text.splitlines()[:_LINES_ABOVE], 1):
+            fields = next(csv.reader([line], delimiter=self._delimiter), [])
+            if {*wanted} <= {*fields}:
+                return number
+        return 0
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns as text."""
@@ -136,7 +160,9 @@ class CsvFile(Source):
             decimal_point=self._rules.decimal,
         )
         parse = arrow_csv.ParseOptions(delimiter=self._delimiter, newlines_in_values=True)
-        read = arrow_csv.ReadOptions(block_size=_BLOCK, encoding=self._encoding())
+        read = arrow_csv.ReadOptions(
+            block_size=_BLOCK, encoding=self._encoding(), skip_rows=self._rules.header_row - 1
+        )
         try:
             with self._open() as raw, self._unpacked(raw) as stream:
                 reader = arrow_csv.open_csv(

@@ -86,17 +86,28 @@ def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     return [_opened(one, rules) for one in found]
 
 
+def _ending(path: Path, rules: FileRules) -> str:
+    """Return the ending that says how a file is read, without that of its packing."""
+    suffixes = [suffix.lower() for suffix in path.suffixes]
+    packed = bool(suffixes) and suffixes[-1] in _PACKED
+    own = suffixes[:-1] if packed else suffixes
+    ending = own[-1] if own else ""
+    if rules.like is not None:
+        ending = "." + rules.like.lower().lstrip(".")
+    if packed and ending and ending not in (".csv", ".tsv"):
+        raise InputError(f"{path}: only CSV files are read packed")
+    return ending
+
+
 def _opened(path: Path, rules: FileRules) -> Source:
     if str(path) == _STANDARD_INPUT:
         return StandardInput(rules)
-    suffixes = [suffix.lower() for suffix in path.suffixes]
-    ending = suffixes[-1] if suffixes else ""
-    if ending in _PACKED and len(suffixes) > 1:
-        ending = suffixes[-2]
-        if ending not in (".csv", ".tsv"):
-            raise InputError(f"{path}: only CSV files are read packed")
+    ending = _ending(path, rules)
     if ending not in READERS:
-        raise InputError(f"{path}: {unknown('file ending', ending, READERS)}")
+        hint = "" if rules.like else "; say with like= how it is written, such as like=csv"
+        raise InputError(f"{path}: {unknown('file ending', ending, READERS)}{hint}")
+    if rules.header_row > 1 and ending not in (".csv", ".tsv"):
+        raise InputError(f"{path}: header_row={rules.header_row} goes with CSV files alone")
     if not path.exists():
         near = [p.name for p in path.parent.glob("*") if p.suffix.lower() in READERS]
         hint = f" ({unknown('file', path.name, sorted(near))})" if near else ""

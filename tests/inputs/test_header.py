@@ -1,0 +1,64 @@
+"""Lines above the names of a CSV file, and files whose ending says nothing."""
+
+import gzip
+import tempfile
+import unittest
+from pathlib import Path
+
+import eptaro as ep
+
+ABOVE = "Ferries of the isles\n\nprinted,2025-08-20\n"
+ROWS = "on,route,fare\n2025-01-02,Norrow,7.50\n2025-02-03,Fenholm,12.25\n"
+ASKED = {"date": "on", "by": "route", "measures": "s=sum(fare)"}
+
+
+class Headers(unittest.TestCase):
+    """The same answer as from a plain file."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (self.folder / "plain.csv").write_text(ROWS)
+        plain = ep.Daybook.read(self.folder / "plain.csv", **ASKED)
+        self.wanted = [*plain.recap("month", by="route").rows()]
+
+    def held(self, path: Path, **rules):
+        for engine in ("stream", "local"):
+            book = ep.Daybook.fold([str(path)], engine=engine, files=ep.FileRules(**rules), **ASKED)
+            self.assertEqual([*book.recap("month", by="route").rows()], self.wanted)
+        found = ep.inspect(path, date="on", files=ep.FileRules(**rules))
+        self.assertIn(2, [row["count"] for row in found.rows() if row["subject"] == "rows"])
+
+    def test_lines_above_the_names_are_passed_over(self):
+        for ending in ("\n", "\r\n"):
+            path = self.folder / "above.csv"
+            path.write_bytes((ABOVE + ROWS).replace("\n", ending).encode("utf-8-sig"))
+            self.held(path, header_row=4)
+            with self.assertRaisesRegex(ep.InputError, "line 4 names it: say header_row=4"):
+                ep.Daybook.read(path, **ASKED)
+
+    def test_files_without_an_ending_or_with_another(self):
+        for name in ("rows.txt", "rows", "rows.dat"):
+            path = self.folder / name
+            path.write_text(ROWS)
+            self.held(path, like="csv")
+            with self.assertRaisesRegex(ep.InputError, "say with like="):
+                ep.Daybook.read(path, **ASKED)
+        path = self.folder / "rows.out"
+        path.write_text((ABOVE + ROWS).replace(",", "\t"))
+        self.held(path, like=".TSV", header_row=4)
+        path = self.folder / "rows.gz"
+        path.write_bytes(gzip.compress((ABOVE + ROWS).encode()))
+        self.held(path, like="csv", header_row=4)
+
+    def test_what_cannot_be(self):
+        path = self.folder / "plain.csv"
+        for rules, said in (({"header_row": 0}, "from 1"), ({"header_row": 9}, "begins with a line of column names"),
+                            ({"like": "doc"}, "unknown file ending '.doc'")):  # fmt: skip
+            with self.assertRaisesRegex(ep.InputError, said):
+                ep.Daybook.read(path, files=ep.FileRules(**rules), **ASKED)
+        other = self.folder / "rows.ndjson"
+        other.write_text('{"on": "2025-01-01"}\n')
+        with self.assertRaisesRegex(ep.InputError, "goes with CSV files alone"):
+            ep.Daybook.read(
+                other, files=ep.FileRules(header_row=2), date="on", measures="n=count()"
+            )
