@@ -10,7 +10,7 @@ from eptaro.core.kernels.twins import marking
 from tests.core.kernels.both import both
 
 
-def sliced(rows: int) -> list[slice]:
+def sliced(rows: int, most: int) -> list[slice]:
     """Return uneven slices of rows, one of them empty."""
     return [slice(0, rows // 3), slice(rows // 3, rows // 3), slice(rows // 3, rows)]
 
@@ -38,8 +38,8 @@ class Marked(unittest.TestCase):
                             module.numbered(np.array([wrong]), least, numbers, codes[:1])
                 with self.assertRaises(ValueError):
                     module.numbered(values, least, numbers, codes[1:])
-            for cut in (sidebyside.cut, sliced):
-                with mock.patch.object(occurring, "cut", cut):
+            for cut in (sidebyside.shares, sliced):
+                with mock.patch.object(occurring, "shares", cut):
                     found, places = occurring.close_together(values, least, span)
                 self.assertEqual(found.tolist(), met)
                 self.assertEqual(found[places].tolist(), values.tolist())
@@ -66,8 +66,8 @@ class Marked(unittest.TestCase):
                     module.mark_pairs(one, two, height, width, seen)
             with self.assertRaises(ValueError):
                 module.mark_pairs(one, two[1:], 6, 9, seen)
-        for cut in (sidebyside.cut, sliced):
-            with mock.patch.object(occurring, "cut", cut):
+        for cut in (sidebyside.shares, sliced):
+            with mock.patch.object(occurring, "shares", cut):
                 met, places = occurring.occurring_pairs(one, two, 6, 9)
             self.assertEqual(met[places].tolist(), wanted)
 

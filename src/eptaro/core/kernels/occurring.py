@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.chosen import distinct, mark, mark_pairs, number_pairs, numbered
-from eptaro.core.kernels.sidebyside import at_once, cut, in_slices
+from eptaro.core.kernels.sidebyside import at_once, in_slices, shares
 
 Codes = NDArray[np.int32]
 Marks = NDArray[np.uint8]
@@ -79,8 +79,8 @@ def _coded(
     found: Callable[[slice, Marks], None],
     put: Callable[[slice, Codes, Codes], None],
 ) -> tuple[Ints, Codes]:
-    """Return the marked numbers and the code of each row; slices are worked on side by side, each
-    with marks of its own.
+    """Return the marked numbers and the code of each row; slices have marks of their own, of which
+    there are a few bytes for each row in all.
     """
     if span > _MOST_MARKED:
         raise ValueError(f"a span of {span} is too long to be marked")
@@ -90,7 +90,7 @@ def _coded(
         found(of, seen)
         return seen
 
-    seen, *others = at_once([partial(marks, of) for of in cut(rows)])
+    seen, *others = at_once([partial(marks, of) for of in shares(rows, 4 * rows // max(span, 1))])
     for other in others:
         seen |= other
     numbers = np.cumsum(seen, dtype=np.int32)

@@ -42,7 +42,16 @@ def at_once(works: Sequence[Callable[[], Item]]) -> list[Item]:
 
 def cut(rows: int) -> list[slice]:
     """Return slices of all rows, as many as can be worked on side by side, none of them large."""
-    count = max(min(WORKERS, rows // _LEAST_SLICE), rows // _MOST_SLICE, 1)
+    return _slices(rows, max(min(WORKERS, rows // _LEAST_SLICE), rows // _MOST_SLICE))
+
+
+def shares(rows: int, most: int) -> list[slice]:
+    """Return slices of all rows, one for each processor where rows are many, and so many at most."""
+    return _slices(rows, min(WORKERS, rows // _LEAST_SLICE, most))
+
+
+def _slices(rows: int, count: int) -> list[slice]:
+    count = max(count, 1)
     return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
 
 
