@@ -46,7 +46,7 @@ def cut(rows: int) -> list[slice]:
 
 
 def shares(rows: int, most: int) -> list[slice]:
-    """Return slices of all rows, one for each processor where rows are many, and so many at most."""
+    """Return slices of all rows: one for each processor where rows are many, at most so many."""
     return _slices(rows, min(WORKERS, rows // _LEAST_SLICE, most))
 
 
