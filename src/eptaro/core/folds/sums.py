@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,11 +12,12 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.adding import Array, added, added_together, running
 from eptaro.core.kernels.chosen import between, between_floats
-from eptaro.core.kernels.sidebyside import in_slices
+from eptaro.core.kernels.sidebyside import at_once, in_slices
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
 
 _ROOM = float(2**63)
+_MANY = 1 << 18  # cells, for which a second thread pays
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,8 +89,12 @@ class Sum:
 
     def prefix(self) -> RunningSum:
         """Return running sums with a leading zero, so that a range is one subtraction."""
-        rest = None if self.rest is None else running(self.rest)
-        return RunningSum(running(self.whole), rest, self.kind, self.scale)
+        parts = [self.whole, *([] if self.rest is None else [self.rest])]
+        if len(self.whole) < _MANY:
+            whole, *rest = map(running, parts)
+        else:
+            whole, *rest = at_once([partial(running, part) for part in parts])
+        return RunningSum(whole, rest[0] if rest else None, self.kind, self.scale)
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,7 +7,10 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import partial
-from typing import TypeVar
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
 
 Item = TypeVar("Item")
 _LEAST_SLICE, _MOST_SLICE = 1 << 17, 1 << 22  # rows
@@ -53,6 +56,15 @@ def shares(rows: int, most: int) -> list[slice]:
 def _slices(rows: int, count: int) -> list[slice]:
     count = max(count, 1)
     return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
+
+
+def in_a_row(column: NDArray[Any]) -> NDArray[Any]:
+    """Return a column of some array as an array of its own."""
+    if column.flags.c_contiguous:
+        return column
+    found = np.empty(len(column), column.dtype)
+    in_slices(lambda of: np.copyto(found[of], column[of]), len(column))
+    return found
 
 
 def in_slices(work: Callable[[slice], None], rows: int) -> None:

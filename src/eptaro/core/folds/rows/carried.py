@@ -16,7 +16,7 @@ from eptaro.core.folds.rows.rowcells import RowCells
 from eptaro.core.folds.rows.steps import Step
 from eptaro.core.kernels.chosen import fold
 from eptaro.core.kernels.plans import WORDS, Op, Plan, fresh, words_of
-from eptaro.core.kernels.sidebyside import at_once
+from eptaro.core.kernels.sidebyside import at_once, in_slices
 from eptaro.core.kernels.twins.folding import join
 
 _MOST_PARTS = 4
@@ -42,8 +42,9 @@ def carried_out(steps: Sequence[Step], cells_of: RowCells, batch: Batch) -> list
     found = {step: words[begin:] for step, begin in begins.items()}
     if packed:
         both, shift = found[packed.step], packed.plan.shift
-        found[packed.step] = [both[0] >> shift, *both[1:]]
-        found[counting[0]] = [both[0] & ((1 << shift) - 1)]
+        sums, rows = _parted(both[0], shift)
+        found[packed.step] = [sums, *both[1:]]
+        found[counting[0]] = [rows]
     found |= dict.fromkeys(counting[1:], found[counting[0]] if counting else [])
     return [step.tally(found.get(step, []), cells_of) for step in steps]
 
@@ -54,6 +55,18 @@ def sole_values(steps: Sequence[Step]) -> Step | None:
     """
     others = [step for step in steps if step.op != Op.ROWS]
     return others[0] if len(others) == 1 and others[0].moves else None
+
+
+def _parted(both: Ints, shift: int) -> tuple[Ints, Ints]:
+    """Return the sums and the numbers of rows that stand in one word each."""
+    sums, rows = np.empty((2, len(both)), np.int64)
+
+    def some(of: slice) -> None:
+        np.right_shift(both[of], shift, out=sums[of])
+        np.bitwise_and(both[of], (1 << shift) - 1, out=rows[of])
+
+    in_slices(some, len(both))
+    return sums, rows
 
 
 class _Packed(NamedTuple):

@@ -21,6 +21,7 @@ from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
 from eptaro.core.folds.sums import Sum
 from eptaro.core.kernels.extents import Extent
 from eptaro.core.kernels.plans import HALF, LIMB, Op, Plan
+from eptaro.core.kernels.sidebyside import in_a_row
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
@@ -83,7 +84,7 @@ class Counted(Step):
 
     def tally(self, words: Words, cells_of: RowCells) -> Sum:
         """Return how many rows each cell has."""
-        return Sum(np.ascontiguousarray(words[0]))
+        return Sum(in_a_row(words[0]))
 
 
 class _Filled(Counted):
@@ -119,7 +120,7 @@ class _Summed(Step):
         return self.plan()._replace(op=op, shift=bits)
 
     def tally(self, words: Words, cells_of: RowCells) -> Sum:
-        whole: NDArray[Any] = np.ascontiguousarray(words[0])
+        whole: NDArray[Any] = in_a_row(words[0])
         halves = self.op in (Op.SUM_HALVES, Op.SUM_FLOATS_HALVES)
         if halves:
             whole = _joined(words[1], whole)
@@ -128,7 +129,7 @@ class _Summed(Step):
             whole = exact.wide(whole) + _added(beyond, cells_of.at(self._beyond), len(whole))
         rest = None
         if self._column.kind == "float":
-            rest = np.ascontiguousarray(words[1 + halves]).view(np.float64)
+            rest = in_a_row(words[1 + halves]).view(np.float64)
         whole = exact.added_up(whole) if halves or self._beyond is not None else whole
         return Sum(whole, rest, self._column.kind, self._column.scale)
 
@@ -150,12 +151,12 @@ class _Squared(Step):
     def tally(self, words: Words, cells_of: RowCells) -> Squares:
         column, size = self._column, len(words[0])
         limbs = 3 if self.op in (Op.SQUARE_LIMBS, Op.SQUARE_FLOATS_LIMBS) else 1
-        whole: NDArray[Any] = np.ascontiguousarray(words[0])
+        whole: NDArray[Any] = in_a_row(words[0])
         for number in range(1, limbs):
             whole = exact.wide(whole) + (exact.wide(words[number]) << (number * LIMB))
         rest = None
         if column.kind == "float":
-            rest = np.ascontiguousarray(words[limbs]).view(np.float64)
+            rest = in_a_row(words[limbs]).view(np.float64)
         if self._beyond is not None:
             cell = cells_of.at(self._beyond)
             squares, left = squared(column.data[self._beyond], column.kind, self.centre)
