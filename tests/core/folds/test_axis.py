@@ -13,7 +13,8 @@ class Bounds(unittest.TestCase):
     def test_all_groups_at_once_equal_one_by_one(self):
         rng = np.random.default_rng(3)
         for groups, days in ((1, 1), (4, 9), (7, 30)):
-            axis = Axis(groups, 100, days)
+            keys = np.flatnonzero(rng.random(groups * days) < 0.5)
+            axis = Axis(groups, 100, days, keys if days == 30 else None)
             first, last = rng.integers(90, 110 + days, (2, 40))
             group = np.repeat(np.arange(groups), 40)
             wanted = axis.bounds(group, np.tile(first, groups), np.tile(last, groups))

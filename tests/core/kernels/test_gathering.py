@@ -32,6 +32,25 @@ class Bounds(unittest.TestCase):
                             ends = [bisect_left(keys.tolist(), end) for end in ends]
                         self.assertEqual([lo[row], hi[row]], ends, module)
 
+    def test_the_same_spans_of_one_group_after_the_other(self):
+        rng = np.random.default_rng(7)
+        width, begin = 6, 100
+        every = np.sort(rng.choice(width * 9, 20, replace=False))
+        for keys in (np.empty(0, np.int64), every, every[:1]):
+            first, last = rng.integers(95, 112, (2, 8))
+            for start, count in ((0, 9), (3, 4), (8, 1), (2, 0)):
+                wanted = np.empty((2, count * 8), np.int64)
+                group = np.repeat(np.arange(start, start + count), 8)
+                asked = np.tile(first, count), np.tile(last, count)
+                gathering.bounds(keys, group, *asked, begin, width, *wanted)
+                for module in both(gathering, "gathering"):
+                    lo, hi = np.empty((2, count, 8), np.int64)
+                    module.bounds_of_all(keys, start, first, last, begin, width, lo, hi)
+                    self.assertEqual(lo.ravel().tolist(), wanted[0].tolist(), module)
+                    self.assertEqual(hi.ravel().tolist(), wanted[1].tolist(), module)
+                    with self.assertRaises(ValueError):
+                        module.bounds_of_all(keys, start, first[1:], last, begin, width, lo, hi)
+
     def test_what_lies_between(self):
         rng = np.random.default_rng(4)
         whole, rest = rng.integers(-(2**60), 2**60, 50), rng.random(50)

@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.bycell import joined_runs, occupied
-from eptaro.core.kernels.chosen import bounds, places
+from eptaro.core.kernels.chosen import bounds, bounds_of_all, places
 from eptaro.core.kernels.room import on_disk, room
 from eptaro.core.kernels.sidebyside import in_slices
 
@@ -65,12 +65,18 @@ class Axis:
         return lo, hi
 
     def bounds_of_all(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
-        """Return the ranges of cells of the same spans of days for every group, group by group; the
-        axis is dense.
-        """
-        lo, hi = (np.clip(day - self.first_day, 0, self.days) for day in (first, last + 1))
-        begins = np.arange(self.groups)[:, None] * self.days
-        return (begins + lo).ravel(), (begins + np.maximum(hi, lo)).ravel()
+        """Return the ranges of cells of the same spans of days for every group, group by group."""
+        first, last = (np.ascontiguousarray(part, np.int64) for part in (first, last))
+        shape = self.groups, len(first)
+        lo, hi = np.empty(shape, np.int64), np.empty(shape, np.int64)
+        keys = _DENSE if self.keys is None else self.keys
+
+        def some(of: slice) -> None:
+            groups = of.start, first, last
+            bounds_of_all(keys, *groups, self.first_day, self.days, lo[of], hi[of])
+
+        in_slices(some, self.groups, each=len(first))
+        return lo.ravel(), hi.ravel()
 
     @property
     def all_keys(self) -> Ints:

@@ -67,6 +67,7 @@ def in_a_row(column: NDArray[Any]) -> NDArray[Any]:
     return found
 
 
-def in_slices(work: Callable[[slice], None], rows: int) -> None:
-    """Do some work on slices of all rows side by side."""
-    at_once([partial(work, of) for of in cut(rows)])
+def in_slices(work: Callable[[slice], None], rows: int, *, each: int = 1) -> None:
+    """Do some work on slices of all rows side by side; a row may be as much work as several."""
+    many = cut(rows * each)
+    at_once([partial(work, of) for of in (many if each == 1 else _slices(rows, len(many)))])

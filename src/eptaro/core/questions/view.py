@@ -174,7 +174,7 @@ class View:
         groups = self.groups.count
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         inside = lo <= hi
-        if measure.staged or self.cells.axis.keys is not None:
+        if measure.staged:
             group = np.repeat(np.arange(groups), len(lo))
             return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
         at = self.cells.axis.bounds_of_all(lo, hi)

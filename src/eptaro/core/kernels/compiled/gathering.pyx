@@ -58,6 +58,30 @@ def bounds(const int64_t[::1] keys, const int64_t[::1] group, const int64_t[::1]
             lo[i], hi[i] = start, stop
 
 
+def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] first,
+                  const int64_t[::1] last, int64_t begin, int64_t width, int64_t[:, ::1] lo,
+                  int64_t[:, ::1] hi):
+    """Put the cells of the same spans of one group after the other into `lo` and `hi`; see
+    `kernels/twins/gathering.py`.
+    """
+    cdef Py_ssize_t groups = lo.shape[0], spans = first.shape[0], size = keys.shape[0], g, i
+    cdef Py_ssize_t at = 0
+    cdef int64_t start, stop, before
+    if not last.shape[0] == lo.shape[1] == hi.shape[1] == spans or hi.shape[0] != groups:
+        raise ValueError(f"{last.shape[0]} last days and {lo.shape[1]} places for {spans} spans")
+    with nogil:
+        for g in range(groups):
+            before = <int64_t> ((<uint64_t> group + <uint64_t> g) * <uint64_t> width)
+            for i in range(spans):
+                start = before + _within(first[i], begin, width)
+                stop = before + _within(<int64_t> (<uint64_t> last[i] + 1), begin, width)
+                stop = stop if stop > start else start
+                if size:
+                    start = at = _from(&keys[0], size, at, start)
+                    stop = at = _from(&keys[0], size, at, stop)
+                lo[g, i], hi[g, i] = start, stop
+
+
 cdef _outside(Py_ssize_t size):
     raise IndexError(f"places lie outside {size} running sums")
 

@@ -32,6 +32,26 @@ def bounds(
         lo[:], hi[:] = np.searchsorted(keys, lo), np.searchsorted(keys, hi)
 
 
+def bounds_of_all(
+    keys: Ints, group: int, first: Ints, last: Ints, begin: int, width: int, lo: Ints, hi: Ints
+) -> None:
+    """Put the cells of the same spans of days for one group after the other, from `group` on, into
+    the rows of `lo` and `hi`, as `bounds` does.
+
+    >>> lo, hi = np.empty((2, 2, 1), np.int64)
+    >>> bounds_of_all(np.array([0, 3, 4]), 0, np.array([6]), np.array([7]), 6, 3, lo, hi)
+    >>> lo.tolist(), hi.tolist()
+    ([[0], [1]], [[1], [3]])
+    """
+    if not len(first) == len(last) == lo.shape[1] == hi.shape[1] or len(lo) != len(hi):
+        raise ValueError(f"{len(last)} last days and {lo.shape[1]} places for {len(first)} spans")
+    groups = np.repeat(np.arange(group, group + len(lo)), len(first))
+    ends = np.tile(first, len(lo)), np.tile(last, len(lo))
+    found = np.empty((2, len(groups)), np.int64)
+    bounds(keys, groups, *ends, begin, width, *found)
+    lo[:], hi[:] = (part.reshape(lo.shape) for part in found)
+
+
 def between(whole: Ints, lo: Ints, hi: Ints, found: Ints) -> None:
     """Put what running sums grow by from place `lo` to place `hi` into `found`.
 
