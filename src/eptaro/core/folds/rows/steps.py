@@ -40,8 +40,8 @@ class Step:
     """How one plane of a batch is folded.
 
     With an `op` the kernel fills words of each cell from `values` and `filled`; `tally` reads
-    them, each an array over all cells, and works out the rest from the cells of rows. With a
-    `packed_op` the first word has room for the number of rows as well, in that many lower bits.
+    them, each an array over all cells, and works out the rest from the cells of rows. `packed` is
+    a plan by which the first word holds the number of rows as well, in its lower bits.
     """
 
     op: Op | None = None

@@ -38,24 +38,35 @@ cdef inline int64_t _within(int64_t day, int64_t begin, int64_t width) noexcept 
     return 0 if place < 0 else width if place > width else place
 
 
+cdef inline Py_ssize_t _put(const int64_t *keys, Py_ssize_t size, Py_ssize_t at, int64_t before,
+                            int64_t first, int64_t last, int64_t begin, int64_t width,
+                            int64_t *lo, int64_t *hi) noexcept nogil:
+    """Put the cells of a span of the group whose cells come after `before` others; return where
+    the next search begins, which is where this one ended.
+    """
+    cdef int64_t start = before + _within(first, begin, width)
+    cdef int64_t stop = before + _within(<int64_t> (<uint64_t> last + 1), begin, width)
+    stop = stop if stop > start else start
+    if size:
+        start = _from(keys, size, at, start)
+        stop = at = _from(keys, size, start, stop)
+    lo[0], hi[0] = start, stop
+    return at
+
+
 def bounds(const int64_t[::1] keys, const int64_t[::1] group, const int64_t[::1] first,
            const int64_t[::1] last, int64_t begin, int64_t width, int64_t[::1] lo,
            int64_t[::1] hi):
     """Put the cells of each span into `lo` and `hi`; see `kernels/twins/gathering.py`."""
     cdef Py_ssize_t n = group.shape[0], size = keys.shape[0], i, at = 0
-    cdef int64_t start, stop, before
+    cdef const int64_t *cells = &keys[0] if size else NULL
+    cdef int64_t before
     if not first.shape[0] == last.shape[0] == lo.shape[0] == hi.shape[0] == n:
         raise ValueError(f"{first.shape[0]} and {last.shape[0]} days for {n} groups")
     with nogil:
         for i in range(n):
             before = <int64_t> (<uint64_t> group[i] * <uint64_t> width)
-            start = before + _within(first[i], begin, width)
-            stop = before + _within(<int64_t> (<uint64_t> last[i] + 1), begin, width)
-            stop = stop if stop > start else start
-            if size:
-                start = at = _from(&keys[0], size, at, start)
-                stop = at = _from(&keys[0], size, at, stop)
-            lo[i], hi[i] = start, stop
+            at = _put(cells, size, at, before, first[i], last[i], begin, width, &lo[i], &hi[i])
 
 
 def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] first,
@@ -66,20 +77,16 @@ def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] fir
     """
     cdef Py_ssize_t groups = lo.shape[0], spans = first.shape[0], size = keys.shape[0], g, i
     cdef Py_ssize_t at = 0
-    cdef int64_t start, stop, before
+    cdef const int64_t *cells = &keys[0] if size else NULL
+    cdef int64_t before
     if not last.shape[0] == lo.shape[1] == hi.shape[1] == spans or hi.shape[0] != groups:
         raise ValueError(f"{last.shape[0]} last days and {lo.shape[1]} places for {spans} spans")
     with nogil:
         for g in range(groups):
             before = <int64_t> ((<uint64_t> group + <uint64_t> g) * <uint64_t> width)
             for i in range(spans):
-                start = before + _within(first[i], begin, width)
-                stop = before + _within(<int64_t> (<uint64_t> last[i] + 1), begin, width)
-                stop = stop if stop > start else start
-                if size:
-                    start = at = _from(&keys[0], size, at, start)
-                    stop = at = _from(&keys[0], size, at, stop)
-                lo[g, i], hi[g, i] = start, stop
+                at = _put(cells, size, at, before, first[i], last[i], begin, width, &lo[g, i],
+                          &hi[g, i])
 
 
 cdef _outside(Py_ssize_t size):
