@@ -41,11 +41,11 @@ def read_pass(frame: dict[str, object]) -> None:
     np.asarray(frame["cents"]).sum()
 
 
-def book(frame: dict[str, object], *measures: str) -> ep.Daybook:
+def book(frame: dict[str, object], *measures: str, where: str | None = None) -> ep.Daybook:
     """Fold the columns."""
     fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
     specs = measures or ("revenue=sum(cents)", "n=count()")
-    return ep.Daybook(frame, date="day", by="branch", measures=specs, calendar=fiscal)
+    return ep.Daybook(frame, date="day", by="branch", measures=specs, calendar=fiscal, where=where)
 
 
 def traced(frame: dict[str, object]) -> None:
@@ -58,6 +58,9 @@ def traced(frame: dict[str, object]) -> None:
 ACTIONS: dict[str, Callable[[dict[str, object]], object]] = {
     "read pass": read_pass,
     "fold": book,
+    "fold a product": lambda frame: book(frame, "revenue=sum(cents * cents)", "n=count()"),
+    "fold where all rows meet it": lambda frame: book(frame, where="cents >= -5000"),
+    "fold where half of them do": lambda frame: book(frame, where="cents < 97500"),
     "fold + recap": lambda frame: book(frame).recap("month", by="branch"),
     "fold + accumulate": lambda frame: book(frame).accumulate("year", by="branch"),
     "fold + compare": lambda frame: book(frame).compare("month", by="branch"),

@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+from decimal import Decimal
 from pathlib import Path
 
 import pyarrow as pa
@@ -57,7 +58,46 @@ class Conditions(unittest.TestCase):
         asked = {"along": "km", "back": 3, "measures": "n=count()", "by": "route"}
         found = ep.trail_values(ROWS, where="route is not blank and km != 4", **asked)
         kept = {name: [values[i] for i in (0, 1, 4)] for name, values in ROWS.items()}
-        self.assertEqual([*found.rows()], [*ep.trail_values(kept, **asked).rows()])
+        wanted = [
+            row | {"row": (1, 2, 5)[row["row"] - 1]}
+            for row in ep.trail_values(kept, **asked).rows()
+        ]
+        self.assertEqual([*found.rows()], wanted)
+
+    def test_errors_and_findings_tell_rows_by_their_place_in_the_input(self):
+        bad = ROWS | {"on": [*ROWS["on"][:3], "31/02/2025", "x"]}
+        for ask in (ep.annotate, ep.inspect):
+            with self.subTest(ask=ask):
+                more = {"add": ["day_name"]} if ask is ep.annotate else {}
+                try:
+                    told = str([*ask(bad, date="on", where="km > 2", dates=DATES, **more).rows()])
+                except ep.DateError as error:
+                    told = str(error)
+                self.assertIn("row 4", told)
+        wide = {"km": [1, 2, 3], "of": pa.array([Decimal(1), Decimal(2), Decimal(10) ** 30])}
+        with self.assertRaisesRegex(ep.MeasureError, "row 3 of 'of'"):
+            ep.trail_values(wide, along="km", back=1, measures="s=sum(of)", where="km > 1")
+        wide["on"] = ["2025-01-01"] * 3
+        for where in ("km > 1", "km != 2"):
+            with self.assertRaisesRegex(ep.MeasureError, "row 3 of 'of'"):
+                ep.Daybook(wide, date="on", measures="s=sum(of)", where=where)
+
+    def test_numbers_too_long_for_floats_are_those_of_the_rows_left(self):
+        long = ["7.50", "12345678901234567.25", "12.00", "33333333333333333.33"]
+        self.file.write_text(
+            "on,k,fare\n" + "".join(f"2025-01-0{n},{n},{fare}\n" for n, fare in enumerate(long, 1))
+        )
+        for left in ((4,), (2, 3), (1, 4)):
+            book = ep.Daybook.read(
+                self.file,
+                date="on",
+                measures="s=sum(fare)",
+                where=f"k in ({', '.join(map(str, left))})",
+            )
+            self.assertEqual(
+                [row["s"] for row in book.recap("year").rows()],
+                [sum(Decimal(long[n - 1]) for n in left)],
+            )
 
     def test_what_is_wrong_is_told(self):
         for where, said in (("routes = 'x'", "did you mean 'route'"), ("km", "a condition is needed"), ("km >", "km >")):  # fmt: skip

@@ -167,9 +167,9 @@ class _Plan:
             row = int(np.flatnonzero(bad)[0])
             value = said(table[self._date][row])
             reason = "blank" if read.reasons is None else read.reasons[row]
-            raise DateError(
-                f"{self._source.name}: row {done + row + 1:,} of {self._date!r}: {value} {reason}"
-            )
+            number = self._source.numbered(done + row)
+            where = f"{self._source.name}: row {number:,} of {self._date!r}"
+            raise DateError(f"{where}: {value} {reason}")
         good = None if bad is None or not bad.any() else ~bad
         added = self._day_columns(read, good)
         times = np.zeros(len(read.days), np.int64) if read.times is None else read.times // 1000

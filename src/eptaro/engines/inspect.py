@@ -125,7 +125,7 @@ def _looked_at(
         found.add("left out by the condition", "", opened.left, "not among the rows below")
     found.add("rows", "", len(good))
     found.add("readable dates", "", len(days))
-    _unreadable(column, read.bad, read.reasons, found)
+    _unreadable(column, read.bad, read.reasons, opened, found)
     if len(days):
         present, counts = counted(days)
         _plausible(present, counts, found)
@@ -186,22 +186,26 @@ def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
     return readable_share(column.slice(0, 20_000), rules, of_none=1.0)
 
 
-def _unreadable(column: pa.ChunkedArray, bad: Any, reasons: Any, found: Findings) -> None:
+def _unreadable(
+    column: pa.ChunkedArray, bad: Any, reasons: Any, source: Source, found: Findings
+) -> None:
     if bad is None:
         found.add("unreadable dates", "", 0)
         return
     blank = bad & (reasons == "blank")
-    found.add("blank dates", "", int(blank.sum()), _first_row(blank))
+    found.add("blank dates", "", int(blank.sum()), _first_row(blank, source))
     found.add("unreadable dates", "", int((bad & ~blank).sum()))
     for reason in sorted(set(reasons[bad & ~blank].tolist())):
         hit = bad & (reasons == reason)
         row = int(np.flatnonzero(hit)[0])
-        detail = f"first in row {row + 1:,}: {said(column[row])}"
+        detail = f"first in row {source.numbered(row):,}: {said(column[row])}"
         found.add("unreadable because", reason, int(hit.sum()), detail)
 
 
-def _first_row(hit: NDArray[np.bool_]) -> str:
-    return f"first in row {int(np.flatnonzero(hit)[0]) + 1:,}" if hit.any() else ""
+def _first_row(hit: NDArray[np.bool_], source: Source) -> str:
+    if not hit.any():
+        return ""
+    return f"first in row {source.numbered(int(np.flatnonzero(hit)[0])):,}"
 
 
 def counted(days: NDArray[np.int32]) -> tuple[Ints, Ints]:

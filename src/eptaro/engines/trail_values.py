@@ -14,8 +14,9 @@ from eptaro.core.tables.table import Table
 from eptaro.core.verbs.trail import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
 from eptaro.inputs.columns.codes import read_codes, read_groups
+from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.values import read_filled, read_numbers
-from eptaro.inputs.narrowed import narrowed
+from eptaro.inputs.narrowed import Narrowed, narrowed
 from eptaro.inputs.sources import FrameSource, Source, Wanted
 from eptaro.rules.dates import DateRules
 
@@ -82,7 +83,8 @@ def trail_values(
     planes = {plane for measure in parsed for plane in measure.planes}
     source = table if isinstance(table, Source) else FrameSource(table)
     kept = narrowed(source, where, None, DateRules())
-    return along_values(_rows(kept, along, names, planes), parsed, asked)
+    rows = _rows(kept, along, names, planes)
+    return along_values(rows, parsed, asked)
 
 
 def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> ValueRows:
@@ -91,12 +93,14 @@ def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> Valu
     filled = sorted({p.column for p in planes if p.what == "filled"})
     numbers = sorted({p.column for p in planes if p.what not in ("rows", "filled", "codes")})
     rows = next(iter(source.batches(Wanted(along, by, numbers, [*filled, *codes]))))
+    placed = Placed(source)
     values = {name: read_filled(rows[name], name) for name in set(filled) - set(numbers)}
-    values |= {name: read_numbers(rows[name], name, source) for name in numbers}
+    values |= {name: read_numbers(rows[name], name, placed) for name in numbers}
     distinct = {name: read_codes(rows[name], name) for name in codes}
     combiner = Combiner(by)
     number = combiner.number({name: read_groups(rows[name], name, source.name) for name in by})
     groups, rank = combiner.ranked()
     place = np.zeros(rows.num_rows, np.int64) if number is None else rank[number]
-    position = read_numbers(rows[along], along, source).numbers()
-    return ValueRows(position, groups, place, values, distinct)
+    position = read_numbers(rows[along], along, placed).numbers()
+    places = source.places if isinstance(source, Narrowed) else None
+    return ValueRows(position, groups, place, values, distinct, places)

@@ -8,8 +8,10 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.inputs.columns.formulas import WorkedOut
+from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.rules.dates import DateRules
@@ -18,7 +20,7 @@ from eptaro.rules.dates import DateRules
 class Narrowed(Source):
     """Another source, of which only rows that meet a condition are handed on.
 
-    After they are read, `left` says how many were not. Rows are numbered among those handed on.
+    After they are read, `left` says how many were not. Rows keep their numbers.
     """
 
     def __init__(self, source: Source, where: str, date: str | None, rules: DateRules) -> None:
@@ -66,6 +68,15 @@ class Narrowed(Source):
         kept[: len(met)] = met
         return texts.filter(pa.array(kept))
 
+    def numbered(self, place: int) -> int:
+        """Return the number that a row has among all of the source."""
+        return self.source.numbered(int(self.places[place]))
+
+    @property
+    def places(self) -> Ints:
+        """The place that each row handed on so far has in the source."""
+        return np.flatnonzero(np.concatenate([np.empty(0, bool), *self._masks]))
+
     def fingerprint(self) -> str:
         """Return what tells the source from others."""
         return self.source.fingerprint()
@@ -75,7 +86,7 @@ class Narrowed(Source):
         done = 0
         for table in tables:
             worked_out = WorkedOut(
-                table, self._formulas, self.source, self._rules, self._date, done
+                table, self._formulas, Placed(self.source, done), self._rules, self._date
             )
             mask = worked_out.kept()
             self._masks.append(mask)

@@ -82,6 +82,13 @@ class Source(ABC):
         """Return a column as it was written; a source of text says how."""
         raise TypeError(f"{self.name} holds no text of numbers")
 
+    def numbered(self, place: int) -> int:
+        """Return the number from 1 that the row at a place among those handed on has in the input.
+
+        It is the place's successor unless rows are left out.
+        """
+        return place + 1
+
     def column(self, name: str) -> pa.ChunkedArray:
         """Return one column of the whole input, text as text."""
         parts = [table[name] for table in self.batches(Wanted(name))]

@@ -10,14 +10,15 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from numpy.typing import NDArray
 
+from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
 from eptaro.core.kernels.extents import ends
+from eptaro.core.kernels.kept import Keeping
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
@@ -26,6 +27,7 @@ from eptaro.inputs.ahead import ahead
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import WorkedOut
 from eptaro.inputs.columns.picked import is_said, name_picked, only_picked, read_said
+from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.values import read_filled, read_numbers
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates import Read, read_dates
@@ -176,37 +178,44 @@ class Transactions:
         ends = [first, last, *([] if self.seen is None else [self.seen.lo, self.seen.hi])]
         self.seen = Span.of(min(ends), max(ends))
 
-    def _met(self, table: pa.Table) -> tuple[pa.Table, NDArray[np.int64] | None]:
-        """Return the rows that meet the condition, and their places; None where all do."""
+    def _met(self, table: pa.Table) -> tuple[pa.Table, Ints | None, Read | None]:
+        """Return the rows that meet the condition, their places, and their dates.
+
+        Places are None where all rows do, dates where there is no condition.
+        """
         if self._formulas.where is None:
-            return table, None
+            return table, None, None
         read = self._dates(table, self._worked_out(table))
         good = read.days if read.bad is None else read.days[~read.bad]
         if len(good):
             self._see(*ends(good))
-        kept = self._worked_out(table).kept()
-        unmet = len(kept) - int(np.count_nonzero(kept))
+        keeping = Keeping(self._worked_out(table).kept())
+        unmet = table.num_rows - keeping.count
         self.unmet += unmet
         if not unmet:
-            return table, None
-        wanted = replace(self._formulas, where=None).names
-        named = [self._date, *self._by, *self._numbers, *self._filled, *self._codes, *self._said]
-        needed = [name for name in table.column_names if name in {*named, *wanted}]
-        return filtered(table.select(needed), kept), np.flatnonzero(kept)
+            return table, None, read
+        wanted = {*replace(self._formulas, where=None).names}
+        wanted |= {*self._by, *self._numbers, *self._filled, *self._codes, *self._said}
+        if read.bad is not None:  # they are told
+            wanted.add(self._date)
+        needed = [n for n in table.column_names if n in wanted] or table.column_names[:1]
+        rows = filtered(table.select(needed), keeping)
+        return rows, keeping.places, read.kept(keeping)
 
-    def _worked_out(self, table: pa.Table) -> WorkedOut:
-        return WorkedOut(table, self._formulas, self._source, self._rules, self._date, self.rows)
+    def _worked_out(self, table: pa.Table, places: Ints | None = None) -> WorkedOut:
+        placed = Placed(self._source, self.rows, places)
+        return WorkedOut(table, self._formulas, placed, self._rules, self._date)
 
     def _batch(self, table: pa.Table) -> Batch:
-        table, places = self._met(table)
-        read, groups, values, distinct = self._columns(table)
+        table, places, dates = self._met(table)
         if places is not None:
             places += self.rows
+        read, groups, values, distinct = self._columns(table, dates, places)
         batch = Batch(read.days, groups, values, distinct, read.times, self.rows, places)
         for column in self._numbers:
             self.blanks[column] += batch.extent(column).blanks
         if self._inputs and self._formulas.columns:
-            inputs, hours = self._worked_out(table).inputs()
+            inputs, hours = self._worked_out(table, places).inputs()
             batch = replace(batch, inputs=inputs, hours=hours)
         if read.bad is None or not read.bad.any():
             return batch
@@ -216,20 +225,20 @@ class Transactions:
         return batch.only(~read.bad)
 
     def _columns(
-        self, table: pa.Table
+        self, table: pa.Table, dates: Read | None, places: Ints | None
     ) -> tuple[Read, dict[str, Coded], dict[str, Column], dict[str, Coded]]:
         """Return dates, groups, values and codes of a batch, read side by side."""
         name = self._source.name
 
         def numbers(column: str) -> Column:
-            return read_numbers(table[column], column, self._source, self.rows)
+            return read_numbers(table[column], column, Placed(self._source, self.rows, places))
 
         def said(column: str) -> Column:
             return read_said(table[column], column, name, self._rules)
 
-        made, formed = self._worked_out(table), self._formulas.columns
+        made, formed = self._worked_out(table, places), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
-            ([self._date], lambda _: self._dates(table, made)),
+            ([self._date], lambda _: dates or self._dates(table, made)),
             (self._by, lambda g: made.coded(g) if g in formed else read_groups(table[g], g, name)),
             (self._filled, lambda c: made.filled(c) if c in formed else read_filled(table[c], c)),
             (self._numbers, lambda c: made.numbers(c) if c in formed else numbers(c)),
@@ -255,11 +264,7 @@ class Transactions:
             raise DateError(f"{self._source.name}: {error}") from None
 
     def _set_aside(
-        self,
-        table: pa.Table,
-        read: Read,
-        values: dict[str, Column],
-        places: NDArray[np.int64] | None,
+        self, table: pa.Table, read: Read, values: dict[str, Column], places: Ints | None
     ) -> None:
         assert read.bad is not None and read.reasons is not None
         rows = np.flatnonzero(read.bad)

@@ -50,9 +50,9 @@ def reckoned(how: Reckoned, one: Column, two: Column) -> Column:
     Raises `UnfitError` where an exact result cannot be kept.
     """
     one, two = _counted(one), _counted(two)
-    valid = both(filled(one), filled(two))
     if how == "/" or "float" in (one.kind, two.kind):
-        return _floats(how, one.numbers(), two.numbers(), valid)
+        return _floats(how, _as_floats(one), _as_floats(two))  # a blank is NaN, which spreads
+    valid = both(filled(one), filled(two))
     if how == "*":
         return _exact(_times(one.data, two.data), one.scale + two.scale, valid)
     one, two = of_one_kind([one, two])
@@ -137,7 +137,11 @@ def _counted(column: Column) -> Column:
     return Column.of("", "integer", column.data.astype(np.int64), column.valid)
 
 
-def _floats(how: Reckoned, one: Array, two: Array, valid: Flags | None) -> Column:
+def _as_floats(column: Column) -> Array:
+    return column.data if column.kind == "float" and column.valid is None else column.numbers()
+
+
+def _floats(how: Reckoned, one: Array, two: Array) -> Column:
     with np.errstate(all="ignore"):
         match how:
             case "+":
@@ -150,7 +154,7 @@ def _floats(how: Reckoned, one: Array, two: Array, valid: Flags | None) -> Colum
                 found = np.where(two == 0, np.nan, one / np.where(two == 0, 1.0, two))
             case _:
                 found = np.where(two == 0, np.nan, np.fmod(one, np.where(two == 0, 1.0, two)))
-    return Column.of("", "float", found, valid)
+    return Column.of("", "float", found)
 
 
 def _plus(one: Array, two: Array) -> Array:

@@ -16,6 +16,7 @@ from eptaro.core.kernels.twins import (
     extremes,
     folding,
     gathering,
+    keeping,
     marking,
     numbers,
     order,
@@ -35,6 +36,7 @@ distinct, places, stable_order = order.distinct, order.places, order.stable_orde
 mark, numbered = marking.mark, marking.numbered
 mark_pairs, number_pairs = marking.mark_pairs, marking.number_pairs
 distinct_in, neighbours = direct.distinct, direct.neighbours
+keep, kept_places = keeping.keep, keeping.kept_places
 window_extremes = extremes.window_extremes
 window_distinct, window_neighbours = sliding.window_distinct, sliding.window_neighbours
 code, split = coding.code, stamps.split
@@ -55,6 +57,8 @@ if _asked != "numpy":
         distinct_in, neighbours = _direct.distinct, _direct.neighbours
         split = import_module(f"{_COMPILED}.stamps").split
         code = import_module(f"{_COMPILED}.coding").code
+        _keeping = import_module(f"{_COMPILED}.keeping")
+        keep, kept_places = _keeping.keep, _keeping.kept_places
         window_extremes = import_module(f"{_COMPILED}.extremes").window_extremes
         _sliding = import_module(f"{_COMPILED}.sliding")
         window_distinct = _sliding.window_distinct

@@ -30,7 +30,9 @@ def per_entry(
     """
     group, batch = placed_rows(view)
     seen, day = view.seen, batch.days
-    rows = np.arange(1, len(batch) + 1, dtype=np.int32)
+    rows = np.arange(1, len(batch) + 1) if batch.places is None else batch.places + 1
+    if len(rows) and rows[-1] <= np.iinfo(np.int32).max:  # half the room
+        rows = rows.astype(np.int32)
     if group.min() < 0 or batch.days.min() < seen.lo or batch.days.max() > seen.hi:
         kept = (group >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi)
         group, day, rows = group[kept], day[kept], rows[kept]

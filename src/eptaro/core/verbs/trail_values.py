@@ -24,13 +24,17 @@ Floats: TypeAlias = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class ValueRows:
-    """Rows with a position each: their group's place among `groups`, and what they measure."""
+    """Rows with a position each: their group's place among `groups`, and what they measure.
+
+    `places` says where each stands in the input, None where none was left out.
+    """
 
     position: Floats
     groups: Groups
     group: Ints
     values: Mapping[str, Column]
     distinct: Mapping[str, Coded]
+    places: Ints | None = None
 
     def batch(self, order: Ints) -> Batch:
         """Return the rows in an order, each as a cell of its own."""
@@ -72,8 +76,9 @@ def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValue
     _, cells = fold.result()
     lo = _places(group, x, x - asked.back, after_equals=asked.far_edge == "open")
     hi = _places(group, x, x + asked.ahead, after_equals=True)
+    rank = order if rows.places is None else rows.places[order]
     columns = [
-        Column.of("row", "integer", order + 1, unit="number", description="Place in the input"),
+        Column.of("row", "integer", rank + 1, unit="number", description="Place in the input"),
         *rows.groups.columns(group),
         Column.of(asked.along, "float", x, description="Where the window ends"),
         Column.of("entries", "integer", hi - lo, description="Rows in the window"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import cache, partial
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -20,20 +20,19 @@ from eptaro.core.expressions.place import wrong
 from eptaro.core.expressions.tree import Name, Where
 from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.occurring import occurring
-from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import join
 from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.picked import name_picked, read_said
+from eptaro.inputs.columns.placed import Placed
+from eptaro.inputs.columns.sliced import in_parts
 from eptaro.inputs.columns.values import read_numbers
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.files.chunks import plain, to_numpy
 from eptaro.inputs.files.encoded import encoded
-from eptaro.inputs.sources import Source
 from eptaro.rules.dates import DateRules
 
-_SLICE, _MANY = 1 << 17, 1 << 12  # rows, and texts that are looked at again for each slice
+_MANY = 1 << 12  # texts, which are looked at again for each part of the rows
 _HOUR = 3_600_000_000_000  # nanoseconds
 
 
@@ -41,16 +40,10 @@ class WorkedOut:
     """What formulas make of the rows of a table; each column is read once, when it is needed."""
 
     def __init__(
-        self,
-        table: pa.Table,
-        formulas: Formulas,
-        source: Source,
-        rules: DateRules,
-        date: str,
-        first_row: int,
+        self, table: pa.Table, formulas: Formulas, placed: Placed, rules: DateRules, date: str
     ) -> None:
-        self._table, self._formulas, self._source = table, formulas, source
-        self._rules, self._date, self._first_row = rules, date, first_row
+        self._table, self._formulas, self._placed = table, formulas, placed
+        self._rules, self._date = rules, date
         self._read = cache(self._read_once)
 
     def column(self, name: str) -> Column:
@@ -77,7 +70,7 @@ class WorkedOut:
         formula = self._formulas.columns[name]
         own = name_picked(name, formula)
         assert own is not None
-        column = read_said(self._table[own], own, self._source.name, self._rules).named(name)
+        column = read_said(self._table[own], own, self._placed.source.name, self._rules).named(name)
         if not isinstance(formula.node, Where):
             return column
         met = self._evaluated(replace(formula, node=formula.node.condition, wanted=Kind.FLAG))
@@ -149,10 +142,7 @@ class WorkedOut:
 
         told = kind_of(node, kinds, formula.text) in (Kind.NUMBER, Kind.FLAG)
         many = max((len(c.choices) for c in columns.values() if c.choices is not None), default=0)
-        if not told or rows < 2 * _SLICE or many > _MANY:
-            return some(slice(0, rows))
-        # Slices stay in the processor's cache, and go side by side.
-        return join(at_once([partial(some, slice(n, n + _SLICE)) for n in range(0, rows, _SLICE)]))
+        return in_parts(some, rows) if told and many <= _MANY else some(slice(0, rows))
 
     def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
         """Return a column as a formula takes it, its kind, and the hours of one of times."""
@@ -178,7 +168,7 @@ class WorkedOut:
             flags = plain(array.fill_null(False))
             return Column.of(name, "flag", flags, valid), Kind.FLAG, None
         elif not pa.types.is_temporal(kind):
-            numbers = read_numbers(array, name, self._source, self._first_row)
+            numbers = read_numbers(array, name, self._placed)
             return numbers, Kind.NUMBER, None
         return self._as_dates(array, name)
 
@@ -197,7 +187,7 @@ class WorkedOut:
             numbers = blanked.cast(pa.float64())
         except pa.ArrowInvalid:
             numbers = texts  # the reader of numbers says which is none
-        return read_numbers(numbers, name, self._source, self._first_row)
+        return read_numbers(numbers, name, self._placed)
 
     def _as_dates(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
         read = read_dates(array, self._rules, name)
@@ -207,8 +197,7 @@ class WorkedOut:
             if wrongly and (name != self._date or self._rules.bad_dates == "raise"):
                 row = int(np.flatnonzero(read.reasons == wrongly[0])[0])
                 raise DateError(
-                    f"{self._source.name}: row {self._first_row + row + 1:,} of {name!r}: "
-                    f"{array[row].as_py()!r} {wrongly[0]}"
+                    f"{self._placed.told(row)} of {name!r}: {array[row].as_py()!r} {wrongly[0]}"
                 )
             valid = ~read.bad
         hours = None

@@ -14,8 +14,8 @@ from eptaro.core.kernels.chosen import narrow, units
 from eptaro.core.kernels.sidebyside import at_once, cut
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
+from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
-from eptaro.inputs.sources import Source
 
 _MOST_DECIMALS = 6
 _EXACT = 2**53
@@ -32,15 +32,13 @@ def read_filled(array: pa.ChunkedArray, name: str) -> Column:
     return Column.of(name, "flag", np.zeros(len(array), bool), valid)
 
 
-def read_numbers(array: pa.ChunkedArray, name: str, source: Source, first_row: int = 0) -> Column:
+def read_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> Column:
     """Return a numeric column: integers, decimals (exact) or floats.
-
-    `first_row` is the place of the first in the whole source.
 
     Numbers of a text source are decimals by nature: they become floats only where they
     have more decimals than can be kept.
     """
-    kind = array.type
+    kind, source = array.type, placed.source
     if pa.types.is_dictionary(kind):
         array, kind = array.cast(kind.value_type), kind.value_type
     valid = None
@@ -60,13 +58,13 @@ def read_numbers(array: pa.ChunkedArray, name: str, source: Source, first_row: i
         if exact := _recovered(data, name, valid):
             return exact
         if np.abs(data).max(initial=0) * 10**_MOST_DECIMALS >= _EXACT and (
-            long := _written(source.digits(name).slice(first_row, len(array)))
+            long := _written(placed.digits(name, len(array)))
         ):
-            return _decimals(long, name, source.name, valid)
+            return _decimals(long, name, placed, valid)
         return Column.of(name, "float", data, valid)
     if pa.types.is_decimal(kind):
-        return _decimals(array, name, source.name, valid)
-    raise MeasureError(f"{source.name}: {_not_numbers(array, name)}")
+        return _decimals(array, name, placed, valid)
+    raise MeasureError(f"{source.name}: {_not_numbers(array, name, placed)}")
 
 
 def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | None:
@@ -91,10 +89,10 @@ def _written(texts: pa.ChunkedArray) -> pa.ChunkedArray | None:
         return None
 
 
-def _decimals(array: pa.ChunkedArray, name: str, source: str, valid: Any) -> Column:
+def _decimals(array: pa.ChunkedArray, name: str, placed: Placed, valid: Any) -> Column:
     scale = array.type.scale
     if not 0 <= scale <= 18:
-        raise MeasureError(f"{source}: {name!r} has {scale} decimals; 0 to 18 fit")
+        raise MeasureError(f"{placed.source.name}: {name!r} has {scale} decimals; 0 to 18 fit")
     flat = one_array(array)
     if not pa.types.is_decimal128(flat.type):
         flat = flat.cast(pa.decimal128(38, scale))
@@ -106,7 +104,7 @@ def _decimals(array: pa.ChunkedArray, name: str, source: str, valid: Any) -> Col
         data, wrong = _narrowed(flat, filled)
     if wrong >= 0:
         raise MeasureError(
-            f"{source}: row {wrong + 1:,} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "
+            f"{placed.told(wrong)} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "
             f"bits at {scale} decimals; store the column with fewer decimals"
         )
     return Column.of(name, "decimal", data, valid, scale=scale)
@@ -135,11 +133,11 @@ def _shortened(flat: pa.Array) -> pa.Array:
     return flat
 
 
-def _not_numbers(array: pa.ChunkedArray, name: str) -> str:
+def _not_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> str:
     if pa.types.is_string(array.type) or pa.types.is_large_string(array.type):
         numeric = pc.match_substring_regex(array, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
         row = pc.index(pc.fill_null(numeric, True), False).as_py()
         if row >= 0:
-            return f"row {row + 1:,} of {name!r}: {array[row].as_py()!r} is not a number"
+            return f"row {placed.number(row):,} of {name!r}: {array[row].as_py()!r} is not a number"
         return f"{name!r} holds numbers as text; convert the column to numbers first"
     return f"{name!r} holds {array.type}, not numbers"

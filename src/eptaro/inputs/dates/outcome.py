@@ -10,6 +10,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints
+from eptaro.core.kernels.kept import Keeping
 from eptaro.inputs.dates.texts import DAY, Parsed, parse_texts
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.rules.dates import DateRules
@@ -32,6 +33,11 @@ class Read:
     bad: Flags | None = None
     reasons: NDArray[Any] | None = None
     offsets: Ints | None = None  # minutes from UTC, where the column carries any
+
+    def kept(self, keeping: Keeping) -> Read:
+        """Return the rows that are kept."""
+        rest = (self.times, self.bad, self.reasons, self.offsets)
+        return Read(keeping.of(self.days), *(p if p is None else keeping.of(p) for p in rest))
 
 
 def is_text(kind: pa.DataType) -> bool:

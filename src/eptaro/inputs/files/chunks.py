@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.core.kernels.sidebyside import at_once
+from eptaro.core.kernels.kept import Keeping
 
 
 def one_array(column: pa.ChunkedArray) -> pa.Array:
@@ -37,8 +37,25 @@ def plain(array: pa.Array) -> NDArray[Any]:
     return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
 
 
-def filtered(table: pa.Table, kept: NDArray[Any]) -> pa.Table:
-    """Return some rows of a table, its columns worked on side by side."""
-    mask = pa.array(kept)
-    columns = at_once([partial(column.filter, mask) for column in table.columns])
+def filtered(table: pa.Table, keeping: Keeping) -> pa.Table:
+    """Return the rows of a table that are kept."""
+    columns = [_filtered(column, keeping) for column in table.columns]
     return pa.table(columns, names=table.column_names)
+
+
+def _filtered(column: pa.ChunkedArray, keeping: Keeping) -> pa.Array | pa.ChunkedArray:
+    kind = column.type
+    if pa.types.is_dictionary(kind) and column.num_chunks == 1:
+        whole = column.chunk(0)
+        codes = _filtered(pa.chunked_array([whole.indices]), keeping)
+        return pa.DictionaryArray.from_arrays(codes, whole.dictionary, ordered=kind.ordered)
+    if not pa.types.is_primitive(kind) or pa.types.is_boolean(kind) or pa.types.is_decimal(kind):
+        return column.filter(pa.array(keeping.mask))
+    whole = one_array(column)
+    size = kind.bit_width // 8
+    data = np.frombuffer(whole.buffers()[1] or b"", f"u{size}")
+    buffers = [None, pa.py_buffer(keeping.of(data[whole.offset : whole.offset + len(whole)]))]
+    if whole.null_count:
+        filled = np.packbits(keeping.of(plain(whole.is_valid())), bitorder="little")
+        buffers[0] = pa.py_buffer(filled)
+    return pa.Array.from_buffers(kind, keeping.count, buffers)

@@ -1,0 +1,58 @@
+"""The rows of columns that a mask keeps, in slices side by side."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels.chosen import keep, kept_places
+from eptaro.core.kernels.sidebyside import at_once, cut
+
+
+class Keeping:
+    """A mask of rows, and how many it keeps.
+
+    >>> keeping = Keeping(np.array([True, False, True]))
+    >>> keeping.count, keeping.of(np.array([5, 6, 7])).tolist(), keeping.places.tolist()
+    (2, [5, 7], [0, 2])
+    """
+
+    def __init__(self, mask: Flags) -> None:
+        self.mask = np.ascontiguousarray(mask)
+        self._marks = self.mask.view(np.uint8)
+        self._slices = cut(len(mask))
+        counts = at_once([partial(np.count_nonzero, mask[of]) for of in self._slices])
+        self._ends = np.cumsum([0, *counts]).tolist()
+
+    @property
+    def count(self) -> int:
+        """How many rows are kept."""
+        return int(self._ends[-1])
+
+    def of(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Return the rows of an array of one dimension that are kept."""
+        found = np.empty(self.count, values.dtype)
+        if values.dtype == object or values.dtype.itemsize not in (1, 2, 4, 8):
+            return values[self.mask]
+        word = f"u{values.dtype.itemsize}"
+        one, two = np.ascontiguousarray(values).view(word), found.view(word)
+        at_once([partial(keep, one[of], self._marks[of], two[to]) for of, to in self._parts()])
+        return found
+
+    @property
+    def places(self) -> Ints:
+        """The places of the rows that are kept."""
+        found = np.empty(self.count, np.int64)
+        works = [
+            partial(kept_places, self._marks[of], of.start, found[to]) for of, to in self._parts()
+        ]
+        at_once(works)
+        return found
+
+    def _parts(self) -> list[tuple[slice, slice]]:
+        ends = zip(self._ends, self._ends[1:], strict=False)
+        return [(of, slice(*to)) for of, to in zip(self._slices, ends, strict=True)]
