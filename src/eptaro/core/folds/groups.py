@@ -122,6 +122,15 @@ class Groups:
             raise QuestionError(f"by={list(by)} names a column twice")
         if not by:
             return Groups({}, 1), np.zeros(self.count, np.int64)
+        if tuple(by) not in self._onto:
+            self._onto[tuple(by)] = self._fewer(by)
+        return self._onto[tuple(by)]
+
+    @cached_property
+    def _onto(self) -> dict[tuple[str, ...], tuple[Groups, Ints]]:
+        return {}
+
+    def _fewer(self, by: Sequence[str]) -> tuple[Groups, Ints]:
         places = np.zeros(self.count, np.int64)
         bound = 1
         for name in by:

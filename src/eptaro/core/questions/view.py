@@ -113,7 +113,7 @@ class Facts:
         if not keep.any():
             raise NothingLeftError(f"no transactions are left to look at in {coverage}")
         places = np.flatnonzero(keep)
-        fewer, onto = groups.at(places).onto(names)
+        fewer, onto = (groups if keep.all() else groups.at(places)).onto(names)
         target = np.full(groups.count, -1)
         target[places] = onto
         if len(places) < groups.count or names != groups.names:

@@ -43,11 +43,12 @@ class Deferred:
 AnyColumn: TypeAlias = Column | Deferred
 
 
-def taken(columns: Sequence[Column], places: NDArray[Any] | Repeated) -> list[Deferred]:
+def taken(columns: Sequence[AnyColumn], places: NDArray[Any] | Repeated) -> list[Deferred]:
     """Return columns at some places, to be worked out when they are asked for."""
 
-    def make(column: Column) -> Column:
-        return column.take(np.asarray(places))
+    def make(column: AnyColumn) -> Column:
+        made = column if isinstance(column, Column) else column.made()
+        return made.take(np.asarray(places))
 
     return [Deferred(c.name, len(places), partial(make, c)) for c in columns]
 

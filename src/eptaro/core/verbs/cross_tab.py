@@ -31,7 +31,7 @@ def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Ta
     columns = [*head]
     titles = [_title(view.groups.names[0], word, taken, heads) for word in heads]
     for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, TOTAL)]:
-        group = np.full(len(rows.labels), place)
+        group = np.full(len(rows), place)
         for measure in measures:
             column = source.value(measure, group, rows.first, rows.last)
             name = title if len(measures) == 1 else f"{title} {measure.name}"
@@ -41,7 +41,7 @@ def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Ta
                 of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
                 columns.append(share(f"{name} share", column.numbers(), whole, text))
-    group = np.zeros(len(rows.labels), np.int64)
+    group = np.zeros(len(rows), np.int64)
     answer = Answered(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}
     return Table(columns, meta, answer)

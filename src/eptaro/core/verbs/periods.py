@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property, partial
 from itertools import pairwise
 from typing import Any
 
@@ -19,6 +20,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
+from eptaro.core.tables.deferred import AnyColumn, Deferred
 from eptaro.errors import QuestionError, unknown
 
 TOTAL = "total"  # label and level of the row that adds up all others
@@ -28,12 +30,12 @@ TOTAL = "total"  # label and level of the row that adds up all others
 class PeriodRows:
     """The spans that rows stand for, with their labels; `level` is `total` for totals."""
 
-    labels: Column
     first: Ints
     last: Ints
     complete: Flags
     level: Column
     level_of_parts: str
+    labelling: Callable[[], NDArray[Any]]
 
     @classmethod
     def of(cls, view: View, per: str, levels: Sequence[str], *, with_total: bool) -> PeriodRows:
@@ -45,24 +47,38 @@ class PeriodRows:
         if levels:
             names += wider(levels, check_level(per, view.calendar.levels), view.calendar)
             made += [spans_of(view, level) for level in names[1:]]
-        labels, first, last, complete = (np.concatenate(part) for part in zip(*made, strict=True))
-        level = np.repeat(names, [len(part[0]) for part in made]).astype(object)
+        first, last, complete = (
+            np.concatenate(part) for part in zip(*(m[:3] for m in made), strict=True)
+        )
         rank = np.repeat(np.arange(len(made)), [len(part[0]) for part in made])
         order = np.lexsort((rank, last))  # a wider period follows the last of its parts
-        labels, first, last = labels[order].astype(object), first[order], last[order]
-        complete, level = complete[order], level[order]
+        first, last, complete, rank = first[order], last[order], complete[order], rank[order]
         if with_total:
-            labels, level = np.append(labels, TOTAL), np.append(level, TOTAL)
             first, last = np.append(first, first.min()), np.append(last, last.max())
-            complete = np.append(complete, complete.all())
-        return cls(
-            Column.text("period", *distinct_labels(labels), description="The period's label"),
-            first,
-            last,
-            complete,
-            Column.text("level", *distinct_labels(level), description="Level of the period"),
-            per,
+            complete, rank = np.append(complete, complete.all()), np.append(rank, len(names))
+
+        def labels() -> NDArray[Any]:
+            words = np.concatenate([labelling().astype(object) for *_, labelling in made])[order]
+            return np.append(words, TOTAL) if with_total else words
+
+        words = np.array([*names, TOTAL] if with_total else names)
+        by_letters = np.argsort(words)
+        level = Column.text(
+            "level",
+            words[by_letters],
+            np.argsort(by_letters)[rank],
+            description="Level of the period",
         )
+        return cls(first, last, complete, level, per, labels)
+
+    def __len__(self) -> int:
+        return len(self.first)
+
+    @cached_property
+    def labels(self) -> Column:
+        """The period's label, written out when it is asked for."""
+        words = distinct_labels(self.labelling())
+        return Column.text("period", *words, description="The period's label")
 
     @property
     def levels(self) -> list[str]:
@@ -102,10 +118,10 @@ class PeriodRows:
             found[inner] = outer[np.minimum(at, len(outer) - 1)]
         return found
 
-    def head(self) -> list[Column]:
+    def head(self) -> list[AnyColumn]:
         """Return the columns that tell the rows: label, days, and whether they are whole."""
         return [
-            self.labels,
+            Deferred("period", len(self), lambda: self.labels),
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
             dates("first", self.first, description="First day the row stands for"),
             dates("last", self.last, description="Last day the row stands for"),
@@ -125,19 +141,21 @@ class PeriodRows:
         ]
 
 
-def spans_of(view: View, per: str) -> tuple[NDArray[Any], Ints, Ints, Flags]:
-    """Return labels, first and last days, and which are whole, of the periods or chunks."""
+def spans_of(view: View, per: str) -> tuple[Ints, Ints, Flags, Callable[[], NDArray[Any]]]:
+    """Return first and last days of periods or chunks, which are whole, and what labels them."""
     chunks = Chunks.parse(per, view.calendar)
     if chunks is not None:
-        begins, ends, labels = chunks.over(view.seen)
+        begins, ends = chunks.over(view.seen)
+        labelling = partial(Chunks.labels, begins, ends)
     else:
         periods = view.calendar.periods(view.seen, check_level(per, view.calendar.levels))
-        begins, ends, labels = periods.first, periods.last, periods.labels
+        begins, ends = periods.first, periods.last
+        labelling = partial(view.calendar.labels, periods.index, periods.level)
     first, last = begins, ends
     if view.window:
         first, last = np.maximum(first, view.window.lo), np.minimum(last, view.window.hi)
     whole = (first == begins) & (last == ends) & view.complete(first, last)
-    return labels.astype(object), first, last, whole
+    return first, last, whole, labelling
 
 
 def distinct_labels(labels: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
@@ -163,8 +181,8 @@ class Chunks:
             return None
         return cls(Amount.of_levels(found[1], "per"), ordinal(found[2]), calendar)
 
-    def over(self, seen: Span) -> tuple[Ints, Ints, NDArray[np.str_]]:
-        """Return first days, last days and labels of the chunks that share a day with a span."""
+    def over(self, seen: Span) -> tuple[Ints, Ints]:
+        """Return first and last days of the chunks that share a day with a span."""
         width = {"day": 1, "week": 7, "month": 28, "quarter": 84, "half": 168, "year": 364}
         least = width[self._amount.unit] * self._amount.n
         before = max(self._start - seen.lo, 0) // least + 2
@@ -174,9 +192,13 @@ class Chunks:
         begins = self._calendar.move_days(start, steps, self._amount.unit)[0]
         first, last = begins[:-1], begins[1:] - 1
         keep = (last >= seen.lo) & (first <= seen.hi)
-        first, last = first[keep], last[keep]
+        return first[keep], last[keep]
+
+    @staticmethod
+    def labels(first: Ints, last: Ints) -> NDArray[np.str_]:
+        """Return the labels of chunks: their first and last days."""
         one, two = (np.datetime_as_string(as_dates(days), unit="D") for days in (first, last))
-        return first, last, np.char.add(np.char.add(one, ".."), two)
+        return np.char.add(np.char.add(one, ".."), two)
 
 
 def wider(levels: Sequence[str], per: str, calendar: Calendar) -> list[str]:

@@ -177,7 +177,7 @@ def recap(
 
 def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     """Return one row per group and period, with shares and ranks where these are asked for."""
-    count, groups, measures = len(rows.labels), view.groups.count, view.facts.measures
+    count, groups, measures = len(rows), view.groups.count, view.facts.measures
     group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
     first, last, parts = (Repeated.of_spans(p, groups) for p in (rows.first, rows.last, rows.parts))
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
@@ -228,10 +228,10 @@ def _per_entry(view: View, asked: Recap) -> Table:
     """Return for each transaction the measures of the period that holds it."""
     if asked.every != "entry":
         raise QuestionError(f"every={asked.every!r}: a recap is one row per period, or per 'entry'")
-    labels, first, last, _ = spans_of(view, asked.per)
+    first, last, _, labelling = spans_of(view, asked.per)
     lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
-    place = np.repeat(np.arange(len(labels)), lengths)
-    label = Column.text("period", labels[place], description=LABEL)
+    place = np.repeat(np.arange(len(first)), lengths)
+    label = Column.text("period", labelling().astype(object)[place], description=LABEL)
     return per_entry(view, Side("days", first[place], last[place]), "", label, asked)
 
 
