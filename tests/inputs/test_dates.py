@@ -48,7 +48,9 @@ class Documented(unittest.TestCase):
                 rules["pivot"] = int(rules["pivot"])
             refused = outcome.removeprefix("refused: ")
             if refused == outcome:
-                self.assertEqual(coverage(pa.array([text]), **rules)[:10], outcome, (text, given))
+                found = coverage(pa.array([text]), **rules)
+                shown = found if ".." in outcome else found[:10]
+                self.assertEqual(shown, outcome, (text, given))
                 continue
             with self.assertRaises(ep.DateError, msg=(text, given)) as caught:
                 coverage(pa.array([text]), **rules)

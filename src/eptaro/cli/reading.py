@@ -16,6 +16,7 @@ from eptaro.core.tables.table import Table
 from eptaro.progress import watched
 from eptaro.rules.dates import ORDERS, SERIALS, UNIX, DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.grains import GRAINS, Grain
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,7 @@ class ReadingOptions:
     unix: str | None
     zone: str | None
     day_starts: str | None
+    grain: Grain | None
     blanks: tuple[str, ...]
     bad_dates: str | None
     aside: Path | None
@@ -52,6 +54,7 @@ class ReadingOptions:
             "unix": self.unix,
             "zone": self.zone,
             "day_starts": self.day_starts,
+            "grain": self.grain,
             "blanks": self.blanks,
             "bad_dates": "set aside" if self.bad_dates == "set-aside" else self.bad_dates,
         }
@@ -116,6 +119,12 @@ reading_options = option_group(
         type=click.Choice(UNIX),
         default=None,
         help="Dates are numbers of time since 1970-01-01 UTC.",
+    ),
+    click.option(
+        "--grain",
+        type=click.Choice(GRAINS),
+        default=None,
+        help="The periods that dates stand for, where dates do not tell: 200601, 1987, month ends.",
     ),
     click.option(
         "--zone",

@@ -16,11 +16,13 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Flags
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.grain import last_days
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension import catalogue, dimension
+from eptaro.core.tables.table import Table
 from eptaro.engines.timeparts import TIME_PARTS
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.datecolumn import decided, find_date
@@ -37,6 +39,7 @@ from eptaro.outputs.text import needs_quotes, write_csv_rows
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.grains import Grain
 
 WorkdaysOf = Callable[[Span], Workdays]
 ENDINGS = (".csv", ".parquet", ".arrow")
@@ -185,15 +188,28 @@ class _Plan:
             return {name: pa.nulls(len(read.days)) for name in self._of_day}
         known = read.days if good is None else read.days[good]
         lo, hi = (int(known.min()), int(known.max())) if len(known) else (0, 0)
-        span = Span.of(lo, hi)
+        grain = read.grain or "day"
+        span = Span.of(lo, int(last_days(np.array([hi]), grain)[0]))
         worked = self._workdays(span) if callable(self._workdays) else self._workdays
         sheet = dimension(
             span.first, span.last, columns=self._of_day, workdays=worked, **self._options
         )
         places = np.clip(read.days - lo, 0, hi - lo)
+        if grain != "day":
+            first = known.astype(np.int64)
+            self._check_grain(sheet, first - lo, last_days(known, grain) - lo, grain)
         return {
             column.name: _blanked(to_array(column.take(places)), good) for column in sheet.columns
         }
+
+    def _check_grain(self, sheet: Table, first: Ints, last: Ints, grain: Grain) -> None:
+        """Raise `QuestionError` for what the days of a period of the data differ in."""
+        for column in sheet.columns:
+            if repr(column.take(first).to_list()) != repr(column.take(last).to_list()):
+                raise QuestionError(
+                    f"{self._date!r} is dated by the {grain}, and its days differ in "
+                    f"{column.name}: leave that out"
+                )
 
 
 def _blanked(array: pa.Array, good: Flags | None) -> pa.Array:

@@ -10,12 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
+from eptaro.core.calendars.grain import first_days
 from eptaro.core.folds.encoding import Combiner
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.progress import tell
+from eptaro.rules.grains import Grain
 
 _MOST_ROWS = 5_000_000  # for whole-row duplicates
 
@@ -60,8 +62,15 @@ def _words(name: str, texts: Sequence[str], description: str) -> Column:
     return Column.text(name, choices, codes, description=description)
 
 
-def look_for_gaps(present: Ints, found: Findings, group: str) -> None:
-    """Tell days and months without rows between the first and last day that has some."""
+def look_for_gaps(present: Ints, found: Findings, group: str, grain: Grain = "day") -> None:
+    """Tell days and months without rows between the first and last day that has some; or the
+    periods that dates stand for.
+    """
+    if grain != "day":
+        every = np.unique(first_days(np.arange(present[0], present[-1] + 1), grain))
+        quiet = np.setdiff1d(every, present)
+        _add_quiet(quiet, f"{grain}s without rows", group, found, "%Y-%m-%d")
+        return
     steps = np.diff(present) - 1
     missing = int(steps.sum())
     detail = ""
@@ -71,9 +80,14 @@ def look_for_gaps(present: Ints, found: Findings, group: str) -> None:
     found.add("days without rows", "", missing, detail, group)
     months = np.unique(civil_months(present))
     quiet = np.setdiff1d(np.arange(months[0], months[-1] + 1), months)
-    labels = ", ".join(f"{as_date(int(first)):%Y-%m}" for first in month_starts(quiet[:6]))
-    more = ", …" if len(quiet) > 6 else ""
-    found.add("months without rows", labels + more, len(quiet), "", group)
+    _add_quiet(month_starts(quiet), "months without rows", group, found, "%Y-%m")
+
+
+def _add_quiet(first: Ints, subject: str, group: str, found: Findings, form: str) -> None:
+    """Tell how many periods there are, by their first days, and the first of them."""
+    labels = ", ".join(f"{as_date(int(day)):{form}}" for day in first[:6])
+    more = ", …" if len(first) > 6 else ""
+    found.add(subject, labels + more, len(first), "", group)
 
 
 def look_per_group(
@@ -82,6 +96,7 @@ def look_per_group(
     days: NDArray[np.int32],
     good: NDArray[np.bool_],
     found: Findings,
+    grain: Grain = "day",
 ) -> None:
     """Look for gaps in days and months of each group."""
     if not groups:
@@ -105,7 +120,7 @@ def look_per_group(
         label = ", ".join("(blank)" if value is None else str(value) for value in values)
         own = day[start:stop]
         found.add("dates", f"{as_date(int(own[0]))}..{as_date(int(own[-1]))}", count, "", label)
-        look_for_gaps(own, found, label)
+        look_for_gaps(own, found, label, grain)
 
 
 def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:

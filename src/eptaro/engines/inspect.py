@@ -12,6 +12,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
+from eptaro.core.calendars.grain import last_days
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.folds.batch import CHUNK
 from eptaro.core.tables.table import Table
@@ -28,6 +29,7 @@ from eptaro.inputs.narrowed import Narrowed
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.grains import Grain
 
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 
@@ -129,10 +131,13 @@ def _looked_at(
     if len(days):
         present, counts = counted(days)
         _plausible(present, counts, found)
+        grain = read.grain or "day"
         found.add("first date", as_date(int(present[0])))
-        found.add("last date", as_date(int(present[-1])))
-        look_for_gaps(present, found, "")
-        look_per_group(opened, groups, read.days, good, found)
+        last = int(last_days(present[-1:], grain)[0])
+        found.add("last date", as_date(last), detail=_ended(grain))
+        look_for_gaps(present, found, "", grain)
+        look_per_group(opened, groups, read.days, good, found, grain)
+    if len(days) and grain == "day":
         per_weekday = np.zeros(7, np.int64)
         np.add.at(per_weekday, weekday(present), counts)
         for name, count in zip(WEEKDAYS, per_weekday.tolist(), strict=True):
@@ -142,6 +147,10 @@ def _looked_at(
     options = " ".join([f"--date {date}", *words, *bad])
     found.add("suggestion", detail=f"next time say {options}")
     return found.table({"verb": "inspect", "source": opened.name})
+
+
+def _ended(grain: Grain) -> str:
+    return "" if grain == "day" else f"the last day of the last {grain}: dates are {grain}s"
 
 
 def decided_rules(

@@ -105,6 +105,7 @@ def _folded(
         fold.distinct_values(),
         reread=partial(read, inputs=True),
         timed=timed,
+        grain=transactions.grain or "day",
         seen=transactions.seen,
         left=None if formulas.where is None else Left(formulas.where.text, transactions.unmet),
     )

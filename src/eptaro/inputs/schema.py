@@ -93,6 +93,7 @@ class Dates(Part):
     unix: Literal["s", "ms", "us", "ns"] | None = None
     zone: str | None = None
     day_starts: str | None = None
+    grain: Literal["day", "week", "month", "quarter", "year"] | None = None
     blanks: list[str] | None = None
     bad_dates: Literal["raise", "set aside"] | None = None
 

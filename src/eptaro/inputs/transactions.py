@@ -35,6 +35,7 @@ from eptaro.inputs.files.chunks import filtered
 from eptaro.inputs.sources import Source, Unread, Wanted
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
+from eptaro.rules.grains import Grain
 
 _FIRST_SHOWN = 3
 _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
@@ -78,6 +79,7 @@ class Transactions:
         self._aside: list[tuple[int, str, str]] = []
         self._formulas, self._inputs = formulas, inputs
         self.unmet = 0  # rows that do not meet the condition
+        self.grain: Grain | None = None  # the periods that dates stand for
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
     def _settled(
@@ -259,9 +261,16 @@ class Transactions:
         if self._date in self._formulas.columns:
             return made.dates(self._date)
         try:
-            return read_dates(table[self._date], self._rules, self._date)
+            read = read_dates(table[self._date], self._rules, self._date)
         except DateError as error:
             raise DateError(f"{self._source.name}: {error}") from None
+        if read.grain is not None and self.grain not in (None, read.grain):
+            raise DateError(
+                f"{self._source.name}: {self._date!r} holds both {self.grain}s, and, after row "
+                f"{self.rows:,}, {read.grain}s; say with grain= what its dates stand for"
+            )
+        self.grain = read.grain or self.grain
+        return read
 
     def _set_aside(
         self, table: pa.Table, read: Read, values: dict[str, Column], places: Ints | None

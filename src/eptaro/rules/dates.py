@@ -9,6 +9,7 @@ from typing import Literal
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from eptaro.errors import DateError, unknown
+from eptaro.rules.grains import GRAINS, Grain
 
 ORDERS = ("ymd", "dmy", "mdy", "infer")
 
@@ -51,6 +52,10 @@ class DateRules:
         Values that count as blank.
     bad_dates : {"raise", "set aside"}
         Stop, or go on without those rows and say so.
+    grain : {"day", "week", "month", "quarter", "year"}, optional
+        The periods that dates stand for: a day must then be the first or the last of one (a
+        Monday, of ISO weeks), and numbers such as 200601 and 1987 are months and years.
+        Unset, it is told by how dates are written: `2006-01`, `Jan 2006`, `1960-Q1`, `2024-W05`.
 
     Raises
     ------
@@ -73,6 +78,7 @@ class DateRules:
     day_starts: str = "00:00"
     blanks: Sequence[str] = ()
     bad_dates: Literal["raise", "set aside"] = "raise"
+    grain: Grain | None = None
     shift: int = field(default=0, init=False, repr=False)  # day_starts in microseconds
 
     def __post_init__(self) -> None:
@@ -80,6 +86,8 @@ class DateRules:
             value = getattr(self, name)
             if value is not None and value not in accepted:
                 raise DateError(unknown(f"value for {name}", value, accepted))
+        if self.grain is not None and self.grain not in GRAINS:
+            raise DateError(unknown("value for grain", self.grain, GRAINS))
         if self.bad_dates not in BAD:
             raise DateError(unknown("value for bad_dates", self.bad_dates, BAD))
         if self.pivot is not None and not 0 <= self.pivot <= 99:

@@ -94,6 +94,7 @@ def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
         frozenset(about["fingerprints"]),
         distinct,
         left=Left(*about["where"]) if about.get("where") else None,
+        grain=about.get("grain", "day"),
     )
 
 

@@ -59,6 +59,7 @@ def _about(book: Facts) -> dict[str, Any]:
         "sources": list(folded.sources),
         "left_out": {name: str(total) for name, total in folded.left_out.items()},
         "notes": list(folded.notes),
+        "grain": folded.grain,
         "where": None if folded.left is None else [folded.left.where, folded.left.rows],
         "fingerprints": sorted(folded.fingerprints),
         "distinct": {name: [*map(str, c.to_list())] for name, c in folded.distinct.items()},

@@ -40,7 +40,7 @@ from eptaro.daybook import Daybook
 @click.option("--card", is_flag=True, help="Show week, month, quarter and year to date instead.")
 @goals_option
 @pace_option
-@click.option("--every", metavar="LEVEL", default="day", show_default=True, help="One row per.")
+@click.option("--every", metavar="LEVEL", help="One row per; unset, per date of the data.")
 @calendar_options
 @answer_options
 def accumulate(
@@ -53,7 +53,7 @@ def accumulate(
     card: bool,
     goals: Path | None,
     pace: Pace,
-    every: str,
+    every: str | None,
 ) -> Reply:
     """Run totals that restart at each period; every day has a row, quiet ones too."""
     asked = Given(data, reading, rules)

@@ -28,9 +28,7 @@ from eptaro.errors import QuestionError
 @click.option(
     "--every",
     metavar="LEVEL",
-    default="day",
-    show_default=True,
-    help="One row per day, week, month, ..., or per entry.",
+    help="One row per day, week, month, ..., or per entry; unset, per date of the data.",
 )
 @click.option(
     "--far-edge",
@@ -63,7 +61,7 @@ def trail(
     output: AnswerOptions,
     back: str,
     ahead: str | None,
-    every: str,
+    every: str | None,
     far_edge: Edge,
     centred: bool,
     incomplete: Keep,

@@ -6,6 +6,9 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+
+from eptaro.core.calendars.grain import last_days
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
@@ -13,6 +16,7 @@ from eptaro.core.folds.groups import Groups
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
+from eptaro.rules.grains import Grain
 
 _MOST_NAMED = 2  # sources that are named one by one
 
@@ -52,7 +56,17 @@ class Folded:
     queries: tuple[str, ...] = ()
     seen: Span | None = None  # the days of all rows, where a condition left some out
     left: Left | None = None
+    grain: Grain = "day"  # the periods that dates stand for, each known by its first day
     kept: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def days(self) -> Span:
+        """The days that the rows speak for, whether they meet a condition or not."""
+        axis = self.cells.axis
+        seen = self.seen or Span.of(axis.first_day, axis.last_day)
+        if self.grain == "day":
+            return seen
+        return Span.of(seen.lo, int(last_days(np.array([seen.hi]), self.grain)[0]))
 
     @property
     def source(self) -> str:

@@ -34,6 +34,10 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
             f"rows of {two.source} are in the book of {one.source} already; "
             f"merge with force=True to count them twice"
         )
+    if one.grain != two.grain:
+        raise InputError(
+            f"the dates of {one.source} are {one.grain}s, those of {two.source} {two.grain}s"
+        )
     two = _recoded(one, two)
     combiner, numbers = Combiner(one.groups.names), []
     for part in (one, two):
@@ -57,6 +61,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         one.formats,
         seen=_seen(one, two),
         left=_left(one, two),
+        grain=one.grain,
     )
 
 

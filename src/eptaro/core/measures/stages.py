@@ -12,6 +12,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.grain import check_whole
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
@@ -23,6 +24,7 @@ from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.term import DAYS, Term
 from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError
+from eptaro.rules.grains import Grain
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,19 +35,27 @@ class Stage:
     coverage: Span
     calendar: Calendar
     workdays: Workdays
+    dated_by: Grain = "day"  # the periods of the data
 
     def units(self, grain: str) -> tuple[Ints, Ints]:
         """Return first and last day of every unit of a grain inside the coverage.
 
-        Of wider grains only whole periods count.
+        Of wider grains only whole periods count. Raises `QuestionError` for units finer than
+        the periods of the data.
         """
         if grain in DAYS:
+            if self.dated_by != "day":
+                raise QuestionError(
+                    f"the data is dated by the {self.dated_by}, and what falls on each {grain} is "
+                    f"not known; take totals per {self.dated_by}"
+                )
             days = np.arange(self.coverage.lo, self.coverage.hi + 1)
             if grain == "workday":
                 days = days[self.workdays.is_workday(days)]
             return days, days
         periods = self.calendar.periods(self.coverage, check_level(grain, self.calendar.levels))
         whole = (periods.first >= self.coverage.lo) & (periods.last <= self.coverage.hi)
+        check_whole(periods.first[whole], periods.last[whole], self.dated_by)
         return periods.first[whole], periods.last[whole]
 
     def value(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.grain import check_whole, first_days
 from eptaro.core.calendars.names import Names
 from eptaro.core.dimension.recurring import HOUR, RECURRING
 from eptaro.core.dimension.sheet import Sheet
@@ -94,9 +95,22 @@ class Crossed:
 
 
 def attribute_of(view: View, name: str) -> Column:
-    """Return a recurring attribute over the days that a view sees."""
+    """Return a recurring attribute over the days that a view sees.
+
+    Raises `QuestionError` where days of a period of the data differ in it.
+    """
     sheet = Sheet(view.seen, view.calendar, view.facts.workdays, Names())
-    return RECURRING[name].column(sheet)
+    column, seen, grain = RECURRING[name].column(sheet), view.seen, view.facts.folded.grain
+    if grain == "day":
+        return column
+    check_whole(np.array([seen.lo]), np.array([seen.hi]), grain)
+    opens = first_days(np.arange(seen.lo, seen.hi + 1), grain) - seen.lo
+    if name == HOUR or (column.data != column.data[opens]).any():
+        raise QuestionError(
+            f"the data is dated by the {grain}, whose days differ in their {name}: what falls on "
+            f"each is not known"
+        )
+    return column
 
 
 def column_name(attribute: str) -> str:

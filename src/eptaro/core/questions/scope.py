@@ -7,9 +7,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
+import numpy as np
+
 from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, DateLike, as_date, as_of_day, ordinal
+from eptaro.core.calendars.grain import are_whole, last_days
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formula
@@ -72,13 +75,18 @@ def covered(given: Span | str | None, folded: Folded) -> Span:
     a condition left out as well.
     """
     cells, source = folded.cells, folded.source
-    last = cells.axis.last_day
     if given is None:
-        days = Span.of(cells.axis.first_day, last)
-        return days if folded.seen is None else folded.seen
+        return folded.days
+    last = cells.axis.last_day
+    if folded.grain != "day":
+        last = int(last_days(np.array([last]), folded.grain)[0])
     span = Span.parse(given) if isinstance(given, str) else given
     if not isinstance(span, Span):
         raise InputError(f"coverage={span!r} is no span; write 2025-01-01..2025-12-31")
+    if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
+        raise InputError(
+            f"coverage={span} is not made of whole {folded.grain}s, by which the data is dated"
+        )
     if not (span.lo <= cells.axis.first_day and last <= span.hi):
         outside = cells.total(ROWS, cells.axis.first_day, span.lo - 1)
         outside += cells.total(ROWS, span.hi + 1, last)

@@ -10,6 +10,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
+from eptaro.core.calendars.grain import check_whole, last_whole
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.cells import Cells
@@ -98,7 +99,12 @@ class Facts:
         names = group_names(by)
         if names == [EVERY] and EVERY not in self.groups.names:
             names = self.groups.names
-        today = last_day_seen(as_of, self.coverage)
+        today = last_whole(last_day_seen(as_of, self.coverage), self.folded.grain)
+        if today < self.coverage.lo:
+            raise QuestionError(
+                f"as_of={as_of}: the first {self.folded.grain} of the data ends later, and nothing "
+                f"is known by then"
+            )
         narrowed = Scope.of(only, self.calendar, self.groups.names, today)
         coverage, wanted = Span.of(self.coverage.lo, today), narrowed.wanted
         cells, groups = self.cells, self.groups
@@ -164,7 +170,7 @@ class View:
 
         The part of a span that reaches out of the coverage counts for nothing.
         """
-        lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
+        lo, hi = self._covered(first, last)
         parts = [self._term(term, group, lo, hi) for term in measure.terms]
         column = measure.of_terms(parts, self.facts.folded.formats).blanked(lo <= hi)
         return column.named(measure.name, f"{measure.formula} over the row's days")
@@ -172,7 +178,7 @@ class View:
     def value_of_all(self, measure: Measure, first: Ints, last: Ints) -> Column:
         """Return a measure over the same spans of days for every group, group by group."""
         groups = self.groups.count
-        lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
+        lo, hi = self._covered(first, last)
         inside = lo <= hi
         if measure.staged:
             group = np.repeat(np.arange(groups), len(lo))
@@ -183,10 +189,17 @@ class View:
             column = column.blanked(np.tile(inside, groups))
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
+    def _covered(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return what spans of days have in the coverage; periods of the data must be whole."""
+        lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
+        check_whole(lo, hi, self.facts.folded.grain)
+        return lo, hi
+
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
         if term.inner is not None:
             facts = self.facts
-            stage = Stage(self.cells, self.coverage, facts.calendar, facts.workdays)
+            grain = facts.folded.grain
+            stage = Stage(self.cells, self.coverage, facts.calendar, facts.workdays, grain)
             return stage.value(term, group, first, last)
         lo, hi = self.cells.axis.bounds(group, first, last)
         return calculation(term.how).over_cells(self.cells, term, lo, hi)
@@ -211,6 +224,7 @@ class View:
                 "calendar": facts.calendar.describe(),
                 "coverage": str(self.coverage),
                 "as_of": str(self.coverage.last),
+                **({} if facts.folded.grain == "day" else {"dated_by": facts.folded.grain}),
                 "by": self.groups.names,
                 "measures": {m.name: m.formula for m in facts.measures},
                 "rows": facts.rows,

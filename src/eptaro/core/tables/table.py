@@ -269,7 +269,8 @@ class Table(Outlets):
     def footer(self) -> str:
         """Return the line that states calendar, coverage and as-of, as far as known."""
         words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
-        words |= {"set_aside": "left out ", "where": "where ", "undecided": ""}
+        words |= {"dated_by": "dated by the ", "set_aside": "left out "}
+        words |= {"where": "where ", "undecided": ""}
         parts = [f"{word}{self.meta[key]}" for key, word in words.items() if self.meta.get(key)]
         return " · ".join(parts)
 

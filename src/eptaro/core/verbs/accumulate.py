@@ -42,7 +42,7 @@ def accumulate(
     self: Facts,
     within: str,
     *,
-    every: str = "day",
+    every: str | None = None,
     by: By = None,
     only: Only = None,
     as_of: AsOf = None,
@@ -73,8 +73,9 @@ def accumulate(
     ----------
     within : str
         A level, a first day as `2025-03-01..`, or `all`.
-    every : str
-        One row per `day`, or wider level up to `within`, or per `entry`.
+    every : str, optional
+        One row per `day`, or wider level up to `within`, or per `entry`; unset, by the day, or by
+        the periods that the data is dated by.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional
@@ -104,6 +105,7 @@ def accumulate(
     >>> book.accumulate("month")["revenue_to_date"].tolist()
     [7, 7, 5]
     """
+    every = every or self.folded.grain
     asked = Accumulate(within, every, pace)
     view = self.view(by, only, as_of)
     if every == "entry":

@@ -61,7 +61,7 @@ def trail(
     back: str,
     *,
     ahead: str | None = None,
-    every: str = "day",
+    every: str | None = None,
     far_edge: Edge = "open",
     centred: bool = False,
     incomplete: Keep = "keep",
@@ -95,8 +95,9 @@ def trail(
         How far windows reach back: `6 months`, `10 workdays`, `5 entries`.
     ahead : str, optional
         How far they reach on.
-    every : str
-        One row per `day`, or level, or per `entry`.
+    every : str, optional
+        One row per `day`, or level, or per `entry`; unset, by the day, or by the periods that the
+        data is dated by.
     far_edge : {"open", "closed"}
         Closed: begin on the very day that lies so far back.
     centred : bool
@@ -130,6 +131,7 @@ def trail(
     >>> book.trail("2 days")["revenue_trailing"].tolist()
     [7, 7, 5]
     """
+    every = every or self.folded.grain
     asked = Trail(
         Amount.parse(back, "back"),
         None if ahead is None else Amount.parse(ahead, "ahead"),

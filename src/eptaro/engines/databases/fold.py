@@ -175,6 +175,7 @@ def _folded(
         frozenset([digest.hexdigest()]),
         distinct,
         queries=result.queries,
+        grain=keys.read.grain or "day",
     )
 
 

@@ -190,7 +190,8 @@ class WorkedOut:
         return read_numbers(numbers, name, self._placed)
 
     def _as_dates(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
-        read = read_dates(array, self._rules, name)
+        rules = self._rules if name == self._date else replace(self._rules, grain=None)
+        read = read_dates(array, rules, name)
         valid = None
         if read.bad is not None and read.reasons is not None and read.bad.any():
             wrongly = [r for r in np.unique(read.reasons[read.bad]).tolist() if r != "blank"]

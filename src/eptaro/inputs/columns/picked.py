@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
@@ -65,7 +66,7 @@ def read_said(array: pa.ChunkedArray, name: str, source: str, rules: DateRules) 
         return Column.of(name, "integer", np.zeros(len(array)), np.zeros(len(array), bool))
     written = not (pa.types.is_date(kind) or pa.types.is_timestamp(kind))
     if not written or array.null_count != len(array):
-        read = read_dates(array, rules, name)
+        read = read_dates(array, replace(rules, grain="day"), name)  # months are texts here
         bad = np.zeros(len(array), bool) if read.bad is None else read.bad
         blank = bad if read.reasons is None else read.reasons == "blank"
         unread = np.flatnonzero(bad & ~blank)

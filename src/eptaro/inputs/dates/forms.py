@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 from eptaro.errors import DateError
 from eptaro.rules.dates import DateRules
+from eptaro.rules.grains import Grain
 
 _TIME = (
     r"(?:[T ]+(?P<H>\d{1,2}):(?P<M>\d{2})(?::(?P<S>\d{2})(?:[.,](?P<f>\d{1,9}))?)?"
@@ -46,7 +47,7 @@ THREE_NUMBERS = rf"^(?P<a>\d{{1,2}})[./\- ](?P<b>\d{{1,2}})[./\- ](?P<y>\d{{4}}|
 
 @dataclass(frozen=True)
 class Form:
-    """A pattern and how people write what it matches."""
+    """A pattern and how people write what it matches, empty where that need not be told."""
 
     pattern: str
     shown: str
@@ -68,12 +69,43 @@ def _ordered(order: str, *, worded: bool) -> str:
     return rf"^{first}(?P<g>{gap}){second}(?P<h>{gap}){third}{_TIME}$"
 
 
-PLAIN = (
+_DAYS = (
     Form(ISO, "2025-08-20"),
     Form(COMPACT, "20250820"),
     # A month that is a word cannot be taken for a day, whatever the order.
     *(Form(_ordered(order, worded=True), "20 Aug 2025") for order in ("dmy", "mdy", "ymd")),
 )
+
+
+_PERIOD_GAP = r"[./\- ]?"
+_YEAR = r"(?P<y>\d{4})"
+PERIODS = (
+    Form(r"^(?P<y>\d{4})-(?P<m>\d{2})$", ""),
+    *(
+        Form(pattern, "")
+        for pattern in (
+            r"^(?P<b>[\p{L}\p{M}]{3,})\.?[./\-, ]+(?P<y>\d{4}|\d{2})$",
+            r"^(?P<y>\d{4})[./\-, ]+(?P<b>[\p{L}\p{M}]{3,})\.?$",
+        )
+    ),
+    Form(rf"^{_YEAR}{_PERIOD_GAP}[Qq](?P<q>\d)$", ""),
+    Form(rf"^[Qq](?P<q>\d){_PERIOD_GAP}{_YEAR}$", ""),
+    Form(rf"^{_YEAR}[./\- ]?[Ww](?P<k>\d{{2}})$", ""),
+)
+PLAIN = (*_DAYS, *PERIODS)
+# What could be something else unless the grain is said.
+_DECIMAL_YEAR = Form(r"^(?P<y>\d{4})\.(?P<F>\d{1,9})$", "2025.58")
+_SAID: dict[Grain, tuple[Form, ...]] = {
+    "day": (),
+    "week": (Form(r"^(?P<y>\d{4})(?P<k>\d{2})$", "202534"),),
+    "month": (
+        Form(r"^(?P<y>\d{4})[/ ]?(?P<m>\d{2})$", "202508"),
+        Form(r"^(?P<m>\d{1,2})[./\- ](?P<y>\d{4})$", "08/2025"),
+        _DECIMAL_YEAR,
+    ),
+    "quarter": (_DECIMAL_YEAR,),
+    "year": (Form(r"^(?P<y>\d{4})(?:\.0+)?$", "2025"),),
+}
 
 
 class Cure(NamedTuple):
@@ -94,6 +126,10 @@ CURES = (
         "say with order= which part comes first, and with pivot= which years are 2000s",
     ),
     Cure(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "say order=ymd"),
+    Cure(r"^\d{4}$", "a year? say grain=year"),
+    Cure(r"^(1[89]|2[01])\d{2}[/ ]?(0[1-9]|1[0-2])$", "a month? say grain=month"),
+    Cure(r"^(0?[1-9]|1[0-2])[./\- ]\d{4}$", "a month? say grain=month"),
+    Cure(r"^\d{4}\.\d+$", "a year and its part? say grain=month, quarter or year"),
     Cure(r"^\d{5}(\.\d+)?$", "a serial number of days? say serials=1900 or 1904"),
     Cure(r"^\d{9,10}$", "seconds since 1970? say unix=s"),
     Cure(r"^\d{12,13}$", "milliseconds since 1970? say unix=ms"),
@@ -109,11 +145,12 @@ def forms(rules: DateRules) -> Sequence[Form]:
     if rules.formats:
         return [Form(_compiled(text), text) for text in rules.formats]
     if rules.order in (None, "infer"):
-        return PLAIN
+        return PLAIN if rules.grain is None else [*_SAID[rules.grain], *PLAIN]
     order = str(rules.order)
     example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
     made = [Form(_ordered(order, worded=worded), example) for worded in (False, True)]
-    return [*made, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
+    said = _SAID[rules.grain or "day"]
+    return [*said, *made, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
 
 
 def _compiled(text: str) -> str:
@@ -129,6 +166,10 @@ def _compiled(text: str) -> str:
     names = re.findall(r"\?P<(\w)>", pattern)
     if len(set(names)) != len(names):
         raise DateError(f"format {text!r} names one part of the date twice")
-    if not {"y", "d"} <= set(names) or not {"m", "b"} & set(names):
-        raise DateError(f"format {text!r} needs a year, a month and a day, as in %d.%m.%Y")
+    has_month = bool({"m", "b"} & {*names})
+    if "y" not in names or ("d" in names and not has_month):
+        raise DateError(
+            f"format {text!r} needs a year, a month and a day, as in %d.%m.%Y, or a month as in "
+            f"%m/%Y, or a year as in %Y"
+        )
     return f"^{pattern}$"

@@ -7,11 +7,49 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import LAST_DAY, Ints, month_starts
+from eptaro.core.calendars.grain import first_days
+from eptaro.inputs.dates.periods import mondays, month_at
 from eptaro.inputs.dates.texts import DAY, NO_OFFSET, Parsed, local_micros
 from eptaro.rules.dates import DateRules
+from eptaro.rules.grains import Grain
 
 _SERIAL_EPOCH = {"1900": -25_569, "1904": -24_107}  # day ordinal of serial 0
 _PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1, "ns": 0.001}
+
+
+def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> Parsed:
+    """Return the periods that numbers stand for: 1987, 198703, 19871, or years and their parts.
+
+    Where any number has decimals, those of four digits are years and their parts.
+    """
+    is_whole, short = values == whole, np.abs(values) < 10_000
+    year, month = whole, np.ones(len(whole), np.int64)
+    good = short & is_whole if grain == "year" else np.zeros(len(whole), bool)
+    long = {"month": 100, "week": 100, "quarter": 10}.get(grain)
+    if long is not None:
+        good = is_whole & (whole >= 1000 * long) & (whole < 10_000 * long)
+        year, month = np.where(good, whole // long, whole), np.where(good, whole % long, month)
+    if grain == "quarter":
+        month = np.where(good, month * 3 - 2, month)
+    if grain in ("month", "quarter") and not is_whole[short].all():
+        month = np.where(short, month_at(values - np.floor(values)), month)
+        year, good = np.where(short, np.floor(values).astype(np.int64), year), good | short
+    if grain == "week":
+        day, exists = mondays(year, month)
+    else:
+        exists = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12)
+        first = month_starts(np.where(exists, (year - 1970) * 12 + month - 1, 0))
+        day = first_days(first, grain)
+    reason = np.where(exists, "", "does not exist in the calendar").astype(object)
+    reason[~good] = f"is no number of a {grain} (grain={grain})"
+    nothing = np.zeros(len(values), np.int64)
+    return Parsed(day, nothing, nothing + NO_OFFSET, reason)
+
+
+_PERIODS = (
+    ("a year? say grain=year; or say serials= or unix= if it is one", 1500, 2999),
+    ("a month? say grain=month; or say serials= or unix= if it is one", 150_001, 299_912),
+)
 
 
 def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) -> Parsed:
@@ -40,6 +78,8 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
             reason[serial == 60] = "is the false 29 February 1900 of the 1900 system"
             inside &= serial > 0
         reason[~inside] = f"is no serial of the {rules.serials} system"
+    elif rules.grain not in (None, "day") and not (np.abs(values) >= 10_000_000).any():
+        return _of_periods(values, whole, rules.grain)
     else:
         year, month, number = whole // 10_000, whole // 100 % 100, whole % 100
         inside = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12) & (values == whole)
@@ -50,4 +90,7 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
         exists = inside & (number >= 1) & (number <= room)
         reason[~exists] = "does not exist in the calendar"
         reason[~eight] = "is a number, but not yyyymmdd (say serials= or unix= if it is one)"
+        for cure, least, most in _PERIODS:
+            hit = ~eight & (whole >= least) & (whole <= most)
+            reason[hit] = f"is a number, but not yyyymmdd ({cure})"
     return Parsed(day, micros, np.full(size, NO_OFFSET), reason)

@@ -14,6 +14,7 @@ from eptaro.core.kernels.kept import Keeping
 from eptaro.inputs.dates.texts import DAY, Parsed, parse_texts
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.rules.dates import DateRules
+from eptaro.rules.grains import Grain
 
 DAY_NS = 1000 * DAY
 
@@ -33,11 +34,22 @@ class Read:
     bad: Flags | None = None
     reasons: NDArray[Any] | None = None
     offsets: Ints | None = None  # minutes from UTC, where the column carries any
+    grain: Grain | None = None  # what the days stand for, None where there are none
 
     def kept(self, keeping: Keeping) -> Read:
         """Return the rows that are kept."""
-        rest = (self.times, self.bad, self.reasons, self.offsets)
-        return Read(keeping.of(self.days), *(p if p is None else keeping.of(p) for p in rest))
+
+        def of(part: NDArray[Any] | None) -> NDArray[Any] | None:
+            return None if part is None else keeping.of(part)
+
+        return Read(
+            keeping.of(self.days),
+            of(self.times),
+            of(self.bad),
+            of(self.reasons),
+            of(self.offsets),
+            self.grain,
+        )
 
 
 def is_text(kind: pa.DataType) -> bool:

@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 
 from eptaro.errors import DateError
 from eptaro.inputs.dates.outcome import Read, checked, is_text, needs_zone, said
+from eptaro.inputs.dates.periods import reason_for, standing_for
 from eptaro.inputs.dates.stamps import days_and_times, from_numbers, from_stamps
 from eptaro.inputs.dates.texts import DAY, MINUTE, local_micros
 from eptaro.inputs.dates.written import from_text
@@ -20,7 +21,9 @@ from eptaro.rules.dates import DateRules
 
 _LIKE_A_DATE = re.compile(
     r"\s*(?:\d{8}|\d{1,4}(?:st|nd|rd|th)?[./\-, ]+[\w.]+[./\-, ]+\d{1,4}"
-    r"|[^\W\d]+\.?[./\-, ]+\d{1,2}\w*[./\-, ]+\d{2,4})"
+    r"|[^\W\d]+\.?[./\-, ]+\d{1,2}\w*[./\-, ]+\d{2,4}"
+    r"|\d{4}-\d{2}$|\d{4}[./\- ]?(?:[Qq]\d|[Ww]\d\d)$|[Qq]\d[./\- ]?\d{4}$"
+    r"|[^\W\d]{3,}\.?[./\-, ]+\d{2,4}$|\d{4}[./\-, ]+[^\W\d]{3,}\.?$)"
 )
 
 
@@ -32,7 +35,7 @@ def looks_like_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
 
     It is a glance that saves the full look at columns that are plainly something else.
     """
-    if not is_text(column.type) or rules.formats or rules.serials or rules.unix:
+    if not is_text(column.type) or rules.formats or rules.serials or rules.unix or rules.grain:
         return True
     step = max(len(column) // _SAMPLE, 1)
     sample = column.take(pa.array(np.arange(0, len(column), step))).to_pylist()
@@ -40,14 +43,29 @@ def looks_like_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
 
 
 def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the column") -> Read:
-    """Return the day ordinal of each row under the rules.
+    """Return the day ordinal of each row under the rules, and the grain of the column.
 
     Raises `DateError` where the whole column is of a kind that holds no dates, or carries
     an offset without a zone to read it in; single bad rows are told in the outcome.
     """
-    kind = column.type
-    if is_text(kind):
+    if is_text(column.type):
         return from_text(column, rules, name)
+    read = _typed(column, rules, name)
+    if rules.grain is None:
+        return replace(read, grain="day")
+    days, astray = standing_for(read.days, rules.grain)
+    bad = np.zeros(len(days), bool) if read.bad is None else read.bad
+    reasons = np.where(bad, "", "").astype(object) if read.reasons is None else read.reasons
+    astray &= ~bad
+    if not astray.any():
+        return replace(read, days=days.astype(np.int32), grain=rules.grain, times=None)
+    reasons = np.where(astray, reason_for(rules.grain), reasons).astype(object)
+    kept = np.where(astray, 0, days).astype(np.int32)
+    return Read(kept, None, bad | astray, reasons, read.offsets, rules.grain)
+
+
+def _typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
+    kind = column.type
     if pa.types.is_date32(kind):
         days = to_numpy(
             pc.fill_null(column.cast(pa.int32()), 0)

@@ -12,11 +12,14 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints, month_starts, weekday
+from eptaro.core.calendars.grain import first_days
 from eptaro.core.calendars.names import Names
 from eptaro.errors import DateError
 from eptaro.inputs.dates.forms import CURES, PLAIN, Form, forms
+from eptaro.inputs.dates.periods import grain_of, mondays, month_at
 from eptaro.inputs.dates.zones import offsets_by_rule
 from eptaro.rules.dates import DateRules
+from eptaro.rules.grains import GRAINS, Grain
 
 MINUTE = 60_000_000
 DAY = 1440 * MINUTE
@@ -29,12 +32,15 @@ NO_OFFSET = np.iinfo(np.int64).min
 class Parsed:
     """What texts say: day ordinal, microseconds in the day, UTC offset in minutes (or
     `NO_OFFSET`); and why not, where `reason` is not empty.
+
+    `grain` is the place among `GRAINS` of the period that each stands for, None for days.
     """
 
     day: Ints
     micros: Ints
     offset: Ints
     reason: NDArray[Any]
+    grain: NDArray[np.int8] | None = None
 
 
 def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
@@ -43,12 +49,12 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
     day, micros = np.zeros(size, np.int64), np.zeros(size, np.int64)
     offset, reason = np.full(size, NO_OFFSET), np.full(size, "", object)
     accepted = forms(rules)
-    *rest, last = dict.fromkeys(form.shown for form in accepted)
+    *rest, last = dict.fromkeys(form.shown for form in accepted if form.shown)
     shown = f"{', '.join(rest)} or {last}" if rest else last
     trimmed = pc.utf8_trim_whitespace(texts)
     if accepted is PLAIN and (days := _plain_days(trimmed)) is not None:
         return Parsed(days, micros, offset, reason)
-    left = np.arange(size)
+    left, grain = np.arange(size), np.zeros(size, np.int8)
     for form in accepted:
         parts = _Parts(trimmed.take(pa.array(left)), form, rules)
         hit, good = parts.matched, parts.matched & parts.exists
@@ -63,6 +69,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
         reason[left[parts.mixed]] = "has two different separators"
         reason[left[parts.astray]] = "names another weekday than that of its date"
         reason[rows] = ""
+        grain[rows] = GRAINS.index(parts.grain)
         # What fits a form but does not exist may still fit a later declared format.
         left = left[~good] if rules.formats else left[~hit & ~parts.astray]
         if not len(left):
@@ -75,7 +82,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
             fits = pc.fill_null(pc.match_substring_regex(said, cure.pattern), False)
             hit = untouched[fits.to_numpy(zero_copy_only=False)]
             reason[hit] = f"is not written as {shown} ({cure.said})"
-    return Parsed(day, micros, offset, reason)
+    return Parsed(day, micros, offset, reason, grain)
 
 
 def _plain_days(texts: pa.Array) -> Ints | None:
@@ -109,12 +116,23 @@ class _Parts:
         if "b" in parts:
             month = _month_numbers(parts["b"], rules.locale)
             self.matched &= month > 0
-        number = self._number(parts, "d")
+        number = self._number(parts, "d") if "d" in parts else np.ones(len(year), np.int64)
+        if not {"m", "b", "q"} & {*parts}:
+            month = np.ones(len(year), np.int64)
+        if "q" in parts:
+            month = self._number(parts, "q") * 3 - 2
+        if "F" in parts:
+            month = month_at(self._fraction(parts, "F") / 1e6)
         inside = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12)
         months = np.where(inside, (year - 1970) * 12 + month - 1, 0)
         start, room = month_starts(months), month_starts(months + 1) - month_starts(months)
         self.exists: Flags = inside & (number >= 1) & (number <= room)
         self.day: Ints = start + number - 1
+        self.grain: Grain = grain_of({*parts}, rules)
+        if "k" in parts:
+            self.day, self.exists = mondays(year, self._number(parts, "k"))
+        elif self.grain != "day":
+            self.day = first_days(self.day, self.grain)
         self.astray: Flags = self._is_astray(parts)
         self.matched &= ~self.astray
         hour = self._hours(parts)
@@ -165,10 +183,10 @@ class _Parts:
         self.exists &= ~given | ((hour >= 1) & (hour <= 12))
         return np.where(given, hour % 12 + 12 * after, hour)
 
-    def _fraction(self, parts: dict[str, pa.Array]) -> Ints:
-        if "f" not in parts:
+    def _fraction(self, parts: dict[str, pa.Array], name: str = "f") -> Ints:
+        if name not in parts:
             return np.zeros(len(self.matched), np.int64)
-        text = pc.utf8_slice_codeunits(pc.utf8_rpad(pc.fill_null(parts["f"], ""), 6, "0"), 0, 6)
+        text = pc.utf8_slice_codeunits(pc.utf8_rpad(pc.fill_null(parts[name], ""), 6, "0"), 0, 6)
         numbers: Ints = text.cast(pa.int64()).to_numpy(zero_copy_only=False)
         return numbers
 

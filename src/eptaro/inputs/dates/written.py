@@ -11,9 +11,11 @@ import pyarrow.compute as pc
 from eptaro.errors import DateError
 from eptaro.inputs.dates.numbers import parse_numbers
 from eptaro.inputs.dates.outcome import Read, finished, needs_zone, sentinel_days
+from eptaro.inputs.dates.periods import reason_for, standing_for
 from eptaro.inputs.dates.texts import DAY, MINUTE, NO_OFFSET, Parsed, parse_texts, to_zone
 from eptaro.inputs.files.encoded import encoded
 from eptaro.rules.dates import DateRules
+from eptaro.rules.grains import GRAINS, Grain
 
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
@@ -25,6 +27,7 @@ def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
     else:
         parsed = parse_texts(texts, rules)
     parsed = _with_blanks(texts, parsed, rules)
+    parsed, grain = _of_one_grain(texts, parsed, rules, name)
     offsets = None
     if (parsed.offset != NO_OFFSET).any():
         if rules.zone is None:
@@ -52,9 +55,41 @@ def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
     if blank is not None:
         bad = blank if bad is None else bad | blank
         reasons = np.where(blank, "blank", "" if reasons is None else reasons).astype(object)
-    return Read(
-        each.days[places], times, bad, reasons, None if offsets is None else offsets[places]
-    )
+    moved = None if offsets is None else offsets[places]
+    return Read(each.days[places], times, bad, reasons, moved, grain)
+
+
+def _of_one_grain(
+    texts: pa.Array, parsed: Parsed, rules: DateRules, name: str
+) -> tuple[Parsed, Grain | None]:
+    """Return dates that all stand for periods of one grain, and which; the others are bad.
+
+    Raises `DateError` where there are several grains and no rule says which.
+    """
+    good = np.flatnonzero(parsed.reason == "")
+    grains = np.zeros(len(texts), np.int8) if parsed.grain is None else parsed.grain
+    found = np.unique(grains[good]).tolist()
+    if rules.grain is None:
+        if len(found) > 1:
+            one, two = (
+                f"{texts[int(good[grains[good] == code][0])].as_py()!r}, a {GRAINS[code]}"
+                for code in found[:2]
+            )
+            raise DateError(
+                f"{name!r} holds both {one}, and {two}; say with grain= what its dates stand for"
+            )
+        return parsed, GRAINS[found[0]] if found else None
+    wanted = GRAINS.index(rules.grain)
+    days, reason = parsed.day.copy(), parsed.reason.copy()
+    single = good[grains[good] == 0]
+    if wanted:
+        days[single], astray = standing_for(days[single], rules.grain)
+        reason[single[astray]] = reason_for(rules.grain)
+    for code in found:
+        if code not in (0, wanted):
+            reason[good[grains[good] == code]] = f"is a {GRAINS[code]} (grain={rules.grain})"
+    micros = parsed.micros if not wanted else np.zeros_like(parsed.micros)
+    return replace(parsed, day=days, reason=reason, micros=micros), rules.grain
 
 
 def _with_blanks(texts: pa.Array, parsed: Parsed, rules: DateRules) -> Parsed:

@@ -1,0 +1,288 @@
+"""Dates that are periods: read in each of their forms, complete, and never asked finer."""
+
+import datetime as dt
+import json
+import random
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import pyarrow as pa
+from pyarrow import parquet
+
+import eptaro as ep
+
+DAY = dt.timedelta(1)
+MEASURE = "s=sum(x)"
+
+
+def named(day, grain):
+    """Return what tells a day's period from others."""
+    return {
+        "week": day.isocalendar()[:2],
+        "month": (day.year, day.month),
+        "quarter": (day.year, (day.month - 1) // 3),
+        "year": day.year,
+    }[grain]
+
+
+def walked(day, grain, step):
+    """Return the last day in some direction that is of the day's own period."""
+    own = named(day, grain)
+    while named(day + step, grain) == own:
+        day += step
+    return day
+
+
+def opens(day, grain):
+    """Return the first day of the period that a day lies in."""
+    return walked(day, grain, -DAY)
+
+
+def ends(day, grain):
+    """Return the last day of the period that a day lies in."""
+    return walked(day, grain, DAY)
+
+
+def written(rng, day, grain):
+    """Return a period in one of its forms."""
+    name, short = f"{day:%B}", f"{day:%b}"
+    forms = {
+        "week": ["{}-W{:02d}", "{}W{:02d}", "{} w{:02d}"],
+        "month": [f"{day:%Y-%m}", f"{short} {day.year}", f"{name}-{day.year}", f"{day.year} {name}",
+                  f"{short}. {day.year}"],
+        "quarter": ["{}-Q{}", "{}Q{}", "{} q{}"],
+        "year": [str(day.year), f"{day.year}.0"],
+    }  # fmt: skip
+    form = rng.choice(forms[grain])
+    if grain == "week":
+        return form.format(*day.isocalendar()[:2])
+    if grain == "quarter":
+        quarter = (day.month + 2) // 3
+        if rng.random() < 0.3:
+            return f"Q{quarter} {day.year}"
+        return form.format(day.year, quarter)
+    return form
+
+
+class Forms(unittest.TestCase):
+    """Random columns of periods in mixed forms, whatever holds them."""
+
+    def test_each_is_counted_in_its_period_and_the_last_is_complete(self):
+        rng = random.Random(8)
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        for grain in ("week", "month", "quarter", "year") * 3:
+            days = [opens(dt.date(2000, 1, 1) + DAY * rng.randrange(9000), grain)
+                    for _ in range(40)]  # fmt: skip
+            texts = [written(rng, day, grain) for day in days]
+            values = [rng.randint(-50, 50) for _ in days]
+            rules = ep.DateRules(grain="year") if grain == "year" else None
+            calendar = ep.MonthCalendar()
+            if grain == "week":
+                calendar = None
+            totals = {}
+            for day, value in zip(days, values, strict=True):
+                totals[day] = totals.get(day, 0) + value
+            for book in self.books(folder, {"on": texts, "x": values}, rules):
+                with self.subTest(grain=grain):
+                    self.assertEqual(book.coverage.first, min(days))
+                    self.assertEqual(book.coverage.last, ends(max(days), grain))
+                    if calendar is None:
+                        continue
+                    rows = [*book.recap(grain, totals=False).rows()]
+                    self.assertTrue(all(row["complete"] for row in rows))
+                    found = {row["first"]: row["s"] for row in rows if row["s"]}
+                    self.assertEqual(found, {d: t for d, t in totals.items() if t})
+                    last = {row["first"]: row["last"] for row in rows}
+                    for day in days:
+                        self.assertEqual(last[day], ends(day, grain))
+
+    def books(self, folder, frame, rules):
+        """Yield the book of a frame, and of files and a table that hold the same."""
+        given = {"date": "on", "measures": MEASURE}
+        yield ep.Daybook(frame, dates=rules, **given)
+        lines = "".join(f"{on},{x}\n" for on, x in zip(*frame.values(), strict=True))
+        (folder / "a.csv").write_text("on,x\n" + lines)
+        parquet.write_table(pa.table(frame), folder / "a.parquet", row_group_size=7)
+        for name in ("a.csv", "a.parquet"):
+            book = ep.Daybook.read(folder / name, dates=rules, **given)
+            yield book
+        book.write(folder / "book.parquet")
+        yield ep.Daybook.open(folder / "book.parquet")
+        with sqlite3.connect(folder / "a.db") as base:
+            base.execute("drop table if exists t")
+            base.execute('create table t ("on" text, x integer)')
+            base.executemany("insert into t values (?, ?)", zip(*frame.values(), strict=True))
+        yield ep.Daybook.from_sql(f"sqlite:///{folder}/a.db", "t", dates=rules, **given)
+        half = len(frame["on"]) // 2
+        parts = [{n: v[of] for n, v in frame.items()} for of in (slice(half), slice(half, None))]
+        one, two = (ep.Daybook(part, dates=rules, **given) for part in parts)
+        yield one.merged(two)
+
+    def test_numbers_and_days_that_stand_for_periods(self):
+        for values, grain, first, last in (
+            ([200601, 200603], "month", "2006-01-01", "2006-03-31"),
+            ([1987, 1990], "year", "1987-01-01", "1990-12-31"),
+            ([1987.0, 1990.0], "year", "1987-01-01", "1990-12-31"),
+            ([19874, 19881], "quarter", "1987-10-01", "1988-03-31"),
+            ([202001, 202053], "week", "2019-12-30", "2021-01-03"),
+            ([1958.2027, 1959.0, 1958.96], "month", "1958-03-01", "1959-01-31"),
+            ([1958.25, 1958.5], "quarter", "1958-04-01", "1958-09-30"),
+            (["2024-01-31", "2024-02-29"], "month", "2024-01-01", "2024-02-29"),
+            ([dt.date(2024, 1, 1), dt.date(2024, 12, 31)], "quarter", "2024-01-01", "2024-12-31"),
+            ([dt.datetime(2024, 1, 1, 9), dt.datetime(2024, 2, 1)], "month",
+             "2024-01-01", "2024-02-29"),
+            ([20240131, 20240301], "month", "2024-01-01", "2024-03-31"),
+        ):  # fmt: skip
+            rules = ep.DateRules(grain=grain)
+            book = ep.Daybook({"on": values, "x": values}, date="on", measures="n=count()",
+                              dates=rules)  # fmt: skip
+            self.assertEqual(str(book.coverage), f"{first}..{last}", values)
+
+    def test_what_has_no_grain_is_refused_with_what_to_say(self):
+        for values, rules, said in (
+            (["2006-01", "2006-01-15"], {}, "both '2006-01-15', a day, and '2006-01', a month"),
+            (["2006-Q1", "2006"], {}, r"'2006' is not written .*grain=year"),
+            ([200601], {}, "grain=month"),
+            ([1987], {}, "grain=year"),
+            (["2006-01-15"], {"grain": "month"}, "neither the first nor the last day of a month"),
+            ([dt.date(2006, 2, 27)], {"grain": "month"}, "neither the first nor the last"),
+            ([20060115], {"grain": "quarter"}, "neither the first nor the last day of a quarter"),
+            (["2006-01"], {"grain": "day"}, "is a month"),
+            (["2006-Q1"], {"grain": "month"}, "is a quarter"),
+            ([200613], {"grain": "month"}, "does not exist"),
+            ([202154], {"grain": "week"}, "does not exist"),
+            ([123], {"grain": "month"}, "is no number of a month"),
+            (["2024-01-07"], {"grain": "week"}, "is no Monday"),
+        ):
+            with self.assertRaisesRegex(ep.DateError, said):
+                ep.Daybook({"on": values}, date="on", measures="n=count()",
+                           dates=ep.DateRules(**rules))  # fmt: skip
+        with self.assertRaisesRegex(ep.DateError, "grain"):
+            ep.DateRules(grain="fortnight")
+
+    def test_files_that_disagree(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (folder / "a.csv").write_text("on,x\n2024-01,1\n")
+        (folder / "b.csv").write_text("on,x\n2024-01-05,1\n")
+        with self.assertRaisesRegex(ep.DateError, "months, and, after row 1, days"):
+            ep.Daybook.read([folder / "a.csv", folder / "b.csv"], date="on", measures=MEASURE)
+        one, two = (ep.Daybook.read(folder / n, date="on", measures=MEASURE)
+                    for n in ("a.csv", "b.csv"))  # fmt: skip
+        with self.assertRaisesRegex(ep.InputError, "months, those of .* days"):
+            one.merged(two)
+
+    def test_other_columns_stay_what_they_are(self):
+        frame = {"on": ["2024-01", "2024-02"], "due": ["2024-01-09", "2024-03-02"], "x": [1, 2],
+                 "period": ["2024-01", "2024-03"]}  # fmt: skip
+        book = ep.Daybook(
+            frame, date="on", dates=ep.DateRules(grain="month"), where="due > '2024-01-10'",
+            measures=["s=sum(x)", "last_due=max(due)", "p=max(period)"],
+        )  # fmt: skip
+        row = next(iter(book.recap("year").rows()))
+        self.assertEqual((row["s"], row["last_due"], row["p"]), (2, dt.date(2024, 3, 2), "2024-03"))
+
+
+class Questions(unittest.TestCase):
+    """Every verb goes by whole periods of the data, and refuses what is finer."""
+
+    def setUp(self):
+        rng = random.Random(3)
+        self.rows = [
+            (f"{year}-{month:02d}", route, rng.randint(1, 90))
+            for year in (2023, 2024, 2025)
+            for month in range(1, 13)
+            for route in ("Norrow", "Fenholm")
+            if (year, month) < (2025, 9)
+        ]
+        on, route, x = zip(*self.rows, strict=True)
+        self.frame = {"on": [*on], "route": [*route], "x": [*x]}
+        self.book = ep.Daybook(self.frame, date="on", by="route", measures=MEASURE)
+
+    def total(self, *months):
+        """Return the total of some months."""
+        return sum(x for on, _, x in self.rows if on in months)
+
+    def test_totals_by_month_and_wider(self):
+        quarters = [*self.book.recap("quarter").rows()]
+        self.assertEqual(quarters[0]["s"], self.total("2023-01", "2023-02", "2023-03"))
+        self.assertEqual([row["complete"] for row in quarters], [True] * 10 + [False])
+        running = [*self.book.accumulate("year", only="2025").rows()]
+        self.assertEqual([str(row["last"]) for row in running][:2], ["2025-01-31", "2025-02-28"])
+        self.assertEqual(running[2]["s_to_date"], self.total("2025-01", "2025-02", "2025-03"))
+        trailing = [*self.book.trail("2 months").rows()]
+        self.assertEqual(trailing[1]["s_trailing"], self.total("2023-01", "2023-02"))
+        self.assertEqual(len(trailing), 32)
+        (to_date,) = self.book.compare("year", to_date=True).rows()
+        months = [f"2024-{month:02d}" for month in range(1, 9)]
+        self.assertEqual(to_date["s_prior"], self.total(*months))
+        (march,) = [r for r in self.book.rhythm("month").rows() if r["month_of_year"] == "March"]
+        self.assertEqual(march["s"], self.total("2023-03", "2024-03", "2025-03"))
+        staged = ep.Daybook(self.frame, date="on", measures="m=max(sum(x) per month)")
+        self.assertEqual(
+            [*staged.recap("year", totals=False).rows()][1]["m"],
+            max(self.total(f"2024-{month:02d}") for month in range(1, 13)),
+        )
+        self.assertTrue(self.book.recap("quarter", by="route").trace(3, "s").agrees)
+        self.assertIn("dated by the month", self.book.recap("year").footer())
+
+    def test_what_is_finer_is_refused(self):
+        daily = ep.Daybook(self.frame, date="on", measures="m=max(sum(x) per day)")
+        weeks = ep.WeekCalendar("retail")
+        april = ep.MonthCalendar("tax", year_starts="04-06")
+        for ask in (
+            lambda: self.book.recap("day"),
+            lambda: self.book.recap("week"),
+            lambda: self.book.recap("10 days from 2024-01-01"),
+            lambda: self.book.recap("month", only="2024-01-15..2024-03-31"),
+            lambda: self.book.recap("weekday"),
+            lambda: self.book.recap("hour"),
+            lambda: self.book.accumulate("year", every="day"),
+            lambda: self.book.accumulate("year", every="entry"),
+            lambda: self.book.trail("30 days"),
+            lambda: self.book.trail("3 months", every="day"),
+            lambda: self.book.compare("week"),
+            lambda: self.book.compare("month", to_date=True, every="day"),
+            lambda: self.book.rhythm("day of month"),
+            lambda: daily.recap("year"),
+            lambda: ep.Daybook(self.frame, date="on", measures=MEASURE, calendar=april)
+            .recap("year"),
+            lambda: ep.Daybook(self.frame, date="on", measures=MEASURE, calendar=weeks)
+            .recap("month"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(ep.QuestionError, "dated by the month"):
+                ask()
+        with self.assertRaisesRegex(ep.InputError, "not made of whole months"):
+            ep.Daybook(self.frame, date="on", measures=MEASURE,
+                       coverage="2023-01-01..2025-09-15")  # fmt: skip
+        with self.assertRaisesRegex(ep.QuestionError, "differ in day_name"):
+            ep.annotate(self.frame, date="on", add=["day_name"])
+        self.assertEqual(
+            ep.annotate(self.frame, date="on", add=["calendar_quarter"])["calendar_quarter"][6]
+            .as_py(), 2)  # fmt: skip
+
+    def test_an_as_of_date_knows_the_months_that_have_ended(self):
+        for as_of, last in (("2024-05-31", "2024-05-31"), ("2024-05-30", "2024-04-30")):
+            row = [*self.book.recap("year", as_of=as_of, totals=False).rows()][-1]
+            months = [f"2024-{month:02d}" for month in range(1, int(last[5:7]) + 1)]
+            self.assertEqual(row["s"], self.total(*months))
+        with self.assertRaisesRegex(ep.QuestionError, "ends later"):
+            self.book.recap("year", as_of="2023-01-30")
+
+    def test_the_command_line_takes_months_and_says_so(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        lines = "".join(f"{on.replace('-', '')},{route},{x}\n" for on, route, x in self.rows)
+        (folder / "a.csv").write_text("month,route,x\n" + lines)
+        run = [sys.executable, "-m", "eptaro", "recap", "a.csv", "--date", "month", "--measure",
+               MEASURE, "--per", "month", "--format", "json"]  # fmt: skip
+        refused = subprocess.run(run, cwd=folder, capture_output=True, text=True, check=False)
+        self.assertEqual(refused.returncode, 1)
+        self.assertIn("grain=month", refused.stderr)
+        done = subprocess.run(
+            [*run, "--grain", "month"], cwd=folder, capture_output=True, text=True, check=False
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("2025-08-31", json.dumps(json.loads(done.stdout)))
