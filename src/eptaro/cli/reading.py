@@ -11,12 +11,12 @@ from typing import Any
 import click
 
 from eptaro.cli.options import option_group
+from eptaro.core.calendars.grain import GRAINS, Grain
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 from eptaro.progress import watched
 from eptaro.rules.dates import ORDERS, SERIALS, UNIX, DateRules
 from eptaro.rules.files import FileRules
-from eptaro.rules.grains import GRAINS, Grain
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ import pyarrow as pa
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.calendars.grain import last_days
+from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
@@ -39,7 +39,6 @@ from eptaro.outputs.text import needs_quotes, write_csv_rows
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
-from eptaro.rules.grains import Grain
 
 WorkdaysOf = Callable[[Span], Workdays]
 ENDINGS = (".csv", ".parquet", ".arrow")

@@ -10,14 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
-from eptaro.core.calendars.grain import first_days
+from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.core.folds.encoding import Combiner
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.progress import tell
-from eptaro.rules.grains import Grain
 
 _MOST_ROWS = 5_000_000  # for whole-row duplicates
 

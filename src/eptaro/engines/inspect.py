@@ -12,7 +12,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
-from eptaro.core.calendars.grain import last_days
+from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.folds.batch import CHUNK
 from eptaro.core.tables.table import Table
@@ -29,7 +29,6 @@ from eptaro.inputs.narrowed import Narrowed
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
-from eptaro.rules.grains import Grain
 
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import pyarrow as pa
 
+from eptaro.core.calendars.grain import Grain
 from eptaro.errors import DateError, EptaroError, InputError
 from eptaro.inputs.dates import read_dates, resolve
 from eptaro.inputs.dates.reading import looks_like_dates, settled_start
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import Grain
 
 
 def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:

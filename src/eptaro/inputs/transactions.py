@@ -12,6 +12,7 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.batch import Batch
@@ -35,7 +36,6 @@ from eptaro.inputs.files.chunks import filtered
 from eptaro.inputs.sources import Source, Unread, Wanted
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import Grain
 
 _FIRST_SHOWN = 3
 _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun

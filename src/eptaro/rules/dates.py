@@ -9,7 +9,6 @@ from typing import Literal
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from eptaro.errors import DateError, unknown
-from eptaro.rules.grains import GRAINS, Grain
 
 ORDERS = ("ymd", "dmy", "mdy", "infer")
 
@@ -21,6 +20,9 @@ UNIX = ("s", "ms", "us", "ns")
 
 
 BAD = ("raise", "set aside")
+
+
+GRAINS = ("day", "week", "month", "quarter", "year")
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,7 @@ class DateRules:
     day_starts: str = "00:00"
     blanks: Sequence[str] = ()
     bad_dates: Literal["raise", "set aside"] = "raise"
-    grain: Grain | None = None
+    grain: Literal["day", "week", "month", "quarter", "year"] | None = None
     shift: int = field(default=0, init=False, repr=False)  # day_starts in microseconds
 
     def __post_init__(self) -> None:

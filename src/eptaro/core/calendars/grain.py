@@ -6,14 +6,19 @@ a Monday. A period of the data is known by its first day.
 
 from __future__ import annotations
 
+from typing import Literal, TypeAlias, get_args
+
 import numpy as np
 
 from eptaro.core.calendars.days import Days, Flags, Ints, civil_months, month_starts, weekday
 from eptaro.core.calendars.span import Span
 from eptaro.errors import QuestionError
-from eptaro.rules.grains import Grain
 
 _MONTHS = {"month": 1, "quarter": 3, "year": 12}
+
+
+Grain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
+GRAINS: tuple[Grain, ...] = get_args(Grain)
 
 
 def first_days(days: Days, grain: Grain) -> Ints:

@@ -1,8 +1,12 @@
-"""The levels of a calendar, weekdays, and the checks of arguments that name them."""
+"""The levels of a calendar, weekdays, what they are called, and checks of arguments.
+
+Names are English here; those of other locales come from outside.
+"""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Literal, TypeAlias, TypeVar, get_args
 
 from eptaro.errors import CalendarError, unknown
@@ -47,3 +51,42 @@ def parse_month_day(text: str, argument: str) -> tuple[int, int]:
     if not found or not 1 <= int(found[1]) <= 12 or not 1 <= int(found[2]) <= 31:
         raise CalendarError(f"{argument}={text!r} is not a month-day; write it as 04-01")
     return int(found[1]), int(found[2])
+
+
+_ENGLISH_MONTHS = (
+    *("January", "February", "March", "April", "May", "June", "July"),
+    *("August", "September", "October", "November", "December"),
+)
+
+
+class Names:
+    """English names; a subclass gives those of another locale."""
+
+    locale: str = "en"
+    weekdays: Sequence[str] = tuple(day.title() for day in WEEKDAYS)
+    weekdays_short: Sequence[str] = tuple(day.title()[:3] for day in WEEKDAYS)
+    months: Sequence[str] = _ENGLISH_MONTHS
+    months_short: Sequence[str] = tuple(month[:3] for month in _ENGLISH_MONTHS)
+
+    @property
+    def months_in_dates(self) -> Sequence[Sequence[str]]:
+        """Further forms that months take inside dates, as in some languages."""
+        return ()
+
+    def month_of(self, year: int, month: int, *, short: bool = False) -> str:
+        """Return a civil month with its year.
+
+        >>> Names().month_of(2025, 8)
+        'August 2025'
+        """
+        return f"{(self.months_short if short else self.months)[month - 1]} {year}"
+
+    def quarter_of(self, year: str, quarter: int, *, short: bool = False) -> str:
+        """Return a quarter with its year as the calendar writes it.
+
+        >>> Names().quarter_of("FY2026", 2)
+        '2nd quarter FY2026'
+        """
+        if short:
+            return f"Q{quarter} {year}"
+        return f"{('1st', '2nd', '3rd', '4th')[quarter - 1]} quarter {year}"

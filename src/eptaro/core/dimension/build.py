@@ -9,8 +9,8 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import DateLike, as_date, as_of_day
+from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.month import MonthCalendar
-from eptaro.core.calendars.names import Names
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension.attribute import Attribute

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, civil, weekday
-from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import PeriodGrid, Periods
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from fractions import Fraction
 from typing import Any
 
-from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.levels import Names
 from eptaro.core.expressions.tree import (
     Call,
     Comparison,

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import civil, month_starts, weekday
-from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.levels import Names
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.numbers import both, compared, filled
 from eptaro.core.tables.column import Column

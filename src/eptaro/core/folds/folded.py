@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.grain import last_days
+from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
@@ -16,7 +16,6 @@ from eptaro.core.folds.groups import Groups
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
-from eptaro.rules.grains import Grain
 
 _MOST_NAMED = 2  # sources that are named one by one
 

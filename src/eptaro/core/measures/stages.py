@@ -12,7 +12,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.grain import check_whole
+from eptaro.core.calendars.grain import Grain, check_whole
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
@@ -24,7 +24,6 @@ from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.term import DAYS, Term
 from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError
-from eptaro.rules.grains import Grain
 
 
 @dataclass(frozen=True, eq=False)

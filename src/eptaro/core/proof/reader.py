@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordinal
-from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formula

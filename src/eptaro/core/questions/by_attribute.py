@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.grain import check_whole, first_days
-from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.levels import Names
 from eptaro.core.dimension.recurring import HOUR, RECURRING
 from eptaro.core.dimension.sheet import Sheet
 from eptaro.core.folds.axis import Axis

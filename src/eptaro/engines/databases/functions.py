@@ -6,7 +6,7 @@ import string
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
-from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.levels import Names
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.kinds import check_alike
 from eptaro.core.expressions.place import wrong

@@ -11,9 +11,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from eptaro.core.calendars.grain import Grain
 from eptaro.errors import DateError
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import Grain
 
 _TIME = (
     r"(?:[T ]+(?P<H>\d{1,2}):(?P<M>\d{2})(?::(?P<S>\d{2})(?:[.,](?P<f>\d{1,9}))?)?"

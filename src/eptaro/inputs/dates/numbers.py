@@ -7,11 +7,10 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import LAST_DAY, Ints, month_starts
-from eptaro.core.calendars.grain import first_days
+from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.inputs.dates.periods import mondays, month_at
 from eptaro.inputs.dates.texts import DAY, NO_OFFSET, Parsed, local_micros
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import Grain
 
 _SERIAL_EPOCH = {"1900": -25_569, "1904": -24_107}  # day ordinal of serial 0
 _PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1, "ns": 0.001}

@@ -10,11 +10,11 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints
+from eptaro.core.calendars.grain import Grain
 from eptaro.core.kernels.kept import Keeping
 from eptaro.inputs.dates.texts import DAY, Parsed, parse_texts
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import Grain
 
 DAY_NS = 1000 * DAY
 

@@ -6,9 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Flags, Ints, civil_months, month_starts, weekday
-from eptaro.core.calendars.grain import first_days, last_days
+from eptaro.core.calendars.grain import Grain, first_days, last_days
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import Grain
 
 _GRAIN_OF_PART: dict[str, Grain] = {"d": "day", "q": "quarter", "k": "week", "m": "month"}
 _ROUNDED = 0.05  # of a month: what is lost where decimal years have two digits

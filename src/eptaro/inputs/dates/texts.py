@@ -12,14 +12,13 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints, month_starts, weekday
-from eptaro.core.calendars.grain import first_days
-from eptaro.core.calendars.names import Names
+from eptaro.core.calendars.grain import GRAINS, Grain, first_days
+from eptaro.core.calendars.levels import Names
 from eptaro.errors import DateError
 from eptaro.inputs.dates.forms import CURES, PLAIN, Form, forms
 from eptaro.inputs.dates.periods import grain_of, mondays, month_at
 from eptaro.inputs.dates.zones import offsets_by_rule
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import GRAINS, Grain
 
 MINUTE = 60_000_000
 DAY = 1440 * MINUTE

@@ -8,6 +8,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from eptaro.core.calendars.grain import GRAINS, Grain
 from eptaro.errors import DateError
 from eptaro.inputs.dates.numbers import parse_numbers
 from eptaro.inputs.dates.outcome import Read, finished, needs_zone, sentinel_days
@@ -15,7 +16,6 @@ from eptaro.inputs.dates.periods import reason_for, standing_for
 from eptaro.inputs.dates.texts import DAY, MINUTE, NO_OFFSET, Parsed, parse_texts, to_zone
 from eptaro.inputs.files.encoded import encoded
 from eptaro.rules.dates import DateRules
-from eptaro.rules.grains import GRAINS, Grain
 
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
