@@ -35,6 +35,7 @@ from eptaro.errors import (
 )
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import NumberRules
 from eptaro.version import __version__, build_info
 
 __all__ = [
@@ -55,6 +56,7 @@ __all__ = [
     "Measure",
     "MeasureError",
     "MonthCalendar",
+    "NumberRules",
     "OwnCalendars",
     "Period",
     "PeriodGrid",

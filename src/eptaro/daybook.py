@@ -14,6 +14,7 @@ from eptaro.errors import as_path
 from eptaro.kept import KeptBook
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import Numbers
 
 if TYPE_CHECKING:
     from eptaro.engines.files import Engine
@@ -53,6 +54,8 @@ class Daybook(KeptBook):
     where : str, optional
         The condition that rows must meet, such as `fare_class = 'car' and fare > 20`; rows that
         do not are left out and counted, and still count as days that the data speaks for.
+    numbers : {"strict", "infer"} or NumberRules
+        How numbers in columns of text are written: plainly, as all of a column says, or by rules.
 
     Raises
     ------
@@ -87,14 +90,22 @@ class Daybook(KeptBook):
         workdays: Worked = None,
         values: By = None,
         where: str | None = None,
+        numbers: Numbers = None,
     ) -> None:
         from eptaro.engines.local import fold_table
+        from eptaro.inputs.columns.cleaned import cleaned
 
         asked = BookOptions.of(
             measures, by, calendar, coverage, formats, workdays, values, where, date
         )
         folded = fold_table(
-            table, date, asked.by, asked.planes, date_rules(dates), memory_limit, asked.formulas
+            cleaned(table, numbers),
+            date,
+            asked.by,
+            asked.planes,
+            date_rules(dates),
+            memory_limit,
+            asked.formulas,
         )
         self._settle(folded, asked)
 
@@ -115,6 +126,7 @@ class Daybook(KeptBook):
         workdays: Worked = None,
         values: By = None,
         where: str | None = None,
+        numbers: Numbers = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -152,6 +164,7 @@ class Daybook(KeptBook):
             workdays=workdays,
             values=values,
             where=where,
+            numbers=numbers,
         )
 
     @classmethod
@@ -172,6 +185,7 @@ class Daybook(KeptBook):
         workdays: Worked = None,
         values: By = None,
         where: str | None = None,
+        numbers: Numbers = None,
         patience: float = 60,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
@@ -214,6 +228,7 @@ class Daybook(KeptBook):
             client,
             patience,
             asked.formulas,
+            numbers,
         )
         return cls._of(folded, asked)
 
@@ -270,26 +285,3 @@ class Daybook(KeptBook):
             url, what, date, asked.by, asked.planes, rules, scope, asked.formulas
         )
         return cls._of(folded, asked)
-
-    @classmethod
-    def open(cls, path: str | Path) -> Daybook:
-        """Open a book that `write` wrote.
-
-        Parameters
-        ----------
-        path : str or Path
-            Its file.
-
-        Returns
-        -------
-        Daybook
-            The book; it has no transactions to trace.
-
-        Raises
-        ------
-        InputError
-            Where the file is missing, is no book, or is damaged.
-        """
-        from eptaro.storage.reading import open_book
-
-        return cls._of(*open_book(as_path(path)))

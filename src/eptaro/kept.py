@@ -52,6 +52,29 @@ class KeptBook(Answering):
 
         return write_book(self, as_path(path))
 
+    @classmethod
+    def open(cls, path: str | Path) -> Self:
+        """Open a book that `write` wrote.
+
+        Parameters
+        ----------
+        path : str or Path
+            Its file.
+
+        Returns
+        -------
+        Daybook
+            The book; it has no transactions to trace.
+
+        Raises
+        ------
+        InputError
+            Where the file is missing, is no book, or is damaged.
+        """
+        from eptaro.storage.reading import open_book
+
+        return cls._of(*open_book(as_path(path)))
+
     def using(self, calendar: Calendar | OwnCalendars) -> Self:
         """Return the same transactions on another calendar.
 

@@ -13,6 +13,7 @@ import pyarrow as pa
 from pyarrow import csv, feather, parquet
 
 import eptaro as ep
+from eptaro.inputs.columns.cleaned import Cleaned
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.narrowed import Narrowed
@@ -43,6 +44,7 @@ def rewritten(rows, folder, change=""):
     with mock.patch.object(sys, "stdin", io.TextIOWrapper(io.BytesIO(text))):
         found.append(open_files(["-"]))
     plain = [FrameSource(rows), TableSource(table, "the rows"), in_memory(FrameSource(table))]
+    plain.append(Cleaned(FrameSource(rows), "infer"))
     return [*found, *plain, Narrowed(FrameSource(rows), "1 = 1", None, ep.DateRules())]
 
 

@@ -16,6 +16,7 @@ from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import Numbers
 from eptaro.storage.layout import METADATA
 
 ENGINES = ("stream", "local", "dask", "sql")
@@ -65,6 +66,7 @@ class RowsToFold:
     workdays: Worked
     values: tuple[str, ...] = ()
     where: str | None = None
+    numbers: Numbers = None
 
 
 where_option = click.option(
@@ -167,6 +169,7 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
             workdays=rows.workdays,
             values=rows.values,
             where=rows.where,
+            numbers=rows.numbers,
         )
     if rows.date is None:
         raise click.UsageError(
@@ -189,6 +192,7 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
         workdays=rows.workdays,
         values=rows.values,
         where=rows.where,
+        numbers=rows.numbers,
         patience=asked.patience,
     )
 
@@ -197,6 +201,8 @@ def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Dayb
     what = asked.table_name or rows.written.query
     if len(rows.files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
+    if rows.numbers not in (None, "strict"):
+        raise click.UsageError("with --engine sql numbers must be numbers; leave their rules out")
     book = Daybook.from_sql(
         rows.files[0],
         what,

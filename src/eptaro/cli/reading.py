@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import click
 
@@ -17,6 +17,7 @@ from eptaro.core.tables.table import Table
 from eptaro.progress import watched
 from eptaro.rules.dates import ORDERS, SERIALS, UNIX, DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import THOUSANDS, NumberRules, Numbers
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,36 @@ class ReadingOptions:
     like: str | None
     sheet: str | None
     query: str | None
+    numbers: Literal["strict", "infer"] | None
+    thousands: str | None
+    strip: tuple[str, ...]
+    brackets: bool
+    trailing_minus: bool
+    percents: bool
+    blank_numbers: tuple[str, ...]
+
+    def number_rules(self, others: Numbers = None) -> Numbers:
+        """Return the number rules of the options, over others such as those of a config.
+
+        Raises `click.UsageError` for `--numbers infer` beside single rules.
+        """
+        said = _given(
+            {
+                "thousands": self.thousands,
+                "strip": self.strip,
+                "brackets": self.brackets or None,
+                "trailing_minus": self.trailing_minus or None,
+                "percent": self.percents or None,
+                "blanks": self.blank_numbers,
+            }
+        )
+        if not said:
+            return self.numbers or others
+        if self.numbers is not None:
+            raise click.UsageError(f"--numbers {self.numbers} goes without rules of your own")
+        if self.decimal is not None:
+            said["decimal"] = self.decimal
+        return replace(others if isinstance(others, NumberRules) else NumberRules(), **said)
 
     def date_rules(self, others: DateRules | None = None) -> DateRules:
         """Return the date rules of the options, over others such as those of a config."""
@@ -185,6 +216,35 @@ reading_options = option_group(
         default=None,
         metavar="SQL",
         help="With a database address for FILE: the rows to read.",
+    ),
+    click.option(
+        "--numbers",
+        type=click.Choice(["strict", "infer"]),
+        default=None,
+        help="Numbers in text: plain ones alone, or as all of a column says they are written.  "
+        "[default: strict]",
+    ),
+    click.option(
+        "--thousands",
+        type=click.Choice(THOUSANDS),
+        default=None,
+        help="The mark between groups of three digits.",
+    ),
+    click.option(
+        "--strip",
+        metavar="WORD",
+        multiple=True,
+        help="A sign or unit beside numbers, such as $ or kg. May be given again.",
+    ),
+    click.option("--brackets", is_flag=True, help="Numbers in brackets are negative."),
+    click.option("--trailing-minus", is_flag=True, help="The sign may stand behind: 12-."),
+    click.option("--percents", is_flag=True, help="Numbers before % are hundredths."),
+    click.option(
+        "--blank-number",
+        "blank_numbers",
+        metavar="WORD",
+        multiple=True,
+        help="A word for no number, such as NA. May be given again.",
     ),
 )
 

@@ -124,6 +124,7 @@ class Settings:
             self.workdays,
             values,
             data.where or (told.where if own and told else None),
+            reading.number_rules(told.number_rules() if told else None),
         )
         with shown_progress():
             book = folded(rows, data)

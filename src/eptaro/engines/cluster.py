@@ -5,10 +5,10 @@ as a tree. The outcome is that of one fold over all rows.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from contextlib import nullcontext
 from dataclasses import replace
-from typing import Any
+from typing import Any, Literal
 
 import pyarrow as pa
 
@@ -20,16 +20,19 @@ from eptaro.core.folds.planes import Plane
 from eptaro.core.kernels.sidebyside import in_turn
 from eptaro.engines.clients import PATIENCE, Watch, client_of, own_errors
 from eptaro.engines.local import fold_source
-from eptaro.errors import InputError
+from eptaro.errors import InputError, MeasureError
 from eptaro.extras import need
+from eptaro.inputs.columns.cleaned import Cleaned
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.sources import FrameSource, Source
+from eptaro.inputs.transactions import Transactions
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import NumberRules, Numbers, number_rules
 
 PART_ROWS = 2_000_000
 
@@ -49,6 +52,7 @@ def fold_cluster(
     part_rows: int = PART_ROWS,
     patience: float = PATIENCE,
     formulas: Formulas = PLAIN,
+    numbers: Numbers = None,
 ) -> Folded:
     """Fold files, or the partitions of a Dask frame, on a cluster.
 
@@ -63,7 +67,9 @@ def fold_cluster(
     with client_of(client, patience) as cluster, own_errors():
         watch = Watch(cluster, patience)
         folded = watch.over(
-            Beside(_folded, cluster, what, date, by, wanted, rules, files, part_rows, formulas)
+            Beside(
+                _folded, cluster, what, date, by, wanted, rules, files, part_rows, formulas, numbers
+            )
         )
     if not folded.rows:
         raise InputError(f"{folded.source}: there are no rows to fold")
@@ -80,10 +86,17 @@ def _folded(
     files: FileRules | None,
     part_rows: int,
     formulas: Formulas,
+    numbers: Numbers,
 ) -> Folded:
     """Fold the parts on the cluster, and merge them as a tree."""
     tasks: list[tuple[Any, Any]] = []
+    figures = number_rules(numbers)
+    decided_numbers: Mapping[str, tuple[NumberRules, str]] = {}
     if hasattr(what, "to_delayed"):
+        if figures == "infer":
+            raise MeasureError(
+                "a Dask frame is not looked at as a whole; say numbers=NumberRules(...)"
+            )
         frames = cluster.compute(list(what.to_delayed()), retries=_RETRIES)
         tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
     else:
@@ -91,6 +104,9 @@ def _folded(
         source = open_files(paths, files)
         if date not in formulas.columns:
             rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
+        if figures == "infer":
+            rows = Transactions(source, date, by, wanted, rules, settled=True, formulas=formulas)
+            decided_numbers = Cleaned(source, "infer").settle(rows.wanted().numbers)
         tasks += [(part, None) for part in parts_of(source, part_rows)]
     parts = [
         cluster.submit(
@@ -103,6 +119,8 @@ def _folded(
             rules,
             number,
             formulas,
+            figures,
+            decided_numbers if number == 0 else _untold(decided_numbers),
             retries=_RETRIES,
             pure=False,
         )
@@ -119,6 +137,11 @@ def _folded(
         ]
     folded: Folded = parts[0].result()
     return folded
+
+
+def _untold(decided: Mapping[str, tuple[NumberRules, str]]) -> dict[str, tuple[NumberRules, str]]:
+    """Return rules without their evidence, which the first part tells for all."""
+    return {name: (rules, "") for name, (rules, _) in decided.items()}
 
 
 class FrameOfPart:
@@ -146,12 +169,16 @@ def fold_part(
     rules: DateRules,
     number: int,
     formulas: Formulas,
+    figures: NumberRules | Literal["infer"] | None = None,
+    decided_numbers: Mapping[str, tuple[NumberRules, str]] | None = None,
 ) -> Folded:
     """Fold one part on a worker, with no more threads than the worker is given."""
     source = part
     if isinstance(part, FrameOfPart):
         source = FrameSource(frame)
         source.name = part.name
+    if figures is not None:
+        source = Cleaned(source, figures, decided_numbers)
     threads = _threads()
     pa.set_cpu_count(threads)
     with in_turn() if threads == 1 else nullcontext():

@@ -11,10 +11,12 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import Plane
 from eptaro.engines.local import fold_source
 from eptaro.errors import QuestionError, unknown
+from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.files.opening import open_files
-from eptaro.inputs.sources import in_memory
+from eptaro.inputs.sources import Source, in_memory
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import Numbers
 
 Engine: TypeAlias = Literal["stream", "local", "dask"]
 
@@ -30,6 +32,7 @@ def fold_files(
     client: Any = None,
     patience: float = 60,
     formulas: Formulas = PLAIN,
+    numbers: Numbers = None,
 ) -> Folded:
     """Return the cells of files, or of a Dask frame; whichever the engine, they are the same."""
     if engine not in get_args(Engine):
@@ -39,9 +42,19 @@ def fold_files(
         from eptaro.engines.cluster import fold_cluster
 
         return fold_cluster(
-            given, date, by, planes, dates, files, client, patience=patience, formulas=formulas
+            given,
+            date,
+            by,
+            planes,
+            dates,
+            files,
+            client,
+            patience=patience,
+            formulas=formulas,
+            numbers=numbers,
         )
-    source = open_files([given] if isinstance(given, str) else [str(one) for one in given], files)
+    paths = [given] if isinstance(given, str) else [str(one) for one in given]
+    source: Source = cleaned(open_files(paths, files), numbers)
     match engine:
         case "stream":
             return fold_source(source, date, by, planes, dates, formulas=formulas)

@@ -88,6 +88,7 @@ def _folded(
             f"{transactions.unmet:,} of {transactions.rows:,} rows do not meet the condition "
             f"{formulas.where.text!r}"
         )
+    notes += source.notes
     groups, cells = fold.result()
     if any(plane.what in ("values", "codes") for plane in wanted):
         notes.append(

@@ -13,12 +13,14 @@ from eptaro.core.questions.scope import By
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.trail import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
+from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.values import read_filled, read_numbers
 from eptaro.inputs.narrowed import Narrowed, narrowed
 from eptaro.inputs.sources import FrameSource, Source, Wanted
 from eptaro.rules.dates import DateRules
+from eptaro.rules.numbers import Numbers
 
 
 def trail_values(
@@ -31,6 +33,7 @@ def trail_values(
     far_edge: Edge = "open",
     by: By = None,
     where: str | None = None,
+    numbers: Numbers = None,
 ) -> Table:
     """Return for each row of a frame the measures over rows whose `along` lies near its own.
 
@@ -57,6 +60,8 @@ def trail_values(
         Group columns.
     where : str, optional
         A condition: only rows that meet it.
+    numbers : {"strict", "infer"} or NumberRules
+        How numbers in text are written.
 
     Returns
     -------
@@ -81,7 +86,8 @@ def trail_values(
     parsed = parse_measures(measures)
     names = [by] if isinstance(by, str) else list(by or ())
     planes = {plane for measure in parsed for plane in measure.planes}
-    source = table if isinstance(table, Source) else FrameSource(table)
+    given = table if isinstance(table, Source) else FrameSource(table)
+    source: Source = cleaned(given, numbers)
     kept = narrowed(source, where, None, DateRules())
     rows = _rows(kept, along, names, planes)
     return along_values(rows, parsed, asked)
@@ -92,7 +98,7 @@ def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> Valu
     codes = sorted({p.column for p in planes if p.what == "codes"})
     filled = sorted({p.column for p in planes if p.what == "filled"})
     numbers = sorted({p.column for p in planes if p.what not in ("rows", "filled", "codes")})
-    rows = next(iter(source.batches(Wanted(along, by, numbers, [*filled, *codes]))))
+    rows = next(iter(source.batches(Wanted(along, by, [*numbers, along], [*filled, *codes]))))
     placed = Placed(source)
     values = {name: read_filled(rows[name], name) for name in set(filled) - set(numbers)}
     values |= {name: read_numbers(rows[name], name, placed) for name in numbers}

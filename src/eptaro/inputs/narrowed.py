@@ -29,7 +29,7 @@ class Narrowed(Source):
         names = self._formulas.names
         check_columns(names, source.names(), source.name)
         self._rules = decided(source, date, rules)[0] if date in names and date else rules
-        self.name, self.of_text = source.name, source.of_text
+        self.name, self.of_text, self.decimal = source.name, source.of_text, source.decimal
         self._masks: list[NDArray[np.bool_]] = []
 
     @property

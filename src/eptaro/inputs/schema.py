@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from eptaro.core.calendars.levels import Weekday, YearEnds, YearNamed
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import NumberRules, Numbers
 
 SCHEMA = Path(__file__).with_name("eptaro.schema.json")
 
@@ -98,6 +99,18 @@ class Dates(Part):
     bad_dates: Literal["raise", "set aside"] | None = None
 
 
+class Figures(Part):
+    """How numbers in text are written; the fields of NumberRules."""
+
+    decimal: Literal[".", ","] | None = None
+    thousands: Literal[",", ".", " ", "'"] | None = None
+    strip: list[str] | None = None
+    brackets: bool | None = None
+    trailing_minus: bool | None = None
+    percent: bool | None = None
+    blanks: list[str] | None = None
+
+
 class Written(Part):
     """How the files are written; the fields of FileRules."""
 
@@ -143,6 +156,13 @@ class Data(Part):
     dates: Dates | None = None
     formats: dict[str, Shown] = Field(default_factory=dict)
     written: Written | None = None
+    numbers: Figures | Literal["strict", "infer"] = "strict"
+
+    def number_rules(self) -> Numbers:
+        """Return how numbers in text are written."""
+        if isinstance(self.numbers, Figures):
+            return NumberRules(**self.numbers.model_dump(exclude_none=True))
+        return self.numbers
 
     def date_rules(self) -> DateRules:
         """Return how the date column is read."""

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
@@ -50,7 +50,13 @@ class Source(ABC):
 
     name: str
     of_text = False
+    decimal: Literal[".", ","] = "."  # the mark that is usual in its texts
     share: float | None = None
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided of its columns, known when it has been read."""
+        return ()
 
     @property
     def inputs(self) -> tuple[str, ...]:
@@ -189,7 +195,12 @@ class Held(Source):
 
     def __init__(self, source: Source) -> None:
         self._source = source
-        self.name, self.of_text = source.name, source.of_text
+        self.name, self.of_text, self.decimal = source.name, source.of_text, source.decimal
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided of its columns."""
+        return self._source.notes
 
     @property
     def inputs(self) -> tuple[str, ...]:

@@ -142,7 +142,7 @@ class Transactions:
         where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
         return f"{where}{more}: {shown}"
 
-    def _wanted(self) -> Wanted:
+    def wanted(self) -> Wanted:
         """Return the columns of the source that are read, by what they are needed for."""
         worked_out, used = self._formulas.columns, self._formulas.names
         date, by, numbers, others = (
@@ -163,7 +163,7 @@ class Transactions:
         """Yield the wanted columns; rows are passed over where the source knows that the condition
         is not met, and where dates are days as they stand.
         """
-        where, wanted = self._formulas.where, self._wanted()
+        where, wanted = self._formulas.where, self.wanted()
         as_they_stand = not self._rules.shift and self._date not in self._formulas.columns
         if where is None or self._inputs or not as_they_stand:
             return self._source.batches(wanted)

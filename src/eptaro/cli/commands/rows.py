@@ -25,6 +25,7 @@ def _opened(
     reading: ReadingOptions,
 ) -> tuple[Source, str | None, str | None]:
     """Return the source, the date column and the condition that options or config name."""
+    from eptaro.inputs.columns.cleaned import cleaned
     from eptaro.inputs.files.opening import open_files
 
     data = settings.config.data if settings.config else None
@@ -36,7 +37,10 @@ def _opened(
     written = settings.file_rules(reading)
     if data is not None and not files:
         where = where or data.where
-    return open_files(named, written), date or (data.date if data else None), where
+    source = cleaned(
+        open_files(named, written), reading.number_rules(data.number_rules() if data else None)
+    )
+    return source, date or (data.date if data else None), where
 
 
 @click.command(

@@ -14,6 +14,7 @@ from eptaro.core.kernels.chosen import narrow, units
 from eptaro.core.kernels.sidebyside import at_once, cut
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
+from eptaro.inputs.columns.numberevidence import cure
 from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
 
@@ -138,6 +139,7 @@ def _not_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> str:
         numeric = pc.match_substring_regex(array, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
         row = pc.index(pc.fill_null(numeric, True), False).as_py()
         if row >= 0:
-            return f"row {placed.number(row):,} of {name!r}: {array[row].as_py()!r} is not a number"
-        return f"{name!r} holds numbers as text; convert the column to numbers first"
+            text = array[row].as_py()
+            return f"row {placed.number(row):,} of {name!r}: {text!r} is not a number{cure(text)}"
+        return f"{name!r} holds numbers as text; say numbers=infer to read them"
     return f"{name!r} holds {array.type}, not numbers"

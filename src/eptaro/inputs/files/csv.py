@@ -19,6 +19,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import InputError, MeasureError
+from eptaro.inputs.columns.numberevidence import cure
 from eptaro.inputs.files.digest import file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.rules.files import FileRules
@@ -46,6 +47,7 @@ class CsvFile(Source):
         tabbed = ".tsv" in path.suffixes or (rules.like or "").lower().lstrip(".") == "tsv"
         tab = tabbed and rules.delimiter == ","
         self._delimiter = "\t" if tab else rules.delimiter
+        self.decimal = "," if rules.decimal == "," else "."
 
     def names(self) -> list[str]:
         """Return the names in the header, which is read once."""
@@ -191,6 +193,7 @@ class CsvFile(Source):
                     value = texts[row].as_py()
                     raise MeasureError(
                         f"{self.name}: row {row + 1:,} of {name!r}: {value!r} is not a number"
+                        f"{cure(value)}"
                     ) from None
         raise self._unreadable(error) from None
 
@@ -217,6 +220,7 @@ class StandardInput(CsvFile):
         self.path, self.name, self._rules = Path("standard input"), "standard input", rules
         self._size = self._spool.seek(0, io.SEEK_END)
         self._delimiter = rules.delimiter
+        self.decimal = "," if rules.decimal == "," else "."
 
     def _open(self) -> Any:
         return pa.PythonFile(io.BufferedReader(_Again(self._spool, self._size), _PEEK), mode="r")

@@ -20,7 +20,7 @@ class ManyFiles(Source):
     def __init__(self, parts: list[Source]) -> None:
         self.parts = parts
         self.name = f"{parts[0].name} and {len(parts) - 1} more"
-        self.of_text = parts[0].of_text
+        self.of_text, self.decimal = parts[0].of_text, parts[0].decimal
 
     @property
     def inputs(self) -> tuple[str, ...]:

@@ -1,0 +1,137 @@
+"""`Cleaned`: a source whose numbers in text are read under rules."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from typing import Any, Literal
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eptaro.errors import MeasureError
+from eptaro.inputs.columns.numberevidence import cure, infer_numbers
+from eptaro.inputs.columns.writtennumbers import read_written
+from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.sources import Source, Wanted
+from eptaro.rules.numbers import NumberRules, number_rules
+
+
+class Cleaned(Source):
+    """Another source; what of its columns is wanted as numbers, and is text, is read under rules.
+
+    `rules` are those of all columns, or `infer`; `settled` those of some columns that were
+    decided before. `notes` tell, after a reading, what was decided and what became blank.
+    """
+
+    def __init__(
+        self,
+        source: Source,
+        rules: NumberRules | Literal["infer"],
+        settled: Mapping[str, tuple[NumberRules, str]] | None = None,
+    ) -> None:
+        self.source, self._rules = source, rules
+        self.name = source.name
+        self._settled = dict(settled or {})
+        self._blanked: dict[str, dict[str, int]] = {}
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The names of all inputs that it reads."""
+        return self.source.inputs
+
+    @property
+    def share(self) -> float | None:  # type: ignore[override]
+        """How much has been read."""
+        return self.source.share
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided of columns, and how many values became blank by a word."""
+        decided = [f"numbers in {n!r}: {told}" for n, (_, told) in self._settled.items() if told]
+        blanked = [
+            f"{count:,} {word!r} in {name!r} count as blank"
+            for name, words in self._blanked.items()
+            for word, count in words.items()
+        ]
+        return (*decided, *blanked)
+
+    def names(self) -> list[str]:
+        """Return the names of all columns."""
+        return self.source.names()
+
+    def numbered(self, place: int) -> int:
+        """Return the number that a row has in the input."""
+        return self.source.numbered(place)
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns, numbers in text as numbers."""
+        self._blanked, done = {}, 0
+        others = [*wanted.others, *(n for n in wanted.numbers if n not in wanted.others)]
+        plain = Wanted(wanted.date, wanted.groups, [], others)
+        for table in self.source.batches(plain):
+            columns = {name: table[name] for name in table.column_names}
+            for name in wanted.numbers:
+                if is_text(columns[name].type):
+                    columns[name] = self._read(columns[name], name, done)
+            done += table.num_rows
+            yield pa.table({name: columns[name] for name in wanted.names})
+
+    def settle(self, names: list[str]) -> Mapping[str, tuple[NumberRules, str]]:
+        """Return the rules of some columns of text, decided on all they hold."""
+        for name in names:
+            self._rules_of(name)
+        return dict(self._settled)
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns as they stand."""
+        return self.source.whole()
+
+    def fingerprint(self) -> str:
+        """Return what tells the source from others."""
+        return self.source.fingerprint()
+
+    def _rules_of(self, name: str) -> NumberRules:
+        if self._rules != "infer":
+            rules = self._rules
+            return rules if rules.decimal else replace(rules, decimal=self.source.decimal)
+        if name not in self._settled:
+            column = self.source.column(name)
+            if not is_text(column.type):
+                return NumberRules()
+            texts = column.cast(pa.string()).combine_chunks()
+            try:
+                self._settled[name] = infer_numbers(texts, name, self.source.decimal)
+            except MeasureError as error:
+                raise MeasureError(f"{self.name}: {error}") from None
+        return self._settled[name][0]
+
+    def _read(self, column: pa.ChunkedArray, name: str, done: int) -> pa.Array:
+        texts: Any = column.cast(pa.string()).combine_chunks()
+        if isinstance(texts, pa.ChunkedArray):  # a column without rows
+            texts = pa.array([], pa.string())
+        rules = self._rules_of(name)
+        numbers, worded, wrong = read_written(texts, rules)
+        row = pc.index(wrong, True).as_py()
+        if row >= 0:
+            text = texts[row].as_py()
+            raise MeasureError(
+                f"{self.name}: row {self.numbered(done + row):,} of {name!r}: {text!r} is not a "
+                f"number under these rules{cure(text)}"
+            )
+        if pc.any(worded).as_py():
+            counts = self._blanked.setdefault(name, {})
+            for word in pc.value_counts(pc.utf8_trim_whitespace(texts.filter(worded))):
+                text = word["values"].as_py()
+                counts[text] = counts.get(text, 0) + word["counts"].as_py()
+        return numbers
+
+
+def cleaned(given: Any, numbers: object) -> Any:
+    """Return a source whose numbers are read under rules, or what was given where they are strict.
+
+    Raises `MeasureError` for rules that are none.
+    """
+    rules = number_rules(numbers)
+    return given if rules is None else Cleaned(opened_source(given), rules)
