@@ -35,6 +35,7 @@ from eptaro.errors import (
 )
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookup
 from eptaro.rules.numbers import NumberRules
 from eptaro.version import __version__, build_info
 
@@ -53,6 +54,7 @@ __all__ = [
     "HolidaySet",
     "InputError",
     "ListedCalendar",
+    "Lookup",
     "Measure",
     "MeasureError",
     "MonthCalendar",

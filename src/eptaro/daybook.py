@@ -14,6 +14,7 @@ from eptaro.errors import as_path
 from eptaro.kept import KeptBook
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
 
 if TYPE_CHECKING:
@@ -56,6 +57,9 @@ class Daybook(KeptBook):
         do not are left out and counted, and still count as days that the data speaks for.
     numbers : {"strict", "infer"} or NumberRules
         How numbers in columns of text are written: plainly, as all of a column says, or by rules.
+    lookups : mapping of files to keys, Lookup, or several of these, optional
+        Tables whose columns the rows take by a key, such as `{"ships.csv": "ship"}`; rows
+        without a match are kept, with blanks there, and counted in `notes`.
 
     Raises
     ------
@@ -91,21 +95,19 @@ class Daybook(KeptBook):
         values: By = None,
         where: str | None = None,
         numbers: Numbers = None,
+        lookups: Lookups = None,
     ) -> None:
         from eptaro.engines.local import fold_table
         from eptaro.inputs.columns.cleaned import cleaned
+        from eptaro.inputs.columns.lookedup import looked_up
 
         asked = BookOptions.of(
             measures, by, calendar, coverage, formats, workdays, values, where, date
         )
+        rules = date_rules(dates)
+        source = cleaned(looked_up(table, lookups, rules), numbers)
         folded = fold_table(
-            cleaned(table, numbers),
-            date,
-            asked.by,
-            asked.planes,
-            date_rules(dates),
-            memory_limit,
-            asked.formulas,
+            source, date, asked.by, asked.planes, rules, memory_limit, asked.formulas
         )
         self._settle(folded, asked)
 
@@ -127,6 +129,7 @@ class Daybook(KeptBook):
         values: By = None,
         where: str | None = None,
         numbers: Numbers = None,
+        lookups: Lookups = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -165,6 +168,7 @@ class Daybook(KeptBook):
             values=values,
             where=where,
             numbers=numbers,
+            lookups=lookups,
         )
 
     @classmethod
@@ -186,6 +190,7 @@ class Daybook(KeptBook):
         values: By = None,
         where: str | None = None,
         numbers: Numbers = None,
+        lookups: Lookups = None,
         patience: float = 60,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
@@ -229,6 +234,7 @@ class Daybook(KeptBook):
             patience,
             asked.formulas,
             numbers,
+            lookups,
         )
         return cls._of(folded, asked)
 
@@ -248,6 +254,7 @@ class Daybook(KeptBook):
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
         where: str | None = None,
+        lookups: Lookups = None,
     ) -> Daybook:
         """Fold a table (or a SELECT) inside its database; only cells come back.
 
@@ -282,6 +289,6 @@ class Daybook(KeptBook):
         asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, (), where)
         scope, rules = Scope.of_database(only), date_rules(dates)
         folded = fold_database(
-            url, what, date, asked.by, asked.planes, rules, scope, asked.formulas
+            url, what, date, asked.by, asked.planes, rules, scope, asked.formulas, lookups
         )
         return cls._of(folded, asked)

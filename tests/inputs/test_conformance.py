@@ -14,6 +14,7 @@ from pyarrow import csv, feather, parquet
 
 import eptaro as ep
 from eptaro.inputs.columns.cleaned import Cleaned
+from eptaro.inputs.columns.lookedup import LookedUp
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.narrowed import Narrowed
@@ -45,6 +46,7 @@ def rewritten(rows, folder, change=""):
         found.append(open_files(["-"]))
     plain = [FrameSource(rows), TableSource(table, "the rows"), in_memory(FrameSource(table))]
     plain.append(Cleaned(FrameSource(rows), "infer"))
+    plain.append(LookedUp(FrameSource(rows), [], ep.DateRules()))
     return [*found, *plain, Narrowed(FrameSource(rows), "1 = 1", None, ep.DateRules())]
 
 

@@ -16,6 +16,7 @@ from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
 from eptaro.storage.layout import METADATA
 
@@ -31,6 +32,7 @@ class DataOptions:
     measures: tuple[str, ...]
     by: tuple[str, ...]
     where: str | None
+    lookups: tuple[str, ...]
     only: tuple[str, ...]
     as_of: DateLike
     coverage: str | None
@@ -67,6 +69,7 @@ class RowsToFold:
     values: tuple[str, ...] = ()
     where: str | None = None
     numbers: Numbers = None
+    lookups: Lookups = None
 
 
 where_option = click.option(
@@ -96,6 +99,14 @@ data_options = option_group(
         "config, all stands for all of them. May be given again.",
     ),
     where_option,
+    click.option(
+        "--lookup",
+        "lookups",
+        metavar="FILE:KEY",
+        multiple=True,
+        help="A table whose columns rows take by a key: ships.csv:ship, or ships.csv:ship=name. "
+        "May be given again.",
+    ),
     click.option(
         "--only",
         metavar="WHAT",
@@ -170,6 +181,7 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
             values=rows.values,
             where=rows.where,
             numbers=rows.numbers,
+            lookups=rows.lookups,
         )
     if rows.date is None:
         raise click.UsageError(
@@ -193,6 +205,7 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
         values=rows.values,
         where=rows.where,
         numbers=rows.numbers,
+        lookups=rows.lookups,
         patience=asked.patience,
     )
 
@@ -215,6 +228,7 @@ def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Dayb
         formats=rows.formats,
         workdays=rows.workdays,
         where=rows.where,
+        lookups=rows.lookups,
     )
     if asked.show_query:
         for query in book.queries:

@@ -23,6 +23,7 @@ from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookup, parse_lookup
 
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
@@ -125,6 +126,7 @@ class Settings:
             values,
             data.where or (told.where if own and told else None),
             reading.number_rules(told.number_rules() if told else None),
+            [*map(parse_lookup, data.lookups), *self._lookups(own=own)],
         )
         with shown_progress():
             book = folded(rows, data)
@@ -132,6 +134,10 @@ class Settings:
             tell(note)
         tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.folded.sources[0])
         return book
+
+    def _lookups(self, *, own: bool) -> list[Lookup]:
+        """Return the lookups of the config, where its data set is asked."""
+        return self.config.lookups() if own and self.config else []
 
     def _of_book(self, book: Daybook, measures: list[str]) -> Daybook:
         """Return a book that was folded before, on the calendar that the options ask for."""

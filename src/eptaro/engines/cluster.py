@@ -5,7 +5,7 @@ as a tree. The outcome is that of one fold over all rows.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from contextlib import nullcontext
 from dataclasses import replace
 from typing import Any, Literal
@@ -23,6 +23,8 @@ from eptaro.engines.local import fold_source
 from eptaro.errors import InputError, MeasureError
 from eptaro.extras import need
 from eptaro.inputs.columns.cleaned import Cleaned
+from eptaro.inputs.columns.lookedup import LookedUp, loaded
+from eptaro.inputs.columns.lookuptable import LookupTable
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
@@ -32,6 +34,7 @@ from eptaro.inputs.transactions import Transactions
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import NumberRules, Numbers, number_rules
 
 PART_ROWS = 2_000_000
@@ -53,6 +56,7 @@ def fold_cluster(
     patience: float = PATIENCE,
     formulas: Formulas = PLAIN,
     numbers: Numbers = None,
+    lookups: Lookups = None,
 ) -> Folded:
     """Fold files, or the partitions of a Dask frame, on a cluster.
 
@@ -68,7 +72,18 @@ def fold_cluster(
         watch = Watch(cluster, patience)
         folded = watch.over(
             Beside(
-                _folded, cluster, what, date, by, wanted, rules, files, part_rows, formulas, numbers
+                _folded,
+                cluster,
+                what,
+                date,
+                by,
+                wanted,
+                rules,
+                files,
+                part_rows,
+                formulas,
+                numbers,
+                lookups,
             )
         )
     if not folded.rows:
@@ -87,16 +102,18 @@ def _folded(
     part_rows: int,
     formulas: Formulas,
     numbers: Numbers,
+    lookups: Lookups,
 ) -> Folded:
     """Fold the parts on the cluster, and merge them as a tree."""
     tasks: list[tuple[Any, Any]] = []
-    figures = number_rules(numbers)
+    figures, tables = number_rules(numbers), list[LookupTable]()
     decided_numbers: Mapping[str, tuple[NumberRules, str]] = {}
     if hasattr(what, "to_delayed"):
         if figures == "infer":
             raise MeasureError(
                 "a Dask frame is not looked at as a whole; say numbers=NumberRules(...)"
             )
+        tables = loaded(lookups, rules, list(what.columns))
         frames = cluster.compute(list(what.to_delayed()), retries=_RETRIES)
         tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
     else:
@@ -104,9 +121,11 @@ def _folded(
         source = open_files(paths, files)
         if date not in formulas.columns:
             rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
+        tables = loaded(lookups, rules, source.names())
         if figures == "infer":
-            rows = Transactions(source, date, by, wanted, rules, settled=True, formulas=formulas)
-            decided_numbers = Cleaned(source, "infer").settle(rows.wanted().numbers)
+            every: Source = LookedUp(source, tables, rules) if tables else source
+            rows = Transactions(every, date, by, wanted, rules, settled=True, formulas=formulas)
+            decided_numbers = Cleaned(every, "infer").settle(rows.wanted().numbers)
         tasks += [(part, None) for part in parts_of(source, part_rows)]
     parts = [
         cluster.submit(
@@ -119,6 +138,7 @@ def _folded(
             rules,
             number,
             formulas,
+            tables,
             figures,
             decided_numbers if number == 0 else _untold(decided_numbers),
             retries=_RETRIES,
@@ -169,6 +189,7 @@ def fold_part(
     rules: DateRules,
     number: int,
     formulas: Formulas,
+    tables: Sequence[LookupTable] = (),
     figures: NumberRules | Literal["infer"] | None = None,
     decided_numbers: Mapping[str, tuple[NumberRules, str]] | None = None,
 ) -> Folded:
@@ -177,6 +198,8 @@ def fold_part(
     if isinstance(part, FrameOfPart):
         source = FrameSource(frame)
         source.name = part.name
+    if tables:
+        source = LookedUp(source, tables, rules)
     if figures is not None:
         source = Cleaned(source, figures, decided_numbers)
     threads = _threads()

@@ -12,10 +12,12 @@ from eptaro.core.folds.planes import Plane
 from eptaro.engines.local import fold_source
 from eptaro.errors import QuestionError, unknown
 from eptaro.inputs.columns.cleaned import cleaned
+from eptaro.inputs.columns.lookedup import looked_up
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.sources import Source, in_memory
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
 
 Engine: TypeAlias = Literal["stream", "local", "dask"]
@@ -33,6 +35,7 @@ def fold_files(
     patience: float = 60,
     formulas: Formulas = PLAIN,
     numbers: Numbers = None,
+    lookups: Lookups = None,
 ) -> Folded:
     """Return the cells of files, or of a Dask frame; whichever the engine, they are the same."""
     if engine not in get_args(Engine):
@@ -52,9 +55,10 @@ def fold_files(
             patience=patience,
             formulas=formulas,
             numbers=numbers,
+            lookups=lookups,
         )
     paths = [given] if isinstance(given, str) else [str(one) for one in given]
-    source: Source = cleaned(open_files(paths, files), numbers)
+    source: Source = cleaned(looked_up(open_files(paths, files), lookups, dates), numbers)
     match engine:
         case "stream":
             return fold_source(source, date, by, planes, dates, formulas=formulas)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 import tomllib
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -23,6 +24,7 @@ from eptaro.core.questions.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
 from eptaro.extras import need
 from eptaro.inputs import holidays as sources
+from eptaro.rules.lookups import Lookup, lookups_of
 
 
 class Config:
@@ -75,6 +77,15 @@ class Config:
         """
         named = self.data.files if self.data else []
         return [self._filled(n) if "://" in n else str(self._folder / n) for n in named]
+
+    def lookups(self) -> list[Lookup]:
+        """Return the data set's lookups, whose files are named from the folder of the config."""
+        named = self.data.lookups if self.data else {}
+        asked = lookups_of(named)
+        return [
+            one if "." not in str(one.table) else replace(one, table=self._folder / one.table)
+            for one in asked
+        ]
 
     def _filled(self, address: str) -> str:
         """Return an address with the values of environment variables, such as its password."""

@@ -38,6 +38,11 @@ class Narrowed(Source):
         return self.source.inputs
 
     @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided of the source's columns."""
+        return self.source.notes
+
+    @property
     def left(self) -> int:
         """How many rows did not meet the condition."""
         return sum(len(mask) - int(np.count_nonzero(mask)) for mask in self._masks)

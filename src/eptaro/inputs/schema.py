@@ -150,6 +150,7 @@ class Data(Part):
     measures: dict[str, str]
     by: list[str] = Field(default_factory=list)
     where: str | None = None
+    lookups: dict[str, str] = Field(default_factory=dict)
     calendar: str = "calendar"
     own_calendars: Own | None = None
     coverage: str | None = None

@@ -52,6 +52,7 @@ class Source(ABC):
     of_text = False
     decimal: Literal[".", ","] = "."  # the mark that is usual in its texts
     share: float | None = None
+    beside: frozenset[str] = frozenset()  # columns of other tables, of which `column` has all
 
     @property
     def notes(self) -> tuple[str, ...]:

@@ -21,6 +21,7 @@ from eptaro.core.folds.planes import Plane
 from eptaro.core.questions.scope import Scope
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
+from eptaro.engines.databases.joined import joined
 from eptaro.engines.databases.planes import entries_of, tally_of
 from eptaro.engines.databases.queries import DAY, GROUPED, LISTED, REFUSED, ROWS, Queried
 from eptaro.engines.databases.results import Keys, Result, array_of
@@ -29,6 +30,7 @@ from eptaro.inputs.columns.picked import only_picked
 from eptaro.inputs.dates.reading import settled_start
 from eptaro.outputs.connections import connected, refusals
 from eptaro.rules.dates import DateRules
+from eptaro.rules.lookups import Lookups, lookups_of
 
 _MOST_ASIDE = 100_000
 
@@ -42,6 +44,7 @@ def fold_database(
     rules: DateRules,
     scope: Scope,
     formulas: Formulas = PLAIN,
+    lookups: Lookups = None,
 ) -> Folded:
     """Fold a table or query inside its database.
 
@@ -62,6 +65,7 @@ def fold_database(
         engine = connected(url)
         try:
             rows = Queried.of(engine, what, name)
+            rows, missed = joined(rows, lookups_of(lookups), date)
             where = rows.where(date, scope)
             days = None if formulas.where is None else _days(rows, date, rules, where)
             if formulas:
@@ -74,6 +78,7 @@ def fold_database(
         assert formulas.where is not None
         raise InputError(f"{name}: no row meets the condition {formulas.where.text!r}")
     folded = _folded(result, name, what, list(by), wanted_planes, rules)
+    folded = replace(folded, notes=(*folded.notes, *missed))
     return folded if days is None else _with_condition(folded, formulas, *days)
 
 

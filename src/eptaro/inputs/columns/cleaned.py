@@ -55,7 +55,7 @@ class Cleaned(Source):
             for name, words in self._blanked.items()
             for word, count in words.items()
         ]
-        return (*decided, *blanked)
+        return (*self.source.notes, *decided, *blanked)
 
     def names(self) -> list[str]:
         """Return the names of all columns."""
@@ -70,6 +70,7 @@ class Cleaned(Source):
         self._blanked, done = {}, 0
         others = [*wanted.others, *(n for n in wanted.numbers if n not in wanted.others)]
         plain = Wanted(wanted.date, wanted.groups, [], others)
+        self.settle(wanted.numbers)
         for table in self.source.batches(plain):
             columns = {name: table[name] for name in table.column_names}
             for name in wanted.numbers:
@@ -80,8 +81,21 @@ class Cleaned(Source):
 
     def settle(self, names: list[str]) -> Mapping[str, tuple[NumberRules, str]]:
         """Return the rules of some columns of text, decided on all they hold."""
-        for name in names:
-            self._rules_of(name)
+        open_ones = [name for name in names if name not in self._settled]
+        if self._rules != "infer" or not open_ones:
+            return dict(self._settled)
+        beside = [name for name in open_ones if name in self.source.beside]
+        own = [name for name in open_ones if name not in beside]
+        held = {name: _different(self.source.column(name)) for name in beside}
+        for table in self.source.batches(Wanted(own[0], others=own)) if own else ():
+            for name in own:
+                held[name] = [*held.get(name, []), *_different(table[name])]
+        for name, parts in held.items():
+            texts = pa.array(dict.fromkeys(parts), pa.string())
+            try:
+                self._settled[name] = infer_numbers(texts, name, self.source.decimal)
+            except MeasureError as error:
+                raise MeasureError(f"{self.name}: {error}") from None
         return dict(self._settled)
 
     def whole(self) -> Iterator[pa.Table]:
@@ -96,15 +110,6 @@ class Cleaned(Source):
         if self._rules != "infer":
             rules = self._rules
             return rules if rules.decimal else replace(rules, decimal=self.source.decimal)
-        if name not in self._settled:
-            column = self.source.column(name)
-            if not is_text(column.type):
-                return NumberRules()
-            texts = column.cast(pa.string()).combine_chunks()
-            try:
-                self._settled[name] = infer_numbers(texts, name, self.source.decimal)
-            except MeasureError as error:
-                raise MeasureError(f"{self.name}: {error}") from None
         return self._settled[name][0]
 
     def _read(self, column: pa.ChunkedArray, name: str, done: int) -> pa.Array:
@@ -126,6 +131,14 @@ class Cleaned(Source):
                 text = word["values"].as_py()
                 counts[text] = counts.get(text, 0) + word["counts"].as_py()
         return numbers
+
+
+def _different(column: pa.ChunkedArray) -> list[str | None]:
+    """Return the different texts of a column, none of one that holds something else."""
+    if not is_text(column.type):
+        return []
+    found: list[str | None] = pc.unique(column.cast(pa.string())).to_pylist()
+    return found
 
 
 def cleaned(given: Any, numbers: object) -> Any:

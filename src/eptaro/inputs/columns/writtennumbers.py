@@ -13,6 +13,7 @@ from eptaro.rules.numbers import NumberRules
 
 _SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
 _MOST_DECIMALS = 18
+_WHOLE = r"^-?\d{1,18}$"
 
 
 @dataclass(frozen=True)
@@ -82,7 +83,9 @@ def read_written(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Arra
     trimmed = pc.utf8_trim_whitespace(texts)
     trimmed = pc.if_else(pc.equal(trimmed, ""), None, trimmed)
     worded = pc.fill_null(pc.is_in(trimmed, pa.array(list(rules.blanks), pa.string())), False)
-    said = pc.if_else(worded, None, trimmed)
+    said = pc.if_else(worded, None, trimmed) if rules.blanks else trimmed
+    if pc.all(pc.match_substring_regex(said, _WHOLE)).as_py() is not False:  # the quick way
+        return said.cast(pa.int64()), worded, pc.fill_null(pc.equal(said, "?"), False)
     bare, percents = Pattern(rules).bare(said)
     wrong = pc.fill_null(pc.equal(bare, "?"), False)
     kept = pc.if_else(wrong, None, bare)
@@ -104,7 +107,8 @@ def _numbers(texts: pa.Array, percents: pa.Array, *, any_percent: bool) -> pa.Ar
             exact = None
         if exact is not None:
             if hundredths:
-                parts = pc.multiply(exact, _HUNDREDTH)
+                hundredth = pa.scalar("0.01").cast(pa.decimal128(2, 2))
+                parts = pc.multiply(exact, hundredth)
                 exact = pc.if_else(percents, parts, exact.cast(parts.type))
             return exact if scale else _whole(exact)
     floats = texts.cast(pa.float64())
@@ -116,6 +120,3 @@ def _whole(exact: pa.Array) -> pa.Array:
         return exact.cast(pa.int64())
     except pa.ArrowInvalid:  # over 64 bits: the reader of numbers says so
         return exact
-
-
-_HUNDREDTH = pa.scalar("0.01").cast(pa.decimal128(2, 2))
