@@ -33,6 +33,7 @@ from eptaro.errors import (
     MeasureError,
     QuestionError,
 )
+from eptaro.rules.across import Across
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup
@@ -40,6 +41,7 @@ from eptaro.rules.numbers import NumberRules
 from eptaro.version import __version__, build_info
 
 __all__ = [
+    "Across",
     "Calendar",
     "CalendarError",
     "Column",

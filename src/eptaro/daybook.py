@@ -12,6 +12,7 @@ from eptaro.core.questions.scope import By, Scope
 from eptaro.core.tables.format import Format
 from eptaro.errors import as_path
 from eptaro.kept import KeptBook
+from eptaro.rules.across import Across
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
@@ -36,8 +37,7 @@ class Daybook(KeptBook):
     by : str or sequence of str, optional
         The group columns.
     calendar : Calendar or OwnCalendars, optional
-        What cuts days into periods, by default civil years; `OwnCalendars` where each value
-        of a group column keeps its own.
+        What cuts days into periods, by default civil years; `OwnCalendars` for groups' own.
     coverage : Span or str, optional
         The days that the data speaks for, by default its first to last date; days of it
         without rows are zeros, also up to an as-of date by which there were none.
@@ -45,21 +45,23 @@ class Daybook(KeptBook):
         How the date column is read; without rules, only what is plainly a date is taken.
     memory_limit : int, optional
         The most bytes of memory that the cells may take, by default four fifths of what is
-        free; beyond, they are kept in temporary files.
+        free; the others go to temporary files.
     formats : mapping of str to Format, optional
-        How measures are shown.
+        How each is shown.
     workdays : Workdays, or a function of the coverage, optional
         Which days are worked, by default Monday to Friday.
     values : str or sequence of str, optional
-        Columns that `spread` and `histogram` look at although no measure works on them.
+        Further columns that `spread` and `histogram` look at.
     where : str, optional
-        The condition that rows must meet, such as `fare_class = 'car' and fare > 20`; rows that
-        do not are left out and counted, and still count as days that the data speaks for.
+        The condition that rows must meet, such as `fare_class = 'car'`; others are left out and
+        counted, and their days still count as days that the data speaks for.
     numbers : {"strict", "infer"} or NumberRules
         How numbers in columns of text are written: plainly, as all of a column says, or by rules.
     lookups : mapping of files to keys, Lookup, or several of these, optional
-        Tables whose columns the rows take by a key, such as `{"ships.csv": "ship"}`; rows
-        without a match are kept, with blanks there, and counted in `notes`.
+        Tables whose columns rows take by a key, such as `{"ships.csv": "ship"}`; rows without a
+        match have blanks there and are counted in `notes`.
+    across : Across or str, optional
+        Columns that are read as rows, such as `2019..2024 as year, fares`.
 
     Raises
     ------
@@ -96,16 +98,18 @@ class Daybook(KeptBook):
         where: str | None = None,
         numbers: Numbers = None,
         lookups: Lookups = None,
+        across: Across | str | None = None,
     ) -> None:
         from eptaro.engines.local import fold_table
         from eptaro.inputs.columns.cleaned import cleaned
+        from eptaro.inputs.columns.long import lengthened
         from eptaro.inputs.columns.lookedup import looked_up
 
         asked = BookOptions.of(
             measures, by, calendar, coverage, formats, workdays, values, where, date
         )
         rules = date_rules(dates)
-        source = cleaned(looked_up(table, lookups, rules), numbers)
+        source = cleaned(looked_up(lengthened(table, across), lookups, rules), numbers)
         folded = fold_table(
             source, date, asked.by, asked.planes, rules, memory_limit, asked.formulas
         )
@@ -130,6 +134,7 @@ class Daybook(KeptBook):
         where: str | None = None,
         numbers: Numbers = None,
         lookups: Lookups = None,
+        across: Across | str | None = None,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -169,6 +174,7 @@ class Daybook(KeptBook):
             where=where,
             numbers=numbers,
             lookups=lookups,
+            across=across,
         )
 
     @classmethod

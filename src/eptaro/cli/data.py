@@ -33,6 +33,7 @@ class DataOptions:
     by: tuple[str, ...]
     where: str | None
     lookups: tuple[str, ...]
+    columns_across: str | None
     only: tuple[str, ...]
     as_of: DateLike
     coverage: str | None
@@ -70,6 +71,7 @@ class RowsToFold:
     where: str | None = None
     numbers: Numbers = None
     lookups: Lookups = None
+    across: str | None = None
 
 
 where_option = click.option(
@@ -106,6 +108,12 @@ data_options = option_group(
         multiple=True,
         help="A table whose columns rows take by a key: ships.csv:ship, or ships.csv:ship=name. "
         "May be given again.",
+    ),
+    click.option(
+        "--columns-across",
+        metavar="COLUMNS",
+        default=None,
+        help="Columns that are read as rows: '2019..2024 as year, fares'.",
     ),
     click.option(
         "--only",
@@ -182,7 +190,10 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
             where=rows.where,
             numbers=rows.numbers,
             lookups=rows.lookups,
+            across=rows.across,
         )
+    if rows.across is not None:
+        raise click.UsageError("columns across are read with --engine stream")
     if rows.date is None:
         raise click.UsageError(
             f"Missing option '--date' (--engine {asked.engine} does not look for it)."

@@ -127,6 +127,7 @@ class Settings:
             data.where or (told.where if own and told else None),
             reading.number_rules(told.number_rules() if told else None),
             [*map(parse_lookup, data.lookups), *self._lookups(own=own)],
+            data.columns_across or (told.across if own and told else None),
         )
         with shown_progress():
             book = folded(rows, data)

@@ -151,6 +151,7 @@ class Data(Part):
     by: list[str] = Field(default_factory=list)
     where: str | None = None
     lookups: dict[str, str] = Field(default_factory=dict)
+    across: str | None = None
     calendar: str = "calendar"
     own_calendars: Own | None = None
     coverage: str | None = None

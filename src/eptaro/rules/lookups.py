@@ -51,9 +51,17 @@ class Lookup:
         return self.other or self.key
 
     def exposed(self, names: Sequence[str], taken: Iterable[str]) -> dict[str, str]:
-        """Return what rows call the table's columns: their names, or `ships.name` where such a
-        one is taken.
+        """Return what rows call the table's columns: their names, or `ships.name` for taken ones.
 
+        Parameters
+        ----------
+        names : sequence of str
+            The columns.
+        taken : iterable of str
+            The names that rows have already.
+
+        Examples
+        --------
         >>> Lookup("data/ships.csv", "ship").exposed(["built", "name"], ["name"])
         {'built': 'built', 'ships.name': 'name'}
         """

@@ -1,0 +1,123 @@
+"""Columns across become rows: the answers are those of the same rows written one below another."""
+
+import csv
+import json
+import random
+import subprocess
+import sys
+import tempfile
+import unittest
+from decimal import Decimal
+from pathlib import Path
+
+import pyarrow as pa
+from pyarrow import parquet
+
+import eptaro as ep
+
+
+class Wide(unittest.TestCase):
+    """Files and frames with a column a year, a month or a route."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        rng = random.Random(6)
+        self.years = [str(year) for year in range(2019, 2025)]
+        self.rows = [
+            [route, kind, *(rng.choice([f"{rng.randint(1, 9999) / 100:.2f}", ""])
+                            for _ in self.years)]
+            for route in ("Norrow", "Fenholm", "Skerrick") for kind in ("car", "foot")
+        ]  # fmt: skip
+        self.file = self.folder / "wide.csv"
+        with self.file.open("w", newline="") as file:
+            csv.writer(file).writerows([["route", "kind", *self.years], *self.rows])
+        self.long = [
+            (year, route, kind, None if text == "" else Decimal(text))
+            for route, kind, *texts in self.rows
+            for year, text in zip(self.years, texts, strict=True)
+        ]
+        self.given = {"date": "year", "by": "route", "measures": ["s=sum(fares)", "n=count(fares)"],
+                      "dates": ep.DateRules(grain="year")}  # fmt: skip
+
+    def sources(self):
+        """Yield what holds the wide table."""
+        yield self.file
+        columns = dict(zip(["route", "kind", *self.years], zip(*self.rows, strict=True),
+                           strict=True))  # fmt: skip
+        numbers = {n: [None if t == "" else Decimal(t) for t in columns[n]] for n in self.years}
+        table = pa.table({"route": [*columns["route"]], "kind": [*columns["kind"]], **numbers})
+        parquet.write_table(table, self.folder / "wide.parquet", row_group_size=4)
+        yield self.folder / "wide.parquet"
+        yield table
+
+    def test_each_equals_the_long_rows(self):
+        year, route, kind, fares = (list(part) for part in zip(*self.long, strict=True))
+        long = {"year": year, "route": route, "kind": kind, "fares": pa.array(fares)}
+        wanted = ep.Daybook(long, **self.given)
+        for across in ("2019..2024 as year, fares", ep.Across(self.years, "year", "fares"),
+                       ep.Across("20*", "year", "fares")):  # fmt: skip
+            for source in self.sources():
+                ways = (ep.Daybook.read,) if isinstance(source, Path) else (ep.Daybook,)
+                for read in ways:
+                    with self.subTest(across=across, source=type(source)):
+                        book = read(source, across=across, **self.given)
+                        self.assertEqual(str(book.coverage), "2019-01-01..2024-12-31")
+                        for asked in ({"by": "route"}, {}):
+                            self.assertEqual(
+                                [*book.recap("year", **asked).rows()],
+                                [*wanted.recap("year", **asked).rows()],
+                            )
+                        self.assertTrue(book.recap("year").trace(2, "s").agrees)
+                        cars = read(source, across=across, where="kind = 'car' and fares > 5",
+                                    **self.given)  # fmt: skip
+                        total = sum(f for _, _, k, f in self.long if k == "car" and f and f > 5)
+                        found = [*cars.recap("year", totals=False).rows()]
+                        self.assertEqual(sum(row["s"] or 0 for row in found), total)
+
+    def test_names_may_be_groups_and_rows_keep_their_numbers(self):
+        frame = {"on": ["2024-01-01", "2024-01-02"], "fare car": [1, 2], "fare foot": [5, None]}
+        book = ep.Daybook(frame, date="on", by="period", measures=["s=sum(value)"],
+                          across="fare *")  # fmt: skip
+        found = {row["period"]: row["s"] for row in
+                 book.rhythm("month", by="period").rows() if row["s"]}  # fmt: skip
+        self.assertEqual(found, {"fare car": 3, "fare foot": 5})
+        (self.folder / "bad.csv").write_text("on,a,b\n2024-01-01,1,2\n2024-01-02,3,x\n")
+        with self.assertRaisesRegex(ep.MeasureError, "row 2 of "):
+            ep.Daybook.read(self.folder / "bad.csv", date="on", measures="s=sum(value)",
+                            across="a..b")  # fmt: skip
+        with self.assertRaisesRegex(ep.DateError, "row 2: "):
+            ep.Daybook({"on": ["2024-01-01", "?"], "a": [1, 2], "b": [1, 2]}, date="on",
+                       measures="s=sum(value)", across="a..b")  # fmt: skip
+
+    def test_what_cannot_be_is_refused(self):
+        for across, said in (
+            ("2019..2030", "unknown column '2030'"),
+            ("2024..2019", "'2019' stands before '2024'"),
+            ("fare*", "no column fits 'fare\\*'"),
+            (["2019", "x"], "names no columns"),
+            (ep.Across(["2019", "x"]), "unknown column 'x'"),
+            ("2019..2024 as route, fares", "there is a column 'route'"),
+            (5, "names no columns"),
+        ):
+            with self.assertRaisesRegex(ep.InputError, said):
+                ep.Daybook.read(self.file, across=across, **self.given)
+
+    def test_the_command_line_and_a_config(self):
+        (self.folder / "eptaro.toml").write_text(
+            '[data]\nfiles = ["wide.csv"]\ndate = "year"\nmeasures = { s = "sum(fares)" }\n'
+            'across = "2019..2024 as year, fares"\n[data.dates]\ngrain = "year"\n'
+        )
+        run = [sys.executable, "-m", "eptaro", "recap", "--per", "year", "--format", "json"]
+        line = ["wide.csv", "--date", "year", "--measure", "s=sum(fares)", "--grain", "year",
+                "--columns-across", "2019..2024 as year, fares"]  # fmt: skip
+        found = []
+        for given in (line, ["--config", "eptaro.toml"]):
+            done = subprocess.run([*run, *given], cwd=self.folder, capture_output=True, text=True,
+                                  check=False)  # fmt: skip
+            self.assertEqual(done.returncode, 0, done.stderr)
+            found.append(json.loads(done.stdout))
+        self.assertEqual(*found)
+        self.assertEqual(len(found[0]), 6)
+        refused = subprocess.run([*run, *line, "--engine", "local"], cwd=self.folder,
+                                 capture_output=True, text=True, check=False)  # fmt: skip
+        self.assertIn("--engine stream", refused.stderr)
