@@ -1,6 +1,10 @@
 """inspect finds what is in the dates; annotate adds what the dimension knows."""
 
 import datetime as dt
+import json
+import shlex
+import subprocess
+import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -70,10 +74,35 @@ class Inspect(unittest.TestCase):
         self.assertEqual(
             found(ep.inspect({"a": ["x"], "b": ["2025-01-01"]}))["date column"]["value"], "b"
         )
-        for frame, message in (({"a": ["x"]}, "no column is plainly"),
-                               ({"a": ["2025-01-01"], "b": [dt.date(2025, 1, 1)]}, "a, b could all")):  # fmt: skip
-            with self.assertRaisesRegex(ep.InputError, message):
-                ep.inspect(frame)
+        for frame, told in (
+            ({"a": ["x"]}, "none that can be read"),
+            ({"a": ["2025-01-01"], "b": [dt.date(2025, 1, 1)]}, "a, b could all be dates"),
+        ):
+            self.assertIn(told, found(ep.inspect(frame))["date column"]["detail"])
+            with self.assertRaises(ep.InputError):
+                ep.Daybook(frame, measures="n=count()")
+
+    def test_every_column_is_told_and_a_command_that_works(self):
+        path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "a b.csv"
+        path.write_text('on,route,fare,ship_id\n2025-01-05,a,"$1,000.00",7\n2025-02-05,a,$2.50,8\n'
+                        '2025-02-06,b,,9\n')  # fmt: skip
+        rows = [*ep.inspect(path).rows()]
+        told = {row["value"]: row["detail"] for row in rows if row["subject"] == "column"}
+        self.assertEqual([*told], ["on", "route", "fare", "ship_id"])
+        self.assertRegex(told["fare"], r"^numbers to add up: .*thousands.*'\$'.*1 blank")
+        self.assertIn("2 different words", told["route"])
+        self.assertIn("tells things apart", told["ship_id"])
+        self.assertEqual(rows[-1]["subject"], "next")
+        words = shlex.split(rows[-1]["detail"])
+        self.assertEqual(words[:3], ["eptaro", "recap", str(path)])
+        done = subprocess.run([sys.executable, "-m", *words, "--format", "json"],
+                              capture_output=True, text=True, check=False)  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(sum(row["total_fare"] for row in json.loads(done.stdout)), 1002.5)
+        for text, said in (("13.02.2025", "read with order=dmy"),
+                           ("03/04/2025", "order=dmy or mdy")):  # fmt: skip
+            first = next(iter(ep.inspect({"d": [text]}).rows()))
+            self.assertIn(said, first["detail"])
 
 
 class Annotate(unittest.TestCase):

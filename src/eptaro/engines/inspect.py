@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -17,11 +18,10 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.folds.batch import CHUNK
 from eptaro.core.tables.table import Table
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
-from eptaro.errors import DateError
-from eptaro.inputs.datecolumn import find_date
-from eptaro.inputs.dates import read_dates, resolve
-from eptaro.inputs.dates.evidence import Evidence
-from eptaro.inputs.dates.outcome import is_text, said
+from eptaro.engines.looks.daterules import decided_rules
+from eptaro.engines.looks.suggestion import Suggestion, look_over
+from eptaro.inputs.dates import read_dates
+from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.dates.reading import settled_start
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
@@ -30,6 +30,7 @@ from eptaro.inputs.sources import Source, check_columns
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 
+_NONE = "none that can be read as it stands; name the rules, such as order=dmy, or a format"
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 
 
@@ -49,7 +50,9 @@ def inspect(
     Rows; readable and unreadable dates with reasons; blank, sentinel-like and implausible
     ones; first and last date; gaps in days and months, over all and per group of the `by`
     columns; whole rows that repeat, and repeated `keys`; dates per weekday; what was
-    inferred and on what evidence; and the options to give the next command.
+    inferred and on what evidence; and the options to give the next command. Without `date`
+    every column is told first, with what it seems to hold and why, and of a file last a
+    command that works as it stands.
 
 
     Parameters
@@ -111,9 +114,19 @@ def _looked_at(
 ) -> Table:
     found = Findings()
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
+    looks = None
     if date is None:
-        date = find_date(opened, rules)
+        looks = look_over(opened, rules)
+        _tell_columns(looks, found)
+        if len(looks.dates) != 1:
+            several = f"{', '.join(looks.dates)} could all be dates; say which with date"
+            found.add("date column", detail=several if looks.dates else _NONE)
+            return found.table({"verb": "inspect", "source": opened.name})
+        ((date, rules),) = looks.dates.items()
         found.add("date column", date, detail="the only column that can be dates")
+    if date not in opened.names() and date.startswith("date("):  # a formula of several columns
+        _next(looks, date, opened, found)
+        return found.table({"verb": "inspect", "source": opened.name})
     check_columns([date, *groups, *named], opened.names(), opened.name)
     column = opened.column(date)
     every = opened.source.column(date) if isinstance(opened, Narrowed) else column
@@ -144,54 +157,30 @@ def _looked_at(
     look_for_duplicates(opened, named, found, len(good))
     bad = [] if good.all() else ["--bad-dates set-aside"]
     options = " ".join([f"--date {date}", *words, *bad])
-    found.add("suggestion", detail=f"next time say {options}")
+    if looks is None:
+        found.add("suggestion", detail=f"next time say {options}")
+    _next(looks, date, opened, found)
     return found.table({"verb": "inspect", "source": opened.name})
+
+
+def _tell_columns(looks: Suggestion, found: Findings) -> None:
+    """Tell of every column what it seems to hold, why, and how many blanks it has."""
+    words = {"sum": "numbers to add up", "mean": "numbers to average", "key": "no measure"}
+    for look in looks.looks:
+        blanks = f", {look.blanks:,} blank" if look.blanks else ""
+        detail = f"{words.get(look.kind, look.kind)}: {look.why}{blanks}"
+        found.add("column", look.name, looks.rows - look.blanks, detail)
+
+
+def _next(looks: Suggestion | None, date: str, source: Source, found: Findings) -> None:
+    """Tell a command that works as it is printed."""
+    if looks is None or not Path(source.name).is_file():
+        return
+    found.add("next", detail=looks.command(source.name, date))
 
 
 def _ended(grain: Grain) -> str:
     return "" if grain == "day" else f"the last day of the last {grain}: dates are {grain}s"
-
-
-def decided_rules(
-    column: pa.ChunkedArray, rules: DateRules, name: str, found: Findings
-) -> tuple[DateRules, list[str]]:
-    """Return rules that read most of the column, and the options that say so."""
-    chosen = rules.order or rules.formats or rules.serials or rules.unix
-    if not is_text(column.type) or (chosen and rules.order != "infer"):
-        return rules, [f"--order {rules.order}"] if rules.order else []
-    if rules.order != "infer" and _share(column, rules) >= 0.5:
-        return rules, []
-    try:
-        decided, evidence = resolve(column, replace(rules, order="infer"), name)
-    except DateError as error:
-        seen = Evidence.of(column)
-        days, months = len(seen.day_first), len(seen.month_first)
-        if min(days, months) * 20 > max(days, months) or not days + months:
-            found.add("order of dates", "undecided", detail=str(error))
-            return replace(rules, order=None), ["--order dmy|mdy"]
-        decided = replace(rules, order="dmy" if days > months else "mdy")
-        evidence = f"{days:,} distinct values can only be day first, {months:,} only month first"
-    if _share(column, decided) > _share(column, replace(rules, order=None)):
-        found.add("order of dates", decided.order or "", detail=evidence)
-        return decided, [f"--order {decided.order}"]
-    return replace(rules, order=None), []
-
-
-def readable_share(column: pa.ChunkedArray, rules: DateRules, *, of_none: float) -> float:
-    """Return the share of filled rows that the rules can read; `of_none` where none is filled."""
-    try:
-        read = read_dates(column, rules)
-    except DateError:
-        return 0.0
-    if read.bad is None or read.reasons is None:
-        return 1.0
-    filled = read.reasons != "blank"
-    return float(1 - read.bad[filled].mean()) if filled.any() else of_none
-
-
-def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
-    """Return the readable share, judged by the first rows."""
-    return readable_share(column.slice(0, 20_000), rules, of_none=1.0)
 
 
 def _unreadable(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import shlex
 from dataclasses import asdict
 from functools import partial
 from pathlib import Path
@@ -11,6 +12,7 @@ from pathlib import Path
 import click
 
 from eptaro.addresses import secrets_named
+from eptaro.cli.data import where_option
 from eptaro.cli.reading import ReadingOptions, reading_options, tell
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
@@ -24,6 +26,7 @@ _MOST_NAMED = 20  # columns that are told one by one
 )
 @click.argument("files", nargs=-1, required=True, metavar="FILE...")
 @click.option("--date", metavar="COLUMN", default=None, help="The column of dates, if several.")
+@where_option
 @click.option(
     "--year-starts",
     metavar="MM-DD",
@@ -43,13 +46,15 @@ _MOST_NAMED = 20  # columns that are told one by one
 def init(
     files: tuple[str, ...],
     date: str | None,
+    where: str | None,
     year_starts: str | None,
     out: Path,
     replace: bool,
     reading: ReadingOptions,
 ) -> None:
     """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
-    from eptaro.engines.suggest import suggest
+    from eptaro.engines.looks.suggestion import suggest
+    from eptaro.engines.looks.written import guessed
     from eptaro.inputs.files.opening import open_files
     from eptaro.outputs.files import replace_whole
 
@@ -57,7 +62,10 @@ def init(
         raise InputError(f"{out}: stands already; give --replace or another --out")
     if year_starts:
         MonthCalendar("fiscal", year_starts=year_starts)
-    rules, written = reading.date_rules(), reading.file_rules()
+    rules = reading.date_rules()
+    written, seen = guessed(files[0], reading.file_rules())
+    for one in seen:
+        tell(f"{files[0]}: {one}")
     found = suggest(open_files(list(files), written), rules)
     date = _chosen(date, list(found.dates))
     folder = out.parent.resolve()
@@ -67,15 +75,17 @@ def init(
             named.append(secrets_named(file, lambda key: _variable(key, variables)))
         else:
             named.append(os.path.relpath(Path(file).resolve(), folder))
-    text = found.text(named, date, year_starts, asdict(written))
+    text = found.text(named, date, year_starts, asdict(written), where)
     replace_whole(out, partial(_write, text))
     told = [f"dates in {date}"]
     told += [f"groups in {_listed(found.groups)}"] if found.groups else []
     told += [f"numbers in {_listed(found.numbers)}"] if found.numbers else []
+    grain = found.grain_of(date)
     tell(f"written to {out}: {', '.join(told)}")
     if variables:
         tell(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
-    tell(f"next: eptaro recap --config {out} --per month")
+    per = "month" if grain == "day" else grain
+    tell(f"next: eptaro recap --config {shlex.quote(str(out))} --per {per}")
 
 
 def _listed(names: list[str]) -> str:

@@ -1,0 +1,1 @@
+"""What a file seems to hold, told from a look at its first rows."""

@@ -1,0 +1,224 @@
+"""What each column of a table seems to hold: dates, numbers to add up or average, groups, keys."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eptaro.core.calendars.grain import Grain
+from eptaro.engines.findings import Findings
+from eptaro.engines.looks.daterules import decided_rules, readable_share
+from eptaro.errors import DateError, EptaroError, MeasureError
+from eptaro.inputs.columns.numberevidence import infer_numbers
+from eptaro.inputs.dates import read_dates
+from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.reading import looks_like_dates
+from eptaro.rules.dates import DateRules
+
+_ENOUGH = 0.95  # of the filled values that must be readable as dates
+_MOST_GROUPS = 60  # distinct values of a column worth grouping by
+
+Kind = Literal["dates", "sum", "mean", "groups", "key", "other"]
+_KEYS = {"id", "ids", "key", "no", "nr", "number", "code", "zip", "postcode", "phone", "tailnum"}
+_PARTS = {"year", "month", "day", "hour", "minute", "second", "week", "weekday", "quarter", "yr"}
+_PLACES = {"lat", "latitude", "lon", "lng", "long", "longitude"}
+_MEANS = {
+    *(
+        "time",
+        "price",
+        "rate",
+        "ratio",
+        "percent",
+        "pct",
+        "share",
+        "temp",
+        "temperature",
+        "score",
+        "age",
+    ),
+    *("rating", "index", "speed", "mean", "avg", "average", "median", "max", "min", "level"),
+    *("humidity", "pressure", "delay", "balance", "unit", "per", "margin", "wind", "density"),
+}
+
+
+@dataclass(frozen=True)
+class Look:
+    """A column, what it seems to hold, and why; the rules that read its dates, and whether its
+    numbers need rules.
+    """
+
+    name: str
+    kind: Kind
+    why: str
+    blanks: int
+    dates: DateRules | None = None
+    grain: Grain = "day"
+    figures: bool = False
+
+
+def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> Look:
+    """Return what one column seems to hold."""
+    blanks = column.null_count
+    dates = _dates(column, name, rules)
+    if dates is not None:
+        grain = read_dates(column, dates).grain or "day"
+        return Look(name, "dates", _said(dates, grain), blanks, dates, grain)
+    words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
+    numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
+    numbers = numbers or pa.types.is_integer(column.type)
+    told = ""
+    if is_text(column.type) and column.null_count < len(column):
+        if words & _KEYS:
+            return Look(name, "key", "its name says that it tells things apart", blanks)
+        texts = pc.unique(column.cast(pa.string()))
+        try:
+            _, told = infer_numbers(texts, name, decimal)
+        except MeasureError:
+            return _texts(column, name, blanks, rules)
+        numbers = any(re.search(r"\d", text or "") for text in texts.to_pylist())
+        if not numbers:
+            return Look(name, "other", "nothing but words for blank", blanks)
+    if not numbers:
+        return Look(name, "other", f"holds {column.type}", blanks)
+    return _numbers(name, words, blanks, told)
+
+
+def _numbers(name: str, words: set[str], blanks: int, told: str) -> Look:
+    more = f" ({told})" if told else ""
+    figures = bool(told)
+    if words & _KEYS:
+        return Look(name, "key", "its name says that it tells things apart", blanks)
+    if words & _PARTS:
+        return Look(name, "key", f"parts of dates are not added up{more}", blanks)
+    if words & _PLACES:
+        return Look(name, "key", "places are not added up", blanks)
+    if words & _MEANS or "percents" in told:
+        return Look(name, "mean", f"such values do not add up{more}", blanks, figures=figures)
+    return Look(name, "sum", f"amounts{more}" if told else "amounts", blanks, figures=figures)
+
+
+def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) -> Look:
+    if reason := _cure_of_dates(column, rules):
+        return Look(name, "other", f"dates? {reason}", blanks)
+    count = pc.count_distinct(column).as_py()
+    if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
+        return Look(name, "groups", f"{count:,} different words", blanks)
+    return Look(name, "other", f"{count:,} different texts", blanks)
+
+
+def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
+    """Return why texts that look like dates are none, with what would read them; or nothing."""
+    sample = column.drop_null().slice(0, 50)
+    try:
+        read = read_dates(sample, rules)
+    except DateError as error:
+        return str(error)
+    if read.reasons is None or not len(sample):
+        return ""
+    told = [row for row, reason in enumerate(read.reasons.tolist()) if "(" in reason]
+    if len(told) * 2 < len(sample):
+        return ""
+    return f"{sample[told[0]].as_py()!r} {read.reasons[told[0]]}"
+
+
+def _apart(name: str) -> str:
+    """Return a name with its words apart, also where capitals alone tell them."""
+    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)
+
+
+def _said(rules: DateRules, grain: Grain) -> str:
+    usual = DateRules()
+    said = {part: getattr(rules, part) for part in _TOLD}
+    own = [f"{part}={value}" for part, value in said.items() if value != getattr(usual, part)]
+    told = f"read with {', '.join(own)}" if own else "read as they stand"
+    return told if grain == "day" else f"{grain}s, {told}"
+
+
+_TOLD = ("order", "grain", "unix", "serials", "zone", "pivot", "locale", "bad_dates")
+
+
+def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> DateRules | None:
+    """Return rules that read nearly all of a column as dates, or None."""
+    kind = column.type
+    if pa.types.is_boolean(kind) or column.null_count == len(column):
+        return None
+    if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
+        return _enough(column, replace(given, zone=given.zone or _zone(column)))
+    words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
+    for rules in [given, *_candidates(column, words, given)]:
+        if not _may_be(column, rules):
+            continue
+        decided, _ = decided_rules(column, rules, name, Findings())
+        found = _enough(column, decided)
+        if found is not None:
+            return found
+    return None
+
+
+def _zone(column: pa.ChunkedArray) -> str | None:
+    return "UTC" if getattr(column.type, "tz", None) else None
+
+
+def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
+    kind = column.type
+    if is_text(kind):
+        return looks_like_dates(column, rules)
+    chosen = rules.serials or rules.unix or rules.grain
+    if pa.types.is_floating(kind):
+        return bool(chosen)
+    if not pa.types.is_integer(kind):
+        return False
+    if chosen:
+        return True
+    ends = pc.min_max(column).as_py()
+    return bool(1000_01_01 <= ends["min"] <= ends["max"] <= 9999_12_31)
+
+
+def _candidates(column: pa.ChunkedArray, words: set[str], given: DateRules) -> list[DateRules]:
+    """Return rules to try on values that are no dates without one, by name and size."""
+    if given.order or given.formats or given.serials or given.unix or given.grain:
+        return []
+    sample = column.drop_null().slice(0, 200).cast(pa.string()).to_pylist()
+    texts = [text.strip() for text in sample if text.strip()]
+    found: list[DateRules] = []
+
+    def all_are(pattern: str) -> bool:
+        return bool(texts) and all(re.fullmatch(pattern, text) for text in texts)
+
+    if words & {"year", "yr", "jahr", "fy"} and all_are(r"(1[5-9]|2[01])\d\d(\.0)?"):
+        found.append(replace(given, grain="year"))
+    if all_are(r"(19|20)\d\d(0[1-9]|1[0-2])") or all_are(r"(0?[1-9]|1[0-2])[./-](19|20)\d\d"):
+        found.append(replace(given, grain="month"))
+    if all_are(r"(19|20)\d\d/(0[1-9]|1[0-2])"):
+        found.append(replace(given, grain="month"))
+    if words & {"time", "timestamp", "ts", "unix", "epoch", "created", "date", "at"}:
+        if all_are(r"1\d{9}(\.0)?"):
+            found.append(replace(given, unix="s", zone=given.zone or "UTC"))
+        if all_are(r"1\d{12}"):
+            found.append(replace(given, unix="ms", zone=given.zone or "UTC"))
+    if words & {"date", "day"} and all_are(r"[2-5]\d{4}(\.\d+)?"):
+        found.append(replace(given, serials="1900"))
+    if given.zone is None and any(re.search(r"\d(Z|[+-]\d\d:?\d\d)$", text) for text in texts):
+        found.append(replace(given, zone="UTC"))
+    if given.pivot is None and all_are(r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"):
+        found.append(replace(given, order="infer", pivot=_PIVOT))
+    return found
+
+
+_PIVOT = 49  # two-digit years up to it are 2000s
+
+
+def _enough(column: pa.ChunkedArray, rules: DateRules) -> DateRules | None:
+    try:
+        share = readable_share(column, rules, of_none=0.0)
+        read = read_dates(column, rules)
+    except EptaroError:
+        return None
+    if share < _ENOUGH:
+        return None
+    some = read.bad is not None and bool(read.bad.any())
+    return replace(rules, bad_dates="set aside") if some else rules
