@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from eptaro.core.calendars.span import Span
 from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked
+from eptaro.core.questions.group_coverage import Coverage
 from eptaro.core.questions.scope import By, Scope
 from eptaro.core.tables.format import Format
 from eptaro.errors import as_path
@@ -38,9 +39,10 @@ class Daybook(KeptBook):
         The group columns.
     calendar : Calendar or OwnCalendars, optional
         What cuts days into periods, by default civil years; `OwnCalendars` for groups' own.
-    coverage : Span or str, optional
-        The days that the data speaks for, by default its first to last date; days of it
-        without rows are zeros, also up to an as-of date by which there were none.
+    coverage : Span, str or mapping, optional
+        The days that the data speaks for, by default first to last date; days without rows are
+        zeros. `groups`: each group's begin with its first transaction; or a mapping of groups to
+        spans. Values outside are blank.
     dates : DateRules, optional
         How the date column is read; without rules, only what is plainly a date is taken.
     memory_limit : int, optional
@@ -53,13 +55,11 @@ class Daybook(KeptBook):
     values : str or sequence of str, optional
         Further columns that `spread` and `histogram` look at.
     where : str, optional
-        The condition that rows must meet, such as `fare_class = 'car'`; others are left out and
-        counted, and their days still count as days that the data speaks for.
+        The condition that rows must meet, such as `fare_class = 'car'`; others are counted.
     numbers : {"strict", "infer"} or NumberRules
         How numbers in columns of text are written: plainly, as all of a column says, or by rules.
     lookups : mapping of files to keys, Lookup, or several of these, optional
-        Tables whose columns rows take by a key, such as `{"ships.csv": "ship"}`; rows without a
-        match have blanks there and are counted in `notes`.
+        Tables whose columns rows take by a key, such as `{"ships.csv": "ship"}`.
     across : Across or str, optional
         Columns that are read as rows, such as `2019..2024 as year, fares`.
 
@@ -89,7 +89,7 @@ class Daybook(KeptBook):
         date: str | None = None,
         by: By = None,
         calendar: Calendars = None,
-        coverage: Span | str | None = None,
+        coverage: Coverage = None,
         dates: DateRules | None = None,
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
@@ -124,7 +124,7 @@ class Daybook(KeptBook):
         date: str | None = None,
         by: By = None,
         calendar: Calendars = None,
-        coverage: Span | str | None = None,
+        coverage: Coverage = None,
         dates: DateRules | None = None,
         files: FileRules | None = None,
         memory_limit: int | None = None,
@@ -188,7 +188,7 @@ class Daybook(KeptBook):
         client: Any = None,
         by: By = None,
         calendar: Calendars = None,
-        coverage: Span | str | None = None,
+        coverage: Coverage = None,
         dates: DateRules | None = None,
         files: FileRules | None = None,
         formats: Mapping[str, Format] | None = None,
@@ -255,7 +255,7 @@ class Daybook(KeptBook):
         by: By = None,
         only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None = None,
         calendar: Calendars = None,
-        coverage: Span | str | None = None,
+        coverage: Coverage = None,
         dates: DateRules | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,

@@ -13,6 +13,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.group_coverage import Coverage, merged_coverage
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.questions.view import Facts
@@ -96,7 +97,8 @@ class KeptBook(Answering):
         >>> str(book.using(fiscal).latest("year"))
         'FY2026'
         """
-        asked = BookOptions(self.measures, [], calendar, self.coverage, workdays=self.workdays)
+        coverage = self.coverage if self.spans is None else self.spans.asked
+        asked = BookOptions(self.measures, [], calendar, coverage, workdays=self.workdays)
         return self._of(self.folded, asked)
 
     def merged(self, other: Self, *, force: bool = False) -> Self:
@@ -128,7 +130,10 @@ class KeptBook(Answering):
                 f"{[*other.measures]} in {theirs.describe()}"
             )
         lo, hi = min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
-        asked = BookOptions(self.measures, [], mine, Span.of(lo, hi), workdays=self.workdays)
+        coverage: Coverage = Span.of(lo, hi)
+        if self.spans is not None or other.spans is not None:
+            coverage = merged_coverage(self.spans, other.spans)
+        asked = BookOptions(self.measures, [], mine, coverage, workdays=self.workdays)
         return self._of(merge(self.folded, other.folded, force=force), asked)
 
     def report(

@@ -62,7 +62,7 @@ class RowsToFold:
     measures: list[str]
     by: list[str]
     calendar: Calendars
-    coverage: str | None
+    coverage: str | dict[str, str] | None
     dates: DateRules
     written: FileRules
     formats: dict[str, Format]
@@ -133,7 +133,8 @@ data_options = option_group(
         "--coverage",
         metavar="A..B",
         default=None,
-        help="The days the data speaks for, if more than its first to last date.",
+        help="The days the data speaks for, if more than its first to last date; groups: each "
+        "group's from its first transaction on.",
     ),
     click.option(
         "--engine",

@@ -154,7 +154,7 @@ class Data(Part):
     across: str | None = None
     calendar: str = "calendar"
     own_calendars: Own | None = None
-    coverage: str | None = None
+    coverage: str | dict[str, str] | None = None
     dates: Dates | None = None
     formats: dict[str, Shown] = Field(default_factory=dict)
     written: Written | None = None

@@ -22,6 +22,7 @@ from eptaro.core.folds.squares import Squares
 from eptaro.core.folds.sums import Sum
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.questions.book_options import BookOptions, Calendars
+from eptaro.core.questions.group_coverage import Coverage
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.errors import EptaroError, InputError
@@ -59,7 +60,11 @@ def open_book(path: Path) -> tuple[Folded, BookOptions]:
         calendar: Calendars = (
             OwnCalendars.from_settings(own) if own else from_settings(about["calendar"])
         )
-        return folded, BookOptions(measures, [], calendar, about["coverage"])
+        coverage: Coverage = about["coverage"]
+        if by_group := about.get("own_coverage"):
+            given = by_group if isinstance(by_group, str) else {tuple(k): s for k, s in by_group}
+            coverage = given
+        return folded, BookOptions(measures, [], calendar, coverage)
     except EptaroError:
         raise
     except Exception as error:  # what is damaged may lead to anything

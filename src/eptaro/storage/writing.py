@@ -60,10 +60,24 @@ def _about(book: Facts) -> dict[str, Any]:
         "left_out": {name: str(total) for name, total in folded.left_out.items()},
         "notes": list(folded.notes),
         "grain": folded.grain,
+        "own_coverage": _own_coverage(book),
         "where": None if folded.left is None else [folded.left.where, folded.left.rows],
         "fingerprints": sorted(folded.fingerprints),
         "distinct": {name: [*map(str, c.to_list())] for name, c in folded.distinct.items()},
     }
+
+
+def _own_coverage(book: Facts) -> Any:
+    """Return how the coverage goes by groups, as JSON takes it; None where it is common."""
+    if book.spans is None:
+        return None
+    asked = book.spans.asked
+    if isinstance(asked, str):
+        return asked
+    return [
+        [[*map(str, key)] if isinstance(key, tuple) else [str(key)], str(span)]
+        for key, span in asked.items()
+    ]
 
 
 def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:

@@ -35,6 +35,7 @@ class Stage:
     calendar: Calendar
     workdays: Workdays
     dated_by: Grain = "day"  # the periods of the data
+    own: tuple[Ints, Ints] | None = None  # first and last day of each group's coverage
 
     def units(self, grain: str) -> tuple[Ints, Ints]:
         """Return first and last day of every unit of a grain inside the coverage.
@@ -90,6 +91,9 @@ class Stage:
         lo, hi = axis.bounds(every, np.tile(begins, groups), np.tile(ends, groups))
         inner = calculation(term.inner.how).over_cells(self.cells, term.inner, lo, hi)
         keep = ~inner.blank
+        if self.own is not None:
+            lo, hi = (np.repeat(days, count) for days in self.own)
+            keep &= (np.tile(begins, groups) >= lo) & (np.tile(ends, groups) <= hi)
         if inner.kind == "float":
             keep &= ~np.isnan(inner.numbers())
         if term.grain == "active day":

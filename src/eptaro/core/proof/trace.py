@@ -192,7 +192,7 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
     name, span = value.side.name, value.side.span(row)
     if span is None:
         raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
-    seen = span.overlap(value.view.coverage)
+    seen = span.overlap(value.view.covered(int(value.group[row])))
     if seen is None:
         return TracedSide(name, span, None, (), None)
     hit, which, by_entry = reader.on_days(seen), "", False

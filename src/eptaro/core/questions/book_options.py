@@ -15,6 +15,7 @@ from eptaro.core.expressions.functions import Kind
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
+from eptaro.core.questions.group_coverage import Coverage, asked_by_group, group_spans, widened
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.scope import By, covered, formulas_of, group_names
 from eptaro.core.questions.view import Facts
@@ -34,7 +35,7 @@ class BookOptions:
     measures: tuple[Measure, ...]
     by: list[str] = field(default_factory=list)
     calendar: Calendars = None
-    coverage: Span | str | None = None
+    coverage: Coverage = None
     formats: Mapping[str, Format] = field(default_factory=dict)
     workdays: Worked = None
     values: tuple[str, ...] = ()
@@ -46,7 +47,7 @@ class BookOptions:
         measures: Measures,
         by: By = None,
         calendar: Calendars = None,
-        coverage: Span | str | None = None,
+        coverage: Coverage = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
         values: By = None,
@@ -84,7 +85,12 @@ class BookOptions:
         Raises `InputError` where rows lie outside the coverage, or the coverage outside a
         listed calendar.
         """
-        span = covered(self.coverage, folded)
+        spans, by_group = None, asked_by_group(self.coverage)
+        if by_group is None:
+            span = covered(self.coverage, folded)
+        else:
+            span = widened(by_group, covered(None, folded))
+            spans = group_spans(by_group, folded, span)
         common, own = check_own(self.calendar)
         for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
             if one.limits and span not in one.limits:
@@ -94,4 +100,4 @@ class BookOptions:
                 )
         work = self.workdays(span) if callable(self.workdays) else self.workdays
         shown = replace(folded, formats=self.formats) if self.formats else folded
-        return Facts(shown, self.measures, common, span, work or Workdays(), own)
+        return Facts(shown, self.measures, common, span, work or Workdays(), own, spans=spans)

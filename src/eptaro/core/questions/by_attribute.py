@@ -146,21 +146,35 @@ def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], lis
     group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)
     shown = np.tile(crossed.counts > 0, groups)
     group, place = group[shown], place[shown]
+    days = days_of(view, crossed, group, place)
     head = [
         *view.groups.columns(group),
         *crossed.columns(place),
         Column.of(
-            "days",
-            "integer",
-            crossed.counts[place],
-            unit="days",
-            description="Days of the coverage that bear it",
+            "days", "integer", days, unit="days", description="Days of the coverage that bear it"
         ),
     ]
     values = [
-        _value(view, crossed, cells, measure, group, place) for measure in view.facts.measures
+        _value(view, crossed, cells, measure, group, place).blanked(days > 0)
+        for measure in view.facts.measures
     ]
     return group, place, head, values
+
+
+def days_of(view: View, crossed: Crossed, group: Ints, place: Ints) -> Ints:
+    """Return how many days of its group's coverage bear the values of each row."""
+    if view.own is None:
+        return crossed.counts[place]
+    if crossed.by_time:
+        raise QuestionError("coverage by groups does not go by hours; leave one of them out")
+    seen, width = view.seen, len(crossed.places)
+    bearing = np.zeros((width + 1, crossed.size), np.int64)
+    bearing[np.arange(1, width + 1), crossed.places] = 1
+    upto = bearing.cumsum(axis=0)
+    lo = np.clip(view.own[0] - seen.lo, 0, width)
+    hi = np.maximum(np.clip(view.own[1] + 1 - seen.lo, 0, width), lo)
+    found: Ints = upto[hi[group], place] - upto[lo[group], place]
+    return found
 
 
 def recap_by(view: View, attribute: Column, asked: Question) -> Table:
@@ -199,7 +213,7 @@ def _value(
                 f"{measure.formula} has no place here: per {named} a measure may {may}"
             )
         facts = view.facts
-        stage = Stage(view.cells, view.seen, facts.calendar, facts.workdays)
+        stage = Stage(view.cells, view.seen, facts.calendar, facts.workdays, own=view.own)
         parts.append(stage.over_bearers(term, crossed.places, group, place))
     value = measure.of_terms(parts, view.facts.folded.formats)
     return value.named(measure.name, f"{measure.formula} over these days")

@@ -18,6 +18,9 @@ from eptaro.core.tables.table import Table
 LABEL = "What the value is of"
 
 
+_WHOLE = "Whether all its days lie in the coverage"
+
+
 def per_entry(
     view: View, side: Side, ending: str, label: Column, asked: Question, *, whole: bool = False
 ) -> Table:
@@ -40,25 +43,23 @@ def per_entry(
     cell_group, cell_day, at = _cells(group, day, view.groups.count, seen.days)
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = np.asarray(side.first), np.asarray(side.last)
-    complete = view.complete(first, last)
     days = [
         dates("date", np.arange(seen.lo, seen.hi + 1), description="The transaction's day"),
         label,
         dates("first", first, description="First day of the value"),
         dates("last", last, description="Last day of the value"),
-        Column.of(
-            "complete", "flag", complete, description="Whether all its days lie in the coverage"
-        ),
     ]
+    whole_of = view.complete(first[on], last[on], of)
     columns: list[AnyColumn] = [
         Column.of("row", "integer", rows, unit="number", description="Place in the input"),
         *view.groups.later(of),
         *taken(days, on),
+        Column.of("complete", "flag", whole_of, description=_WHOLE),
     ]
     for measure in view.facts.measures:
         value = view.value(measure, cell_group, first[cell_day], last[cell_day])
         if whole:
-            value = value.blanked(complete[cell_day])
+            value = value.blanked(view.complete(first[cell_day], last[cell_day], cell_group))
         columns += taken([value.named(f"{measure.name}{ending}")], at)
     answer = Answered(asked, view, of, {}, np.arange(len(rows)))
     return Table(columns, view.meta(asked.verb) | {"every": "entry"}, answer)

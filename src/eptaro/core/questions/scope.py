@@ -18,6 +18,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formula
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import ROWS
+from eptaro.core.questions.group_coverage import Coverage
 from eptaro.errors import CalendarError, DateError, InputError, QuestionError
 
 By: TypeAlias = "str | Sequence[str] | None"
@@ -70,7 +71,7 @@ def last_day_seen(as_of: AsOf, coverage: Span) -> int:
     return day
 
 
-def covered(given: Span | str | None, folded: Folded) -> Span:
+def covered(given: Coverage, folded: Folded) -> Span:
     """Return the coverage given, which must hold all the data, or that of the data, of rows that
     a condition left out as well.
     """

@@ -22,9 +22,11 @@ from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import Term
+from eptaro.core.questions.group_coverage import GroupSpans
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_names, last_day_seen
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.repeated import ManyFlags, Repeated
 from eptaro.errors import QuestionError
 
 OTHERS = "(others)"
@@ -49,6 +51,7 @@ class Facts:
     workdays: Workdays = field(default_factory=Workdays)
     own: OwnCalendars | None = None
     part: Flags | None = None
+    spans: GroupSpans | None = None  # the coverage of each group, where it has its own
 
     @property
     def groups(self) -> Groups:
@@ -74,8 +77,9 @@ class Facts:
         """Return the facts calendar by calendar, each seeing the groups that keep it."""
         if self.own is None:
             return [self]
+        folded, measures, coverage, spans = self.folded, self.measures, self.coverage, self.spans
         return [
-            Facts(self.folded, self.measures, calendar, self.coverage, self.workdays, None, kept)
+            Facts(folded, measures, calendar, coverage, self.workdays, None, kept, spans)
             for calendar, kept in self.own.of_groups(self.groups, self.source).items()
         ]
 
@@ -155,9 +159,37 @@ class View:
             raise QuestionError(f"only={self.window} lies outside the coverage {self.coverage}")
         return Span.of(lo, hi)
 
-    def complete(self, first: Ints, last: Ints) -> Flags:
-        """Return which spans lie wholly in the coverage."""
-        return (first >= self.coverage.lo) & (last <= self.coverage.hi)
+    @cached_property
+    def own(self) -> tuple[Ints, Ints] | None:
+        """The first and last day of each group's own coverage, where groups have one."""
+        spans = self.facts.spans
+        if spans is None:
+            return None
+        return spans.onto(self.places, self.groups.count, self.coverage.hi)
+
+    def covered(self, group: int) -> Span:
+        """Return the coverage of one group."""
+        if self.own is None:
+            return self.coverage
+        lo, hi = (int(days[group]) for days in self.own)
+        return Span.of(max(lo, self.coverage.lo), max(hi, lo))
+
+    def complete(self, first: Ints, last: Ints, group: Ints | None = None) -> Flags:
+        """Return which spans lie wholly in the coverage, or in that of each one's group."""
+        whole = (first >= self.coverage.lo) & (last <= self.coverage.hi)
+        if self.own is None or group is None:
+            return whole
+        lo, hi = self.own
+        found: Flags = whole & (first >= lo[group]) & (last <= hi[group])
+        return found
+
+    def complete_of_all(self, first: Ints, last: Ints) -> ManyFlags:
+        """Return for every group which of the same spans lie wholly in its coverage."""
+        groups = self.groups.count
+        if self.own is None:
+            return Repeated.of_spans(self.complete(first, last), groups)
+        group = np.repeat(np.arange(groups), len(first))
+        return self.complete(np.tile(first, groups), np.tile(last, groups), group)
 
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""
@@ -171,6 +203,8 @@ class View:
         The part of a span that reaches out of the coverage counts for nothing.
         """
         lo, hi = self._covered(first, last)
+        if self.own is not None:
+            lo, hi = np.maximum(lo, self.own[0][group]), np.minimum(hi, self.own[1][group])
         parts = [self._term(term, group, lo, hi) for term in measure.terms]
         column = measure.of_terms(parts, self.facts.folded.formats).blanked(lo <= hi)
         return column.named(measure.name, f"{measure.formula} over the row's days")
@@ -185,6 +219,9 @@ class View:
             return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
         at = self.cells.axis.bounds_of_all(lo, hi)
         column = measure.over_cells(self.cells, *at, self.facts.folded.formats)
+        if self.own is not None:  # no transactions lie outside: the numbers are right as they are
+            begins, ends = (np.repeat(days, len(lo)) for days in self.own)
+            column = column.blanked((np.tile(hi, groups) >= begins) & (np.tile(lo, groups) <= ends))
         if not inside.all():
             column = column.blanked(np.tile(inside, groups))
         return column.named(measure.name, f"{measure.formula} over the row's days")
@@ -199,7 +236,8 @@ class View:
         if term.inner is not None:
             facts = self.facts
             grain = facts.folded.grain
-            stage = Stage(self.cells, self.coverage, facts.calendar, facts.workdays, grain)
+            calendar, workdays = facts.calendar, facts.workdays
+            stage = Stage(self.cells, self.coverage, calendar, workdays, grain, self.own)
             return stage.value(term, group, first, last)
         lo, hi = self.cells.axis.bounds(group, first, last)
         return calculation(term.how).over_cells(self.cells, term, lo, hi)
@@ -222,7 +260,7 @@ class View:
             {
                 "verb": verb,
                 "calendar": facts.calendar.describe(),
-                "coverage": str(self.coverage),
+                "coverage": str(self.coverage) + ("" if self.own is None else ", group by group"),
                 "as_of": str(self.coverage.last),
                 **({} if facts.folded.grain == "day" else {"dated_by": facts.folded.grain}),
                 "by": self.groups.names,

@@ -24,6 +24,8 @@ from eptaro.core.tables.table import Table
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
 from eptaro.errors import QuestionError, check_texts
 
+_WHOLE = "Whether all days of the running total lie in the coverage"
+
 
 @dataclass(frozen=True)
 class Accumulate(Question):
@@ -116,7 +118,8 @@ def accumulate(
     count, groups = len(rows.last), view.groups.count
     group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
     last, since = Repeated.of_spans(rows.last, groups), Repeated.of_spans(rows.since, groups)
-    columns: list[AnyColumn] = [*view.groups.later(group), *taken(rows.head(view, asked), place)]
+    head = [*taken(rows.head(asked), place), rows.complete(view)]
+    columns: list[AnyColumn] = [*view.groups.later(group), *head]
     opens = Repeated.of_spans(np.maximum(rows.opens, rows.since), groups)
     own = Side("day" if every == "day" else "days", opens, last)
     running = Side("days", since, last)
@@ -152,24 +155,28 @@ class _Totals:
     since: Ints
     within: NDArray[np.str_]
 
-    def head(self, view: View, asked: Accumulate) -> list[Column]:
-        """Return the columns that tell the rows."""
+    def complete(self, view: View) -> Deferred:
+        """Return the column that tells for every group which running totals are whole."""
+        rows = len(self.last) * view.groups.count
+
+        def make() -> Column:
+            whole = np.asarray(view.complete_of_all(self.since, self.last))
+            return Column.of("complete", "flag", whole, description=_WHOLE)
+
+        return Deferred("complete", rows, make)
+
+    def head(self, asked: Accumulate) -> list[Column]:
+        """Return the columns that tell the rows, the same for every group."""
         last, since = self.last, self.since
         by_day = asked.every == "day"
         label = Column.text("period", self.labels, description="Period label")
         day = dates("date", last, description="The day that the total runs to")
         within = Column.text("within", self.within, description="Period of the running total")
         opens = dates("first", since, description="First day of the running total")
-        complete = Column.of(
-            "complete",
-            "flag",
-            view.complete(since, last),
-            description="Whether all days of the running total lie in the coverage",
-        )
         if by_day:
-            return [day, within, opens, complete]
+            return [day, within, opens]
         end = dates("last", last, description="Last day of the running total")
-        return [label, within, opens, end, complete]
+        return [label, within, opens, end]
 
 
 def _rows(view: View, within: str, every: str) -> _Totals:

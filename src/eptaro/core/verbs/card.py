@@ -91,7 +91,7 @@ def card(
         Column.of(
             "complete",
             "flag",
-            view.complete(begin, last),
+            view.complete(begin, last, group),
             description="Whether all these days lie in the coverage",
         ),
     ]

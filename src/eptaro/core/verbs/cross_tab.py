@@ -24,7 +24,8 @@ def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Ta
         raise QuestionError("wide=True sets one group column across; name exactly one in by")
     measures = view.facts.measures
     heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
-    edge, head = view.together(), rows.head()
+    edge = view.together()
+    head = [*rows.head(), rows.complete_of_all(edge)]
     taken = {column.name for column in head} | {TOTAL}
     side = Side("days", rows.first, rows.last)
     numbers: dict[str, Number] = {}

@@ -134,7 +134,7 @@ def _prior_share(view: View, measure: Measure, rows: GoalRows, index: Ints) -> N
     begin, end, exists = before.first, before.last, before.exists & to_date.exists
     whole_value = view.value(measure, group, begin, end).numbers()
     part = view.value(measure, group, to_date.first, to_date.last).numbers()
-    known = exists & view.complete(begin, end) & ~np.isnan(whole_value) & (whole_value != 0)
+    known = exists & view.complete(begin, end, group) & ~np.isnan(whole_value) & (whole_value != 0)
     share: NDArray[np.float64] = np.divide(
         part, whole_value, out=np.full(len(part), np.nan), where=known
     )

@@ -21,8 +21,10 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred
+from eptaro.core.tables.repeated import Repeated
 from eptaro.errors import QuestionError, unknown
 
+_WHOLE = "Whether the row is a whole period inside the coverage"
 TOTAL = "total"  # label and level of the row that adds up all others
 
 
@@ -119,7 +121,7 @@ class PeriodRows:
         return found
 
     def head(self) -> list[AnyColumn]:
-        """Return the columns that tell the rows: label, days, and whether they are whole."""
+        """Return the columns that tell the rows, the same for every group: label and days."""
         return [
             Deferred("period", len(self), lambda: self.labels),
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
@@ -132,13 +134,19 @@ class PeriodRows:
                 unit="days",
                 description="Days from first to last",
             ),
-            Column.of(
-                "complete",
-                "flag",
-                self.complete,
-                description="Whether the row is a whole period inside the coverage",
-            ),
         ]
+
+    def complete_of_all(self, view: View) -> Deferred:
+        """Return the column that tells for every group which rows are whole."""
+        groups = view.groups.count
+
+        def make() -> Column:
+            whole = np.asarray(Repeated.of_spans(self.complete, groups))
+            if view.own is not None:
+                whole = whole & view.complete_of_all(self.first, self.last)[:]
+            return Column.of("complete", "flag", whole, description=_WHOLE)
+
+        return Deferred("complete", len(self) * groups, make)
 
 
 def spans_of(view: View, per: str) -> tuple[Ints, Ints, Flags, Callable[[], NDArray[Any]]]:

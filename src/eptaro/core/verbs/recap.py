@@ -206,7 +206,7 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     )
     tied = tie_out(view, values, np.asarray(parts)) | view.rows_in()
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
-    head = [*view.groups.later(group), *taken(rows.head(), place)]
+    head = [*view.groups.later(group), *taken(rows.head(), place), rows.complete_of_all(view)]
     table = Table([*head, *beside], meta, answer)
     order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
     if asked.shares:

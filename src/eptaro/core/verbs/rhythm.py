@@ -14,6 +14,7 @@ from eptaro.core.questions.by_attribute import (
     answer_by,
     attribute_of,
     column_name,
+    days_of,
     rows_by,
 )
 from eptaro.core.questions.scope import AsOf, By, Only
@@ -98,7 +99,7 @@ def rhythm(
     crossed = Crossed.of([attribute_of(view, name) for name in names])
     group, place, head, values = rows_by(view, crossed)
     beside = []
-    days = crossed.counts[place]
+    days = days_of(view, crossed, group, place)
     for measure, value in zip(self.measures, values, strict=True):
         beside.append(value)
         if measure.additive_plane is not None:
@@ -106,7 +107,7 @@ def rhythm(
             per_day = Column.of(
                 f"{measure.name}_per_day",
                 "float",
-                value.numbers() / days,
+                value.numbers() / np.maximum(days, 1),
                 format=value.format,
                 description=text,
             )

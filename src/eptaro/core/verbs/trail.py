@@ -193,7 +193,7 @@ def _weighted_rows(view: View, windows: Windows, ends: Ints, asked: Trail) -> Wi
     group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
     _, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
     first, last = np.tile(first_used(view, asked, ends), count), np.tile(hi, count)
-    return Windowed(group, date, first, last, view.complete(first, last))
+    return Windowed(group, date, first, last, view.complete(first, last, group))
 
 
 def check_weights(windows: Windows, every: str) -> None:

@@ -165,9 +165,8 @@ def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
         begins, complete = _active(view, windows.back.n, group, day)
         return Windowed(group, day, begins, day, complete)
     lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
-    date, first, last, whole = (
-        Repeated.of_spans(part, count) for part in (ends, lo, hi, view.complete(lo, hi))
-    )
+    date, first, last = (Repeated.of_spans(part, count) for part in (ends, lo, hi))
+    whole = view.complete_of_all(lo, hi)
     return Windowed(Repeated.of_groups(count, len(ends)), date, first, last, whole)
 
 

@@ -35,12 +35,13 @@ class Compared:
         self._view, self._now, self._priors = view, now, priors
         self.place = np.tile(np.arange(count), groups)
         self.group = np.repeat(np.arange(groups), count)
-        exists, comparable = now.exists, view.complete(now.first, now.last)
+        exists = now.exists
+        comparable = view.complete_of_all(now.first, now.last)[:]
         for prior in priors:
             exists = exists & prior.exists
-            comparable = comparable & view.complete(prior.first, prior.last)
+            comparable = comparable & view.complete_of_all(prior.first, prior.last)[:]
         self.exists: Flags = exists[self.place]
-        self.comparable: Flags = (comparable & exists)[self.place]
+        self.comparable: Flags = comparable & self.exists
 
     @cached_property
     def now(self) -> Sides:
@@ -182,7 +183,7 @@ class Compared:
     def goals(self, goals: Goals, pace: Pace, per: str, value: Column) -> list[Column]:
         """Return the goals of the current sides, the gap only where they are complete."""
         labels, held = np.unique(self.now.label, return_inverse=True)
-        whole = self._view.complete(self.now.first, self.now.last)
+        whole = self._view.complete(self.now.first, self.now.last, self.group)
         rows = GoalRows(per, labels, self.group, held, self.now.last)
         return goal_columns(self._view, goals, pace, rows, value.blanked(whole))
 
