@@ -104,10 +104,12 @@ class Made(unittest.TestCase):
             for _ in range(2):
                 status, out, err = Commands.go(self, "demo", "--folder", folder)
                 self.assertEqual((status, "report written to" in err), (0, True), err)
-            self.assertEqual(out.count("$ eptaro"), 13)
+            self.assertEqual(out.count("$ eptaro"), 15)
             self.assertIn("next time say --date shipped --order dmy", out)
             self.assertIn("1: '01.04.2022' is not written as", out)
             self.assertIn("FY2026-Q2", out)
+            self.assertIn("numbers to add up: amounts (decimal", out)
+            self.assertIn("7 rows have no match in", err)
             Path(folder, "sales.csv").write_text("mine")
             status, _, err = Commands.go(self, "demo", "--folder", folder, "--rows", "200")
             self.assertEqual((status, "stands already" in err), (1, True))

@@ -14,7 +14,7 @@ from eptaro.outputs.files import replace_whole
 from eptaro.outputs.text import write_csv_rows
 
 KINDS = ("csv", "parquet")
-SHIPPED = (*(dataset.name for dataset in DATASETS), "takings")
+SHIPPED = (*(dataset.name for dataset in DATASETS), "takings", "stores", "ships")
 CONFIGS = ("eptaro.toml", "companies.toml")
 
 

@@ -95,7 +95,7 @@ def inspect(
         rules = dates or DateRules()
         if where is not None:
             opened = Narrowed(opened, where, date, _to_narrow(opened, date, rules))
-        return _looked_at(opened, date, by, keys, rules)
+        return _looked_at(opened, date, by, keys, rules, files)
 
 
 def _to_narrow(opened: Source, date: str | None, rules: DateRules) -> DateRules:
@@ -111,6 +111,7 @@ def _looked_at(
     by: Sequence[str] | str,
     keys: Sequence[str] | str,
     rules: DateRules,
+    files: FileRules | None,
 ) -> Table:
     found = Findings()
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
@@ -125,7 +126,7 @@ def _looked_at(
         ((date, rules),) = looks.dates.items()
         found.add("date column", date, detail="the only column that can be dates")
     if date not in opened.names() and date.startswith("date("):  # a formula of several columns
-        _next(looks, date, opened, found)
+        _next(looks, date, opened, files, found)
         return found.table({"verb": "inspect", "source": opened.name})
     check_columns([date, *groups, *named], opened.names(), opened.name)
     column = opened.column(date)
@@ -159,7 +160,7 @@ def _looked_at(
     options = " ".join([f"--date {date}", *words, *bad])
     if looks is None:
         found.add("suggestion", detail=f"next time say {options}")
-    _next(looks, date, opened, found)
+    _next(looks, date, opened, files, found)
     return found.table({"verb": "inspect", "source": opened.name})
 
 
@@ -172,11 +173,13 @@ def _tell_columns(looks: Suggestion, found: Findings) -> None:
         found.add("column", look.name, looks.rows - look.blanks, detail)
 
 
-def _next(looks: Suggestion | None, date: str, source: Source, found: Findings) -> None:
+def _next(
+    looks: Suggestion | None, date: str, source: Source, files: FileRules | None, found: Findings
+) -> None:
     """Tell a command that works as it is printed."""
     if looks is None or not Path(source.name).is_file():
         return
-    found.add("next", detail=looks.command(source.name, date))
+    found.add("next", detail=looks.command(source.name, date, files))
 
 
 def _ended(grain: Grain) -> str:

@@ -81,7 +81,7 @@ def _draw(axes: Any, part: Table, key: str, name: str) -> None:
         lw=0.8,
     )
     blank = np.isnan(values)
-    axes.plot(x[blank], np.zeros(blank.sum()), "x", color=SOFT, ms=4)
+    axes.plot(x[blank], np.zeros(blank.sum()), "x", color=SOFT, ms=4, clip_on=False)
     axes.axhline(0, color=SOFT, lw=0.8)
     room = axes.get_position().width * 1280
     labels = [str(label) for label in part.column(key).to_list()]

@@ -48,7 +48,7 @@ def demo(folder: Path, rows: int | None, kind: str, replace: bool) -> None:
 
 def _walk(folder: Path) -> None:
     file = str(folder / "bookings.csv")
-    freight = str(folder / "consignments.csv")
+    freight, stores = (str(folder / name) for name in ("consignments.csv", "stores.csv"))
     fiscal = ["--year-starts", "04-01", "--prefix", "FY"]
     data = [file, "--date", "sailed_on", "--measure", "revenue=sum(fare)"]
     today = ["--as-of", "2025-08-20"]
@@ -69,6 +69,37 @@ def _walk(folder: Path) -> None:
         (
             "What is in them, then, and how should they be read?",
             ["inspect", freight, "--date", "shipped"],
+        ),
+        (
+            "Months, money as people write it, lines above the header: what does this file hold?",
+            ["inspect", stores],
+        ),
+        (
+            "Its own months add up to fiscal quarters, by the type of ship, which a table tells:",
+            [
+                "recap",
+                stores,
+                "--date",
+                "month",
+                "--delimiter",
+                ";",
+                "--header-row",
+                "3",
+                "--numbers",
+                "infer",
+                "--lookup",
+                f"{folder / 'ships.csv'}:ship=name",
+                "--measure",
+                "cost=sum(cost)",
+                "--by",
+                "type",
+                "--wide",
+                "--per",
+                "quarter",
+                *fiscal,
+                "--only",
+                "FY2025",
+            ],
         ),
         (
             "The date dimension: one row per day, for calendar and fiscal years. Its end:",

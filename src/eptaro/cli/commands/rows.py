@@ -15,6 +15,7 @@ from eptaro.cli.settings import Settings
 
 if TYPE_CHECKING:
     from eptaro.inputs.sources import Source
+    from eptaro.rules.files import FileRules
 
 
 def _opened(
@@ -23,8 +24,13 @@ def _opened(
     date: str | None,
     where: str | None,
     reading: ReadingOptions,
-) -> tuple[Source, str | None, str | None]:
-    """Return the source, the date column and the condition that options or config name."""
+    *,
+    look: bool = False,
+) -> tuple[Source, str | None, str | None, FileRules]:
+    """Return the source, the date column, the condition and how files are written, as options or
+    config say; of a file of text, where they do not, as a look at it tells.
+    """
+    from eptaro.engines.looks.written import guessed
     from eptaro.inputs.columns.cleaned import cleaned
     from eptaro.inputs.files.opening import open_files
 
@@ -35,12 +41,16 @@ def _opened(
     if not named:
         raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
     written = settings.file_rules(reading)
+    if look and data is None:
+        written, seen = guessed(named[0], written)
+        for one in seen:
+            tell(f"{named[0]}: {one}")
     if data is not None and not files:
         where = where or data.where
     source = cleaned(
         open_files(named, written), reading.number_rules(data.number_rules() if data else None)
     )
-    return source, date or (data.date if data else None), where
+    return source, date or (data.date if data else None), where, written
 
 
 @click.command(
@@ -76,9 +86,9 @@ def inspect(
 
     settings = Settings(rules)
     dates = settings.date_rules(reading)
-    source, column, where = _opened(settings, files, date, where, reading)
+    source, column, where, written = _opened(settings, files, date, where, reading, look=True)
     with shown_progress():
-        table = look(source, date=column, by=by, keys=keys, where=where, dates=dates)
+        table = look(source, date=column, by=by, keys=keys, where=where, dates=dates, files=written)
     deliver(table, output)
 
 
@@ -130,7 +140,7 @@ def annotate(
     else:
         calendars = list(settings.config.calendars.values())
     dates = settings.date_rules(reading)
-    source, column, where = _opened(settings, files, date, where, reading)
+    source, column, where, _ = _opened(settings, files, date, where, reading)
     if locale is None:
         locale = settings.config.locale if settings.config else "en"
     with shown_progress():

@@ -71,10 +71,15 @@ class Suggestion:
                 found[name] = (f"{look.kind}({_quoted(look.name)})", look.why)
         return found
 
-    def command(self, file: str, date: str) -> str:
+    def command(self, file: str, date: str, files: FileRules | None = None) -> str:
         """Return a command that answers from a file, as a shell takes it."""
         rules, usual = self.dates[date], DateRules()
         words = ["eptaro", "recap", file, "--date", date]
+        plain = asdict(FileRules())
+        for key, given in asdict(files or FileRules()).items():
+            if given != plain[key]:
+                value = "tab" if given == "\t" else str(given)
+                words += [f"--{key.replace('_', '-')}", value]
         for key, option in _OPTIONS.items():
             value = getattr(rules, key)
             if value != getattr(usual, key):
