@@ -7,14 +7,18 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
 from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.core.folds.encoding import Combiner
+from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.inputs.columns.codes import read_codes
+from eptaro.inputs.files.chunks import plain
+from eptaro.inputs.files.encoded import encoded
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.progress import tell
 
@@ -135,6 +139,22 @@ def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
     return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
 
 
+def _told_apart(source: Source, names: list[str]) -> Ints:
+    """Return for each row a number that rows of the same values share."""
+    tables = list(source.batches(Wanted(names[0], names[1:])))
+    numbers, bound = np.zeros(sum(table.num_rows for table in tables), np.int64), 1
+    for name in names:
+        parts = [chunk for table in tables for chunk in table[name].chunks]
+        coded = encoded(pa.chunked_array(parts, parts[0].type)) if parts else None
+        if coded is None:
+            continue
+        codes = plain(coded.indices.fill_null(len(coded.dictionary))).astype(np.int64)
+        numbers = numbers * (len(coded.dictionary) + 1) + codes
+        found, numbers = occurring(numbers, bound * (len(coded.dictionary) + 1))
+        numbers, bound = numbers.astype(np.int64), len(found)
+    return numbers
+
+
 def look_for_duplicates(source: Source, keys: list[str], found: Findings, total: int) -> None:
     """Look for whole rows, and for keys, that repeat."""
     for subject, names in (("rows that repeat", source.names()), ("keys that repeat", keys)):
@@ -143,7 +163,7 @@ def look_for_duplicates(source: Source, keys: list[str], found: Findings, total:
         if total > _MOST_ROWS and names is not keys:
             found.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
             continue
-        numbers, _ = _numbered(source, list(dict.fromkeys(names)))
+        numbers = _told_apart(source, list(dict.fromkeys(names)))
         _, firsts, counts = np.unique(numbers, return_index=True, return_counts=True)
         extra = int((counts - 1).sum())
         detail = ""

@@ -20,6 +20,8 @@ from eptaro.inputs.dates.reading import looks_like_dates
 from eptaro.rules.dates import DateRules
 
 _ENOUGH = 0.95  # of the filled values that must be readable as dates
+_DIGITS = 3  # in the texts of a column that may be dates
+_SAMPLE = 20_000  # rows whose numbers are looked at
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
 
 Kind = Literal["dates", "sum", "mean", "groups", "key", "other"]
@@ -63,9 +65,9 @@ class Look:
 def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> Look:
     """Return what one column seems to hold."""
     blanks = column.null_count
-    dates = _dates(column, name, rules)
-    if dates is not None:
-        grain = read_dates(column, dates).grain or "day"
+    found = _dates(column, name, rules)
+    if found is not None:
+        dates, grain = found
         return Look(name, "dates", _said(dates, grain), blanks, dates, grain)
     words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
     numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
@@ -74,7 +76,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if is_text(column.type) and column.null_count < len(column):
         if words & _KEYS:
             return Look(name, "key", "its name says that it tells things apart", blanks)
-        texts = pc.unique(column.cast(pa.string()))
+        texts = pc.unique(column.slice(0, _SAMPLE).cast(pa.string()))
         try:
             _, told = infer_numbers(texts, name, decimal)
         except MeasureError:
@@ -113,11 +115,14 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
 def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
     """Return why texts that look like dates are none, with what would read them; or nothing."""
     sample = column.drop_null().slice(0, 50)
+    digits = pc.count_substring_regex(sample.cast(pa.string()), r"\d")
+    if not len(sample) or pc.mean(digits).as_py() < _DIGITS:
+        return ""
     try:
         read = read_dates(sample, rules)
     except DateError as error:
         return str(error)
-    if read.reasons is None or not len(sample):
+    if read.reasons is None:
         return ""
     told = [row for row, reason in enumerate(read.reasons.tolist()) if "(" in reason]
     if len(told) * 2 < len(sample):
@@ -141,8 +146,8 @@ def _said(rules: DateRules, grain: Grain) -> str:
 _TOLD = ("order", "grain", "unix", "serials", "zone", "pivot", "locale", "bad_dates")
 
 
-def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> DateRules | None:
-    """Return rules that read nearly all of a column as dates, or None."""
+def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> tuple[DateRules, Grain] | None:
+    """Return rules that read nearly all of a column as dates, and their grain; or None."""
     kind = column.type
     if pa.types.is_boolean(kind) or column.null_count == len(column):
         return None
@@ -212,13 +217,19 @@ def _candidates(column: pa.ChunkedArray, words: set[str], given: DateRules) -> l
 _PIVOT = 49  # two-digit years up to it are 2000s
 
 
-def _enough(column: pa.ChunkedArray, rules: DateRules) -> DateRules | None:
+def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain] | None:
     try:
-        share = readable_share(column, rules, of_none=0.0)
+        if readable_share(column.slice(0, _GLANCE), rules, of_none=1.0) < _ENOUGH:
+            return None
         read = read_dates(column, rules)
     except EptaroError:
         return None
-    if share < _ENOUGH:
+    if read.bad is None or not read.bad.any():
+        return rules, read.grain or "day"
+    filled = ~read.bad if read.reasons is None else read.reasons != "blank"
+    if not filled.any() or read.bad[filled].mean() > 1 - _ENOUGH:
         return None
-    some = read.bad is not None and bool(read.bad.any())
-    return replace(rules, bad_dates="set aside") if some else rules
+    return replace(rules, bad_dates="set aside"), read.grain or "day"
+
+
+_GLANCE = 2_000  # rows: what is plainly no date is told from these

@@ -17,7 +17,7 @@ from eptaro.inputs.sources import Source
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 
-_LOOKED_AT = 200_000  # rows
+_LOOKED_AT = 100_000  # rows
 _PARTS = ("year", "month", "day")
 
 

@@ -192,12 +192,10 @@ class _Parts:
     def _offset(self, parts: dict[str, pa.Array]) -> Ints:
         if "z" not in parts:
             return np.full(len(self.matched), NO_OFFSET)
-        words = [_minutes(text) for text in parts["z"].to_pylist()] if _any(parts["z"]) else None
-        return np.full(len(self.matched), NO_OFFSET) if words is None else np.array(words, np.int64)
-
-
-def _any(texts: pa.Array) -> bool:
-    return bool(pc.any(pc.fill_null(pc.not_equal(texts, ""), False)).as_py())
+        coded = pc.fill_null(parts["z"], "").dictionary_encode()  # there are few different ones
+        minutes = np.array([_minutes(text) for text in coded.dictionary.to_pylist()], np.int64)
+        found: Ints = minutes[coded.indices.to_numpy(zero_copy_only=False)]
+        return found
 
 
 def _minutes(text: str | None) -> int:
