@@ -145,3 +145,13 @@ class Messy(Commands):
                                    "--format", "json")  # fmt: skip
         self.assertEqual(status, 0, err)
         self.assertEqual(json.loads(out)[0]["total_fare"], 1.5)
+        Path("b.csv").write_text("month,fare\n202401,$5\n202402,$(7)\n202403,none\n")
+        options = ["--grain", "month", "--strip", "$", "--brackets", "--blank-number", "none"]
+        self.assertEqual(self.go("init", "b.csv", "--replace", *options)[0], 0)
+        text = Path("eptaro.toml").read_text()
+        for line in ('grain = "month"', "[data.numbers]", 'strip = ["$"]', "brackets = true",
+                     'blanks = ["none"]'):  # fmt: skip
+            self.assertIn(line, text)
+        status, out, err = self.go("recap", "--config", "eptaro.toml", "--per", "quarter",
+                                   "--format", "json")  # fmt: skip
+        self.assertEqual((status, json.loads(out)[0]["total_fare"]), (0, -2), err)

@@ -264,6 +264,36 @@ class Questions(unittest.TestCase):
             ep.annotate(self.frame, date="on", add=["calendar_quarter"])["calendar_quarter"][6]
             .as_py(), 2)  # fmt: skip
 
+    def test_quarters_years_and_weeks_go_the_same_ways(self):
+        texts = {
+            "quarter": [f"{y}-Q{q}" for y in (2022, 2023, 2024) for q in (1, 2, 3, 4)],
+            "year": [str(year) for year in range(2013, 2025)],
+            "week": [f"{y}-W{w:02d}" for y in (2023, 2024) for w in range(1, 53)],
+        }
+        for grain, on in texts.items():
+            calendar = ep.MonthCalendar() if grain != "week" else ep.WeekCalendar(
+                "weeks", week_starts="monday", year_ends="12-31", ends="nearest")  # fmt: skip
+            values = [rng_value * 3 % 17 for rng_value in range(len(on))]
+            book = ep.Daybook({"on": on, "x": values}, date="on", measures=MEASURE,
+                              calendar=calendar, dates=ep.DateRules(grain=grain))  # fmt: skip
+            with self.subTest(grain=grain):
+                recap = [*book.recap(grain, totals=False).rows()]
+                self.assertTrue(all(row["complete"] for row in recap))
+                self.assertEqual([row["s"] for row in recap], values)
+                running = [row["s_to_date"] for row in book.accumulate("all").rows()]
+                self.assertEqual(running, [sum(values[: n + 1]) for n in range(len(values))])
+                trailing = [row["s_trailing"] for row in book.trail(f"3 {grain}s").rows()]
+                self.assertEqual(trailing[5], sum(values[3:6]))
+                before = [*book.compare(grain, back=f"1 {grain}").rows()]
+                self.assertEqual([row["s_prior"] for row in before][1:], values[:-1])
+                self.assertTrue(book.recap(grain).trace(2, "s").agrees)
+                finer = {"quarter": "month", "year": "quarter", "week": "day"}[grain]
+                for ask in (lambda book=book, finer=finer: book.recap(finer),
+                            lambda book=book: book.trail("10 days"),
+                            lambda book=book: book.rhythm("weekday")):  # fmt: skip
+                    with self.assertRaisesRegex(ep.QuestionError, f"dated by the {grain}"):
+                        ask()
+
     def test_an_as_of_date_knows_the_months_that_have_ended(self):
         for as_of, last in (("2024-05-31", "2024-05-31"), ("2024-05-30", "2024-04-30")):
             row = [*self.book.recap("year", as_of=as_of, totals=False).rows()][-1]

@@ -14,6 +14,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import pyarrow as pa
+import xlsxwriter
 from pyarrow import parquet
 
 import eptaro as ep
@@ -264,6 +265,11 @@ class Everywhere(unittest.TestCase):
         for name in ("a.csv", "a.parquet", "a.jsonl"):
             yield ep.Daybook.read(self.folder / name, **given)
         yield ep.Daybook.fold(self.folder / "a.csv", engine="local", **given)
+        with xlsxwriter.Workbook(self.folder / "a.xlsx") as workbook:
+            sheet = workbook.add_worksheet()
+            for number, row in enumerate([list(self.frame), *self.ROWS]):
+                sheet.write_row(number, 0, row)
+        yield ep.Daybook.read(self.folder / "a.xlsx", **given)
         yield ep.Daybook.read(
             f"sqlite:///{self.folder}/a.db", files=ep.FileRules(query="select * from t"), **given
         )

@@ -75,7 +75,7 @@ def init(
             named.append(secrets_named(file, lambda key: _variable(key, variables)))
         else:
             named.append(os.path.relpath(Path(file).resolve(), folder))
-    text = found.text(named, date, year_starts, asdict(written), where)
+    text = found.text(named, date, year_starts, asdict(written), where, reading.number_rules())
     replace_whole(out, partial(_write, text))
     told = [f"dates in {date}"]
     told += [f"groups in {_listed(found.groups)}"] if found.groups else []

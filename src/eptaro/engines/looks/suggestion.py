@@ -16,6 +16,7 @@ from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import Source
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import NumberRules, Numbers
 
 _LOOKED_AT = 100_000  # rows
 _PARTS = ("year", "month", "day")
@@ -99,6 +100,7 @@ class Suggestion:
         year_starts: str | None = None,
         written: Mapping[str, object] | None = None,
         where: str | None = None,
+        numbers: Numbers = None,
     ) -> str:
         """Return the config; rules are set where the evidence decided them, and how files are
         written where that is not the usual way.
@@ -124,7 +126,8 @@ class Suggestion:
         ]
         if where is not None:
             lines.append(f"where = {_said(where)}")
-        if self.figures:
+        given = {} if not isinstance(numbers, NumberRules) else asdict(numbers)
+        if not given and (self.figures or numbers == "infer"):
             lines.append('numbers = "infer"')
         if self.groups[1:]:
             lines.append(f"# also worth grouping by: {', '.join(self.groups[1:])}")
@@ -136,6 +139,10 @@ class Suggestion:
         ]
         if own:
             lines += ["", "[data.dates]", *own]
+        plain_numbers = asdict(NumberRules())
+        said = {key: value for key, value in given.items() if value != plain_numbers[key]}
+        if said:
+            lines += ["", "[data.numbers]", *(f"{key} = {_said(v)}" for key, v in said.items())]
         plain = asdict(FileRules())
         unusual = {key: value for key, value in (written or {}).items() if value != plain[key]}
         if unusual:
