@@ -4,16 +4,39 @@ import datetime as dt
 import random
 import unittest
 from decimal import Decimal
+from unittest import mock
 
+import numpy as np
 import pyarrow as pa
 
 import eptaro as ep
+from eptaro.core.tables.column import Column
+from eptaro.inputs.columns import sliced
 
 KINDS = {
     "of": [pa.int16(), pa.float64(), pa.float32(), pa.decimal128(12, 2), pa.uint64()],
     "on": [pa.date32(), pa.timestamp("ms"), pa.string(), pa.date64()],
     "by": [pa.string(), pa.dictionary(pa.int8(), pa.string()), pa.int8(), pa.bool_(), pa.date32()],
 }
+
+
+class Parts(unittest.TestCase):
+    """A formula worked out for some rows at a time, also where its numbers change their kind."""
+
+    def test_parts_of_one_kind_and_of_several(self):
+        for kinds in ((0, 0, 0), (0, 2, 2), (2, 2, 0)):
+            rows = np.arange(25)
+
+            def work(of, kinds=kinds, rows=rows):
+                scale = kinds[min(of.start // 10, 2)]
+                valid = rows[of] % 7 > 0 if of.start else None
+                kind = "decimal" if scale else "integer"
+                return Column.of("", kind, rows[of] * 10**scale, valid, scale=scale)
+
+            with mock.patch.object(sliced, "_EACH", 10):
+                found = sliced.in_parts(work, 25).to_list()
+            wanted = [n if n < 10 or n % 7 else None for n in range(25)]
+            self.assertEqual(found, wanted, kinds)
 
 
 class Picked(unittest.TestCase):

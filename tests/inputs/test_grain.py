@@ -90,6 +90,8 @@ class Forms(unittest.TestCase):
                 with self.subTest(grain=grain):
                     self.assertEqual(book.coverage.first, min(days))
                     self.assertEqual(book.coverage.last, ends(max(days), grain))
+                    with self.assertRaisesRegex(ep.QuestionError, f"dated by the {grain}"):
+                        book.recap("day")
                     if calendar is None:
                         continue
                     rows = [*book.recap(grain, totals=False).rows()]

@@ -343,6 +343,11 @@ class Everywhere(unittest.TestCase):
             self.assertNotEqual(done.returncode, 0)
             self.assertIn(said, done.stderr)
 
+    def test_money_has_two_decimals(self):
+        frame = {"on": ["2024-01-01"] * 2, "x": ["$12.5", "$3"]}
+        book = ep.Daybook(frame, date="on", measures="s=sum(x)", numbers="infer")
+        self.assertEqual([str(row["s"]) for row in book.recap("year").rows()], ["15.50"])
+
     def test_large_and_long_numbers_stay_exact(self):
         texts = ["12,345,678,901,234,567.25", "0.75"]
         frame = {"on": [dt.date(2024, 1, 1)] * 2, "x": texts}

@@ -92,12 +92,14 @@ class ByGroups(unittest.TestCase):
             self.assertEqual(row["s_prior"], sum(own) if own else None)
 
     def test_rhythm_counts_the_days_of_each_group(self):
-        for row in self.make("groups", MEASURES[:3]).rhythm("weekday", by="route").rows():
+        measures = (*MEASURES[:3], "daily=mean(sum(x) per day)")
+        for row in self.make("groups", measures).rhythm("weekday", by="route").rows():
             own = [day for day in days(OPENS[row["route"]], LAST)
                    if f"{day:%A}" == row["weekday"]]  # fmt: skip
             total = sum(self.totals[row["route"], day] for day in own)
             self.assertEqual((row["days"], row["s"]), (len(own), total))
             self.assertAlmostEqual(row["s_per_day"], total / len(own))
+            self.assertAlmostEqual(row["daily"], total / len(own))
             self.assertEqual(row["low"], min(self.totals[row["route"], day] for day in own))
 
     def test_all_together_begin_with_the_first_group(self):
