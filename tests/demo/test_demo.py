@@ -108,7 +108,7 @@ class Made(unittest.TestCase):
             self.assertIn("next time say --date shipped --order dmy", out)
             self.assertIn("1: '01.04.2022' is not written as", out)
             self.assertIn("FY2026-Q2", out)
-            self.assertIn("numbers to add up: amounts (decimal", out)
+            self.assertIn("numbers to add up (decimal", out)
             self.assertIn("7 rows have no match in", err)
             Path(folder, "sales.csv").write_text("mine")
             status, _, err = Commands.go(self, "demo", "--folder", folder, "--rows", "200")

@@ -296,6 +296,22 @@ class Questions(unittest.TestCase):
                     with self.assertRaisesRegex(ep.QuestionError, f"dated by the {grain}"):
                         ask()
 
+    def test_reports_and_cards_go_by_the_periods(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        quarters = {"on": [f"202{n // 4}-Q{n % 4 + 1}" for n in range(12)], "x": [*range(12)]}
+        years = {"on": [str(year) for year in range(2015, 2025)], "x": [*range(10)]}
+        for frame, rules in ((self.frame, {}), (quarters, {}), (years, {"grain": "year"})):
+            book = ep.Daybook(frame, date="on", by="route" if "route" in frame else None,
+                              measures=MEASURE, dates=ep.DateRules(**rules))  # fmt: skip
+            page = book.report(folder / "a.html").read_text()
+            self.assertFalse("could not be made" in page)
+            for row in book.card().rows():
+                self.assertNotIn(row["level"], ("week", "day"))
+            if "grain" not in rules:
+                book.report(folder / "a.xlsx")
+        levels = [row["level"] for row in self.book.card().rows()]
+        self.assertEqual(levels, ["month", "quarter", "year"])
+
     def test_an_as_of_date_knows_the_months_that_have_ended(self):
         for as_of, last in (("2024-05-31", "2024-05-31"), ("2024-05-30", "2024-04-30")):
             row = [*self.book.recap("year", as_of=as_of, totals=False).rows()][-1]

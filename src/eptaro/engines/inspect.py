@@ -169,7 +169,10 @@ def _tell_columns(looks: Suggestion, found: Findings) -> None:
     words = {"sum": "numbers to add up", "mean": "numbers to average", "key": "no measure"}
     for look in looks.looks:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
-        detail = f"{words.get(look.kind, look.kind)}: {look.why}{blanks}"
+        word, why = words.get(look.kind, look.kind), f": {look.why}"
+        if look.kind == "sum":
+            why = look.why.removeprefix("amounts")
+        detail = f"{word}{why}{blanks}"
         found.add("column", look.name, looks.rows - look.blanks, detail)
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.calendars.levels import as_wide
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
@@ -28,8 +29,8 @@ def headline(asked: Asked) -> Section:
     section = Section("Where things stand", "headline")
     book = asked.book
     for level in _CARD_LEVELS:
-        if level not in book.calendar.levels:
-            continue
+        if level not in book.calendar.levels or as_wide(level, book.folded.grain) != level:
+            continue  # there are none, or they are finer than the data
         table = book.compare(level, to_date=True, match=asked.rules.match, as_of=asked.as_of)
         (row,) = table.rows()
         lines = []
@@ -66,7 +67,7 @@ def to_date(asked: Asked) -> Section:
     table = book.accumulate(within, as_of=asked.as_of)
     rows = table.column("within").to_list()
     value = said(table.column(f"{name}_to_date"), -1)
-    last = table.column("date").to_list()[-1]
+    last = table.column("date" if "date" in table else "last").to_list()[-1]
     alt = f"Running total of {name}: {rows[-1]} stands at {value} on {last}."
     ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
     for end in ends[-4:]:
@@ -78,7 +79,8 @@ def to_date(asked: Asked) -> Section:
 
 def comparison(asked: Asked) -> Section:
     """Return the last periods against their counterparts a year before."""
-    book, per = asked.book, asked.rules.per
+    book = asked.book
+    per = as_wide(asked.rules.per, book.folded.grain)
     section = Section(f"Each {per} against the year before", "comparison")
     table = book.compare(per, as_of=asked.as_of)
     last = table.take(slice(max(len(table) - _LAST_ROWS.get(per, 12), 0), None))
@@ -103,7 +105,7 @@ def trend(asked: Asked) -> Section:
     book, back = asked.book, asked.rules.trailing
     name = f"{book.measures[0].name}_trailing"
     section = Section(f"The trend: trailing {back}", "trend")
-    every = "month" if "month" in book.calendar.levels else "week"
+    every = as_wide("month" if "month" in book.calendar.levels else "week", book.folded.grain)
     table = book.trail(back, every=every, as_of=asked.as_of)
     whole = [i for i, fine in enumerate(table.column("complete").to_list()) if fine]
     alt = f"Trailing {back} of {book.measures[0].name}: no window lies wholly in the known days."
@@ -168,18 +170,24 @@ def rhythm(asked: Asked) -> Section:
         book.coverage,
         book.workdays,
     )
-    days = rhythm_of(plain, "weekday", as_of=asked.as_of)
-    name = plain.measures[0].name
+    grain = book.folded.grain
+    attribute = {"day": "weekday", "month": "month", "quarter": "quarter"}.get(grain)
+    if attribute is None:
+        section.sentences.append(f"The data is dated by the {grain}; it has no rhythm within one.")
+        return section
+    days = rhythm_of(plain, attribute, as_of=asked.as_of)
+    name, word = plain.measures[0].name, days.names[days.names.index("days") - 1]
     shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name
     figures = ", ".join(
-        f"{row['weekday']} {said(days.column(shown_name), i)}" for i, row in enumerate(days.rows())
+        f"{row[word]} {said(days.column(shown_name), i)}" for i, row in enumerate(days.rows())
     )
     drawn = days
     if book.folded.timed:
         drawn = rhythm_of(plain, "weekday", "hour", as_of=asked.as_of)
     section.sentences.append(f"{name} per day: {figures}.")
-    section.add_picture(drawn, f"{name} per day by weekday: {figures}.")
-    section.add_table(rhythm_of(plain, "kind of day", as_of=asked.as_of), "By kind of day")
+    section.add_picture(drawn, f"{name} per day by {attribute}: {figures}.")
+    if grain == "day":
+        section.add_table(rhythm_of(plain, "kind of day", as_of=asked.as_of), "By kind of day")
     return section
 
 
@@ -224,7 +232,8 @@ def definitions(asked: Asked) -> Section:
 
 def proof(asked: Asked) -> Section:
     """Return how the parts tie out, and a sample that was made again."""
-    book, per = asked.book, asked.rules.per
+    book = asked.book
+    per = as_wide(asked.rules.per, book.folded.grain)
     section = Section("Why to believe it", "proof")
     table = book.recap(per, as_of=asked.as_of)
     for name, text in table.meta["tie_out"].items():

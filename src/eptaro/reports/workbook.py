@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.scope import AsOf
@@ -54,6 +54,7 @@ def write_workbook(book: KeptBook, path: Path, rules: SheetRules, as_of: AsOf = 
     if book.own is not None:
         book = book.using(book.own.common)
     check_level(rules.parts, book.calendar.levels)
+    rules = replace(rules, parts=as_wide(rules.parts, book.folded.grain))
     sheets = list(_sheets(book, rules, as_of))
     if len(sheets) > _MOST_SHEETS:
         raise QuestionError(

@@ -82,6 +82,9 @@ def inspect(
     output: OutputOptions,
 ) -> None:
     """Tell what is in the dates of a file: coverage, gaps, unreadable, duplicates."""
+    import numpy as np
+
+    from eptaro.core.tables.table import Table
     from eptaro.engines.inspect import inspect as look
 
     settings = Settings(rules)
@@ -89,6 +92,14 @@ def inspect(
     source, column, where, written = _opened(settings, files, date, where, reading, look=True)
     with shown_progress():
         table = look(source, date=column, by=by, keys=keys, where=where, dates=dates, files=written)
+    subjects, details = (table.column(name).to_list() for name in ("subject", "detail"))
+    if subjects[-1] == "next" and output.form == "table" and output.out is None:
+        shown = table.take(np.arange(len(table) - 1))
+        if not by:
+            shown = Table([c for c in shown.columns if c.name != "group"], shown.meta)
+        deliver(shown, output)
+        click.echo(f"next: {details[-1]}")  # below, as it is often wider than a screen
+        return
     deliver(table, output)
 
 

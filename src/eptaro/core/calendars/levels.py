@@ -31,6 +31,15 @@ def check_level(level: str, offered: tuple[str, ...] = LEVELS) -> str:
     return level
 
 
+def as_wide(level: str, least: str) -> str:
+    """Return a level, or the least one where that is wider.
+
+    >>> as_wide("month", "day"), as_wide("month", "quarter")
+    ('month', 'quarter')
+    """
+    return min(level, least, key=LEVELS.index)
+
+
 def check_weekday(name: str, argument: str) -> int:
     """Return 0 (monday) to 6 (sunday) for an English weekday name in lower case."""
     if name not in WEEKDAYS:

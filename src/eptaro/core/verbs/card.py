@@ -8,14 +8,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.grain import are_whole
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.scope import AsOf, By, Only
-from eptaro.core.questions.view import Facts
+from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError
 
 
 @dataclass(frozen=True)
@@ -75,7 +77,12 @@ def card(
             if level in calendar.levels:
                 period = calendar.period_of(view.coverage.last, level)
                 first = int(calendar.first_days(np.array([period.index]), level)[0])
+                if not _is_whole(view, first, today):
+                    continue  # as of weeks, where the data is dated by the month
                 rows.append((calendar.name, level, period.label, first))
+    if not rows:
+        grain = view.facts.folded.grain
+        raise QuestionError(f"the data is dated by the {grain}, and no level is made of whole ones")
     names, found, labels, firsts = zip(*rows, strict=True)
     count = view.groups.count
     group, place = np.repeat(np.arange(count), len(rows)), np.tile(np.arange(len(rows)), count)
@@ -103,3 +110,10 @@ def card(
     described = "; ".join(calendar.describe() for calendar in given)
     answer = Answered(Card(), view, group, numbers, np.arange(len(group)))
     return Table(columns, view.meta("card") | {"calendar": described}, answer)
+
+
+def _is_whole(view: View, first: int, last: int) -> bool:
+    """Return whether a span, as far as it is covered, is made of whole periods of the data."""
+    begin = max(first, view.coverage.lo)
+    whole = are_whole(np.array([begin]), np.array([last]), view.facts.folded.grain)
+    return bool(whole.all())
