@@ -36,6 +36,12 @@ class Headers(unittest.TestCase):
             with self.assertRaisesRegex(ep.InputError, "line 4 names it: say header_row=4"):
                 ep.Daybook.read(path, **ASKED)
 
+    def test_names_that_are_there_twice_are_refused(self):
+        path = self.folder / "twice.csv"
+        path.write_text(ROWS.replace("route", "fare"))
+        with self.assertRaisesRegex(ep.InputError, "two columns are called 'fare'; rename .*them$"):
+            ep.Daybook.read(path, date="on", measures="s=sum(fare)")
+
     def test_files_without_an_ending_or_with_another(self):
         for name in ("rows.txt", "rows", "rows.dat"):
             path = self.folder / name

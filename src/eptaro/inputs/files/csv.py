@@ -119,7 +119,7 @@ class CsvFile(Source):
         try:
             check_columns(wanted, self.names(), self.name)
         except InputError as error:
-            if self._rules.header_row > 1 or not (line := self._line_naming(wanted)):
+            if self._rules.header_row > 1 or (line := self._line_naming(wanted)) < 2:
                 raise
             said = f"line {line} names it: say header_row={line}"
             raise InputError(f"{error}; {said}") from None
