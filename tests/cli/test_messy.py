@@ -130,6 +130,29 @@ class Messy(Commands):
             self.assertIn(line, text)
         self.assertNotIn("(year)", text)
 
+    def test_the_coverage_of_groups_from_a_file_or_the_config(self):
+        Path("a.csv").write_text("on,route,fare\n2024-01-05,Norrow,1\n2024-03-20,Fenholm,2\n"
+                                 "2024-03-31,Norrow,3\n")  # fmt: skip
+        Path("open.csv").write_text("route,first,last\nFenholm,2024-03-01,2024-04-30\n")
+        Path("bad.csv").write_text("route,first,last\nFenholm,2024-03-01,soon\n")
+        Path("eptaro.toml").write_text(
+            '[data]\nfiles = ["a.csv"]\ndate = "on"\nby = ["route"]\nmeasures = { s = "sum(fare)" }\n'
+            'coverage = { Fenholm = "2024-03-01..2024-04-30" }\n'
+        )
+        asked = ["--per", "month", "--by", "route", "--format", "json"]
+        line = ["a.csv", "--date", "on", "--measure", "s=sum(fare)"]
+        for given in ([*line, "--coverage", "open.csv"], ["--config", "eptaro.toml"]):
+            status, out, err = self.go("recap", *given, *asked)
+            self.assertEqual(status, 0, err)
+            rows = {(row["route"], row["period"]): row for row in json.loads(out)}
+            self.assertIsNone(rows["Fenholm", "2024-02"]["s"])
+            self.assertEqual(rows["Fenholm", "2024-03"]["complete"], True)
+            self.assertEqual(rows["Fenholm", "2024-04"]["s"], 0)
+        for file, said in (("bad.csv", "row 1: 'soon'"), ("none.csv", "cannot be read"),
+                           ("a.csv", "unknown column 'first'")):  # fmt: skip
+            status, _, err = self.go("recap", *line, "--coverage", file, *asked)
+            self.assertEqual((status, said in err), (1, True), err)
+
     def test_options_that_were_given_are_kept(self):
         Path("a.txt").write_text("on;fare;kind\n5.1.24;1,5;car\n6.1.24;2,5;foot\n")
         status, _, told = self.go(

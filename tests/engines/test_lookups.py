@@ -197,6 +197,20 @@ class Joined(unittest.TestCase):
         self.assertEqual(sum(row["b"] or 0 for row in rows), auks * Decimal("2.5"))
         self.assertEqual(sum(row["a"] for row in rows), sum(fare for *_, fare in self.rows))
 
+    def test_lines_of_a_query_and_of_files_written_otherwise(self):
+        (self.folder / "semi.csv").write_text(
+            "name;kind;rate\n" + "".join(f"{';'.join(ship)}\n" for ship in self.ships)
+        )
+        wanted = self.wanted(self.plain)
+        missed = sum(self.plain(ship, day)[0] is None for day, ship, _ in self.rows)
+        for table, files in (
+            (self.folder / "semi.csv", ep.FileRules(delimiter=";")),
+            (f"sqlite:///{self.folder}/a.db", ep.FileRules(query="select * from ships")),
+        ):
+            book = ep.Daybook(self.frame, date="on", by="kind", measures=MEASURES,
+                              lookups=ep.Lookup(table, "ship", "name", files=files))  # fmt: skip
+            self.check(book, wanted, missed)
+
     def test_keys_of_other_types(self):
         lookup = {"number": ["7", "8"], "side": ["port", "starboard"]}
         for keys in ([7, 8, None, 9], [7.0, 8.0, None, 9.0], ["7", "8", None, "9"]):

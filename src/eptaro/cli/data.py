@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import click
 
@@ -62,7 +62,7 @@ class RowsToFold:
     measures: list[str]
     by: list[str]
     calendar: Calendars
-    coverage: str | dict[str, str] | None
+    coverage: Any
     dates: DateRules
     written: FileRules
     formats: dict[str, Format]
@@ -134,7 +134,8 @@ data_options = option_group(
         metavar="A..B",
         default=None,
         help="The days the data speaks for, if more than its first to last date; groups: each "
-        "group's from its first transaction on.",
+        "group's from its first transaction on; FILE.csv: as its columns of groups, first and last "
+        "say.",
     ),
     click.option(
         "--engine",

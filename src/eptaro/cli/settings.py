@@ -21,6 +21,7 @@ from eptaro.core.questions.scope import EVERY, name_of
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError
+from eptaro.inputs.smallfiles import read_coverage
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, parse_lookup
@@ -118,7 +119,7 @@ class Settings:
             measures,
             list(dict.fromkeys(by)),
             calendar,
-            data.coverage or (told.coverage if own and told else None),
+            self._coverage(data.coverage, own=own),
             self.date_rules(reading),
             self.file_rules(reading),
             _formats(told, measures),
@@ -135,6 +136,13 @@ class Settings:
             tell(note)
         tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.folded.sources[0])
         return book
+
+    def _coverage(self, given: str | None, *, own: bool) -> Any:
+        """Return the coverage of the options, which may be a file, or of the config."""
+        if given is not None and given.lower().endswith(".csv"):
+            return read_coverage(given)
+        told = self.config.data if own and self.config else None
+        return given or (told.coverage if told else None)
 
     def _lookups(self, *, own: bool) -> list[Lookup]:
         """Return the lookups of the config, where its data set is asked."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, TypeAlias
 
 from eptaro.errors import InputError
+from eptaro.rules.files import FileRules
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,6 +33,8 @@ class Lookup:
         What the column of first days is called.
     through : str
         What the column of last days is called.
+    files : FileRules, optional
+        How a file is written; with a database address, the query for its lines.
 
     Examples
     --------
@@ -44,6 +47,7 @@ class Lookup:
     other: str | None = None
     first: str = "from"
     through: str = "through"
+    files: FileRules | None = None
 
     @property
     def key_of_table(self) -> str:

@@ -5,7 +5,7 @@ import pickle
 import unittest
 
 import eptaro as ep
-from eptaro.inputs.goals import read_goals
+from eptaro.inputs.smallfiles import read_goals
 
 
 def book(**more):

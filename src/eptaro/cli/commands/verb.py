@@ -16,7 +16,7 @@ from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.core.tables.table import Table
 from eptaro.daybook import Daybook
-from eptaro.inputs.goals import read_goals
+from eptaro.inputs.smallfiles import read_goals
 
 EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 

@@ -36,7 +36,7 @@ class LookupTable:
     """
 
     def __init__(self, lookup: Lookup, rules: DateRules, taken: Iterable[str]) -> None:
-        source = opened_source(lookup.table)
+        source = opened_source(lookup.table, lookup.files)
         self.key, self.name = lookup.key, source.name
         self._rules = replace(
             rules, grain=None, order=None if rules.order == "infer" else rules.order

@@ -1,4 +1,4 @@
-"""Goals from a CSV file."""
+"""Goals, and what each group speaks for, from small CSV files."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
-from eptaro.errors import InputError, unknown
+from eptaro.core.calendars.span import Span
+from eptaro.errors import DateError, InputError, unknown
 
 
 def read_goals(path: str | Path) -> dict[Any, Decimal]:
@@ -33,6 +34,37 @@ def read_goals(path: str | Path) -> dict[Any, Decimal]:
             }
     except OSError as error:
         raise InputError(f"{file}: cannot be read: {error.strerror}") from None
+
+
+def read_coverage(path: str | Path) -> dict[Any, Span]:
+    """Return the coverage of groups of a CSV file with columns `first`, `last` and the groups, in
+    the order in which the book is grouped.
+
+    Raises `InputError` naming the row that cannot be read.
+    """
+    file = Path(path)
+    try:
+        with file.open(encoding="utf-8-sig", newline="") as lines:
+            reader = csv.DictReader(lines)
+            names = list(reader.fieldnames or ())
+            for name in ("first", "last"):
+                if name not in names:
+                    raise InputError(f"{file}: {unknown('column', name, names)}")
+            groups = [name for name in names if name not in ("first", "last")]
+            return {
+                tuple(row[group] or "(blank)" for group in groups): _days(row, file, number)
+                for number, row in enumerate(reader, 1)
+            }
+    except (OSError, UnicodeDecodeError) as error:
+        said = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"{file}: cannot be read: {said}") from None
+
+
+def _days(row: dict[str, str], file: Path, number: int) -> Span:
+    try:
+        return Span(row["first"], row["last"])
+    except DateError as error:
+        raise InputError(f"{file}: row {number}: {error}") from None
 
 
 def _amount(row: dict[str, str], file: Path, number: int) -> Decimal:
