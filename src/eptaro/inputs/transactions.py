@@ -180,10 +180,10 @@ class Transactions:
         ends = [first, last, *([] if self.seen is None else [self.seen.lo, self.seen.hi])]
         self.seen = Span.of(min(ends), max(ends))
 
-    def _met(self, table: pa.Table) -> tuple[pa.Table, Ints | None, Read | None]:
-        """Return the rows that meet the condition, their places, and their dates.
+    def _met(self, table: pa.Table) -> tuple[pa.Table, Keeping | None, Read | None]:
+        """Return the rows that meet the condition, which these are, and their dates.
 
-        Places are None where all rows do, dates where there is no condition.
+        The second is None where all rows do, dates where there is no condition.
         """
         if self._formulas.where is None:
             return table, None, None
@@ -202,22 +202,23 @@ class Transactions:
             wanted.add(self._date)
         needed = [n for n in table.column_names if n in wanted] or table.column_names[:1]
         rows = filtered(table.select(needed), keeping)
-        return rows, keeping.places, read.kept(keeping)
+        return rows, keeping, read.kept(keeping)
 
-    def _worked_out(self, table: pa.Table, places: Ints | None = None) -> WorkedOut:
-        placed = Placed(self._source, self.rows, places)
+    def _worked_out(self, table: pa.Table, keeping: Keeping | None = None) -> WorkedOut:
+        placed = Placed(self._source, self.rows, keeping)
         return WorkedOut(table, self._formulas, placed, self._rules, self._date)
 
     def _batch(self, table: pa.Table) -> Batch:
-        table, places, dates = self._met(table)
-        if places is not None:
-            places += self.rows
-        read, groups, values, distinct = self._columns(table, dates, places)
+        table, keeping, dates = self._met(table)
+        read, groups, values, distinct = self._columns(table, dates, keeping)
+        # Where transactions are asked for one by one, they keep their places in the input.
+        numbered = self._inputs or (read.bad is not None and bool(read.bad.any()))
+        places = Placed(self._source, self.rows, keeping).places if numbered else None
         batch = Batch(read.days, groups, values, distinct, read.times, self.rows, places)
         for column in self._numbers:
             self.blanks[column] += batch.extent(column).blanks
         if self._inputs and self._formulas.columns:
-            inputs, hours = self._worked_out(table, places).inputs()
+            inputs, hours = self._worked_out(table, keeping).inputs()
             batch = replace(batch, inputs=inputs, hours=hours)
         if read.bad is None or not read.bad.any():
             return batch
@@ -227,18 +228,18 @@ class Transactions:
         return batch.only(~read.bad)
 
     def _columns(
-        self, table: pa.Table, dates: Read | None, places: Ints | None
+        self, table: pa.Table, dates: Read | None, keeping: Keeping | None
     ) -> tuple[Read, dict[str, Coded], dict[str, Column], dict[str, Coded]]:
         """Return dates, groups, values and codes of a batch, read side by side."""
         name = self._source.name
 
         def numbers(column: str) -> Column:
-            return read_numbers(table[column], column, Placed(self._source, self.rows, places))
+            return read_numbers(table[column], column, Placed(self._source, self.rows, keeping))
 
         def said(column: str) -> Column:
             return read_said(table[column], column, name, self._rules)
 
-        made, formed = self._worked_out(table, places), self._formulas.columns
+        made, formed = self._worked_out(table, keeping), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
             ([self._date], lambda _: dates or self._dates(table, made)),
             (self._by, lambda g: made.coded(g) if g in formed else read_groups(table[g], g, name)),

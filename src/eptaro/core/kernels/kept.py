@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -43,7 +43,7 @@ class Keeping:
         at_once([partial(keep, one[of], self._marks[of], two[to]) for of, to in self._parts()])
         return found
 
-    @property
+    @cached_property
     def places(self) -> Ints:
         """The places of the rows that are kept."""
         found = np.empty(self.count, np.int64)
