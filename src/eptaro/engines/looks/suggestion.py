@@ -18,7 +18,7 @@ from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.numbers import NumberRules, Numbers
 
-_LOOKED_AT = 100_000  # rows
+_LOOKED_AT = 50_000  # rows
 _PARTS = ("year", "month", "day")
 
 
