@@ -12,44 +12,31 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.inputs.columns.formulas import WorkedOut
 from eptaro.inputs.columns.placed import Placed
+from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.rules.dates import DateRules
 
 
-class Narrowed(Source):
+class Narrowed(Wrapped):
     """Another source, of which only rows that meet a condition are handed on.
 
     After they are read, `left` says how many were not. Rows keep their numbers.
     """
 
     def __init__(self, source: Source, where: str, date: str | None, rules: DateRules) -> None:
-        self.source, self._date = source, date or ""
+        super().__init__(source)
+        self._date = date or ""
         self._formulas = Formulas(where=Formula.condition(where))
         names = self._formulas.names
         check_columns(names, source.names(), source.name)
         self._rules = decided(source, date, rules)[0] if date in names and date else rules
-        self.name, self.of_text, self.decimal = source.name, source.of_text, source.decimal
         self._masks: list[NDArray[np.bool_]] = []
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        """The names of all inputs that it reads."""
-        return self.source.inputs
-
-    @property
-    def notes(self) -> tuple[str, ...]:
-        """What was decided of the source's columns."""
-        return self.source.notes
 
     @property
     def left(self) -> int:
         """How many rows did not meet the condition."""
         return sum(len(mask) - int(np.count_nonzero(mask)) for mask in self._masks)
-
-    def names(self) -> list[str]:
-        """Return the names of all columns."""
-        return self.source.names()
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns of rows that meet the condition."""
@@ -81,10 +68,6 @@ class Narrowed(Source):
     def places(self) -> Ints:
         """The place that each row handed on so far has in the source."""
         return np.flatnonzero(np.concatenate([np.empty(0, bool), *self._masks]))
-
-    def fingerprint(self) -> str:
-        """Return what tells the source from others."""
-        return self.source.fingerprint()
 
     def _kept(self, tables: Iterator[pa.Table]) -> Iterator[pa.Table]:
         self._masks = []

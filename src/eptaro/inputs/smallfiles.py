@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+from collections.abc import Sequence
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
@@ -18,22 +19,13 @@ def read_goals(path: str | Path) -> dict[Any, Decimal]:
     Raises `InputError` naming the row that cannot be read.
     """
     file = Path(path)
-    try:
-        with file.open(encoding="utf-8-sig", newline="") as lines:
-            reader = csv.DictReader(lines)
-            names = list(reader.fieldnames or ())
-            for name in ("period", "goal"):
-                if name not in names:
-                    raise InputError(f"{file}: {unknown('column', name, names)}")
-            groups = [name for name in names if name not in ("period", "goal")]
-            if len(groups) > 1:
-                raise InputError(f"{file}: goals go by one group column, not {', '.join(groups)}")
-            return {
-                (row[groups[0]], row["period"]) if groups else row["period"]: _amount(row, file, n)
-                for n, row in enumerate(reader, 1)
-            }
-    except OSError as error:
-        raise InputError(f"{file}: cannot be read: {error.strerror}") from None
+    groups, rows = _read(file, ("period", "goal"))
+    if len(groups) > 1:
+        raise InputError(f"{file}: goals go by one group column, not {', '.join(groups)}")
+    return {
+        (row[groups[0]], row["period"]) if groups else row["period"]: _amount(row, file, number)
+        for number, row in enumerate(rows, 1)
+    }
 
 
 def read_coverage(path: str | Path) -> dict[Any, Span]:
@@ -43,21 +35,26 @@ def read_coverage(path: str | Path) -> dict[Any, Span]:
     Raises `InputError` naming the row that cannot be read.
     """
     file = Path(path)
+    groups, rows = _read(file, ("first", "last"))
+    return {
+        tuple(row[group] or "(blank)" for group in groups): _days(row, file, number)
+        for number, row in enumerate(rows, 1)
+    }
+
+
+def _read(file: Path, needed: Sequence[str]) -> tuple[list[str], list[dict[str, str]]]:
+    """Return the names of the columns beside those that are needed, and all rows."""
     try:
         with file.open(encoding="utf-8-sig", newline="") as lines:
             reader = csv.DictReader(lines)
-            names = list(reader.fieldnames or ())
-            for name in ("first", "last"):
-                if name not in names:
-                    raise InputError(f"{file}: {unknown('column', name, names)}")
-            groups = [name for name in names if name not in ("first", "last")]
-            return {
-                tuple(row[group] or "(blank)" for group in groups): _days(row, file, number)
-                for number, row in enumerate(reader, 1)
-            }
+            names, rows = list(reader.fieldnames or ()), list(reader)
     except (OSError, UnicodeDecodeError) as error:
         said = error.strerror if isinstance(error, OSError) else str(error)
         raise InputError(f"{file}: cannot be read: {said}") from None
+    for name in needed:
+        if name not in names:
+            raise InputError(f"{file}: {unknown('column', name, names)}")
+    return [name for name in names if name not in needed], rows
 
 
 def _days(row: dict[str, str], file: Path, number: int) -> Span:

@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError
 from eptaro.inputs.columns.numberevidence import cure, infer_numbers
+from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.columns.writtennumbers import read_written
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.files.opening import opened_source
@@ -18,7 +19,7 @@ from eptaro.inputs.sources import Source, Wanted
 from eptaro.rules.numbers import NumberRules, number_rules
 
 
-class Cleaned(Source):
+class Cleaned(Wrapped):
     """Another source; what of its columns is wanted as numbers, and is text, is read under rules.
 
     `rules` are those of all columns, or `infer`; `settled` those of some columns that were
@@ -31,20 +32,10 @@ class Cleaned(Source):
         rules: NumberRules | Literal["infer"],
         settled: Mapping[str, tuple[NumberRules, str]] | None = None,
     ) -> None:
-        self.source, self._rules = source, rules
-        self.name = source.name
+        super().__init__(source)
+        self.of_text, self._rules = False, rules  # numbers come as numbers
         self._settled = dict(settled or {})
         self._blanked: dict[str, dict[str, int]] = {}
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        """The names of all inputs that it reads."""
-        return self.source.inputs
-
-    @property
-    def share(self) -> float | None:  # type: ignore[override]
-        """How much has been read."""
-        return self.source.share
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -56,14 +47,6 @@ class Cleaned(Source):
             for word, count in words.items()
         ]
         return (*self.source.notes, *decided, *blanked)
-
-    def names(self) -> list[str]:
-        """Return the names of all columns."""
-        return self.source.names()
-
-    def numbered(self, place: int) -> int:
-        """Return the number that a row has in the input."""
-        return self.source.numbered(place)
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns, numbers in text as numbers."""
@@ -97,14 +80,6 @@ class Cleaned(Source):
             except MeasureError as error:
                 raise MeasureError(f"{self.name}: {error}") from None
         return dict(self._settled)
-
-    def whole(self) -> Iterator[pa.Table]:
-        """Yield all columns as they stand."""
-        return self.source.whole()
-
-    def fingerprint(self) -> str:
-        """Return what tells the source from others."""
-        return self.source.fingerprint()
 
     def _rules_of(self, name: str) -> NumberRules:
         if self._rules != "infer":

@@ -9,20 +9,21 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.errors import InputError
+from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.rules.across import Across, across_of
 
 
-class Long(Source):
+class Long(Wrapped):
     """Another source; each of its rows becomes as many as there are columns across.
 
     A row's values follow each other, so that rows keep the order of the input, and their numbers.
     """
 
     def __init__(self, source: Source, across: Across) -> None:
-        self.source, self._across = source, across
-        self.name, self.of_text, self.decimal = source.name, source.of_text, source.decimal
+        super().__init__(source)
+        self._across = across
         names = source.names()
         self._wide = across.among(names, source.name)
         self._rest = [name for name in names if name not in self._wide]
@@ -32,16 +33,6 @@ class Long(Source):
                     f"{self.name}: there is a column {name!r}; call what stands across otherwise: "
                     f"across='{self._wide[0]}..{self._wide[-1]} as NAME, VALUE'"
                 )
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        """The names of all inputs that it reads."""
-        return self.source.inputs
-
-    @property
-    def share(self) -> float | None:  # type: ignore[override]
-        """How much has been read."""
-        return self.source.share
 
     def names(self) -> list[str]:
         """Return the names of the other columns, and those of name and value."""
@@ -78,10 +69,6 @@ class Long(Source):
         """Yield all columns, a row for each value."""
         for table in self.source.whole():
             yield self._long(table)
-
-    def fingerprint(self) -> str:
-        """Return what tells the source from others."""
-        return self.source.fingerprint()
 
     def _long(self, table: pa.Table) -> pa.Table:
         columns: dict[str, Any] = {

@@ -10,6 +10,7 @@ import pyarrow as pa
 
 from eptaro.core.calendars.days import FIRST_DAY, Days
 from eptaro.inputs.columns.lookuptable import LookupTable
+from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.files.opening import opened_source
@@ -20,30 +21,20 @@ from eptaro.rules.lookups import lookups_of
 _SHOWN = 3
 
 
-class LookedUp(Source):
+class LookedUp(Wrapped):
     """Another source, each row of which takes the columns of the lookup lines with its keys.
 
     Rows without a match have blanks there; `notes` tell how many there were.
     """
 
     def __init__(self, source: Source, tables: Sequence[LookupTable], rules: DateRules) -> None:
-        self.source, self._rules = source, rules
-        self.name, self.of_text, self.decimal = source.name, source.of_text, source.decimal
+        super().__init__(source)
+        self._rules = rules
         self._tables = tables
         self.beside = frozenset(name for table in tables for name in table.columns)
         check_columns([table.key for table in self._tables], source.names(), source.name)
         self._missed: list[tuple[int, dict[str, None]]] = []
         self._settled = False
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        """The names of all inputs that it reads."""
-        return self.source.inputs
-
-    @property
-    def share(self) -> float | None:  # type: ignore[override]
-        """How much has been read."""
-        return self.source.share
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -61,14 +52,6 @@ class LookedUp(Source):
     def names(self) -> list[str]:
         """Return the names of all columns, those of the lookups behind."""
         return [*self.source.names(), *(n for table in self._tables for n in table.columns)]
-
-    def numbered(self, place: int) -> int:
-        """Return the number that a row has in the input."""
-        return self.source.numbered(place)
-
-    def digits(self, name: str) -> pa.ChunkedArray:
-        """Return a column of the rows as it was written."""
-        return self.source.digits(name)
 
     def column(self, name: str) -> pa.ChunkedArray:
         """Return one column of all rows, or of a lookup all that rows can take."""
@@ -103,14 +86,6 @@ class LookedUp(Source):
                         as_number = name in wanted.numbers
                         columns[name] = table.column(name, places, as_number=as_number)
             yield pa.table({name: columns[name] for name in wanted.names})
-
-    def whole(self) -> Iterator[pa.Table]:
-        """Yield all columns of the rows as they stand."""
-        return self.source.whole()
-
-    def fingerprint(self) -> str:
-        """Return what tells the source from others."""
-        return self.source.fingerprint()
 
     def _settle(self, date: str, used: Sequence[LookupTable]) -> None:
         if not self._settled and any(table.dated for table in used):

@@ -1,0 +1,52 @@
+"""`Wrapped`: a source that hands on what another one has, changed in one way."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pyarrow as pa
+
+from eptaro.inputs.sources import Source
+
+
+class Wrapped(Source):
+    """Another source; all that is not changed here is the other's."""
+
+    def __init__(self, source: Source) -> None:
+        self.source, self.name = source, source.name
+        self.of_text, self.decimal = source.of_text, source.decimal
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The names of all inputs that it reads."""
+        return self.source.inputs
+
+    @property
+    def share(self) -> float | None:  # type: ignore[override]
+        """How much has been read."""
+        return self.source.share
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided of the source's columns."""
+        return self.source.notes
+
+    def names(self) -> list[str]:
+        """Return the names of all columns."""
+        return self.source.names()
+
+    def numbered(self, place: int) -> int:
+        """Return the number that a row has in the input."""
+        return self.source.numbered(place)
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column as it was written."""
+        return self.source.digits(name)
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns as they stand."""
+        return self.source.whole()
+
+    def fingerprint(self) -> str:
+        """Return what tells the source from others."""
+        return self.source.fingerprint()
