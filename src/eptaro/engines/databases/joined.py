@@ -28,10 +28,8 @@ def joined(rows: Queried, lookups: Sequence[Lookup], date: str) -> tuple[Queried
         table = Queried.of(rows.engine, lookup.table, rows.name)
         rows, missed = _with(rows, table, lookup, date)
         if missed:
-            notes.append(
-                f"{missed:,} row{'' if missed == 1 else 's'} have no match in {lookup.table} by "
-                f"{lookup.key!r}"
-            )
+            many = "1 row has" if missed == 1 else f"{missed:,} rows have"
+            notes.append(f"{many} no match in {lookup.table} by {lookup.key!r}")
     return rows, tuple(notes)
 
 

@@ -43,10 +43,9 @@ class LookedUp(Wrapped):
         for table, (count, keys) in zip(self._tables, self._missed, strict=False):
             if count:
                 shown = ", ".join([*map(repr, keys), *(["…"] if len(keys) == _SHOWN else [])])
-                told.append(
-                    f"{count:,} row{'' if count == 1 else 's'} have no match in {table.name} by "
-                    f"{table.key!r}" + (f": {shown}" if keys else "")
-                )
+                many = "1 row has" if count == 1 else f"{count:,} rows have"
+                said = f"{many} no match in {table.name} by {table.key!r}"
+                told.append(said + (f": {shown}" if keys else ""))
         return (*self.source.notes, *told)
 
     def names(self) -> list[str]:
