@@ -16,10 +16,11 @@ import eptaro as ep
 from eptaro.inputs.columns.cleaned import Cleaned
 from eptaro.inputs.columns.long import Long
 from eptaro.inputs.columns.lookedup import LookedUp
+from eptaro.inputs.columns.wrapped import in_memory
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.narrowed import Narrowed
-from eptaro.inputs.sources import FrameSource, Source, TableSource, Wanted, in_memory
+from eptaro.inputs.sources import FrameSource, Source, TableSource, Wanted
 from tests.conforming import concrete_kinds
 
 ROWS = {

@@ -13,8 +13,9 @@ from eptaro.engines.local import fold_source
 from eptaro.errors import QuestionError, unknown
 from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.columns.lookedup import looked_up
+from eptaro.inputs.columns.wrapped import in_memory
 from eptaro.inputs.files.opening import open_files
-from eptaro.inputs.sources import Source, in_memory
+from eptaro.inputs.sources import Source
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups

@@ -6,7 +6,6 @@ import hashlib
 from abc import ABC, abstractmethod
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -189,52 +188,6 @@ class TableSource(FrameSource):
     def digits(self, name: str) -> pa.ChunkedArray:
         """Return a column's numbers as text."""
         return self._table[name].cast(pa.string())
-
-
-class Held(Source):
-    """Another source, all of whose rows are read into memory before they are handed on."""
-
-    def __init__(self, source: Source) -> None:
-        self._source = source
-        self.name, self.of_text, self.decimal = source.name, source.of_text, source.decimal
-
-    @property
-    def notes(self) -> tuple[str, ...]:
-        """What was decided of its columns."""
-        return self._source.notes
-
-    @property
-    def inputs(self) -> tuple[str, ...]:
-        """The names of all inputs that it reads."""
-        return self._source.inputs
-
-    def names(self) -> list[str]:
-        """Return the names of all columns."""
-        return self._source.names()
-
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
-        """Yield the wanted columns of all rows at once, if these are of one kind throughout."""
-        tables = list(self._source.batches(wanted))
-        with suppress(pa.ArrowInvalid, pa.ArrowTypeError):  # else each goes by its own kinds
-            tables = [pa.concat_tables(tables, promote_options="permissive")] if tables else []
-        yield from tables
-
-    def whole(self) -> Iterator[pa.Table]:
-        """Yield all columns as they stand."""
-        return self._source.whole()
-
-    def digits(self, name: str) -> pa.ChunkedArray:
-        """Return a column as it was written."""
-        return self._source.digits(name)
-
-    def fingerprint(self) -> str:
-        """Return what tells the source from others."""
-        return self._source.fingerprint()
-
-
-def in_memory(source: Source) -> Source:
-    """Return a source that is read into memory at once."""
-    return Held(source)
 
 
 def sound(table: pa.Table) -> pa.Table:

@@ -15,6 +15,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.errors import QuestionError
 
 _MONTHS = {"month": 1, "quarter": 3, "year": 12}
+_LONGEST = {"day": 1, "week": 7, "month": 31, "quarter": 92, "year": 366}  # days
 
 
 Grain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
@@ -42,13 +43,8 @@ def last_days(days: Days, grain: Grain) -> Ints:
     >>> last_days(np.array([40]), "quarter").tolist()  # 31 March 1970
     [89]
     """
-    wide: Ints = days.astype(np.int64)
-    if grain == "day":
-        return wide
-    if grain == "week":
-        return wide - weekday(wide) + 6
-    months = _MONTHS[grain]
-    return month_starts((civil_months(wide) // months + 1) * months) - 1
+    # So many days after its first one, the next period has begun, and not yet ended.
+    return first_days(first_days(days, grain) + _LONGEST[grain], grain) - 1
 
 
 def are_whole(first: Days, last: Days, grain: Grain) -> Flags:
