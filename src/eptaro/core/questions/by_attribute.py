@@ -30,6 +30,7 @@ from eptaro.core.questions.transactions import numbered_rows
 from eptaro.core.questions.view import View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.face import Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 
@@ -82,10 +83,9 @@ class Crossed:
         found: list[Column] = []
         for one in reversed(self.attributes):
             place, own = np.divmod(place, _width(one))
-            name = column_name(one.name)
-            found.insert(
-                0, Column.text(name, np.asarray(one.choices), own, description=f"The {one.name}")
-            )
+            name, choices, text = column_name(one.name), np.asarray(one.choices), f"The {one.name}"
+            face = Face(one.name, Rank.KEY)
+            found.insert(0, Column.text(name, choices, own, description=text, face=face))
         return found
 
     def words(self, place: Ints) -> dict[str, NDArray[Any]]:
@@ -151,7 +151,12 @@ def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], lis
         *view.groups.columns(group),
         *crossed.columns(place),
         Column.of(
-            "days", "integer", days, unit="days", description="Days of the coverage that bear it"
+            "days",
+            "integer",
+            days,
+            unit="days",
+            description="Days of the coverage with it",
+            face=Face("number of days", Rank.BESIDE),
         ),
     ]
     values = [

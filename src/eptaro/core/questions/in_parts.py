@@ -18,6 +18,7 @@ from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.view import Facts, NothingLeftError
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
+from eptaro.core.tables.face import Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 
@@ -98,6 +99,7 @@ def _labelled(table: Table, calendar: str, names: list[str]) -> list[Column]:
         "calendar",
         np.array([calendar]),
         np.zeros(len(table), np.int64),
+        face=Face("calendar", Rank.KEY),
         description="The calendar that the row goes by",
     )
     at = max(columns.index(table.column(group)) for group in names) + 1

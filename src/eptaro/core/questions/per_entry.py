@@ -13,6 +13,7 @@ from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, taken
+from eptaro.core.tables.face import COMPLETE, DATE, FIRST, LAST, Face, Rank
 from eptaro.core.tables.table import Table
 
 LABEL = "What the value is of"
@@ -44,17 +45,24 @@ def per_entry(
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = np.asarray(side.first), np.asarray(side.last)
     days = [
-        dates("date", np.arange(seen.lo, seen.hi + 1), description="The transaction's day"),
+        dates("date", np.arange(seen.lo, seen.hi + 1), None, "The transaction's day", DATE),
         label,
-        dates("first", first, description="First day of the value"),
-        dates("last", last, description="Last day of the value"),
+        dates("first", first, None, "First day of the value", FIRST),
+        dates("last", last, None, "Last day of the value", LAST),
     ]
     whole_of = view.complete(first[on], last[on], of)
     columns: list[AnyColumn] = [
-        Column.of("row", "integer", rows, unit="number", description="Place in the input"),
+        Column.of(
+            "row",
+            "integer",
+            rows,
+            unit="number",
+            description="Place in the input",
+            face=Face("row", Rank.KEY),
+        ),
         *view.groups.later(of),
         *taken(days, on),
-        Column.of("complete", "flag", whole_of, description=_WHOLE),
+        Column.of("complete", "flag", whole_of, description=_WHOLE, face=COMPLETE),
     ]
     for measure in view.facts.measures:
         value = view.value(measure, cell_group, first[cell_day], last[cell_day])

@@ -25,6 +25,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, as_dates
 from eptaro.core.tables import exact
+from eptaro.core.tables.face import Face
 from eptaro.core.tables.format import Format
 from eptaro.errors import QuestionError
 
@@ -60,6 +61,7 @@ class Column:
     unit: str = ""
     description: str = ""
     format: Format | None = None
+    face: Face | None = None
 
     @classmethod
     def of(
@@ -80,7 +82,7 @@ class Column:
         valid : bool array, optional
             Where there is a value; None where all are.
         details : optional
-            `scale`, `choices`, `unit`, `description`, `format`.
+            `scale`, `choices`, `unit`, `description`, `format`, `face`.
 
         Returns
         -------
@@ -167,7 +169,7 @@ class Column:
         valid = None if self.valid is None else self.valid[places]
         return replace(self, data=self.data[places], valid=valid)
 
-    def named(self, name: str, description: str | None = None) -> Column:
+    def named(self, name: str, description: str | None = None, face: Face | None = None) -> Column:
         """Return the same values under another name.
 
         Parameters
@@ -176,9 +178,11 @@ class Column:
             The new name.
         description : str, optional
             A new description.
+        face : Face, optional
+            A new face.
         """
         text = self.description if description is None else description
-        return replace(self, name=name, description=text)
+        return replace(self, name=name, description=text, face=face or self.face)
 
     def shown_as(self, form: Format | None) -> Column:
         """Return the same values in another format.
@@ -199,17 +203,10 @@ class Column:
             Where values stay.
         """
         valid = keep if self.valid is None else self.valid & keep
-        return Column.of(
-            self.name,
-            self.kind,
-            self.data,
-            valid,
-            scale=self.scale,
-            choices=self.choices,
-            unit=self.unit,
-            description=self.description,
-            format=self.format,
-        )
+        if valid.all():
+            return replace(self, valid=None)
+        data = np.where(valid, self.data, np.int32(-1)) if self.kind == "text" else self.data
+        return replace(self, data=data, valid=valid)
 
     def fraction(self, place: int) -> Fraction:
         """Return one number exactly.

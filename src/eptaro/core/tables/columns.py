@@ -10,6 +10,7 @@ import numpy as np
 from eptaro.core.calendars.days import Days, Flags
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
+from eptaro.core.tables.face import Face
 from eptaro.errors import EptaroError, MeasureError
 
 
@@ -27,9 +28,15 @@ def difference(now: Column, prior: Column) -> Column:
     return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=now.format)
 
 
-def dates(name: str, days: Days, valid: Flags | None = None, description: str = "") -> Column:
+def dates(
+    name: str,
+    days: Days,
+    valid: Flags | None = None,
+    description: str = "",
+    face: Face | None = None,
+) -> Column:
     """Return a date column from day ordinals; blank ones may hold anything."""
-    return Column.of(name, "date", days, valid, description=description)
+    return Column.of(name, "date", days, valid, description=description, face=face)
 
 
 def of_one_kind(parts: Sequence[Column]) -> list[Column]:

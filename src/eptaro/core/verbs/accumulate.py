@@ -19,6 +19,7 @@ from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, taken
+from eptaro.core.tables.face import COMPLETE, DATE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.repeated import Repeated
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
@@ -129,7 +130,8 @@ def accumulate(
         to_date = view.value_of_all(measure, rows.since, rows.last)
         own_days = partial(view.value_of_all, measure, rows.first, rows.last)
         columns.append(Deferred(measure.name, len(group), own_days))
-        columns.append(to_date.named(name, f"{measure.formula} from first to the row's last day"))
+        text = f"{measure.formula} from first to the row's last day"
+        columns.append(to_date.named(name, text, Face("to date", of=measure.name)))
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
         if goals is not None and measure is self.measures[0]:
@@ -161,7 +163,7 @@ class _Totals:
 
         def make() -> Column:
             whole = np.asarray(view.complete_of_all(self.since, self.last))
-            return Column.of("complete", "flag", whole, description=_WHOLE)
+            return Column.of("complete", "flag", whole, description=_WHOLE, face=COMPLETE)
 
         return Deferred("complete", rows, make)
 
@@ -169,13 +171,19 @@ class _Totals:
         """Return the columns that tell the rows, the same for every group."""
         last, since = self.last, self.since
         by_day = asked.every == "day"
-        label = Column.text("period", self.labels, description="Period label")
-        day = dates("date", last, description="The day that the total runs to")
-        within = Column.text("within", self.within, description="Period of the running total")
-        opens = dates("first", since, description="First day of the running total")
+        label = Column.text("period", self.labels, description="Period label", face=PERIOD)
+        day = dates("date", last, None, "The day that the total runs to", DATE)
+        within = Column.text(
+            "within",
+            self.within,
+            description="Period of the running total",
+            face=Face("within", Rank.BESIDE),
+        )
+        since_face = Face("since", Rank.DAYS) if by_day else FIRST
+        opens = dates("first", since, None, "First day of the running total", since_face)
         if by_day:
             return [day, within, opens]
-        end = dates("last", last, description="Last day of the running total")
+        end = dates("last", last, None, "Last day of the running total", LAST)
         return [label, within, opens, end]
 
 

@@ -16,6 +16,7 @@ from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
+from eptaro.core.tables.face import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 
@@ -89,23 +90,45 @@ def card(
     begin, last = np.array(firsts)[place], np.full(len(place), today)
     columns = [
         *view.groups.columns(group),
-        Column.text("calendar", np.array(names), place, description="Name of the calendar"),
-        Column.text("level", np.array(found), place, description="Level of the period"),
-        Column.text("period", np.array(labels), place, description="Period to date"),
-        dates("first", begin, description="First day of the period"),
-        dates("last", last, description="The as-of date"),
-        Column.of("days", "integer", last - begin + 1, unit="days", description="Days so far"),
+        Column.text(
+            "calendar",
+            np.array(names),
+            place,
+            description="Name of the calendar",
+            face=Face("calendar", Rank.KEY),
+        ),
+        Column.text(
+            "level",
+            np.array(found),
+            place,
+            description="Level of the period",
+            face=Face("level", Rank.KEY),
+        ),
+        Column.text("period", np.array(labels), place, description="Period to date", face=PERIOD),
+        dates("first", begin, None, "First day of the period", FIRST),
+        dates("last", last, None, "The as-of date", LAST),
+        Column.of(
+            "days",
+            "integer",
+            last - begin + 1,
+            unit="days",
+            description="Days so far",
+            face=Face("number of days", Rank.DETAIL),
+        ),
         Column.of(
             "complete",
             "flag",
             view.complete(begin, last, group),
             description="Whether all these days lie in the coverage",
+            face=COMPLETE,
         ),
     ]
     side, numbers = Side("days", begin, last), dict[str, Number]()
     for measure in self.measures:
         value = view.value(measure, group, begin, last)
-        columns.append(value.named(f"{measure.name}_to_date"))
+        columns.append(
+            value.named(f"{measure.name}_to_date", face=Face("to date", of=measure.name))
+        )
         numbers[f"{measure.name}_to_date"] = Value(view, measure, group, side)
     described = "; ".join(calendar.describe() for calendar in given)
     answer = Answered(Card(), view, group, numbers, np.arange(len(group)))

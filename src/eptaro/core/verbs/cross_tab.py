@@ -41,7 +41,7 @@ def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Ta
             if shares and measure.additive_plane is not None:
                 of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
-                columns.append(share(f"{name} share", column.numbers(), whole, text))
+                columns.append(share(f"{name} share", column.numbers(), whole, text, name))
     group = np.zeros(len(rows), np.int64)
     answer = Answered(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}

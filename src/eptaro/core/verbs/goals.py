@@ -15,6 +15,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import BLANK
+from eptaro.core.tables.face import Face
 from eptaro.core.verbs.compare.counterparts import of_to_date, of_whole
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.errors import QuestionError, unknown
@@ -71,25 +72,36 @@ def goal_columns(
     to_date = goal * share
     come = reached.numbers()
     ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
-    name = measure.name
     return [
-        _column(f"{name}_goal", goal, reached, "The period's goal"),
-        _column(f"{name}_goal_to_date", to_date, reached, f"The goal's {pace} pace by the day"),
+        _column(measure, "goal", goal, reached, "The period's goal"),
+        _column(measure, "goal_to_date", to_date, reached, f"The goal's {pace} pace by the day"),
         _column(
-            f"{name}_goal_gap", come - to_date, reached, "To date less the pace; negative is behind"
+            measure,
+            "goal_gap",
+            come - to_date,
+            reached,
+            "To date less the pace; negative is behind",
         ),
         replace(
-            _column(f"{name}_goal_reached", ratio, reached, "To date / the pace"),
+            _column(measure, "goal_reached", ratio, reached, "To date / the pace"),
             format=None,
             unit="share",
         ),
     ]
 
 
-def _column(name: str, numbers: NDArray[np.float64], like: Column, text: str) -> Column:
+def _column(
+    measure: Measure, what: str, numbers: NDArray[np.float64], like: Column, text: str
+) -> Column:
     valid = ~np.isnan(numbers)
     return Column.of(
-        name, "float", np.where(valid, numbers, 0.0), valid, description=text, format=like.format
+        f"{measure.name}_{what}",
+        "float",
+        np.where(valid, numbers, 0.0),
+        valid,
+        description=text,
+        format=like.format,
+        face=Face(what.replace("_", " "), of=measure.name),
     )
 
 

@@ -21,6 +21,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred
+from eptaro.core.tables.face import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.repeated import Repeated
 from eptaro.errors import QuestionError, unknown
 
@@ -70,6 +71,7 @@ class PeriodRows:
             words[by_letters],
             np.argsort(by_letters)[rank],
             description="Level of the period",
+            face=Face("level", Rank.KEY),
         )
         return cls(first, last, complete, level, per, labels)
 
@@ -80,7 +82,7 @@ class PeriodRows:
     def labels(self) -> Column:
         """The period's label, written out when it is asked for."""
         words = distinct_labels(self.labelling())
-        return Column.text("period", *words, description="The period's label")
+        return Column.text("period", *words, description="The period's label", face=PERIOD)
 
     @property
     def levels(self) -> list[str]:
@@ -125,14 +127,15 @@ class PeriodRows:
         return [
             Deferred("period", len(self), lambda: self.labels),
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
-            dates("first", self.first, description="First day the row stands for"),
-            dates("last", self.last, description="Last day the row stands for"),
+            dates("first", self.first, None, "First day the row stands for", FIRST),
+            dates("last", self.last, None, "Last day the row stands for", LAST),
             Column.of(
                 "days",
                 "integer",
                 self.last - self.first + 1,
                 unit="days",
                 description="Days from first to last",
+                face=Face("number of days", Rank.DETAIL),
             ),
         ]
 
@@ -144,7 +147,7 @@ class PeriodRows:
             whole = np.asarray(Repeated.of_spans(self.complete, groups))
             if view.own is not None:
                 whole = whole & view.complete_of_all(self.first, self.last)[:]
-            return Column.of("complete", "flag", whole, description=_WHOLE)
+            return Column.of("complete", "flag", whole, description=_WHOLE, face=COMPLETE)
 
         return Deferred("complete", len(self) * groups, make)
 

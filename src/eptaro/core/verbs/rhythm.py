@@ -21,6 +21,7 @@ from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.face import Face
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 
@@ -110,6 +111,7 @@ def rhythm(
                 value.numbers() / np.maximum(days, 1),
                 format=value.format,
                 description=text,
+                face=Face("per day", of=measure.name),
             )
             beside.append(per_day)
     meta = view.meta("rhythm") | {"per": asked.per, "across": asked.across}

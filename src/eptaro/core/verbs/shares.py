@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.measures.measure import Measure
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.face import Face
 from eptaro.core.verbs.periods import PeriodRows
 
 Numbers = NDArray[np.float64]
@@ -32,13 +33,15 @@ def share_columns(
     counted = np.where(parts, numbers, 0.0)
     per_period = np.bincount(place, weights=numbers)
     name, size = measure.name, len(numbers)
-    found = [share(f"{name}_share", numbers, np.full(size, counted.sum()), "of all rows")]
+    found = [share(f"{name}_share", numbers, np.full(size, counted.sum()), "of all rows", name)]
     if int(group.max(initial=0)) > 0:
-        of_period = share(f"{name}_share_of_period", numbers, per_period[place], "of all groups")
+        of_period = share(
+            f"{name}_share_of_period", numbers, per_period[place], "of all groups", name
+        )
         found.append(of_period)
     if (parent >= 0).any():
         whole = np.where(parent >= 0, numbers[parent], 0.0)
-        found.append(share(f"{name}_share_of_parent", numbers, whole, "of the wider period"))
+        found.append(share(f"{name}_share_of_parent", numbers, whole, "of the wider period", name))
     return found
 
 
@@ -53,17 +56,23 @@ def running_share(measure: Measure, value: Column, parts: Flags, order: Ints) ->
     so_far = np.empty(len(counted))
     so_far[order] = np.cumsum(counted[order])
     whole = np.full(len(counted), counted.sum())
-    return share(f"{measure.name}_running_share", so_far, whole, "of the rows shown so far")
+    return share(
+        f"{measure.name}_running_share", so_far, whole, "of the rows shown so far", measure.name
+    )
 
 
-def share(name: str, part: Numbers, whole: NDArray[Any], text: str) -> Column:
+def share(name: str, part: Numbers, whole: NDArray[Any], text: str, of: str) -> Column:
     """Return what part something is of a whole, blank where the whole is 0."""
     part, whole = np.broadcast_arrays(np.nan_to_num(part), whole)
     valid = (whole != 0) & np.isfinite(part) & np.isfinite(whole)
     with np.errstate(over="ignore"):
         share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
     valid &= np.isfinite(share)
-    return Column.of(name, "float", share, valid, unit="share", description=f"Share {text}")
+    said = f"share {text}"
+    face = Face(said, of=of, drawn=True)
+    return Column.of(
+        name, "float", share, valid, unit="share", description=said.capitalize(), face=face
+    )
 
 
 def rank_column(
@@ -89,7 +98,14 @@ def rank_column(
     held = np.maximum.accumulate(np.where(fresh, np.arange(len(order)), 0))
     ranks[order] = position[held] + 1
     text = "among the periods of its level" if alone else "among the groups of its period"
-    return Column.of(f"{measure.name}_rank", "integer", ranks, filled, description=f"Rank {text}")
+    return Column.of(
+        f"{measure.name}_rank",
+        "integer",
+        ranks,
+        filled,
+        description=f"Rank {text}",
+        face=Face("rank", of=measure.name),
+    )
 
 
 @np.errstate(over="ignore", invalid="ignore")
@@ -108,5 +124,10 @@ def index_column(measure: Measure, value: Column, rows: PeriodRows, base: int) -
     label = rows.labels.to_list()[base]
     text = f"{measure.name} where that of {label} is 100"
     return Column.of(
-        f"{measure.name}_index", "float", found.ravel(), valid.ravel(), description=text
+        f"{measure.name}_index",
+        "float",
+        found.ravel(),
+        valid.ravel(),
+        description=text,
+        face=Face(f"{label} = 100", of=measure.name),
     )

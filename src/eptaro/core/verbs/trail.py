@@ -17,6 +17,7 @@ from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.face import Face
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
 from eptaro.errors import QuestionError, check_texts, unknown
@@ -155,7 +156,11 @@ def trail(
     if incomplete == "blank":
         values = [value.blanked(np.asarray(rows.complete)) for value in values]
     named = [
-        value.named(f"{measure.name}_trailing", f"{measure.formula} over the window")
+        value.named(
+            f"{measure.name}_trailing",
+            f"{measure.formula} over the window",
+            Face(f"{measure.name}, {asked.back}"),
+        )
         for measure, value in zip(self.measures, values, strict=True)
     ]
     columns = [*view.groups.later(rows.group), *rows.head(view), *named]

@@ -19,6 +19,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, together
+from eptaro.core.tables.face import COMPLETE, DATE, FIRST, LAST, Face, Rank
 from eptaro.core.tables.repeated import ManyFlags, ManyInts, Repeated
 from eptaro.errors import QuestionError
 
@@ -113,15 +114,24 @@ class Windowed:
         first, last = np.asarray(self.first), np.asarray(self.last)
         days = last - first + 1
         return [
-            dates("date", np.asarray(self.date), description="The day that the window belongs to"),
-            dates("first", first, description="First day of the window"),
-            dates("last", last, description="Last day of the window"),
-            Column.of("days", "integer", days, unit="days", description="Days from first to last"),
+            dates("date", np.asarray(self.date), None, "The day that the window belongs to", DATE),
+            dates("first", first, None, "First day of the window", FIRST),
+            dates("last", last, None, "Last day of the window", LAST),
+            Column.of(
+                "days",
+                "integer",
+                days,
+                unit="days",
+                description="Days from first to last",
+                face=Face("number of days", Rank.DETAIL),
+            ),
         ]
 
     def _complete(self) -> Column:
         text = "Whether the window lies wholly in the coverage"
-        return Column.of("complete", "flag", np.asarray(self.complete), description=text)
+        return Column.of(
+            "complete", "flag", np.asarray(self.complete), description=text, face=COMPLETE
+        )
 
     def _entries(self, view: View) -> Column:
         if self.lo is not None and self.hi is not None:
@@ -131,7 +141,13 @@ class Windowed:
             group, first = np.asarray(self.group), np.asarray(self.first)
             lo, hi = view.cells.axis.bounds(group, first, last)
             entries = view.cells.sums(ROWS, lo, hi).data
-        return Column.of("entries", "integer", entries, description="Transactions in it")
+        return Column.of(
+            "entries",
+            "integer",
+            entries,
+            description="Transactions in it",
+            face=Face("entries", Rank.DETAIL),
+        )
 
     def value(self, view: View, measure: Measure) -> Column:
         """Return a measure over the windows."""

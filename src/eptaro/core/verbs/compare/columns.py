@@ -17,6 +17,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.columns import dates, difference
 from eptaro.core.tables.deferred import Deferred, together
+from eptaro.core.tables.face import FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.repeated import Repeated
 from eptaro.core.verbs.compare.details import detail_columns, growth_column, standing_column
 from eptaro.core.verbs.compare.sides import Sides
@@ -72,28 +73,37 @@ class Compared:
         clamped = np.logical_or.reduce([prior.clamped for prior in self.priors])
         found = [
             *self._view.groups.columns(self.group),
-            _labels("period", now.label, None, "The period's label"),
-            dates("first", now.first, now.exists, "First day of the current side"),
-            dates("last", now.last, now.exists, "Last day of the current side"),
+            _labels("period", now.label, None, "The period's label", PERIOD),
+            dates("first", now.first, now.exists, "First day of the current side", FIRST),
+            dates("last", now.last, now.exists, "Last day of the current side", LAST),
             _labels(
                 "prior_period",
                 _listed([prior.label for prior in self.priors]),
                 exists,
                 "Label of the period before",
+                Face("prior period", Rank.DETAIL),
             ),
-            dates("prior_first", first, exists, "First day of the prior side"),
-            dates("prior_last", last, exists, "Last day of the prior side"),
+            dates(
+                "prior_first",
+                first,
+                exists,
+                "First day of the prior side",
+                Face("prior days", Rank.DAYS, ends="prior_last"),
+            ),
+            dates("prior_last", last, exists, "Last day of the prior side", LAST),
             Column.of(
                 "comparable",
                 "flag",
                 self.comparable,
                 description="Whether both sides lie wholly in the coverage",
+                face=Face("comparable", Rank.DETAIL),
             ),
             Column.of(
                 "prior_clamped",
                 "flag",
                 clamped & exists,
                 description="Whether the prior end was cut short by its month or period",
+                face=Face("prior end cut short", Rank.DETAIL),
             ),
         ]
         if with_day:
@@ -102,12 +112,25 @@ class Compared:
             found.insert(
                 at,
                 Column.of(
-                    "day", "integer", day, unit="days", description="Day of the period, from 1"
+                    "day",
+                    "integer",
+                    day,
+                    unit="days",
+                    description="Day of the period, from 1",
+                    face=Face("day", Rank.KEY),
                 ),
             )
         if len(self.priors) > 1:
             spans = _listed([_written(prior) for prior in self.priors])
-            found.append(_labels("prior_spans", spans, exists, "The spans that the mean is of"))
+            found.append(
+                _labels(
+                    "prior_spans",
+                    spans,
+                    exists,
+                    "The spans that the mean is of",
+                    Face("mean of", Rank.DETAIL),
+                )
+            )
         return found
 
     def values(self, measure: Measure) -> tuple[Column, Column]:
@@ -204,22 +227,28 @@ def _written(sides: Sides) -> NDArray[np.str_]:
     return np.char.add(np.char.add(first, ".."), last)
 
 
-def _labels(name: str, labels: NDArray[Any], keep: Flags | None, description: str) -> Column:
+def _labels(
+    name: str, labels: NDArray[Any], keep: Flags | None, description: str, face: Face
+) -> Column:
     choices, codes = np.unique(labels, return_inverse=True)
     codes = codes if keep is None else np.where(keep, codes, -1)
-    return Column.text(name, choices, codes, description=description)
+    return Column.text(name, choices, codes, description=description, face=face)
 
 
 def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
     """Return the prior value, the change and the change ratio, blank unless comparable; of texts
     and dates the prior value alone.
     """
-    before = prior.named(f"{name}_prior", f"{name} over the prior side")
+    before = prior.named(
+        f"{name}_prior", f"{name} over the prior side", Face("prior", Rank.BESIDE, of=name)
+    )
     if now.kind in NO_NUMBERS or prior.kind in NO_NUMBERS:
         return [before]
     keep = comparable & ~now.blank & ~prior.blank
     less = difference(now.blanked(keep), prior.blanked(keep))
-    change = less.named(f"{name}_change", f"{name} less {name}_prior")
+    change = less.named(
+        f"{name}_change", f"{name} less {name}_prior", Face("change", of=name, drawn=True)
+    )
     base = np.abs(prior.numbers())
     divides = keep & (base > 0)
     with np.errstate(over="ignore", invalid="ignore"):  # of those beyond the floats
@@ -235,5 +264,6 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
             divides,
             unit="ratio",
             description=f"{name}_change / |{name}_prior|",
+            face=Face("% change", of=name),
         ),
     ]

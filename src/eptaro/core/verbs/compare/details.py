@@ -13,6 +13,7 @@ from eptaro.core.folds.planes import ROWS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.face import Face, Rank
 from eptaro.core.verbs.compare.sides import Sides
 
 _YEAR = 365.2425  # days
@@ -46,6 +47,7 @@ def detail_columns(
             filled,
             format=now.format,
             description=f"{name} per day less {name}_prior per day",
+            face=Face("change per day", Rank.BESIDE, of=name),
         )
     ]
     if measure.additive_plane is None:
@@ -59,7 +61,15 @@ def detail_columns(
     valid &= np.isfinite(ratio)
     text = f"{name}_change over the prior value of all groups"
     found.append(
-        Column.of(f"{name}_contribution", "float", ratio, valid, unit="ratio", description=text)
+        Column.of(
+            f"{name}_contribution",
+            "float",
+            ratio,
+            valid,
+            unit="ratio",
+            description=text,
+            face=Face("contribution", Rank.BESIDE, of=name),
+        )
     )
     return found
 
@@ -85,6 +95,7 @@ def growth_column(
     valid &= np.isfinite(rate)
     name = measure.name
     text = f"Rate at which {name} grew per year since {name}_prior"
+    face = Face("growth per year", Rank.BESIDE, of=name)
     return Column.of(
         f"{name}_growth_per_year",
         "float",
@@ -92,6 +103,7 @@ def growth_column(
         valid,
         unit="ratio",
         description=text,
+        face=face,
     )
 
 
@@ -113,4 +125,5 @@ def standing_column(
         np.array(_STANDINGS),
         np.where(keep, codes, -1),
         description="new: none before; lost: none now",
+        face=Face("standing", Rank.BESIDE),
     )

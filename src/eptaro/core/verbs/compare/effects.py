@@ -24,6 +24,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.column import Kind as ColumnKind
+from eptaro.core.tables.face import Face, Rank
 from eptaro.core.verbs.compare.options import KINDS, Kind
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.errors import QuestionError, unknown
@@ -78,7 +79,14 @@ class Effects:
             now, prior = (counts[kind] for counts in self._counts)
             text = f"{name.capitalize()} on the"
             found += [
-                Column.of(name, "integer", now, unit="days", description=f"{text} current side"),
+                Column.of(
+                    name,
+                    "integer",
+                    now,
+                    unit="days",
+                    description=f"{text} current side",
+                    face=Face(name, Rank.DETAIL),
+                ),
                 Column.of(
                     f"{name}_prior",
                     "integer",
@@ -86,6 +94,7 @@ class Effects:
                     exists,
                     unit="days",
                     description=f"{text} prior side",
+                    face=Face(f"prior {name}", Rank.DETAIL),
                 ),
             ]
         return found
@@ -107,11 +116,9 @@ class Effects:
             effect = self._effect(measure, kind, places)
             left = left - effect
             text = f"Change of {measure.name} from the number of {name}"
-            found.append(
-                _column(f"{measure.name}_effect_of_{name}", effect, keep, places, change, text)
-            )
+            found.append(_column(measure, f"effect_of_{name}", effect, keep, places, change, text))
         text = f"{measure.name}_change without these effects: what happened on like days"
-        return [*found, _column(f"{measure.name}_rest", left, keep, places, change, text)]
+        return [*found, _column(measure, "rest", left, keep, places, change, text)]
 
     def _effect(self, measure: Measure, kind: int, places: int) -> NDArray[Any]:
         """Return mean of the kind times difference in number; decimals in whole units."""
@@ -140,8 +147,23 @@ class Effects:
 
 
 def _column(
-    name: str, data: NDArray[Any], keep: Flags, places: int, like: Column, text: str
+    measure: Measure,
+    what: str,
+    data: NDArray[Any],
+    keep: Flags,
+    places: int,
+    like: Column,
+    text: str,
 ) -> Column:
     kind: ColumnKind = "decimal" if places else "float"
     data = np.where(keep, data, 0)
-    return Column.of(name, kind, data, keep, scale=places, format=like.format, description=text)
+    return Column.of(
+        f"{measure.name}_{what}",
+        kind,
+        data,
+        keep,
+        scale=places,
+        format=like.format,
+        description=text,
+        face=Face(what.replace("_", " "), Rank.BESIDE, of=measure.name),
+    )

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import Answered, Number
+from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.options import Compare
 from eptaro.core.verbs.goals import GOAL_ENDINGS
@@ -26,10 +27,18 @@ def side_by_side(tables: Sequence[Table], asked: Compare, measures: Sequence[Mea
     numbers: dict[str, Number] = {}
     for table, back in zip(tables, asked.back, strict=True):
         ending = "_" + back.strip().replace(" ", "_")
-        columns += [c.named(c.name + ending) for c in table.columns if c.name not in shared]
+        columns += [_against(c, ending, back) for c in table.columns if c.name not in shared]
         assert isinstance(table.answer, Answered)
         for name, number in table.answer.numbers.items():
             numbers[name if name in shared else name + ending] = number
     assert isinstance(head.answer, Answered)
     answer = replace(head.answer, asked=asked, numbers=numbers)
     return Table(columns, head.meta | {"back": asked.before}, answer)
+
+
+def _against(column: Column, ending: str, back: str) -> Column:
+    """Return a column under the name and face that tell what it is set against."""
+    face = column.face
+    if face is not None and face.ends:
+        face = replace(face, ends=face.ends + ending)
+    return column.named(column.name + ending, face=face and face.against(back))
