@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import unicodedata
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
@@ -73,15 +74,31 @@ def _shown(value: Any, column: Column) -> str:
         case "decimal":
             return f"{value:,.{column.scale}f}"
         case "float" if column.unit == "share":
-            return f"{100 * value:,.1f}%"
+            return f"{_percent(value):,.{_digits(value)}f}%"
         case "float" if column.unit == "ratio":
-            return f"{100 * Decimal(value):+,.1f}%"
+            return f"{_percent(value):+,.{_digits(value)}f}%"
         case "float":
             return f"{value:,.2f}"
         case "flag":
             return "yes" if value else "no"
         case _:
             return visible(str(value))
+
+
+def _percent(value: float) -> Decimal:
+    return 100 * Decimal(value)
+
+
+def _digits(value: float) -> int:
+    """Return the decimals of a percentage: one, or as many as show that it is not 0.
+
+    >>> _digits(0.31), _digits(-0.00047), _digits(0.0)
+    (1, 2, 1)
+    """
+    size = abs(100 * value)
+    if size >= 0.05 or size < 1e-12:
+        return 1
+    return max(-math.floor(math.log10(size) + math.log10(2) - 1e-12), 1)
 
 
 def plain_table(headers: list[str], cells: list[list[str]], right: list[bool]) -> str:

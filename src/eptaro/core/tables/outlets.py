@@ -34,6 +34,13 @@ class Outlets(ABC):
     def _table(self) -> Table:
         """The table itself."""
 
+    @property
+    def headline(self) -> str:
+        """The answer in plain words, empty where the table answers no question."""
+        from eptaro.core.headlines.headline import headline
+
+        return headline(self._table)
+
     def to_arrow(self) -> Any:
         """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null."""
         from eptaro.outputs.arrow import to_arrow

@@ -1,0 +1,1 @@
+"""One plain sentence with the answer of each question; `headline` is where to begin."""

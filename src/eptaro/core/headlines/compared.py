@@ -1,0 +1,173 @@
+"""The headline of a comparison: the last period that can be compared, and what moved it most."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from eptaro.core.calendars.amount import Amount
+from eptaro.core.headlines.words import (
+    Days,
+    Moved,
+    group_named,
+    group_noun,
+    largest_of,
+    measures_told,
+    said,
+    titled,
+    value_over,
+)
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.answer import Answered, Change, Mean, Value, value_of
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import shown
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.compare.options import Compare
+
+
+def compared(table: Table, answer: Answered) -> str:
+    """Return the sentences of a comparison."""
+    asked = answer.question
+    assert isinstance(asked, Compare)
+    changes = [number for number in answer.numbers.values() if isinstance(number, Change)]
+    if not changes:
+        return ""
+    row = _last_comparable(answer, changes[0])
+    if row is None:
+        return _not_compared(table, answer, changes[0])
+    return " ".join(_sentences(table, answer, asked, row))
+
+
+def _last_comparable(answer: Answered, change: Change) -> int | None:
+    """Return the row of the last period that is compared, None where there is none."""
+    places = answer.rows[change.comparable[answer.rows]]
+    if not len(places):
+        return None
+    place = places[np.argmax(change.now.side.last[places])]
+    return int(np.flatnonzero(answer.rows == place)[0])
+
+
+def _not_compared(table: Table, answer: Answered, change: Change) -> str:
+    measure, side = change.now.measure, change.now.side
+    place = answer.rows[int(np.argmax(side.last[answer.rows]))]
+    days = Days(int(side.first[place]), int(side.last[place]))
+    value = said(value_over(answer.view, measure, days))
+    return (
+        f"{titled(measure.name)} from {days}: {value}. No period can be compared, as both sides "
+        f"must lie wholly in the days known, {answer.view.coverage.first} to "
+        f"{answer.view.coverage.last}."
+    )
+
+
+def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iterator[str]:
+    when, before = _when(table, answer, asked, row), _before(table, answer, asked, row)
+    place = int(answer.rows[row])
+    for number, measure in enumerate(measures_told(answer)):
+        change = _change_of(answer, measure)
+        if change is None:
+            continue
+        now = value_over(answer.view, measure, _days(change.now, place))
+        moved = Moved(now, _prior(answer, change, place))
+        begin = f"{titled(measure.name)}{'' if number else when}: {said(now)}"
+        if not moved.known:
+            yield f"{begin}, which cannot be compared."
+        elif number:
+            yield f"{begin}, {str(moved).removesuffix(' on').removesuffix(' as')}."
+            continue
+        else:
+            yield f"{begin}, {moved} {before}."
+        yield from _largest(table, answer, row)
+        if not asked.to_date:
+            yield from _left_out(table, answer, row)
+
+
+def _days(value: Value, place: int) -> Days:
+    return Days(int(value.side.first[place]), int(value.side.last[place]))
+
+
+def _change_of(answer: Answered, measure: Measure) -> Change | None:
+    """Return the first change of a measure: with several prior sides there are several."""
+    found = (n for n in answer.numbers.values() if isinstance(n, Change) and not n.ratio)
+    return next((change for change in found if change.now.measure is measure), None)
+
+
+def _prior(answer: Answered, change: Change, place: int) -> Column:
+    """Return the value before, of all groups together."""
+    sides = change.before.values if isinstance(change.before, Mean) else (change.before,)
+    measure = change.now.measure
+    values = [value_over(answer.view, measure, _days(side, place)) for side in sides]
+    if len(values) == 1:
+        return values[0]
+    mean = np.mean([value.numbers() for value in values], axis=0)
+    return Column.of("", "float", mean, ~np.isnan(mean), format=values[0].format)
+
+
+def _when(table: Table, answer: Answered, asked: Compare, row: int) -> str:
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    days = _days(change.now, int(answer.rows[row]))
+    if asked.trailing is not None:
+        return f" over the {asked.trailing} to {Days(days.last, days.last)}"
+    label = table.column("period").to_list()[row]
+    if asked.to_date:
+        return f" in {label} to date"
+    return f" {'on' if asked.per == 'day' else 'in'} {label}"
+
+
+def _before(table: Table, answer: Answered, asked: Compare, row: int) -> str:
+    """Return what stands on the prior side, in words."""
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    place = int(answer.rows[row])
+    if isinstance(change.before, Mean):
+        return f"the mean of the {asked.mean_of} periods before"
+    now, prior = _days(change.now, place), _days(value_of(change.before), place)
+    if asked.trailing is not None:
+        return f"the {asked.trailing} to {Days(prior.last, prior.last)}"
+    name = next(n for n in table.names if n == "prior_period" or n.startswith("prior_period_"))
+    label = table.column(name).to_list()[row]
+    if not asked.to_date:
+        return str(label)
+    if asked.match == "workday":
+        return f"as many workdays of {label}, {prior}"
+    if asked.match == "weekday":
+        return f"the same weekdays, {prior}"
+    if now.count != prior.count:
+        return f"{prior}"
+    days = "day" if now.count == 1 else f"{now.count} days"
+    steps = asked.against is None and Amount.of_levels(asked.back[0], "back").unit == "year"
+    return f"the {'same' if steps and asked.match == 'date' else 'first'} {days} of {label}"
+
+
+def _largest(table: Table, answer: Answered, row: int) -> Iterator[str]:
+    """Tell which group changed most over the same days."""
+    change = _change_of(answer, answer.view.facts.measures[0])
+    if change is None or answer.view.groups.count < 2:
+        return
+    side, place = change.now.side, int(answer.rows[row])
+    same = (side.last[answer.rows] == side.last[place]) & change.comparable[answer.rows]
+    same = same & (side.first[answer.rows] == side.first[place])
+    if answer.others is not None:
+        same = same & ~answer.others
+    name = next(n for n, number in answer.numbers.items() if number is change)
+    rows = np.flatnonzero(same)
+    if name not in table or not len(rows):
+        return
+    column = table.column(name).take(rows)
+    at = largest_of(np.abs(column.numbers()))
+    if at is None or column.numbers()[at] == 0:
+        return
+    words = shown(column)[at]
+    sign = "" if words.startswith("-") else "+"
+    yield f"The {group_noun(answer)} that changed most: {group_named(answer, rows[at])}, " + (
+        f"{sign}{words}."
+    )
+
+
+def _left_out(table: Table, answer: Answered, row: int) -> Iterator[str]:
+    """Tell of a later period that is not compared, as it is not complete."""
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    side = change.now.side
+    last = int(np.argmax(side.last[answer.rows]))
+    if side.last[answer.rows[last]] > side.last[answer.rows[row]]:
+        label = table.column("period").to_list()[last]
+        yield f"{label} is not complete and is not compared."

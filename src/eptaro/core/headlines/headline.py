@@ -1,0 +1,76 @@
+"""`headline`: one plain sentence with the answer of the question that a table was asked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from eptaro.core.dimension.recurring import RECURRING
+from eptaro.core.headlines.compared import compared
+from eptaro.core.headlines.recapped import recapped
+from eptaro.core.headlines.running import accumulated, carded, trailed
+from eptaro.core.headlines.spread_out import by_attribute, histogram_told, spread_told
+from eptaro.core.headlines.words import group_named
+from eptaro.core.questions.answer import Answered, InParts
+from eptaro.core.tables.answer import Question
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.accumulate import Accumulate
+from eptaro.core.verbs.card import Card
+from eptaro.core.verbs.compare.options import Compare
+from eptaro.core.verbs.recap import Recap
+from eptaro.core.verbs.rhythm import Rhythm
+from eptaro.core.verbs.spread import Histogram, Spread
+from eptaro.core.verbs.trail import Trail
+
+_MOST_PARTS = 4
+_TELLERS: dict[type[Question], Callable[[Table, Answered], str]] = {
+    Recap: recapped,
+    Accumulate: accumulated,
+    Trail: trailed,
+    Compare: compared,
+    Card: carded,
+    Rhythm: by_attribute,
+    Spread: spread_told,
+    Histogram: histogram_told,
+}
+
+
+def headline(table: Table) -> str:
+    """Return the answer in words; empty where a table has no rows or answers no question.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18", "2025-08-20"], "fare": [7, 5]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> headline(book.accumulate("month"))
+    'Revenue in 2025-08 to date: 12 (2025-08-01 to 2025-08-20, 20 days).'
+    """
+    answer = table.answer
+    if not len(table) or answer is None:
+        return ""
+    if isinstance(answer, InParts):
+        return " ".join(_in_parts(table, answer))
+    return _told(table, answer) if isinstance(answer, Answered) else ""
+
+
+def _in_parts(table: Table, answer: InParts) -> Iterator[str]:
+    """Tell what stands in each of the calendars that groups keep, in a sentence each."""
+    for number, part in enumerate(answer.parts[:_MOST_PARTS]):
+        rows = np.flatnonzero(answer.part == number)
+        if len(rows):
+            own = part.take(answer.rows[rows])
+            told = _told(Table(table.take(rows).columns, table.meta, own), own)
+            alone = own.view.groups.count == 1
+            name = group_named(own, 0) if alone else own.view.calendar.name
+            sentence = told.partition(". ")[0].rstrip(".")
+            yield f"{name}: {sentence}." if sentence else ""
+
+
+def _told(table: Table, answer: Answered) -> str:
+    asked = answer.question
+    if getattr(asked, "every", None) == "entry":
+        return f"One row for each of {len(table):,} transactions."
+    if isinstance(asked, Recap) and asked.per in RECURRING:
+        return by_attribute(table, answer)
+    teller = _TELLERS.get(type(asked))
+    return "" if teller is None else teller(table, answer)

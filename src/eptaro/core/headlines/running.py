@@ -1,0 +1,121 @@
+"""The headlines of running totals, rolling windows and cards: where they stand on the last day."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from eptaro.core.headlines.recapped import largest_group
+from eptaro.core.headlines.words import (
+    Days,
+    counted,
+    group_named,
+    largest_of,
+    measures_told,
+    said,
+    titled,
+    value_over,
+)
+from eptaro.core.questions.answer import Answered, Value, value_of
+from eptaro.core.tables.column import NO_NUMBERS
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.accumulate import Accumulate
+from eptaro.core.verbs.trail import Trail
+
+
+def _last_row(answer: Answered, name: str) -> tuple[Value, int, Days] | None:
+    """Return the value behind a column in the row with the last day, its place and its days."""
+    if name not in answer.numbers or not len(answer.rows):
+        return None
+    value = value_of(answer.numbers[name])
+    place = int(answer.rows[int(np.argmax(value.side.last[answer.rows]))])
+    return value, place, Days(int(value.side.first[place]), int(value.side.last[place]))
+
+
+def accumulated(table: Table, answer: Answered) -> str:
+    """Return the sentences of running totals."""
+    asked = answer.question
+    assert isinstance(asked, Accumulate)
+    return " ".join(_accumulated(table, answer, asked))
+
+
+def _accumulated(table: Table, answer: Answered, asked: Accumulate) -> Iterator[str]:
+    for number, measure in enumerate(measures_told(answer)):
+        found = _last_row(answer, f"{measure.name}_to_date")
+        if found is None:
+            return
+        _, place, days = found
+        when = f" from {days}"
+        if "within" in table and asked.within != "all" and ".." not in asked.within:
+            row = int(np.flatnonzero(answer.rows == place)[0])
+            when = f" in {table.column('within').to_list()[row]} to date"
+        value = value_over(answer.view, measure, days)
+        span = f" ({days}, {counted(days.count, 'day')})" if "to date" in when else ""
+        yield f"{titled(measure.name)}{'' if number else when}: {said(value)}" + (
+            "." if number else f"{span}."
+        )
+        if not number and value.kind not in NO_NUMBERS:
+            yield from largest_group(answer, measure, days)
+
+
+def trailed(table: Table, answer: Answered) -> str:
+    """Return the sentences of rolling windows."""
+    asked = answer.question
+    assert isinstance(asked, Trail)
+    return " ".join(_trailed(table, answer, asked))
+
+
+def _trailed(table: Table, answer: Answered, asked: Trail) -> Iterator[str]:
+    for number, measure in enumerate(measures_told(answer)):
+        name = f"{measure.name}_trailing"
+        found = _last_row(answer, name)
+        if found is None:  # a weighted mean has no days of its own
+            yield from _weighted(table, answer, asked, name, titled(measure.name))
+            continue
+        value, place, days = found
+        end = Days(days.last, days.last)
+        over = f" over the {asked.back} to {end}" if asked.ahead is None else f" over {days}"
+        if value.picked is not None:  # each group counts its own entries or active days
+            yield from _of_one_group(table, answer, place, name, titled(measure.name) + over)
+            return
+        told = said(value_over(answer.view, measure, days))
+        begins = "" if number or asked.ahead else f" ({days}, {counted(days.count, 'day')})"
+        yield f"{titled(measure.name)}{'' if number else over}: {told}{begins}."
+        if not number:
+            yield from largest_group(answer, measure, days)
+            if days.first < answer.view.coverage.lo:
+                known = answer.view.coverage.first
+                yield f"That window begins before the first day known, {known}."
+
+
+def _of_one_group(
+    table: Table, answer: Answered, place: int, name: str, begin: str
+) -> Iterator[str]:
+    """Tell the value of the one group, or the largest of several on the same day."""
+    last = table.column("date").data
+    rows = np.flatnonzero(last == last[np.flatnonzero(answer.rows == place)[0]])
+    at = largest_of(table.column(name).take(rows).numbers())
+    if at is not None:
+        of = f", the largest: {group_named(answer, rows[at])}" if len(rows) > 1 else ""
+        yield f"{begin}{of}: {said(table.column(name), rows[at])}."
+
+
+def _weighted(table: Table, answer: Answered, asked: Trail, name: str, title: str) -> Iterator[str]:
+    if name in table:
+        row = int(np.argmax(table.column("date").data))
+        begin = f"{title}, the weighted mean over the {asked.back} to "
+        begin += str(table.column("date").to_list()[row])
+        yield from _of_one_group(table, answer, int(answer.rows[row]), name, begin)
+
+
+def carded(table: Table, answer: Answered) -> str:
+    """Return the sentence of a card: the first measure to date in each period."""
+    measure = answer.view.facts.measures[0]
+    firsts = dict(zip(table.column("period").to_list(), table.column("first").data, strict=True))
+    last = answer.view.coverage
+    parts = (
+        f"{period} {said(value_over(answer.view, measure, Days(int(first), last.hi)))}"
+        for period, first in firsts.items()
+    )
+    return f"{titled(measure.name)} to date as of {last.last}: {', '.join(parts)}."

@@ -1,0 +1,87 @@
+"""The headlines of what spreads over weekdays, hours and values rather than over time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from eptaro.core.headlines.words import group_named, largest_of, said, titled
+from eptaro.core.questions.answer import Answered
+from eptaro.core.tables.column import NO_NUMBERS, Column
+from eptaro.core.tables.face import Rank
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.spread import Histogram, Spread
+
+
+def by_attribute(table: Table, answer: Answered) -> str:
+    """Return where the first measure, per day where it adds up, is highest and lowest."""
+    measure = answer.view.facts.measures[0]
+    name, of = f"{measure.name}_per_day", "per day "
+    if name not in table:
+        name, of = measure.name, ""
+    if name not in table or table.column(name).kind in NO_NUMBERS:
+        return ""
+    column = table.column(name)
+    numbers = column.numbers()
+    high, low = largest_of(numbers), largest_of(-numbers)
+    if high is None or low is None:
+        return ""
+    keys = [c for c in table.columns if c.face is not None and c.face.rank is Rank.KEY]
+
+    def where(row: int) -> str:
+        words = [group_named(answer, row)] if answer.by else []
+        return ", ".join([*words, *(str(key.to_list()[row]) for key in keys)])
+
+    told = f"{titled(measure.name)} {of}is highest for {where(high)} ({said(column, high)})"
+    if numbers[high] == numbers[low]:
+        return f"{titled(measure.name)} {of}is the same everywhere: {said(column, high)}."
+    return f"{told} and lowest for {where(low)} ({said(column, low)})."
+
+
+def spread_told(table: Table, answer: Answered) -> str:
+    """Return between which values the middle half lies."""
+    asked = answer.question
+    assert isinstance(asked, Spread)
+    return " ".join(_boxes(table, answer, asked.column))
+
+
+def _boxes(table: Table, answer: Answered, name: str) -> Iterator[str]:
+    low, middle, high = (table.column(part) for part in ("quartile_1", "median", "quartile_3"))
+    if len(table) == 1:
+        outside = int(table.column("outliers").data[0])
+        yield (
+            f"Half of the values of {name} lie between {said(low)} and {said(high)}, "
+            f"the median is {said(middle)}."
+        )
+        yield f"{outside:,} lie far outside." if outside else "None lies far outside."
+        return
+    most, least = largest_of(middle.numbers()), largest_of(-middle.numbers())
+    if most is None or least is None:
+        return
+    stop = table.names.index("entries")
+    keys = table.columns[:stop]
+
+    def where(row: int) -> str:
+        return ", ".join(str(key.to_list()[row]) for key in keys)
+
+    yield (
+        f"The median of {name} is highest for {where(most)} ({said(middle, most)}) and lowest "
+        f"for {where(least)} ({said(middle, least)})."
+    )
+
+
+def histogram_told(table: Table, answer: Answered) -> str:
+    """Return which range holds most values."""
+    asked = answer.question
+    assert isinstance(asked, Histogram)
+    begins, entries = table.column("from"), table.column("entries").data
+    _, row, of = np.unique(begins.data, return_index=True, return_inverse=True)
+    counts = np.bincount(of, entries)
+    at = int(np.argmax(counts))
+    first, last = (said(table.column(name), int(row[at])) for name in ("from", "to"))
+    share = Column.of("", "float", [counts[at] / counts.sum()], unit="share")
+    return (
+        f"Most values of {asked.column} lie from {first} to below {last}: {counts[at]:,.0f} of "
+        f"{counts.sum():,.0f} ({said(share)})."
+    )

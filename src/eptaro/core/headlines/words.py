@@ -1,0 +1,118 @@
+"""The parts that sentences are made of: names, numbers, days and changes in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.days import as_date
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.answer import Answered
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import NO_NUMBERS, Column
+from eptaro.core.tables.columns import difference
+from eptaro.core.tables.display import BLANK, shown
+
+MOST_MEASURES = 4  # that one headline tells of
+
+
+@dataclass(frozen=True)
+class Days:
+    """An inclusive span of day ordinals."""
+
+    first: int
+    last: int
+
+    @property
+    def count(self) -> int:
+        """How many days it has."""
+        return self.last - self.first + 1
+
+    def __str__(self) -> str:
+        first, last = as_date(self.first), as_date(self.last)
+        return str(first) if first == last else f"{first} to {last}"
+
+
+def titled(name: str) -> str:
+    """Return the name of a measure as a sentence begins with it.
+
+    >>> titled("load_factor")
+    'Load factor'
+    """
+    words = name.replace("_", " ").strip() or name
+    return words[:1].upper() + words[1:]
+
+
+def said(column: Column, row: int = 0) -> str:
+    """Return one value as people read it."""
+    return shown(column.take(np.array([row])))[0] or "no value"
+
+
+def counted(count: int, noun: str) -> str:
+    """Return a number of things.
+
+    >>> counted(1, "day"), counted(1200, "company")
+    ('1 day', '1,200 companies')
+    """
+    if count == 1:
+        return f"1 {noun}"
+    several = f"{noun[:-1]}ies" if noun.endswith("y") and noun[-2:-1] not in "aeou" else f"{noun}s"
+    return f"{count:,} {'halves' if noun == 'half' else several}"
+
+
+def value_over(view: View, measure: Measure, days: Days) -> Column:
+    """Return a measure over some days, of all groups of a view together: a column of one row."""
+    whole = view.together() if view.groups.count > 1 else view
+    one = np.zeros(1, np.int64)
+    return whole.value(measure, one, one + days.first, one + days.last)
+
+
+@dataclass(frozen=True)
+class Moved:
+    """How a value stands to the one before: in words, with a sign and the share of it."""
+
+    now: Column
+    prior: Column
+
+    @property
+    def known(self) -> bool:
+        """Whether both are numbers that are not blank."""
+        numbers = self.now.kind not in NO_NUMBERS and self.prior.kind not in NO_NUMBERS
+        return numbers and not any(np.isnan(side.numbers()[0]) for side in (self.now, self.prior))
+
+    def __str__(self) -> str:
+        change = difference(self.now, self.prior)
+        size = change.numbers()[0]
+        if size == 0:
+            return "the same as"
+        base = abs(self.prior.numbers()[0])
+        ratio = Column.of("", "float", [size / base], unit="ratio") if base > 0 else None
+        share = f" ({said(ratio)})" if ratio is not None and np.isfinite(size / base) else ""
+        return f"{'up' if size > 0 else 'down'} {said(change).lstrip('-')}{share} on"
+
+
+def group_named(answer: Answered, row: int) -> str:
+    """Return the group of a row of a table, its values set apart by commas."""
+    group = answer.group[answer.rows[row : row + 1]]
+    words = (column.to_list()[0] for column in answer.view.groups.columns(np.asarray(group)))
+    return ", ".join(BLANK if word is None else str(word) for word in words)
+
+
+def measures_told(answer: Answered) -> Sequence[Measure]:
+    """Return the measures that a headline tells of."""
+    return answer.view.facts.measures[:MOST_MEASURES]
+
+
+def group_noun(answer: Answered) -> str:
+    """Return what a group is called: the name of its column."""
+    names = answer.view.groups.names
+    return names[0].replace("_", " ") if len(names) == 1 else "group"
+
+
+def largest_of(sizes: Sequence[Any] | np.ndarray[Any, Any]) -> int | None:
+    """Return the place of the largest number, None where there is none."""
+    numbers = np.asarray(sizes, np.float64)
+    return None if np.isnan(numbers).all() else int(np.nanargmax(numbers))
