@@ -13,7 +13,7 @@ import click
 from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
 
 Command = TypeVar("Command", bound=Callable[..., Any])
-FORMATS = ("table", "csv", "json", "markdown")
+FORMATS = ("table", "csv", "json", "object", "markdown")
 
 
 def option_group(
@@ -68,7 +68,7 @@ class OutputOptions:
     """Where an answer goes, and how it is printed."""
 
     out: Path | None
-    form: Literal["table", "csv", "json", "markdown"]
+    form: Literal["table", "csv", "json", "object", "markdown"]
     rows: int | None
 
 
@@ -76,6 +76,8 @@ class OutputOptions:
 class AnswerOptions(OutputOptions):
     """Where the answer of a verb goes, whether it is proved, and the picture of it."""
 
+    columns: str | None
+    all_columns: bool
     plot: Path | None
     kind: str | None
     prove: bool
@@ -169,7 +171,8 @@ _OUTPUT = (
         type=click.Choice(FORMATS),
         default="table",
         show_default=True,
-        help="How to print to standard output.",
+        help="How to print: a table, rows as csv or json, an object of JSON with the headline "
+        "beside the rows, or markdown.",
     ),
     click.option(
         "--rows",
@@ -178,6 +181,15 @@ _OUTPUT = (
         default=None,
         help="Print at most N rows of a table (in a terminal: 60).",
     ),
+)
+_CHOSEN = (
+    click.option(
+        "--columns",
+        metavar="NAMES",
+        default=None,
+        help="Only these columns, by their exact names: route,revenue,revenue_change.",
+    ),
+    click.option("--all-columns", is_flag=True, help="Print every column, under its exact name."),
 )
 _PLOT = (
     click.option(
@@ -201,4 +213,4 @@ _PROVE = click.option(
 rule_options = option_group("rules", RuleOptions, *_RULES)
 calendar_options = option_group("rules", CalendarOptions, *_CALENDAR)
 output_options = option_group("output", OutputOptions, *_OUTPUT)
-answer_options = option_group("output", AnswerOptions, *_OUTPUT, *_PLOT, _PROVE)
+answer_options = option_group("output", AnswerOptions, *_OUTPUT, *_CHOSEN, *_PLOT, _PROVE)

@@ -6,7 +6,7 @@ from itertools import zip_longest
 
 from rich.text import Text
 
-from eptaro.cli.screen import Screen
+from eptaro.cli.screen.printed import Screen
 from eptaro.outputs.yearplan import MonthBlock, WeekLine, YearPlan
 
 _WIDTH = 31  # week number and seven days

@@ -36,6 +36,15 @@ def to_json(table: Table) -> str:
     return "[\n" + ",\n".join(rows) + "\n]\n"
 
 
+def to_json_object(table: Table) -> str:
+    """Return one object: the headline, what stands beside the rows, and the rows."""
+    told = {"headline": table.headline, "footer": table.footer()}
+    head = ",\n".join(
+        f'"{key}": {json.dumps(text, ensure_ascii=False)}' for key, text in told.items()
+    )
+    return f'{{\n{head},\n"rows": {to_json(table).rstrip()}\n}}\n'
+
+
 def _literals(column: Column) -> list[str]:
     return [_literal(value, column) for value in column.to_list()]
 

@@ -30,6 +30,8 @@ class Face:
         The measure that it belongs to; named as well where there are several.
     ends : str
         Of a column of first days, the one with the last days, which is shown with it.
+    rare : bool
+        Whether it is told only where it holds for some row.
     drawn : bool
         Whether it is a share or a change, which a small bar shows as well.
     """
@@ -38,6 +40,7 @@ class Face:
     rank: Rank = Rank.ANSWER
     of: str = ""
     ends: str = ""
+    rare: bool = False
     drawn: bool = False
 
     def against(self, what: str) -> Face:

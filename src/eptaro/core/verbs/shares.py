@@ -36,12 +36,26 @@ def share_columns(
     found = [share(f"{name}_share", numbers, np.full(size, counted.sum()), "of all rows", name)]
     if int(group.max(initial=0)) > 0:
         of_period = share(
-            f"{name}_share_of_period", numbers, per_period[place], "of all groups", name
+            f"{name}_share_of_period",
+            numbers,
+            per_period[place],
+            "of all groups",
+            name,
+            "share of period",
         )
         found.append(of_period)
     if (parent >= 0).any():
         whole = np.where(parent >= 0, numbers[parent], 0.0)
-        found.append(share(f"{name}_share_of_parent", numbers, whole, "of the wider period", name))
+        found.append(
+            share(
+                f"{name}_share_of_parent",
+                numbers,
+                whole,
+                "of the wider period",
+                name,
+                "share of parent",
+            )
+        )
     return found
 
 
@@ -57,11 +71,18 @@ def running_share(measure: Measure, value: Column, parts: Flags, order: Ints) ->
     so_far[order] = np.cumsum(counted[order])
     whole = np.full(len(counted), counted.sum())
     return share(
-        f"{measure.name}_running_share", so_far, whole, "of the rows shown so far", measure.name
+        f"{measure.name}_running_share",
+        so_far,
+        whole,
+        "of the rows shown so far",
+        measure.name,
+        "running share",
     )
 
 
-def share(name: str, part: Numbers, whole: NDArray[Any], text: str, of: str) -> Column:
+def share(
+    name: str, part: Numbers, whole: NDArray[Any], text: str, of: str, words: str = "share"
+) -> Column:
     """Return what part something is of a whole, blank where the whole is 0."""
     part, whole = np.broadcast_arrays(np.nan_to_num(part), whole)
     valid = (whole != 0) & np.isfinite(part) & np.isfinite(whole)
@@ -69,7 +90,7 @@ def share(name: str, part: Numbers, whole: NDArray[Any], text: str, of: str) -> 
         share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
     valid &= np.isfinite(share)
     said = f"share {text}"
-    face = Face(said, of=of, drawn=True)
+    face = Face(words, of=of, drawn=True)
     return Column.of(
         name, "float", share, valid, unit="share", description=said.capitalize(), face=face
     )

@@ -103,7 +103,7 @@ class Compared:
                 "flag",
                 clamped & exists,
                 description="Whether the prior end was cut short by its month or period",
-                face=Face("prior end cut short", Rank.DETAIL),
+                face=Face("prior end cut short", Rank.DETAIL, rare=True),
             ),
         ]
         if with_day:

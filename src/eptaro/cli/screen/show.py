@@ -1,0 +1,203 @@
+"""`show`: a table on the screen, with its answer in words above and its origin below."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+from rich.text import Text
+
+from eptaro.cli.screen.cells import Cells, aligned, total_width
+from eptaro.cli.screen.faces import Faced, bars, face_of, group_texts, split, titles
+from eptaro.cli.screen.laid_out import in_blocks, laid_out, room_for_bar
+from eptaro.cli.screen.printed import Screen, grid, print_head, print_rows
+from eptaro.core.headlines.blanks import why_blank
+from eptaro.core.tables.display import NUMERIC, shown_table, visible
+from eptaro.core.tables.face import Rank
+from eptaro.core.tables.table import Table
+
+_ROWS = 60  # shown in a terminal, unless asked for more
+_LONG = 2_000  # rows that are laid out together
+_MANY_COLUMNS = 24
+_FEW = 4
+_WIDE = 120  # letters, where no terminal says how many there are
+_KEYS = ("period", "date")
+
+Maker = Callable[[Table], list[Cells]]
+
+
+def show(table: Table, rows: int | None = None, *, exactly: bool = False) -> None:
+    """Print a table.
+
+    An answer is told in words first; what every row has stands once, above; columns that do not
+    fit are named below. `exactly` prints every column under its exact name, as tables that
+    answer no question are: those wider than the screen in blocks that repeat the key columns,
+    and one of very many columns and few rows, as the look at a dimension is, on its side.
+    """
+    console = Screen(highlight=False)
+    asked = table.answer is not None and not exactly
+    room: int | None = console.width if console.is_terminal else _width_told()
+    if not console.is_terminal and not asked:
+        room = None
+    if table.answer is not None:
+        _say(console, table.headline, room, "bold")
+    once, make = _as_answer(table) if asked else (list[Faced](), _exact_cells)
+    _say(console, " · ".join(one.said() for one in once), room, "")
+    if table.answer is not None:
+        console.print()
+    left = _rows(console, table, rows, room, make, asked=asked)
+    console.print()
+    _below(console, table, left, room, asked=asked)
+
+
+def _width_told() -> int:
+    told = os.environ.get("COLUMNS", "")
+    return int(told) if told.isdecimal() and int(told) else _WIDE
+
+
+def _say(console: Screen, text: str, room: int | None, style: str) -> None:
+    if text:
+        console.width = room or max(console.width, len(text))
+        console.print(Text(visible(text), style=style), soft_wrap=room is None)
+
+
+def _rows(
+    console: Screen, table: Table, rows: int | None, room: int | None, make: Maker, *, asked: bool
+) -> list[Cells]:
+    """Print the rows, and return the columns that did not fit."""
+    many = rows or (_ROWS if console.is_terminal else len(table))
+    if len(table) > _LONG and many >= len(table):
+        return _streamed(table, room, make, asked=asked)
+    few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
+    sideways = not asked and len(table.names) > _MANY_COLUMNS and few
+    limit = rows or (_FEW if sideways else many)
+    part, gap = _excerpt(table, limit)
+    cells = make(part)
+    if gap:
+        cells = [cell.with_gap(gap) for cell in cells]
+    if sideways:
+        cells = _turned(cells)
+    blocks, left = _blocks(cells, room, asked=asked)
+    if asked and not gap:
+        blocks = _with_bar(part, blocks, room)
+    for number, block in enumerate(blocks):
+        if number:
+            console.print()
+        console.width = max(room or 0, total_width(block) + 2)
+        console.print(grid(block), end="")
+    if gap:
+        console.print(
+            f"… {len(table) - len(part):,} of {len(table):,} rows are not shown; "
+            f"--rows {len(table)} prints all, --out FILE writes them",
+            style="bold",
+            soft_wrap=True,
+        )
+    return left
+
+
+def _blocks(
+    cells: list[Cells], room: int | None, *, asked: bool
+) -> tuple[list[list[Cells]], list[Cells]]:
+    if asked:
+        return laid_out(cells, room)
+    names = [cell.title for cell in cells]
+    return in_blocks(
+        cells, next((names.index(key) + 1 for key in _KEYS if key in names), 1), room
+    ), []
+
+
+def _as_answer(table: Table) -> tuple[list[Faced], Maker]:
+    """Return what every row has, and what makes the cells of some rows of an answer."""
+    columns, once = split(table)
+    names, heads = [one.column.name for one in columns], list(titles(columns))
+
+    def make(part: Table) -> list[Cells]:
+        groups = group_texts(part)
+        found = []
+        for name, title, one in zip(names, heads, columns, strict=True):
+            last = None if one.last is None else part.column(one.last.name)
+            own = replace(one, column=part.column(name), last=last)
+            lines = groups[name] if name in groups else own.lines_of(slice(None))
+            lines = aligned(lines) if own.right else lines
+            found.append(Cells(visible(title), lines, own.right, one.face.rank, one.face.of, name))
+        return found
+
+    return once, make
+
+
+def _exact_cells(table: Table) -> list[Cells]:
+    """Return every column under its exact name."""
+    return [
+        Cells(visible(column.name), lines, column.kind in NUMERIC, name=column.name)
+        for column, lines in zip(table.columns, shown_table(table), strict=True)
+    ]
+
+
+def _with_bar(table: Table, blocks: list[list[Cells]], room: int | None) -> list[list[Cells]]:
+    """Return a single block with small bars of its one share or change, where there is room."""
+    drawn = [c for c in table.columns if (face := face_of(table, c)).drawn and face.of]
+    here = [column for column in drawn if column.name in [cell.name for cell in blocks[0]]]
+    free = room_for_bar(blocks, room)
+    if len(here) != 1 or not free or len(table) < 2:
+        return blocks
+    made = bars(Faced(here[0], face_of(table, here[0])), free)
+    if made is None:
+        return blocks
+    block = blocks[0]
+    at = [cell.name for cell in block].index(here[0].name) + 1
+    at += sum(cell.of == block[at - 1].of and cell.rank < Rank.DAYS for cell in block[at:])
+    return [[*block[:at], Cells("", made, right=False), *block[at:]]]
+
+
+def _streamed(table: Table, room: int | None, make: Maker, *, asked: bool) -> list[Cells]:
+    """Print a table of many rows some at a time, as wide as a sample of them is."""
+    step = max(len(table) // _LONG, 1)
+    cells = make(table.take(np.arange(0, len(table), step)))
+    blocks, left = _blocks(cells, room, asked=asked)
+    for number, block in enumerate(blocks):
+        if number:
+            print()
+        print_head(block)
+        places = [cells.index(cell) for cell in block]
+        for start in range(0, len(table), _LONG):
+            made = make(table.take(slice(start, start + _LONG)))
+            print_rows(block, [made[at].lines for at in places])
+    return left
+
+
+def _turned(cells: list[Cells]) -> list[Cells]:
+    """Return the same cells on their side; the first column becomes the headings."""
+    heads, *rest = cells
+    made = [Cells(heads.title, [cell.title for cell in rest], right=False)]
+    for place, head in enumerate(heads.lines):
+        width = max(len(head), *(len(cell.lines[place]) for cell in rest))
+        lines = [cell.lines[place] for cell in rest]
+        lines = [
+            line.rjust(width) if cell.right else line
+            for line, cell in zip(lines, rest, strict=True)
+        ]
+        made.append(Cells(head, lines, right=False))
+    return made
+
+
+def _excerpt(table: Table, limit: int) -> tuple[Table, int]:
+    """Return the first and last rows, and after how many the rest was left out (0: none)."""
+    if len(table) <= limit:
+        return table, 0
+    head = (limit + 1) // 2
+    return table.take(np.r_[:head, len(table) - (limit - head) : len(table)]), head
+
+
+def _below(
+    console: Screen, table: Table, left: Sequence[Cells], room: int | None, *, asked: bool
+) -> None:
+    """Print why values are missing, what columns are, what was tied out, and the footer."""
+    lines = [f"-  {reason}" for reason in why_blank(table)] if asked else []
+    if left:
+        names = ", ".join(dict.fromkeys(cell.title for cell in left))
+        lines.append(f"not shown: {names}; --all-columns shows every column")
+    lines += [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
+    for line in [*lines, *filter(None, [table.footer()])]:
+        _say(console, line, room if console.is_terminal else None, "dim")

@@ -1,0 +1,85 @@
+"""`why_blank`: why some values of an answer are blank, a line for each reason."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+import numpy as np
+
+from eptaro.core.calendars.days import Flags
+from eptaro.core.headlines.words import counted
+from eptaro.core.questions.answer import Answered, Change, Mean, Number, Side, Value
+from eptaro.core.tables.table import Table
+
+
+def why_blank(table: Table) -> list[str]:
+    """Return the reasons why values are blank, each with the number of rows that it holds for.
+
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18", "2025-10-20"], "fare": [7, 5]}, date="on",
+    ...                   measures="typical=mean(fare)")
+    >>> why_blank(book.recap("month"))
+    ['1 row: no transaction has a value in these days']
+    """
+    answer = table.answer
+    if not isinstance(answer, Answered):
+        return []
+    reasons: dict[str, Flags] = {}
+    changes = {
+        id(number.now): ~table.column(name).blank
+        for name, number in answer.numbers.items()
+        if isinstance(number, Change) and not number.ratio and name in table
+    }
+    for name, number in answer.numbers.items():
+        if name not in table:
+            continue
+        blank = table.column(name).blank
+        for reason, holds in _reasons(answer, number, changes):
+            rows = blank & holds
+            blank = blank & ~holds
+            if rows.any():
+                reasons[reason] = reasons.get(reason, np.zeros(len(table), bool)) | rows
+    return [f"{counted(int(rows.sum()), 'row')}: {reason}" for reason, rows in reasons.items()]
+
+
+def _reasons(
+    answer: Answered, number: Number, changes: Mapping[int, Flags]
+) -> Iterator[tuple[str, Flags]]:
+    """Yield reasons and the rows for which each may hold, the first that holds being the one.
+
+    `changes` tells for the current value of each change where that change is known.
+    """
+    every = np.ones(len(answer.rows), bool)
+    match number:
+        case Change():
+            for side in _sides(number):
+                yield from _of_side(answer, side, whole=True)
+            if number.ratio and id(number.now) in changes:
+                yield "the prior value is 0", changes[id(number.now)]
+        case Value():
+            yield from _of_side(answer, number.side, whole=number.told is not None)
+        case Mean():
+            for value in number.values:
+                yield from _of_side(answer, value.side, whole=False)
+    yield "no transaction has a value in these days", every
+
+
+def _sides(change: Change) -> Iterator[Side]:
+    yield change.now.side
+    before = change.before.values if isinstance(change.before, Mean) else (change.before,)
+    yield from (value.side for value in before)
+
+
+def _of_side(answer: Answered, side: Side, *, whole: bool) -> Iterator[tuple[str, Flags]]:
+    """Yield what may be wrong with the days of a side: none there, or not known."""
+    rows, coverage = answer.rows, answer.view.coverage
+    prior = side.name.startswith("prior")
+    what = "the prior period" if prior else "the period"
+    if side.exists is not None:
+        yield f"there is no {what.removeprefix('the ')}", ~np.asarray(side.exists[rows])
+    first, last = np.asarray(side.first[rows]), np.asarray(side.last[rows])
+    known = f"the days known, {coverage.first} to {coverage.last}"
+    yield f"{what} lies outside {known}", (last < coverage.lo) | (first > coverage.hi)
+    if whole:
+        within = answer.view.complete(first, last, np.asarray(answer.group[rows]))
+        yield f"{what} is not wholly in {known}", ~within
