@@ -49,6 +49,7 @@ ROOMS = (
     "questions",
     "verbs",
     "proof",
+    "headlines",
 )
 REACH_UP = {  # whose methods write, read or draw, and import inside themselves what does
     "core/tables/table.py", "core/tables/outlets.py", "core/calendars/holidays.py", "core/calendars/listed.py",

@@ -159,7 +159,7 @@ class Verbs(WithConfig):
         rows = json.loads(out)
         self.assertEqual((rows[-1]["first"], rows[-1]["complete"]), ("2024-08-21", True))
         _, out, _ = self.go("trail", *CONFIG, "--back", "2 days", "--weights", "1,3", "--rows", "4")
-        self.assertIn("revenue_", out)
+        self.assertIn("Revenue, the weighted mean over the 2 days to 2025-08-20: 2,113.85.", out)
         _, out, _ = self.go("accumulate", *CONFIG, "--card", "--format", "json")
         self.assertEqual(
             {row["calendar"] for row in json.loads(out)}, {"calendar", "fiscal", "cafe", "freight"}

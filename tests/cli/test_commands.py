@@ -50,7 +50,7 @@ class Answers(Commands):
         self.assertIn("coverage 2024-02-29..2025-02-28 · as of 2025-02-28", done.stdout)
         self.assertIn("10.10", done.stdout)
         self.assertNotIn("…", done.stdout)
-        self.assertEqual(len(done.stdout.splitlines()), 2 + 14 + 2)
+        self.assertEqual(len(done.stdout.splitlines()), 3 + 2 + 14 + 3)
 
     def test_json_and_csv_hold_the_same_rows(self):
         asked = ["compare", "rows.csv", *DATA, "--per", "month", "--to-date",

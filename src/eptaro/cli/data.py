@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 import click
 
+from eptaro.cli.help import ENGINE, FILES, GROUPS, KNOWN, QUESTION, option
 from eptaro.cli.options import option_group
 from eptaro.cli.reading import tell
 from eptaro.core.calendars.days import DateLike
@@ -74,7 +75,8 @@ class RowsToFold:
     across: str | None = None
 
 
-where_option = click.option(
+where_option = option(
+    GROUPS,
     "--where",
     metavar="CONDITION",
     default=None,
@@ -84,8 +86,9 @@ data_options = option_group(
     "data",
     DataOptions,
     click.argument("files", metavar="[FILE]...", nargs=-1),
-    click.option("--date", metavar="COLUMN", default=None, help="The column of dates."),
-    click.option(
+    option(QUESTION, "--date", metavar="COLUMN", default=None, help="The column of dates."),
+    option(
+        QUESTION,
         "--measure",
         "measures",
         metavar="SPEC",
@@ -93,7 +96,8 @@ data_options = option_group(
         help="What to calculate: name=how(column), such as revenue=sum(fare), "
         "trips=count(), typical=mean(fare). May be given again.",
     ),
-    click.option(
+    option(
+        GROUPS,
         "--by",
         metavar="COLUMN",
         multiple=True,
@@ -101,35 +105,41 @@ data_options = option_group(
         "config, all stands for all of them. May be given again.",
     ),
     where_option,
-    click.option(
+    option(
+        GROUPS,
         "--lookup",
         "lookups",
+        rare=True,
         metavar="FILE:KEY",
         multiple=True,
         help="A table whose columns rows take by a key: ships.csv:ship, or ships.csv:ship=name. "
         "May be given again.",
     ),
-    click.option(
+    option(
+        FILES,
         "--columns-across",
         metavar="COLUMNS",
         default=None,
         help="Columns that are read as rows: '2019..2024 as year, fares'.",
     ),
-    click.option(
+    option(
+        GROUPS,
         "--only",
         metavar="WHAT",
         multiple=True,
         help="Narrow to a span (2025-05-06..2025-06-17, 2024-Q3..2025-Q2, 2024-03..), a period "
         "(2025-Q2) or a value of a column (route=Norrow-Fenholm). May be given again.",
     ),
-    click.option(
+    option(
+        KNOWN,
         "--as-of",
         metavar="DATE",
         default="latest",
         show_default=True,
         help="Look at nothing after this date: latest, today or a date.",
     ),
-    click.option(
+    option(
+        KNOWN,
         "--coverage",
         metavar="A..B",
         default=None,
@@ -137,7 +147,8 @@ data_options = option_group(
         "group's from its first transaction on; FILE.csv: as its columns of groups, first and last "
         "say.",
     ),
-    click.option(
+    option(
+        ENGINE,
         "--engine",
         type=click.Choice(ENGINES),
         default="stream",
@@ -145,13 +156,15 @@ data_options = option_group(
         help="What folds: stream reads files piece by piece, local into memory, dask on a "
         "cluster, sql inside the database whose address stands for FILE.",
     ),
-    click.option(
+    option(
+        ENGINE,
         "--client",
         metavar="ADDRESS",
         default=None,
         help="With dask: a scheduler.  [default: workers on this machine]",
     ),
-    click.option(
+    option(
+        ENGINE,
         "--patience",
         type=click.FloatRange(1),
         metavar="SECONDS",
@@ -159,14 +172,17 @@ data_options = option_group(
         show_default=True,
         help="With dask: how long a cluster may not answer, or have no workers.",
     ),
-    click.option(
+    option(
+        ENGINE,
         "--table",
         "table_name",
         metavar="NAME",
         default=None,
         help="With sql: the table to fold (or --query).",
     ),
-    click.option("--show-query", is_flag=True, help="With sql: print what the database is asked."),
+    option(
+        ENGINE, "--show-query", is_flag=True, help="With sql: print what the database is asked."
+    ),
 )
 
 

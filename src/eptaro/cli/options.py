@@ -10,6 +10,7 @@ from typing import Any, Literal, TypeVar
 
 import click
 
+from eptaro.cli.help import CALENDAR, OUTPUT, PICTURES, option
 from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
 
 Command = TypeVar("Command", bound=Callable[..., Any])
@@ -33,8 +34,8 @@ def option_group(
             return command(**given, **{name: kind(**own)})
 
         decorated: Any = run
-        for option in reversed(options):
-            decorated = option(decorated)
+        for one in reversed(options):
+            decorated = one(decorated)
         return decorated  # type: ignore[no-any-return]
 
     return add
@@ -88,60 +89,79 @@ class AnswerOptions(OutputOptions):
 
 
 _RULES = (
-    click.option(
+    option(
+        CALENDAR,
         "--config",
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
         help="An eptaro.toml with calendars, holidays and the data set.",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--year-starts",
         metavar="MM-DD",
         default=None,
         help="First day of the year; day 1 to 28.  [default: 01-01]",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--year-named",
         type=click.Choice(["start", "end"]),
+        metavar="END",
         default=None,
-        help="Which end gives a year its name.  [default: end]",
+        help="Which end gives a year its name: start or end.  [default: end]",
     ),
-    click.option(
-        "--prefix", default=None, metavar="TEXT", help="What labels begin with, such as FY."
+    option(
+        CALENDAR,
+        "--prefix",
+        default=None,
+        metavar="TEXT",
+        help="What labels begin with, such as FY.",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--week-starts",
         type=click.Choice(WEEKDAYS),
+        metavar="WEEKDAY",
         default=None,
         help="First day of the week.  [default: monday; sunday with --pattern]",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--first-week-days",
+        rare=True,
         type=click.IntRange(1, 7),
         default=None,
         help="Days that a year's first week needs in it.  [default: 4, ISO 8601]",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--pattern",
         metavar="WEEKS",
         default=None,
         help="Years of 52 or 53 weeks: 4-4-5, 4-5-4, 5-4-4 or 13x4.",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--year-ends",
+        rare=True,
         metavar="MM-DD",
         default=None,
         help="With --pattern: where years end.  [default: 01-31]",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--ends",
+        rare=True,
         type=click.Choice(["nearest", "last"]),
         default=None,
         help="With --pattern: on the weekday nearest to --year-ends, or last before.",
     ),
-    click.option(
+    option(
+        CALENDAR,
         "--long-month",
+        rare=True,
         type=int,
         default=None,
         metavar="N",
@@ -149,7 +169,8 @@ _RULES = (
     ),
 )
 _CALENDAR = (
-    click.option(
+    option(
+        CALENDAR,
         "--calendar",
         metavar="NAME",
         default=None,
@@ -158,23 +179,27 @@ _CALENDAR = (
     *_RULES,
 )
 _OUTPUT = (
-    click.option(
+    option(
+        OUTPUT,
         "--out",
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
         help="Write to a file; the ending decides: .csv .parquet .json .md .arrow.",
     ),
-    click.option(
+    option(
+        OUTPUT,
         "--format",
         "form",
         type=click.Choice(FORMATS),
+        metavar="FORM",
         default="table",
         show_default=True,
         help="How to print: a table, rows as csv or json, an object of JSON with the headline "
         "beside the rows, or markdown.",
     ),
-    click.option(
+    option(
+        OUTPUT,
         "--rows",
         type=click.IntRange(2),
         metavar="N",
@@ -183,31 +208,37 @@ _OUTPUT = (
     ),
 )
 _CHOSEN = (
-    click.option(
+    option(
+        OUTPUT,
         "--columns",
         metavar="NAMES",
         default=None,
         help="Only these columns, by their exact names: route,revenue,revenue_change.",
     ),
-    click.option("--all-columns", is_flag=True, help="Print every column, under its exact name."),
+    option(OUTPUT, "--all-columns", is_flag=True, help="Print every column, under its exact name."),
 )
 _PLOT = (
-    click.option(
+    option(
+        PICTURES,
         "--plot",
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
         help="Draw the answer as well: .png, .svg or .pdf.",
     ),
-    click.option(
+    option(
+        PICTURES,
         "--kind",
         metavar="KIND",
         default=None,
         help="With --plot: bars, lines, changes, steps, heat, sheet, ...",
     ),
 )
-_PROVE = click.option(
-    "--prove", is_flag=True, help="Make a sample of the numbers again from their transactions."
+_PROVE = option(
+    PICTURES,
+    "--prove",
+    is_flag=True,
+    help="Make a sample of the numbers again from their transactions.",
 )
 
 rule_options = option_group("rules", RuleOptions, *_RULES)

@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 import click
 
+from eptaro.cli.help import DATES, FILES, option
 from eptaro.cli.options import option_group
 from eptaro.core.calendars.grain import GRAINS, Grain
 from eptaro.core.tables.display import visible
@@ -114,132 +115,154 @@ def _given(said: dict[str, Any]) -> dict[str, Any]:
 reading_options = option_group(
     "reading",
     ReadingOptions,
-    click.option(
+    option(
+        DATES,
         "--order",
         type=click.Choice(ORDERS),
         default=None,
         help="How the parts of date text are ordered; infer goes by the evidence.",
     ),
-    click.option(
+    option(
+        DATES,
         "--date-format",
         "formats",
         metavar="FORMAT",
         multiple=True,
         help="How dates are written, such as %d.%m.%Y. May be given again.",
     ),
-    click.option(
+    option(
+        DATES,
         "--month-names",
         metavar="LOCALE",
         default=None,
         help="The language of month names in dates, such as fr.",
     ),
-    click.option(
+    option(
+        DATES,
         "--pivot",
         type=click.IntRange(0, 99),
         default=None,
         help="Two-digit years up to it are 2000s.",
     ),
-    click.option(
+    option(
+        DATES,
         "--serials",
         type=click.Choice(SERIALS),
         default=None,
         help="Dates are numbers of days, as spreadsheets store them.",
     ),
-    click.option(
+    option(
+        DATES,
         "--unix",
         type=click.Choice(UNIX),
         default=None,
         help="Dates are numbers of time since 1970-01-01 UTC.",
     ),
-    click.option(
+    option(
+        DATES,
         "--grain",
         type=click.Choice(GRAINS),
         default=None,
         help="The periods that dates stand for, where dates do not tell: 200601, 1987, month ends.",
     ),
-    click.option(
+    option(
+        DATES,
         "--zone",
         metavar="NAME",
         default=None,
         help="Turn times with an offset into this zone's days, such as Europe/Lisbon.",
     ),
-    click.option(
+    option(
+        DATES,
         "--day-starts",
         metavar="HH:MM",
         default=None,
         help="Times before it belong to the day before.  [default: 00:00]",
     ),
-    click.option(
+    option(
+        DATES,
         "--blank-date",
         "blanks",
         metavar="VALUE",
         multiple=True,
         help="A value that stands for no date, such as 1900-01-01. May be given again.",
     ),
-    click.option(
+    option(
+        DATES,
         "--bad-dates",
         type=click.Choice(["raise", "set-aside"]),
         default=None,
         help="Stop at dates that cannot be read, or go on without their rows.",
     ),
-    click.option(
+    option(
+        DATES,
         "--aside",
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
         help="Where the rows set aside are listed.  [default: FILE.aside.csv]",
     ),
-    click.option("--delimiter", default=None, metavar="MARK", help="What sets CSV fields apart."),
-    click.option("--encoding", default=None, metavar="NAME", help="Of CSV files, such as latin-1."),
-    click.option(
+    option(FILES, "--delimiter", default=None, metavar="MARK", help="What sets CSV fields apart."),
+    option(
+        FILES, "--encoding", default=None, metavar="NAME", help="Of CSV files, such as latin-1."
+    ),
+    option(
+        FILES,
         "--decimal",
         type=click.Choice([".", ","]),
         default=None,
         help="The decimal mark in CSV files.",
     ),
-    click.option(
+    option(
+        FILES,
         "--header-row",
         type=int,
         default=None,
         metavar="N",
         help="The line of a CSV file that names the columns, where others stand above it.",
     ),
-    click.option(
+    option(
+        FILES,
         "--like",
         default=None,
         metavar="ENDING",
         help="Read files as if they had this ending, such as csv for a .txt.",
     ),
-    click.option("--sheet", default=None, metavar="NAME", help="The sheet of a workbook."),
-    click.option(
+    option(FILES, "--sheet", default=None, metavar="NAME", help="The sheet of a workbook."),
+    option(
+        FILES,
         "--query",
         default=None,
         metavar="SQL",
         help="With a database address for FILE: the rows to read.",
     ),
-    click.option(
+    option(
+        FILES,
         "--numbers",
         type=click.Choice(["strict", "infer"]),
         default=None,
         help="Numbers in text: plain ones alone, or as all of a column says they are written.  "
         "[default: strict]",
     ),
-    click.option(
+    option(
+        FILES,
         "--thousands",
         type=click.Choice(THOUSANDS),
         default=None,
         help="The mark between groups of three digits.",
     ),
-    click.option(
+    option(
+        FILES,
         "--strip",
         metavar="WORD",
         multiple=True,
         help="A sign or unit beside numbers, such as $ or kg. May be given again.",
     ),
-    click.option("--brackets", is_flag=True, help="Numbers in brackets are negative."),
-    click.option("--trailing-minus", is_flag=True, help="The sign may stand behind: 12-."),
-    click.option("--percents", is_flag=True, help="Numbers before % are hundredths."),
-    click.option(
+    option(FILES, "--brackets", is_flag=True, help="Numbers in brackets are negative."),
+    option(FILES, "--trailing-minus", is_flag=True, help="The sign may stand behind: 12-."),
+    option(FILES, "--percents", is_flag=True, help="Numbers before % are hundredths."),
+    option(
+        FILES,
         "--blank-number",
         "blank_numbers",
         metavar="WORD",

@@ -6,16 +6,9 @@ from pathlib import Path
 
 import click
 
-from eptaro.cli.commands.verb import (
-    EXAMPLE,
-    Given,
-    Reply,
-    VerbCommand,
-    goals_of,
-    goals_option,
-    pace_option,
-)
+from eptaro.cli.commands.verb import Given, Reply, VerbCommand, goals_of, goals_option, pace_option
 from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
@@ -27,20 +20,33 @@ from eptaro.daybook import Daybook
 
 @click.command(
     cls=VerbCommand,
-    epilog=f"Example: eptaro accumulate {EXAMPLE} --within quarter --as-of 2025-08-20 --rows 20",
+    examples=(
+        (
+            "Revenue of the fiscal year so far, day by day",
+            f"accumulate {DEMO} --within year --rows 20",
+        ),
+        (
+            "Where each route stands this quarter, week by week",
+            f"accumulate {DEMO} --within quarter --every week --by route --only FY2026-Q2",
+        ),
+        ("Week, month, quarter and year to date, on one card", f"accumulate {DEMO} --card"),
+    ),
 )
 @data_options
 @reading_options
-@click.option(
+@option(
+    QUESTION,
     "--within",
     metavar="LEVEL",
     default=None,
     help="Restart at each period of this level, run on since a date (2025-03-01..), or all.",
 )
-@click.option("--card", is_flag=True, help="Show week, month, quarter and year to date instead.")
+@option(
+    QUESTION, "--card", is_flag=True, help="Show week, month, quarter and year to date instead."
+)
 @goals_option
 @pace_option
-@click.option("--every", metavar="LEVEL", help="One row per; unset, per date of the data.")
+@option(QUESTION, "--every", metavar="LEVEL", help="One row per; unset, per date of the data.")
 @calendar_options
 @answer_options
 def accumulate(

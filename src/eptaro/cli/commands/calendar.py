@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from eptaro.cli.help import DEMO, QUESTION, HeadedCommand, option
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.reading import tell
 from eptaro.cli.screen import deliver
@@ -15,17 +16,23 @@ from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError
 from eptaro.outputs.yearplan import YearPlan
 
-_CONFIG = "--config eptaro-demo/eptaro.toml --calendar cafe"
-
 
 @click.group()
 def calendar() -> None:
     """Show a year of any calendar, check its boundaries, export its periods."""
 
 
-@calendar.command(epilog=f"Example: eptaro calendar show {_CONFIG} --year 2025")
-@click.option("--year", type=int, required=True, help="The year, as the calendar names it.")
-@click.option(
+@calendar.command(
+    cls=HeadedCommand,
+    examples=(
+        ("A year of the cafés' calendar", f"calendar show {DEMO} --calendar cafe --year 2025"),
+        ("Any rule at hand", "calendar show --pattern 5-4-4 --year-ends 12-31 --year 2026"),
+        ("As a picture", f"calendar show {DEMO} --calendar cafe --year 2025 --plot year.png"),
+    ),
+)
+@option(QUESTION, "--year", type=int, required=True, help="The year, as the calendar names it.")
+@option(
+    QUESTION,
     "--plot",
     type=click.Path(path_type=Path),
     metavar="FILE",
@@ -48,9 +55,19 @@ def show(year: int, plot: Path | None, rules: CalendarOptions) -> None:
     print_year(plan, chosen.describe())
 
 
-@calendar.command(epilog=f"Example: eptaro calendar check {_CONFIG} --years 2020..2030")
-@click.option("--years", metavar="A..B", required=True, help="The years to list.")
-@click.option(
+@calendar.command(
+    cls=HeadedCommand,
+    examples=(
+        ("Which years have 53 weeks", f"calendar check {DEMO} --calendar cafe --years 2020..2030"),
+        (
+            "Where two calendars differ",
+            f"calendar check {DEMO} --calendar cafe --years 2020..2030 --against fiscal",
+        ),
+    ),
+)
+@option(QUESTION, "--years", metavar="A..B", required=True, help="The years to list.")
+@option(
+    QUESTION,
     "--against",
     metavar="NAME",
     default=None,
@@ -73,9 +90,19 @@ def check(years: str, against: str | None, rules: CalendarOptions, output: Outpu
 
 
 @calendar.command(
-    epilog=f"Example: eptaro calendar export {_CONFIG} --years 2024..2026 --out p.ics"
+    cls=HeadedCommand,
+    examples=(
+        (
+            "Periods and holidays for a calendar program",
+            f"calendar export {DEMO} --calendar cafe --years 2024..2026 --out p.ics",
+        ),
+        (
+            "The periods as a list",
+            f"calendar export {DEMO} --calendar cafe --years 2024..2026 --out periods.csv",
+        ),
+    ),
 )
-@click.option("--years", metavar="A..B", required=True, help="The years to export.")
+@option(QUESTION, "--years", metavar="A..B", required=True, help="The years to export.")
 @calendar_options
 @output_options
 def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:

@@ -7,7 +7,6 @@ from pathlib import Path
 import click
 
 from eptaro.cli.commands.verb import (
-    EXAMPLE,
     Given,
     Reply,
     VerbCommand,
@@ -17,6 +16,7 @@ from eptaro.cli.commands.verb import (
     sort_option,
 )
 from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.core.verbs.compare.counterparts import Match
@@ -25,17 +25,33 @@ from eptaro.core.verbs.goals import Pace
 
 
 @click.command(
-    cls=VerbCommand, epilog=f"Example: eptaro compare {EXAMPLE} --per quarter --to-date --by route"
+    cls=VerbCommand,
+    examples=(
+        (
+            "This fiscal quarter to date against the same days a year before, by route",
+            f"compare {DEMO} --per quarter --to-date --by route",
+        ),
+        (
+            "Every finished month against the month before and the year before",
+            f"compare {DEMO} --per month --back '1 month' --back '1 year' --only FY2026",
+        ),
+        (
+            "A year against a fixed one, with who gained and who lost",
+            f"compare {DEMO} --per year --against FY2023 --by route --details",
+        ),
+    ),
 )
 @data_options
 @reading_options
-@click.option(
+@option(
+    QUESTION,
     "--per",
     metavar="LEVEL",
     required=True,
     help="Compare years, halves, quarters, months, weeks or days.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--back",
     metavar="AMOUNT",
     default=("1 year",),
@@ -43,33 +59,41 @@ from eptaro.core.verbs.goals import Pace
     help="How far back the prior period lies: '1 quarter', '2 months'; several stand side by "
     "side.  [default: 1 year]",
 )
-@click.option(
+@option(
+    QUESTION,
     "--against",
     metavar="WHAT",
     default=None,
     help="A fixed period (FY2024) or span, instead of --back.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--mean-of",
+    rare=True,
     type=click.IntRange(1),
     metavar="N",
     default=1,
     help="Compare with the mean of the N periods so far back.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--trailing",
+    rare=True,
     metavar="AMOUNT",
     default=None,
     help="Compare the windows that end with each period: '12 months'.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--every",
     metavar="LEVEL",
     default=None,
     help="With --to-date: one row per day (or week, ...) on the way.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--effects",
+    rare=True,
     metavar="KIND",
     default=None,
     help="Split changes by the number of days, workdays or weekdays.",
@@ -77,29 +101,37 @@ from eptaro.core.verbs.goals import Pace
 @goals_option
 @pace_option
 @sort_option
-@click.option(
-    "--details", is_flag=True, help="Add changes per day, contributions, and who is new or lost."
+@option(
+    QUESTION,
+    "--details",
+    is_flag=True,
+    help="Add changes per day, contributions, and who is new or lost.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--to-date",
     is_flag=True,
     help="Cut the period at the as-of date and the prior one at its counterpart.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--match",
     metavar="RULE",
     default="date",
     show_default=True,
     help="Which day is the counterpart: date, elapsed, weekday or workday.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--align",
+    rare=True,
     metavar="HOW",
     default="place",
     show_default=True,
     help="restated: after a 53-week year, the days 52 weeks before.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--periods",
     type=int,
     default=1,

@@ -7,33 +7,46 @@ from pathlib import Path
 
 import click
 
+from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.demo.files import KINDS, copy_shipped, generate
 from eptaro.errors import EptaroError
 
 
-@click.command(epilog="Example: eptaro demo --folder ferry --rows 11000000 --kind parquet")
-@click.option(
+@click.command(
+    cls=HeadedCommand,
+    examples=(
+        ("The demo in this folder", "demo"),
+        (
+            "Eleven million rows to try the speed",
+            "demo --folder ferry --rows 11000000 --kind parquet",
+        ),
+    ),
+)
+@option(
+    OUTPUT,
     "--folder",
     type=click.Path(path_type=Path),
     default=Path("eptaro-demo"),
     show_default=True,
     help="Where the files go.",
 )
-@click.option(
+@option(
+    OUTPUT,
     "--rows",
     type=int,
     default=None,
     metavar="N",
     help="Make about N rows instead of copying the shipped 40,000.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--kind",
     type=click.Choice(KINDS),
     default="csv",
     show_default=True,
     help="With --rows: what files to make.",
 )
-@click.option("--replace", is_flag=True, help="Replace files that stand in the folder.")
+@option(OUTPUT, "--replace", is_flag=True, help="Replace files that stand in the folder.")
 def demo(folder: Path, rows: int | None, kind: str, replace: bool) -> None:
     """Copy the demo files of an invented ferry line and walk through the commands."""
     if rows is not None:

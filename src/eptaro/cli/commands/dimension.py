@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from eptaro.cli.help import DEMO, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.options import OutputOptions, RuleOptions, output_options, rule_options
 from eptaro.cli.reading import tell
 from eptaro.cli.screen import deliver
@@ -20,20 +21,39 @@ from eptaro.daybook import Daybook
 
 
 @click.command(
-    epilog="Example: eptaro dimension --config eptaro-demo/eptaro.toml --calendar fiscal "
-    "--calendar cafe --from 2022-04-01 --through 2027-03-31 --columns all --out days.parquet"
+    cls=HeadedCommand,
+    examples=(
+        (
+            "Two calendars, every attribute, to a file",
+            f"dimension {DEMO} --calendar fiscal --calendar cafe --from 2022-04-01 --through "
+            "2027-03-31 --columns all --out days.parquet",
+        ),
+        (
+            "What each column means",
+            f"dimension {DEMO} --from 2025-01-01 --through 2025-12-31 --describe",
+        ),
+        (
+            "The days of a data file, to a database",
+            f"dimension {DEMO} --cover eptaro-demo/bookings.csv --date sailed_on --database "
+            "sqlite:///days.db --table days",
+        ),
+    ),
 )
-@click.option("--from", "first", metavar="DATE", default=None, help="First day.")
-@click.option("--through", "last", metavar="DATE", default=None, help="Last day, included.")
-@click.option(
+@option(QUESTION, "--from", "first", metavar="DATE", default=None, help="First day.")
+@option(QUESTION, "--through", "last", metavar="DATE", default=None, help="Last day, included.")
+@option(
+    QUESTION,
     "--cover",
     type=click.Path(path_type=Path),
     metavar="FILE",
     default=None,
     help="Instead: the days of a data file, rounded out to whole years of every calendar.",
 )
-@click.option("--date", metavar="COLUMN", default=None, help="With --cover: its column of dates.")
-@click.option(
+@option(
+    QUESTION, "--date", metavar="COLUMN", default=None, help="With --cover: its column of dates."
+)
+@option(
+    QUESTION,
     "--calendar",
     "names",
     metavar="NAME",
@@ -41,30 +61,36 @@ from eptaro.daybook import Daybook
     help="A calendar of the --config file; may be given again.  [default: all of them]",
 )
 @rule_options
-@click.option(
+@option(
+    QUESTION,
     "--columns",
     default="standard",
     show_default=True,
     metavar="SET|LIST",
     help=f"{', '.join(COLUMN_SETS)}, or names separated by commas.",
 )
-@click.option("--locale", default=None, help="Language of names, such as fr or pt_BR.")
-@click.option(
+@option(QUESTION, "--locale", default=None, help="Language of names, such as fr or pt_BR.")
+@option(
+    KNOWN,
     "--as-of",
     metavar="DATE",
     default=None,
     help="Add columns that relate each day to this date: today or a date.",
 )
-@click.option("--unknown-row", is_flag=True, help="Begin with a row of key 0 for unknown dates.")
-@click.option("--describe", is_flag=True, help="Print the data dictionary instead of the days.")
-@click.option(
+@option(
+    QUESTION, "--unknown-row", is_flag=True, help="Begin with a row of key 0 for unknown dates."
+)
+@option(QUESTION, "--describe", is_flag=True, help="Print the data dictionary instead of the days.")
+@option(
+    OUTPUT,
     "--database",
     metavar="URL",
     default=None,
     help="Load into a database instead, such as sqlite:///days.db.",
 )
-@click.option("--table", metavar="NAME", default=None, help="With --database: its table.")
-@click.option(
+@option(OUTPUT, "--table", metavar="NAME", default=None, help="With --database: its table.")
+@option(
+    OUTPUT,
     "--mode",
     metavar="HOW",
     default="create",

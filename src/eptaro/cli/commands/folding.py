@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.help import BOOKINGS, DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.options import CalendarOptions, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options, tell
 from eptaro.cli.settings import Settings
@@ -14,12 +15,17 @@ from eptaro.daybook import Daybook
 
 
 @click.command(
-    epilog="Example: eptaro fold north.csv --date sold_on --by branch --measure "
-    "'revenue=sum(fare)' --out north.parquet; then eptaro recap north.parquet --per month"
+    cls=HeadedCommand,
+    examples=(
+        ("A small book that answers at once", f"fold {BOOKINGS} --by route --out bookings.parquet"),
+        ("What the config says, to a book", f"fold {DEMO} --out book.parquet"),
+        ("Only the cars", f"fold {BOOKINGS} --where \"fare_class = 'car'\" --out cars.parquet"),
+    ),
 )
 @data_options
 @reading_options
-@click.option(
+@option(
+    OUTPUT,
     "--out",
     type=click.Path(path_type=Path),
     required=True,
@@ -38,12 +44,20 @@ def fold(data: DataOptions, reading: ReadingOptions, out: Path, rules: CalendarO
     _tell(book, book.write(target))
 
 
-@click.command(epilog="Example: eptaro merge north.parquet south.parquet --out all.parquet")
-@click.argument("books", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option(
-    "--out", type=click.Path(path_type=Path), required=True, metavar="FILE", help="The book of all."
+@click.command(
+    cls=HeadedCommand,
+    examples=(("Two books as one", "merge bookings.parquet more.parquet --out all.parquet"),),
 )
-@click.option("--force", is_flag=True, help="Count rows that are in two of them twice.")
+@click.argument("books", nargs=-1, required=True, type=click.Path(path_type=Path))
+@option(
+    OUTPUT,
+    "--out",
+    type=click.Path(path_type=Path),
+    required=True,
+    metavar="FILE",
+    help="The book of all.",
+)
+@option(QUESTION, "--force", is_flag=True, help="Count rows that are in two of them twice.")
 def merge(books: tuple[Path, ...], out: Path, force: bool) -> None:
     """Merge books that were folded apart, as one fold over all their rows would have made."""
     out = _book_path(out)

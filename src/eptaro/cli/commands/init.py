@@ -13,6 +13,7 @@ import click
 
 from eptaro.addresses import secrets_named
 from eptaro.cli.data import where_option
+from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.reading import ReadingOptions, reading_options, tell
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
@@ -21,19 +22,27 @@ _MOST_NAMED = 20  # columns that are told one by one
 
 
 @click.command(
-    epilog="Example: eptaro init eptaro-demo/bookings.csv --year-starts 04-01; then "
-    "eptaro recap --config eptaro.toml --per year"
+    cls=HeadedCommand,
+    examples=(
+        (
+            "A config for a file, with a fiscal year",
+            "init eptaro-demo/bookings.csv --year-starts 04-01 --out mine.toml",
+        ),
+        ("For a file with lines above its header", "init eptaro-demo/stores.csv --out stores.toml"),
+    ),
 )
 @click.argument("files", nargs=-1, required=True, metavar="FILE...")
-@click.option("--date", metavar="COLUMN", default=None, help="The column of dates, if several.")
+@option(QUESTION, "--date", metavar="COLUMN", default=None, help="The column of dates, if several.")
 @where_option
-@click.option(
+@option(
+    QUESTION,
     "--year-starts",
     metavar="MM-DD",
     default=None,
     help="First day of the fiscal year, if it is not 1 January.",
 )
-@click.option(
+@option(
+    OUTPUT,
     "--out",
     type=click.Path(path_type=Path),
     default=Path("eptaro.toml"),
@@ -41,7 +50,7 @@ _MOST_NAMED = 20  # columns that are told one by one
     metavar="FILE",
     help="Where to write it.",
 )
-@click.option("--replace", is_flag=True, help="Replace a file that stands there.")
+@option(OUTPUT, "--replace", is_flag=True, help="Replace a file that stands there.")
 @reading_options
 def init(
     files: tuple[str, ...],

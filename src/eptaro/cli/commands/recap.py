@@ -6,52 +6,74 @@ from typing import Literal
 
 import click
 
-from eptaro.cli.commands.verb import EXAMPLE, Given, Reply, VerbCommand, sort_option
+from eptaro.cli.commands.verb import Given, Reply, VerbCommand, sort_option
 from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.help import BOOKINGS, DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 
 
 @click.command(
-    cls=VerbCommand, epilog=f"Example: eptaro recap {EXAMPLE} --per quarter --by route --prefix FY"
+    cls=VerbCommand,
+    examples=(
+        ("Revenue and trips of each fiscal quarter", f"recap {DEMO} --per quarter"),
+        (
+            "Each month by route, routes side by side, with totals",
+            f"recap {DEMO} --per month --by route --wide --only FY2026",
+        ),
+        (
+            "From a file alone: years by class of fare, with shares",
+            f"recap {BOOKINGS} --per year --by fare_class --shares",
+        ),
+    ),
 )
 @data_options
 @reading_options
-@click.option(
+@option(
+    QUESTION,
     "--per",
     metavar="LEVEL",
     required=True,
     help="One row per year, half, quarter, month, week, day; per weekday, month of year, hour, "
     "workday, ...; or per chunk: '5 months from 2024-03-20'.",
 )
-@click.option("--wide", is_flag=True, help="Set periods down and one group column across.")
-@click.option("--totals", is_flag=True, help="Add a total under each group.")
-@click.option(
+@option(QUESTION, "--wide", is_flag=True, help="Set periods down and one group column across.")
+@option(QUESTION, "--totals", is_flag=True, help="Add a total under each group.")
+@option(
+    QUESTION,
     "--subtotals",
     metavar="LEVEL",
     multiple=True,
     help="Add the periods of a wider level below their parts. May be given again.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--top",
     type=int,
     metavar="N",
     default=None,
     help="Keep the N groups with most, the others as one row.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--top-within",
+    rare=True,
     metavar="COLUMN",
     multiple=True,
     help="With --top: so many within each value of this group column. May be given again.",
 )
-@click.option("--shares", is_flag=True, help="Add each row's share of all and of its period.")
-@click.option("--ranks", is_flag=True, help="Add ranks, 1 for the largest.")
-@click.option(
-    "--index", metavar="PERIOD", default=None, help="Add each value where that of PERIOD is 100."
+@option(QUESTION, "--shares", is_flag=True, help="Add each row's share of all and of its period.")
+@option(QUESTION, "--ranks", is_flag=True, help="Add ranks, 1 for the largest.")
+@option(
+    QUESTION,
+    "--index",
+    rare=True,
+    metavar="PERIOD",
+    default=None,
+    help="Add each value where that of PERIOD is 100.",
 )
 @sort_option
-@click.option("--every", metavar="entry", default=None, help="One row per transaction instead.")
+@option(QUESTION, "--every", metavar="entry", default=None, help="One row per transaction instead.")
 @calendar_options
 @answer_options
 def recap(

@@ -8,6 +8,7 @@ import click
 
 from eptaro.beside import Beside
 from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.options import CalendarOptions, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options, tell
 from eptaro.cli.settings import Settings
@@ -18,20 +19,32 @@ from eptaro.reports.report import ReportOptions, write_report
 
 
 @click.command(
-    epilog="Example: eptaro report --config eptaro-demo/eptaro.toml --out ferries.html, and "
-    "--out ferries.xlsx --years 3"
+    cls=HeadedCommand,
+    examples=(
+        ("A page to send on", "report --config eptaro-demo/eptaro.toml --out ferries.html"),
+        (
+            "A workbook with a sheet for each of the last three fiscal years",
+            f"report {DEMO} --out ferries.xlsx --years 3",
+        ),
+        (
+            "A page of some sections, by weekday matches",
+            f"report {DEMO} --section headline --section groups --match weekday --out short.html",
+        ),
+    ),
 )
 @data_options
 @reading_options
-@click.option(
+@option(
+    OUTPUT,
     "--out",
     type=click.Path(path_type=Path),
     required=True,
     metavar="FILE",
     help="The ending decides: .html (a page) or .xlsx (a workbook).",
 )
-@click.option("--title", default=None, help="The page's title.")
-@click.option(
+@option(QUESTION, "--title", default=None, help="The page's title.")
+@option(
+    QUESTION,
     "--section",
     "sections",
     metavar="NAME",
@@ -39,28 +52,36 @@ from eptaro.reports.report import ReportOptions, write_report
     help="A section of the page: headline, to date, comparison, trend, groups, rhythm, "
     "quality, definitions, proof. May be given again; else all.",
 )
-@click.option("--per", metavar="LEVEL", default=None, help="The page's comparison per month, ...")
-@click.option("--within", metavar="LEVEL", default=None, help="The page's running total within.")
-@click.option("--trailing", metavar="AMOUNT", default=None, help="The page's rolling window.")
-@click.option(
+@option(
+    QUESTION, "--per", metavar="LEVEL", default=None, help="The page's comparison per month, ..."
+)
+@option(
+    QUESTION, "--within", metavar="LEVEL", default=None, help="The page's running total within."
+)
+@option(QUESTION, "--trailing", metavar="AMOUNT", default=None, help="The page's rolling window.")
+@option(
+    QUESTION,
     "--match",
     metavar="RULE",
     default=None,
     help="How the page cuts prior spans: date, elapsed, weekday, workday.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--sheets",
     metavar="WHAT",
     default=None,
     help="A workbook's sheets: a level, or a group column.  [default: year]",
 )
-@click.option(
+@option(
+    QUESTION,
     "--parts",
     metavar="LEVEL",
     default=None,
     help="The rows of a workbook's sheets.  [default: month]",
 )
-@click.option(
+@option(
+    QUESTION,
     "--years",
     type=click.IntRange(1),
     metavar="N",

@@ -4,40 +4,56 @@ from __future__ import annotations
 
 import click
 
-from eptaro.cli.commands.verb import EXAMPLE, Given, Reply, VerbCommand
+from eptaro.cli.commands.verb import Given, Reply, VerbCommand
 from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 
 
 @click.command(
-    cls=VerbCommand, epilog=f"Example: eptaro rhythm {EXAMPLE} --per weekday --across hour --wide"
+    cls=VerbCommand,
+    examples=(
+        ("Revenue per weekday and hour", f"rhythm {DEMO} --per weekday --across hour --wide"),
+        (
+            "Workdays, weekends and holidays by route",
+            f"rhythm {DEMO} --per 'kind of day' --by route",
+        ),
+        ("How fares spread over their range", f"rhythm {DEMO} --histogram fare"),
+    ),
 )
 @data_options
 @reading_options
-@click.option(
+@option(
+    QUESTION,
     "--per",
     metavar="ATTRIBUTE",
     default=None,
     help="hour, weekday, day of month, week of month, month, quarter, week, workday, holiday or "
     "kind of day; with --spread and --histogram also a level such as quarter.",
 )
-@click.option("--across", metavar="ATTRIBUTE", default=None, help="A second one, crossed with it.")
-@click.option("--wide", is_flag=True, help="Set the values of --across side by side.")
-@click.option(
+@option(
+    QUESTION, "--across", metavar="ATTRIBUTE", default=None, help="A second one, crossed with it."
+)
+@option(QUESTION, "--wide", is_flag=True, help="Set the values of --across side by side.")
+@option(
+    QUESTION,
     "--spread",
     metavar="COLUMN",
     default=None,
     help="Quartiles, whiskers and outliers of a column instead.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--histogram",
     metavar="COLUMN",
     default=None,
     help="How many values of a column lie in each range instead.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--bins",
+    rare=True,
     type=click.IntRange(1, 1000),
     metavar="N",
     default=20,

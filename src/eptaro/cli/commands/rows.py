@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from eptaro.cli.data import where_option
+from eptaro.cli.help import DEMO, GROUPS, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.reading import ReadingOptions, reading_options, shown_progress, tell
 from eptaro.cli.screen import deliver
@@ -54,12 +55,24 @@ def _opened(
 
 
 @click.command(
-    epilog="Example: eptaro inspect eptaro-demo/consignments.csv --date shipped --by shipper"
+    cls=HeadedCommand,
+    examples=(
+        ("What a file holds, and a command to begin with", "inspect eptaro-demo/stores.csv"),
+        (
+            "What is in its dates, and the gaps of each shipper",
+            "inspect eptaro-demo/consignments.csv --date shipped --by shipper",
+        ),
+        (
+            "Rows that are there twice",
+            "inspect eptaro-demo/bookings.csv --date sailed_on --key customer --key booked_at",
+        ),
+    ),
 )
 @click.argument("files", metavar="[FILE]...", nargs=-1)
-@click.option("--date", metavar="COLUMN", default=None, help="The column of dates.")
-@click.option("--by", metavar="COLUMN", multiple=True, help="Look for gaps per group, too.")
-@click.option(
+@option(QUESTION, "--date", metavar="COLUMN", default=None, help="The column of dates.")
+@option(GROUPS, "--by", metavar="COLUMN", multiple=True, help="Look for gaps per group, too.")
+@option(
+    QUESTION,
     "--key",
     "keys",
     metavar="COLUMN",
@@ -104,13 +117,28 @@ def inspect(
 
 
 @click.command(
-    epilog="Example: eptaro annotate eptaro-demo/bookings.csv --date sailed_on "
-    "--add fiscal_quarter_label --add day_name --add hour --year-starts 04-01 "
-    "--prefix FY --out annotated.csv"
+    cls=HeadedCommand,
+    examples=(
+        (
+            "Fiscal quarter, weekday and hour beside each row",
+            "annotate eptaro-demo/bookings.csv --date sailed_on --add fiscal_quarter_label "
+            "--add day_name --add hour --year-starts 04-01 --prefix FY --out annotated.csv",
+        ),
+        (
+            "Day names in French",
+            "annotate eptaro-demo/bookings.csv --date sailed_on --add day_name --locale fr "
+            "--out named.csv",
+        ),
+        (
+            "Holidays of the config",
+            f"annotate {DEMO} --add is_holiday --add is_workday --out days.parquet",
+        ),
+    ),
 )
 @click.argument("files", metavar="[FILE]...", nargs=-1)
-@click.option("--date", metavar="COLUMN", default=None, help="The column of dates.")
-@click.option(
+@option(QUESTION, "--date", metavar="COLUMN", default=None, help="The column of dates.")
+@option(
+    QUESTION,
     "--add",
     metavar="ATTRIBUTE",
     multiple=True,
@@ -118,9 +146,10 @@ def inspect(
     help="An attribute of the dimension (see dimension --columns all --describe) or a "
     "part of the time: hour, minute, second, ... May be given again.",
 )
-@click.option("--locale", default=None, help="Language of names, such as fr or pt_BR.")
-@click.option("--as-of", metavar="DATE", default=None, help="For attributes relative to a date.")
-@click.option(
+@option(QUESTION, "--locale", default=None, help="Language of names, such as fr or pt_BR.")
+@option(KNOWN, "--as-of", metavar="DATE", default=None, help="For attributes relative to a date.")
+@option(
+    OUTPUT,
     "--out",
     type=click.Path(path_type=Path),
     metavar="FILE",

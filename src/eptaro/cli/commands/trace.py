@@ -12,6 +12,7 @@ from eptaro.cli.commands.recap import recap
 from eptaro.cli.commands.rhythm import rhythm
 from eptaro.cli.commands.trail import trail
 from eptaro.cli.commands.verb import VerbCommand
+from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.reading import tell
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import visible
@@ -28,21 +29,40 @@ _VERBS: dict[str, click.Command] = {
 
 
 @click.command(
+    cls=HeadedCommand,
     context_settings={"ignore_unknown_options": True},
-    epilog="Example: eptaro trace compare eptaro-demo/bookings.csv --date sailed_on "
-    "--measure 'revenue=sum(fare)' --per quarter --to-date --row 1 --column revenue_change",
+    examples=(
+        (
+            "The days and bookings behind the second route's change",
+            f"trace compare {DEMO} --per quarter --to-date --by route --row 2 --column "
+            "revenue_change",
+        ),
+        (
+            "One month's total, with its bookings in a file",
+            f"trace recap {DEMO} --per month --row 1 --column revenue --rows-to april.csv",
+        ),
+        (
+            "A rolling window",
+            f"trace trail {DEMO} --back '6 months' --every month --row 12 --column "
+            "revenue_trailing",
+        ),
+    ),
 )
 @click.argument("verb", type=click.Choice(list(_VERBS)))
-@click.option("--row", type=click.IntRange(1), required=True, help="The row of the answer, from 1.")
-@click.option("--column", required=True, metavar="NAME", help="The column of the number.")
-@click.option(
+@option(
+    QUESTION, "--row", type=click.IntRange(1), required=True, help="The row of the answer, from 1."
+)
+@option(QUESTION, "--column", required=True, metavar="NAME", help="The column of the number.")
+@option(
+    OUTPUT,
     "--rows-to",
     type=click.Path(path_type=Path),
     metavar="FILE",
     default=None,
     help="Write the places of its transactions in the input to a file.",
 )
-@click.option(
+@option(
+    OUTPUT,
     "--pairs-to",
     type=click.Path(path_type=Path),
     metavar="FILE",

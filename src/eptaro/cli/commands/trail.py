@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import click
 
-from eptaro.cli.commands.verb import EXAMPLE, Given, Reply, VerbCommand
+from eptaro.cli.commands.verb import Given, Reply, VerbCommand
 from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.core.verbs.trail import Edge, Keep
@@ -13,40 +14,69 @@ from eptaro.errors import QuestionError
 
 
 @click.command(
-    cls=VerbCommand, epilog=f"Example: eptaro trail {EXAMPLE} --back '6 months' --every month"
+    cls=VerbCommand,
+    examples=(
+        ("The last 6 months at each month's end", f"trail {DEMO} --back '6 months' --every month"),
+        (
+            "A mean over 28 days, from a file alone",
+            "trail eptaro-demo/bookings.csv --date sailed_on --measure 'typical=mean(fare)' "
+            "--back '28 days' --rows 20",
+        ),
+        (
+            "The last 10 workdays by route, whole windows only",
+            f"trail {DEMO} --back '10 workdays' --by route --incomplete blank --rows 20",
+        ),
+    ),
 )
 @data_options
 @reading_options
-@click.option(
+@option(
+    QUESTION,
     "--back",
     metavar="AMOUNT",
     required=True,
     help="How far the window reaches back: '7 days', '6 months', '10 workdays', "
     "'5 active days', '20 entries'.",
 )
-@click.option("--ahead", metavar="AMOUNT", default=None, help="How far it reaches on: '3 days'.")
-@click.option(
+@option(
+    QUESTION,
+    "--ahead",
+    rare=True,
+    metavar="AMOUNT",
+    default=None,
+    help="How far it reaches on: '3 days'.",
+)
+@option(
+    QUESTION,
     "--every",
     metavar="LEVEL",
     help="One row per day, week, month, ..., or per entry; unset, per date of the data.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--far-edge",
+    rare=True,
     metavar="EDGE",
     default="open",
     show_default=True,
     help="closed: begin on the very day that lies so far back.",
 )
-@click.option("--centred", is_flag=True, help="Put the day in the middle of the window.")
-@click.option(
+@option(
+    QUESTION, "--centred", rare=True, is_flag=True, help="Put the day in the middle of the window."
+)
+@option(
+    QUESTION,
     "--incomplete",
+    rare=True,
     metavar="HOW",
     default="keep",
     show_default=True,
     help="keep or blank values of windows beyond the coverage.",
 )
-@click.option(
+@option(
+    QUESTION,
     "--weights",
+    rare=True,
     metavar="W,W,...",
     default=None,
     help="Weights, oldest first, for a weighted moving average.",

@@ -10,6 +10,7 @@ from typing import Any
 import click
 
 from eptaro.cli.data import DataOptions
+from eptaro.cli.help import GROUPS, QUESTION, HeadedCommand, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions
 from eptaro.cli.reading import ReadingOptions, tell
 from eptaro.cli.screen import deliver
@@ -17,8 +18,6 @@ from eptaro.cli.settings import Settings
 from eptaro.core.tables.table import Table
 from eptaro.daybook import Daybook
 from eptaro.inputs.smallfiles import read_goals
-
-EXAMPLE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,7 +38,7 @@ class Reply:
         deliver(self.table, self.output)
 
 
-class VerbCommand(click.Command):
+class VerbCommand(HeadedCommand):
     """A command whose function returns a `Reply`, which is then delivered."""
 
     def invoke(self, ctx: click.Context) -> Any:
@@ -72,21 +71,26 @@ def goals_of(path: Path | None) -> Any:
     return None if path is None else read_goals(path)
 
 
-goals_option = click.option(
+goals_option = option(
+    QUESTION,
     "--goals",
+    rare=True,
     type=click.Path(path_type=Path),
     metavar="FILE",
     default=None,
     help="A CSV of goals: period, goal, and the group column, if any.",
 )
-pace_option = click.option(
+pace_option = option(
+    QUESTION,
     "--pace",
+    rare=True,
     metavar="HOW",
     default="straight",
     show_default=True,
     help="How goals are reached: straight or 'prior year' (its shape).",
 )
-sort_option = click.option(
+sort_option = option(
+    GROUPS,
     "--sort",
     metavar="COLUMN",
     default=None,

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from eptaro.cli.screen.cells import GAP, Cells, total_width
+from eptaro.cli.screen.texts import GAP, Texts, total_width
 from eptaro.core.tables.face import Rank
 
 _LEAST_BAR, _MOST_BAR = 10, 26
 
 
-def laid_out(cells: Sequence[Cells], room: int | None) -> tuple[list[list[Cells]], list[Cells]]:
+def laid_out(cells: Sequence[Texts], room: int | None) -> tuple[list[list[Texts]], list[Texts]]:
     """Return blocks of columns that fit, and the columns that are left out.
 
     Keys and answers are always shown; the others by rank as far as they fit. Answers too wide
@@ -21,8 +21,8 @@ def laid_out(cells: Sequence[Cells], room: int | None) -> tuple[list[list[Cells]
     if room is None or total_width([*keys, *answers]) <= room:
         block, left = _filled(cells, [*keys, *answers], room)
         return [block], left
-    blocks: list[list[Cells]] = []
-    left = list[Cells]()
+    blocks: list[list[Texts]] = []
+    left = list[Texts]()
     measures = dict.fromkeys(cell.of for cell in answers)
     for number, measure in enumerate(measures):
         own = [c for c in cells if c.of == measure or (not number and c.rank >= Rank.DAYS)]
@@ -34,10 +34,10 @@ def laid_out(cells: Sequence[Cells], room: int | None) -> tuple[list[list[Cells]
 
 
 def _filled(
-    cells: Sequence[Cells], must: Sequence[Cells], room: int | None
-) -> tuple[list[Cells], list[Cells]]:
+    cells: Sequence[Texts], must: Sequence[Texts], room: int | None
+) -> tuple[list[Texts], list[Texts]]:
     """Return the columns that must be shown and those others that fit, in their order."""
-    taken, left = list(must), list[Cells]()
+    taken, left = list(must), list[Texts]()
     for cell in sorted((c for c in cells if c not in must), key=lambda c: c.rank):
         fits = room is None or total_width([*taken, cell]) <= room
         (taken if fits else left).append(cell)
@@ -45,17 +45,17 @@ def _filled(
     return sorted(taken, key=lambda cell: order[id(cell)]), left
 
 
-def _place(cell: Cells) -> int:
+def _place(cell: Texts) -> int:
     """Return where a column stands: keys, answers and what belongs to them, days, the rest."""
     return Rank.ANSWER if cell.rank is Rank.BESIDE else cell.rank
 
 
-def in_blocks(cells: list[Cells], keys: int, room: int | None) -> list[list[Cells]]:
+def in_blocks(cells: list[Texts], keys: int, room: int | None) -> list[list[Texts]]:
     """Split columns into blocks that fit; each begins with so many keys."""
     if room is None or total_width(cells) <= room:
         return [cells]
     head, rest = cells[:keys], cells[keys:]
-    blocks: list[list[Cells]] = []
+    blocks: list[list[Texts]] = []
     for cell in rest:
         if not blocks or total_width([*blocks[-1], cell]) > room:
             blocks.append([*head])
@@ -63,7 +63,7 @@ def in_blocks(cells: list[Cells], keys: int, room: int | None) -> list[list[Cell
     return blocks
 
 
-def room_for_bar(blocks: list[list[Cells]], room: int | None) -> int:
+def room_for_bar(blocks: list[list[Texts]], room: int | None) -> int:
     """Return how wide a bar may be beside a single block, 0 where there is no room."""
     if room is None or len(blocks) > 1:
         return 0

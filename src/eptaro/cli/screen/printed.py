@@ -10,7 +10,7 @@ from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
 
-from eptaro.cli.screen.cells import GAP, Cells
+from eptaro.cli.screen.texts import GAP, Texts
 
 _RULED = Box("    \n    \n ─  \n    \n    \n    \n    \n    \n")  # one rule, below the headings
 
@@ -23,7 +23,7 @@ class Screen(Console):
         raise BrokenPipeError
 
 
-def grid(block: Sequence[Cells]) -> Grid:
+def grid(block: Sequence[Texts]) -> Grid:
     """Return columns as a grid with a rule below the headings."""
     made = Grid(
         box=_RULED,
@@ -50,7 +50,7 @@ def _styled(text: str) -> Text:
     return Text(text, style="dim" if text.strip() in ("no", "…", "-") else "")
 
 
-def print_head(block: Sequence[Cells]) -> None:
+def print_head(block: Sequence[Texts]) -> None:
     """Print the headings of a block and the rule below them."""
     heads = [cell.heading.split("\n") for cell in block]
     tall = max(map(len, heads))
@@ -59,13 +59,13 @@ def print_head(block: Sequence[Cells]) -> None:
     print(_line(block, ["─" * cell.width for cell in block]))
 
 
-def print_rows(block: Sequence[Cells], columns: Sequence[Sequence[str]]) -> None:
+def print_rows(block: Sequence[Texts], columns: Sequence[Sequence[str]]) -> None:
     """Print some rows of a block whose widths are known."""
     rows = zip(*columns, strict=True)
     sys.stdout.write("\n".join(_line(block, row) for row in rows) + "\n")
 
 
-def _line(block: Sequence[Cells], texts: Sequence[str]) -> str:
+def _line(block: Sequence[Texts], texts: Sequence[str]) -> str:
     padded = (
         text.rjust(cell.width) if cell.right else text.ljust(cell.width)
         for cell, text in zip(block, texts, strict=True)

@@ -9,10 +9,10 @@ from dataclasses import replace
 import numpy as np
 from rich.text import Text
 
-from eptaro.cli.screen.cells import Cells, aligned, total_width
 from eptaro.cli.screen.faces import Faced, bars, face_of, group_texts, split, titles
 from eptaro.cli.screen.laid_out import in_blocks, laid_out, room_for_bar
 from eptaro.cli.screen.printed import Screen, grid, print_head, print_rows
+from eptaro.cli.screen.texts import Texts, aligned, total_width
 from eptaro.core.headlines.blanks import why_blank
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
 from eptaro.core.tables.face import Rank
@@ -25,7 +25,7 @@ _FEW = 4
 _WIDE = 120  # letters, where no terminal says how many there are
 _KEYS = ("period", "date")
 
-Maker = Callable[[Table], list[Cells]]
+Maker = Callable[[Table], list[Texts]]
 
 
 def show(table: Table, rows: int | None = None, *, exactly: bool = False) -> None:
@@ -65,7 +65,7 @@ def _say(console: Screen, text: str, room: int | None, style: str) -> None:
 
 def _rows(
     console: Screen, table: Table, rows: int | None, room: int | None, make: Maker, *, asked: bool
-) -> list[Cells]:
+) -> list[Texts]:
     """Print the rows, and return the columns that did not fit."""
     many = rows or (_ROWS if console.is_terminal else len(table))
     if len(table) > _LONG and many >= len(table):
@@ -98,8 +98,8 @@ def _rows(
 
 
 def _blocks(
-    cells: list[Cells], room: int | None, *, asked: bool
-) -> tuple[list[list[Cells]], list[Cells]]:
+    cells: list[Texts], room: int | None, *, asked: bool
+) -> tuple[list[list[Texts]], list[Texts]]:
     if asked:
         return laid_out(cells, room)
     names = [cell.title for cell in cells]
@@ -113,7 +113,7 @@ def _as_answer(table: Table) -> tuple[list[Faced], Maker]:
     columns, once = split(table)
     names, heads = [one.column.name for one in columns], list(titles(columns))
 
-    def make(part: Table) -> list[Cells]:
+    def make(part: Table) -> list[Texts]:
         groups = group_texts(part)
         found = []
         for name, title, one in zip(names, heads, columns, strict=True):
@@ -121,21 +121,21 @@ def _as_answer(table: Table) -> tuple[list[Faced], Maker]:
             own = replace(one, column=part.column(name), last=last)
             lines = groups[name] if name in groups else own.lines_of(slice(None))
             lines = aligned(lines) if own.right else lines
-            found.append(Cells(visible(title), lines, own.right, one.face.rank, one.face.of, name))
+            found.append(Texts(visible(title), lines, own.right, one.face.rank, one.face.of, name))
         return found
 
     return once, make
 
 
-def _exact_cells(table: Table) -> list[Cells]:
+def _exact_cells(table: Table) -> list[Texts]:
     """Return every column under its exact name."""
     return [
-        Cells(visible(column.name), lines, column.kind in NUMERIC, name=column.name)
+        Texts(visible(column.name), lines, column.kind in NUMERIC, name=column.name)
         for column, lines in zip(table.columns, shown_table(table), strict=True)
     ]
 
 
-def _with_bar(table: Table, blocks: list[list[Cells]], room: int | None) -> list[list[Cells]]:
+def _with_bar(table: Table, blocks: list[list[Texts]], room: int | None) -> list[list[Texts]]:
     """Return a single block with small bars of its one share or change, where there is room."""
     drawn = [c for c in table.columns if (face := face_of(table, c)).drawn and face.of]
     here = [column for column in drawn if column.name in [cell.name for cell in blocks[0]]]
@@ -148,10 +148,10 @@ def _with_bar(table: Table, blocks: list[list[Cells]], room: int | None) -> list
     block = blocks[0]
     at = [cell.name for cell in block].index(here[0].name) + 1
     at += sum(cell.of == block[at - 1].of and cell.rank < Rank.DAYS for cell in block[at:])
-    return [[*block[:at], Cells("", made, right=False), *block[at:]]]
+    return [[*block[:at], Texts("", made, right=False), *block[at:]]]
 
 
-def _streamed(table: Table, room: int | None, make: Maker, *, asked: bool) -> list[Cells]:
+def _streamed(table: Table, room: int | None, make: Maker, *, asked: bool) -> list[Texts]:
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
     cells = make(table.take(np.arange(0, len(table), step)))
@@ -167,10 +167,10 @@ def _streamed(table: Table, room: int | None, make: Maker, *, asked: bool) -> li
     return left
 
 
-def _turned(cells: list[Cells]) -> list[Cells]:
+def _turned(cells: list[Texts]) -> list[Texts]:
     """Return the same cells on their side; the first column becomes the headings."""
     heads, *rest = cells
-    made = [Cells(heads.title, [cell.title for cell in rest], right=False)]
+    made = [Texts(heads.title, [cell.title for cell in rest], right=False)]
     for place, head in enumerate(heads.lines):
         width = max(len(head), *(len(cell.lines[place]) for cell in rest))
         lines = [cell.lines[place] for cell in rest]
@@ -178,7 +178,7 @@ def _turned(cells: list[Cells]) -> list[Cells]:
             line.rjust(width) if cell.right else line
             for line, cell in zip(lines, rest, strict=True)
         ]
-        made.append(Cells(head, lines, right=False))
+        made.append(Texts(head, lines, right=False))
     return made
 
 
@@ -191,7 +191,7 @@ def _excerpt(table: Table, limit: int) -> tuple[Table, int]:
 
 
 def _below(
-    console: Screen, table: Table, left: Sequence[Cells], room: int | None, *, asked: bool
+    console: Screen, table: Table, left: Sequence[Texts], room: int | None, *, asked: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
     lines = [f"-  {reason}" for reason in why_blank(table)] if asked else []

@@ -1,4 +1,4 @@
-"""`Cells`: one column of a table as text, with its heading and its width."""
+"""`Texts`: one column of a table as text, with its heading and its width."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _MARK = re.compile(r"\.\d*\D*$|\D*$")
 
 
 @dataclass(frozen=True)
-class Cells:
+class Texts:
     """The texts of one column, its rank, and the measure that it belongs to."""
 
     title: str
@@ -34,7 +34,7 @@ class Cells:
         """How many letters wide the column is."""
         return max(map(len, [*self.lines, *self.heading.split("\n")]))
 
-    def with_gap(self, after: int) -> Cells:
+    def with_gap(self, after: int) -> Texts:
         """Return the cells with a mark for rows left out after so many rows."""
         return replace(self, lines=[*self.lines[:after], "…", *self.lines[after:]])
 
@@ -72,6 +72,6 @@ def folded(name: str, width: int) -> str:
     return "\n".join(line.rstrip() for line in lines)
 
 
-def total_width(cells: Sequence[Cells]) -> int:
+def total_width(cells: Sequence[Texts]) -> int:
     """Return how many letters wide some columns are side by side."""
     return sum(cell.width + GAP for cell in cells) - GAP if cells else 0
