@@ -10,7 +10,7 @@ import click
 
 from eptaro.cli.help import ENGINE, FILES, GROUPS, KNOWN, QUESTION, option
 from eptaro.cli.options import option_group
-from eptaro.cli.reading import tell
+from eptaro.cli.told import tell
 from eptaro.core.calendars.days import DateLike
 from eptaro.core.questions.book_options import Calendars, Worked
 from eptaro.core.tables.format import Format

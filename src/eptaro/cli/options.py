@@ -11,6 +11,7 @@ from typing import Any, Literal, TypeVar
 import click
 
 from eptaro.cli.help import CALENDAR, OUTPUT, PICTURES, option
+from eptaro.cli.told import loudness_options
 from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
 
 Command = TypeVar("Command", bound=Callable[..., Any])
@@ -243,5 +244,7 @@ _PROVE = option(
 
 rule_options = option_group("rules", RuleOptions, *_RULES)
 calendar_options = option_group("rules", CalendarOptions, *_CALENDAR)
-output_options = option_group("output", OutputOptions, *_OUTPUT)
-answer_options = option_group("output", AnswerOptions, *_OUTPUT, *_CHOSEN, *_PLOT, _PROVE)
+output_options = option_group("output", OutputOptions, *_OUTPUT, loudness_options)
+answer_options = option_group(
+    "output", AnswerOptions, *_OUTPUT, *_CHOSEN, *_PLOT, _PROVE, loudness_options
+)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
@@ -13,9 +11,6 @@ import click
 from eptaro.cli.help import DATES, FILES, option
 from eptaro.cli.options import option_group
 from eptaro.core.calendars.grain import GRAINS, Grain
-from eptaro.core.tables.display import visible
-from eptaro.core.tables.table import Table
-from eptaro.progress import watched
 from eptaro.rules.dates import ORDERS, SERIALS, UNIX, DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.numbers import THOUSANDS, NumberRules, Numbers
@@ -270,46 +265,3 @@ reading_options = option_group(
         help="A word for no number, such as NA. May be given again.",
     ),
 )
-
-
-def tell(message: str) -> None:
-    """Say something on standard error; what data or file names bring with them cannot act."""
-    click.echo("\n".join(map(visible, message.split("\n"))), err=True)
-
-
-def tell_aside(aside: Table, left_out: dict[str, Any], out: Path | None, source: str) -> None:
-    """Write the rows set aside to a file, and say how many and what they add up to."""
-    if not len(aside):
-        return
-    path = out or Path(f"{Path(source).name}.aside.csv")
-    aside.write(path)
-    sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
-    tell(f"{len(aside):,} rows set aside{sums}: listed in {path}")
-
-
-@contextmanager
-def shown_progress() -> Iterator[None]:
-    """Show a bar (rows, rate, time left) on a terminal where reading takes long."""
-    from rich.console import Console
-
-    console = Console(stderr=True)
-    if not console.is_terminal:
-        yield
-        return
-    from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
-
-    columns = (
-        TextColumn("{task.fields[rows]:>14,} rows"),
-        BarColumn(),
-        TextColumn("{task.fields[rate]:>12,.0f} rows/s"),
-        TimeRemainingColumn(),
-    )
-    with Progress(*columns, console=console, transient=True) as bar:
-        task = bar.add_task("", total=1.0, rows=0, rate=0.0)
-
-        def follow(rows: int, share: float | None) -> None:
-            elapsed = bar.tasks[0].elapsed or 1e-9
-            bar.update(task, completed=share or 0.0, rows=rows, rate=rows / elapsed)
-
-        with watched(follow):
-            yield

@@ -9,8 +9,10 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from eptaro.cli.data import DataOptions, RowsToFold, folded, opened
+from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, RuleOptions
-from eptaro.cli.reading import ReadingOptions, shown_progress, tell, tell_aside
+from eptaro.cli.reading import ReadingOptions
+from eptaro.cli.told import Loudness, shown_progress, step, tell, tell_aside
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
@@ -25,6 +27,7 @@ from eptaro.inputs.smallfiles import read_coverage
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, parse_lookup
+from eptaro.version import build_info
 
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
@@ -101,6 +104,7 @@ class Settings:
         measures = list(data.measures)
         if told and not measures:
             measures = [f"{name}={formula}" for name, formula in told.measures.items()]
+        leave_pandas_out()
         kept = opened(files)
         if kept is not None:
             return self._of_book(kept, measures)
@@ -130,8 +134,9 @@ class Settings:
             [*map(parse_lookup, data.lookups), *self._lookups(own=own)],
             data.columns_across or (told.across if own and told else None),
         )
-        with shown_progress():
+        with shown_progress(), step("read and folded"):
             book = folded(rows, data)
+        _tell_decided(book)
         for note in book.notes:
             tell(note)
         tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.folded.sources[0])
@@ -177,6 +182,19 @@ class Settings:
         """Return the file rules of the options, over those of the config."""
         told = self.config.data if self.config else None
         return reading.file_rules(told.file_rules() if told else None)
+
+
+def _tell_decided(book: Daybook) -> None:
+    """Tell what was decided before the question was asked."""
+    count, groups = f"{book.rows:,} transactions", f"{book.groups.count:,} groups"
+    for line in (
+        f"read: {count} of {book.source}, {groups}, dated by the {book.folded.grain}",
+        f"calendar: {book.calendar.describe()}",
+        f"days known: {book.coverage}",
+        f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.measures)}",
+        f"kernel: {build_info()['kernel']}",
+    ):
+        tell(line, Loudness.VERBOSE)
 
 
 def _narrowed_by(only: tuple[str, ...]) -> list[str]:

@@ -8,9 +8,9 @@ import click
 
 from eptaro.cli.help import DEMO, QUESTION, HeadedCommand, option
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
-from eptaro.cli.reading import tell
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.cli.told import tell
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError

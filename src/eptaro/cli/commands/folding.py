@@ -8,9 +8,11 @@ import click
 
 from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.help import BOOKINGS, DEMO, OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, calendar_options
-from eptaro.cli.reading import ReadingOptions, reading_options, tell
+from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
+from eptaro.cli.told import tell
 from eptaro.daybook import Daybook
 
 
@@ -61,6 +63,7 @@ def fold(data: DataOptions, reading: ReadingOptions, out: Path, rules: CalendarO
 def merge(books: tuple[Path, ...], out: Path, force: bool) -> None:
     """Merge books that were folded apart, as one fold over all their rows would have made."""
     out = _book_path(out)
+    leave_pandas_out()
     first, *others = (Daybook.open(path) for path in books)
     for book in others:
         first = first.merged(book, force=force)

@@ -14,7 +14,9 @@ import click
 from eptaro.addresses import secrets_named
 from eptaro.cli.data import where_option
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.reading import ReadingOptions, reading_options, tell
+from eptaro.cli.lean import leave_pandas_out
+from eptaro.cli.reading import ReadingOptions, reading_options
+from eptaro.cli.told import tell
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
 
@@ -62,6 +64,7 @@ def init(
     reading: ReadingOptions,
 ) -> None:
     """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
+    leave_pandas_out()
     from eptaro.engines.looks.suggestion import suggest
     from eptaro.engines.looks.written import guessed
     from eptaro.inputs.files.opening import open_files

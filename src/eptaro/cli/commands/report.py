@@ -10,8 +10,9 @@ from eptaro.beside import Beside
 from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.options import CalendarOptions, calendar_options
-from eptaro.cli.reading import ReadingOptions, reading_options, tell
+from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
+from eptaro.cli.told import tell
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.errors import EptaroError

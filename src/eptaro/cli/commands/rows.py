@@ -9,10 +9,12 @@ import click
 
 from eptaro.cli.data import where_option
 from eptaro.cli.help import DEMO, GROUPS, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
-from eptaro.cli.reading import ReadingOptions, reading_options, shown_progress, tell
+from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.cli.told import shown_progress, tell
 
 if TYPE_CHECKING:
     from eptaro.inputs.sources import Source
@@ -31,6 +33,7 @@ def _opened(
     """Return the source, the date column, the condition and how files are written, as options or
     config say; of a file of text, where they do not, as a look at it tells.
     """
+    leave_pandas_out()
     from eptaro.engines.looks.written import guessed
     from eptaro.inputs.columns.cleaned import cleaned
     from eptaro.inputs.files.opening import open_files

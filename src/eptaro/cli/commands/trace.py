@@ -13,7 +13,7 @@ from eptaro.cli.commands.rhythm import rhythm
 from eptaro.cli.commands.trail import trail
 from eptaro.cli.commands.verb import VerbCommand
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.reading import tell
+from eptaro.cli.told import tell
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table

@@ -12,9 +12,10 @@ import click
 from eptaro.cli.data import DataOptions
 from eptaro.cli.help import GROUPS, QUESTION, HeadedCommand, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions
-from eptaro.cli.reading import ReadingOptions, tell
+from eptaro.cli.reading import ReadingOptions
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.cli.told import step, tell
 from eptaro.core.tables.table import Table
 from eptaro.daybook import Daybook
 from eptaro.inputs.smallfiles import read_goals
@@ -31,11 +32,15 @@ class Reply:
     def deliver(self) -> None:
         """Prove the answer and draw it where that is wanted, and print or write it."""
         if self.output.prove:
-            count = self.book.prove(self.table)
+            with step("proved"):
+                count = self.book.prove(self.table)
             tell(f"proved: {count:,} numbers made again from their transactions")
         if self.output.plot:
-            tell(f"drawn to {self.table.plot(self.output.plot, kind=self.output.kind)}")
-        deliver(self.table, self.output)
+            with step("drawn"):
+                path = self.table.plot(self.output.plot, kind=self.output.kind)
+            tell(f"drawn to {path}")
+        with step("told"):
+            deliver(self.table, self.output)
 
 
 class VerbCommand(HeadedCommand):
@@ -43,7 +48,8 @@ class VerbCommand(HeadedCommand):
 
     def invoke(self, ctx: click.Context) -> Any:
         """Answer, and deliver the answer."""
-        reply: Reply = super().invoke(ctx)
+        with step("answered, with reading"):
+            reply: Reply = super().invoke(ctx)
         reply.deliver()
 
     def reply(self, words: Sequence[str]) -> Reply:

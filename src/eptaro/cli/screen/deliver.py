@@ -6,8 +6,8 @@ import sys
 from typing import assert_never
 
 from eptaro.cli.options import AnswerOptions, OutputOptions
-from eptaro.cli.reading import tell
 from eptaro.cli.screen.show import show
+from eptaro.cli.told import tell
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError, unknown

@@ -1,0 +1,108 @@
+"""What a command says beside its answer, on standard error: as much as was asked for."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from enum import IntEnum
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.cli.help import OTHER, option
+from eptaro.core.tables.display import visible
+from eptaro.core.tables.table import Table
+from eptaro.progress import watched
+
+
+class Loudness(IntEnum):
+    """How much is said: errors alone, what matters, or every step and what it took."""
+
+    QUIET = 0
+    USUAL = 1
+    VERBOSE = 2
+
+
+_loudness: ContextVar[Loudness] = ContextVar("loudness", default=Loudness.USUAL)
+
+
+def _setting(loudness: Loudness) -> Callable[[click.Context, click.Parameter, bool], None]:
+    def set_it(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+        if wanted:
+            token = _loudness.set(loudness)
+            context.call_on_close(lambda: _loudness.reset(token))
+
+    return set_it
+
+
+def loudness_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add `-q` and `-v` to a command, which need not know of them."""
+    for short, name, loudness, text in (
+        ("-v", "--verbose", Loudness.VERBOSE, "Tell what was decided, and how long steps took."),
+        ("-q", "--quiet", Loudness.QUIET, "Say nothing beside the answer but errors."),
+    ):
+        command = option(
+            OTHER,
+            short,
+            name,
+            is_flag=True,
+            expose_value=False,
+            callback=_setting(loudness),
+            help=text,
+        )(command)
+    return command
+
+
+@contextmanager
+def step(what: str) -> Iterator[None]:
+    """Tell how long a step took, where every step is told."""
+    start = time.perf_counter()
+    yield
+    tell(f"{what}: {time.perf_counter() - start:.3f} s", Loudness.VERBOSE)
+
+
+def tell(message: str, loudness: Loudness = Loudness.USUAL) -> None:
+    """Say something on standard error; what data or file names bring with them cannot act."""
+    if _loudness.get() >= loudness:
+        click.echo("\n".join(map(visible, message.split("\n"))), err=True)
+
+
+def tell_aside(aside: Table, left_out: dict[str, Any], out: Path | None, source: str) -> None:
+    """Write the rows set aside to a file, and say how many and what they add up to."""
+    if not len(aside):
+        return
+    path = out or Path(f"{Path(source).name}.aside.csv")
+    aside.write(path)
+    sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
+    tell(f"{len(aside):,} rows set aside{sums}: listed in {path}")
+
+
+@contextmanager
+def shown_progress() -> Iterator[None]:
+    """Show a bar (rows, rate, time left) on a terminal where reading takes long."""
+    from rich.console import Console
+
+    console = Console(stderr=True)
+    if not console.is_terminal or _loudness.get() is Loudness.QUIET:
+        yield
+        return
+    from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = (
+        TextColumn("{task.fields[rows]:>14,} rows"),
+        BarColumn(),
+        TextColumn("{task.fields[rate]:>12,.0f} rows/s"),
+        TimeRemainingColumn(),
+    )
+    with Progress(*columns, console=console, transient=True) as bar:
+        task = bar.add_task("", total=1.0, rows=0, rate=0.0)
+
+        def follow(rows: int, share: float | None) -> None:
+            elapsed = bar.tasks[0].elapsed or 1e-9
+            bar.update(task, completed=share or 0.0, rows=rows, rate=rows / elapsed)
+
+        with watched(follow):
+            yield
