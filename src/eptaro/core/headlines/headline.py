@@ -2,38 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 import numpy as np
 
 from eptaro.core.dimension.recurring import RECURRING
-from eptaro.core.headlines.compared import compared
-from eptaro.core.headlines.recapped import recapped
-from eptaro.core.headlines.running import accumulated, carded, trailed
-from eptaro.core.headlines.spread_out import by_attribute, histogram_told, spread_told
 from eptaro.core.headlines.words import group_named
 from eptaro.core.questions.answer import Answered, InParts
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.accumulate import Accumulate
-from eptaro.core.verbs.card import Card
-from eptaro.core.verbs.compare.options import Compare
-from eptaro.core.verbs.recap import Recap
-from eptaro.core.verbs.rhythm import Rhythm
-from eptaro.core.verbs.spread import Histogram, Spread
-from eptaro.core.verbs.trail import Trail
 
 _MOST_PARTS = 4
-_TELLERS: dict[type[Question], Callable[[Table, Answered], str]] = {
-    Recap: recapped,
-    Accumulate: accumulated,
-    Trail: trailed,
-    Compare: compared,
-    Card: carded,
-    Rhythm: by_attribute,
-    Spread: spread_told,
-    Histogram: histogram_told,
-}
 
 
 def headline(table: Table) -> str:
@@ -67,10 +45,29 @@ def _in_parts(table: Table, answer: InParts) -> Iterator[str]:
 
 
 def _told(table: Table, answer: Answered) -> str:
+    """Return the sentences of one verb, whose module alone is imported."""
     asked = answer.question
     if getattr(asked, "every", None) == "entry":
         return f"One row for each of {len(table):,} transactions."
-    if isinstance(asked, Recap) and asked.per in RECURRING:
-        return by_attribute(table, answer)
-    teller = _TELLERS.get(type(asked))
-    return "" if teller is None else teller(table, answer)
+    match asked.verb:
+        case "recap" if getattr(asked, "per", None) in RECURRING:
+            from eptaro.core.headlines.spread_out import by_attribute as teller
+        case "recap":
+            from eptaro.core.headlines.recapped import recapped as teller
+        case "compare":
+            from eptaro.core.headlines.compared import compared as teller
+        case "accumulate":
+            from eptaro.core.headlines.running import accumulated as teller
+        case "trail":
+            from eptaro.core.headlines.running import trailed as teller
+        case "card":
+            from eptaro.core.headlines.running import carded as teller
+        case "rhythm":
+            from eptaro.core.headlines.spread_out import by_attribute as teller
+        case "spread":
+            from eptaro.core.headlines.spread_out import spread_told as teller
+        case "histogram":
+            from eptaro.core.headlines.spread_out import histogram_told as teller
+        case _:
+            return ""
+    return teller(table, answer)
