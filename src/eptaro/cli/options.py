@@ -6,13 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass, fields
 from functools import wraps
 from pathlib import Path
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal, TypeVar, get_args
 
 import click
 
 from eptaro.cli.help import CALENDAR, OUTPUT, PICTURES, option
 from eptaro.cli.told import loudness_options
 from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
+from eptaro.core.tables.outlets import ThemeName
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 FORMATS = ("table", "csv", "json", "object", "markdown")
@@ -82,6 +83,11 @@ class AnswerOptions(OutputOptions):
     all_columns: bool
     plot: Path | None
     kind: str | None
+    measure_drawn: str | None
+    title: str | None
+    unit: str
+    size: tuple[int, int]
+    theme: ThemeName
     prove: bool
 
     def __post_init__(self) -> None:
@@ -232,7 +238,53 @@ _PLOT = (
         "--kind",
         metavar="KIND",
         default=None,
-        help="With --plot: bars, lines, changes, steps, heat, sheet, ...",
+        help="With --plot: recaps as bars, lines, areas, dots or a sheet of days; windows as "
+        "lines, areas, dots; comparisons as bars, by group also as changes or steps; running "
+        "totals of days also as a sheet.",
+    ),
+    option(
+        PICTURES,
+        "--measure-drawn",
+        metavar="NAME",
+        default=None,
+        rare=True,
+        help="With --plot: this measure alone.",
+    ),
+    option(
+        PICTURES,
+        "--title",
+        metavar="TEXT",
+        default=None,
+        rare=True,
+        help="With --plot: a title in place of the headline.",
+    ),
+    option(
+        PICTURES,
+        "--unit",
+        metavar="TEXT",
+        default="",
+        rare=True,
+        help="With --plot: what the numbers are in.",
+    ),
+    option(
+        PICTURES,
+        "--size",
+        type=(int, int),
+        metavar="WIDTH HEIGHT",
+        default=(1280, 800),
+        show_default="1280 800",
+        rare=True,
+        help="With --plot: its size in dots.",
+    ),
+    option(
+        PICTURES,
+        "--theme",
+        type=click.Choice(get_args(ThemeName)),
+        metavar="THEME",
+        default="light",
+        show_default=True,
+        rare=True,
+        help="With --plot: light, dark or print.",
     ),
 )
 _PROVE = option(

@@ -1,8 +1,8 @@
-"""Bars: periods or values of an attribute, histograms, and comparisons with the prior period."""
+"""Bars that are no time alone: attributes, ranges of values, periods beside the prior ones."""
 
 from __future__ import annotations
 
-from pathlib import Path
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -10,156 +10,106 @@ import numpy as np
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.options import Compare
-from eptaro.core.verbs.recap import Recap
 from eptaro.core.verbs.spread import Histogram
-from eptaro.pictures.asked import asked_of, group_names
-from eptaro.pictures.groups import panels_of
-from eptaro.pictures.page import Page, marked, numbered
-from eptaro.pictures.style import ACCENT, COOL, INK, SOFT, WARM
-from eptaro.pictures.words import compact, thinned
-
-_LABELLED = 16  # bars that have room for their figure
-
-
-def draw_bars(table: Table, path: str | Path, name: str) -> Path:
-    """Draw one bar per period or attribute value; unfinished periods are hatched."""
-    key = key_of(table)
-    table = _parts_alone(table)
-    column = table.column(name)
-    labels = table.column(key).to_list()
-    span = f"{labels[0]} to {labels[-1]}" if len(set(labels)) > 1 else str(labels[0])
-    asked = None if table.answer is None else table.answer.question
-    of = asked.per if isinstance(asked, Recap) and key == "period" else key.replace("_", " ")
-    page = Page(table, f"{name} by {of}, {span}", _below(table, column))
-    for axes, part in panels_of(page, table, name):
-        _draw(axes, part, key, name)
-    return page.save(path)
+from eptaro.pictures.asked import asked_of, calendar_of, group_names
+from eptaro.pictures.groups import panels_of, parts_of
+from eptaro.pictures.page import MOST_PANELS, Page
+from eptaro.pictures.series import bar_edges, draw_bars
+from eptaro.pictures.timeaxis import Marks, set_marks, thinned_periods
+from eptaro.pictures.words import compact, elided, written
 
 
-def key_of(table: Table) -> str:
-    """Return the column that rows go by."""
-    if "period" in table:
-        return "period"
-    names = [c.name for c in table.columns if c.kind == "text" and c.name not in group_names(table)]
-    return names[0] if names else "from"
+def draw_attribute(table: Table, page: Page, measures: Sequence[str]) -> None:
+    """Draw one bar for each value of an attribute, such as each weekday."""
+    names = group_names(table)
+    keys = [c.name for c in table.columns if c.kind == "text" and c.name not in names]
+    key = keys[0] if keys else table.names[0]
+    shown = [f"{name}_per_day" if f"{name}_per_day" in table else name for name in measures]
+    what = [name.replace("_", " ") for name in shown]
+    by = f", by {' and '.join(names)}" if names else ""
+    page.say(f"{', '.join(what)}: each {key.replace('_', ' ')}{by}")
+    for axes, part, name in panels_of(page, table, shown):
+        _attribute(page, axes, part, key, name)
 
 
-def _below(table: Table, column: Column) -> str:
-    text = column.description
-    if "complete" in table and not all(table.column("complete").to_list()):
-        text += "; hatched: not a whole period inside the days that are known"
-    return text
-
-
-def _parts_alone(table: Table) -> Table:
-    """Return the rows without totals and subtotals, which would dwarf their parts."""
-    keep = np.ones(len(table), bool)
-    if "period" in table:
-        keep &= np.array([label != "total" for label in table.column("period").to_list()])
-    if "level" in table:
-        per = asked_of(table, Recap).per
-        keep &= np.array([level == per for level in table.column("level").to_list()])
-    return table if keep.all() else table.take(np.flatnonzero(keep))
-
-
-def _draw(axes: Any, part: Table, key: str, name: str) -> None:
+def _attribute(page: Page, axes: Any, part: Table, key: str, name: str) -> None:
     column = part.column(name)
-    values = column.numbers()
-    x = np.arange(len(values))
-    whole = np.ones(len(values), bool)
-    if "complete" in part:
-        whole = np.array(part.column("complete").to_list(), bool)
-    height = np.nan_to_num(values)
-    axes.bar(x[whole], height[whole], width=0.78, color=ACCENT)
-    axes.bar(
-        x[~whole],
-        height[~whole],
-        width=0.78,
-        facecolor=COOL,
-        edgecolor=ACCENT,
-        hatch="////",
-        lw=0.8,
-    )
-    blank = np.isnan(values)
-    axes.plot(x[blank], np.zeros(blank.sum()), "x", color=SOFT, ms=4, clip_on=False)
-    axes.axhline(0, color=SOFT, lw=0.8)
-    room = axes.get_position().width * 1280
     labels = [str(label) for label in part.column(key).to_list()]
-    places = thinned(labels, room)
-    marked(axes, places, [labels[i] for i in places], *bar_edges(len(labels)))
-    numbered(axes, column)
-    if len(values) <= _LABELLED and room / len(values) > 50:
-        for at, value in zip(x[~blank], values[~blank], strict=True):
-            axes.annotate(
-                compact(value, column),
-                (at, value),
-                ha="center",
-                size=8.5,
-                color=INK,
-                va="bottom" if value >= 0 else "top",
-                xytext=(0, 3 if value >= 0 else -3),
-                textcoords="offset points",
-            )
-        axes.margins(y=0.12)
+    tips = [
+        f"{word}: {written(column, v)}" for word, v in zip(labels, column.numbers(), strict=True)
+    ]
+    draw_bars(page, axes, column, tips)
+    room = page.dots(axes)[0]
+    if max(map(len, labels)) * 6.6 + 10 > room / len(labels) and len(labels) <= 12:
+        labels = [elided(word, max(int(room / len(labels) / 6.8), 3)) for word in labels]
+    words = Marks([float(at) for at in range(len(labels))], labels)
+    set_marks(page, axes, words, *bar_edges(len(labels)))
 
 
-def bar_edges(count: int) -> tuple[float, float]:
-    """Return where an axis of bars begins and ends; few bars do not fill it."""
-    spare = max(5 - count, 0) / 2
-    return -0.6 - spare, count - 0.4 + spare
-
-
-def draw_against(table: Table, path: str | Path, name: str) -> Path:
+def draw_against(table: Table, page: Page, measures: Sequence[str]) -> None:
     """Draw each period's value as a bar, the prior one's as a mark across it."""
-    column = table.column(name)
-    asked = asked_of(table, Compare)
+    asked, theme = asked_of(table, Compare), page.theme
     of = asked.before if asked.against else f"against {asked.before} before"
-    labels = table.column("period").to_list()
-    page = Page(
-        table,
-        f"{name} per {asked.per}, {of}, {labels[0]} to {labels[-1]}",
-        "bar: current side; mark: prior side, in the colour of the change; hatched: not comparable",
+    by = group_names(table)
+    each = f", by {' and '.join(by)}" if by else ""
+    page.say(f"{', '.join(measures)}: each {asked.per} {of}{each}")
+    page.legend(
+        ("bar", theme.accent, "the period"),
+        ("line", theme.ink, "the prior one, where it was lower"),
+        ("line", theme.warm, "the prior one, where it was higher"),
+        ("hatched", theme.accent, "not comparable"),
     )
-    for axes, part in panels_of(page, table, name):
-        now, prior = part.column(name).numbers(), part.column(f"{name}_prior").numbers()
-        comparable = np.array(part.column("comparable").to_list(), bool)
-        x = np.arange(len(now))
-        axes.bar(x[comparable], np.nan_to_num(now)[comparable], width=0.7, color=ACCENT)
-        axes.bar(
-            x[~comparable],
-            np.nan_to_num(now)[~comparable],
-            width=0.7,
-            facecolor=COOL,
-            edgecolor=ACCENT,
-            hatch="////",
-            lw=0.8,
+    for axes, part, name in panels_of(page, table, measures):
+        _against(page, axes, part, asked.per, name)
+
+
+def _against(page: Page, axes: Any, part: Table, per: str, name: str) -> None:
+    column, theme = part.column(name), page.theme
+    now, prior = column.numbers(), part.column(f"{name}_prior").numbers()
+    fair = np.array(part.column("comparable").to_list(), bool)
+    labels = [str(label) for label in part.column("period").to_list()]
+    sides = [part.column(n).to_list() for n in ("first", "last", "prior_first", "prior_last")]
+    for at, (value, before) in enumerate(zip(now, prior, strict=True)):
+        style = {"color": theme.accent}
+        if not fair[at]:
+            style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
+        (bar,) = axes.bar(
+            [at], [np.nan_to_num(value)], width=0.7, lw=0 if fair[at] else 0.8, **style
         )
-        for at, value, mine, fair in zip(x, prior, now, comparable, strict=True):
-            if value == value:
-                colour = SOFT if not fair else WARM if mine < value else INK
-                axes.plot([at - 0.42, at + 0.42], [value, value], color=colour, lw=2.2)
-        axes.axhline(0, color=SOFT, lw=0.8)
-        own = [str(label) for label in part.column("period").to_list()]
-        places = thinned(own, axes.get_position().width * 1280)
-        marked(axes, places, [own[i] for i in places], *bar_edges(len(own)))
-        numbered(axes, column)
-    return page.save(path)
+        page.tip(bar, f"{labels[at]}, {sides[0][at]} to {sides[1][at]}: {written(column, value)}")
+        if before == before:
+            colour = theme.soft if not fair[at] else theme.warm if value < before else theme.ink
+            (mark,) = axes.plot([at - 0.42, at + 0.42], [before, before], color=colour, lw=2.4)
+            page.tip(mark, f"{sides[2][at]} to {sides[3][at]}: {written(column, before)}")
+    axes.axhline(0, color=theme.soft, lw=0.8)
+    first = part.column("first").data.astype(np.int64)
+    marks = thinned_periods(calendar_of(part), per, first, labels, page.dots(axes)[0])
+    set_marks(page, axes, marks, *bar_edges(len(labels)))
+    page.numbered(axes, column)
+    axes.margins(y=0.06)
 
 
-def draw_histogram(table: Table, path: str | Path, name: str) -> Path:
+def draw_histogram(table: Table, page: Page, measures: Sequence[str]) -> None:
     """Draw how many values lie in each range."""
-    measured = asked_of(table, Histogram).column
-    page = Page(
-        table,
-        f"How {measured} is distributed, in ranges of {compact(table['to'][0] - table['from'][0])}",
-        "share of each panel's values" if len(table.names) > 4 else "number of values",
-    )
+    asked = asked_of(table, Histogram)
+    width = compact(float(table["to"][0] - table["from"][0]))
     keys = table.names[: table.names.index("from")]
     what = "share" if keys else "entries"
-    for axes, part in panels_of(page, table, None, by=keys):
-        first, width = part["from"], part["to"] - part["from"]
+    said = "share of each panel's values" if keys else "number of values"
+    page.say(f"{said} of {asked.column} in ranges of {width}")
+    parts = parts_of(table, None, keys)
+    if len(parts) > MOST_PANELS:
+        page.note(f"the {MOST_PANELS} first of {len(parts)} are drawn")
+        parts = parts[:MOST_PANELS]
+    made = page.panels([title for title, _ in parts])
+    for axes, (_, part) in zip(made, parts, strict=True):
+        first, last = part["from"], part["to"]
         column = part.column(what)
-        axes.bar(first, column.numbers(), width=width * 0.94, align="edge", color=ACCENT)
-        numbered(axes, column)
-        numbered(axes, Column.of("", "float", [0.0]), "x")
-    return page.save(path)
+        for a, b, value in zip(first, last, column.numbers(), strict=True):
+            (bar,) = axes.bar(
+                [a], [value], width=(b - a) * 0.94, align="edge", color=page.theme.accent
+            )
+            page.tip(bar, f"{compact(a)} to below {compact(b)}: {written(column, value)}")
+        page.numbered(axes, column)
+        page.numbered(axes, Column.of("", "float", [0.0]), "x")
+        axes.set_xlim(float(first.min()), float(last.max()))

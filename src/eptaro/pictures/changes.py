@@ -1,141 +1,205 @@
-"""Changes by group: diverging bars, and the steps from the prior value to the current one."""
+"""Changes by group: bars to both sides, and the steps from the prior value to the current one."""
 
 from __future__ import annotations
 
-from pathlib import Path
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 from eptaro.pictures.asked import group_names
-from eptaro.pictures.groups import titled
-from eptaro.pictures.page import Page, numbered
-from eptaro.pictures.style import ACCENT, EARLIER, INK, SOFT, WARM
-from eptaro.pictures.words import elided, written
+from eptaro.pictures.groups import named
+from eptaro.pictures.page import Page
+from eptaro.pictures.words import elided, signed, written
 
-_MOST = 30
-
-
-def _changes(table: Table, name: str) -> tuple[list[str], np.ndarray, np.ndarray, np.ndarray]:
-    """Return the groups of the last period, and their values, prior values and changes."""
-    names = group_names(table)
-    if not names:
-        raise QuestionError("changes by group need groups; name a column in by")
-    last = table.column("period").to_list()[-1] if "calendar" not in names else None
-    periods = table.column("period").to_list()
-    mine = np.flatnonzero([last is None or period == last for period in periods])
-    keys = [*zip(*(table.column(n).to_list() for n in names), strict=True)]
-    if "calendar" in names and len(mine) != len(set(keys)):
-        raise QuestionError("changes by group take one period each; ask with to_date=True")
-    part = table.take(mine)
-    columns = [part.column(n).numbers() for n in (name, f"{name}_prior", f"{name}_change")]
-    return [titled(keys[i]) for i in mine], columns[0], columns[1], columns[2]
+_MOST, _STEPS = 30, 15
 
 
-def _headed(table: Table, name: str, change: np.ndarray, now: np.ndarray) -> tuple[str, str]:
-    """Return a title that states the whole change, and the spans below it."""
+@dataclass(frozen=True)
+class Changes:
+    """The groups of the last period, and a measure's values, prior values and changes."""
+
+    words: list[str]
+    now: np.ndarray
+    prior: np.ndarray
+    change: np.ndarray
+
+    @classmethod
+    def of(cls, table: Table, name: str) -> Changes:
+        """Return the changes of one measure; raises `QuestionError` where there are no groups."""
+        names = group_names(table)
+        if not names:
+            raise QuestionError("changes by group need groups; name a column in by")
+        periods = table.column("period").to_list()
+        last = periods[-1] if "calendar" not in names else None
+        mine = np.flatnonzero([last is None or period == last for period in periods])
+        keys = [*zip(*(table.column(n).to_list() for n in names), strict=True)]
+        if "calendar" in names and len(mine) != len(set(keys)):
+            raise QuestionError("changes by group take one period each; ask with to_date=True")
+        part = table.take(mine)
+        columns = [part.column(n).numbers() for n in (name, f"{name}_prior", f"{name}_change")]
+        return cls([named(keys[i]) for i in mine], *columns)
+
+    def tip(self, at: int, column: Any) -> str:
+        """Return what a group's mark says when it is pointed at."""
+        now, prior = written(column, self.now[at]), written(column, self.prior[at])
+        return f"{self.words[at]}: {prior} before, {now} now, {signed(column, self.change[at])}"
+
+
+def _spans(table: Table, change: np.ndarray) -> str:
+    """Return the days that are set against each other."""
     row = {c.name: c.to_list()[-1] for c in table.columns}
-    column = table.column(name)
-    whole = np.nansum(change)
-    before = np.nansum(now) - whole
-    ratio = f" ({whole / abs(before):+.1%})" if before else ""
-    several = len(set(table.column("first").to_list())) > 1 and "calendar" in table
-    said = f"{row['period']} against {row['prior_period']}"
-    if several:
-        said = "each in its own period"
-    title = f"{name}, {said}: {'up' if whole >= 0 else 'down'} {written(column, abs(whole))}{ratio}"
-    spans = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
     blank = int(np.isnan(change).sum())
     more = f"; {blank} groups are not comparable" if blank else ""
-    return title, (spans if not several else "to date, each against its own counterpart") + more
+    if len(set(table.column("first").to_list())) > 1 and "calendar" in table:
+        return f"to date, each in its own period against its own counterpart{more}"
+    return (
+        f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}{more}"
+    )
 
 
-def draw_changes(table: Table, path: str | Path, name: str) -> Path:
+def draw_changes(table: Table, page: Page, measures: Sequence[str]) -> None:
     """Draw each group's change as a bar to the left or right, the largest gain on top."""
-    words, now, _, change = _changes(table, name)
-    title, below = _headed(table, name, change, now)
-    page = Page(table, title, below)
-    order = [i for i in np.argsort(change, kind="stable") if change[i] == change[i]]
+    found = [Changes.of(table, name) for name in measures]
+    lead = found[0]
+    page.say(f"changes of {', '.join(measures)}, {_spans(table, lead.change)}")
+    page.legend(("bar", page.theme.accent, "up"), ("bar", page.theme.warm, "down"))
+    order = np.argsort(np.nan_to_num(lead.change), kind="stable")
+    order = np.array([i for i in order if lead.change[i] == lead.change[i]], int)
     if len(order) > _MOST:
         page.note(f"the {_MOST} largest changes of {len(order)} groups are drawn")
-        largest = set(np.argsort(-np.abs(np.nan_to_num(change)), kind="stable")[:_MOST].tolist())
-        order = [i for i in order if i in largest]
-    axes = page.axes(left=0.21)
+        largest = np.argsort(-np.abs(np.nan_to_num(lead.change)), kind="stable")[:_MOST]
+        order = order[np.isin(order, largest)]
+    letters = 26 if len(measures) == 1 or page.width >= 1100 else 16
+    longest = max((len(elided(lead.words[i], letters)) for i in order), default=1)
+    left = min(longest * 7.4 + 46, page.width * 0.3)
+    if len(measures) == 1:
+        panels = [page.axes(left=left)]
+    else:
+        titles = [name.replace("_", " ") for name in measures]
+        panels = page.panels(titles, same_scale=False, across=len(measures), left=left)
+    for axes, name, one in zip(panels, measures, found, strict=True):
+        _sideways(page, axes, table.column(name), one, order, letters)
+
+
+def _sideways(
+    page: Page, axes: Any, column: Any, found: Changes, order: np.ndarray, letters: int
+) -> None:
+    theme = page.theme
     axes.grid(visible=False)
-    axes.grid(axis="x", color="#e3dfd6", lw=0.8)
-    y, values = np.arange(len(order)), change[order]
-    axes.barh(y, values, color=np.where(values < 0, WARM, ACCENT), height=0.72)
-    axes.axvline(0, color=SOFT, lw=1)
-    column = table.column(name)
-    for at, value in zip(y, values, strict=True):
+    axes.grid(axis="x", color=theme.faint, lw=0.8)
+    values = found.change[order]
+    for y, (at, value) in enumerate(zip(order.tolist(), values.tolist(), strict=True)):
+        if value != value:
+            continue
+        (bar,) = axes.barh(
+            [y], [value], color=theme.warm if value < 0 else theme.accent, height=0.72
+        )
+        page.tip(bar, found.tip(at, column))
         axes.annotate(
-            written(column, value),
-            (value, at),
+            signed(column, value),
+            (value, y),
             va="center",
             size=9,
-            color=INK,
+            color=theme.ink,
             ha="left" if value >= 0 else "right",
             xytext=(5 if value >= 0 else -5, 0),
             textcoords="offset points",
         )
-    axes.set_yticks(y, [elided(words[i]) for i in order])
-    axes.margins(x=0.16)
+    axes.axvline(0, color=theme.soft, lw=1)
+    axes.set_yticks(range(len(order)), [elided(found.words[i], letters) for i in order])
     axes.set_ylim(-0.6, max(len(order), 3) - 0.4)
-    numbered(axes, column, "x")
-    return page.save(path)
+    page.numbered(axes, column, "x")
+    low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
+    room = max((len(signed(column, value)) for value in values), default=1) * 7.2 + 12
+    wide = max(page.dots(axes)[0] - 2 * room, 30)
+    per_dot = ((high - low) or 1.0) / wide
+    axes.set_xlim(low - room * per_dot, high + room * per_dot)
 
 
-def draw_steps(table: Table, path: str | Path, name: str) -> Path:
+def draw_steps(table: Table, page: Page, measures: Sequence[str]) -> None:
     """Draw the way from the prior value of all groups to the current one, group by group."""
-    words, now, prior, change = _changes(table, name)
-    title, below = _headed(table, name, change, now)
-    page = Page(table, title, below)
+    name = measures[0]
+    found, theme, column = Changes.of(table, name), page.theme, table.column(name)
+    page.say(f"{name}, from the prior value to the current one, {_spans(table, found.change)}")
+    page.legend(
+        ("bar", theme.earlier[0], "the whole, before and now"),
+        ("bar", theme.accent, "up"),
+        ("bar", theme.warm, "down"),
+    )
+    if len(measures) > 1:
+        page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
+    change = found.change
     fair = ~np.isnan(change)
     order = [i for i in np.argsort(-np.abs(np.nan_to_num(change)), kind="stable") if fair[i]]
-    steps = [(elided(words[i], 18), change[i]) for i in order[: _MOST // 2]]
-    rest = sum(change[i] for i in order[_MOST // 2 :])
-    if len(order) > _MOST // 2:
-        steps.append((f"{len(order) - _MOST // 2} others", rest))
-    start, stop = float(prior[fair].sum()), float(now[fair].sum())
-    axes, column = page.axes(bottom=0.24), table.column(name)
-    axes.bar([0], [start], color=EARLIER[1], width=0.7)
-    level = start
-    for at, (_, value) in enumerate(steps, 1):
-        axes.bar([at], [value], bottom=[level], color=WARM if value < 0 else ACCENT, width=0.7)
-        axes.plot([at - 1.35, at + 0.35], [level, level], color=SOFT, lw=0.8)
-        level += value
-        axes.annotate(
-            written(column, value),
-            (at, max(level, level - value)),
-            ha="center",
-            size=8,
-            color=INK,
-            xytext=(0, 4),
-            textcoords="offset points",
-        )
-    axes.bar([len(steps) + 1], [stop], color=EARLIER[1], width=0.7)
+    steps = [
+        (elided(found.words[i], 18), float(change[i]), found.tip(i, column)) for i in order[:_STEPS]
+    ]
+    if len(order) > _STEPS:
+        rest, others = float(sum(change[i] for i in order[_STEPS:])), len(order) - _STEPS
+        steps.append((f"{others} others", rest, f"{others} others: {signed(column, rest)}"))
+    start, stop = float(found.prior[fair].sum()), float(found.now[fair].sum())
+    axes = page.axes(bottom=150)
     row = {c.name: c.to_list()[-1] for c in table.columns}
     ends = ["before", "now"]
     if "calendar" not in table:
         ends = [str(row["prior_period"]), str(row["period"])]
-    labels = [ends[0], *(word for word, _ in steps), ends[1]]
-    axes.set_xticks(range(len(labels)), labels, rotation=32, ha="right", rotation_mode="anchor")
-    heights = [start, stop, *(start + np.cumsum([value for _, value in steps]))]
-    spread = max(heights) - min(heights)
-    if min(heights) > 0 and spread < 0.5 * max(heights):
-        axes.set_ylim(max(min(heights) - 1.2 * spread, 0), max(heights) + 0.15 * spread)
-        page.note("the scale does not begin at 0")
-    for at, value in ((0, start), (len(labels) - 1, stop)):
-        axes.annotate(
-            written(column, value),
-            (at, value),
-            ha="center",
-            size=9,
-            color=INK,
-            weight="bold",
-            xytext=(0, 4),
-            textcoords="offset points",
+    levels = start + np.cumsum([0.0, *(value for _, value, _ in steps)])
+    bottom = _begin(axes, page, column, [start, stop, *levels])
+    for at, value, label in ((0, start, ends[0]), (len(steps) + 1, stop, ends[1])):
+        (bar,) = axes.bar(
+            [at], [value - bottom], bottom=[bottom], color=theme.earlier[0], width=0.7
         )
-    numbered(axes, column)
-    return page.save(path)
+        page.tip(bar, f"{label}: {written(column, value)}")
+        _above(axes, at, value, written(column, value), theme.ink, bold=True)
+    for at, (_, value, tip) in enumerate(steps, 1):
+        level = levels[at - 1]
+        colour = theme.warm if value < 0 else theme.accent
+        (bar,) = axes.bar([at], [value], bottom=[level], color=colour, width=0.7)
+        page.tip(bar, tip)
+        axes.plot([at - 1.35, at + 0.35], [level, level], color=theme.soft, lw=0.8)
+        _above(axes, at, max(level, level + value), signed(column, value), theme.ink, bold=False)
+    labels = [ends[0], *(word for word, _, _ in steps), ends[1]]
+    axes.set_xticks(range(len(labels)), labels, rotation=32, ha="right", rotation_mode="anchor")
+    page.numbered(axes, column)
+
+
+def _above(axes: Any, at: float, y: float, text: str, colour: str, *, bold: bool) -> None:
+    axes.annotate(
+        text,
+        (at, y),
+        ha="center",
+        size=9 if bold else 8,
+        color=colour,
+        weight="bold" if bold else "normal",
+        xytext=(0, 4),
+        textcoords="offset points",
+    )
+
+
+def _begin(axes: Any, page: Page, column: Any, heights: Sequence[float]) -> float:
+    """Return where the scale begins: at 0, or above it, and then the axis is drawn as broken."""
+    low, high = min(heights), max(heights)
+    spread = high - low
+    if low <= 0 or spread >= 0.5 * high:
+        low, high = min(low, 0.0), max(high, 0.0)
+        spread = (high - low) or 1.0
+        axes.set_ylim(low - 0.06 * spread, high + 0.1 * spread)
+        return 0.0
+    bottom = max(low - 1.2 * max(spread, 0.02 * high), 0.0)
+    axes.set_ylim(bottom, high + 0.18 * max(spread, 0.02 * high))
+    if bottom > 0:
+        for x in (-0.008, 0.004):
+            axes.plot(
+                [x, x + 0.012],
+                [-0.012, 0.02],
+                transform=axes.transAxes,
+                color=page.theme.ink,
+                lw=1.6,
+                clip_on=False,
+            )
+        page.note(f"the scale is broken: it begins at {written(column, bottom)}, not at 0")
+    return bottom

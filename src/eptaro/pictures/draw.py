@@ -1,10 +1,11 @@
-"""Which picture suits which table."""
+"""Which picture suits which table, and the picture of one."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from pathlib import Path
+from collections.abc import Callable, Sequence
+from functools import partial
 
+from eptaro.core.tables.column import NO_NUMBERS
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.accumulate import Accumulate
 from eptaro.core.verbs.compare.options import Compare
@@ -14,18 +15,21 @@ from eptaro.core.verbs.spread import Histogram, Spread
 from eptaro.core.verbs.trail import Trail
 from eptaro.errors import QuestionError, unknown
 from eptaro.pictures.asked import group_names
-from eptaro.pictures.bars import draw_against, draw_bars, draw_histogram
+from eptaro.pictures.bars import draw_against, draw_attribute, draw_histogram
 from eptaro.pictures.boxes import draw_boxes
 from eptaro.pictures.changes import draw_changes, draw_steps
-from eptaro.pictures.lines import draw_day_by_day, draw_to_date, draw_trailing
+from eptaro.pictures.page import Page
+from eptaro.pictures.series import Form, draw_periods, draw_trailing
 from eptaro.pictures.shaded import draw_heat, draw_sheet
-from eptaro.pictures.style import check_ending
+from eptaro.pictures.theme import Look
+from eptaro.pictures.todate import draw_day_by_day, draw_to_date
 
-Drawer = Callable[[Table, str | Path, str], Path]
-
-
+Drawer = Callable[[Table, Page, Sequence[str]], None]
 Kinds = dict[str, Drawer]
-_OF_ANY: Kinds = {"bars": draw_bars, "heat": draw_heat}  # what asks nothing of the verb
+
+_MOST_MEASURES = 4
+_FORMS: tuple[Form, ...] = ("bars", "lines", "areas", "dots")
+_OF_ANY: Kinds = {"bars": draw_attribute, "heat": draw_heat}  # what asks nothing of the verb
 
 
 def kinds_of(table: Table) -> Kinds:
@@ -36,16 +40,18 @@ def kinds_of(table: Table) -> Kinds:
     match table.answer.question:
         case Recap(wide=True):
             return {}
-        case Recap(per=per):
+        case Recap(per=per) if "period" in table:
             sheet: Kinds = {"sheet": draw_sheet} if per == "day" and not groups else {}
-            return {"bars": draw_bars} | sheet
+            return {form: partial(draw_periods, form=form) for form in _FORMS} | sheet
+        case Recap():
+            return {"bars": draw_attribute}
         case Rhythm(across=across):
-            return {"heat": draw_heat} if across else {"bars": draw_bars}
+            return {"heat": draw_heat} if across else {"bars": draw_attribute}
         case Accumulate():
             days: Kinds = {"sheet": draw_sheet} if "date" in table and not groups else {}
             return {"lines": draw_to_date} | days
         case Trail():
-            return {"lines": draw_trailing}
+            return {form: partial(draw_trailing, form=form) for form in _FORMS[1:]}
         case Compare() as asked:
             return _of_comparison(table, asked)
         case Spread():
@@ -70,19 +76,37 @@ def _of_comparison(table: Table, asked: Compare) -> Kinds:
     return changes | bars if one else bars | changes
 
 
-def draw(table: Table, path: str | Path, kind: str | None, measure: str | None) -> Path:
-    """Draw a table, by default as the picture that suits its verb best.
+def drawn(table: Table, look: Look) -> Page:
+    """Return the picture of a table, by default of the kind that suits its verb best.
 
     Raises `QuestionError` for one that cannot be drawn, or not as the kind asked for.
     """
-    check_ending(path)
     kinds = kinds_of(table)
     if not kinds or table.answer is None:
         raise QuestionError("this table has no picture; periods, days and groups have")
-    if kind is not None and kind not in kinds:
-        raise QuestionError(unknown("kind of picture for this table", kind, kinds))
-    measures = table.answer.measures
-    if measure is not None and measure not in measures:
-        raise QuestionError(unknown("measure", measure, measures))
-    drawer = kinds[kind] if kind else next(iter(kinds.values()))
-    return drawer(table, path, measure or measures[0])
+    if look.kind is not None and look.kind not in kinds:
+        raise QuestionError(unknown("kind of picture for this table", look.kind, kinds))
+    measures = _measures(table, look.measure)
+    drawer = kinds[look.kind] if look.kind else next(iter(kinds.values()))
+    page = Page(table, look)
+    drawer(table, page, measures)
+    page.finish()
+    return page
+
+
+def _measures(table: Table, named: str | None) -> list[str]:
+    """Return the measures to draw: the one that is named, or all that are numbers."""
+    assert table.answer is not None
+    known = table.answer.measures
+    if named is not None and named not in known:
+        raise QuestionError(unknown("measure", named, known))
+    found = [named] if named is not None else list(known)
+    numbers = [name for name in found if not _is_text(table, name)]
+    if not numbers:
+        raise QuestionError(f"{', '.join(found)}: only numbers can be drawn")
+    return numbers[:_MOST_MEASURES]
+
+
+def _is_text(table: Table, name: str) -> bool:
+    columns = [c for c in (name, f"{name}_to_date", f"{name}_trailing") if c in table]
+    return any(table.column(column).kind in NO_NUMBERS for column in columns)

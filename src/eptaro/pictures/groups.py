@@ -1,8 +1,9 @@
-"""The groups of a table, each a panel of its own."""
+"""The groups of a table: panels of their own, or lines of one chart, the largest in colour."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,15 @@ import numpy as np
 from eptaro.core.tables.table import Table
 from eptaro.pictures.asked import group_names
 from eptaro.pictures.page import MOST_PANELS, Page
+
+
+@dataclass(frozen=True)
+class Group:
+    """One group of a table: its name, its rows, and the colour that it has, None for pale."""
+
+    name: str
+    rows: Table
+    colour: str | None
 
 
 def parts_of(
@@ -24,34 +34,85 @@ def parts_of(
     keys: dict[tuple[Any, ...], list[int]] = {}
     for row, key in enumerate(zip(*(table.column(n).to_list() for n in names), strict=True)):
         keys.setdefault(key, []).append(row)
-    parts = [(titled(key), table.take(np.array(rows))) for key, rows in keys.items()]
+    parts = [(named(key), table.take(np.array(rows))) for key, rows in keys.items()]
     if name is None:
         return parts
     size = [np.nansum(np.abs(part.column(name).numbers())) for _, part in parts]
     return [parts[i] for i in np.argsort(-np.array(size), kind="stable")]
 
 
-def titled(key: tuple[Any, ...]) -> str:
+def named(key: tuple[Any, ...]) -> str:
     """Return a group's name; the blank one is told as such."""
     return ", ".join("(blank)" if word is None else str(word) for word in key)
+
+
+def groups_of(page: Page, table: Table, name: str) -> list[Group]:
+    """Return the groups of one chart, the largest first and in colour, the others pale."""
+    colours = page.theme.lines
+    parts = parts_of(table, name)
+    if len(parts) > len(colours) + 1:
+        page.note(f"the {len(colours)} largest of {len(parts)} groups in colour, the others pale")
+    else:
+        colours = (*colours, page.theme.ink)
+    return [
+        Group(title, part, colours[at] if at < len(colours) else None)
+        for at, (title, part) in enumerate(parts)
+    ]
 
 
 def panels_of(
     page: Page,
     table: Table,
-    name: str | None,
+    measures: Sequence[str],
     *,
+    ending: str = "",
     same_scale: bool = True,
-    by: Sequence[str] | None = None,
-) -> Iterator[tuple[Any, Table]]:
-    """Yield axes and rows of each group; of many, those with most of a column, or the first."""
-    parts = parts_of(table, name, by)
+    right: float = 12,
+) -> Iterator[tuple[Any, Table, str]]:
+    """Yield axes, rows and a measure: a panel for each group and measure, the largest group first.
+
+    `ending` makes the name of the column drawn from that of a measure. Of too many panels the
+    first measure is drawn, and of too many groups the largest; the small print says so. Panels
+    have scales of their own where measures differ, or one scale would flatten most of them.
+    """
+    parts = parts_of(table, f"{measures[0]}{ending}")
+    if len(parts) == 1:
+        titles = [name.replace("_", " ") if len(measures) > 1 else "" for name in measures]
+        made = page.panels(titles, same_scale=False, across=1, right=right)
+        yield from ((axes, parts[0][1], name) for axes, name in zip(made, measures, strict=True))
+        return
+    if len(parts) * len(measures) > MOST_PANELS and len(measures) > 1:
+        page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
+        measures = measures[:1]
     if len(parts) > MOST_PANELS:
-        which = "first" if name is None else "largest"
-        page.note(f"the {MOST_PANELS} {which} of {len(parts)} groups are drawn")
+        page.note(f"the {MOST_PANELS} largest of {len(parts)} groups are drawn")
         parts = parts[:MOST_PANELS]
-    axes = page.panels([title for title, _ in parts], same_scale=same_scale)
-    if len(parts) > 1 and not same_scale:
-        page.note("each panel has a scale of its own")
-    for one, (_, part) in zip(axes, parts, strict=True):
-        yield one, part
+    else:
+        page.note("the largest group first")
+    alone = len(measures) == 1
+    same_scale = same_scale and alone and not _flattened(parts, f"{measures[0]}{ending}")
+    titles = [
+        title if alone else f"{title}: {name.replace('_', ' ')}"
+        for title, _ in parts
+        for name in measures
+    ]
+    made = page.panels(
+        titles,
+        same_scale=same_scale,
+        across=None if alone else len(measures) * _beside(parts, measures),
+    )
+    page.note("one scale for all" if same_scale else "each panel has a scale of its own")
+    pairs = [(part, name) for _, part in parts for name in measures]
+    for axes, (part, name) in zip(made, pairs, strict=True):
+        yield axes, part, name
+
+
+def _beside(parts: Sequence[tuple[str, Table]], measures: Sequence[str]) -> int:
+    """Return how many groups stand side by side, so that measures stay in their columns."""
+    return 2 if len(parts) > 4 and len(measures) == 2 else 1
+
+
+def _flattened(parts: Sequence[tuple[str, Table]], name: str) -> bool:
+    """Return whether half of the panels would use less than an eighth of a common scale."""
+    tops = [np.nanmax(np.abs(part.column(name).numbers()), initial=0.0) for _, part in parts]
+    return len(tops) > 1 and float(np.median(tops)) < max(tops) / 8

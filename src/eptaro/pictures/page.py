@@ -1,110 +1,240 @@
-"""The page of a picture: what it finds as its title, what it shows below, and the footer."""
+"""The page of a picture: the finding as its title, what it shows below, small print at the foot."""
 
 from __future__ import annotations
 
-import math
 import textwrap
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from eptaro.core.headlines.headline import headline
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.pictures.style import FAINT, INK, PAPER, SOFT, new_figure, save
+from eptaro.pictures.svg import as_png, as_svg, save
+from eptaro.pictures.theme import Look, Theme, new_figure
 from eptaro.pictures.words import compact, elided
 
-LEFT, RIGHT, BOTTOM, TOP = 0.075, 0.965, 0.12, 0.85
 MOST_PANELS = 24
+_EDGE, _FOOT = 34, 66  # dots at the sides, and below the axes
+_TITLE, _BELOW, _SMALL = 14.0, 10.0, 8.5  # points
+_LETTER = 0.88  # dots of a letter's width for each point of its size
 _ACROSS = ((1, 1), (4, 2), (9, 3), (16, 4), (MOST_PANELS, 6))  # panels in a row
-_TITLE, _TITLE_WIDTH, _WIDE = 17, 104, 195
 
 
 class Page:
-    """One picture: a title that states the finding, a line on what is shown, a footer."""
+    """One picture: its parts are placed in dots, from the bottom left."""
 
-    def __init__(self, table: Table, title: str, below: str) -> None:
-        self.figure = new_figure()
-        self._footer = table.footer()
-        size = min(_TITLE, _TITLE * _TITLE_WIDTH / max(len(title), 1))
-        self.figure.text(
-            0.03, 0.945, elided(title, 190), size=max(size, 9.5), weight="bold", color=INK
-        )
-        self.figure.text(0.03, 0.908, elided(below, 170), size=10.5, color=SOFT)
+    def __init__(self, table: Table, look: Look) -> None:
+        self.theme: Theme = look.colours
+        self.width, self.height = look.size
+        self.figure = new_figure(look.size, self.theme.paper)
+        self.tips: dict[str, list[str]] = {}
+        self._notes: list[str] = []
+        self._table, self._look = table, look
+        self._below = ""
+        self._top = self.height - 22.0
+        self._write_title(look.title or headline(table, look.measure))
+
+    # ---- words ------------------------------------------------------------------
+
+    def _fits(self, points: float, *, room: float | None = None) -> int:
+        """Return how many letters of a size fit in a line."""
+        free = self.width - 2 * _EDGE if room is None else room
+        return max(int(free / (points * _LETTER)), 8)
+
+    def text(self, x: float, y: float, text: str, **style: Any) -> Any:
+        """Write a text at a place in dots."""
+        return self.figure.text(x / self.width, y / self.height, text, **style)
+
+    def _write_title(self, said: str) -> None:
+        """Write as many whole sentences as two lines hold, or the first one shortened."""
+        size = _TITLE if self.width >= 900 else 12.0
+        letters = self._fits(size * 0.9)
+        most = 2 if self.width >= 900 else 3
+        sentences = [part for part in said.replace(". ", ".\n").split("\n") if part]
+        kept = sentences[:1]
+        for one in sentences[1:]:
+            if len(textwrap.wrap(" ".join([*kept, one]), letters)) > most:
+                break
+            kept.append(one)
+        for line in textwrap.wrap(" ".join(kept), letters, max_lines=most, placeholder=" …"):
+            self._top -= size * 1.62
+            self.text(_EDGE, self._top, line, size=size, weight="bold", color=self.theme.ink)
+
+    def say(self, text: str) -> None:
+        """Write what the picture shows, below its title."""
+        unit = f", in {self._look.unit}" if self._look.unit else ""
+        self._top -= 4
+        for line in textwrap.wrap(text + unit, self._fits(_BELOW * 0.86))[:2]:
+            self._top -= _BELOW * 1.75
+            self.text(_EDGE, self._top, line, size=_BELOW, color=self.theme.soft)
+
+    def legend(self, *entries: tuple[str, str, str]) -> None:
+        """Write what marks stand for: how they are drawn, their colour, and words.
+
+        They are drawn as a `bar`, a `hatched` bar, a `line` or a `dot`.
+        """
+        from matplotlib.lines import Line2D
+        from matplotlib.patches import Rectangle
+
+        self._top -= 21
+        x, y = float(_EDGE), self._top
+        for form, colour, words in entries:
+            width = len(words) * _SMALL * 0.86 + 44
+            if x + width > self.width - _EDGE and x > _EDGE:
+                x, y = float(_EDGE), y - 17
+                self._top = y
+            box = (x / self.width, (y + 1) / self.height)
+            if form in ("bar", "hatched"):
+                hatched = form == "hatched"
+                swatch: Any = Rectangle(
+                    box,
+                    16 / self.width,
+                    9 / self.height,
+                    facecolor=self.theme.cool if hatched else colour,
+                    edgecolor=colour,
+                    hatch="////" if hatched else None,
+                    lw=0.6,
+                )
+            else:
+                middle = box[1] + 4.5 / self.height
+                ends = [box[0], box[0] + 18 / self.width]
+                line = form != "dot"
+                swatch = Line2D(
+                    ends if line else [sum(ends) / 2],
+                    [middle, middle] if line else [middle],
+                    color=colour,
+                    lw=2.4,
+                    marker="" if line else "o",
+                    ls=":" if form == "dashed" else "-",
+                )
+            swatch.set_transform(self.figure.transFigure)
+            self.figure.add_artist(swatch)
+            self.text(x + 23, y, words, size=_SMALL, color=self.theme.ink)
+            x += width
 
     def note(self, text: str) -> None:
-        """Add a remark to the footer."""
-        self._footer = f"{text} · {self._footer}" if self._footer else text
+        """Add a remark to the small print."""
+        if text not in self._notes:
+            self._notes.append(text)
 
-    def axes(
-        self, left: float = LEFT, right: float = RIGHT, bottom: float = BOTTOM, top: float = TOP
-    ) -> Any:
-        """Return axes over the room between title and footer."""
-        return calm(self.figure.add_axes((left, bottom, right - left, top - bottom)))
+    # ---- axes -------------------------------------------------------------------
 
-    def panels(self, names: Sequence[str], *, same_scale: bool = True) -> list[Any]:
-        """Return one small pair of axes per name, in rows, under their names."""
+    def axes(self, left: float = 74, right: float = _EDGE, bottom: float = _FOOT) -> Any:
+        """Return axes over the room between the words and the small print."""
+        return self._placed(left, bottom, self.width - right, self._top - 16)
+
+    def _placed(self, x0: float, y0: float, x1: float, y1: float, **shared: Any) -> Any:
+        box = (x0 / self.width, y0 / self.height)
+        size = (max(x1 - x0, 20) / self.width, max(y1 - y0, 20) / self.height)
+        return self._calm(self.figure.add_axes((*box, *size), **shared))
+
+    def panels(
+        self,
+        names: Sequence[str],
+        *,
+        same_scale: bool = True,
+        across: int | None = None,
+        left: float = 62,
+        right: float = 12,
+    ) -> list[Any]:
+        """Return one small pair of axes for each name, in rows, under their names."""
         count = len(names)
-        across = next(across for most, across in _ACROSS if count <= most)
-        down = math.ceil(count / across)
-        wide, high = (RIGHT - LEFT + 0.03) / across, (TOP - BOTTOM + 0.03) / down
+        if across is None:
+            across = next(across for most, across in _ACROSS if count <= most)
+            across = max(min(across, int(self.width // 200)), 1)
+        down = -(-count // across)
+        top, bottom = self._top - 8, _FOOT - 20.0
+        wide, high = (self.width - 2 * _EDGE + 20) / across, (top - bottom) / down
+        head = 22 if any(names) else 4
         made: list[Any] = []
         for place, name in enumerate(names):
             row, column = divmod(place, across)
-            box = (
-                LEFT + column * wide,
-                TOP + 0.03 - (row + 1) * high + 0.045,
-                wide - 0.035,
-                high - 0.085,
-            )
-            shared = made[0] if made and same_scale else None
-            axes = calm(self.figure.add_axes(box, sharey=shared))
+            x, y = _EDGE - 10 + column * wide, top - (row + 1) * high
+            shared = {"sharey": made[0]} if made and same_scale else {}
+            axes = self._placed(x + left - 10, y + 42, x + wide - right, y + high - head, **shared)
             if name:
-                letters = int((wide - 0.035) * 1280 / 7.8)
+                letters = self._fits(9.5, room=wide - left - right)
                 axes.set_title(
-                    elided(name, letters), size=9.5, loc="left", color=INK, pad=4, weight="bold"
+                    elided(name, letters),
+                    size=9.5,
+                    loc="left",
+                    color=self.theme.ink,
+                    pad=5,
+                    weight="bold",
                 )
             if column and same_scale:
                 axes.tick_params(labelleft=False)
             made.append(axes)
         return made
 
-    def save(self, path: str | Path) -> Path:
-        """Write the footer and save."""
-        lines = textwrap.wrap(self._footer, _WIDE)[:3]
+    def dots(self, axes: Any) -> tuple[float, float]:
+        """Return how wide and how high axes are, in dots."""
+        box = axes.get_position()
+        return box.width * self.width, box.height * self.height
+
+    def _calm(self, axes: Any) -> Any:
+        """Return axes without a frame, with faint rules across."""
+        axes.set_facecolor(self.theme.paper)
+        for side in ("top", "right", "left"):
+            axes.spines[side].set_visible(False)
+        axes.spines["bottom"].set_color(self.theme.soft)
+        axes.tick_params(colors=self.theme.soft, labelsize=9, length=0, pad=5)
+        axes.grid(axis="y", color=self.theme.faint, lw=0.8)
+        axes.set_axisbelow(True)
+        return axes
+
+    def numbered(self, axes: Any, column: Column, side: str = "y") -> None:
+        """Write an axis's numbers short, with the sign of their column."""
+        from matplotlib.ticker import FuncFormatter, MaxNLocator
+
+        axis = axes.yaxis if side == "y" else axes.xaxis
+        room = self.dots(axes)[side == "y"]
+        bins = max(min(6, int(room // (34 if side == "y" else 64))), 2)
+        axis.set_major_locator(MaxNLocator(bins, integer=column.kind == "integer"))
+        axis.set_major_formatter(FuncFormatter(lambda value, _: compact(value, column)))
+
+    # ---- marks ------------------------------------------------------------------
+
+    def tip(self, artist: Any, *texts: str) -> None:
+        """Give a mark, or each mark of a row of them, the words that show when pointed at."""
+        gid = f"mark-{len(self.tips)}"
+        artist.set_gid(gid)
+        self.tips[gid] = list(texts)
+
+    def tip_points(self, axes: Any, x: Any, y: Any, texts: Sequence[str]) -> None:
+        """Put points that cannot be seen on a line, each with its words."""
+        kept = [at for at in range(len(texts)) if y[at] == y[at]]
+        if kept:
+            (points,) = axes.plot(
+                [x[i] for i in kept], [y[i] for i in kept], "o", ms=7, alpha=0.0, zorder=30
+            )
+            self.tip(points, *(texts[i] for i in kept))
+
+    # ---- out --------------------------------------------------------------------
+
+    def finish(self) -> None:
+        """Write the small print."""
+        source = _short(str(self._table.meta.get("source") or ""))
+        parts = [*self._notes, *([f"source: {source}"] if source else []), self._table.footer()]
+        text = " · ".join(filter(None, parts))
+        lines = textwrap.wrap(text, self._fits(_SMALL * 0.8))[:2]
         for number, line in enumerate(reversed(lines)):
-            self.figure.text(0.03, 0.018 + 0.019 * number, line, size=8.5, color=SOFT)
-        return save(self.figure, path)
+            self.text(_EDGE, 10 + 14 * number, line, size=_SMALL * 0.9, color=self.theme.soft)
+
+    def save(self, path: str | Path) -> Path:
+        """Save the picture whole or not at all."""
+        return save(self.figure, path, self.tips)
+
+    def svg(self, prefix: str = "") -> str:
+        """Return the picture as SVG."""
+        return as_svg(self.figure, self.tips, prefix)
+
+    def png(self) -> bytes:
+        """Return the picture as PNG."""
+        return as_png(self.figure)
 
 
-def calm(axes: Any) -> Any:
-    """Return axes without a frame, with faint rules across."""
-    axes.set_facecolor(PAPER)
-    for side in ("top", "right", "left"):
-        axes.spines[side].set_visible(False)
-    axes.spines["bottom"].set_color(SOFT)
-    axes.tick_params(colors=SOFT, labelsize=9, length=0, pad=5)
-    axes.grid(axis="y", color=FAINT, lw=0.8)
-    axes.set_axisbelow(True)
-    return axes
-
-
-def numbered(axes: Any, column: Column, side: str = "y") -> None:
-    """Write an axis's numbers short, with the sign of their column."""
-    from matplotlib.ticker import FuncFormatter, MaxNLocator
-
-    axis = axes.yaxis if side == "y" else axes.xaxis
-    axis.set_major_locator(MaxNLocator(6, integer=column.kind == "integer"))
-    axis.set_major_formatter(FuncFormatter(lambda value, _: compact(value, column)))
-
-
-def marked(axes: Any, places: Sequence[float], labels: Sequence[str], lo: float, hi: float) -> None:
-    """Set the range of the axis across and write labels on it, the outermost ones inwards."""
-    axes.set_xlim(lo, hi)
-    axes.set_xticks(places, labels)
-    per_dot = (hi - lo) / (axes.get_position().width * 1280)
-    for place, text in zip(places, axes.get_xticklabels(), strict=True):
-        half = len(text.get_text()) * 3.2 * per_dot
-        if place - half < lo:
-            text.set_ha("left")
-        elif place + half > hi:
-            text.set_ha("right")
+def _short(source: str) -> str:
+    """Return the name of a file without its folders; an address stays as it is."""
+    return source if "://" in source else Path(source).name

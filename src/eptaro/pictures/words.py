@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.span import Span
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
 
-_STEPS = (1, 2, 3, 4, 6, 12, 13, 24, 26, 52, 104, 156, 260, 520, 1300, 5200)
-_OPENS = re.compile(r"(\d{4}|-H1|-Q1|-M01|-01|-W01)$")
 _SCALES = ((1e12, "T"), (1e9, "B"), (1e6, "M"), (1e3, "k"))
 
 
@@ -46,40 +42,87 @@ def compact(value: float, column: Column | None = None) -> str:
     return f"{minus}{sign}{size:.3g}"
 
 
+def of_one_size(values: Sequence[float], column: Column | None = None) -> list[str]:
+    """Return numbers short enough for cells, all in one scale and with as many decimals.
+
+    >>> of_one_size([1250.0, 90.4, float("nan")])
+    ['1.25k', '0.09k', '']
+    """
+    known = [abs(value) for value in values if value == value]
+    most = max(known, default=0.0)
+    form = column.format if column is not None else None
+    if (form and form.percent) or (column is not None and column.unit in ("share", "ratio")):
+        return ["" if value != value else f"{100 * value:.1f}%" for value in values]
+    scale, letter = next((pair for pair in _SCALES if most >= pair[0]), (1.0, ""))
+    whole = all(value == int(value) for value in known) and not letter
+    places = 0 if whole else max(3 - len(f"{most / scale:.0f}"), 0)
+    sign = form.sign if form else ""
+    return [
+        ""
+        if value != value
+        else f"{'-' if value < 0 else ''}{sign}{abs(value) / scale:.{places}f}{letter}"
+        for value in values
+    ]
+
+
 def written(column: Column, value: float) -> str:
     """Return a number as the table writes those of a column."""
     like = Column.of("", "float", [value], format=column.format, unit=column.unit)
     if column.kind == "integer" and column.format is None and not column.unit:
         return f"{value:,.0f}"
-    return shown(like)[0]
+    return shown(like)[0] or "no value"
 
 
-def thinned(labels: Sequence[str], room: float, letter: float = 6.4) -> list[int]:
-    """Return the places of the labels that fit side by side in so many dots.
+def signed(column: Column, value: float) -> str:
+    """Return a change as it is written, with a sign of its own."""
+    words = written(column, value)
+    return words if value <= 0 else f"+{words}"
 
-    They keep a steady step and, where it is a wider period's, fall on its first.
+
+def spaced(places: Sequence[float], least: float) -> list[float]:
+    """Return places moved apart upwards so that each is at least so far from the one below.
+
+    >>> spaced([1.0, 1.1, 5.0], 1.0)
+    [1.0, 2.0, 5.0]
     """
-    count = len(labels)
-    if not count:
-        return []
-    width = 1.4 * max(map(len, labels)) * letter + 10  # the outermost are written inwards
-    fits = max(int(room // width), 1)
-    step = next((s for s in _STEPS if count / s <= fits), count)
-    opening = next((i for i, label in enumerate(labels) if _OPENS.search(label)), 0)
-    return list(range(opening % step, count, step))
+    order = sorted(range(len(places)), key=lambda at: places[at])
+    found = [0.0] * len(places)
+    last = -np.inf
+    for at in order:
+        last = max(places[at], last + least)
+        found[at] = float(last)
+    return found
 
 
-def date_marks(calendar: Calendar, lo: int, hi: int, most: int = 16) -> tuple[list[int], list[str]]:
-    """Return the days where a calendar's periods begin, of the finest level that fits."""
-    span = Span.of(lo, hi)
-    if span.days <= most:
-        days = list(range(lo, hi + 1))
-        return days, calendar.labels(np.array(days), "day").tolist()
-    levels = [level for level in ("week", "month", "quarter", "year") if level in calendar.levels]
-    for level in levels:
-        periods = calendar.periods(span, level)
-        if len(periods) <= most:
-            break
-    step = -(-len(periods) // most)
-    picked = [i for i in range(0, len(periods), step) if periods.first[i] >= lo]
-    return [int(periods.first[i]) for i in picked], [str(periods.labels[i]) for i in picked]
+def end_labels(
+    page: Any, axes: Any, ends: Sequence[tuple[float, float, str, str]], *, right: float
+) -> None:
+    """Write labels at the right edge of axes for lines that end there or before.
+
+    Each has the end of its line (across and up), its words and colour. Labels that would touch
+    are moved apart, up and then down where the axes end; a thin rule leads to each.
+    """
+    ends = [end for end in ends if end[1] == end[1]]
+    if not ends:
+        return
+    low, high = axes.get_ylim()
+    tall = page.dots(axes)[1]
+    least = (high - low) * 15 / tall
+    places = spaced([y for _, y, _, _ in ends], least)
+    over = max(places) - (high - least / 3)
+    if over > 0:  # no room above: pack them from the top downwards
+        flipped = spaced([-min(place, high - least / 3) for place in places], least)
+        places = [-place for place in flipped]
+    for (x, y, words, colour), place in zip(ends, places, strict=True):
+        axes.plot([x, right], [y, place], color=colour, lw=0.6, alpha=0.7, clip_on=False)
+        axes.annotate(
+            words,
+            (right, place),
+            xytext=(4, 0),
+            textcoords="offset points",
+            va="center",
+            size=9,
+            color=colour,
+            annotation_clip=False,
+            zorder=22,
+        )

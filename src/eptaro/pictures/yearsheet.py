@@ -7,8 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.outputs.yearplan import MonthBlock, YearPlan
-from eptaro.pictures.style import ACCENT, COOL, FAINT, INK, SOFT, WARM, new_figure, save
+from eptaro.pictures.svg import save
+from eptaro.pictures.theme import LIGHT, new_figure
 
+ACCENT, COOL, FAINT = LIGHT.accent, LIGHT.cool, LIGHT.faint
+INK, SOFT, WARM = LIGHT.ink, LIGHT.soft, LIGHT.warm
 _ACROSS = 4
 _LINES = 9  # title, weekday heads, up to six weeks, a gap
 
@@ -19,7 +22,7 @@ def draw_year(plan: YearPlan, described: str, path: str | Path) -> Path:
     Weekends are shaded, holidays ringed and listed; each month bears its label and span,
     and the first month of a quarter the quarter's.
     """
-    figure = new_figure()
+    figure = new_figure((1280, 800), LIGHT.paper)
     rows = math.ceil(len(plan.blocks) / _ACROSS)
     axes = figure.add_axes((0.03, 0.13, 0.94, 0.77))
     axes.set_xlim(0, _ACROSS * 9)
@@ -37,7 +40,7 @@ def draw_year(plan: YearPlan, described: str, path: str | Path) -> Path:
     legend = "heavy rule: a quarter begins · shaded: weekend · framed: holiday"
     figure.text(0.03, 0.025, f"{described} · {legend}", size=8.5, color=SOFT)
     _draw_holidays(figure, plan)
-    return save(figure, path)
+    return save(figure, path, {})
 
 
 def _draw_block(axes: Any, plan: YearPlan, block: MonthBlock, x: float, y: float) -> None:

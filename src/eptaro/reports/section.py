@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -32,8 +31,11 @@ class Section:
 
     def add_picture(self, table: Table, alt: str, **options: Any) -> None:
         """Add a picture of a table; `alt` states its figures."""
-        png = table.picture(**options).png
-        self.figures.append({"alt": alt, "data": base64.b64encode(png).decode("ascii")})
+        from eptaro.pictures.draw import drawn
+        from eptaro.pictures.theme import Look
+
+        svg = drawn(table, Look(**options)).svg(f"{self.anchor}-{len(self.figures)}-")
+        self.figures.append({"alt": alt, "svg": svg})
 
 
 @dataclass(frozen=True)

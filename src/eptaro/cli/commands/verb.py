@@ -37,7 +37,15 @@ class Reply:
             tell(f"proved: {count:,} numbers made again from their transactions")
         if self.output.plot:
             with step("drawn"):
-                path = self.table.plot(self.output.plot, kind=self.output.kind)
+                path = self.table.plot(
+                    self.output.plot,
+                    kind=self.output.kind,
+                    measure=self.output.measure_drawn,
+                    title=self.output.title,
+                    unit=self.output.unit,
+                    size=self.output.size,
+                    theme=self.output.theme,
+                )
             tell(f"drawn to {path}")
         with step("told"):
             deliver(self.table, self.output)

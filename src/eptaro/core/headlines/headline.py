@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import fields, replace
 
 import numpy as np
 
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.headlines.words import group_named
 from eptaro.core.questions.answer import Answered, InParts
+from eptaro.core.questions.view import Facts
 from eptaro.core.tables.table import Table
 
 _MOST_PARTS = 4
 
 
-def headline(table: Table) -> str:
-    """Return the answer in words; empty where a table has no rows or answers no question.
+def headline(table: Table, measure: str | None = None) -> str:
+    """Return the answer in words, of all measures or of the one that is named; empty where a
+    table has no rows or answers no question.
 
     >>> import eptaro as ep
     >>> book = ep.Daybook({"on": ["2025-08-18", "2025-08-20"], "fare": [7, 5]}, date="on",
@@ -28,7 +31,18 @@ def headline(table: Table) -> str:
         return ""
     if isinstance(answer, InParts):
         return " ".join(_in_parts(table, answer))
-    return _told(table, answer) if isinstance(answer, Answered) else ""
+    if not isinstance(answer, Answered):
+        return ""
+    return _told(table, answer if measure is None else _about(answer, measure))
+
+
+def _about(answer: Answered, measure: str) -> Answered:
+    """Return an answer as if one of its measures were the only one."""
+    facts = answer.view.facts
+    parts = {field.name: getattr(facts, field.name) for field in fields(Facts)}
+    own = tuple(one for one in facts.measures if one.name == measure)
+    alone = Facts(**parts | {"measures": own})
+    return replace(answer, view=replace(answer.view, facts=alone))
 
 
 def _in_parts(table: Table, answer: InParts) -> Iterator[str]:

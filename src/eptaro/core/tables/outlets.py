@@ -14,16 +14,27 @@ if TYPE_CHECKING:
     from eptaro.core.tables.table import Table
 
 Mode: TypeAlias = Literal["create", "replace", "extend"]  # of a table in a database
+ThemeName: TypeAlias = Literal["light", "dark", "print"]  # of a picture
 
 
 @dataclass(frozen=True)
 class Picture:
     """A drawn table; notebooks show it."""
 
-    png: bytes = field(repr=False)
+    page: Any = field(repr=False)  # what draws it, of the outer layers
 
-    def _repr_png_(self) -> bytes:
-        return self.png
+    @property
+    def svg(self) -> str:
+        """The picture as SVG, whose marks tell their days and values."""
+        return str(self.page.svg())
+
+    @property
+    def png(self) -> bytes:
+        """The picture as PNG."""
+        return bytes(self.page.png())
+
+    def _repr_svg_(self) -> str:
+        return self.svg
 
 
 class Outlets(ABC):
@@ -114,57 +125,75 @@ class Outlets(ABC):
         return load_table(self._table, url, name, mode)
 
     def plot(
-        self, path: str | Path, *, kind: str | None = None, measure: str | None = None
-    ) -> Path:
-        """Draw to a .png, .svg or .pdf, 1280 by 800 dots; needs the extra `pictures`.
+        self,
+        path: str | Path | None = None,
+        *,
+        kind: str | None = None,
+        measure: str | None = None,
+        title: str | None = None,
+        unit: str = "",
+        size: tuple[int, int] = (1280, 800),
+        theme: ThemeName = "light",
+    ) -> Any:
+        """Draw to a .png, .svg or .pdf, or return the figure; needs the extra `pictures`.
 
-        Without a `kind` it is the one that suits the verb: `bars` of periods (unfinished
-        ones hatched), `lines` of running totals (this period over the prior ones) or rolling
-        windows, `changes` by group, `steps` from the prior value to the current one, `heat`
-        of two attributes, `boxes`, a `histogram`, or a `sheet` of days shaded by value.
-        `measure` is drawn, by default the first. Raises `QuestionError` for a kind that the
-        table cannot be drawn as, naming those that it can.
+        The title is the headline, every measure has a panel, and in SVG each mark tells its
+        days and exact value when it is pointed at. Kinds, the first of which is drawn unless one
+        is named: periods as `bars` (unfinished ones hatched), `lines`, `areas`, `dots`, or, of
+        days, a `sheet`; rolling windows as `lines`, `areas` or `dots`; running totals as `lines`
+        or a `sheet`; comparisons as `bars`, and those by group also as `changes` or `steps`;
+        attributes as `bars`, two crossed as `heat`; `boxes` of a spread, a `histogram`.
 
         Parameters
         ----------
-        path : str or Path
-            A .png, .svg or .pdf.
+        path : str or Path, optional
+            A .png, .svg or .pdf; without one the Matplotlib figure is returned.
         kind : str, optional
             The kind of picture; by default the one that suits the verb.
         measure : str, optional
-            The measure drawn, by default the first.
+            The one measure drawn, by default all.
+        title : str, optional
+            A title in place of the headline.
+        unit : str
+            What the numbers are in, told below the title.
+        size : tuple of int
+            Width and height in dots.
+        theme : {"light", "dark", "print"}
+            Its colours.
 
         Returns
         -------
-        Path
-            The file.
+        Path or Figure
+            The file, or the figure where no path is given.
 
         Raises
         ------
         QuestionError
-            For a kind that the table cannot be drawn as.
+            For a kind that the table cannot be drawn as; it lists those that it can.
         """
-        from eptaro.pictures.draw import draw
+        from eptaro.pictures.draw import drawn
+        from eptaro.pictures.theme import Look, check_ending
 
-        return draw(self._table, path, kind, measure)
+        look = Look(kind, measure, title, unit, size, theme)
+        if path is None:
+            return drawn(self._table, look).figure
+        check_ending(path)
+        return drawn(self._table, look).save(path)
 
-    def picture(self, *, kind: str | None = None, measure: str | None = None) -> Picture:
+    def picture(self, **look: Any) -> Picture:
         """Return what `plot` draws, to be shown where it is asked for, as in a notebook.
 
         Parameters
         ----------
-        kind : str, optional
-            The kind of picture; by default the one that suits the verb.
-        measure : str, optional
-            The measure drawn, by default the first.
+        look : optional
+            What `plot` takes beside a path.
 
         Returns
         -------
         Picture
-            The picture; notebooks show it.
+            The picture; notebooks show it as SVG, whose marks tell their values.
         """
-        from tempfile import TemporaryDirectory
+        from eptaro.pictures.draw import drawn
+        from eptaro.pictures.theme import Look
 
-        with TemporaryDirectory() as folder:
-            drawn = self.plot(Path(folder) / "picture.png", kind=kind, measure=measure)
-            return Picture(drawn.read_bytes())
+        return Picture(drawn(self._table, Look(**look)))
