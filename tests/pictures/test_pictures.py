@@ -97,7 +97,18 @@ class Drawn(unittest.TestCase):
                 drawn.add(kind)
         self.assertEqual(
             drawn,
-            {"bars", "lines", "areas", "dots", "changes", "steps", "heat", "sheet", "boxes", "histogram"},
+            {
+                "bars",
+                "lines",
+                "areas",
+                "dots",
+                "changes",
+                "steps",
+                "heat",
+                "sheet",
+                "boxes",
+                "histogram",
+            },
         )
 
     def test_one_of_everything(self):

@@ -58,8 +58,8 @@ class Outline(HTMLParser):
         for name in ("href", "src"):
             if name in given:
                 self.links.append(given[name])
-        if tag == "img":
-            self.alts.append(given["alt"])
+        if given.get("role") == "img":
+            self.alts.append(given["aria-label"])
 
     def handle_data(self, data):
         self.text.append(data)
@@ -93,7 +93,7 @@ class Page(unittest.TestCase):
         for tag in ("script", "link", "iframe", "object"):
             self.assertNotIn(tag, tags)
         for link in self.outline.links:
-            self.assertTrue(link.startswith(("#", "data:image/png;base64,")), link[:60])
+            self.assertTrue(link.startswith("#"), link[:60])
             if link.startswith("#"):
                 self.assertIn(link[1:], self.outline.ids)
         self.assertIn(HOSTILE, "".join(self.outline.text))
@@ -152,21 +152,43 @@ class Page(unittest.TestCase):
             sum(given.get("class") == "total" for tag, given in outline.tags if tag == "tr"), 3
         )
 
-    def test_in_a_real_browser_nothing_overflows_or_is_too_pale(self):
+    def dumped(self, page: str, width: int) -> str:
+        """Return a page's document as a browser has it in the end."""
         if BROWSER is None:
             self.skipTest("no Chromium is installed on this machine")
         probed = self.folder / "probe.html"
-        probed.write_text(self.page.replace("</body>", PROBE), encoding="utf-8")
+        probed.write_text(page, encoding="utf-8")
+        with tempfile.TemporaryDirectory() as profile:
+            done = subprocess.run(
+                [BROWSER, *FLAGS, f"--user-data-dir={profile}", f"--window-size={width},900",
+                 "--virtual-time-budget=60000", "--dump-dom", probed.as_uri()],
+                capture_output=True, text=True, timeout=120, check=False,
+            )  # fmt: skip
+        if "<title>PROBE" not in done.stdout:
+            self.skipTest(f"Chromium did not start: {done.stderr[-200:]}")
+        found = re.search(r"<title>PROBE(.*?)</title>", done.stdout, re.S)
+        assert found
+        return found[1].replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&")
+
+    def test_in_a_real_browser_nothing_overflows_or_is_too_pale(self):
         for width in (1280, 390):
-            with tempfile.TemporaryDirectory() as profile:
-                done = subprocess.run(
-                    [BROWSER, *FLAGS, f"--user-data-dir={profile}", f"--window-size={width},900",
-                     "--dump-dom", probed.as_uri()],
-                    capture_output=True, text=True, timeout=120, check=False,
-                )  # fmt: skip
-            found = re.search(r"<title>PROBE(.*?)</title>", done.stdout, re.S)
-            if found is None:
-                self.skipTest(f"Chromium did not start: {done.stderr[-200:]}")
-            seen = json.loads(found[1].replace("&lt;", "<").replace("&amp;", "&"))
+            seen = json.loads(self.dumped(self.page.replace("</body>", PROBE), width))
             self.assertEqual((seen["bad"], seen["broken"], seen["wide"]), ([], 0, False), width)
             self.assertGreaterEqual(seen["least"], 4.5)
+
+    def test_it_passes_the_rules_of_accessibility(self):
+        import axe_core_python
+
+        axe = (Path(axe_core_python.__file__).parent / "axe.min.js").read_text(encoding="utf-8")
+        run = "axe.run(document).then(r => { document.title = 'PROBE' + JSON.stringify(r.violations.map(" \
+              "v => [v.id, v.nodes.length, v.nodes[0].html.slice(0, 90)])); })"  # fmt: skip
+        page = self.page.replace("</body>", f"<script>{axe}</script><script>{run}</script></body>")
+        self.assertEqual(json.loads(self.dumped(page, 1280)), [])
+
+    def test_a_section_without_anything_to_say_says_so_in_a_line(self):
+        days = [dt.date(2025, 1, 1) + dt.timedelta(n) for n in range(200)]
+        short = ep.Daybook({"on": days, "x": range(200)}, date="on", measures="s=sum(x)")
+        outline = Outline(short.report(self.folder / "short.html").read_text())
+        said = " ".join("".join(outline.text).split())
+        self.assertIn("No month can be compared yet: the data begins on 2025-01-01", said)
+        self.assertNotIn("groups", [given.get("id") for tag, given in outline.tags if tag == "h2"])

@@ -57,9 +57,19 @@ class Page:
             if len(textwrap.wrap(" ".join([*kept, one]), letters)) > most:
                 break
             kept.append(one)
-        for line in textwrap.wrap(" ".join(kept), letters, max_lines=most, placeholder=" …"):
+        style = {"size": size, "weight": "bold", "color": self.theme.ink}
+        while True:
+            lines = textwrap.wrap(" ".join(kept), letters, max_lines=most, placeholder=" …")
+            made = [self.text(_EDGE, 0, line, **style) for line in lines]
+            widest = max((text.get_window_extent().width for text in made), default=0.0)
+            if widest <= self.width - 2 * _EDGE or letters <= 12:
+                break
+            letters -= 3
+            for text in made:
+                text.remove()
+        for text in made:
             self._top -= size * 1.62
-            self.text(_EDGE, self._top, line, size=size, weight="bold", color=self.theme.ink)
+            text.set_y(self._top / self.height)
 
     def say(self, text: str) -> None:
         """Write what the picture shows, below its title."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -65,6 +66,16 @@ def _template() -> Any:
             "reports need the package jinja2; install it with: pip install 'eptaro[reports]'"
         ) from None
     loader = PackageLoader("eptaro.reports", "")
-    return Environment(loader=loader, autoescape=True, undefined=StrictUndefined).get_template(
-        "page.html.j2"
-    )
+    made = Environment(loader=loader, autoescape=True, undefined=StrictUndefined)
+    made.filters["days"] = with_whole_days
+    return made.get_template("page.html.j2")
+
+
+_DAYS = re.compile(r"\d{4}-\d{2}-\d{2}(\.\.\d{4}-\d{2}-\d{2})?")
+
+
+def with_whole_days(text: object) -> Any:
+    """Return text, escaped, whose dates are not broken at the ends of lines."""
+    from markupsafe import Markup, escape
+
+    return Markup(_DAYS.sub(r'<span class="day">\g<0></span>', str(escape(str(text)))))

@@ -20,6 +20,7 @@ class Section:
 
     heading: str
     anchor: str
+    lead: str = ""
     sentences: list[str] = field(default_factory=list)
     cards: list[dict[str, str]] = field(default_factory=list)
     figures: list[dict[str, str]] = field(default_factory=list)
@@ -34,7 +35,9 @@ class Section:
         from eptaro.pictures.draw import drawn
         from eptaro.pictures.theme import Look
 
-        svg = drawn(table, Look(**options)).svg(f"{self.anchor}-{len(self.figures)}-")
+        svg = drawn(table, Look(**({"size": (1120, 680)} | options))).svg(
+            f"{self.anchor}-{len(self.figures)}-"
+        )
         self.figures.append({"alt": alt, "svg": svg})
 
 

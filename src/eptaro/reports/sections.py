@@ -9,11 +9,13 @@ import numpy as np
 
 from eptaro.core.calendars.levels import as_wide
 from eptaro.core.questions.view import Facts
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.rhythm import rhythm as rhythm_of
 from eptaro.errors import EptaroError, QuestionError
+from eptaro.reports.reasons import groups
 from eptaro.reports.section import Asked, Section, columns_of, only_filled, said
+from eptaro.reports.spark import spark
 
 _CARD_LEVELS = ("week", "month", "quarter", "year")
 
@@ -21,13 +23,13 @@ _CARD_LEVELS = ("week", "month", "quarter", "year")
 _LAST_ROWS = {"year": 6, "half": 8, "quarter": 9, "month": 13, "week": 13, "day": 14}
 
 
-_MOST_GROUPS = 40
-
-
 def headline(asked: Asked) -> Section:
     """Return cards of each level to date, against the same days a year before."""
     section = Section("Where things stand", "headline")
     book = asked.book
+    within = as_wide(asked.rules.within, book.folded.grain)
+    lead = book.compare(within, to_date=True, match=asked.rules.match, as_of=asked.as_of)
+    section.lead = lead.headline
     for level in _CARD_LEVELS:
         if level not in book.calendar.levels or as_wide(level, book.folded.grain) != level:
             continue  # there are none, or they are finer than the data
@@ -41,7 +43,7 @@ def headline(asked: Asked) -> Section:
                 {
                     "name": name,
                     "value": said(table.column(name), 0),
-                    "change": ratio if row[f"{name}_change"] is not None else "not comparable",
+                    "change": _moved(row[f"{name}_change"], ratio),
                     "prior": said(table.column(f"{name}_prior"), 0),
                 }
             )
@@ -54,9 +56,31 @@ def headline(asked: Asked) -> Section:
                 "span": f"{row['first']} to {row['last']}",
                 "before": before,
                 "lines": lines,  # type: ignore[dict-item]
+                "spark": _trend_of(asked, level),
             }
         )
     return section
+
+
+def _moved(change: Any, ratio: str) -> str:
+    """Return which way a value went, in a word and a sign."""
+    if change is None:
+        return "not comparable"
+    return f"{'up' if change > 0 else 'down' if change < 0 else 'same'} {ratio}"
+
+
+def _trend_of(asked: Asked, level: str) -> str:
+    """Return the first measure's last whole periods of a level as a small line."""
+    book = asked.book
+    table = book.recap(level, as_of=asked.as_of)
+    whole = np.flatnonzero(table.column("complete").to_list())[-_LAST_ROWS.get(level, 12) :]
+    part = table.take(whole)
+    column = part.column(book.measures[0].name)
+    if not len(part) or column.kind in NO_NUMBERS:
+        return ""
+    periods = part.column("period").to_list()
+    words = f"{book.measures[0].name}, whole {level}s {periods[0]} to {periods[-1]}: "
+    return spark(column.numbers().tolist(), f"{words}{said(column, 0)} to {said(column, -1)}")
 
 
 def to_date(asked: Asked) -> Section:
@@ -72,7 +96,7 @@ def to_date(asked: Asked) -> Section:
     ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
     for end in ends[-4:]:
         alt += f" {rows[end]} ended at {said(table.column(f'{name}_to_date'), end)}."
-    section.sentences.append(alt)
+    section.sentences.append(table.headline or alt)
     section.add_picture(table, alt)
     return section
 
@@ -86,6 +110,12 @@ def comparison(asked: Asked) -> Section:
     last = table.take(slice(max(len(table) - _LAST_ROWS.get(per, 12), 0), None))
     change = last.column(f"{book.measures[0].name}_change").to_list()
     known = [value for value in change if value is not None]
+    if not known:
+        section.sentences.append(
+            f"No {per} can be compared yet: the data begins on {book.coverage.first}, and a {per} "
+            f"is set against the one a year before."
+        )
+        return section
     up = sum(value > 0 for value in known)
     section.sentences.append(
         f"Of the last {len(last)} {per}s, {len(known)} can be compared; "
@@ -115,47 +145,8 @@ def trend(asked: Asked) -> Section:
             f"Trailing {back} of {book.measures[0].name}: {said(column, whole[0])} at "
             f"{ends[whole[0]]}, {said(column, whole[-1])} at {ends[whole[-1]]}."
         )
-    section.sentences.append(alt)
+    section.sentences.append(table.headline or alt)
     section.add_picture(table, alt)
-    return section
-
-
-def groups(asked: Asked) -> Section | None:
-    """Return each group's period to date against the year before, by change."""
-    book, rules = asked.book, asked.rules
-    if not book.groups.names:
-        return None
-    name = book.measures[0].name
-    section = Section(f"By {' and '.join(book.groups.names)}", "groups")
-    table = book.compare(
-        rules.within,
-        to_date=True,
-        by=book.groups.names,
-        match=rules.match,
-        details=True,
-        sort=f"-{name}_change",
-        as_of=asked.as_of,
-    )
-    known = [row for row in table.rows() if row[f"{name}_change"] is not None]
-    if known:
-        best, worst = known[0], known[-1]
-
-        def tell(row: dict[str, Any]) -> str:
-            of = ", ".join(str(row[group]) for group in book.groups.names)
-            return f"{of} ({row[f'{name}_change']:+,})"
-
-        alt = f"Largest gain: {tell(best)}; largest loss or least gain: {tell(worst)}."
-        section.sentences.append(alt)
-        section.add_picture(table, f"Changes of {name} by group. {alt}", kind="changes")
-    row = {column.name: column.to_list()[0] for column in table.columns}
-    caption = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
-    if len(table) > _MOST_GROUPS:
-        caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"
-    for measure in book.measures:
-        names = [*book.groups.names, "standing", *columns_of(measure.name)]
-        names.append(f"{measure.name}_contribution")
-        shown_rows = only_filled(table, names).take(slice(0, _MOST_GROUPS))
-        section.add_table(shown_rows, f"{measure.name} by group", caption)
     return section
 
 
@@ -234,7 +225,7 @@ def proof(asked: Asked) -> Section:
     """Return how the parts tie out, and a sample that was made again."""
     book = asked.book
     per = as_wide(asked.rules.per, book.folded.grain)
-    section = Section("Why to believe it", "proof")
+    section = Section("How the numbers were checked", "proof")
     table = book.recap(per, as_of=asked.as_of)
     for name, text in table.meta["tie_out"].items():
         section.sentences.append(f"Tied out: {name}, {text}.")

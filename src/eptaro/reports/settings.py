@@ -12,7 +12,7 @@ from eptaro.core.verbs.compare.counterparts import MATCHES, Match
 from eptaro.errors import QuestionError, unknown
 
 SECTIONS = (
-    *("headline", "to date", "comparison", "trend", "groups", "rhythm", "quality"),
+    *("headline", "groups", "to date", "comparison", "trend", "rhythm", "quality"),
     *("definitions", "proof"),
 )
 

@@ -12,7 +12,7 @@ from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import tell
+from eptaro.cli.told import loudness_options, tell
 from eptaro.daybook import Daybook
 
 
@@ -35,6 +35,7 @@ from eptaro.daybook import Daybook
     help="The book, a small Parquet file.",
 )
 @calendar_options
+@loudness_options
 def fold(data: DataOptions, reading: ReadingOptions, out: Path, rules: CalendarOptions) -> None:
     """Fold transactions to a book that every command takes instead of files."""
     if data.only:

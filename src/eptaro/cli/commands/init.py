@@ -16,7 +16,7 @@ from eptaro.cli.data import where_option
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.reading import ReadingOptions, reading_options
-from eptaro.cli.told import tell
+from eptaro.cli.told import loudness_options, tell
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
 
@@ -54,6 +54,7 @@ _MOST_NAMED = 20  # columns that are told one by one
 )
 @option(OUTPUT, "--replace", is_flag=True, help="Replace a file that stands there.")
 @reading_options
+@loudness_options
 def init(
     files: tuple[str, ...],
     date: str | None,

@@ -12,7 +12,7 @@ from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.options import CalendarOptions, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import tell
+from eptaro.cli.told import loudness_options, tell
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.errors import EptaroError
@@ -90,6 +90,7 @@ from eptaro.reports.report import ReportOptions, write_report
     help="How many years the workbook goes back.  [default: all]",
 )
 @calendar_options
+@loudness_options
 def report(
     data: DataOptions,
     reading: ReadingOptions,

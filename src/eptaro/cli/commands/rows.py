@@ -14,7 +14,7 @@ from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options,
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import shown_progress, tell
+from eptaro.cli.told import loudness_options, shown_progress, tell
 
 if TYPE_CHECKING:
     from eptaro.inputs.sources import Source
@@ -162,6 +162,7 @@ def inspect(
 @where_option
 @reading_options
 @calendar_options
+@loudness_options
 def annotate(
     *,
     files: tuple[str, ...],
