@@ -30,8 +30,8 @@ class Daybook(KeptBook):
     ----------
     table : frame or mapping
         Any frame that speaks the Arrow C stream protocol, or a mapping of column names to arrays.
-    measures : str, Measure, or several of these
-        What to calculate, written `name=how(column)`.
+    measures : str, Measure, several of these, or a mapping of names to formulas
+        What to calculate, written `name=how(column)`; also by keyword: `revenue="sum(fare)"`.
     date : str, optional
         The column of dates; without it the one column that can be dates is used, and `notes`
         say so.
@@ -45,6 +45,8 @@ class Daybook(KeptBook):
         spans. Values outside are blank.
     dates : DateRules, optional
         How the date column is read; without rules, only what is plainly a date is taken.
+    zone : str, optional
+        The time zone whose days are meant, where times have an offset, such as Europe/Lisbon.
     memory_limit : int, optional
         The most bytes of memory that the cells may take, by default four fifths of what is
         free; the others go to temporary files.
@@ -85,12 +87,13 @@ class Daybook(KeptBook):
         self,
         table: Any,
         *,
-        measures: Measures,
+        measures: Measures = (),
         date: str | None = None,
         by: By = None,
         calendar: Calendars = None,
         coverage: Coverage = None,
         dates: DateRules | None = None,
+        zone: str | None = None,
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
@@ -99,6 +102,7 @@ class Daybook(KeptBook):
         numbers: Numbers = None,
         lookups: Lookups = None,
         across: Across | str | None = None,
+        **named: str,
     ) -> None:
         from eptaro.engines.local import fold_table
         from eptaro.inputs.columns.cleaned import cleaned
@@ -106,9 +110,9 @@ class Daybook(KeptBook):
         from eptaro.inputs.columns.lookedup import looked_up
 
         asked = BookOptions.of(
-            measures, by, calendar, coverage, formats, workdays, values, where, date
+            measures, by, calendar, coverage, formats, workdays, values, where, date, named
         )
-        rules = date_rules(dates)
+        rules = date_rules(dates, zone)
         source = cleaned(looked_up(lengthened(table, across), lookups, rules), numbers)
         folded = fold_table(
             source, date, asked.by, asked.planes, rules, memory_limit, asked.formulas
@@ -120,12 +124,13 @@ class Daybook(KeptBook):
         cls,
         path: str | Path | Sequence[str | Path],
         *,
-        measures: Measures,
+        measures: Measures = (),
         date: str | None = None,
         by: By = None,
         calendar: Calendars = None,
         coverage: Coverage = None,
         dates: DateRules | None = None,
+        zone: str | None = None,
         files: FileRules | None = None,
         memory_limit: int | None = None,
         formats: Mapping[str, Format] | None = None,
@@ -135,6 +140,7 @@ class Daybook(KeptBook):
         numbers: Numbers = None,
         lookups: Lookups = None,
         across: Across | str | None = None,
+        **named: str,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -166,7 +172,7 @@ class Daybook(KeptBook):
             by=by,
             calendar=calendar,
             coverage=coverage,
-            dates=dates,
+            dates=date_rules(dates, zone),
             memory_limit=memory_limit,
             formats=formats,
             workdays=workdays,
@@ -175,6 +181,7 @@ class Daybook(KeptBook):
             numbers=numbers,
             lookups=lookups,
             across=across,
+            **named,
         )
 
     @classmethod
@@ -183,13 +190,14 @@ class Daybook(KeptBook):
         what: Any,
         *,
         date: str,
-        measures: Measures,
+        measures: Measures = (),
         engine: Engine = "stream",
         client: Any = None,
         by: By = None,
         calendar: Calendars = None,
         coverage: Coverage = None,
         dates: DateRules | None = None,
+        zone: str | None = None,
         files: FileRules | None = None,
         formats: Mapping[str, Format] | None = None,
         workdays: Worked = None,
@@ -198,6 +206,7 @@ class Daybook(KeptBook):
         numbers: Numbers = None,
         lookups: Lookups = None,
         patience: float = 60,
+        **named: str,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
 
@@ -226,21 +235,11 @@ class Daybook(KeptBook):
         from eptaro.engines.files import fold_files
 
         asked = BookOptions.of(
-            measures, by, calendar, coverage, formats, workdays, values, where, date
+            measures, by, calendar, coverage, formats, workdays, values, where, date, named
         )
         folded = fold_files(
-            what,
-            engine,
-            date,
-            asked.by,
-            asked.planes,
-            date_rules(dates),
-            files,
-            client,
-            patience,
-            asked.formulas,
-            numbers,
-            lookups,
+            *(what, engine, date, asked.by, asked.planes, date_rules(dates, zone), files),
+            *(client, patience, asked.formulas, numbers, lookups),
         )
         return cls._of(folded, asked)
 

@@ -25,6 +25,7 @@ from eptaro.core.dimension import catalogue, dimension
 from eptaro.core.tables.table import Table
 from eptaro.engines.timeparts import TIME_PARTS
 from eptaro.errors import DateError, InputError, QuestionError, unknown
+from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.datecolumn import decided, find_date
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.outcome import said
@@ -32,13 +33,14 @@ from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import Source, check_columns
-from eptaro.outputs.arrow import to_array
+from eptaro.outputs.arrow import pandas_frame, to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.safetext import guarded, guarded_rows
 from eptaro.outputs.text import needs_quotes, write_csv_rows
 from eptaro.progress import tell
-from eptaro.rules.dates import DateRules
+from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import Numbers
 
 WorkdaysOf = Callable[[Span], Workdays]
 ENDINGS = (".csv", ".parquet", ".arrow")
@@ -49,15 +51,18 @@ def annotate(
     *,
     add: Sequence[str],
     date: str | None = None,
+    calendar: Calendar | Sequence[Calendar] | None = None,
     calendars: Calendar | Sequence[Calendar] | None = None,
     workdays: Workdays | WorkdaysOf | None = None,
     locale: str = "en",
     as_of: str | None = None,
     where: str | None = None,
     dates: DateRules | None = None,
+    zone: str | None = None,
+    numbers: Numbers = None,
     out: str | Path | None = None,
     files: FileRules | None = None,
-) -> pa.Table | Path:
+) -> Any:
     """Add attributes to each row of a frame or of a file.
 
     Rows whose date cannot be read are an error, or are kept with blanks where the rules set bad
@@ -73,8 +78,8 @@ def annotate(
         Attributes of the dimension, or parts of the time.
     date : str, optional
         The column of dates.
-    calendars : Calendar or sequence of these, optional
-        The calendars that attributes are of.
+    calendar, calendars : Calendar or sequence of these, optional
+        The calendars that attributes are of; the one name or the other.
     workdays : Workdays or function of a Span, optional
         Which days are worked.
     locale : str
@@ -85,6 +90,10 @@ def annotate(
         A condition: only rows that meet it.
     dates : DateRules, optional
         How the dates are read.
+    zone : str, optional
+        The time zone whose days are meant, where times have an offset.
+    numbers : {"strict", "infer"} or NumberRules
+        How numbers in columns of text are written, for a condition on them.
     out : str or Path, optional
         A .csv, .parquet or .arrow to write to.
     files : FileRules, optional
@@ -92,8 +101,9 @@ def annotate(
 
     Returns
     -------
-    pyarrow.Table or Path
-        The rows with their attributes, or the file written.
+    pandas.DataFrame, pyarrow.Table or Path
+        The rows with their attributes: of a pandas frame as one, else as an Arrow table; or the
+        file written.
 
     Raises
     ------
@@ -108,21 +118,31 @@ def annotate(
     >>> rows.to_pylist()
     [{'on': '2025-08-20', 'day_name': 'Wednesday', 'calendar_quarter': 3}]
     """
-    opened = opened_source(source, files)
+    if calendar is not None and calendars is not None:
+        raise QuestionError("calendar and calendars are the same; give one")
+    chosen = calendar if calendars is None else calendars
+    opened = cleaned(opened_source(source, files), numbers)
     with readable(opened.name):
-        opened = narrowed(opened, where, date, dates or DateRules())
-        given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
-        given, rules = given or [MonthCalendar()], dates or DateRules()
+        rules = date_rules(dates, zone)
+        opened = narrowed(opened, where, date, rules)
+        given = [chosen] if isinstance(chosen, Calendar) else list(chosen or ())
+        given = given or [MonthCalendar()]
         plan = _Plan(opened, list(add), date, given, workdays, locale, as_of, rules)
         if out is None:
             tables = list(plan.tables())
-            return pa.concat_tables(tables) if tables else pa.table({})
+            rows = pa.concat_tables(tables) if tables else pa.table({})
+            return pandas_frame(rows, plain=True) if _is_pandas(source) else rows
         target = Path(out)
         if target.suffix.lower() not in ENDINGS:
             raise InputError(f"{target}: {unknown('file ending', target.suffix, ENDINGS)}")
         return replace_whole(
             target, lambda beside: _write(plan.tables(), beside, target.suffix.lower())
         )
+
+
+def _is_pandas(source: Any) -> bool:
+    """Return whether a frame is one of pandas, which need not be imported to tell."""
+    return type(source).__module__.partition(".")[0] == "pandas"
 
 
 class _Plan:

@@ -20,6 +20,7 @@ from eptaro.core.tables.table import Table
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.engines.looks.daterules import decided_rules
 from eptaro.engines.looks.suggestion import Suggestion, look_over
+from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.dates.reading import settled_start
@@ -27,8 +28,9 @@ from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.narrowed import Narrowed
 from eptaro.inputs.sources import Source, check_columns
-from eptaro.rules.dates import DateRules
+from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import Numbers
 
 _NONE = "none that can be read as it stands; name the rules, such as order=dmy, or a format"
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
@@ -42,6 +44,8 @@ def inspect(
     keys: Sequence[str] | str = (),
     where: str | None = None,
     dates: DateRules | None = None,
+    zone: str | None = None,
+    numbers: Numbers = None,
     files: FileRules | None = None,
 ) -> Table:
     """Return what is in the dates of a frame or of a file, one finding per row.
@@ -69,6 +73,10 @@ def inspect(
         A condition: only rows that meet it.
     dates : DateRules, optional
         How the dates are read.
+    zone : str, optional
+        The time zone whose days are meant, where times have an offset.
+    numbers : {"strict", "infer"} or NumberRules
+        How numbers in columns of text are written, for a condition on them.
     files : FileRules, optional
         How a file is written.
 
@@ -90,9 +98,9 @@ def inspect(
     >>> {row["subject"]: row["value"] for row in table.rows()}["first date"]
     '2025-08-20'
     """
-    opened = opened_source(source, files)
+    opened = cleaned(opened_source(source, files), numbers)
     with readable(opened.name):
-        rules = dates or DateRules()
+        rules = date_rules(dates, zone)
         if where is not None:
             opened = Narrowed(opened, where, date, _to_narrow(opened, date, rules))
         return _looked_at(opened, date, by, keys, rules, files)

@@ -134,6 +134,7 @@ class FrameSource(Source):
     name = "the table given"
 
     def __init__(self, frame: Any) -> None:
+        frame = _of_series(frame)
         if hasattr(frame, "__arrow_c_stream__"):
             self._table = _plain_text(pa.table(frame))
         elif isinstance(frame, Mapping):
@@ -209,6 +210,17 @@ def _plain_text(table: pa.Table) -> pa.Table:
             to = pa.dictionary(pa.int32(), plain) if coded else plain
             table = table.set_column(place, column.with_type(to), table.column(place).cast(to))
     return table
+
+
+def _of_series(given: Any) -> Any:
+    """Return a pandas Series as a frame of its index and its values, all else as it is.
+
+    They are called as they call themselves, otherwise `date` and `value`.
+    """
+    if not (hasattr(given, "index") and hasattr(given, "to_numpy") and hasattr(given, "name")):
+        return given
+    index, values = given.index.name or "date", given.name or "value"
+    return {str(index): given.index.to_numpy(), str(values): given}
 
 
 def _usual(values: Any) -> Any:

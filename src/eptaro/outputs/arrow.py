@@ -69,11 +69,33 @@ def _decimals(column: Column) -> pa.Array:
 
 
 def to_pandas(table: Table) -> pandas.DataFrame:
-    """Return a pandas DataFrame backed by Arrow, so that blanks and decimals stay exact."""
+    """Return a pandas DataFrame: days as datetime64, which merge with pandas' own dates; all else
+    backed by Arrow, so that blanks and decimals stay exact.
+    """
+    return pandas_frame(to_arrow(table))
+
+
+def pandas_frame(rows: pa.Table, *, plain: bool = False) -> pandas.DataFrame:
+    """Return an Arrow table as a pandas DataFrame, days and moments as datetime64; all else in
+    pandas' own kinds where it is to be plain, else backed by Arrow.
+    """
     try:
         import pandas
     except ImportError:
         raise InputError("to_pandas needs pandas; install it with: pip install pandas") from None
 
-    mapper: Any = pandas.ArrowDtype
-    return to_arrow(table).to_pandas(types_mapper=mapper)
+    def kind(of: pa.DataType) -> Any:
+        return None if pa.types.is_temporal(of) else pandas.ArrowDtype(of)
+
+    mapper: Any = None if plain else kind
+    return rows.to_pandas(types_mapper=mapper, date_as_object=False)
+
+
+def to_polars(table: Table) -> Any:
+    """Return a Polars DataFrame."""
+    try:
+        import polars
+    except ImportError:
+        raise InputError("to_polars needs polars; install it with: pip install polars") from None
+
+    return polars.from_arrow(to_arrow(table))

@@ -33,7 +33,8 @@ class Page:
         self._table, self._look = table, look
         self._below = ""
         self._top = self.height - 22.0
-        self._write_title(look.title or headline(table, look.measure))
+        said = headline(table, look.measure) or _named(table, look)
+        self._write_title(look.title or said)
 
     # ---- words ------------------------------------------------------------------
 
@@ -243,6 +244,12 @@ class Page:
     def png(self) -> bytes:
         """Return the picture as PNG."""
         return as_png(self.figure)
+
+
+def _named(table: Table, look: Look) -> str:
+    """Return a title for some rows of an answer, which have no headline: their measures."""
+    measures = () if table.answer is None else table.answer.measures
+    return look.measure or ", ".join(name.replace("_", " ") for name in measures)
 
 
 def _short(source: str) -> str:

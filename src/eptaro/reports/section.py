@@ -64,4 +64,4 @@ def columns_of(name: str) -> list[str]:
 def only_filled(table: Table, names: Sequence[str]) -> Table:
     """Return some columns of a table, those without any value left out."""
     kept = [name for name in names if name in table and not table.column(name).blank.all()]
-    return table.only(kept)
+    return table.select(kept)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
@@ -114,8 +114,9 @@ class DateRules:
             raise DateError(f"{' and '.join(chosen)} contradict each other; give one")
 
 
-def date_rules(given: DateRules | None) -> DateRules:
-    """Return the rules given, or those that take only what is plain."""
+def date_rules(given: DateRules | None, zone: str | None = None) -> DateRules:
+    """Return the rules given, or those that take only what is plain, in a zone if one is said."""
     if given is not None and not isinstance(given, DateRules):
         raise DateError(f"dates={given!r} are no DateRules; write DateRules(order='dmy')")
-    return given or DateRules()
+    rules = given or DateRules()
+    return rules if zone is None else replace(rules, zone=zone)

@@ -49,4 +49,4 @@ def _chosen(table: Table, columns: str) -> Table:
     for name in names:
         if name not in table:
             raise QuestionError(f"--columns: {unknown('column', name, table.names)}")
-    return table.only(list(dict.fromkeys(names)))
+    return table.select(list(dict.fromkeys(names)))

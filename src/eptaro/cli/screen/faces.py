@@ -111,7 +111,7 @@ def titles(columns: list[Faced]) -> Iterator[str]:
 def group_texts(table: Table) -> dict[str, list[str]]:
     """Return the texts of the group columns, in which a blank is a value of its own."""
     names = () if table.answer is None else table.answer.by
-    part = table.only([name for name in names if name in table])
+    part = table.select([name for name in names if name in table])
     return dict(zip(part.names, shown_table(part), strict=True))
 
 

@@ -31,8 +31,8 @@ def headline(table: Table, measure: str | None = None) -> str:
         return ""
     if isinstance(answer, InParts):
         return " ".join(_in_parts(table, answer))
-    if not isinstance(answer, Answered):
-        return ""
+    if not isinstance(answer, Answered) or len(answer.rows) < len(answer.group):
+        return ""  # of some of its rows it would tell what is not in the table
     return _told(table, answer if measure is None else _about(answer, measure))
 
 

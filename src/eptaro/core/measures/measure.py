@@ -215,7 +215,9 @@ class Measure:
         return f"Measure('{self.name}={self.formula}')"
 
 
-def parse_measures(specs: str | Iterable[str | Measure]) -> tuple[Measure, ...]:
+def parse_measures(
+    specs: str | Measure | Mapping[str, str] | Iterable[str | Measure],
+) -> tuple[Measure, ...]:
     """Return the measures, which must bear different names; a mapping goes from name to body."""
     if isinstance(specs, Mapping):
         specs = [f"{name}={body}" for name, body in specs.items()]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from difflib import get_close_matches
 from typing import TypeAlias
 
 from eptaro.core.calendars.calendar import Calendar
@@ -20,12 +21,38 @@ from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.scope import By, covered, formulas_of, group_names
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.format import Format, check_formats
-from eptaro.errors import InputError
+from eptaro.errors import InputError, MeasureError, unknown
 
 _CALLED = re.compile(r"\w+\(")
-Measures: TypeAlias = "str | Iterable[str | Measure]"
+Measures: TypeAlias = "str | Measure | Mapping[str, str] | Iterable[str | Measure]"
 Calendars: TypeAlias = "Calendar | OwnCalendars | None"
 Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"
+
+
+_OPTIONS = (
+    *("measures", "date", "by", "calendar", "coverage", "dates", "zone", "files", "formats"),
+    *("workdays", "values", "where", "numbers", "lookups", "across", "memory_limit"),
+    *("engine", "client", "patience"),
+)
+
+
+def _with_named(measures: Measures, named: Mapping[str, str]) -> Measures:
+    """Return the measures, and after them those given by keyword: `revenue="sum(fare)"`.
+
+    Raises `MeasureError` for a keyword that is a slip for an option, or whose value is no text.
+    """
+    for name, body in named.items():
+        if not isinstance(body, str) or get_close_matches(name, _OPTIONS, 1, 0.8):
+            raise MeasureError(
+                f"{name}={body!r} is no measure such as {name}='sum(fare)', and "
+                f"{unknown('option', name, _OPTIONS)}"
+            )
+    if not named:
+        return measures
+    given = [f"{name}={body}" for name, body in named.items()]
+    if isinstance(measures, Mapping):
+        return [*(f"{name}={body}" for name, body in measures.items()), *given]
+    return [*([measures] if isinstance(measures, str | Measure) else measures), *given]
 
 
 @dataclass(frozen=True)
@@ -53,9 +80,10 @@ class BookOptions:
         values: By = None,
         where: str | None = None,
         date: str | None = None,
+        named: Mapping[str, str] | None = None,
     ) -> BookOptions:
         """Return the options as they were given, measures, groups and conditions parsed."""
-        names, parsed = group_names(by), parse_measures(measures)
+        names, parsed = group_names(by), parse_measures(_with_named(measures, named or {}))
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         made = {name: formula for measure in parsed for name, formula in measure.formulas.items()}
         made |= formulas_of(by) | formulas_of(values)

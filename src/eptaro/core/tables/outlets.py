@@ -59,10 +59,16 @@ class Outlets(ABC):
         return to_arrow(self._table)
 
     def to_pandas(self) -> Any:
-        """Return a pandas DataFrame with Arrow-backed columns."""
+        """Return a pandas DataFrame: days as datetime64, all else backed by Arrow and exact."""
         from eptaro.outputs.arrow import to_pandas
 
         return to_pandas(self._table)
+
+    def to_polars(self) -> Any:
+        """Return a Polars DataFrame."""
+        from eptaro.outputs.arrow import to_polars
+
+        return to_polars(self._table)
 
     def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
         return self.to_arrow().__arrow_c_stream__(requested_schema)

@@ -14,6 +14,7 @@ from eptaro.core.tables.deferred import AnyColumn, Deferred
 from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
 from eptaro.core.tables.outlets import Outlets
 from eptaro.core.tables.settling import settled
+from eptaro.core.tables.shaping import Shaping
 from eptaro.errors import QuestionError, unknown
 
 if TYPE_CHECKING:
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
 _SHOWN_ROWS = 20
 
 
-class Table(Outlets):
+class Table(Outlets, Shaping):
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
     `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
@@ -116,6 +117,11 @@ class Table(Outlets):
     def __len__(self) -> int:
         return len(next(iter(self._columns.values()))) if self._columns else 0
 
+    def __iter__(self) -> Iterator[dict[str, Any]]:
+        """Yield one dict per row, days as frames take them: `pandas.DataFrame(table)` works."""
+        lists = [c.values() if c.kind == "date" else c.to_list() for c in self.columns]
+        return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
+
     def rows(self) -> Iterator[dict[str, Any]]:
         """Yield one dict per row, None where blank."""
         lists = [column.to_list() for column in self.columns]
@@ -138,40 +144,15 @@ class Table(Outlets):
         answer = None if self.answer is None else self.answer.take(places)
         return Table(columns, self.meta, answer)
 
-    def only(self, names: Sequence[str]) -> Table:
-        """Return the named columns alone, in the order given.
-
-        Parameters
-        ----------
-        names : sequence of str
-            Columns, in their new order.
-
-        Returns
-        -------
-        Table
-            These columns.
-        """
+    def _selected(self, names: Sequence[str]) -> Table:
         if odd := [name for name in names if name not in self._columns]:
             raise QuestionError(unknown("column", odd[0], self._columns))
         return Table([self._columns[name] for name in names], self.meta, self.answer)
 
-    def beside(self, columns: dict[str, Column]) -> Table:
-        """Return the table with a column more after each of those named.
-
-        Parameters
-        ----------
-        columns : dict of str to Column
-            New columns, by the name that each follows.
-
-        Returns
-        -------
-        Table
-            The table with these.
-        """
-        found: list[AnyColumn] = []
-        for column in self._columns.values():
-            found += [column, *(new for name, new in columns.items() if name == column.name)]
-        return Table(found, self.meta, self.answer)
+    @property
+    def parts(self) -> list[AnyColumn]:
+        """The columns in order, those not asked for yet not worked out."""
+        return list(self._columns.values())
 
     def trace(self, row: int, measure: str) -> Trace:
         """Return the `Trace` of one number: row from 0, and the name of its column.
@@ -212,56 +193,6 @@ class Table(Outlets):
 
         return trace(self, row, measure)
 
-    def describe(self) -> Table:
-        """Return the data dictionary: one row per column with its kind, unit and meaning."""
-        columns = self.columns
-        rows: dict[str, tuple[str, list[str]]] = {
-            "column": ("Name of the column", self.names),
-            "kind": ("Kind of its values", [column.kind for column in columns]),
-            "unit": ("Unit, where there is one", [column.unit for column in columns]),
-            "description": ("What it holds", [column.description for column in columns]),
-        }
-        made = [Column.text(name, texts, description=text) for name, (text, texts) in rows.items()]
-        return Table(made, {"verb": "describe"})
-
-    def sorted(self, by: str) -> Table:
-        """Return the rows in the order of a column; `-name` puts the largest first.
-
-        Rows of equal value keep their order; blanks come last, and after them the group of
-        all those that were not picked.
-
-        Parameters
-        ----------
-        by : str
-            A column; `-name` puts the largest first.
-
-        Returns
-        -------
-        Table
-            The rows in that order.
-        """
-        return self.take(self.order(by))
-
-    def order(self, by: str) -> NDArray[np.int64]:
-        """Return the places of the rows in the order of a column, as `sorted` has them.
-
-        Parameters
-        ----------
-        by : str
-            A column; `-name` puts the largest first.
-
-        Returns
-        -------
-        int array
-            The places of the rows in that order.
-        """
-        falling = by.startswith("-") and by not in self._columns
-        ranks = self.column(by[1:] if falling else by).ranks()
-        keys = np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
-        others = None if self.answer is None else self.answer.others
-        rest = np.zeros(len(self), bool) if others is None else others
-        return np.lexsort((keys, rest))
-
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs, every column worked out."""
         return vars(self) | {"_columns": {column.name: column for column in self.columns}}
@@ -290,7 +221,8 @@ class Table(Outlets):
             cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
         right = [column.kind in NUMERIC for column in part.columns]
         text = plain_table([*map(visible, self.names)], cells, right)
-        return "\n".join(line for line in (text, f"{len(self):,} rows", self.footer()) if line)
+        lines = (self.headline, text, f"{len(self):,} rows", self.footer())
+        return "\n".join(filter(None, lines))
 
     def _repr_html_(self) -> str:
         part, half = self._excerpt()

@@ -1,0 +1,110 @@
+"""Tables select, filter and hand on their rows as users of frames expect."""
+
+import unittest
+
+import numpy as np
+import pandas as pd
+
+import eptaro as ep
+
+
+def frame():
+    """Return forty days in four groups."""
+    return pd.DataFrame(
+        {"on": pd.date_range("2025-01-01", periods=40), "fare": range(40), "g": list("abcd") * 10}
+    )
+
+
+class Shaping(unittest.TestCase):
+    """Rows and columns."""
+
+    def setUp(self):
+        self.table = ep.Daybook(
+            frame(), date="on", by="g", revenue="sum(fare)", trips="count()"
+        ).recap("month", by="g")
+
+    def test_columns_and_rows(self):
+        self.assertEqual(self.table.select("revenue", "g").names, ["revenue", "g"])
+        self.assertEqual(len(self.table.head(3)), 3)
+        self.assertEqual(list(self.table.tail(2).rows()), list(self.table.rows())[-2:])
+        self.assertEqual(len(self.table.head(0)), 0)
+        with self.assertRaisesRegex(ep.QuestionError, "did you mean 'revenue'"):
+            self.table.select("revenu")
+
+    def test_conditions_are_met_as_row_by_row(self):
+        for where, met in (
+            ("revenue > 90 and g != 'a'", lambda r: r["revenue"] > 90 and r["g"] != "a"),
+            ("period = '2025-01'", lambda r: r["period"] == "2025-01"),
+            ("complete", lambda r: r["complete"]),
+            ("first >= date(2025, 2, 1)", lambda r: str(r["first"]) >= "2025-02-01"),
+            ("not (g in ('a', 'b'))", lambda r: r["g"] not in "ab"),
+        ):
+            expected = [row for row in self.table.rows() if met(row)]
+            self.assertEqual(list(self.table.filter(where).rows()), expected, where)
+        self.assertEqual(len(self.table.filter(np.zeros(len(self.table), bool))), 0)
+        with self.assertRaisesRegex(ep.QuestionError, "2 flags for 8 rows"):
+            self.table.filter(np.ones(2, bool))
+        with self.assertRaises(ep.ExpressionError):
+            self.table.filter("revenue >")
+
+    def test_picked_rows_are_traced_as_before(self):
+        row = self.table.filter("g = 'c'").trace(0, "revenue")
+        self.assertTrue(row.agrees)
+
+    def test_what_is_shown_begins_with_the_answer(self):
+        self.assertTrue(repr(self.table).startswith("Revenue from 2025-01-01 to 2025-02-09: 780."))
+
+
+class Frames(unittest.TestCase):
+    """Frames out merge with frames in."""
+
+    def test_days_merge_with_those_of_pandas(self):
+        made = ep.Daybook(frame(), date="on", by="g", revenue="sum(fare)")
+        days = made.accumulate("month", by="g")
+        joined = frame().merge(days.to_pandas(), left_on=["on", "g"], right_on=["date", "g"])
+        self.assertEqual(len(joined), 40)
+        self.assertEqual(joined["revenue"].tolist(), list(range(40)))
+        plain = pd.DataFrame(days)
+        self.assertEqual(plain.columns.tolist(), days.names)
+        self.assertEqual(plain["date"].dtype.kind, "M")
+        self.assertEqual(
+            days.to_polars()["revenue_to_date"].to_list(), days["revenue_to_date"].tolist()
+        )
+
+    def test_a_pandas_frame_annotated_is_one(self):
+        found = ep.annotate(
+            frame(),
+            date="on",
+            add=["day_name", "calendar_quarter_first"],
+            calendar=ep.MonthCalendar(),
+        )
+        self.assertIsInstance(found, pd.DataFrame)
+        self.assertEqual(found["fare"].dtype, frame()["fare"].dtype)
+        self.assertEqual(found["on"].tolist(), frame()["on"].tolist())
+        with self.assertRaisesRegex(ep.QuestionError, "give one"):
+            ep.annotate(
+                frame(),
+                date="on",
+                add=["day_name"],
+                calendar=ep.MonthCalendar(),
+                calendars=[ep.MonthCalendar()],
+            )
+
+    def test_series_mappings_and_keywords_are_taken(self):
+        series = frame().set_index("on")["fare"]
+        self.assertEqual(
+            ep.Daybook(series, total="sum(fare)").recap("month")["total"].tolist(), [465, 315]
+        )
+        again = ep.Daybook(frame(), date="on", measures={"total": "sum(fare)"}, n="count()").recap(
+            "year"
+        )
+        self.assertEqual((again["total"].tolist(), again["n"].tolist()), ([780], [40]))
+        with self.assertRaisesRegex(ep.MeasureError, "did you mean 'where'"):
+            ep.Daybook(frame(), date="on", total="sum(fare)", wher="fare > 3")
+        night = {"at": ["2025-01-01T23:30:00+00:00"], "x": [1]}
+        self.assertEqual(
+            str(ep.Daybook(night, date="at", zone="Asia/Tokyo", n="count()").coverage),
+            "2025-01-02..2025-01-02",
+        )
+        found = ep.inspect(night, date="at", zone="Asia/Tokyo").rows()
+        self.assertIn("2025-01-02", [row["value"] for row in found])

@@ -1,0 +1,128 @@
+"""Headlines say what the verbs answer, in figures that are worked out here once more."""
+
+import datetime as dt
+import re
+import unittest
+from fractions import Fraction
+
+import eptaro as ep
+from eptaro.core.headlines.blanks import why_blank
+
+START = dt.date(2024, 1, 1)
+ROWS = [
+    (START + dt.timedelta(day), route, fare)
+    for day in range(500)
+    for route, fare in (("ab", 100 + day % 7), ("cd", 40 if day < 400 else 10))
+]
+CALENDAR = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+
+
+def book(measures=("revenue=sum(fare)", "trips=count()"), by="route"):
+    """Return the rows folded."""
+    on, route, fare = zip(*ROWS, strict=True)
+    table = {"on": on, "route": route, "fare": fare}
+    return ep.Daybook(table, date="on", by=by, measures=list(measures), calendar=CALENDAR)
+
+
+def total(first, last, route=None):
+    """Return the sum of fares of some days."""
+    span = dt.date.fromisoformat(first), dt.date.fromisoformat(last)
+    return sum(f for d, r, f in ROWS if span[0] <= d <= span[1] and route in (None, r))
+
+
+class Verbs(unittest.TestCase):
+    """The figures of each verb's sentence."""
+
+    def test_a_comparison_names_values_change_days_and_the_largest_group(self):
+        said = book().compare("quarter", to_date=True, by="route").headline
+        last = START + dt.timedelta(499)  # 2025-05-14
+        now, before = total("2025-04-01", str(last)), total("2024-04-01", "2024-05-14")
+        ratio = Fraction(now - before, before)
+        self.assertTrue(said.startswith(
+            f"Revenue in FY2026-Q1 to date: {now:,}, down {before - now:,} ({float(ratio):+.1%}) on the same "
+            f"44 days of FY2025-Q1."), said)  # fmt: skip
+        cd = total("2025-04-01", str(last), "cd") - total("2024-04-01", "2024-05-14", "cd")
+        self.assertIn(f"The route that changed most: cd, {cd:,}.", said)
+        self.assertIn("Trips: 88, the same.", said)
+        weekday = book().compare("quarter", to_date=True, match="weekday").headline
+        self.assertIn("on the same weekdays, 2024-04-02 to 2024-05-15", weekday)
+
+    def test_whole_periods_are_compared_and_the_unfinished_one_is_told(self):
+        said = book().compare("quarter").headline
+        now, before = total("2025-01-01", "2025-03-31"), total("2024-01-01", "2024-03-31")
+        self.assertIn(f"Revenue in FY2025-Q4: {now:,}, ", said)
+        self.assertIn(f"{abs(now - before):,}", said)
+        self.assertIn("FY2026-Q1 is not complete and is not compared.", said)
+        self.assertIn("No period can be compared", book().compare("year", only="FY2024").headline)
+
+    def test_a_small_change_is_never_minus_nothing(self):
+        tiny = ep.Daybook({"on": ["2024-01-01", "2025-01-01"], "x": [100_000, 99_999]}, date="on", measures="s=sum(x)",
+                          coverage="2024-01-01..2025-12-31")  # fmt: skip
+        table = tiny.compare("year")
+        self.assertIn("down 1 (-0.001%) on 2024", table.headline)
+        self.assertIn("-0.001%", repr(table))
+        self.assertNotIn("-0.0%", repr(table))
+
+    def test_recaps_running_totals_and_windows(self):
+        made, last = book(), "2025-05-14"
+        said = made.recap("quarter", by="route").headline
+        self.assertTrue(
+            said.startswith(f"Revenue from 2024-01-01 to {last}: {total('2024-01-01', last):,}.")
+        )
+        self.assertIn(f"The largest of 2 routes is ab: {total('2024-01-01', last, 'ab'):,}", said)
+        self.assertIn("The last, FY2026-Q1, is not complete.", said)
+        self.assertEqual(said, made.recap("quarter", by="route", sort="-revenue").headline)
+        so_far = made.accumulate("year", by="route").headline
+        self.assertIn(
+            f"Revenue in FY2026 to date: {total('2025-04-01', last):,} (2025-04-01 to {last}, 44 days).",
+            so_far,
+        )
+        window = made.trail("3 months", every="month").headline
+        self.assertIn(
+            f"Revenue over the 3 months to {last}: {total('2025-02-15', last):,} (2025-02-15",
+            window,
+        )
+        self.assertIn("FY2026-Q1", made.card().headline)
+        self.assertIn("highest for", made.rhythm("weekday").headline)
+        self.assertIn("median", made.spread("fare").headline)
+        self.assertIn("Most values of fare", made.histogram("fare").headline)
+
+    def test_of_some_rows_nothing_is_told_that_is_not_there(self):
+        table = book().recap("quarter", by="route")
+        self.assertEqual(table.head(3).headline, "")
+        self.assertEqual(table.filter("route = 'ab'").headline, "")
+        self.assertTrue(table.sorted("-revenue").headline)
+
+    def test_groups_in_their_own_years_have_a_sentence_each(self):
+        own = ep.OwnCalendars("route", {"ab": CALENDAR, "cd": ep.MonthCalendar()})
+        on, route, fare = zip(*ROWS, strict=True)
+        made = ep.Daybook(
+            {"on": on, "route": route, "fare": fare},
+            date="on",
+            by="route",
+            revenue="sum(fare)",
+            calendar=own,
+        )
+        said = made.compare("year", to_date=True, by="route").headline
+        self.assertRegex(said, r"ab: Revenue in FY2026 to date: .*cd: Revenue in 2025 to date: ")
+
+
+class Blanks(unittest.TestCase):
+    """Why values are missing, with the number of rows."""
+
+    def test_reasons(self):
+        made = book(("revenue=sum(fare)", "typical=mean(fare)"))
+        found = why_blank(made.compare("year"))
+        self.assertIn(
+            "1 row: the prior period lies outside the days known, 2024-01-01 to 2025-05-14", found
+        )
+        self.assertTrue(
+            any(
+                re.fullmatch(r"\d rows?: the period is not wholly in the days known, .*", one)
+                for one in found
+            )
+        )
+        none = ep.Daybook({"on": ["2024-01-01", "2025-06-01"], "x": [0, 5]}, date="on", measures="s=sum(x)",
+                          coverage="2024-01-01..2025-12-31")  # fmt: skip
+        self.assertEqual(why_blank(none.compare("year"))[-1], "1 row: the prior value is 0")
+        self.assertEqual(why_blank(none.recap("year")), [])
