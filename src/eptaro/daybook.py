@@ -31,7 +31,7 @@ class Daybook(KeptBook):
     table : frame or mapping
         Any frame that speaks the Arrow C stream protocol, or a mapping of column names to arrays.
     measures : str, Measure, several of these, or a mapping of names to formulas
-        What to calculate, written `name=how(column)`; also by keyword: `revenue="sum(fare)"`.
+        What to calculate, written `name=how(column)`.
     date : str, optional
         The column of dates; without it the one column that can be dates is used, and `notes`
         say so.
@@ -40,9 +40,8 @@ class Daybook(KeptBook):
     calendar : Calendar or OwnCalendars, optional
         What cuts days into periods, by default civil years; `OwnCalendars` for groups' own.
     coverage : Span, str or mapping, optional
-        The days that the data speaks for, by default first to last date; days without rows are
-        zeros. `groups`: each group's begin with its first transaction; or a mapping of groups to
-        spans. Values outside are blank.
+        The days known, by default first to last date; those without rows are zeros. `groups`: each
+        group's begin with its first transaction; or a mapping of groups to spans.
     dates : DateRules, optional
         How the date column is read; without rules, only what is plainly a date is taken.
     zone : str, optional
@@ -64,6 +63,8 @@ class Daybook(KeptBook):
         Tables whose columns rows take by a key, such as `{"ships.csv": "ship"}`.
     across : Across or str, optional
         Columns that are read as rows, such as `2019..2024 as year, fares`.
+    named : str
+        More measures by keyword, such as `revenue="sum(fare)"`.
 
     Raises
     ------

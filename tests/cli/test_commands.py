@@ -6,6 +6,7 @@ import io
 import json
 import os
 import re
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -13,7 +14,10 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import click
+
 from eptaro.cli import run
+from eptaro.cli.app import app
 
 DATA = ["--date", "on", "--measure", "revenue=sum(fare)"]
 TEXT = "on,shop,fare\n2024-02-29,a,10.10\n2025-01-31,b,0.25\n2025-02-28,a,7\n"
@@ -39,6 +43,15 @@ class Commands(unittest.TestCase):
     def process(self, *arguments: str, **options) -> subprocess.CompletedProcess:
         command = [sys.executable, "-m", "eptaro", *arguments]
         return subprocess.run(command, capture_output=True, text=True, check=False, **options)
+
+
+def commands(group, context):
+    """Yield every command with its name, those of groups below them too."""
+    for name in group.list_commands(context):
+        command = group.get_command(context, name)
+        yield name, command
+        if isinstance(command, click.Group):
+            yield from commands(command, context)
 
 
 class Answers(Commands):
@@ -90,13 +103,79 @@ class Answers(Commands):
         _, out, _ = self.go("dimension", "--from", "2025-03-31", "--through", "2025-04-01")
         self.assertRegex(out, r"calendar_year_first +2025-01-01 +2025-01-01")
 
-    def test_help_names_every_command_with_an_example(self):
+    def test_help_begins_with_the_question_and_shows_the_rest_on_request(self):
         _, out, _ = self.go("--help")
-        for name in ("demo", "dimension", "recap", "accumulate", "compare"):
+        for name in ("recap", "accumulate", "trail", "compare", "rhythm"):
             self.assertIn(name, out)
             status, text, _ = self.go(name, "--help")
             self.assertEqual(status, 0)
-            self.assertIn("Example: eptaro", text)
+            heads = re.findall(r"^(\w[^:\n]*):$", text, re.M)
+            self.assertEqual(
+                heads[:4],
+                ["The question", "Groups and narrowing", "Calendar", "As-of and coverage"],
+            )
+            self.assertNotIn("--serials", text)
+            self.assertIn(f"eptaro {name} --help-all", text)
+            _, whole, _ = self.go(name, "--help-all")
+            for option in ("--serials", "--delimiter", "--client", "--long-month", "--theme"):
+                self.assertIn(option, whole)
+            self.assertLess(len(text.splitlines()), 100)
+
+    def test_every_example_of_help_runs_on_the_demo(self):
+        self.go("demo")
+        found = 0
+        for name, command in commands(app, click.Context(app)):
+            for _, words in getattr(command, "examples", ()):
+                if name in ("demo", "merge"):
+                    continue
+                found += 1
+                status, _, err = self.go(*shlex.split(words))
+                self.assertEqual((status, name, err if status else ""), (0, name, ""), words)
+            self.assertTrue(
+                isinstance(command, click.Group) or getattr(command, "examples", ()), name
+            )
+        self.assertGreater(found, 30)
+
+    def test_options_that_are_not_known_are_met_by_the_one_meant(self):
+        for said, meant in (
+            ("--group", "--by"),
+            ("--filter", "--where"),
+            ("--plot-kind", "--kind"),
+            ("--meazure", "--measure"),
+        ):
+            status, _, err = self.go("recap", "rows.csv", *DATA, said, "x")
+            self.assertEqual((status, meant in err), (2, True), err)
+
+    def test_how_much_is_said(self):
+        _, out, err = self.go(
+            "recap", "rows.csv", *DATA, "--per", "month", "--where", "fare > 1", "-q"
+        )
+        self.assertEqual((err, "tied out" in out), ("", True))
+        _, _, err = self.go("recap", "rows.csv", *DATA, "--per", "month", "-v")
+        for told in ("read and folded: ", "calendar: ", "days known: ", "kernel: ", "told: "):
+            self.assertIn(told, err)
+        _, _, err = self.go("recap", "rows.csv", *DATA, "--per", "month")
+        self.assertEqual(err, "")
+
+    def test_columns_are_chosen_and_what_does_not_fit_is_named(self):
+        asked = ["compare", "rows.csv", *DATA, "--per", "month", "--by", "shop"]
+        _, out, _ = self.go(*asked, "--columns", "shop,revenue_change", "--format", "csv")
+        self.assertEqual(out.splitlines()[0], "shop,revenue_change")
+        status, _, err = self.go(*asked, "--columns", "shop,change")
+        self.assertEqual((status, "unknown column 'change'" in err), (1, True))
+        with mock.patch.dict(os.environ, {"COLUMNS": "80"}):
+            _, out, _ = self.go(*asked)
+            self.assertIn("not shown: ", out)
+            self.assertLessEqual(max(len(line.rstrip()) for line in out.splitlines()[:-2]), 80)
+        _, out, _ = self.go(*asked, "--all-columns")
+        self.assertIn("clamped", out)
+        self.assertIn("2024-02-01  2024-02-29", out)
+
+    def test_an_object_of_json_has_the_headline(self):
+        _, out, _ = self.go("recap", "rows.csv", *DATA, "--per", "year", "--format", "object")
+        found = json.loads(out)
+        self.assertTrue(found["headline"].startswith("Revenue from 2024-02-29 to 2025-02-28: "))
+        self.assertEqual([row["period"] for row in found["rows"]], ["2024", "2025"])
 
     def test_a_wide_table_goes_in_blocks_in_a_terminal(self):
         with (

@@ -181,3 +181,23 @@ class Annotate(unittest.TestCase):
             ep.annotate({"on": ["2025-08-20", "soon"]}, date="on", add=["hour"])
         with self.assertRaisesRegex(ep.QuestionError, "has a column 'hour' already"):
             ep.annotate({"on": ["2025-08-20"], "hour": [1]}, date="on", add=["hour"])
+
+
+class Codes(unittest.TestCase):
+    """Codes that tell things apart are no amounts."""
+
+    def test_padded_codes_are_keys(self):
+        table = {
+            "on": ["2025-01-01", "2025-01-02"],
+            "who": ["C0958", "C1200"],
+            "zone": ["01234", "90210"],
+            "paid": ["C10", "C200"],
+        }
+        found = {
+            row["value"]: row["detail"]
+            for row in ep.inspect(table).rows()
+            if row["subject"] == "column"
+        }
+        for name in ("who", "zone"):
+            self.assertTrue(found[name].startswith("no measure: codes such as"), found)
+        self.assertTrue(found["paid"].startswith("numbers to add up"), found)

@@ -137,7 +137,8 @@ class HeadedCommand(click.Command):
         if more:
             names = ", ".join(f"{heading[:1].lower()}{heading[1:]}" for heading in more)
             formatter.write_paragraph()
-            formatter.write_text(f"More options ({names}): {ctx.command_path} --help-all")
+            formatter.write_text(f"More options ({names}):")
+            formatter.write(f"{'':{formatter.current_indent + 2}}{ctx.command_path} --help-all\n")
 
     def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the examples, each below its purpose, on a line that can be copied."""

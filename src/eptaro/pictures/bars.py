@@ -11,8 +11,7 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.options import Compare
 from eptaro.core.verbs.spread import Histogram
-from eptaro.pictures.asked import asked_of, calendar_of, group_names
-from eptaro.pictures.groups import panels_of, parts_of
+from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of, parts_of
 from eptaro.pictures.page import MOST_PANELS, Page
 from eptaro.pictures.series import bar_edges, draw_bars
 from eptaro.pictures.timeaxis import Marks, set_marks, thinned_periods

@@ -8,8 +8,7 @@ from typing import Any
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.spread import Spread
-from eptaro.pictures.asked import asked_of, group_names
-from eptaro.pictures.groups import panels_of
+from eptaro.pictures.groups import asked_of, group_names, panels_of
 from eptaro.pictures.page import Page
 from eptaro.pictures.series import bar_edges
 from eptaro.pictures.timeaxis import Marks, set_marks

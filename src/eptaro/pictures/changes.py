@@ -10,8 +10,7 @@ import numpy as np
 
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
-from eptaro.pictures.asked import group_names
-from eptaro.pictures.groups import named
+from eptaro.pictures.groups import group_names, named
 from eptaro.pictures.page import Page
 from eptaro.pictures.words import elided, signed, written
 

@@ -14,14 +14,14 @@ from eptaro.core.verbs.rhythm import Rhythm
 from eptaro.core.verbs.spread import Histogram, Spread
 from eptaro.core.verbs.trail import Trail
 from eptaro.errors import QuestionError, unknown
-from eptaro.pictures.asked import group_names
 from eptaro.pictures.bars import draw_against, draw_attribute, draw_histogram
 from eptaro.pictures.boxes import draw_boxes
 from eptaro.pictures.changes import draw_changes, draw_steps
+from eptaro.pictures.groups import group_names
 from eptaro.pictures.page import Page
 from eptaro.pictures.series import Form, draw_periods, draw_trailing
 from eptaro.pictures.shaded import draw_heat, draw_sheet
-from eptaro.pictures.theme import Look
+from eptaro.pictures.theme import PictureOptions
 from eptaro.pictures.todate import draw_day_by_day, draw_to_date
 
 Drawer = Callable[[Table, Page, Sequence[str]], None]
@@ -76,7 +76,7 @@ def _of_comparison(table: Table, asked: Compare) -> Kinds:
     return changes | bars if one else bars | changes
 
 
-def drawn(table: Table, look: Look) -> Page:
+def drawn(table: Table, look: PictureOptions) -> Page:
     """Return the picture of a table, by default of the kind that suits its verb best.
 
     Raises `QuestionError` for one that cannot be drawn, or not as the kind asked for.

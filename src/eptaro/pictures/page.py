@@ -11,7 +11,7 @@ from eptaro.core.headlines.headline import headline
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.pictures.svg import as_png, as_svg, save
-from eptaro.pictures.theme import Look, Theme, new_figure
+from eptaro.pictures.theme import PictureOptions, Theme, new_figure
 from eptaro.pictures.words import compact, elided
 
 MOST_PANELS = 24
@@ -24,7 +24,7 @@ _ACROSS = ((1, 1), (4, 2), (9, 3), (16, 4), (MOST_PANELS, 6))  # panels in a row
 class Page:
     """One picture: its parts are placed in dots, from the bottom left."""
 
-    def __init__(self, table: Table, look: Look) -> None:
+    def __init__(self, table: Table, look: PictureOptions) -> None:
         self.theme: Theme = look.colours
         self.width, self.height = look.size
         self.figure = new_figure(look.size, self.theme.paper)
@@ -246,7 +246,7 @@ class Page:
         return as_png(self.figure)
 
 
-def _named(table: Table, look: Look) -> str:
+def _named(table: Table, look: PictureOptions) -> str:
     """Return a title for some rows of an answer, which have no headline: their measures."""
     measures = () if table.answer is None else table.answer.measures
     return look.measure or ", ".join(name.replace("_", " ") for name in measures)

@@ -12,8 +12,15 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.recap import Recap
 from eptaro.core.verbs.trail import Trail
-from eptaro.pictures.asked import asked_of, calendar_of, group_names, view_of
-from eptaro.pictures.groups import Group, groups_of, panels_of
+from eptaro.pictures.groups import (
+    Group,
+    asked_of,
+    calendar_of,
+    group_names,
+    groups_of,
+    panels_of,
+    view_of,
+)
 from eptaro.pictures.page import Page
 from eptaro.pictures.timeaxis import day_marks, set_marks, thinned_periods
 from eptaro.pictures.words import end_labels, of_one_size, written
@@ -21,9 +28,6 @@ from eptaro.pictures.words import end_labels, of_one_size, written
 Form: TypeAlias = Literal["bars", "lines", "areas", "dots"]
 _LABELLED = 16  # bars that have room for their figure
 _NAME = 7.2  # dots of a letter in a name at a line's end
-
-
-# ---- periods in a row -----------------------------------------------------------
 
 
 def draw_periods(table: Table, page: Page, measures: Sequence[str], form: Form) -> None:
@@ -35,8 +39,7 @@ def draw_periods(table: Table, page: Page, measures: Sequence[str], form: Form) 
     asked = asked_of(table, Recap)
     table = _parts_alone(table)
     whole = all(table.column("complete").to_list())
-    each = "" if asked.per in ("period",) else f"each {asked.per}"
-    page.say(f"{', '.join(measures)}: {each or 'each row'}{_by(table)}")
+    page.say(f"{', '.join(measures)}: each {asked.per}{_by(table)}")
     colour = page.theme.accent
     if not whole:
         mark = "hatched" if form == "bars" else "dashed"
@@ -230,9 +233,6 @@ def _from_zero(axes: Any, values: Any, form: Form) -> None:
         axes.set_ylim(bottom=0)
     elif form != "dots":
         axes.axhline(0, color="0.5", lw=0.8)
-
-
-# ---- rolling windows ------------------------------------------------------------
 
 
 def draw_trailing(table: Table, page: Page, measures: Sequence[str], form: Form) -> None:

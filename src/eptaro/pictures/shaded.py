@@ -16,7 +16,7 @@ from eptaro.core.tables.table import Table
 from eptaro.core.verbs.recap import Recap
 from eptaro.core.verbs.rhythm import Rhythm
 from eptaro.errors import QuestionError
-from eptaro.pictures.asked import asked_of, calendar_of, group_names, view_of
+from eptaro.pictures.groups import asked_of, calendar_of, group_names, view_of
 from eptaro.pictures.page import Page
 from eptaro.pictures.words import compact, of_one_size, written
 

@@ -81,7 +81,7 @@ _THEMES: dict[ThemeName, Theme] = {"light": LIGHT, "dark": DARK, "print": PRINT}
 
 
 @dataclass(frozen=True)
-class Look:
+class PictureOptions:
     """What may be chosen about a picture; see `Table.plot`."""
 
     kind: str | None = None

@@ -14,8 +14,7 @@ from eptaro.core.verbs.accumulate import Accumulate
 from eptaro.core.verbs.compare.counterparts import of_to_date
 from eptaro.core.verbs.compare.options import Compare
 from eptaro.core.verbs.compare.sides import Sides
-from eptaro.pictures.asked import asked_of, calendar_of, group_names, view_of
-from eptaro.pictures.groups import panels_of
+from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of, view_of
 from eptaro.pictures.page import Page
 from eptaro.pictures.timeaxis import Marks, day_marks, month_named, set_marks
 from eptaro.pictures.words import compact, end_labels, written

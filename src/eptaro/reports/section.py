@@ -32,12 +32,8 @@ class Section:
 
     def add_picture(self, table: Table, alt: str, **options: Any) -> None:
         """Add a picture of a table; `alt` states its figures."""
-        from eptaro.pictures.draw import drawn
-        from eptaro.pictures.theme import Look
-
-        svg = drawn(table, Look(**({"size": (1120, 680)} | options))).svg(
-            f"{self.anchor}-{len(self.figures)}-"
-        )
+        picture = table.picture(**({"size": (1120, 680)} | options))
+        svg = picture.inline(f"{self.anchor}-{len(self.figures)}-")
         self.figures.append({"alt": alt, "svg": svg})
 
 

@@ -198,6 +198,8 @@ def _below(
     if left:
         names = ", ".join(dict.fromkeys(cell.title for cell in left))
         lines.append(f"not shown: {names}; --all-columns shows every column")
-    lines += [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
+    for line in lines:
+        _say(console, line, room, "dim")
+    lines = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
     for line in [*lines, *filter(None, [table.footer()])]:
         _say(console, line, room if console.is_terminal else None, "dim")

@@ -9,7 +9,7 @@ import numpy as np
 from eptaro.core.calendars.amount import Amount
 from eptaro.core.headlines.words import (
     Days,
-    Moved,
+    Movement,
     group_named,
     group_noun,
     largest_of,
@@ -68,7 +68,7 @@ def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iter
         if change is None:
             continue
         now = value_over(answer.view, measure, _days(change.now, place))
-        moved = Moved(now, _prior(answer, change, place))
+        moved = Movement(now, _prior(answer, change, place))
         begin = f"{titled(measure.name)}{'' if number else when}: {said(now)}"
         if not moved.known:
             yield f"{begin}, which cannot be compared."

@@ -71,7 +71,7 @@ def value_over(view: View, measure: Measure, days: Days) -> Column:
 
 
 @dataclass(frozen=True)
-class Moved:
+class Movement:
     """How a value stands to the one before: in words, with a sign and the share of it."""
 
     now: Column

@@ -28,6 +28,16 @@ class Picture:
         """The picture as SVG, whose marks tell their days and values."""
         return str(self.page.svg())
 
+    def inline(self, prefix: str) -> str:
+        """Return it as SVG for a page with others, the names in it kept apart by a prefix.
+
+        Parameters
+        ----------
+        prefix : str
+            What its names begin with.
+        """
+        return str(self.page.svg(prefix))
+
     @property
     def png(self) -> bytes:
         """The picture as PNG."""
@@ -178,9 +188,9 @@ class Outlets(ABC):
             For a kind that the table cannot be drawn as; it lists those that it can.
         """
         from eptaro.pictures.draw import drawn
-        from eptaro.pictures.theme import Look, check_ending
+        from eptaro.pictures.theme import PictureOptions, check_ending
 
-        look = Look(kind, measure, title, unit, size, theme)
+        look = PictureOptions(kind, measure, title, unit, size, theme)
         if path is None:
             return drawn(self._table, look).figure
         check_ending(path)
@@ -200,6 +210,6 @@ class Outlets(ABC):
             The picture; notebooks show it as SVG, whose marks tell their values.
         """
         from eptaro.pictures.draw import drawn
-        from eptaro.pictures.theme import Look
+        from eptaro.pictures.theme import PictureOptions
 
-        return Picture(drawn(self._table, Look(**look)))
+        return Picture(drawn(self._table, PictureOptions(**look)))

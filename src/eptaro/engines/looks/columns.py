@@ -77,6 +77,8 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
         if words & _KEYS:
             return Look(name, "key", "its name says that it tells things apart", blanks)
         texts = pc.unique(column.slice(0, _SAMPLE).cast(pa.string()))
+        if code := _code_among(texts.to_pylist()):
+            return Look(name, "key", f"codes such as {code!r} tell things apart", blanks)
         try:
             _, told = infer_numbers(texts, name, decimal)
         except MeasureError:
@@ -87,6 +89,21 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if not numbers:
         return Look(name, "other", f"holds {column.type}", blanks)
     return _numbers(name, words, blanks, told)
+
+
+_CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")
+_PADDED = re.compile(r"[A-Za-z]{0,4}[-_]?0\d+")
+
+
+def _code_among(texts: list[str | None]) -> str:
+    """Return a code such as `C0958` where all texts are written like it; else nothing.
+
+    Amounts are not padded with zeros; codes of one width are.
+    """
+    words = [text.strip() for text in texts if text and text.strip()]
+    padded = next((word for word in words if _PADDED.fullmatch(word)), "")
+    alike = padded and len({len(word) for word in words}) == 1
+    return padded if alike and all(map(_CODE.fullmatch, words)) else ""
 
 
 def _numbers(name: str, words: set[str], blanks: int, told: str) -> Look:
