@@ -89,5 +89,5 @@ def check_texts(**named: object) -> None:
 def as_path(value: object) -> Path:
     """Return a path given as text or path; raises `InputError` for anything else."""
     if not isinstance(value, str | os.PathLike):
-        raise InputError(f"{value!r} is no path of a file; give text or a pathlib.Path")
+        raise InputError(f"{value!r} is not the path of a file; give text or a pathlib.Path")
     return Path(os.fspath(value))

@@ -122,7 +122,7 @@ class KeptBook(Answering):
             Where the two differ, or rows of the other are in this one already.
         """
         if not isinstance(other, KeptBook):
-            raise InputError(f"{other!r} is no Daybook to merge with")
+            raise InputError(f"{other!r} is not a Daybook")
         mine, theirs = self.own or self.calendar, other.own or other.calendar
         if (self.measures, mine) != (other.measures, theirs):
             raise InputError(

@@ -241,7 +241,7 @@ class Engines(Commands):
             "--through",
         ]
         for arguments, status, message in (
-            (["2025-06-30"], 0, "181 rows added"), (["2025-12-31"], 1, "stands already"),
+            (["2025-06-30"], 0, "181 rows added"), (["2025-12-31"], 1, "already exists"),
             (["2025-12-31", "--mode", "extend"], 0, "184 rows added"), (["2025-01-31", "--mode", "replace"], 0, "31 rows"),
         ):  # fmt: skip
             got, _, err = self.go(*asked, *arguments)
@@ -289,7 +289,7 @@ class Begun(Commands):
             "recap", "--config", "odd.toml", "--per", "year", "--format", "csv"
         )
         self.assertEqual((status, "1.5" in out, "total_id" in out), (0, True, False), err)
-        for arguments, message in ((["two.csv", "--date", "b"], "stands already"), (["none.csv", "--replace"], "no column holds dates"),
+        for arguments, message in ((["two.csv", "--date", "b"], "already exists"), (["none.csv", "--replace"], "no column holds dates"),
                                    (["two.csv", "--date", "c", "--replace"], "unknown column of dates"),
                                    (["two.csv", "--date", "a", "--year-starts", "02-30", "--replace"], "day")):  # fmt: skip
             status, _, err = self.go("init", *arguments)

@@ -87,7 +87,7 @@ class Made(unittest.TestCase):
             here, there = Path(folder, "a"), Path(folder, "b")
             first = [p.read_bytes() for p in generate(here, 3000)]
             self.assertEqual(first, [p.read_bytes() for p in generate(there, 3000)])
-            with self.assertRaisesRegex(ep.InputError, "stands already"):
+            with self.assertRaisesRegex(ep.InputError, "already exists"):
                 generate(here, 3000)
             tables = []
             for path in (here / "bookings.csv", generate(here, 3000, kind="parquet")[0]):
@@ -112,5 +112,5 @@ class Made(unittest.TestCase):
             self.assertIn("7 rows have no match in", err)
             Path(folder, "sales.csv").write_text("mine")
             status, _, err = Commands.go(self, "demo", "--folder", folder, "--rows", "200")
-            self.assertEqual((status, "stands already" in err), (1, True))
+            self.assertEqual((status, "already exists" in err), (1, True))
             self.assertEqual(Path(folder, "sales.csv").read_text(), "mine")

@@ -207,7 +207,7 @@ class GivenUp(unittest.TestCase):
             n_workers=0, dashboard_address=None, silence_logs=50
         ) as workers:
             client = self.distributed.Client(workers)
-            self.refused(client, "given up after 2 seconds: it has no workers")
+            self.refused(client, "gave no answer for 2 seconds: it has no workers")
             client.close()
             self.refused(client, "the client is closed")
 

@@ -34,7 +34,7 @@ class Chunks(unittest.TestCase):
         broken = pa.StringArray.from_buffers(2, offsets, pa.py_buffer(b"abc"))
         with (
             self.assertRaisesRegex(
-                ep.InputError, "f: cannot be read: damaged text: texts reach out"
+                ep.InputError, "f: cannot be read: damaged text: texts go beyond"
             ),
             readable("f"),
         ):

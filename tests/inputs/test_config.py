@@ -70,7 +70,7 @@ class Read(unittest.TestCase):
             ('[workdays]\nholidays = "isle"\n[holidays.isles]', "did you mean 'isles'"),
             ('[workdays]\nweekend = ["sun"]', "weekend.0: input should be 'monday'"),
             ('[data]\nfiles = ["a.csv"]', "data.measures: field required"),
-            ("x = [", "is no TOML file"),
+            ("x = [", "is not a TOML file"),
         )
         for text, message in bad:
             with self.assertRaisesRegex(ep.EptaroError, message):

@@ -157,7 +157,7 @@ class Refused(unittest.TestCase):
         bad = (
             ({"order": "dym"}, "did you mean 'dmy'|unknown value for order"),
             ({"pivot": 150}, "two-digit year"),
-            ({"day_starts": "24:00"}, "no time of day"),
+            ({"day_starts": "24:00"}, "not a time of day"),
             ({"order": "dmy", "unix": "s"}, "contradict"),
             ({"bad_dates": "skip"}, "Accepted: raise, set aside"),
             ({"zone": "Mars"}, "not a time zone"),

@@ -122,7 +122,7 @@ class Files(unittest.TestCase):
                                      ("2025-05-14", "Landfall Day", "regional")])  # fmt: skip
         self.assertEqual([day for day, *_ in found[2:]], ["2025-08-01", "2025-08-02", "2025-08-03"])
         self.path.write_text("no calendar")
-        with self.assertRaisesRegex(ep.InputError, "no iCalendar file"):
+        with self.assertRaisesRegex(ep.InputError, "not an iCalendar file"):
             holidays.from_icalendar(self.path, 2024, 2025)
 
     def test_countries(self):

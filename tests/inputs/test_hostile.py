@@ -38,7 +38,7 @@ class Lines(Commands):
         for number, text in ((1, "null\n" + good), (2, good + "null\n"), (1, "[1]\n"), (3, good * 2 + ' "a"\n'),
                              (2, good + "5\n" + good), (1, "  true\n")):  # fmt: skip
             Path("t.ndjson").write_text(text)
-            self.assertIn(f"row {number} is no JSON object", self.said("t.ndjson"))
+            self.assertIn(f"row {number} is not a JSON object", self.said("t.ndjson"))
         Path("t.ndjson").write_text("\n" + good + "\n  " + good)
         self.assertEqual(self.go("recap", "t.ndjson", *DATA, "--per", "year")[0], 0)
 
@@ -81,7 +81,7 @@ class Lines(Commands):
             self.said("rows.csv", "--encoding", encoding)
         Path("deep.toml").write_text("a = " + "[" * 30_000)
         status, _, err = self.go("recap", "--config", "deep.toml", "--per", "year")
-        self.assertEqual((status, "deep.toml: is no TOML file" in err), (1, True), err)
+        self.assertEqual((status, "deep.toml: is not a TOML file" in err), (1, True), err)
         odd = os.fsdecode(b"a\xff.parquet")
         status, _, err = self.go("recap", "rows.csv", *DATA, "--per", "year", "--out", odd)
         self.assertEqual((status, "cannot be written" in err), (1, True), err)

@@ -35,7 +35,7 @@ RULES = [
 
 
 def slow(text, rules):
-    """Read one text sign by sign; "bad" for what is no number under the rules."""
+    """Read one text sign by sign; "bad" for what is not a number under the rules."""
     text = text.strip().replace("−", "-")
     if not text or text in rules.get("blanks", ()):
         return None
@@ -170,8 +170,8 @@ class Written(unittest.TestCase):
             (["USD 5", "EUR 7"], "several currencies"),
             (["5%", "7"], "percents and '7' without the sign"),
             (["3 kg", "4 lb"], "different words"),
-            (["3", "about ten"], "'about ten' is no number"),
-            (["1,234.5", "1.234,5"], "is no number under any rule"),
+            (["3", "about ten"], "'about ten' is not a number"),
+            (["1,234.5", "1.234,5"], "is not a number under any rule"),
         ):
             frame = {"on": ["2024-01-01"] * len(texts), "x": texts}
             with self.assertRaisesRegex(ep.MeasureError, said):

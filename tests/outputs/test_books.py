@@ -79,7 +79,11 @@ class Books(unittest.TestCase):
     def test_files_that_are_no_book(self):
         parquet.write_table(pa.table({"x": [1]}), self.folder / "x.parquet")
         (self.folder / "y.parquet").write_text("no")
-        for name, message in (("x", "no book"), ("y", "cannot be read"), ("z", "cannot be read")):
+        for name, message in (
+            ("x", "not a book"),
+            ("y", "cannot be read"),
+            ("z", "cannot be read"),
+        ):
             with self.assertRaisesRegex(ep.InputError, message):
                 ep.Daybook.open(self.folder / f"{name}.parquet")
         book_of(self.rows).write(self.folder / "b.parquet")

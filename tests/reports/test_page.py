@@ -115,7 +115,7 @@ class Page(unittest.TestCase):
         (row,) = self.book.compare("quarter", to_date=True).rows()
         for value in (f"{row['takings']:,}", f"{row['takings_prior']:,}", str(row["prior_last"])):
             self.assertIn(value, said)
-        self.assertIn("were made again one transaction at a time", said)
+        self.assertIn("were recalculated one transaction at a time", said)
         for measure in self.book.measures:
             self.assertIn(measure.formula, said)
         total = sum(row["takings"] for row in self.book.recap("month").rows())

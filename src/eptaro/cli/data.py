@@ -143,7 +143,7 @@ data_options = option_group(
         "--coverage",
         metavar="A..B",
         default=None,
-        help="The days the data speaks for, if more than its first to last date; groups: each "
+        help="The days the data covers, if more than its first to last date; groups: each "
         "group's from its first transaction on; FILE.csv: as its columns of groups, first and last "
         "say.",
     ),

@@ -229,7 +229,7 @@ _PROVE = option(
     PICTURES,
     "--prove",
     is_flag=True,
-    help="Make a sample of the numbers again from their transactions.",
+    help="Recalculate a sample of the numbers from their transactions.",
 )
 
 rule_options = option_group("rules", RuleOptions, *_RULES)

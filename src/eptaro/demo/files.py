@@ -90,4 +90,4 @@ def _make(folder: Path) -> None:
 
 def _refuse(target: Path, replace: bool) -> None:
     if target.exists() and not replace:
-        raise InputError(f"{target}: stands already; give --replace or another --folder")
+        raise InputError(f"{target}: already exists; give --replace or another --folder")

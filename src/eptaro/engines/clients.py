@@ -47,7 +47,7 @@ class Watch:
                 look, looked = Beside(self._look), time.monotonic()
             if time.monotonic() > self._seen + self._patience:
                 raise InputError(
-                    f"the cluster is given up after {self._patience:g} seconds: {self._said}"
+                    f"the cluster gave no answer for {self._patience:g} seconds: {self._said}"
                 )
         return work.result()
 

@@ -111,7 +111,8 @@ def _folded(
     if hasattr(what, "to_delayed"):
         if figures == "infer":
             raise MeasureError(
-                "a Dask frame is not looked at as a whole; say numbers=NumberRules(...)"
+                "numbers='infer' looks at a whole column, which a Dask frame does not allow; give "
+                "numbers=NumberRules(...)"
             )
         tables = loaded(lookups, rules, list(what.columns))
         frames = cluster.compute(list(what.to_delayed()), retries=_RETRIES)

@@ -189,9 +189,9 @@ def read_config(path: str | Path) -> Config:
     except OSError as error:
         raise InputError(f"{file}: cannot be read: {error.strerror}") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise InputError(f"{file}: is no TOML file: {error}") from None
+        raise InputError(f"{file}: is not a TOML file: {error}") from None
     except RecursionError:
-        raise InputError(f"{file}: is no TOML file for this: it is nested too deep") from None
+        raise InputError(f"{file}: is not a TOML file for this: it is nested too deep") from None
     pydantic = need("pydantic", "config", f"reading {file}")
     whole = need("eptaro.inputs.schema", "config", f"reading {file}").Whole
     try:

@@ -220,7 +220,7 @@ def from_icalendar(path: str | Path, first_year: int, last_year: int) -> Holiday
     except OSError as error:
         raise InputError(f"{file}: cannot be read: {error.strerror}") from None
     except Exception as error:  # the package raises whatever a damaged line leads to
-        raise InputError(f"{file}: is no iCalendar file: {error}") from None
+        raise InputError(f"{file}: is not an iCalendar file: {error}") from None
     rows: list[Holiday] = []
     try:
         for number, event in enumerate(parsed.walk("VEVENT"), 1):

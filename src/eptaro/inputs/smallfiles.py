@@ -1,4 +1,4 @@
-"""Goals, and what each group speaks for, from small CSV files."""
+"""Goals, and what each group covers, from small CSV files."""
 
 from __future__ import annotations
 

@@ -43,7 +43,7 @@ def load_table(table: Table, url: str, name: str, mode: Mode = "create") -> Load
     """Write a table to a database, with its data dictionary beside it as NAME_columns.
 
     The key is `date_key`, or else `date`; period indexes and the month key are indexed,
-    columns bear comments where the database has such. `create` refuses where either table
+    columns have comments where the database has such. `create` refuses where either table
     stands, `replace` puts new ones in the place of tables that were loaded so (a row of
     NAME_columns says it), `extend` adds the days that are missing and refuses where a row that
     stands says otherwise. All is one transaction.
@@ -64,7 +64,7 @@ def load_table(table: Table, url: str, name: str, mode: Mode = "create") -> Load
                 standing = [one for one in every if look.has_table(one, schema=schema)]
                 if standing and mode == "create":
                     raise InputError(
-                        f"{shown_address(url)}: the table {standing[0]} stands already; use "
+                        f"{shown_address(url)}: the table {standing[0]} already exists; use "
                         f"another name, or replace or extend if it was loaded by Eptaro"
                     )
                 if short in standing and mode == "extend":
@@ -105,7 +105,7 @@ def _clear(connection: Any, target: Any, words: Any, standing: list[str]) -> Non
             marks = list(connection.execute(query).scalars())
     if marks != [_made_by(target.name)]:
         raise InputError(
-            f"the table {standing[0]} stands already and was not loaded by Eptaro (its columns "
+            f"the table {standing[0]} already exists and was not loaded by Eptaro (its columns "
             f"are not described in {words.name}); nothing was changed: use another name, or drop "
             f"the table yourself"
         )
@@ -140,7 +140,7 @@ def _extend(connection: Any, table: Table, schema: str | None, name: str) -> int
     columns, wanted = [column.name for column in found.columns], table.names
     if columns != wanted:
         odd = next(iter(set(columns) ^ set(wanted)), "their order")
-        raise InputError(f"{name}: the table that stands has other columns: {odd} is in one only")
+        raise InputError(f"{name}: the existing table has other columns: {odd} is in one only")
     key = key_of(table)
     target, _ = definition(table, schema, name)
     standing = connection.execute(sql.select(target).order_by(target.c[key]))

@@ -19,7 +19,7 @@ _LINES = 9  # title, weekday heads, up to six weeks, a gap
 def draw_year(plan: YearPlan, described: str, path: str | Path) -> Path:
     """Draw the year to a .png, .svg or .pdf and return its path.
 
-    Weekends are shaded, holidays ringed and listed; each month bears its label and span,
+    Weekends are shaded, holidays ringed and listed; each month has its label and span,
     and the first month of a quarter the quarter's.
     """
     figure = new_figure((1280, 800), LIGHT.paper)

@@ -187,8 +187,7 @@ def quality(asked: Asked) -> Section:
     book = asked.book
     section = Section("The data", "quality")
     section.sentences.append(
-        f"{book.rows:,} transactions of {book.source} are counted; the data speaks for "
-        f"{book.coverage}."
+        f"{book.rows:,} transactions of {book.source} are counted; the data covers {book.coverage}."
     )
     if len(book.aside):
         section.sentences.append(
@@ -232,10 +231,10 @@ def proof(asked: Asked) -> Section:
     try:
         count = book.prove(table, sample=12)
     except QuestionError as error:
-        section.sentences.append(f"No sample was made again: {error}.")
+        section.sentences.append(f"No sample was recalculated: {error}.")
     else:
         section.sentences.append(
-            f"{count} numbers, picked at random, were made again one transaction at a time and "
+            f"{count} numbers, picked at random, were recalculated one transaction at a time and "
             "came out the same."
         )
     return section

@@ -103,7 +103,7 @@ class DateRules:
                 ) from None
         found = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", self.day_starts)
         if not found:
-            raise DateError(f"day_starts={self.day_starts!r} is no time of day; write 04:00")
+            raise DateError(f"day_starts={self.day_starts!r} is not a time of day; write 04:00")
         micros = (int(found[1]) * 60 + int(found[2])) * 60_000_000
         object.__setattr__(self, "shift", micros)
         for name in ("formats", "blanks"):
@@ -117,6 +117,6 @@ class DateRules:
 def date_rules(given: DateRules | None, zone: str | None = None) -> DateRules:
     """Return the rules given, or those that take only what is plain, in a zone if one is said."""
     if given is not None and not isinstance(given, DateRules):
-        raise DateError(f"dates={given!r} are no DateRules; write DateRules(order='dmy')")
+        raise DateError(f"dates={given!r} is not a DateRules; write DateRules(order='dmy')")
     rules = given or DateRules()
     return rules if zone is None else replace(rules, zone=zone)

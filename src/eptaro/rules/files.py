@@ -48,16 +48,16 @@ class FileRules:
         if len(self.delimiter) != 1 or not self.delimiter.isascii() or self.delimiter in '"\r\n':
             raise InputError(f"delimiter={self.delimiter!r} is not one character such as , or ;")
         if not isinstance(self.header_row, int) or self.header_row < 1:
-            raise InputError(f"header_row={self.header_row!r} is no line of a file, from 1")
+            raise InputError(f"header_row={self.header_row!r} is not a line of a file, from 1")
         if self.decimal not in (".", ","):
             raise InputError(f"decimal={self.decimal!r} is neither . nor ,")
         if self.decimal == self.delimiter:
-            raise InputError("delimiter and decimal are the same mark; numbers could not be told")
+            raise InputError("delimiter and decimal are the same mark; give two different ones")
         try:
             b"a".decode(self.encoding)
         except UnicodeError:  # it is one, of which a single letter is no text
             pass
         except (LookupError, ValueError):
             raise InputError(
-                f"encoding={self.encoding!r} is no encoding of text; try utf-8 or latin-1"
+                f"encoding={self.encoding!r} is not a text encoding; try utf-8 or latin-1"
             ) from None

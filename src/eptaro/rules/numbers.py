@@ -59,7 +59,7 @@ class NumberRules:
         if self.thousands is not None and self.thousands not in THOUSANDS:
             raise MeasureError(unknown("value for thousands", self.thousands, THOUSANDS))
         if self.thousands is not None and self.thousands == (self.decimal or "."):
-            raise MeasureError("decimal and thousands are the same mark; numbers could not be told")
+            raise MeasureError("decimal and thousands are the same mark; give two different ones")
         for name in ("strip", "blanks"):
             given = getattr(self, name)
             words = (given,) if isinstance(given, str) else tuple(given)

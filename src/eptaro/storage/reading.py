@@ -46,7 +46,7 @@ def open_book(path: Path) -> tuple[Folded, BookOptions]:
         raise InputError(f"{path}: cannot be read: {' '.join(str(error).split())}") from None
     packed = (table.schema.metadata or {}).get(METADATA)
     if packed is None:
-        raise InputError(f"{path}: is a Parquet file, but no book; use Daybook.read")
+        raise InputError(f"{path}: is a Parquet file, but not a book; use Daybook.read")
     try:
         about = json.loads(packed)
         if about.get("version") != VERSION:

@@ -56,7 +56,7 @@ class Listed(unittest.TestCase):
         self.assertEqual((before["site_year"], before["calendar_year"]), (None, 2023))
         outside = ep.dimension("2030-01-01", "2030-01-02", calendars=calendar)
         self.assertEqual(outside["site_year_label"].tolist(), [None, None])
-        with self.assertRaisesRegex(ep.InputError, "reaches out of the list"):
+        with self.assertRaisesRegex(ep.InputError, "goes beyond the list"):
             ep.Daybook({"on": ["2023-12-31"]}, date="on", measures="n=count()", calendar=calendar)
 
     def test_verbs_work_and_a_missing_counterpart_is_blank(self):
@@ -106,7 +106,7 @@ class Refused(unittest.TestCase):
             (changed(2, month=4), "row 2: month 4 should be 2"),
             (changed(4, year=2023), "row 4: year 2023 comes after 2024"),
             (changed(2, first="soon"), "row 2: first: 'soon' is not an ISO date"),
-            (changed(2, month="x"), "row 2: month='x' is no number"),
+            (changed(2, month="x"), "row 2: month='x' is not a number"),
             ([{"first": "2024-01-01"}], "row 1 .* has no 'year'"),
             ([{"year": 2024, "first": "2024-01-01"}], "row 1 has no 'last'"),
             (3, "neither a frame nor mappings"),

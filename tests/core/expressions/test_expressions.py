@@ -143,7 +143,7 @@ class Wrong(unittest.TestCase):
     def test_a_caret_stands_under_the_place(self):
         for text, place, said in (
             ("fare > > 5", 7, "a value is missing before '>'"), ("fare 5", 5, "an operator is missing"), ("(fare", 5, "'\\)' is missing"),
-            ("flor(fare)", 0, "did you mean 'floor'"), ("'abc", 0, "no closing quote"), ("fare + $5", 7, "has no meaning here"), ("5x > 1", 0, "is no number"),
+            ("flor(fare)", 0, "did you mean 'floor'"), ("'abc", 0, "no closing quote"), ("fare + $5", 7, "has no meaning here"), ("5x > 1", 0, "is not a number"),
             ("round(fare, 1, 2)", 0, "write round"), ("fare in 5", 8, "'\\(' is missing"), ("fare between 1 or 2", 15, "'and' is missing"),
             ("fare is 5", 8, "'blank' is missing"), ("((((" * 40 + "1", 100, "deeper than 100"), ("not " * 120 + "a", 400, "deeper"), ("", 0, "a value is missing at the end"),
         ):  # fmt: skip
@@ -158,7 +158,7 @@ class Wrong(unittest.TestCase):
     def test_values_that_do_not_go_together(self):
         for text, place, said in (
             ("route > 5", 6, "text and a number"), ("route * 2", 0, "works on numbers; column 'route' holds text"), ("whole and late", 0, "'and' joins conditions"),
-            ("nowhere = 1", 0, "unknown column 'nowhere'"), ("on > 'May'", 5, "is no date"), ("on = route", 5, "text beside a date"), ("upper(whole)", 6, "upper takes text"),
+            ("nowhere = 1", 0, "unknown column 'nowhere'"), ("on > 'May'", 5, "is not a date"), ("on = route", 5, "text beside a date"), ("upper(whole)", 6, "upper takes text"),
             ("if(late, whole, route)", 0, "do not go together"), ("not whole", 4, "turns a condition round"), ("round(whole, whole)", 13, "written out"),
             ("contains(route, route)", 16, "written out"), ("-route", 1, "sign cannot be turned"), ("whole where route", 12, "stands a condition"),
         ):  # fmt: skip

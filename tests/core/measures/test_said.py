@@ -90,7 +90,7 @@ class Said(unittest.TestCase):
         self.held(ep.Daybook.read(str(text), dates=rules, **self.asked))
 
     def test_numbers_as_text_stay_an_error_and_kinds_do_not_mix(self):
-        for values, said in ((["1", "x"], "is not a number"), (["1", "2"], "numbers as text"), (["2025-01-02", "soon"], "is no date, and others are")):  # fmt: skip
+        for values, said in ((["1", "x"], "is not a number"), (["1", "2"], "numbers as text"), (["2025-01-02", "soon"], "is not a date, and others are")):  # fmt: skip
             with self.assertRaisesRegex(ep.EptaroError, said):
                 ep.Daybook({"on": ["2025-01-01"] * 2, "v": values}, date="on", measures="m=max(v)")
         one = ep.Daybook({"on": ["2025-01-01"], "v": ["x"]}, date="on", measures="m=max(v)")

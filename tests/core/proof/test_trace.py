@@ -71,7 +71,7 @@ class Traced(unittest.TestCase):
         ]
         self.assertEqual(list(found.sides[0].rows), own)
         text = str(found)
-        for part in (f"of g {record['g']}", f"{record['last']:%A} {record['last']}", "the same, worked out apart",
+        for part in (f"of g {record['g']}", f"{record['last']:%A} {record['last']}", "the same, calculated independently",
                      f"transactions after {as_of}"):  # fmt: skip
             self.assertIn(part, text)
 
@@ -82,7 +82,7 @@ class Traced(unittest.TestCase):
             columns = [c if c.name != name else ep.Column.of(name, c.kind, c.data + 1, c.valid, scale=c.scale)
                        for c in table.columns]  # fmt: skip
             with self.assertRaisesRegex(
-                ep.EptaroError, r"(?s)was not found again.*NOT what the table says"
+                ep.EptaroError, r"(?s)was not found again.*NOT the number in the table"
             ):
                 self.BOOK.prove(ep.Table(columns, table.meta, table.answer))
 
@@ -99,7 +99,7 @@ class Traced(unittest.TestCase):
         wrong = ep.Table(columns, table.meta, table.answer)
         found = wrong.trace(0, "x_sum")
         self.assertFalse(found.agrees)
-        self.assertIn("NOT what the table says", str(found))
+        self.assertIn("NOT the number in the table", str(found))
         self.assertEqual(Fraction(found.result) - found.plain, Fraction(1, 100))
 
     def test_a_span_outside_the_coverage_is_blank_on_both_ways(self):
@@ -115,7 +115,7 @@ class Traced(unittest.TestCase):
         bad = (
             (recap, 99, "x_sum", "rows 0 to"),
             (recap, 0, "x_summ", "did you mean 'x_sum'"),
-            (recap, 0, "x_sum_share", "no measure"),
+            (recap, 0, "x_sum_share", "is not a measure"),
             (ep.dimension("2025-01-01", "2025-01-01"), 0, "date", "no transactions behind"),
             (
                 self.BOOK.trail("2 days", weights=[1, 2]),

@@ -190,7 +190,9 @@ class Questions(unittest.TestCase):
             ep.Daybook(self.frame, date="on", measures="n=count()").recap("day")["n"].tolist(),
         )
         odd = {"y": [2025, 2025], "m": [2, 2], "d": [28, 30]}
-        with self.assertRaisesRegex(ep.DateError, "row 2: '2025, 2, 30' is no day of the calendar"):
+        with self.assertRaisesRegex(
+            ep.DateError, "row 2: '2025, 2, 30' is not a day of the calendar"
+        ):
             ep.Daybook(odd, date="date(y, m, d)", measures="n=count()")
         book = ep.Daybook(
             odd,
@@ -208,7 +210,7 @@ class Questions(unittest.TestCase):
             path, date="day", measures="s=sum(x)", where="day >= '2025-02-01'", dates=rules
         )
         self.assertEqual(book.recap("month")["s"].tolist(), [0, 1, 2])
-        with self.assertRaisesRegex(ep.ExpressionError, "is no date"):
+        with self.assertRaisesRegex(ep.ExpressionError, "is not a date"):
             ep.Daybook.read(
                 path, date="day", measures="s=sum(x)", where="day >= '01.02.2025'", dates=rules
             )
@@ -231,8 +233,8 @@ class Questions(unittest.TestCase):
             self.assertEqual(table["n"].tolist(), every["n"][months].tolist(), only)
         for only, said in (
             ("FY2025..FY2024", "is reversed"),
-            ("FY2025-M14..", "is no date"),
-            ("..May", "is no date"),
+            ("FY2025-M14..", "is not a date"),
+            ("..May", "is not a date"),
         ):
             with self.assertRaisesRegex(ep.EptaroError, said):
                 book.recap("month", only=only)
@@ -271,7 +273,7 @@ class Questions(unittest.TestCase):
     def test_what_cannot_be_is_told_with_its_place(self):
         for where, said in (
             ("carier = 'X'", "did you mean 'carrier'"), ("price > 'x'", "text and a number"), ("price +", "a value is missing"), ("price", "a condition is needed"),
-            ("on > '2024-02-31'", "is no date"),
+            ("on > '2024-02-31'", "is not a date"),
         ):  # fmt: skip
             with self.assertRaisesRegex(ep.EptaroError, said):
                 ep.Daybook(self.frame, date="on", measures="n=count()", where=where)

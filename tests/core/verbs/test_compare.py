@@ -176,7 +176,7 @@ class Sides(unittest.TestCase):
     def test_what_does_not_go_together(self):
         book = book_of(oracle.random_rows(0), ep.MonthCalendar())
         bad = (
-            ({"against": "FY2019"}, "is no span"),
+            ({"against": "FY2019"}, "is not a span"),
             ({"against": "2019-W03"}, "has no place in a week"),
             ({"against": "2019-01-01..2019-01-31", "to_date": True}, "needs a period to cut"),
             ({"against": "2019", "align": "restated"}, "goes with back"),
@@ -185,7 +185,7 @@ class Sides(unittest.TestCase):
             ({"every": "day"}, "belongs to to_date=True"),
             ({"every": "year", "to_date": True}, "wider than per"),
             ({"trailing": "12 months", "to_date": True}, "not with to_date"),
-            ({"trailing": "9 entries"}, "no span of time"),
+            ({"trailing": "9 entries"}, "not a span of time"),
             ({"effects": "days of rest"}, "unknown value for effects"),
             ({"sort": "-revenu"}, "did you mean 'revenue'"),
         )

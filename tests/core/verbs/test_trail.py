@@ -65,7 +65,7 @@ class Windows(unittest.TestCase):
         book = ep.Daybook({"on": ["2025-01-01"]}, date="on", measures="n=count()")
         bad = (
             (("6 moons",), {}, "unknown unit"),
-            (("months",), {}, "no amount"),
+            (("months",), {}, "not an amount"),
             (("0 days",), {}, "at least 1"),
             (("1 day",), {"far_edge": "shut"}, "far_edge"),
             (("1 day",), {"incomplete": "drop"}, "Accepted: keep, blank"),

@@ -102,8 +102,8 @@ class Recap(Against):
         self.assertEqual(set(table["group"]), {"a", "c"})
         for only, message in (
             ("group=z", "value of group"),
-            ("2025-Q9", "no span"),
-            ("group", "no span"),
+            ("2025-Q9", "is not a span"),
+            ("group", "is not a span"),
             ("1990", "outside"),
         ):
             with self.assertRaisesRegex(ep.QuestionError, message):
@@ -431,7 +431,7 @@ class Groups(unittest.TestCase):
 
 
 class Coverage(unittest.TestCase):
-    """The coverage is what the data speaks for."""
+    """The coverage is what the data covers."""
 
     FRAME = {"on": ["2024-01-03", "2024-02-10"]}  # noqa: RUF012
 

@@ -389,7 +389,7 @@ class Loaded(Databases):
                 for mode in ("create", "replace", "extend"):
                     if (name, mode) == ("mine", "extend"):
                         continue  # it has other columns, which is told as such
-                    with self.assertRaisesRegex(ep.InputError, "stands already", msg=(name, mode)):
+                    with self.assertRaisesRegex(ep.InputError, "already exists", msg=(name, mode)):
                         days.to_database(url, name, mode=mode)
             with engine.begin() as connection:
                 self.assertEqual(
@@ -434,7 +434,7 @@ class Loaded(Databases):
     def test_replaced_whole_and_created_once(self):
         for url in self.urls():
             self.days().to_database(url, "days")
-            with self.assertRaisesRegex(ep.InputError, "stands already"):
+            with self.assertRaisesRegex(ep.InputError, "already exists"):
                 self.days().to_database(url, "days")
             self.days("2030-01-01", "2030-01-31").to_database(url, "days", mode="replace")
             self.assertEqual(len(self.stored(url, "days")[1]), 31)

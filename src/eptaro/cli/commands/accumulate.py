@@ -65,7 +65,7 @@ def accumulate(
     asked = Given(data, reading, rules)
     if card:
         if output.prove or output.plot:
-            raise click.UsageError("--card goes with no --prove or --plot")
+            raise click.UsageError("--card cannot be combined with --prove or --plot")
         return Reply(*_card(asked), output)
     if within is None:
         raise click.UsageError("Missing option '--within' (or --card).")

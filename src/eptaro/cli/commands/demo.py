@@ -46,7 +46,7 @@ from eptaro.errors import EptaroError
     show_default=True,
     help="With --rows: what files to make.",
 )
-@option(OUTPUT, "--replace", is_flag=True, help="Replace files that stand in the folder.")
+@option(OUTPUT, "--replace", is_flag=True, help="Replace files that are in the folder already.")
 def demo(folder: Path, rows: int | None, kind: str, replace: bool) -> None:
     """Copy the demo files of an invented ferry line and walk through the commands."""
     if rows is not None:

@@ -52,7 +52,7 @@ _MOST_NAMED = 20  # columns that are told one by one
     metavar="FILE",
     help="Where to write it.",
 )
-@option(OUTPUT, "--replace", is_flag=True, help="Replace a file that stands there.")
+@option(OUTPUT, "--replace", is_flag=True, help="Replace an existing file.")
 @reading_options
 @loudness_options
 def init(
@@ -72,7 +72,7 @@ def init(
     from eptaro.outputs.files import replace_whole
 
     if out.exists() and not replace:
-        raise InputError(f"{out}: stands already; give --replace or another --out")
+        raise InputError(f"{out}: already exists; give --replace or another --out")
     if year_starts:
         MonthCalendar("fiscal", year_starts=year_starts)
     rules = reading.date_rules()

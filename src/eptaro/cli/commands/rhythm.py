@@ -75,7 +75,7 @@ def rhythm(
     histogram: str | None,
     bins: int,
 ) -> Reply:
-    """Spread measures over the hours, weekdays, months, workdays that days bear."""
+    """Show how measures spread over hours, weekdays, months and kinds of day."""
     asked = Given(data, reading, rules)
     if spread is not None or histogram is not None:
         if across or wide or output.prove or (spread and histogram):

@@ -97,4 +97,4 @@ def trace(
             raise QuestionError(f"the days of {column} have no counterparts to be paired with")
         tell(f"{len(found.pairs):,} pairs written to {found.pairs.write(pairs_to)}")
     if not found.agrees:
-        raise EptaroError("the number in the table is not what its transactions come to")
+        raise EptaroError("the number in the table is not the one that its transactions give")

@@ -34,7 +34,7 @@ class Reply:
         if self.output.prove:
             with step("proved"):
                 count = self.book.prove(self.table)
-            tell(f"proved: {count:,} numbers made again from their transactions")
+            tell(f"proved: {count:,} numbers recalculated from their transactions")
         if self.output.plot:
             with step("drawn"):
                 path = self.table.plot(

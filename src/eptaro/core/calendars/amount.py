@@ -39,7 +39,7 @@ class Amount(NamedTuple):
         found = _WRITTEN.fullmatch(str(text).lower())
         if not found:
             raise QuestionError(
-                f"{argument}={text!r} is no amount; write '6 months' or '5 entries'"
+                f"{argument}={text!r} is not an amount; write '6 months' or '5 entries'"
             )
         return cls._of(text, argument, int(found[1]), found[2], (*LEVELS, *COUNTED))
 

@@ -37,7 +37,7 @@ class Calendar(CalendarRule):
     """
 
     def period(self, label: str) -> Period:
-        """Return the period that bears a label.
+        """Return the period with a label.
 
         Parameters
         ----------
@@ -47,7 +47,7 @@ class Calendar(CalendarRule):
         Returns
         -------
         Period
-            The period that bears it.
+            The period that has it.
 
         Raises
         ------
@@ -77,7 +77,7 @@ class Calendar(CalendarRule):
         day = self.limits.first if self.limits else dt.date(2025, 4, 1)
         forms = [self.period_of(day, level).label for level in self.levels if level != "day"]
         return CalendarError(
-            f"{label!r} is no label of calendar {self.name!r}; its labels look like "
+            f"{label!r} is not a label of calendar {self.name!r}; its labels look like "
             f"{', '.join(forms)}"
         )
 
@@ -229,5 +229,5 @@ class Calendar(CalendarRule):
 def check_range(days: Ints) -> Ints:
     """Return the ordinals unchanged, or raise `DateError` outside years 1 to 9999."""
     if days.size and (days.min() < FIRST_DAY or days.max() > LAST_DAY):
-        raise DateError("the move leads outside the years 1 to 9999")
+        raise DateError("the move goes beyond the years 1 to 9999")
     return days

@@ -222,7 +222,9 @@ def _parse(row: Mapping[str, Any], number: int, given: list[str]) -> dict[str, i
         try:
             found[level] = int(row[level])
         except (KeyError, TypeError, ValueError):
-            raise CalendarError(f"row {number}: {level}={row.get(level)!r} is no number") from None
+            raise CalendarError(
+                f"row {number}: {level}={row.get(level)!r} is not a number"
+            ) from None
     for edge in ("first", "last"):
         try:
             found[edge] = ordinal(row[edge])

@@ -40,7 +40,7 @@ class Span:
     Raises
     ------
     DateError
-        Where an end is no date, or the ends are reversed.
+        Where an end is not a date, or the ends are reversed.
 
     Examples
     --------

@@ -123,7 +123,7 @@ class Workdays:
         return found
 
     def day_at(self, numbers: Ints) -> Ints:
-        """Return the workday that bears each number; the inverse of `number`.
+        """Return the workday with each number; the inverse of `number`.
 
         Parameters
         ----------
@@ -133,7 +133,7 @@ class Workdays:
         Returns
         -------
         int array
-            The day ordinals that bear them.
+            The day ordinals that have them.
         """
         passed: Ints = np.zeros(np.shape(numbers), np.int64)
         while True:

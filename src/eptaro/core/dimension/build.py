@@ -76,7 +76,7 @@ def dimension(
     DateError
         For a bad or reversed span.
     CalendarError
-        Where two calendars bear one name, or a locale is unknown.
+        Where two calendars share one name, or a locale is unknown.
     QuestionError
         For an unknown column.
 

@@ -110,7 +110,7 @@ def day_of(node: Node, text: str) -> int:
     try:
         return ordinal(node.value)
     except EptaroError:
-        said = f"{node.value!r} is no date; write it as '2025-08-20'"
+        said = f"{node.value!r} is not a date; write it as '2025-08-20'"
         raise wrong(text, node.at, said) from None
 
 

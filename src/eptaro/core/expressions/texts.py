@@ -68,7 +68,7 @@ def ranks(*columns: Column) -> list[Array]:
 
 
 def dated(year: Column, month: Column, day: Column) -> Column:
-    """Return the dates of three numbers; what is no day of the calendar is blank."""
+    """Return the dates of three numbers; what is not a day of the calendar is blank."""
     y, m, d = (part.numbers() for part in (year, month, day))
     valid = both(*(filled(part) for part in (year, month, day)))
     with np.errstate(invalid="ignore"):

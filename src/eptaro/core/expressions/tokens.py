@@ -69,5 +69,5 @@ def _not_read(rest: str) -> str:
     if rest[0] == '"':
         return "this column name has no closing quote"
     if rest[0].isdigit() or (rest[0] == "." and rest[1:2].isdigit()):
-        return "this is no number; a name that begins with a digit stands in double quotes"
+        return "this is not a number; a name that begins with a digit stands in double quotes"
     return f"{rest[0]!r} has no meaning here; a column name with it stands in double quotes"

@@ -60,7 +60,7 @@ class Folded:
 
     @property
     def days(self) -> Span:
-        """The days that the rows speak for, whether they meet a condition or not."""
+        """The days that the rows cover, whether they meet a condition or not."""
         axis = self.cells.axis
         seen = self.seen or Span.of(axis.first_day, axis.last_day)
         if self.grain == "day":

@@ -196,7 +196,8 @@ class Measure:
             for term, part in zip(self.terms, parts, strict=True):
                 if part.kind in NO_NUMBERS:
                     raise MeasureError(
-                        f"{self.formula}: {term} is {part.kind}; only numbers are reckoned with"
+                        f"{self.formula}: {term} is {part.kind}; only numbers can be used in a "
+                        f"calculation"
                     )
         if self.arithmetic is not None:
             column = self.arithmetic.value(parts)
@@ -218,7 +219,7 @@ class Measure:
 def parse_measures(
     specs: str | Measure | Mapping[str, str] | Iterable[str | Measure],
 ) -> tuple[Measure, ...]:
-    """Return the measures, which must bear different names; a mapping goes from name to body."""
+    """Return the measures, which must have different names; a mapping goes from name to body."""
     if isinstance(specs, Mapping):
         specs = [f"{name}={body}" for name, body in specs.items()]
     if not isinstance(specs, str | Measure | Iterable):

@@ -117,7 +117,9 @@ class Trace:
 
     def __str__(self) -> str:
         of = ", ".join(f"{name} {value}" for name, value in self.group.items())
-        verdict = "the same, worked out apart" if self.agrees else "NOT what the table says"
+        verdict = (
+            "the same, calculated independently" if self.agrees else "NOT the number in the table"
+        )
         lines = [f"{self.column}" + (f" of {of}" if of else "") + f": {self.definition}"]
         for side in self.sides:
             lines += side.lines()
@@ -170,7 +172,7 @@ def _behind(table: Table, row: int, name: str) -> tuple[Number, int]:
         raise QuestionError("this table has no transactions behind it that could be traced")
     if name not in answer.numbers:
         values = [n for n, number in answer.numbers.items() if isinstance(number, Value)]
-        raise QuestionError(f"{name!r} is no measure; trace one of {', '.join(values)}")
+        raise QuestionError(f"{name!r} is not a measure; trace one of {', '.join(values)}")
     return answer.number(row, name)
 
 

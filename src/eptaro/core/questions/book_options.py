@@ -44,7 +44,7 @@ def _with_named(measures: Measures, named: Mapping[str, str]) -> Measures:
     for name, body in named.items():
         if not isinstance(body, str) or get_close_matches(name, _OPTIONS, 1, 0.8):
             raise MeasureError(
-                f"{name}={body!r} is no measure such as {name}='sum(fare)', and "
+                f"{name}={body!r} is not a measure such as {name}='sum(fare)', and "
                 f"{unknown('option', name, _OPTIONS)}"
             )
     if not named:
@@ -123,7 +123,7 @@ class BookOptions:
         for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
             if one.limits and span not in one.limits:
                 raise InputError(
-                    f"{folded.source}: the coverage {span} reaches out of the list of calendar "
+                    f"{folded.source}: the coverage {span} goes beyond the list of calendar "
                     f"{one.name!r}, {one.limits}"
                 )
         work = self.workdays(span) if callable(self.workdays) else self.workdays

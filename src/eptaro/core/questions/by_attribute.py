@@ -133,7 +133,7 @@ def rows_by(view: View, crossed: Crossed) -> tuple[Ints, Ints, list[Column], lis
 
     There is a row for each group and combination that a day bears, in natural order. The
     columns are the groups, the attributes and `days` (how many days of the coverage bear
-    it, so that sums can be put on one footing).
+    it, so that sums can be put on equal terms).
     """
     for measure in view.facts.measures:
         if measure.looks_back:

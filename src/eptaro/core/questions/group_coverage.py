@@ -1,4 +1,4 @@
-"""What the data speaks for group by group: from each one's first transaction, or as is said."""
+"""What the data covers group by group: from each one's first transaction, or as is said."""
 
 from __future__ import annotations
 
@@ -56,7 +56,9 @@ def _span(key: object, given: object) -> Span:
     except DateError as error:
         raise InputError(f"coverage of {key!r}: {error}") from None
     if not isinstance(span, Span):
-        raise InputError(f"coverage of {key!r}: {given!r} is no span; write 2025-01-01..2025-12-31")
+        raise InputError(
+            f"coverage of {key!r}: {given!r} is not a span; write 2025-01-01..2025-12-31"
+        )
     return span
 
 

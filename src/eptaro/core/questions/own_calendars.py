@@ -32,7 +32,7 @@ class OwnCalendars:
     Raises
     ------
     CalendarError
-        Where two different calendars bear one name.
+        Where two different calendars share one name.
 
     Examples
     --------
@@ -144,7 +144,7 @@ def check_own(calendar: Calendar | OwnCalendars | None) -> tuple[Calendar, OwnCa
     if isinstance(calendar, OwnCalendars):
         return calendar.common, calendar
     if calendar is not None and not isinstance(calendar, Calendar):
-        raise CalendarError(f"calendar={calendar!r} is no calendar")
+        raise CalendarError(f"calendar={calendar!r} is not a calendar")
     return calendar or MonthCalendar(), None
 
 

@@ -83,7 +83,7 @@ def covered(given: Coverage, folded: Folded) -> Span:
         last = int(last_days(np.array([last]), folded.grain)[0])
     span = Span.parse(given) if isinstance(given, str) else given
     if not isinstance(span, Span):
-        raise InputError(f"coverage={span!r} is no span; write 2025-01-01..2025-12-31")
+        raise InputError(f"coverage={span!r} is not a span; write 2025-01-01..2025-12-31")
     if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
         raise InputError(
             f"coverage={span} is not made of whole {folded.grain}s, by which the data is dated"
@@ -130,7 +130,7 @@ class Scope:
                 return cls._joined(cls.of(part, calendar, names, today) for part in only)
             case _:
                 raise QuestionError(
-                    f"only={only!r} is no span, period label or group value, nor several of these"
+                    f"only={only!r} is not a span, a period label or a group value (or several)"
                 )
 
     @classmethod
@@ -179,7 +179,7 @@ class Scope:
             return cls(calendar.period(text).span)
         except CalendarError as error:
             raise QuestionError(
-                f"only={text!r} is no span (2025-05-06..2025-06-17), no group value "
+                f"only={text!r} is not a span (2025-05-06..2025-06-17) or a group value "
                 f"(column=value; columns: {', '.join(names) or 'none'}), and {error}"
             ) from None
 
@@ -192,7 +192,7 @@ def _ends(text: str, calendar: Calendar) -> tuple[int, int]:
         try:
             span = calendar.period(text).span
         except CalendarError as error:
-            raise QuestionError(f"{text!r} is no date (2025-08-20), and {error}") from None
+            raise QuestionError(f"{text!r} is not a date (2025-08-20), and {error}") from None
         return span.lo, span.hi
     return day, day
 
@@ -211,9 +211,9 @@ def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
     now = calendar.period_of(as_date(today), amount.unit)
     if found[1] == "this":
         if found[2] not in (None, "1"):
-            raise QuestionError(f"only={text!r}: there is one this; say last {amount}")
+            raise QuestionError(f"only={text!r}: 'this' is one period; write last {amount}")
         return now.span
     first, last = now.shift(-amount.n), now.shift(-1)
     if first is None or last is None:
-        raise QuestionError(f"only={text!r} reaches out of the calendar")
+        raise QuestionError(f"only={text!r} goes beyond the calendar")
     return Span(first.first, last.last)

@@ -200,7 +200,7 @@ class View:
     def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
         """Return a measure over one span of days per row, blank outside the coverage.
 
-        The part of a span that reaches out of the coverage counts for nothing.
+        The part of a span that goes beyond the coverage counts for nothing.
         """
         lo, hi = self._covered(first, last)
         if self.own is not None:

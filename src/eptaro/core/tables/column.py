@@ -239,7 +239,7 @@ class Column:
         """
         if self.kind in NO_NUMBERS:
             raise QuestionError(
-                f"{self.name or 'a measure'} is {self.kind}; this goes with numbers alone"
+                f"{self.name or 'a measure'} is {self.kind}; only numbers can be used here"
             )
         values = exact.floats(self.data)
         if self.kind == "decimal":

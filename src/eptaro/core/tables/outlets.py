@@ -113,7 +113,7 @@ class Outlets(ABC):
         """Write to a table of a database that SQLAlchemy reaches, in one transaction.
 
         The key is `date_key` or `date`, so it is for dimensions; period indexes are indexed,
-        and NAME_columns describes the columns. `create` refuses a table that stands,
+        and NAME_columns describes the columns. `create` refuses an existing table,
         `replace` takes its place, `extend` adds missing days and refuses rows that disagree.
         Returns what was loaded; raises `InputError` with what the database refused.
 
@@ -124,7 +124,7 @@ class Outlets(ABC):
         name : str
             The table there, or `schema.table`.
         mode : {"create", "replace", "extend"}
-            Refuse a table that stands, take its place, or add missing days.
+            Refuse an existing table, take its place, or add missing days.
 
         Returns
         -------

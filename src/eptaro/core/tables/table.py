@@ -41,7 +41,7 @@ class Table(Outlets, Shaping):
     Raises
     ------
     QuestionError
-        Where two columns bear one name.
+        Where two columns share one name.
 
     Examples
     --------

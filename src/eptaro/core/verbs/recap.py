@@ -51,15 +51,15 @@ class Recap(Question):
         if self.top_within and self.top is None:
             raise QuestionError("top_within goes with top: how many groups are kept")
         if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
-            raise QuestionError("wide=True goes with no subtotals, ranks, sort or index")
+            raise QuestionError("wide=True cannot be combined with subtotals, ranks, sort or index")
 
     def check_attribute(self) -> None:
         """Raise `QuestionError` for options that only go with periods of time."""
         others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
         if any(others):
             raise QuestionError(
-                f"per={self.per!r} is no run of time; it goes with no wide, totals, subtotals, "
-                f"shares, ranks or index"
+                f"per={self.per!r} is not a level of time; it cannot be combined with "
+                f"wide, totals, subtotals, shares, ranks or index"
             )
 
 
@@ -90,7 +90,7 @@ def recap(
 
     `per` is a level, or chunks such as `5 months from 2024-03-20`, or an attribute that is
     no period (`weekday`, `month of year`, `hour`, `workday`, ...: see `rhythm`), whose rows
-    come in natural order with the number of `days` that bear it.
+    come in natural order with the number of `days` that have it.
 
     `subtotals` names wider levels, whose periods follow the last of their parts, told by
     a column `level`. `top` keeps that many groups, by size of the first measure over all

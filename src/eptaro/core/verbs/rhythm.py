@@ -53,7 +53,7 @@ def rhythm(
     `holiday` or `kind of day` (workday, weekend, holiday). Rows stand in natural order,
     weekdays from the calendar's first.
 
-    Columns: the groups, the attributes, `days` (how many days of the coverage bear the
+    Columns: the groups, the attributes, `days` (how many days of the coverage have the
     values), the measures, and for those that add up `NAME_per_day`: the mean per
     occurrence, so that what fell on 53 Mondays and 52 Tuesdays compares. `wide` sets the
     values of `across` side by side, for the first measure (per day where it adds up).
@@ -76,7 +76,7 @@ def rhythm(
     Returns
     -------
     Table
-        One row per group and value, or pair of values, that days bear.
+        One row per group and value, or pair of values, that days have.
 
     Raises
     ------
@@ -104,7 +104,7 @@ def rhythm(
     for measure, value in zip(self.measures, values, strict=True):
         beside.append(value)
         if measure.additive_plane is not None:
-            text = f"{measure.formula} per day that bears the row's values"
+            text = f"{measure.formula} per day that has the row's values"
             per_day = Column.of(
                 f"{measure.name}_per_day",
                 "float",

@@ -58,7 +58,9 @@ class TrailValues:
     def __post_init__(self) -> None:
         back, ahead = self.back, self.ahead
         if not (back > 0 and np.isfinite(back)) or not (ahead >= 0 and np.isfinite(ahead)):
-            raise QuestionError(f"back={back} and ahead={ahead} must be widths; back is over 0")
+            raise QuestionError(
+                f"back={back} and ahead={ahead} must be numbers, and back greater than 0"
+            )
         if self.far_edge not in get_args(Edge):
             raise QuestionError(f"far_edge={self.far_edge!r} is neither open nor closed")
 

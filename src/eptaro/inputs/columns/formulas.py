@@ -104,7 +104,7 @@ class WorkedOut:
         bad, reasons = None, None
         if column.valid is not None:
             bad = ~column.valid
-            reasons = np.where(bad, "is no day of the calendar", "").astype(object)
+            reasons = np.where(bad, "is not a day of the calendar", "").astype(object)
         return Read(column.data.astype(np.int32), None, bad, reasons, None)
 
     def inputs(self) -> tuple[dict[str, Column], dict[str, Column]]:

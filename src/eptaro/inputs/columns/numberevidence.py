@@ -33,7 +33,7 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     """Return the rules that read all of a column's texts, and the evidence in words.
 
     `decimal` is the mark that is usual where the column comes from. Raises `MeasureError`
-    where the texts do not decide, or hold what is no number under any rule, or amounts in
+    where the texts do not decide, or hold what is not a number under any rule, or amounts in
     several currencies, which do not add up.
     """
     distinct = pc.unique(pc.utf8_trim_whitespace(texts)).drop_null().to_pylist()
@@ -61,7 +61,7 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
         if _reads(said, made := replace(rules, decimal=mark, thousands=thousands))
     ]
     if not fitting:
-        raise MeasureError(f"{name!r}: {_odd(said, rules)!r} is no number under any rule")
+        raise MeasureError(f"{name!r}: {_odd(said, rules)!r} is not a number under any rule")
     chosen = _decided(fitting, said, name)
     return chosen, _told(words, _marks(chosen))
 
@@ -130,7 +130,7 @@ def _around(said: list[str], name: str) -> tuple[str, ...]:
     for text in said:
         core = re.fullmatch(r"[-+(−]*\s*(\D*?)[-+(−]?\s*([.,]?\d.*?)\s*([^\d.,'’]*)", text)
         if core is None:
-            raise MeasureError(f"{name!r}: {text!r} is no number under any rule")
+            raise MeasureError(f"{name!r}: {text!r} is not a number under any rule")
         for word in (core[1], core[3]):
             bare = word.strip(" \u00a0\u202f-+()%−")
             if bare:

@@ -75,7 +75,7 @@ def read_said(array: pa.ChunkedArray, name: str, source: str, rules: DateRules) 
         if not bad.all():
             row = int(unread[0])
             raise InputError(
-                f"{source}: {array[row].as_py()!r} of {name!r} is no date, and others are"
+                f"{source}: {array[row].as_py()!r} of {name!r} is not a date, and others are"
             )
     coded = read_codes(array, name)
     return in_order(

@@ -48,7 +48,7 @@ class Pattern:
     def bare(self, texts: pa.Array) -> tuple[pa.Array, pa.Array]:
         """Return texts as plain numbers with a decimal point, and which of them are percents.
 
-        What is no number under the rules comes out as something else that is none.
+        What is not a number under the rules comes out as something else that is none.
         """
         rules, found = self.rules, pc.replace_substring(texts, "−", "-")
         if self._stripped:

@@ -103,7 +103,7 @@ class JsonLines(Source):
             raise
 
     def _explain(self, text: bytes, rows: int, only: re.Pattern[bytes] = re.compile(b"")) -> None:
-        """Raise the error that names the first row that is no JSON object, if there is one.
+        """Raise the error that names the first row that is not a JSON object, if there is one.
 
         Of the rows only those are looked at that fit a pattern.
         """
@@ -117,7 +117,7 @@ class JsonLines(Source):
                 except (ValueError, RecursionError) as error:
                     raise InputError(f"{self.path}: row {rows:,} is not JSON: {error}") from None
                 if not isinstance(found, dict):
-                    raise InputError(f"{self.path}: row {rows:,} is no JSON object")
+                    raise InputError(f"{self.path}: row {rows:,} is not a JSON object")
 
 
 def _lines(file: BinaryIO) -> bytes:

@@ -109,7 +109,7 @@ cdef _checked(const Offset[::1] offsets, Py_ssize_t size):
         for i in range(1, offsets.shape[0]):
             good = good & (offsets[i] >= offsets[i - 1])
     if not good:
-        raise IndexError(f"texts reach out of {size} bytes")
+        raise IndexError(f"texts go beyond {size} bytes")
 
 
 def code(const uint8_t[::1] data, const Offset[::1] offsets, const uint8_t[::1] filled):

@@ -117,7 +117,7 @@ cdef Py_ssize_t _longest(const int64_t[::1] lo, const int64_t[::1] hi, Py_ssize_
     for i in range(lo.shape[0]):
         if hi[i] > lo[i]:
             if lo[i] < 0 or hi[i] > size:
-                raise IndexError(f"range {lo[i]}..{hi[i]} reaches out of {size} values")
+                raise IndexError(f"range {lo[i]}..{hi[i]} goes beyond {size} values")
             longest = longest if longest > hi[i] - lo[i] else hi[i] - lo[i]
     return longest
 

@@ -117,7 +117,7 @@ def settled(uint32_t[::1] lows, Moved[::1] values, const int64_t[::1] ends, int 
     for part in range(start, stop):
         before = ends[part - 1] if part else 0
         if not 0 <= before <= ends[part] <= lows.shape[0]:
-            raise IndexError(f"part {part} reaches out of {lows.shape[0]} rows")
+            raise IndexError(f"part {part} goes beyond {lows.shape[0]} rows")
         most = max(most, ends[part] - before)
     if not lows.shape[0] == values.shape[0] == cells.shape[0] == out.shape[0]:
         raise ValueError("rows, cells and values are not equally many")

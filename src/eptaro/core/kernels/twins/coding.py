@@ -28,7 +28,7 @@ def code(
     if len(filled) not in (0, rows):
         raise ValueError(f"{len(filled)} flags for {rows} texts")
     if rows > 0 and (offsets[0] < 0 or offsets[-1] > len(data) or (np.diff(offsets) < 0).any()):
-        raise IndexError(f"texts reach out of {len(data)} bytes")
+        raise IndexError(f"texts go beyond {len(data)} bytes")
     whole, ends = data.tobytes(), offsets.tolist()
     met: dict[bytes, int] = {}
     codes = np.full(max(rows, 0), -1, np.int32)

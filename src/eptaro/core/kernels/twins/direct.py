@@ -60,7 +60,7 @@ def _flat(lo: Ints, hi: Ints, size: int) -> tuple[Ints, Ints]:
     length = np.maximum(hi - lo, 0)
     filled = length > 0
     if (lo[filled] < 0).any() or (hi[filled] > size).any():
-        raise IndexError(f"a range reaches out of {size} values")
+        raise IndexError(f"a range goes beyond {size} values")
     owner = np.repeat(np.arange(len(lo)), length)
     place = np.arange(len(owner)) - np.repeat(np.cumsum(length) - length, length)
     return owner, place + lo[owner]

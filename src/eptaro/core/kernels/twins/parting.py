@@ -93,7 +93,7 @@ def settled(
     for part in range(start, stop):
         of = slice(int(ends[part - 1]) if part else 0, int(ends[part]))
         if not 0 <= of.start <= of.stop <= len(lows):
-            raise IndexError(f"part {part} reaches out of {len(lows)} rows")
+            raise IndexError(f"part {part} goes beyond {len(lows)} rows")
         order = np.argsort(lows[of], kind="stable")
         cells[of] = lows[of][order].astype(np.int64) + (part << shift)
         out[of] = values[of][order]

@@ -271,7 +271,7 @@ def _fixed(view: View, per: str, against: str) -> Period | Span:
         period = view.calendar.period(against)
     except CalendarError as error:
         raise QuestionError(
-            f"against={against!r} is no span (2024-07-01..2024-08-20), and {error}"
+            f"against={against!r} is not a span (2024-07-01..2024-08-20), and {error}"
         ) from None
     _check_step(view.calendar, per, period.level, f"against={against!r}")
     return period

@@ -30,7 +30,7 @@ def detail_columns(
 ) -> list[Column]:
     """Return a measure's change per day and, where it adds up, each group's contribution.
 
-    The change per day sets spans of unlike length on one footing. The contribution is the
+    The change per day sets spans of unlike length on equal terms. The contribution is the
     group's change over the prior value of all groups of the period: the contributions of
     a period add up to the change ratio of the whole. Both are blank unless comparable.
     """

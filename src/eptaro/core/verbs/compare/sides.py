@@ -80,7 +80,7 @@ def window_of(trailing: str) -> Windows:
     reach = Amount.parse(trailing, "trailing")
     if reach.unit in BY_GROUP:
         raise QuestionError(
-            f"trailing={trailing!r} is no span of time; name days, weeks, months, workdays, ..."
+            f"trailing={trailing!r} is not a span of time; name days, weeks, months, workdays, ..."
         )
     return Windows(reach, None, False, False)
 
