@@ -37,9 +37,9 @@ lint: $(VENV)/.lint
 	$(VENV)/bin/ruff format --check $(CHECKED)
 	$(VENV)/bin/mypy
 
-docs: $(VENV)/.test
-	$(RUN) docs/make.py
+docs: $(VENV)/.docs
 	$(RUN) docs/rooms.py
+	$(RUN) -m sphinx --fail-on-warning --quiet --builder html docs build/site
 
 bench: $(VENV)/.test
 	$(RUN) bench/all.py
@@ -55,6 +55,10 @@ $(VENV)/bin/python:
 # A stamp per set of packages: a second run reuses what stands, a changed file of BUILT installs anew.
 $(VENV)/.demo: $(VENV)/bin/python $(BUILT)
 	$(PIP) --editable '.[all]'
+	@touch $@
+
+$(VENV)/.docs: $(VENV)/.test
+	$(PIP) --group docs
 	@touch $@
 
 $(VENV)/.test: $(VENV)/bin/python $(BUILT)

@@ -126,3 +126,26 @@ class Blanks(unittest.TestCase):
                           coverage="2024-01-01..2025-12-31")  # fmt: skip
         self.assertEqual(why_blank(none.compare("year"))[-1], "1 row: the prior value is 0")
         self.assertEqual(why_blank(none.recap("year")), [])
+
+
+class Selected(unittest.TestCase):
+    """A table of some columns has the headline of them all, or none; never an error."""
+
+    def test_every_column_alone(self):
+        made = book()
+        tables = (
+            made.compare("quarter", by="route"), made.compare("quarter", to_date=True), made.compare("month", mean_of=2),
+            made.compare("year", to_date=True, every="month"), made.compare("month", back=["1 month", "1 year"]),
+            made.recap("quarter", by="route", shares=True), made.recap("month", by="route", wide=True),
+            made.recap("weekday"), made.accumulate("year", by="route"), made.accumulate("2024-05-01.."),
+            made.trail("5 entries", by="route"), made.trail("3 months", every="month", weights=[1, 2, 3]), made.card(),
+            made.rhythm("weekday", "month"), made.spread("fare", "weekday"), made.histogram("fare"),
+        )  # fmt: skip
+        for table in tables:
+            self.assertTrue(table.headline, table.meta["verb"])
+            for name in table.names:
+                self.assertIn(
+                    table.select(name).headline.partition(":")[0],
+                    ("", table.headline.partition(":")[0]),
+                )
+                repr(table.select(name))

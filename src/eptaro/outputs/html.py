@@ -95,4 +95,6 @@ def notebook_html(table: Table, gap: int, rows: str) -> str:
     """Return a table as a notebook shows it, numbers to the right."""
     caption = " · ".join(filter(None, (rows, table.footer())))
     style = ".eptaro .number { text-align: right !important } .eptaro caption { text-align: left }"
-    return f'<div class="eptaro"><style>{style}</style>{table_html(table, caption, gap)}</div>'
+    lead = f"<p><strong>{escape(table.headline)}</strong></p>" if table.headline else ""
+    body = table_html(table, caption, gap)
+    return f'<div class="eptaro"><style>{style}</style>{lead}{body}</div>'

@@ -35,7 +35,7 @@ def compared(table: Table, answer: Answered) -> str:
         return ""
     row = _last_comparable(answer, changes[0])
     if row is None:
-        return _not_compared(table, answer, changes[0])
+        return _not_compared(answer, changes[0])
     return " ".join(_sentences(table, answer, asked, row))
 
 
@@ -48,7 +48,7 @@ def _last_comparable(answer: Answered, change: Change) -> int | None:
     return int(np.flatnonzero(answer.rows == place)[0])
 
 
-def _not_compared(table: Table, answer: Answered, change: Change) -> str:
+def _not_compared(answer: Answered, change: Change) -> str:
     measure, side = change.now.measure, change.now.side
     place = answer.rows[int(np.argmax(side.last[answer.rows]))]
     days = Days(int(side.first[place]), int(side.last[place]))
@@ -61,7 +61,7 @@ def _not_compared(table: Table, answer: Answered, change: Change) -> str:
 
 
 def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iterator[str]:
-    when, before = _when(table, answer, asked, row), _before(table, answer, asked, row)
+    when, before = _when(answer, asked, row), _before(answer, asked, row)
     place = int(answer.rows[row])
     for number, measure in enumerate(measures_told(answer)):
         change = _change_of(answer, measure)
@@ -79,7 +79,7 @@ def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iter
             yield f"{begin}, {moved} {before}."
         yield from _largest(table, answer, row)
         if not asked.to_date:
-            yield from _left_out(table, answer, row)
+            yield from _left_out(answer, asked, row)
 
 
 def _days(value: Value, place: int) -> Days:
@@ -103,18 +103,33 @@ def _prior(answer: Answered, change: Change, place: int) -> Column:
     return Column.of("", "float", mean, ~np.isnan(mean), format=values[0].format)
 
 
-def _when(table: Table, answer: Answered, asked: Compare, row: int) -> str:
+def _when(answer: Answered, asked: Compare, row: int) -> str:
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     days = _days(change.now, int(answer.rows[row]))
     if asked.trailing is not None:
         return f" over the {asked.trailing} to {Days(days.last, days.last)}"
-    label = table.column("period").to_list()[row]
+    label = _label(answer, asked, days)
     if asked.to_date:
         return f" in {label} to date"
     return f" {'on' if asked.per == 'day' else 'in'} {label}"
 
 
-def _before(table: Table, answer: Answered, asked: Compare, row: int) -> str:
+def _label(answer: Answered, asked: Compare, days: Days) -> str:
+    """Return the label of the period that some days are of."""
+    calendar = answer.view.calendar
+    index = calendar.index_of(np.array([days.last]), asked.per)
+    return str(calendar.labels(index, asked.per)[0])
+
+
+def _whole(answer: Answered, asked: Compare, days: Days) -> bool:
+    """Return whether some days are one whole period."""
+    calendar = answer.view.calendar
+    index = calendar.index_of(np.array([days.last]), asked.per)
+    first, last = calendar.first_days(index, asked.per), calendar.last_days(index, asked.per)
+    return (int(first[0]), int(last[0])) == (days.first, days.last)
+
+
+def _before(answer: Answered, asked: Compare, row: int) -> str:
     """Return what stands on the prior side, in words."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     place = int(answer.rows[row])
@@ -123,10 +138,10 @@ def _before(table: Table, answer: Answered, asked: Compare, row: int) -> str:
     now, prior = _days(change.now, place), _days(value_of(change.before), place)
     if asked.trailing is not None:
         return f"the {asked.trailing} to {Days(prior.last, prior.last)}"
-    name = next(n for n in table.names if n == "prior_period" or n.startswith("prior_period_"))
-    label = table.column(name).to_list()[row]
     if not asked.to_date:
-        return str(label)
+        whole = _whole(answer, asked, prior)
+        return _label(answer, asked, prior) if whole else f"{prior}"
+    label = _label(answer, asked, prior)
     if asked.match == "workday":
         return f"as many workdays of {label}, {prior}"
     if asked.match == "weekday":
@@ -163,11 +178,12 @@ def _largest(table: Table, answer: Answered, row: int) -> Iterator[str]:
     )
 
 
-def _left_out(table: Table, answer: Answered, row: int) -> Iterator[str]:
+def _left_out(answer: Answered, asked: Compare, row: int) -> Iterator[str]:
     """Tell of a later period that is not compared, as it is not complete."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     side = change.now.side
     last = int(np.argmax(side.last[answer.rows]))
     if side.last[answer.rows[last]] > side.last[answer.rows[row]]:
-        label = table.column("period").to_list()[last]
-        yield f"{label} is not complete and is not compared."
+        place = answer.rows[last]
+        days = Days(int(side.first[place]), int(side.last[place]))
+        yield f"{_label(answer, asked, days)} is not complete and is not compared."

@@ -37,19 +37,19 @@ def accumulated(table: Table, answer: Answered) -> str:
     """Return the sentences of running totals."""
     asked = answer.question
     assert isinstance(asked, Accumulate)
-    return " ".join(_accumulated(table, answer, asked))
+    return " ".join(_accumulated(answer, asked))
 
 
-def _accumulated(table: Table, answer: Answered, asked: Accumulate) -> Iterator[str]:
+def _accumulated(answer: Answered, asked: Accumulate) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         found = _last_row(answer, f"{measure.name}_to_date")
         if found is None:
             return
-        _, place, days = found
-        when = f" from {days}"
-        if "within" in table and asked.within != "all" and ".." not in asked.within:
-            row = int(np.flatnonzero(answer.rows == place)[0])
-            when = f" in {table.column('within').to_list()[row]} to date"
+        _, _, days = found
+        when, calendar = f" from {days}", answer.view.calendar
+        if asked.within in calendar.levels:
+            index = calendar.index_of(np.array([days.last]), asked.within)
+            when = f" in {calendar.labels(index, asked.within)[0]} to date"
         value = value_over(answer.view, measure, days)
         span = f" ({days}, {counted(days.count, 'day')})" if "to date" in when else ""
         yield f"{titled(measure.name)}{'' if number else when}: {said(value)}" + (
@@ -93,6 +93,8 @@ def _of_one_group(
     table: Table, answer: Answered, place: int, name: str, begin: str
 ) -> Iterator[str]:
     """Tell the value of the one group, or the largest of several on the same day."""
+    if name not in table or "date" not in table:
+        return
     last = table.column("date").data
     rows = np.flatnonzero(last == last[np.flatnonzero(answer.rows == place)[0]])
     at = largest_of(table.column(name).take(rows).numbers())
@@ -102,7 +104,7 @@ def _of_one_group(
 
 
 def _weighted(table: Table, answer: Answered, asked: Trail, name: str, title: str) -> Iterator[str]:
-    if name in table:
+    if name in table and "date" in table:
         row = int(np.argmax(table.column("date").data))
         begin = f"{title}, the weighted mean over the {asked.back} to "
         begin += str(table.column("date").to_list()[row])
@@ -111,6 +113,8 @@ def _weighted(table: Table, answer: Answered, asked: Trail, name: str, title: st
 
 def carded(table: Table, answer: Answered) -> str:
     """Return the sentence of a card: the first measure to date in each period."""
+    if "period" not in table or "first" not in table:
+        return ""
     measure = answer.view.facts.measures[0]
     firsts = dict(zip(table.column("period").to_list(), table.column("first").data, strict=True))
     last = answer.view.coverage

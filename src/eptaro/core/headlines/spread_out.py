@@ -28,6 +28,8 @@ def by_attribute(table: Table, answer: Answered) -> str:
     if high is None or low is None:
         return ""
     keys = [c for c in table.columns if c.face is not None and c.face.rank is Rank.KEY]
+    if not keys:
+        return ""
 
     def where(row: int) -> str:
         words = [group_named(answer, row)] if answer.by else []
@@ -43,6 +45,8 @@ def spread_told(table: Table, answer: Answered) -> str:
     """Return between which values the middle half lies."""
     asked = answer.question
     assert isinstance(asked, Spread)
+    if not {"quartile_1", "median", "quartile_3", "outliers", "entries"} <= set(table.names):
+        return ""
     return " ".join(_boxes(table, answer, asked.column))
 
 
@@ -75,6 +79,8 @@ def histogram_told(table: Table, answer: Answered) -> str:
     """Return which range holds most values."""
     asked = answer.question
     assert isinstance(asked, Histogram)
+    if not {"from", "to", "entries"} <= set(table.names):
+        return ""
     begins, entries = table.column("from"), table.column("entries").data
     _, row, of = np.unique(begins.data, return_index=True, return_inverse=True)
     counts = np.bincount(of, entries)

@@ -61,9 +61,9 @@ def compare(
 
     Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
     `prior_last`, `comparable`, `prior_clamped`, then for each measure `NAME`,
-    `NAME_prior`, `NAME_change` and `NAME_change_ratio` (change / |prior|, blank where
-    prior is 0 or blank). Changes are blank unless both sides lie wholly in the coverage,
-    so a part-finished period is never set against a whole one.
+    `NAME_prior`, `NAME_change` and `NAME_change_ratio` (the change over the size of the prior
+    value, blank where that is 0 or blank). Changes are blank unless both sides lie wholly in
+    the coverage, so a part-finished period is never set against a whole one.
 
     With `to_date` there is one row per group for the period that holds the as-of date, cut
     there, against the prior one cut at its counterpart: under `match` the same date moved
