@@ -143,6 +143,47 @@ class Imports(unittest.TestCase):
             done = subprocess.run([sys.executable, "-c", check], capture_output=True, check=False)
             self.assertEqual(done.returncode, 0, code)
 
+    def test_commands_load_only_the_packages_that_they_need(self):
+        plain, config = {"click", "numpy", "pyarrow", "rich"}, {"pydantic", "pydantic_core"}
+        file = ["bookings.csv", "--date", "sailed_on", "--measure", "revenue=sum(fare)"]
+        cases = {
+            ("--help",): {"click"},
+            ("recap", "--help"): {"click", "numpy", "rich"},
+            ("recap", *file, "--per", "month"): plain,
+            ("compare", *file, "--per", "year", "--to-date", "--by", "route"): plain,
+            ("trail", *file, "--back", "7 days", "--rows", "4"): plain,
+            ("rhythm", *file, "--per", "weekday"): plain,
+            ("inspect", "bookings.csv", "--date", "sailed_on"): plain,
+            ("calendar", "check", "--years", "2020..2030"): {"click", "numpy", "rich"},
+            (
+                "dimension",
+                "--from",
+                "2025-01-01",
+                "--through",
+                "2025-12-31",
+                "--out",
+                "d.parquet",
+            ): plain,
+            ("recap", "--config", "eptaro.toml", "--per", "year"): plain | config,
+        }
+        heavy = {"pandas", "polars", "matplotlib", "jinja2", "xlsxwriter", "sqlalchemy", "dask", "distributed", "babel",
+                 "icalendar", "pydantic", "pydantic_core", "python_calamine", *plain}  # fmt: skip
+        code = ("import sys, io, contextlib; from eptaro.cli import run\n"
+                "with contextlib.redirect_stdout(io.StringIO()): status = run(sys.argv[1:])\n"
+                f"print(status, *sorted({heavy} & {{m.partition('.')[0] for m in sys.modules}}))")  # fmt: skip
+        with tempfile.TemporaryDirectory() as folder:
+            copy_shipped(Path(folder), replace=True)
+            for words, may in cases.items():
+                done = subprocess.run(
+                    [sys.executable, "-c", code, *words],
+                    cwd=folder,
+                    capture_output=True,
+                    text=True,
+                    check=False,
+                )
+                status, *loaded = done.stdout.split()
+                self.assertEqual((status, set(loaded) - may), ("0", set()), (words, done.stderr))
+
     def test_the_public_names_are_the_list(self):
         public = {name for name, value in vars(eptaro).items()
                   if not name.startswith("_") and not isinstance(value, type(eptaro))}  # fmt: skip

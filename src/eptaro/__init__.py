@@ -10,20 +10,6 @@
 
 from typing import TYPE_CHECKING, Any
 
-from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.holidays import Holiday, HolidaySet
-from eptaro.core.calendars.listed import ListedCalendar
-from eptaro.core.calendars.month import MonthCalendar
-from eptaro.core.calendars.period import Period, PeriodGrid
-from eptaro.core.calendars.span import Span
-from eptaro.core.calendars.week import WeekCalendar
-from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.format import Format
-from eptaro.core.tables.table import Table
-from eptaro.daybook import Daybook
 from eptaro.errors import (
     CalendarError,
     DateError,
@@ -33,11 +19,6 @@ from eptaro.errors import (
     MeasureError,
     QuestionError,
 )
-from eptaro.rules.across import Across
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookup
-from eptaro.rules.numbers import NumberRules
 from eptaro.version import __version__, build_info
 
 __all__ = [
@@ -80,15 +61,55 @@ __all__ = [
 ]
 
 if TYPE_CHECKING:
+    from eptaro.core.calendars.calendar import Calendar
+    from eptaro.core.calendars.holidays import Holiday, HolidaySet
+    from eptaro.core.calendars.listed import ListedCalendar
+    from eptaro.core.calendars.month import MonthCalendar
+    from eptaro.core.calendars.period import Period, PeriodGrid
+    from eptaro.core.calendars.span import Span
+    from eptaro.core.calendars.week import WeekCalendar
+    from eptaro.core.calendars.workdays import Workdays
     from eptaro.core.dimension import dimension
+    from eptaro.core.measures.measure import Measure
     from eptaro.core.proof.trace import Trace
+    from eptaro.core.questions.own_calendars import OwnCalendars
+    from eptaro.core.tables.column import Column
+    from eptaro.core.tables.format import Format
+    from eptaro.core.tables.table import Table
+    from eptaro.daybook import Daybook
     from eptaro.engines.annotate import annotate
     from eptaro.engines.inspect import inspect
     from eptaro.engines.trail_values import trail_values
     from eptaro.inputs.config import read_config
+    from eptaro.rules.across import Across
+    from eptaro.rules.dates import DateRules
+    from eptaro.rules.files import FileRules
+    from eptaro.rules.lookups import Lookup
+    from eptaro.rules.numbers import NumberRules
 
 _LATER = {
+    "Across": "rules.across",
+    "Calendar": "core.calendars.calendar",
+    "Column": "core.tables.column",
+    "DateRules": "rules.dates",
+    "Daybook": "daybook",
+    "FileRules": "rules.files",
+    "Format": "core.tables.format",
+    "Holiday": "core.calendars.holidays",
+    "HolidaySet": "core.calendars.holidays",
+    "ListedCalendar": "core.calendars.listed",
+    "Lookup": "rules.lookups",
+    "Measure": "core.measures.measure",
+    "MonthCalendar": "core.calendars.month",
+    "NumberRules": "rules.numbers",
+    "OwnCalendars": "core.questions.own_calendars",
+    "Period": "core.calendars.period",
+    "PeriodGrid": "core.calendars.period",
+    "Span": "core.calendars.span",
+    "Table": "core.tables.table",
     "Trace": "core.proof.trace",
+    "WeekCalendar": "core.calendars.week",
+    "Workdays": "core.calendars.workdays",
     "annotate": "engines.annotate",
     "dimension": "core.dimension",
     "inspect": "engines.inspect",
@@ -98,7 +119,7 @@ _LATER = {
 
 
 def __getattr__(name: str) -> Any:
-    """Load what few programs need when it is asked for, so that importing stays quick."""
+    """Load what is asked for when it is, so that importing is quick and commands load little."""
     from importlib import import_module
 
     if name not in _LATER:

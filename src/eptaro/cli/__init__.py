@@ -14,7 +14,6 @@ import click
 
 from eptaro.addresses import masked
 from eptaro.cli.app import ReaderGoneError, app
-from eptaro.core.tables.display import visible
 from eptaro.errors import EptaroError
 
 _STOPPED = 130
@@ -39,6 +38,8 @@ def run(arguments: list[str]) -> int:
     except EptaroError as error:
         return _fail(str(error), 1)
     except click.UsageError as error:
+        from eptaro.core.tables.display import visible  # which loads NumPy: help needs none
+
         said = visible(masked(error.format_message()))
         click.UsageError(said, ctx=error.ctx).show(sys.stderr)
         return 2
@@ -70,6 +71,8 @@ def run(arguments: list[str]) -> int:
 
 
 def _fail(message: str, status: int) -> int:
+    from eptaro.core.tables.display import visible
+
     *words, expression, caret = ["", "", *masked(message).split("\n")]
     if caret.strip() != "^":  # else the last two lines show the place in an expression
         words, expression, caret = [masked(message)], "", ""

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from eptaro.errors import unknown
-from eptaro.version import __version__, build_info
+from eptaro.version import build_info
 
 _COMMANDS = {
     "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
@@ -64,11 +64,21 @@ class _Commands(click.Group):
             formatter.write_dl([(name, text) for name, (_, text) in _COMMANDS.items()])
 
 
+def _tell_version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if wanted:
+        info = build_info()
+        click.echo(f"eptaro, version {info['version']}, kernel {info['kernel']}")
+        context.exit()
+
+
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(
-    __version__,
-    prog_name="eptaro",
-    message="%(prog)s, version %(version)s, kernel " + build_info()["kernel"],
+@click.option(
+    "--version",
+    is_flag=True,
+    is_eager=True,
+    expose_value=False,
+    callback=_tell_version,
+    help="Show the version and exit.",
 )
 def app() -> None:
     """Fiscal periods for dated transactions, correct to the cent.

@@ -169,7 +169,18 @@ def _looked_at(
     if looks is None:
         found.add("suggestion", detail=f"next time say {options}")
     _next(looks, date, opened, files, found)
-    return found.table({"verb": "inspect", "source": opened.name})
+    told = _told(len(good), days, read.grain or "day")
+    return found.table({"verb": "inspect", "source": opened.name, "headline": told})
+
+
+def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
+    """Return in a sentence how many rows there are, and what days they are of."""
+    bad = rows - len(days)
+    blank = f"; {bad:,} have no date that can be read" if bad else ""
+    if not len(days):
+        return f"{rows:,} rows, none with a date that can be read."
+    last = as_date(int(last_days(np.array([days.max()]), grain)[0]))
+    return f"{rows:,} rows from {as_date(int(days.min()))} to {last}{blank}."
 
 
 def _tell_columns(looks: Suggestion, found: Findings) -> None:

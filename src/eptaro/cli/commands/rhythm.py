@@ -56,9 +56,8 @@ from eptaro.cli.reading import ReadingOptions, reading_options
     rare=True,
     type=click.IntRange(1, 1000),
     metavar="N",
-    default=20,
-    show_default=True,
-    help="About how many ranges.",
+    default=None,
+    help="About how many ranges.  [default: as many as suit the values]",
 )
 @calendar_options
 @answer_options
@@ -73,7 +72,7 @@ def rhythm(
     wide: bool,
     spread: str | None,
     histogram: str | None,
-    bins: int,
+    bins: int | None,
 ) -> Reply:
     """Show how measures spread over hours, weekdays, months and kinds of day."""
     asked = Given(data, reading, rules)
@@ -95,7 +94,7 @@ def _of_values(
     per: str | None,
     spread: str | None,
     histogram: str | None,
-    bins: int,
+    bins: int | None,
 ) -> Reply:
     """Return the box figures or the histogram of a column's values."""
     data = asked.data

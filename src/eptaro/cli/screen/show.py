@@ -41,11 +41,10 @@ def show(table: Table, rows: int | None = None, *, exactly: bool = False) -> Non
     room: int | None = console.width if console.is_terminal else _width_told()
     if not console.is_terminal and not asked:
         room = None
-    if table.answer is not None:
-        _say(console, table.headline, room, "bold")
+    _say(console, table.headline, room, "bold")
     once, make = _as_answer(table) if asked else (list[Faced](), _exact_cells)
     _say(console, " · ".join(one.said() for one in once), room, "")
-    if table.answer is not None:
+    if table.headline:
         console.print()
     left = _rows(console, table, rows, room, make, asked=asked)
     console.print()
@@ -140,7 +139,8 @@ def _with_bar(table: Table, blocks: list[list[Texts]], room: int | None) -> list
     drawn = [c for c in table.columns if (face := face_of(table, c)).drawn and face.of]
     here = [column for column in drawn if column.name in [cell.name for cell in blocks[0]]]
     free = room_for_bar(blocks, room)
-    if len(here) != 1 or not free or len(table) < 2:
+    of = {face_of(table, column).of for column in here}
+    if len(of) != 1 or not free or len(table) < 2:
         return blocks
     made = bars(Faced(here[0], face_of(table, here[0])), free)
     if made is None:

@@ -102,7 +102,8 @@ def dimension(
     if unknown_row:
         made = [_with_unknown(column) for column in made]
     described = "; ".join(calendar.describe() for calendar in given)
-    meta = {"verb": "dimension", "calendar": described, "coverage": str(span)}
+    told = f"{span.days:,} days from {span.first} to {span.last}, each with {len(made)} attributes."
+    meta = {"verb": "dimension", "calendar": described, "coverage": str(span), "headline": told}
     return Table(made, meta | ({} if today is None else {"as_of": str(as_date(today))}))
 
 

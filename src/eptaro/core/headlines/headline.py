@@ -27,7 +27,9 @@ def headline(table: Table, measure: str | None = None) -> str:
     'Revenue in 2025-08 to date: 12 (2025-08-01 to 2025-08-20, 20 days).'
     """
     answer = table.answer
-    if not len(table) or answer is None:
+    if answer is None:
+        return str(table.meta.get("headline", ""))
+    if not len(table):
         return ""
     if isinstance(answer, InParts):
         return " ".join(_in_parts(table, answer))

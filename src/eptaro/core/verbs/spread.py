@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.calendars.days import Ints
 from eptaro.core.questions.answer import Answered
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts
@@ -20,6 +21,7 @@ _FENCE = 1.5
 
 
 _MOST_BINS = 1000
+_USUAL_BINS, _SUITED_BINS = 20, (5, 60)
 
 
 @dataclass(frozen=True)
@@ -33,15 +35,17 @@ class Spread(Question):
 
 @dataclass(frozen=True)
 class Histogram(Question):
-    """A column's values counted in about `bins` ranges, by the values of `per`."""
+    """A column's values counted in about `bins` ranges, by the values of `per`; None: as many as
+    suit the values.
+    """
 
     verb = "histogram"
     column: str
     per: str | None = None
-    bins: int = 20
+    bins: int | None = None
 
     def __post_init__(self) -> None:
-        if not 1 <= self.bins <= _MOST_BINS:
+        if self.bins is not None and not 1 <= self.bins <= _MOST_BINS:
             raise QuestionError(f"bins={self.bins} must be from 1 to {_MOST_BINS:,}")
 
 
@@ -128,12 +132,12 @@ def histogram(
     column: str,
     per: str | None = None,
     *,
-    bins: int = 20,
+    bins: int | None = None,
     by: By = None,
     only: Only = None,
     as_of: AsOf = None,
 ) -> Table:
-    """Return how many values of a column lie in each of about `bins` equal ranges.
+    """Return how many values of a column lie in each of some equal ranges.
 
     The ranges are the same for all groups and values of `per`, and begin at round numbers.
     Columns: the groups, `per`, `from`, `to` (values from `from` to below `to`), `entries`
@@ -145,8 +149,9 @@ def histogram(
         A column that the book reads numbers of.
     per : str, optional
         A level of the calendar, or a recurring attribute.
-    bins : int
-        About how many ranges, 1 to 1,000.
+    bins : int, optional
+        About how many ranges, 1 to 1,000; unset, as many as suit how the values are spread (D.
+        Freedman and P. Diaconis, On the histogram as a density estimator, 1981), 5 to 60.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional
@@ -169,6 +174,7 @@ def histogram(
     """
     asked = Histogram(column, per, bins)
     runs = Runs.of(self.view(by, only, as_of), column, per)
+    bins = bins or _suited(runs.values, np.diff(runs.before))
     edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
     if not np.isfinite(edges).all():
         raise QuestionError(f"the values of {column!r} lie too far apart for ranges of floats")
@@ -187,6 +193,25 @@ def histogram(
     ]
     answer = Answered(asked, runs.view, runs.group, {}, place)
     return Table(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
+
+
+def _suited(values: NDArray[np.float64], counts: Ints) -> int:
+    """Return how many ranges suit some values, each so many times there: ranges twice as wide as
+    the middle half over the cube root of their number, but no narrower than 1 for whole numbers.
+
+    >>> _suited(np.arange(1000.0), np.ones(1000, np.int64))
+    10
+    """
+    order = np.argsort(values, kind="stable")
+    values, held = values[order], np.cumsum(counts[order])
+    low, high = (values[np.searchsorted(held, share * held[-1])] for share in (0.25, 0.75))
+    with np.errstate(over="ignore", invalid="ignore"):
+        reach, width = values[-1] - values[0], 2 * (high - low) / float(held[-1]) ** (1 / 3)
+    if not np.isfinite(reach) or not width > 0:
+        return _USUAL_BINS
+    if (values == np.floor(values)).all():
+        width = max(width, 1.0)
+    return int(np.clip(np.ceil(reach / width), *_SUITED_BINS))
 
 
 def _round_edges(least: float, most: float, bins: int) -> NDArray[np.float64]:
