@@ -92,8 +92,10 @@ class AnswerOptions(OutputOptions):
     prove: bool
 
     def __post_init__(self) -> None:
-        if self.kind and not self.plot:
-            raise click.UsageError("--kind goes with --plot FILE")
+        drawn = {"kind": self.kind, "measure-drawn": self.measure_drawn, "title": self.title}
+        for name, given in (drawn | {"unit": self.unit}).items():
+            if given and not self.plot:
+                raise click.UsageError(f"--{name} goes with --plot FILE")
 
 
 _RULES = (

@@ -133,9 +133,11 @@ class Transactions:
         )
 
     def _complaint(self) -> str:
+        first = self._aside[:_FIRST_SHOWN]
+        alike = len(first) < len(self._aside) and len({reason for *_, reason in first}) == 1
         shown = "; ".join(
             f"row {row:,}: {reason}" if reason == "blank" else f"row {row:,}: {value!r} {reason}"
-            for row, value, reason in self._aside[:_FIRST_SHOWN]
+            for row, value, reason in first[: 1 if alike else None]
         )
         count = f"{len(self._aside):,} of {self.rows:,} rows"
         more = ", the first" if len(self._aside) > _FIRST_SHOWN else ""

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from eptaro.cli.help import DEMO, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import OutputOptions, RuleOptions, output_options, rule_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
@@ -134,6 +135,7 @@ def dimension(
         unknown_row=unknown_row,
     )
     if database is not None and not describe:
+        leave_pandas_out()
         tell(str(days.to_database(database, str(table), mode=mode)))
         return
     deliver(days.describe() if describe else days, output)

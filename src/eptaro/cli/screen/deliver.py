@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from typing import assert_never
 
+from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import AnswerOptions, OutputOptions
 from eptaro.cli.screen.show import show
 from eptaro.cli.told import tell
@@ -19,6 +20,8 @@ def deliver(table: Table, output: OutputOptions) -> None:
     if isinstance(output, AnswerOptions):
         exactly = output.all_columns or output.columns is not None
         table = table if output.columns is None else _chosen(table, output.columns)
+    if output.out is not None or output.form != "table":
+        leave_pandas_out()
     if output.out is not None:
         tell(f"{len(table):,} rows written to {table.write(output.out)}")
         return
@@ -45,7 +48,7 @@ def deliver(table: Table, output: OutputOptions) -> None:
 
 def _chosen(table: Table, columns: str) -> Table:
     """Return the columns that are named, set apart by commas."""
-    names = [name.strip() for name in columns.split(",")]
+    names = [name.strip() for name in columns.split(",") if name.strip()]
     for name in names:
         if name not in table:
             raise QuestionError(f"--columns: {unknown('column', name, table.names)}")

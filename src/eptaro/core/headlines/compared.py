@@ -32,7 +32,7 @@ def compared(table: Table, answer: Answered) -> str:
     assert isinstance(asked, Compare)
     changes = [number for number in answer.numbers.values() if isinstance(number, Change)]
     if not changes:
-        return ""
+        return _of_words(answer, asked)
     row = _last_comparable(answer, changes[0])
     if row is None:
         return _not_compared(answer, changes[0])
@@ -46,6 +46,20 @@ def _last_comparable(answer: Answered, change: Change) -> int | None:
         return None
     place = places[np.argmax(change.now.side.last[places])]
     return int(np.flatnonzero(answer.rows == place)[0])
+
+
+def _of_words(answer: Answered, asked: Compare) -> str:
+    """Return the last value of a measure of texts or dates, with which nothing is reckoned."""
+    now = next((n for n in answer.numbers.values() if isinstance(n, Value)), None)
+    if now is None or answer.view.groups.count > 1:
+        return ""
+    places = answer.rows[np.asarray(now.side.last)[answer.rows] <= answer.view.coverage.hi]
+    if not len(places):
+        return ""
+    place = int(places[np.argmax(np.asarray(now.side.last)[places])])
+    days = _days(now, place)
+    value = said(value_over(answer.view, now.measure, days))
+    return f"{titled(now.measure.name)} in {_label(answer, asked, days)}: {value}."
 
 
 def _not_compared(answer: Answered, change: Change) -> str:
