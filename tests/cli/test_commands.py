@@ -171,6 +171,48 @@ class Answers(Commands):
         self.assertIn("clamped", out)
         self.assertIn("2024-02-01  2024-02-29", out)
 
+    def test_what_every_row_has_stands_once_and_nothing_else_does(self):
+        rows = [
+            "on,shop,fare",
+            *(f"2025-01-{day:02d},{shop},1" for day in range(1, 32) for shop in "ab"),
+        ]
+        Path("even.csv").write_text("\n".join([*rows, "2025-02-01,a,5"]))
+        _, out, _ = self.go(
+            "compare",
+            "even.csv",
+            *DATA,
+            "--per",
+            "month",
+            "--to-date",
+            "--back",
+            "1 month",
+            "--by",
+            "shop",
+        )
+        once = "period: 2025-02 · days: 2025-02-01..2025-02-01 · prior period: 2025-01 · prior days: 2025-01-01..2025-01-01"
+        self.assertIn(f"{once} · comparable: yes", " ".join(out.split()))
+        self.assertEqual(out.count("2025-02-01..2025-02-01"), 1)
+        _, out, _ = self.go(
+            "compare",
+            "even.csv",
+            *DATA,
+            "--per",
+            "day",
+            "--back",
+            "1 day",
+            "--only",
+            "2025-01-01..2025-02-01",
+        )
+        for day in ("2025-01-02", "2025-02-01"):
+            self.assertIn(f"{day}..{day}", out)
+        self.assertRegex(out, r"2025-02-01 +5 +2 +3 +\+150\.0%")
+        self.assertRegex(out, r"(?m)^2025-01-01 .* no *$")
+        _, out, _ = self.go(
+            "recap", "even.csv", *DATA, "--per", "week", "--only", "2025-01-06..2025-02-09"
+        )
+        self.assertNotIn("complete:", out)
+        self.assertEqual((out.count(" yes"), len(re.findall(r" no *$", out, re.M))), (3, 1))
+
     def test_an_object_of_json_has_the_headline(self):
         _, out, _ = self.go("recap", "rows.csv", *DATA, "--per", "year", "--format", "object")
         found = json.loads(out)

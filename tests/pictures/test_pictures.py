@@ -172,8 +172,14 @@ class Drawn(unittest.TestCase):
         windows = book().trail("28 days")
         root = ElementTree.fromstring(windows.picture(measure="net").svg.encode())
         titles = [part.text for part in root.iter("{http://www.w3.org/2000/svg}title")]
-        last = list(windows.rows())[-1]
-        self.assertTrue(any(f"{last['first']} to {last['last']}" in str(title) for title in titles))
+        points = [(float(part.get("x")), part.find("{*}title").text) for part in root.iter("{http://www.w3.org/2000/svg}use")
+                  if part.find("{*}title") is not None]  # fmt: skip
+        told = [
+            f"{row['first']} to {row['last']}"
+            for row in windows.rows()
+            if row["net_trailing"] is not None
+        ]
+        self.assertEqual([text.partition(":")[0] for _, text in sorted(points)], told)
 
     def test_three_hundred_periods_and_sixty_groups_with_long_names(self):
         names = [f"{LONG} {n:02d}" for n in range(57)] + [
@@ -258,6 +264,7 @@ class Words(unittest.TestCase):
                                                      else ep.Span.of(19000, 19000 + days), level).first}  # fmt: skip
                 self.assertTrue(days < 16 or {int(place) for place in marks.places} <= opens)
                 self.assertLessEqual(len(marks.places), 24)
+                self.assertTrue(all(19000 <= place <= 19000 + days for place in marks.places))
                 again = marks.fitted(300, 19000, 19000 + days)
                 self.assertLessEqual(len(again.places), 7)
         months = ep.MonthCalendar().periods(ep.Span("2020-01-01", "2024-12-31"), "month")

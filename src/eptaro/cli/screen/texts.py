@@ -10,7 +10,6 @@ from functools import cached_property
 from eptaro.core.tables.face import Rank
 
 GAP = 2
-_MARK = re.compile(r"\.\d*\D*$|\D*$")
 
 
 @dataclass(frozen=True)
@@ -40,20 +39,28 @@ class Texts:
 
 
 def aligned(lines: Sequence[str]) -> list[str]:
-    """Return numbers with their decimal marks in one place.
+    """Return numbers with their decimal marks in one place; what is no number stays at the right.
 
-    >>> aligned(["+31.0%", "-0.05%", "7"])
-    ['+31.0% ', '-0.05%', '7    ']
+    >>> aligned(["+31.0%", "-0.05%", "7", "-"])
+    ['+31.0% ', '-0.05%', '7    ', '-']
     """
     tails = [_tail(line) for line in lines]
     most = max(tails, default=0)
-    return [line + " " * (most - tail) for line, tail in zip(lines, tails, strict=True)]
+    if min(tails, default=0) == most:
+        return list(lines)
+    return [
+        line if tail < 0 else line + " " * (most - tail)
+        for line, tail in zip(lines, tails, strict=True)
+    ]
 
 
 def _tail(line: str) -> int:
-    """Return how many letters stand from the decimal mark on."""
-    found = _MARK.search(line)
-    return 0 if found is None or not line else len(found[0])
+    """Return how many letters stand from the decimal mark on, -1 where there is no digit."""
+    at = line.rfind(".")
+    if at >= 0:
+        return len(line) - at
+    digits = line.rstrip("% ")
+    return len(line) - len(digits) if digits[-1:].isdigit() else -1
 
 
 def folded(name: str, width: int) -> str:
