@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from html import escape
 
+from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, shown_table
 from eptaro.core.tables.table import Table
 
@@ -32,11 +33,13 @@ tr.total > * { font-weight: 700; border-top: 1.5px solid var(--ink); }
 """
 
 
-def table_html(table: Table, caption: str | None = None, gap: int = 0) -> str:
+def table_html(
+    table: Table, caption: str | None = None, gap: int = 0, *, words: bool = False
+) -> str:
     """Return a `<table>`: the group and period cells of each row are its headings.
 
     The caption is the table's footer, unless one is given; after `gap` rows a line of dots
-    says that some are left out.
+    says that some are left out. Heads are exact names, or `words` as a screen has them.
     """
     lists = [[escape(text) for text in texts] for texts in shown_table(table)]
     numeric = [column.kind in NUMERIC for column in table.columns]
@@ -59,7 +62,7 @@ def table_html(table: Table, caption: str | None = None, gap: int = 0) -> str:
         rows.insert(gap, f"<tr>{'<td>…</td>' * len(lists)}</tr>")
     top = "".join(
         f'<th scope="col"{" class=number" if is_number else ""}>{_folded(name)}</th>'
-        for name, is_number in zip(table.names, numeric, strict=True)
+        for name, is_number in zip(_heads(table, words=words), numeric, strict=True)
     )
     below = f"<caption>{escape(text)}</caption>" if text else ""
     body = "\n".join(rows)
@@ -72,6 +75,19 @@ def _heading_columns(table: Table) -> int:
         if key in table:
             return table.names.index(key) + 1
     return 1
+
+
+def _heads(table: Table, *, words: bool) -> list[str]:
+    """Return what stands above each column."""
+    if not words:
+        return table.names
+    return [_word(column) for column in table.columns]
+
+
+def _word(column: Column) -> str:
+    if column.face is None:
+        return column.name.replace("_", " ")
+    return column.face.words.replace("days", "first day") if column.face.ends else column.face.words
 
 
 def _folded(name: str) -> str:

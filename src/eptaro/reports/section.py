@@ -28,7 +28,7 @@ class Section:
 
     def add_table(self, table: Table, label: str, caption: str | None = None) -> None:
         """Add a table under a label that tells it apart."""
-        self.tables.append({"label": label, "html": table_html(table, caption)})
+        self.tables.append({"label": label, "html": table_html(table, caption, words=True)})
 
     def add_picture(self, table: Table, alt: str, **options: Any) -> None:
         """Add a picture of a table; `alt` states its figures."""

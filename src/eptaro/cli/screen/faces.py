@@ -44,6 +44,10 @@ class Faced:
     def lines_of(self, rows: slice) -> list[str]:
         """Return the texts of some rows."""
         first = shown(self.column.take(rows))
+        if self.face.drawn and self.column.unit != "share":  # a change carries its sign
+            first = [
+                f"+{text}" if text[:1].isdigit() and text.strip("0.,") else text for text in first
+            ]
         if self.last is None:
             return [text or NO_VALUE for text in first]
         pairs = zip(first, shown(self.last.take(rows)), strict=True)
