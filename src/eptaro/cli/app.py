@@ -13,19 +13,19 @@ from eptaro.version import build_info
 _COMMANDS = {
     "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
     "init": ("init", "Write an eptaro.toml for your file after a look at it."),
-    "inspect": ("rows", "Tell what is in the dates of a file."),
+    "inspect": ("rows", "Show what is in the dates of a file, and what each column holds."),
     "annotate": ("rows", "Add calendar attributes to each row of a file."),
     "dimension": ("dimension", "Build the date dimension: one row per day."),
     "calendar": ("calendar", "Show, check and export the periods of a calendar."),
     "recap": ("recap", "Summarise each period, quiet ones included."),
-    "accumulate": ("accumulate", "Run totals that restart at each period."),
-    "trail": ("trail", "Roll windows over time, workdays or transactions."),
-    "compare": ("compare", "Set each period, or period to date, against a prior one."),
-    "rhythm": ("rhythm", "Spread measures over hours, weekdays, months, kinds of day."),
+    "accumulate": ("accumulate", "Show running totals that restart at each period."),
+    "trail": ("trail", "Show totals over rolling windows of days, months or transactions."),
+    "compare": ("compare", "Compare each period, or period to date, with a prior one."),
+    "rhythm": ("rhythm", "Show how measures spread over hours, weekdays, months, kinds of day."),
     "report": ("report", "Write a page or a workbook to send on."),
     "fold": ("folding", "Fold transactions to a small book that every command takes."),
     "merge": ("folding", "Merge books that were folded apart."),
-    "trace": ("trace", "Tell the days and transactions behind one number."),
+    "trace": ("trace", "Show the days and transactions behind one number."),
 }
 
 

@@ -136,7 +136,7 @@ data_options = option_group(
         metavar="DATE",
         default="latest",
         show_default=True,
-        help="Look at nothing after this date: latest, today or a date.",
+        help="The last day looked at: latest (the last of the data), today or a date.",
     ),
     option(
         KNOWN,

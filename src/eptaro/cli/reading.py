@@ -137,7 +137,7 @@ reading_options = option_group(
         "--pivot",
         type=click.IntRange(0, 99),
         default=None,
-        help="Two-digit years up to it are 2000s.",
+        help="Two-digit years up to this one are in the 2000s, later ones in the 1900s.",
     ),
     option(
         DATES,
@@ -158,14 +158,14 @@ reading_options = option_group(
         "--grain",
         type=click.Choice(GRAINS),
         default=None,
-        help="The periods that dates stand for, where dates do not tell: 200601, 1987, month ends.",
+        help="The periods that dates stand for, where they do not show it: 200601, 1987, month ends.",
     ),
     option(
         DATES,
         "--zone",
         metavar="NAME",
         default=None,
-        help="Turn times with an offset into this zone's days, such as Europe/Lisbon.",
+        help="The time zone whose days are meant, where times have an offset: Europe/Lisbon.",
     ),
     option(
         DATES,
@@ -197,9 +197,19 @@ reading_options = option_group(
         default=None,
         help="Where the rows set aside are listed.  [default: FILE.aside.csv]",
     ),
-    option(FILES, "--delimiter", default=None, metavar="MARK", help="What sets CSV fields apart."),
     option(
-        FILES, "--encoding", default=None, metavar="NAME", help="Of CSV files, such as latin-1."
+        FILES,
+        "--delimiter",
+        default=None,
+        metavar="MARK",
+        help="The mark between the fields of a CSV file.",
+    ),
+    option(
+        FILES,
+        "--encoding",
+        default=None,
+        metavar="NAME",
+        help="The encoding of a CSV file, such as latin-1.",
     ),
     option(
         FILES,

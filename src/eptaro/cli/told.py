@@ -41,8 +41,8 @@ def _setting(loudness: Loudness) -> Callable[[click.Context, click.Parameter, bo
 def loudness_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """Add `-q` and `-v` to a command, which need not know of them."""
     for short, name, loudness, text in (
-        ("-v", "--verbose", Loudness.VERBOSE, "Tell what was decided, and how long steps took."),
-        ("-q", "--quiet", Loudness.QUIET, "Say nothing beside the answer but errors."),
+        ("-v", "--verbose", Loudness.VERBOSE, "Show what was decided and how long each step took."),
+        ("-q", "--quiet", Loudness.QUIET, "Show the answer and errors only."),
     ):
         command = option(
             OTHER,

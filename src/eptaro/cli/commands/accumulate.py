@@ -39,14 +39,19 @@ from eptaro.daybook import Daybook
     "--within",
     metavar="LEVEL",
     default=None,
-    help="Restart at each period of this level, run on since a date (2025-03-01..), or all.",
+    help="Where totals restart: a level such as quarter, a first day (2025-03-01..), or all.",
 )
 @option(
     QUESTION, "--card", is_flag=True, help="Show week, month, quarter and year to date instead."
 )
 @goals_option
 @pace_option
-@option(QUESTION, "--every", metavar="LEVEL", help="One row per; unset, per date of the data.")
+@option(
+    QUESTION,
+    "--every",
+    metavar="LEVEL",
+    help="One row per day, week, month, ...; unset, per date of the data.",
+)
 @calendar_options
 @answer_options
 def accumulate(
@@ -61,7 +66,7 @@ def accumulate(
     pace: Pace,
     every: str | None,
 ) -> Reply:
-    """Run totals that restart at each period; every day has a row, quiet ones too."""
+    """Show running totals that restart at each period; quiet days have a row too."""
     asked = Given(data, reading, rules)
     if card:
         if output.prove or output.plot:

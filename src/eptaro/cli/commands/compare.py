@@ -119,7 +119,8 @@ from eptaro.core.verbs.goals import Pace
     metavar="RULE",
     default="date",
     show_default=True,
-    help="Which day is the counterpart: date, elapsed, weekday or workday.",
+    help="Which prior day is the counterpart: by date, elapsed (as many days in), weekday (whole "
+    "weeks before) or workday (as many workdays in).",
 )
 @option(
     QUESTION,
@@ -128,7 +129,8 @@ from eptaro.core.verbs.goals import Pace
     metavar="HOW",
     default="place",
     show_default=True,
-    help="restated: after a 53-week year, the days 52 weeks before.",
+    help="place: the period of the same number; restated: after a 53-week year, the days 52 "
+    "weeks before.",
 )
 @option(
     QUESTION,
@@ -162,7 +164,7 @@ def compare(
     align: Align,
     periods: int,
 ) -> Reply:
-    """Set each period, or period to date, against a prior one."""
+    """Compare each period, or period to date, with a prior one."""
     book = Given(data, reading, rules).book()
     table = book.compare(
         per,

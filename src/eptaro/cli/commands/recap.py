@@ -52,7 +52,7 @@ from eptaro.cli.reading import ReadingOptions, reading_options
     type=int,
     metavar="N",
     default=None,
-    help="Keep the N groups with most, the others as one row.",
+    help="Keep the N largest groups; the others are added up in one row.",
 )
 @option(
     QUESTION,
@@ -70,7 +70,7 @@ from eptaro.cli.reading import ReadingOptions, reading_options
     rare=True,
     metavar="PERIOD",
     default=None,
-    help="Add each value where that of PERIOD is 100.",
+    help="Add each value as a percentage of the value in PERIOD.",
 )
 @sort_option
 @option(QUESTION, "--every", metavar="entry", default=None, help="One row per transaction instead.")

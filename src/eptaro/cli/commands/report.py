@@ -54,12 +54,26 @@ from eptaro.reports.report import ReportOptions, write_report
     "quality, definitions, proof. May be given again; else all.",
 )
 @option(
-    QUESTION, "--per", metavar="LEVEL", default=None, help="The page's comparison per month, ..."
+    QUESTION,
+    "--per",
+    metavar="LEVEL",
+    default=None,
+    help="The level of the page's comparison, such as month.",
 )
 @option(
-    QUESTION, "--within", metavar="LEVEL", default=None, help="The page's running total within."
+    QUESTION,
+    "--within",
+    metavar="LEVEL",
+    default=None,
+    help="The level of the page's running total, such as year.",
 )
-@option(QUESTION, "--trailing", metavar="AMOUNT", default=None, help="The page's rolling window.")
+@option(
+    QUESTION,
+    "--trailing",
+    metavar="AMOUNT",
+    default=None,
+    help="The page's rolling window, such as '12 months'.",
+)
 @option(
     QUESTION,
     "--match",
@@ -106,7 +120,7 @@ def report(
     years: int | None,
     rules: CalendarOptions,
 ) -> None:
-    """Write a page (.html) or a workbook (.xlsx) to send on, with nothing to touch up."""
+    """Write a page (.html) or a workbook (.xlsx) to send on."""
     if data.only:
         raise click.UsageError("a report looks at everything; leave --only out")
     settings = Settings(rules)

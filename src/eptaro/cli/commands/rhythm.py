@@ -33,7 +33,11 @@ from eptaro.cli.reading import ReadingOptions, reading_options
     "kind of day; with --spread and --histogram also a level such as quarter.",
 )
 @option(
-    QUESTION, "--across", metavar="ATTRIBUTE", default=None, help="A second one, crossed with it."
+    QUESTION,
+    "--across",
+    metavar="ATTRIBUTE",
+    default=None,
+    help="A second attribute: one row for each pair of values.",
 )
 @option(QUESTION, "--wide", is_flag=True, help="Set the values of --across side by side.")
 @option(
@@ -41,14 +45,14 @@ from eptaro.cli.reading import ReadingOptions, reading_options
     "--spread",
     metavar="COLUMN",
     default=None,
-    help="Quartiles, whiskers and outliers of a column instead.",
+    help="Instead: quartiles, whiskers and outliers of a column.",
 )
 @option(
     QUESTION,
     "--histogram",
     metavar="COLUMN",
     default=None,
-    help="How many values of a column lie in each range instead.",
+    help="Instead: how many values of a column lie in each range.",
 )
 @option(
     QUESTION,

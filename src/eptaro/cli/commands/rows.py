@@ -97,7 +97,7 @@ def inspect(
     rules: CalendarOptions,
     output: OutputOptions,
 ) -> None:
-    """Tell what is in the dates of a file: coverage, gaps, unreadable, duplicates."""
+    """Show what is in the dates of a file: their span, gaps, unreadable ones, duplicates."""
     import numpy as np
 
     from eptaro.core.tables.table import Table

@@ -78,7 +78,7 @@ def trace(
     pairs_to: Path | None,
     rest: tuple[str, ...],
 ) -> None:
-    """Tell the days and transactions behind one number, made again from these."""
+    """Show the days and transactions behind one number, and calculate it again from them."""
     command = _VERBS[verb]
     assert isinstance(command, VerbCommand)
     found = command.reply(rest).table.trace(row - 1, column)

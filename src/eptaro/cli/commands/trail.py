@@ -44,7 +44,7 @@ from eptaro.errors import QuestionError
     rare=True,
     metavar="AMOUNT",
     default=None,
-    help="How far it reaches on: '3 days'.",
+    help="How far the window reaches beyond the day: '3 days'.",
 )
 @option(
     QUESTION,
@@ -59,7 +59,7 @@ from eptaro.errors import QuestionError
     metavar="EDGE",
     default="open",
     show_default=True,
-    help="closed: begin on the very day that lies so far back.",
+    help="open leaves out the day that lies exactly so far back, closed includes it.",
 )
 @option(
     QUESTION, "--centred", rare=True, is_flag=True, help="Put the day in the middle of the window."
@@ -97,7 +97,7 @@ def trail(
     incomplete: Keep,
     weights: str | None,
 ) -> Reply:
-    """Roll windows over time: trailing days, months, workdays or transactions."""
+    """Show totals over rolling windows: the last days, months, workdays or transactions."""
     book = Given(data, reading, rules).book()
     table = book.trail(
         back,

@@ -101,7 +101,7 @@ pace_option = option(
     metavar="HOW",
     default="straight",
     show_default=True,
-    help="How goals are reached: straight or 'prior year' (its shape).",
+    help="How a goal is spread over its period: straight, or as the 'prior year' was.",
 )
 sort_option = option(
     GROUPS,

@@ -194,7 +194,7 @@ def _below(
     console: Screen, table: Table, left: Sequence[Texts], room: int | None, *, asked: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
-    lines = [f"-  {reason}" for reason in why_blank(table)] if asked else []
+    lines = [f'"-" in {reason}' for reason in why_blank(table)] if asked else []
     if left:
         names = ", ".join(dict.fromkeys(cell.title for cell in left))
         lines.append(f"not shown: {names}; --all-columns shows every column")
