@@ -205,7 +205,7 @@ class Answers(Commands):
         )
         for day in ("2025-01-02", "2025-02-01"):
             self.assertIn(f"{day}..{day}", out)
-        self.assertRegex(out, r"2025-02-01 +5 +2 +3 +\+150\.0%")
+        self.assertRegex(out, r"2025-02-01 +5 +2 +\+3 +\+150\.0%")
         self.assertRegex(out, r"(?m)^2025-01-01 .* no *$")
         _, out, _ = self.go(
             "recap", "even.csv", *DATA, "--per", "week", "--only", "2025-01-06..2025-02-09"

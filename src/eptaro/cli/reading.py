@@ -158,7 +158,7 @@ reading_options = option_group(
         "--grain",
         type=click.Choice(GRAINS),
         default=None,
-        help="The periods that dates stand for, where they do not show it: 200601, 1987, month ends.",
+        help="The periods that dates stand for, where that does not show: 200601, 1987.",
     ),
     option(
         DATES,

@@ -1,0 +1,74 @@
+"""Tables on the screen fit their width, and say what they leave out."""
+
+import contextlib
+import io
+import os
+import random
+import re
+import unittest
+from unittest import mock
+
+import eptaro as ep
+from eptaro.cli.screen import show
+from eptaro.cli.screen.texts import aligned
+
+
+def book(groups, measures, seed=3):
+    """Return random sales in some groups."""
+    rng = random.Random(seed)
+    rows = [(f"{year}-{month:02d}-{rng.randint(1, 28):02d}", f"Harbour {group}", rng.choice([None, rng.randint(-999, 10**rng.randint(1, 7))]))
+            for year in (2023, 2024, 2025) for month in range(1, 13) for group in range(groups) for _ in range(2)]  # fmt: skip
+    on, g, x = zip(*rows, strict=True)
+    return ep.Daybook({"on": on, "g": g, "x": x}, date="on", by="g", measures=measures)
+
+
+class Fits(unittest.TestCase):
+    """At any width no line is longer, no figure is cut, and each column is shown or named."""
+
+    def shown(self, table, width):
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out), mock.patch.dict(os.environ, {"COLUMNS": str(width)}):
+            show(table)
+        return out.getvalue()
+
+    def test_every_verb_at_every_width(self):
+        made = book(4, ["revenue=sum(x)", "n=count()", "typical=mean(x)"])
+        tables = (
+            made.compare("quarter", by="g"), made.compare("year", to_date=True, by="g", details=True), made.recap("month", by="g"),
+            made.accumulate("year", every="quarter", by="g"), made.trail("6 months", every="quarter", by="g"),
+            made.recap("year", by="g", shares=True, ranks=True), made.rhythm("weekday"),
+        )  # fmt: skip
+        for table in tables:
+            for width in (80, 100, 120, 200):
+                text = self.shown(table, width)
+                body = text.split("tied out")[0].split("calendar: years")[0]
+                self.assertLessEqual(
+                    max(len(line.rstrip()) for line in body.splitlines()), width, table.meta["verb"]
+                )
+                flat = " ".join(text.split())
+                for row in list(table.rows())[-3:]:
+                    for name in (
+                        "revenue",
+                        "revenue_to_date",
+                        "revenue_trailing",
+                        "revenue_change",
+                    ):
+                        if row.get(name) is not None:
+                            self.assertIn(f"{row[name]:,}", flat, (table.meta["verb"], width, name))
+
+    def test_what_does_not_fit_is_named(self):
+        table = book(2, ["revenue=sum(x)"]).compare("quarter", by="g")
+        for width in (60, 80, 100, 120, 160):
+            text = self.shown(table, width)
+            for words in ("prior days", "comparable"):
+                self.assertIn(words, " ".join(text.split()), width)
+            heads = " ".join(text.split("─")[0].split())
+            left = re.search(r"not shown: (.*?);", " ".join(text.split()))
+            for words in left[1].split(", ") if left else ():
+                self.assertNotIn(words, heads, width)
+
+    def test_decimal_marks_stand_in_one_place(self):
+        for lines in (["+31.0%", "-0.05%", "7.123%"], ["1.5", "20.25", "-"], ["3", "400"]):
+            width = max(map(len, lines)) + 3
+            marks = {line.rjust(width).find(".") for line in aligned(lines) if "." in line}
+            self.assertLessEqual(len(marks), 1, lines)
