@@ -17,7 +17,15 @@ from multiprocessing import get_context
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-LONGEST = ("test_faults", "test_package", "test_cluster", "test_pictures", "test_seen", "test_sql")
+LONGEST = (
+    "test_faults",
+    "test_package",
+    "test_cluster",
+    "test_pictures",
+    "test_page",
+    "test_seen",
+    "test_commands",
+)
 
 
 def classes(suite: unittest.TestSuite) -> Iterator[type[unittest.TestCase]]:
