@@ -10,13 +10,9 @@ from typing import Any
 import pyarrow as pa
 
 from eptaro.errors import EptaroError, InputError, unknown
-from eptaro.inputs.files.arrow import ArrowFile
 from eptaro.inputs.files.csv import CsvFile, StandardInput
-from eptaro.inputs.files.folders import parquet_folder
-from eptaro.inputs.files.jsonlines import JsonLines
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.parquet import ParquetFile, unreadable
-from eptaro.inputs.files.workbooks import read_sheet
 from eptaro.inputs.sources import FrameSource, Source, TableSource
 from eptaro.rules.files import FileRules
 
@@ -24,7 +20,21 @@ _PACKED = (".gz", ".zst", ".bz2")
 _STANDARD_INPUT = "-"
 
 
+def _arrow(path: Path, rules: FileRules) -> Source:
+    from eptaro.inputs.files.arrow import ArrowFile  # as each kind is loaded where it is met
+
+    return ArrowFile(path, rules)
+
+
+def _json(path: Path, rules: FileRules) -> Source:
+    from eptaro.inputs.files.jsonlines import JsonLines
+
+    return JsonLines(path, rules)
+
+
 def _sheet(path: Path, rules: FileRules) -> Source:
+    from eptaro.inputs.files.workbooks import read_sheet
+
     return TableSource(read_sheet(path, rules.sheet), str(path), of_text=True)
 
 
@@ -32,10 +42,10 @@ READERS: dict[str, Callable[[Path, FileRules], Source]] = {
     ".csv": CsvFile,
     ".tsv": CsvFile,
     ".parquet": ParquetFile,
-    ".arrow": ArrowFile,
-    ".feather": ArrowFile,
-    ".ndjson": JsonLines,
-    ".jsonl": JsonLines,
+    ".arrow": _arrow,
+    ".feather": _arrow,
+    ".ndjson": _json,
+    ".jsonl": _json,
     ".xlsx": _sheet,
     ".xlsb": _sheet,
     ".ods": _sheet,
@@ -76,6 +86,8 @@ def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     """Return the files of a path, a pattern or a folder."""
     file = Path(path)
     if path != _STANDARD_INPUT and file.is_dir():
+        from eptaro.inputs.files.folders import parquet_folder
+
         return parquet_folder(file, rules)
     if not any(mark in path for mark in "*?[") or file.exists():
         return [_opened(file, rules)]
