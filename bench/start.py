@@ -20,6 +20,7 @@ TRIES = 20
 CASES = {
     "python -c 'import numpy'": ["-c", "import numpy"],
     "python -c 'import eptaro'": ["-c", "import eptaro"],
+    "python -c 'from eptaro import Daybook'": ["-c", "from eptaro import Daybook"],
     "eptaro --help": ["-m", "eptaro", "--help"],
 }
 
