@@ -55,6 +55,16 @@ class Verbs(unittest.TestCase):
         self.assertIn("FY2026-Q1 is not complete and is not compared.", said)
         self.assertIn("No period can be compared", book().compare("year", only="FY2024").headline)
 
+    def test_groups_that_are_not_known_on_both_sides_are_not_added_up_to_a_change(self):
+        table = {"on": ["2024-01-01", "2024-12-31", "2025-01-01", "2025-03-01", "2025-12-31"],
+                 "g": ["a", "a", "a", "b", "b"], "x": [5, 5, 7, 90, 1]}  # fmt: skip
+        made = ep.Daybook(table, date="on", by="g", s="sum(x)", coverage="groups")
+        said = made.compare("year", by="g").headline
+        self.assertIn(
+            "S in 2025: 98, which cannot be compared, as 1 group is not known on both sides.", said
+        )
+        self.assertNotIn(" up ", said)
+
     def test_a_small_change_is_never_minus_nothing(self):
         tiny = ep.Daybook({"on": ["2024-01-01", "2025-01-01"], "x": [100_000, 99_999]}, date="on", measures="s=sum(x)",
                           coverage="2024-01-01..2025-12-31")  # fmt: skip

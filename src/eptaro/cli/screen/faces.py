@@ -35,11 +35,7 @@ class Faced:
 
     def said(self) -> str:
         """Return what every row has, in words."""
-        return f"{self.face.words}: {self._first(self.lines_of(slice(0, 1)))}"
-
-    @staticmethod
-    def _first(lines: list[str]) -> str:
-        return lines[0] if lines else NO_VALUE
+        return f"{self.face.words}: {self.lines_of(slice(0, 1))[0]}"
 
     def lines_of(self, rows: slice) -> list[str]:
         """Return the texts of some rows."""

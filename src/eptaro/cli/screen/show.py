@@ -41,10 +41,11 @@ def show(table: Table, rows: int | None = None, *, exactly: bool = False) -> Non
     room: int | None = console.width if console.is_terminal else _width_told()
     if not console.is_terminal and not asked:
         room = None
-    _say(console, table.headline, room, "bold")
+    told = table.headline
+    _say(console, told, room, "bold")
     once, make = _as_answer(table) if asked else (list[Faced](), _exact_cells)
     _say(console, " · ".join(one.said() for one in once), room, "")
-    if table.headline:
+    if told or once:
         console.print()
     left = _rows(console, table, rows, room, make, asked=asked)
     console.print()

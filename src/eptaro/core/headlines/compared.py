@@ -77,6 +77,7 @@ def _not_compared(answer: Answered, change: Change) -> str:
 def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iterator[str]:
     when, before = _when(answer, asked, row), _before(answer, asked, row)
     place = int(answer.rows[row])
+    apart = _apart(answer, place)
     for number, measure in enumerate(measures_told(answer)):
         change = _change_of(answer, measure)
         if change is None:
@@ -84,8 +85,8 @@ def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iter
         now = value_over(answer.view, measure, _days(change.now, place))
         moved = Movement(now, _prior(answer, change, place))
         begin = f"{titled(measure.name)}{'' if number else when}: {said(now)}"
-        if not moved.known:
-            yield f"{begin}, which cannot be compared."
+        if not moved.known or apart:
+            yield f"{begin}, which cannot be compared{apart}."
         elif number:
             yield f"{begin}, {str(moved).removesuffix(' on').removesuffix(' as')}."
             continue
@@ -94,6 +95,16 @@ def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iter
         yield from _largest(table, answer, row)
         if not asked.to_date:
             yield from _left_out(answer, asked, row)
+
+
+def _apart(answer: Answered, place: int) -> str:
+    """Return why all groups together are not compared: some are not known on both sides."""
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    first, last = (np.asarray(end) for end in (change.now.side.first, change.now.side.last))
+    same = (first == first[place]) & (last == last[place])
+    missing = int((same & ~change.comparable).sum())
+    groups = "group is" if missing == 1 else "groups are"
+    return f", as {missing} {groups} not known on both sides" if missing else ""
 
 
 def _days(value: Value, place: int) -> Days:
