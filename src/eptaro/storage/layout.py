@@ -1,11 +1,16 @@
-"""The shape of a book's file: one row per occupied cell, one column per part of a plane.
+"""The shape of cells in Parquet: one row per occupied cell, one column per part of a plane.
 
-Group columns are called `group:NAME`, the day `day`, and the parts of a plane
-`WHAT:COLUMN:PART`, for example `sum:fare:whole`. The file's metadata, under `eptaro-book`,
-is JSON: the version, measures, calendar, coverage, inputs, and each plane's kind and scale.
+The day is called `day`, and the parts of a plane `WHAT:COLUMN:PART`, for example
+`sum:fare:whole`. In a book's file group columns are called `group:NAME`; in the files of a book's
+folder `group` is a number (see `eptaro.storage.folder`). The metadata of a file, under
+`eptaro-book`, is JSON: of all files each plane's kind and scale, and of a book's file its version,
+measures, calendar, coverage and inputs too.
 """
 
 from __future__ import annotations
+
+import json
+from typing import Any
 
 VERSION = 2
 
@@ -23,3 +28,9 @@ def part_name(what: str, column: str, part: str) -> str:
     'sum:fare:whole'
     """
     return f"{what}:{column}:{part}"
+
+
+def with_metadata(table: Any, about: dict[str, Any]) -> Any:
+    """Return an Arrow table that tells of itself in its metadata."""
+    said = json.dumps(about, ensure_ascii=False).encode("utf-8")
+    return table.replace_schema_metadata({METADATA: said})

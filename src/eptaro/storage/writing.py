@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -12,14 +11,17 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.picks import Entries, Pick
+from eptaro.core.folds.planes import ROWS
 from eptaro.core.folds.squares import Squares
 from eptaro.core.folds.sums import Sum
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
-from eptaro.storage.layout import METADATA, PICKED, VERSION, part_name
+from eptaro.storage.about import about_book
+from eptaro.storage.layout import PICKED, VERSION, part_name, with_metadata
 
 
 def write_book(book: Facts, path: Path) -> Path:
@@ -27,57 +29,35 @@ def write_book(book: Facts, path: Path) -> Path:
     from pyarrow import parquet
 
     cells = book.cells
-    rows = next(t for p, t in cells.tallies.items() if p.what == "rows")
-    assert isinstance(rows, Sum)
-    kept = np.flatnonzero(rows.whole)
+    kept = occupied_cells(cells)
     group, day = (part[kept] for part in cells.axis.cells_of())
     columns: dict[str, Any] = {
         f"group:{column.name}": to_array(column) for column in book.groups.columns(group)
     }
     columns["day"] = to_array(Column.of("day", "date", day))
-    planes = []
+    planes, parts = parts_of(cells, kept)
+    distinct = {name: [*map(str, c.to_list())] for name, c in book.folded.distinct.items()}
+    about = {"version": VERSION, "planes": planes, "distinct": distinct} | about_book(book)
+    table = with_metadata(pa.table(columns | parts), about)
+    return replace_whole(path, lambda beside: parquet.write_table(table, beside))
+
+
+def occupied_cells(cells: Cells) -> Ints:
+    """Return the cells that hold rows."""
+    rows = cells.tallies[ROWS]
+    assert isinstance(rows, Sum)
+    return np.flatnonzero(rows.whole)
+
+
+def parts_of(cells: Cells, kept: Ints) -> tuple[list[list[Any]], dict[str, pa.Array]]:
+    """Return the planes of some cells with their kinds and scales, and their parts as columns."""
+    planes, columns = [], {}
     for plane, tally in cells.tallies.items():
         centre = tally.centre if isinstance(tally, Squares) else 0
         planes.append([plane.what, plane.column, tally.kind, tally.scale, centre])
         for part, values in _parts(tally, kept, cells.axis.size):
             columns[part_name(plane.what, plane.column, part)] = values
-    table = pa.table(columns)
-    meta = json.dumps({"version": VERSION, "planes": planes} | _about(book), ensure_ascii=False)
-    table = table.replace_schema_metadata({METADATA: meta.encode("utf-8")})
-    return replace_whole(path, lambda beside: parquet.write_table(table, beside))
-
-
-def _about(book: Facts) -> dict[str, Any]:
-    folded = book.folded
-    return {
-        "measures": [f"{measure.name}={measure.formula}" for measure in book.measures],
-        "by": book.groups.names,
-        "calendar": book.calendar.settings(),
-        "own_calendars": book.own.settings() if book.own else None,
-        "coverage": str(book.coverage),
-        "rows": book.rows,
-        "sources": list(folded.sources),
-        "left_out": {name: str(total) for name, total in folded.left_out.items()},
-        "notes": list(folded.notes),
-        "grain": folded.grain,
-        "own_coverage": _own_coverage(book),
-        "where": None if folded.left is None else [folded.left.where, folded.left.rows],
-        "fingerprints": sorted(folded.fingerprints),
-        "distinct": {name: [*map(str, c.to_list())] for name, c in folded.distinct.items()},
-    }
-
-
-def _own_coverage(book: Facts) -> Any:
-    """Return how the coverage goes by groups, as JSON takes it; None where it is common."""
-    if book.spans is None:
-        return None
-    asked = book.spans.asked
-    if isinstance(asked, str):
-        return asked
-    return [
-        [[*map(str, key)] if isinstance(key, tuple) else [str(key)], str(span)]
-        for key, span in asked.items()
-    ]
+    return planes, columns
 
 
 def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:

@@ -57,10 +57,14 @@ class Fold:
         self._parts.append(self._folded(batch, slots))
         self._join()
         self.rows += len(batch)
-        memory = sum(part.memory for part in self._parts)
-        if self._limit is not None and memory > self._limit:
+        if self._limit is not None and self.memory > self._limit:
             # What is made of arrays on disk lies there too.
             self._parts = [part.on_disk() for part in self._parts]
+
+    @property
+    def memory(self) -> int:
+        """The bytes of memory that the cells take."""
+        return sum(part.memory for part in self._parts)
 
     def result(self) -> tuple[Groups, Cells]:
         """Return the groups in natural order, and their cells."""

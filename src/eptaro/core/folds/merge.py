@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
@@ -26,19 +27,9 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     """
     if one.groups.names != two.groups.names:
         raise InputError(f"the books are grouped by {one.groups.names} and {two.groups.names}")
-    if set(one.cells.tallies) != set(two.cells.tallies):
-        odd = sorted(set(one.cells.tallies) ^ set(two.cells.tallies))[0]
-        raise InputError(f"only one of the books keeps {odd.what} of {odd.column!r}")
-    if (one.fingerprints & two.fingerprints) and not force:
-        raise InputError(
-            f"rows of {two.source} are in the book of {one.source} already; "
-            f"merge with force=True to count them twice"
-        )
-    if one.grain != two.grain:
-        raise InputError(
-            f"the dates of {one.source} are {one.grain}s, those of {two.source} {two.grain}s"
-        )
-    two = _recoded(one, two)
+    check_planes(one.cells.tallies, two.cells.tallies)
+    told = told_of_both(one, two, force=force)
+    two = recoded(one, two)
     combiner, numbers = Combiner(one.groups.names), []
     for part in (one, two):
         number = combiner.number(part.groups.coded)
@@ -48,16 +39,42 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         part.cells.regrouped(rank[number], groups.count)
         for part, number in zip((one, two), numbers, strict=True)
     )
+    cells, distinct = first.plus(rows_after(second, first)), {**one.distinct, **two.distinct}
+    return replace(told, groups=groups, cells=cells, distinct=distinct)
+
+
+def check_planes(one: Iterable[Plane], two: Iterable[Plane]) -> None:
+    """Raise `InputError` where two books keep different things of their rows."""
+    if {*one} != {*two}:
+        odd = sorted({*one} ^ {*two})[0]
+        raise InputError(f"only one of the books keeps {odd.what} of {odd.column!r}")
+
+
+def told_of_both(one: Folded, two: Folded, *, force: bool = False) -> Folded:
+    """Return what is told of the rows of both; groups and cells are those of the first.
+
+    Raises `InputError` where an input is in both, unless `force` says that its rows are to count
+    twice, and where dates or conditions differ.
+    """
+    if (one.fingerprints & two.fingerprints) and not force:
+        raise InputError(
+            f"rows of {two.source} are in the book of {one.source} already; "
+            f"merge with force=True to count them twice"
+        )
+    if one.grain != two.grain:
+        raise InputError(
+            f"the dates of {one.source} are {one.grain}s, those of {two.source} {two.grain}s"
+        )
     return Folded(
-        groups,
-        first.plus(_after(second, first)),
+        one.groups,
+        one.cells,
         one.rows + two.rows,
         tuple(dict.fromkeys([*one.sources, *two.sources])),
         _together(one.aside, two.aside),
         {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
         (*one.notes, *two.notes),
         one.fingerprints | two.fingerprints,
-        {**one.distinct, **two.distinct},
+        one.distinct,
         one.formats,
         seen=_seen(one, two),
         left=_left(one, two),
@@ -91,7 +108,7 @@ def _left(one: Folded, two: Folded) -> Left | None:
     return Left(one.left.where, one.left.rows + two.left.rows)
 
 
-def _after(cells: Cells, first: Cells) -> Cells:
+def rows_after(cells: Cells, first: Cells) -> Cells:
     """Return cells whose rows come after those of others that were folded before them."""
     tallies = dict(cells.tallies)
     for plane, tally in cells.tallies.items():
@@ -110,7 +127,7 @@ def _together(one: Table | None, two: Table | None) -> Table | None:
     return Table([join([part.column(name) for part in parts]) for name in parts[0].names])
 
 
-def _recoded(one: Folded, two: Folded) -> Folded:
+def recoded(one: Folded, two: Folded) -> Folded:
     """Return the second part with the codes of distinct values numbered as in the first.
 
     The first part's values keep their numbers, so its cells need no change.

@@ -78,6 +78,12 @@ class Pick:
             shared=None if self.shared is None else self.shared[places],
         )
 
+    def between(self, lo: int, hi: int) -> Pick:
+        """Return the values of the cells `lo` to below `hi`."""
+        first, last = np.searchsorted(self.cell, [lo, hi])
+        some = self.at(np.arange(first, last))
+        return replace(some, cell=some.cell - lo)
+
     def flags(self) -> Flags:
         """Return which values are shared."""
         return np.zeros(len(self.cell), bool) if self.shared is None else self.shared
@@ -192,6 +198,11 @@ class Entries:
         if _FEW_CELLS * size < len(self.cell):
             return np.searchsorted(self.cell, np.arange(size + 1, dtype=self.cell.dtype))
         return running(np.bincount(self.cell, minlength=size))
+
+    def between(self, lo: int, hi: int) -> Entries:
+        """Return the values of the cells `lo` to below `hi`."""
+        first, last = np.searchsorted(self.cell, [lo, hi])
+        return replace(self, cell=self.cell[first:last] - lo, value=self.value[first:last])
 
     @classmethod
     def of(cls, cell: Ints, value: Array, kind: Kind, scale: int) -> Entries:

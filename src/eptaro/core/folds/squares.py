@@ -9,7 +9,7 @@ values a billion times as large.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,6 +60,11 @@ class Squares:
         rest = None if self.rest is None else added(self.rest, target, size)
         whole = added(self.whole, target, size)
         return Squares(whole, self.kind, self.scale, self.centre, rest)
+
+    def between(self, lo: int, hi: int) -> Squares:
+        """Return the sums of the cells `lo` to below `hi`."""
+        rest = None if self.rest is None else self.rest[lo:hi]
+        return replace(self, whole=self.whole[lo:hi], rest=rest)
 
     def about(self, like: Squares, sums: Sum, counts: Sum) -> Squares:
         """Return the same squares as the other keeps them: of floats if it does, and about its

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -51,6 +51,11 @@ class Sum:
         """Return the sums on other cells."""
         rest = None if self.rest is None else added(self.rest, target, size)
         return Sum(added(self.whole, target, size), rest, self.kind, self.scale)
+
+    def between(self, lo: int, hi: int) -> Sum:
+        """Return the sums of the cells `lo` to below `hi`."""
+        rest = None if self.rest is None else self.rest[lo:hi]
+        return replace(self, whole=self.whole[lo:hi], rest=rest)
 
     def plus(self, other: Sum) -> Sum:
         """Return the sums of both, which are of the same cells."""

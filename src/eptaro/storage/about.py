@@ -1,0 +1,85 @@
+"""What is told of a book beside its cells: its rows, measures, calendar and coverage, as JSON."""
+
+from __future__ import annotations
+
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from eptaro.core.calendars import from_settings
+from eptaro.core.folds.folded import Folded, Left
+from eptaro.core.measures.measure import parse_measures
+from eptaro.core.questions.book_options import BookOptions, Calendars
+from eptaro.core.questions.group_coverage import Coverage
+from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.view import Facts
+
+
+def about_book(book: Facts) -> dict[str, Any]:
+    """Return what is told of a book beside its cells."""
+    return about_rows(book.folded) | {
+        "measures": [f"{measure.name}={measure.formula}" for measure in book.measures],
+        "by": book.folded.groups.names,
+        "calendar": book.calendar.settings(),
+        "own_calendars": book.own.settings() if book.own else None,
+        "coverage": str(book.coverage),
+        "own_coverage": _own_coverage(book),
+    }
+
+
+def about_rows(folded: Folded) -> dict[str, Any]:
+    """Return what is told of the rows of a book."""
+    return {
+        "rows": folded.rows,
+        "sources": list(folded.sources),
+        "left_out": {name: str(total) for name, total in folded.left_out.items()},
+        "notes": list(folded.notes),
+        "grain": folded.grain,
+        "where": None if folded.left is None else [folded.left.where, folded.left.rows],
+        "fingerprints": sorted(folded.fingerprints),
+    }
+
+
+def rows_told(about: dict[str, Any]) -> dict[str, Any]:
+    """Return what is told of the rows of a book, as `Folded` has it."""
+    return {
+        "rows": about["rows"],
+        "sources": tuple(about["sources"] if "sources" in about else [about["source"]]),
+        "left_out": {column: _number(total) for column, total in about["left_out"].items()},
+        "notes": tuple(about["notes"]),
+        "fingerprints": frozenset(about["fingerprints"]),
+        "left": Left(*about["where"]) if about.get("where") else None,
+        "grain": about.get("grain", "day"),
+    }
+
+
+def options_told(about: dict[str, Any]) -> BookOptions:
+    """Return the measures, calendar(s) and coverage of a book."""
+    own = about.get("own_calendars")
+    calendar: Calendars = (
+        OwnCalendars.from_settings(own) if own else from_settings(about["calendar"])
+    )
+    coverage: Coverage = about["coverage"]
+    if by_group := about.get("own_coverage"):
+        given = by_group if isinstance(by_group, str) else {tuple(k): s for k, s in by_group}
+        coverage = given
+    return BookOptions(parse_measures(about["measures"]), [], calendar, coverage)
+
+
+def _own_coverage(book: Facts) -> Any:
+    """Return how the coverage goes by groups, as JSON takes it; None where it is common."""
+    if book.spans is None:
+        return None
+    asked = book.spans.asked
+    if isinstance(asked, str):
+        return asked
+    return [
+        [[*map(str, key)] if isinstance(key, tuple) else [str(key)], str(span)]
+        for key, span in asked.items()
+    ]
+
+
+def _number(text: str) -> Any:
+    try:
+        return Decimal(text)
+    except InvalidOperation:
+        return float(text)
