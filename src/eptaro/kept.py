@@ -20,6 +20,8 @@ from eptaro.core.questions.view import Facts
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.errors import InputError, as_path
+from eptaro.places import Place, names_folder
+from eptaro.storage.layout import NAME
 
 
 class KeptBook(Answering):
@@ -37,30 +39,37 @@ class KeptBook(Answering):
         return book
 
     def write(self, path: str | Path) -> Path:
-        """Write the book to a Parquet file that `Daybook.open` reads back.
+        """Write the book to a Parquet file, or a new folder, that `Daybook.open` reads back.
 
         Parameters
         ----------
         path : str or Path
-            The file; it is written beside its place and renamed.
+            The file; it is written beside its place and renamed. With a `/` at its end, a folder
+            of shards, which more rows can be added to.
 
         Returns
         -------
         Path
             The file.
         """
+        if names_folder(path):
+            from eptaro.sharded.adding import put_folded
+            from eptaro.storage.about import options_of
+
+            put_folded(Place.of(path), self.folded, options_of(self), new=True)
+            return Path(path)
         from eptaro.storage.writing import write_book
 
         return write_book(self, as_path(path))
 
     @classmethod
     def open(cls, path: str | Path) -> Self:
-        """Open a book that `write` wrote.
+        """Open a book that `write` wrote, or that files were folded into.
 
         Parameters
         ----------
         path : str or Path
-            Its file.
+            Its file or folder.
 
         Returns
         -------
@@ -72,6 +81,11 @@ class KeptBook(Answering):
         InputError
             Where the file is missing, is no book, or is damaged.
         """
+        place = Place.of(path)
+        if not place.is_file() and (place / NAME).is_file():
+            from eptaro.sharded.book import open_folder
+
+            return open_folder(place)  # type: ignore[return-value]
         from eptaro.storage.reading import open_book
 
         return cls._of(*open_book(as_path(path)))

@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
+import numpy as np
+
 from eptaro.core.expressions.formula import PLAIN, Formulas
+from eptaro.core.folds.axis import Axis
+from eptaro.core.folds.batch import Batch
+from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.folded import Folded, Left
+from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.planes import Plane
+from eptaro.core.tables.column import Column
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import FrameSource, Source
@@ -50,66 +58,101 @@ def fold_source(
     Raises `InputError` where the source turns out damaged on the way.
     """
     with readable(source.name):
-        return _folded(source, date, by, list(planes), rules, limit, settled, formulas)
+        reading = Reading(source, date, by, list(planes), rules, settled=settled, formulas=formulas)
+        fold = Fold(by, reading.planes, limit=limit or free_memory() * 4 // 5)
+        for batch in reading:
+            fold.add(batch)
+        groups, cells = fold.result()
+        return reading.folded(groups, cells, fold)
 
 
-def _folded(
-    source: Source,
-    date: str | None,
-    by: list[str],
-    wanted: list[Plane],
-    rules: DateRules,
-    limit: int | None,
-    settled: bool,
-    formulas: Formulas,
-) -> Folded:
-    notes = []
-    if date is None:
-        date = find_date(source, rules)
-        notes.append(f"dates are taken from {date!r}, the only column that can be dates")
-    fold = Fold(by, wanted, limit=limit or free_memory() * 4 // 5)
-    read = partial(
-        Transactions, source, date, by, wanted, rules, settled=settled, formulas=formulas
-    )
-    transactions = read()
-    timed = False
-    for batch in transactions:
-        fold.add(batch)
-        timed = timed or batch.times is not None
-    if transactions.evidence:
-        notes.append(f"order of dates: {transactions.evidence}")
-    notes += [
-        f"{n:,} blanks in {name!r} are left out"
-        for name, n in transactions.blanks.items()
-        if n and not formulas.is_conditional(name)
-    ]
-    if formulas.where is not None:
-        notes.append(
-            f"{transactions.unmet:,} of {transactions.rows:,} rows do not meet the condition "
-            f"{formulas.where.text!r}"
+class Reading:
+    """The transactions of a source on their way into folds, and what is told of all of them."""
+
+    def __init__(
+        self,
+        source: Source,
+        date: str | None,
+        by: list[str],
+        planes: list[Plane],
+        rules: DateRules,
+        *,
+        settled: bool = False,
+        formulas: Formulas = PLAIN,
+    ) -> None:
+        self.source, self.by, self.planes, self._formulas = source, by, planes, formulas
+        self._notes: list[str] = []
+        if date is None:
+            date = find_date(source, rules)
+            self._notes.append(f"dates are taken from {date!r}, the only column that can be dates")
+        self._read = partial(
+            Transactions, source, date, by, planes, rules, settled=settled, formulas=formulas
         )
-    notes += source.notes
-    groups, cells = fold.result()
-    if any(plane.what in ("values", "codes") for plane in wanted):
-        notes.append(
-            f"distinct and quantile measures keep every value: {cells.memory / 2**20:,.1f} MiB"
+        self._transactions = self._read()
+        self._timed = False
+        self._counted = 0
+        self._ends: tuple[int, int] | None = None
+
+    def __iter__(self) -> Iterator[Batch]:
+        for batch in self._transactions:
+            self._timed = self._timed or batch.times is not None
+            self._counted += len(batch)
+            first, last = batch.ends
+            least, most = self._ends or (first, last)
+            self._ends = min(first, least), max(last, most)
+            yield batch
+
+    def folded(self, groups: Groups, cells: Cells, fold: Fold) -> Folded:
+        """Return all transactions, folded."""
+        told = self.told()
+        notes = told.notes
+        if any(plane.what in ("values", "codes") for plane in self.planes):
+            size = f"{cells.memory / 2**20:,.1f} MiB"
+            notes += (f"distinct and quantile measures keep every value: {size}",)
+        distinct = fold.distinct_values()
+        return replace(told, groups=groups, cells=cells, distinct=distinct, notes=notes)
+
+    def some(self, fold: Fold) -> Folded:
+        """Return some of the transactions, folded; of their input nothing is told."""
+        groups, cells = fold.result()
+        grain = self._transactions.grain or "day"
+        return Folded(groups, cells, fold.rows, (), distinct=fold.distinct_values(), grain=grain)
+
+    def told(self) -> Folded:
+        """Return what is told of all transactions, once they are read; of no groups or cells."""
+        read, formulas = self._transactions, self._formulas
+        notes = [*self._notes]
+        if read.evidence:
+            notes.append(f"order of dates: {read.evidence}")
+        notes += [
+            f"{n:,} blanks in {name!r} are left out"
+            for name, n in read.blanks.items()
+            if n and not formulas.is_conditional(name)
+        ]
+        if formulas.where is not None:
+            notes.append(
+                f"{read.unmet:,} of {read.rows:,} rows do not meet the condition "
+                f"{formulas.where.text!r}"
+            )
+        notes += self.source.notes
+        assert self._ends is not None
+        first, last = self._ends
+        nothing = Column.text("", np.array([], object))
+        return Folded(
+            Groups({name: Coded(np.zeros(0, np.int32), nothing) for name in self.by}, 0),
+            Cells(Axis(0, first, last - first + 1), {}),
+            self._counted,
+            self.source.inputs,
+            read.aside,
+            read.left_out,
+            tuple(notes),
+            frozenset([self.source.fingerprint()]),
+            reread=partial(self._read, inputs=True),
+            timed=self._timed,
+            grain=read.grain or "day",
+            seen=read.seen,
+            left=None if formulas.where is None else Left(formulas.where.text, read.unmet),
         )
-    return Folded(
-        groups,
-        cells,
-        fold.rows,
-        source.inputs,
-        transactions.aside,
-        transactions.left_out,
-        tuple(notes),
-        frozenset([source.fingerprint()]),
-        fold.distinct_values(),
-        reread=partial(read, inputs=True),
-        timed=timed,
-        grain=transactions.grain or "day",
-        seen=transactions.seen,
-        left=None if formulas.where is None else Left(formulas.where.text, transactions.unmet),
-    )
 
 
 def free_memory() -> int:

@@ -6,23 +6,39 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from eptaro.core.calendars import from_settings
+from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.questions.book_options import BookOptions, Calendars
-from eptaro.core.questions.group_coverage import Coverage
-from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.group_coverage import Coverage, asked_by_group
+from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.view import Facts
 
 
 def about_book(book: Facts) -> dict[str, Any]:
     """Return what is told of a book beside its cells."""
-    return about_rows(book.folded) | {
-        "measures": [f"{measure.name}={measure.formula}" for measure in book.measures],
-        "by": book.folded.groups.names,
-        "calendar": book.calendar.settings(),
-        "own_calendars": book.own.settings() if book.own else None,
-        "coverage": str(book.coverage),
-        "own_coverage": _own_coverage(book),
+    return about_rows(book.folded) | options_about(
+        options_of(book), book.folded.groups.names, book.coverage
+    )
+
+
+def options_of(book: Facts) -> BookOptions:
+    """Return the measures, calendar(s) and coverage of a book, as they were asked for."""
+    coverage: Coverage = book.coverage if book.spans is None else book.spans.asked
+    calendar = book.calendar if book.own is None else book.own
+    return BookOptions(book.measures, [], calendar, coverage, workdays=book.workdays)
+
+
+def options_about(asked: BookOptions, by: list[str], coverage: Span) -> dict[str, Any]:
+    """Return what is told of a book's measures, groups and calendar(s), and the days it covers."""
+    common, own = check_own(asked.calendar)
+    return {
+        "measures": [f"{measure.name}={measure.formula}" for measure in asked.measures],
+        "by": by,
+        "calendar": common.settings(),
+        "own_calendars": own.settings() if own else None,
+        "coverage": str(coverage),
+        "own_coverage": _own_coverage(asked.coverage),
     }
 
 
@@ -65,12 +81,10 @@ def options_told(about: dict[str, Any]) -> BookOptions:
     return BookOptions(parse_measures(about["measures"]), [], calendar, coverage)
 
 
-def _own_coverage(book: Facts) -> Any:
+def _own_coverage(coverage: Coverage) -> Any:
     """Return how the coverage goes by groups, as JSON takes it; None where it is common."""
-    if book.spans is None:
-        return None
-    asked = book.spans.asked
-    if isinstance(asked, str):
+    asked = asked_by_group(coverage)
+    if asked is None or isinstance(asked, str):
         return asked
     return [
         [[*map(str, key)] if isinstance(key, tuple) else [str(key)], str(span)]

@@ -18,6 +18,9 @@ VERSION = 2
 METADATA = b"eptaro-book"
 
 
+NAME = "manifest.json"  # of the file that makes a folder a book
+
+
 PICKED = ("value", "time", "row")
 
 

@@ -55,8 +55,10 @@ class Cells:
         owner = self.axis.cells_of()[0] if meet else None
         return self.moved(axis, places, owner)
 
-    def plus(self, other: Cells) -> Cells:
-        """Return the cells of both; groups are numbered alike in both."""
+    def plus(self, other: Cells, *, apart: bool = False) -> Cells:
+        """Return the cells of both; groups are numbered alike in both. Where they are `apart`, a
+        group of either is made of others, and neither's rows come before the other's.
+        """
         axis, onto = joined([self.axis, other.axis])
         summed = {plane for plane, tally in self.tallies.items() if isinstance(tally, Sum)}
         one, two = (
@@ -69,7 +71,7 @@ class Cells:
             if isinstance(tally, Sum) and isinstance(beside, Sum):
                 found[plane] = Sum.together([tally, beside], onto, axis.size)
             else:
-                found[plane] = _joined(one.tallies[plane], plane, two.tallies)
+                found[plane] = _joined(one.tallies[plane], plane, two.tallies, apart)
         return Cells(axis, found)
 
     def _needed_beside(self, summed: set[Plane]) -> Cells:
@@ -209,7 +211,9 @@ class _Running(NamedTuple):
     firsts: dict[Plane, Ints]
 
 
-def _joined(tally: Tally, plane: Plane, others: Mapping[Plane, Tally]) -> Tally:
+def _joined(
+    tally: Tally, plane: Plane, others: Mapping[Plane, Tally], apart: bool = False
+) -> Tally:
     """Return a tally joined with that of the same plane among others."""
     other = others[plane]
     match tally, other:
@@ -218,7 +222,7 @@ def _joined(tally: Tally, plane: Plane, others: Mapping[Plane, Tally]) -> Tally:
             assert isinstance(sums, Sum) and isinstance(counts, Sum)
             return tally.plus(other.about(tally, sums, counts))
         case Pick(), Pick():
-            return tally.plus(other)
+            return tally.plus(other, apart=apart)
         case Entries(), Entries():
             return tally.plus(other)
         case _:

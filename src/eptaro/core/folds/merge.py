@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 import numpy as np
 
+from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.folded import Folded, Left
-from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.columns import join
@@ -30,17 +31,23 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     check_planes(one.cells.tallies, two.cells.tallies)
     told = told_of_both(one, two, force=force)
     two = recoded(one, two)
-    combiner, numbers = Combiner(one.groups.names), []
-    for part in (one, two):
-        number = combiner.number(part.groups.coded)
-        numbers.append(np.zeros(1, np.int64) if number is None else number.astype(np.int64))
-    groups, rank = combiner.ranked()
+    groups, places = numbered_together([one.groups, two.groups])
     first, second = (
-        part.cells.regrouped(rank[number], groups.count)
-        for part, number in zip((one, two), numbers, strict=True)
+        part.cells.regrouped(place, groups.count)
+        for part, place in zip((one, two), places, strict=True)
     )
     cells, distinct = first.plus(rows_after(second, first)), {**one.distinct, **two.distinct}
     return replace(told, groups=groups, cells=cells, distinct=distinct)
+
+
+def numbered_together(parts: Sequence[Groups]) -> tuple[Groups, list[Ints]]:
+    """Return all groups of several parts in natural order, and the places of each part's there."""
+    combiner, numbers = Combiner(parts[0].names), []
+    for part in parts:
+        number = combiner.number(part.coded)
+        numbers.append(np.zeros(1, np.int64) if number is None else number.astype(np.int64))
+    groups, rank = combiner.ranked()
+    return groups, [rank[number] for number in numbers]
 
 
 def check_planes(one: Iterable[Plane], two: Iterable[Plane]) -> None:

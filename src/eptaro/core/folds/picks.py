@@ -49,8 +49,10 @@ class Pick:
         owners = None if owner is None else owner[kept.cell]
         return replace(kept, cell=cell[cell >= 0])._won(owners)
 
-    def plus(self, other: Pick) -> Pick:
-        """Return the winners of both."""
+    def plus(self, other: Pick, *, apart: bool = False) -> Pick:
+        """Return the winners of both; where they are `apart`, a first or last value at whose time
+        both have one is `shared`.
+        """
         one, two = _said_alike(self, other)
         cell, value, time, row = (
             np.concatenate(parts)
@@ -65,7 +67,7 @@ class Pick:
         if one.shared is not None or two.shared is not None:
             shared = np.concatenate([side.flags() for side in (one, two)])
         made = replace(one, cell=cell, value=value, time=time, row=row, shared=shared)
-        return made._won()
+        return made._won(np.repeat([0, 1], [len(one.cell), len(two.cell)]) if apart else None)
 
     def at(self, places: Ints) -> Pick:
         """Return some of the values."""

@@ -14,7 +14,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.formula import PLAIN, Formula, Formulas
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.measures.measure import Measure, parse_measures
 from eptaro.core.questions.group_coverage import Coverage, asked_by_group, group_spans, widened
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
@@ -106,6 +106,11 @@ class BookOptions:
         """What the fold must keep."""
         own = {plane for measure in self.measures for plane in measure.planes}
         return own | {Plane("sum", column) for column in self.values}
+
+    @property
+    def kept_planes(self) -> list[Plane]:
+        """What the fold keeps, in order."""
+        return sorted({ROWS, *self.planes})
 
     def facts(self, folded: Folded) -> Facts:
         """Return folded transactions under these options.

@@ -62,9 +62,10 @@ def _span(key: object, given: object) -> Span:
     return span
 
 
-def group_spans(asked: Asked, folded: Folded, coverage: Span) -> GroupSpans:
+def group_spans(asked: Asked, folded: Folded, coverage: Span, *, part: bool = False) -> GroupSpans:
     """Return the coverage of each group: from its first transaction to the end of all, or a span
-    for each of its values (of several group columns, a tuple of values).
+    for each of its values (of several group columns, a tuple of values); the groups may be a
+    `part` of all.
 
     Raises `InputError` where a group has transactions outside its span, or a span has no group.
     """
@@ -76,6 +77,8 @@ def group_spans(asked: Asked, folded: Folded, coverage: Span) -> GroupSpans:
     for key, span in asked.items():
         words = tuple(map(str, key)) if isinstance(key, tuple) else (str(key),)
         if words not in keys:
+            if part:
+                continue
             shown = ", ".join(" ".join(one) for one in [*keys][:5])
             raise InputError(f"coverage: there is no group {key!r}; there are {shown}")
         at = keys[words]

@@ -36,7 +36,7 @@ def in_own_calendars(
     def answer(self: Facts, /, *args: Options.args, **options: Options.kwargs) -> Table:
         if self.own is None:
             return verb(self, *args, **options)
-        names = _checked(self.own, options)
+        names = check_in_parts(self.own, options)
         tables: dict[str, Table] = {}
         left = None
         for part in self.in_parts():
@@ -51,7 +51,7 @@ def in_own_calendars(
     return cast(Callable[Concatenate[Facts, Options], Table], answer)
 
 
-def _checked(own: OwnCalendars, options: Mapping[str, Any]) -> list[str]:
+def check_in_parts(own: OwnCalendars, options: Mapping[str, Any]) -> list[str]:
     """Return the group columns asked for; raises `QuestionError` for what needs one calendar."""
     by = options.get("by")
     names = [by] if isinstance(by, str) else list(by or ())

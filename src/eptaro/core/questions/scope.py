@@ -184,6 +184,29 @@ class Scope:
             ) from None
 
 
+def values_apart(only: Only, names: Sequence[str]) -> tuple[list[Any], dict[str, list[Any]]]:
+    """Return what a question is narrowed to beside group values, and these, column by column.
+
+    >>> values_apart(["2024", "route=a", {"route": "b"}], ["route"])
+    (['2024'], {'route': ['a', 'b']})
+    """
+    parts = [only] if isinstance(only, str | Mapping | Span | Period) else [*(only or ())]
+    others, wanted = list[Any](), dict[str, list[Any]]()
+    for part in parts:
+        given: Mapping[str, Any] | None
+        if isinstance(part, str):
+            name, equals, value = part.partition("=")
+            given = {name.strip(): value.strip()} if equals and name.strip() in names else None
+        else:
+            given = part if isinstance(part, Mapping) else None
+        if given is None:
+            others.append(part)
+        for name, value in (given or {}).items():
+            many = isinstance(value, Sequence | set) and not isinstance(value, str)
+            wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
+    return others, wanted
+
+
 def _ends(text: str, calendar: Calendar) -> tuple[int, int]:
     """Return the first and last day of a date or of a period's label, as an end of a span."""
     try:

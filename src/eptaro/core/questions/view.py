@@ -117,7 +117,7 @@ class Facts:
         ends = (np.full(groups.count, day) for day in (FIRST_DAY, coverage.hi))
         lo, hi = cells.axis.bounds(every, *ends)
         seen = asked & (cells.sums(ROWS, lo, hi).data > 0)
-        keep = seen if seen.any() else asked  # nothing so far, in days that are known: zeros
+        keep = self._looked_at(asked, seen)
         if self.part is not None:
             keep = keep & self.part
         if not keep.any():
@@ -129,6 +129,12 @@ class Facts:
         if len(places) < groups.count or names != groups.names:
             cells = cells.regrouped(target, fewer.count)
         return View(self, fewer, cells, coverage, narrowed.window, target)
+
+    def _looked_at(self, asked: Flags, seen: Flags) -> Flags:
+        """Return which groups a question looks at: those asked about that are seen; where nothing
+        is so far, in days that are known, all of them, with zeros.
+        """
+        return seen if seen.any() else asked
 
 
 @dataclass(frozen=True, eq=False)

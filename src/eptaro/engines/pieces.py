@@ -1,0 +1,142 @@
+"""A fold of any size into shards: cells that outgrow their room are dealt out and put into files,
+and each shard is put together from its pieces in the end.
+"""
+
+from __future__ import annotations
+
+import pickle
+import tempfile
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+
+from eptaro.core.expressions.formula import PLAIN, Formulas
+from eptaro.core.folds.axis import Axis
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.fold import Fold
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.merge import merge
+from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.shards import dealt
+from eptaro.engines.local import Reading
+from eptaro.errors import InputError
+from eptaro.inputs.files.damage import readable
+from eptaro.inputs.sources import Source
+from eptaro.rules.dates import DateRules
+
+ROOM = 384 << 20  # bytes that cells take before they are put into files
+SHARD = 4_000_000  # cells that are meant for one shard
+_MOST = 4096
+
+
+class Pieces:
+    """What was folded, shard by shard; in files of a temporary folder where it was put there."""
+
+    def __init__(self, shards: int | None) -> None:
+        self.shards = shards
+        self._held: dict[int, list[Folded | Path]] = {}
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self._runs = 0
+
+    def add(self, folded: Folded, share: float | None, *, last: bool) -> None:
+        """Deal out some cells; into files unless they are the first and the last.
+
+        `share` is how much of the input they are with those before, where that is known.
+        """
+        if self.shards is None:
+            cells = folded.cells.axis.size / min(max(share or 1 / 16, 1e-3), 1.0)
+            self.shards = shards_for(cells) if folded.groups.names else 1
+        self._runs += 1
+        for shard, part in dealt(folded, self.shards):
+            kept = part if last and self._runs == 1 else self._filed(shard, part)
+            self._held.setdefault(shard, []).append(kept)
+
+    def _filed(self, shard: int, part: Folded) -> Path:
+        if self._folder is None:
+            self._folder = tempfile.TemporaryDirectory(prefix="eptaro-")
+        path = Path(self._folder.name) / f"{shard}-{self._runs}"
+        try:
+            with path.open("wb") as file:
+                pickle.dump(part, file, protocol=5)
+        except OSError as error:
+            raise InputError(
+                f"the cells outgrow their room in memory, and there is none for them in "
+                f"{tempfile.gettempdir()} ({error.strerror}); set TMPDIR to a folder with more room"
+            ) from None
+        return path
+
+    def parts(self) -> Mapping[int, partial[Folded]]:
+        """Return for each shard that has any rows what puts it together."""
+        return {shard: partial(self._of, shard) for shard in sorted(self._held)}
+
+    def _of(self, shard: int) -> Folded:
+        parts = [loaded(part) for part in self._held.pop(shard)]
+        while len(parts) > 1:
+            pairs = [parts[at : at + 2] for at in range(0, len(parts), 2)]
+            parts = [merge(*pair) if len(pair) == 2 else pair[0] for pair in pairs]
+        return parts[0]
+
+
+def loaded(part: Folded | Path) -> Folded:
+    """Return a piece, out of its file where it is in one, which is then gone."""
+    if isinstance(part, Folded):
+        return part
+    with part.open("rb") as file:
+        found: Folded = pickle.load(file)
+    part.unlink()
+    return found
+
+
+def shards_for(cells: float) -> int:
+    """Return how many shards so many cells are put into: a power of two.
+
+    >>> shards_for(10_000), shards_for(110_000_000)
+    (1, 32)
+    """
+    return 1 << max(0, min(int(np.ceil(np.log2(max(cells, 1) / SHARD))), 12))
+
+
+def fold_pieces(
+    source: Source,
+    date: str,
+    by: list[str],
+    planes: Iterable[Plane],
+    rules: DateRules,
+    formulas: Formulas = PLAIN,
+    *,
+    shards: int | None = None,
+    room: int = ROOM,
+) -> tuple[Folded, Pieces]:
+    """Return what is told of all rows of a source, and their cells in shards.
+
+    Raises `InputError` where the source turns out damaged, or there is no room for files.
+    """
+    with readable(source.name):
+        reading = Reading(source, date, by, list(planes), rules, formulas=formulas)
+        pieces, fold = Pieces(shards), Fold(by, reading.planes)
+        for batch in reading:
+            fold.add(batch)
+            if fold.memory > room:
+                pieces.add(reading.some(fold), source.share, last=False)
+                fold = Fold(by, reading.planes)
+        if fold.rows:
+            pieces.add(reading.some(fold), 1.0, last=True)
+        elif not pieces.shards:
+            raise InputError("there are no rows to fold")
+        return replace(reading.told(), reread=None), pieces
+
+
+def without_cells(folded: Folded) -> Folded:
+    """Return what is told of rows, with the names of their groups, but none of these."""
+    axis = folded.cells.axis
+    return replace(
+        folded,
+        groups=folded.groups.at(np.zeros(0, np.int64)),
+        cells=Cells(Axis(0, axis.first_day, axis.days), {}),
+        distinct={},
+        reread=None,
+        kept={},
+    )

@@ -1,0 +1,1 @@
+"""Books that are folded in shards, and questions of them."""

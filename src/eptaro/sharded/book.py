@@ -1,0 +1,311 @@
+"""`FolderBook`: a book that lies in a folder and may be larger than memory."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import cached_property, partial, wraps
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from eptaro.core.answering import Answering
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.merge import merge
+from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.group_coverage import GroupSpans, asked_by_group, group_spans
+from eptaro.core.questions.own_calendars import OwnCalendars, check_own
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.table import Table
+from eptaro.daybook import Daybook
+from eptaro.errors import InputError, as_path
+from eptaro.places import Place
+from eptaro.rules.dates import DateRules, date_rules
+from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookups
+from eptaro.rules.numbers import Numbers
+from eptaro.sharded.asking import Told, answer
+from eptaro.sharded.readas import ReadAs
+from eptaro.sharded.shards import FolderShards, Shards
+from eptaro.storage.about import options_of
+from eptaro.storage.folder.manifest import Manifest, read_manifest
+
+_NOTHING = Coded(np.zeros(0, np.int32), Column.text("", np.array([], object)))
+AT_ONCE = 1_000_000  # cells that are held in memory without another thought
+
+
+class ShardedVerb:
+    """A verb that a book in a folder answers shard by shard."""
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self._name = name
+
+    def __get__(self, book: FolderBook | None, owner: type[FolderBook]) -> Any:
+        verb = getattr(Answering, self._name)
+        return verb if book is None else wraps(verb)(partial(book._answer, self._name))
+
+
+class FolderBook(Daybook):
+    """A book in a folder: the questions of a `Daybook`, answered shard by shard.
+
+    `Daybook.open` and `Daybook.fold(into=...)` make one. It is the book as it stood when it was
+    opened; what is added later is in the one that `add` returns.
+
+    Examples
+    --------
+    >>> import tempfile, eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-01"], "fare": [7, 5]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> folder = tempfile.mkdtemp() + "/bookings"
+    >>> kept = ep.Daybook.open(book.write(folder + "/"))
+    >>> kept.recap("month")["revenue"].tolist()
+    [7, 5]
+    """
+
+    folder: Place
+    manifest: Manifest
+    shards: Shards
+    at_once: int
+
+    def __init__(self, *args: object, **options: object) -> None:
+        raise TypeError("open a book's folder with Daybook.open, or make one with Daybook.fold")
+
+    @classmethod
+    def of(
+        cls,
+        folder: Place,
+        manifest: Manifest,
+        *,
+        shards: Shards | None = None,
+        calendar: Calendar | OwnCalendars | None = None,
+        workdays: Workdays | None = None,
+        at_once: int = AT_ONCE,
+    ) -> FolderBook:
+        """Return the book of a manifest; `calendar` takes the place of its own."""
+        book = cls.__new__(cls)
+        asked = manifest.options
+        common, own = check_own(calendar or asked.calendar)
+        book.__dict__.update(
+            folder=folder,
+            manifest=manifest,
+            shards=shards or FolderShards(folder, manifest),
+            at_once=at_once,
+            measures=asked.measures,
+            calendar=common,
+            own=own,
+            coverage=Span.parse(manifest.about["coverage"]),
+            workdays=workdays or Workdays(),
+            part=None,
+        )
+        return book
+
+    if not TYPE_CHECKING:
+        recap, accumulate, trail, compare = (ShardedVerb() for _ in range(4))
+        card, rhythm, spread, histogram = (ShardedVerb() for _ in range(4))
+
+    # ---- facts ------------------------------------------------------------------
+
+    @cached_property
+    def told(self) -> Told:
+        """What every shard has in common."""
+        rows = self.manifest.told()
+        groups = dict.fromkeys(self.manifest.by, _NOTHING)
+        return Told(
+            replace(rows, groups=Groups(groups, 0)),
+            self.measures,
+            self.calendar,
+            self.coverage,
+            self.workdays,
+            self.own,
+            asked_by_group(self.manifest.options.coverage),
+        )
+
+    @cached_property
+    def folded(self) -> Folded:
+        """All cells in memory, which only some questions need."""
+        found = self.shards.joined(_all_of, merge)
+        if found is None:
+            raise InputError(f"{self.folder}: the book holds no rows")
+        rows = self.told.rows
+        return replace(rows, groups=found.groups, cells=found.cells, distinct=found.distinct)
+
+    @cached_property
+    def spans(self) -> GroupSpans | None:
+        """The coverage of each group, where it has its own."""
+        asked = self.told.asked
+        return None if asked is None else group_spans(asked, self.folded, self.coverage)
+
+    @property
+    def rows(self) -> int:
+        """How many transactions were counted."""
+        return int(self.manifest.about["rows"])
+
+    @property
+    def source(self) -> str:
+        """Where they came from."""
+        return self.told.rows.source
+
+    @property
+    def aside(self) -> Table:
+        """Nothing: rows without a date were told when they were read."""
+        return Table([])
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided while reading, and on what evidence."""
+        return self.told.rows.notes
+
+    @property
+    def queries(self) -> tuple[str, ...]:
+        """Nothing: files were folded."""
+        return ()
+
+    def using(self, calendar: Calendar | OwnCalendars) -> FolderBook:
+        """Return the same transactions on another calendar.
+
+        Parameters
+        ----------
+        calendar : Calendar or OwnCalendars
+            The calendar, or the own ones of groups.
+
+        Returns
+        -------
+        FolderBook
+            A book of the same folder.
+        """
+        return self.of(
+            self.folder,
+            self.manifest,
+            shards=self.shards,
+            calendar=calendar,
+            workdays=self.workdays,
+            at_once=self.at_once,
+        )
+
+    def add(
+        self,
+        what: str | Path | Sequence[str | Path] | Daybook,
+        *,
+        replace_days: Span | str | None = None,
+        force: bool = False,
+        date: str | None = None,
+        dates: DateRules | None = None,
+        zone: str | None = None,
+        files: FileRules | None = None,
+        numbers: Numbers = None,
+        lookups: Lookups = None,
+    ) -> FolderBook:
+        """Put more rows into the folder, all of them or, if anything fails, none.
+
+        Files are read as those before were, but for what is said here. Only the shards and months
+        that rows touch are written anew; who has the book open sees it as it was.
+
+        Parameters
+        ----------
+        what : str, Path, several of these, or Daybook
+            The files, or a book with the same groups and measures.
+        replace_days : Span or str, optional
+            The days whose rows are taken out in the same step; all new ones lie in them.
+        force : bool
+            Count rows that are in the folder already once more, rather than refuse them.
+        date, dates, zone, files, numbers, lookups : optional
+            As for `Daybook.fold`.
+
+        Returns
+        -------
+        FolderBook
+            The book with these rows.
+
+        Raises
+        ------
+        InputError
+            Where rows are in it already, or lie outside of the days that they replace, or
+            somebody else is writing; nothing has changed then.
+        """
+        from eptaro.sharded.adding import put_files, put_folded
+
+        out = Span.parse(replace_days) if isinstance(replace_days, str) else replace_days
+        if isinstance(what, Daybook):
+            made = put_folded(self.folder, what.folded, options_of(what), out=out, force=force)
+            return self._of_manifest(made)
+        given = [what] if isinstance(what, str | Path) else [*what]
+        read = self._read_as(date, dates, zone, files, numbers, lookups)
+        asked = BookOptions.of(
+            self.measures,
+            read.by,
+            self.manifest.options.calendar,
+            values=read.values,
+            where=read.where,
+            date=read.date,
+        )
+        made = put_files(
+            self.folder, [str(as_path(one)) for one in given], asked, read, out=out, force=force
+        )
+        return self._of_manifest(made)
+
+    def _of_manifest(self, manifest: Manifest) -> FolderBook:
+        return self.of(self.folder, manifest, workdays=self.workdays, at_once=self.at_once)
+
+    def _read_as(
+        self,
+        date: str | None,
+        dates: DateRules | None,
+        zone: str | None,
+        files: FileRules | None,
+        numbers: Numbers,
+        lookups: Lookups,
+    ) -> ReadAs:
+        """Return how files are read: as those before, but for what is said."""
+        said = self.manifest.reading
+        if not said and date is None:
+            raise InputError(
+                f"{self.folder}: no file has been folded into this book; say with date= (--date) "
+                f"which column holds the dates"
+            )
+        before = ReadAs.of(said) if said else ReadAs(str(date), tuple(self.manifest.by))
+        return replace(
+            before,
+            date=date or before.date,
+            dates=before.dates if dates is None and zone is None else date_rules(dates, zone),
+            files=files or before.files,
+            numbers=before.numbers if numbers is None else numbers,
+            lookups=before.lookups if lookups is None else lookups,
+        )
+
+    def _whole(self) -> Answering:
+        return self.told.facts(self.folded, self.spans)
+
+    def _answer(self, verb: str, *args: Any, **options: Any) -> Table:
+        if self.manifest.cells <= self.at_once:
+            found: Table = getattr(self._whole(), verb)(*args, **options)
+            return found
+        return answer(self.shards, self.told, self._whole, verb, args, options)
+
+    def __repr__(self) -> str:
+        by = f" by {', '.join(self.manifest.by)}" if self.manifest.by else ""
+        return (
+            f"<Daybook in {self.folder} of {self.rows:,} rows{by}, {self.coverage}, "
+            f"{self.manifest.groups:,} groups in {self.manifest.shards} shards, "
+            f"calendar {self.calendar.name!r}>"
+        )
+
+
+def _all_of(shard: int, folded: Folded) -> Folded:
+    return folded
+
+
+def open_folder(place: Place) -> FolderBook:
+    """Return the book of a folder.
+
+    Raises `InputError` where it is none, or its manifest is damaged.
+    """
+    manifest = read_manifest(place)
+    missing = {p for m in manifest.options.measures for p in m.planes} - {*manifest.planes}
+    if missing:
+        raise InputError(f"{place}: is a damaged book: it lacks {sorted(missing)[0]}")
+    return FolderBook.of(place, manifest)

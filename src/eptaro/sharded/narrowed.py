@@ -1,0 +1,99 @@
+"""A shard's cells by fewer groups, and those of several shards put together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.groups import Groups, code_of
+from eptaro.core.folds.merge import numbered_together, recoded, rows_after
+from eptaro.core.folds.shards import only_used
+from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
+from eptaro.errors import QuestionError
+
+Wanted = Mapping[str, Sequence[Any]]
+
+
+@dataclass(frozen=True, eq=False)
+class Narrowed:
+    """What was folded of some groups, and the days that each covers where groups have their own."""
+
+    folded: Folded
+    own: GroupSpans | None = None
+
+    def beside(self, other: Narrowed) -> Narrowed:
+        """Return what was folded of the groups of both, which add up where they are alike."""
+        one, two = self.folded, recoded(self.folded, other.folded)
+        groups, places = numbered_together([one.groups, two.groups])
+        first, second = (
+            part.cells.regrouped(place, groups.count)
+            for part, place in zip((one, two), places, strict=True)
+        )
+        cells = first.plus(rows_after(second, first), apart=True)
+        rows, distinct = one.rows + two.rows, {**one.distinct, **two.distinct}
+        folded = replace(one, groups=groups, cells=cells, rows=rows, distinct=distinct)
+        if self.own is None or other.own is None:
+            return Narrowed(folded)
+        lo, hi = np.full(groups.count, np.iinfo(np.int64).max), np.full(groups.count, FIRST_DAY)
+        for own, place in zip((self.own, other.own), places, strict=True):
+            np.minimum.at(lo, place, own.lo)
+            np.maximum.at(hi, place, own.hi)
+        return Narrowed(folded, GroupSpans(lo, hi, self.own.asked))
+
+
+def narrowed(
+    folded: Folded, names: Sequence[str], wanted: Wanted, asked: Asked | None, coverage: Span
+) -> Narrowed | None:
+    """Return the groups with wanted values, added up by some of their columns; None where there
+    are none.
+    """
+    keep = bearing(folded.groups, wanted)
+    if not keep.any():
+        return None
+    own = None if asked is None else group_spans(asked, folded, coverage, part=True)
+    places = np.flatnonzero(keep)
+    fewer, onto = folded.groups.at(places).onto(names)
+    target = np.full(folded.groups.count, -1)
+    target[places] = onto
+    cells = folded.cells
+    if list(names) != folded.groups.names or not keep.all():
+        cells = cells.regrouped(target, fewer.count)
+    found = replace(folded, groups=only_used(fewer), cells=cells)
+    if own is None:
+        return Narrowed(found)
+    return Narrowed(found, GroupSpans(*_ends(own, target, fewer.count), own.asked))
+
+
+def _ends(own: GroupSpans, target: Ints, count: int) -> tuple[Ints, Ints]:
+    lo, hi = own.onto(target, count, np.iinfo(np.int64).max)
+    return lo, hi
+
+
+def bearing(groups: Groups, wanted: Wanted) -> Flags:
+    """Return which groups bear wanted values; those of other shards are passed over."""
+    keep = np.ones(groups.count, bool)
+    for name, values in present(groups, wanted).items():
+        keep &= groups.matching({name: values}) if values else False
+    return keep
+
+
+def present(groups: Groups, wanted: Wanted) -> dict[str, list[Any]]:
+    """Return the wanted values that occur, column by column."""
+    found = {}
+    for name, values in wanted.items():
+        choices = groups.coded[name].choices
+        found[name] = [value for value in values if _occurs(groups, name, choices, value)]
+    return found
+
+
+def _occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
+    try:
+        return bool((groups.coded[name].codes == code_of(name, choices, value)).any())
+    except QuestionError:
+        return False

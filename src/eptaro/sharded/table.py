@@ -1,0 +1,125 @@
+"""`ShardedTable`: an answer of a book in shards, worked out where the shards are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import cached_property
+from typing import Any, TypeVar
+
+import numpy as np
+
+from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.merge import numbered_together
+from eptaro.core.folds.shards import only_used
+from eptaro.core.tables.answer import Answer
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import join
+from eptaro.core.tables.deferred import AnyColumn
+from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError
+
+Done = TypeVar("Done")
+Each = Callable[[Callable[[int, Table], Done]], list[Done]]
+
+
+class ShardedTable(Table):
+    """A table of which each shard makes its own part.
+
+    `each` does some work with every part, where it is made, and returns what that came to. All
+    rows are gathered when they are first asked for; `write("out/")` never gathers them.
+    """
+
+    def __init__(self, each: Each[Any], by: Sequence[str], sort: str | None = None) -> None:
+        self._each, self._by, self._sort = each, by, sort
+
+    @cached_property
+    def _whole(self) -> Table:
+        found = together(self._each(_itself), self._by)
+        return found if self._sort is None else found.sorted(self._sort)
+
+    @property
+    def _columns(self) -> dict[str, AnyColumn]:  # type: ignore[override]
+        return self._whole._columns
+
+    @property
+    def meta(self) -> dict[str, Any]:  # type: ignore[override]
+        """What stands beside the columns."""
+        return self._whole.meta
+
+    @property
+    def answer(self) -> Answer | None:  # type: ignore[override]
+        """None: no transactions are at hand that a number could be traced to."""
+        return None
+
+    def in_shards(self, work: Callable[[int, Table], Done]) -> list[Done]:
+        """Do some work with the part of each shard, where it is made.
+
+        Parameters
+        ----------
+        work : function of a shard's number and its table
+            The work; of a cluster, it must pickle.
+
+        Returns
+        -------
+        list
+            What it came to, for each shard that has rows.
+        """
+        return self._each(work)
+
+    def __reduce__(self) -> Any:
+        return Table, (self._whole.parts, self._whole.meta)
+
+
+def _itself(shard: int, table: Table) -> Table:
+    return table
+
+
+def together(tables: Sequence[Table], by: Sequence[str]) -> Table:
+    """Return the tables of several shards as one, in the order of groups and time."""
+    if not tables:
+        raise QuestionError("no transactions are left to look at")
+    head = tables[0]
+    names = [name for name in head.names if all(name in table for table in tables)]
+    columns = [_joined([table.column(name) for table in tables]) for name in names]
+    meta = dict(head.meta)
+    for table in tables:
+        meta |= {key: table.meta[key] for key in ("undecided",) if key in table.meta}
+    if "tie_out" in meta:
+        told = f"the parts add up in each of {len(tables)} shards"
+        meta["tie_out"] = {n: t if n == "rows" else told for n, t in meta["tie_out"].items()}
+    if len(tables) > 1:
+        _, places = numbered_together([_groups(table, by) for table in tables])
+        order = np.argsort(np.concatenate(places), kind="stable")
+        columns = [column.take(order) for column in columns]
+    return Table(columns, meta)
+
+
+def _joined(parts: Sequence[Column]) -> Column:
+    """Return columns one below the other; one that is all blank is of whatever kind others are."""
+    kinds = [part for part in parts if not part.blank.all()] or [parts[0]]
+    like = kinds[0]
+    alike = [
+        part
+        if part.kind == like.kind or not part.blank.all()
+        else replace(
+            like, data=np.zeros(len(part), like.data.dtype), valid=np.zeros(len(part), bool)
+        )
+        for part in parts
+    ]
+    return join(alike)
+
+
+def _groups(table: Table, by: Sequence[str]) -> Groups:
+    return only_used(Groups({name: _coded(table.column(name)) for name in by}, len(table)))
+
+
+def _coded(column: Column) -> Coded:
+    """Return a column of groups as codes."""
+    if column.kind == "text":
+        choices = np.array([], object) if column.choices is None else column.choices
+        return Coded(column.data, Column.text(column.name, choices))
+    met, codes = np.unique(column.data, return_inverse=True)
+    codes = np.where(column.blank, -1, codes).astype(np.int32, copy=False)
+    plain = Column.of(column.name, column.kind, met, unit=column.unit)
+    return Coded(np.asarray(codes, np.int32), plain)

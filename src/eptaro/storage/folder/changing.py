@@ -1,0 +1,192 @@
+"""A book's folder changed in one step: new files are written, then the manifest is swapped."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.merge import check_planes, told_of_both
+from eptaro.core.folds.planes import Plane
+from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.group_coverage import Coverage, asked_by_group, widened
+from eptaro.core.questions.scope import covered
+from eptaro.errors import InputError
+from eptaro.places import Place
+from eptaro.storage.about import about_rows, options_about
+from eptaro.storage.folder.lock import writing
+from eptaro.storage.folder.manifest import Change, Manifest, manifest_of, now, read_manifest
+from eptaro.storage.folder.rewriting import Rewritten, check_within, meet, slice_of, year_of
+from eptaro.storage.folder.shardfiles import ShardFiles
+from eptaro.storage.layout import NAME
+
+GRACE = 3600  # seconds for which what a manifest of before names is kept
+_BEFORE = "manifests"
+
+
+@dataclass(frozen=True, eq=False)
+class Changing:
+    """A change of a folder that is under way; nothing of it is seen before `commit`.
+
+    `before` is the state that it starts from, `told` what is told of the new rows.
+    """
+
+    folder: Place
+    before: Manifest
+    about: Mapping[str, Any]
+    told: Folded
+    reading: Mapping[str, Any]
+    out: Span | None
+    newest: int
+
+    def shard(self, number: int) -> ShardFiles:
+        """Return a shard as it was before."""
+        return ShardFiles(self.folder, self.before, number)
+
+    @property
+    def touched(self) -> list[int]:
+        """The shards that change whether they have new rows or not: those that lose some, or whose
+        months become a year.
+        """
+        found, met = set[int](), set[tuple[int, int]]()
+        for file in self.before.files:
+            if file.role != "cells":
+                continue
+            slot = file.shard, int(slice_of(np.array([file.span.lo]), self.newest)[0])
+            if slot in met or meet(file.span, self.out):
+                found.add(file.shard)
+            met.add(slot)
+        return sorted(found)
+
+    def commit(self, parts: Mapping[int, Rewritten]) -> Manifest:
+        """Put the new manifest in the place of the one before; this is the one step that counts.
+
+        Raises `InputError` where somebody else has changed the folder meanwhile.
+        """
+        before = self.before
+        files = [file for file in before.files if file.shard not in parts]
+        files += [file for _, part in sorted(parts.items()) for file in part.files]
+        removed = sum(part.removed for part in parts.values())
+        days = self.told.days
+        change = Change(
+            now(),
+            self.told.sources,
+            self.told.rows,
+            str(days.first),
+            str(days.last),
+            "" if self.out is None else str(self.out),
+            removed,
+        )
+        made = replace(
+            before,
+            number=before.number + 1,
+            written=change.at,
+            groups=before.groups + sum(part.groups for part in parts.values()),
+            about={**self.about, "rows": self.about["rows"] - removed},
+            reading={**before.reading, **self.reading},
+            changes=(*before.changes, change),
+            files=tuple(files),
+        )
+        if before.number:
+            if read_manifest(self.folder).number != before.number:
+                raise InputError(
+                    f"{self.folder}: somebody else has changed this book meanwhile; try again"
+                )
+            kept = self.folder / _BEFORE / f"{before.number:06d}.json"
+            kept.write(lambda sink: sink.write(before.text().encode()))
+        (self.folder / NAME).write(lambda sink: sink.write(made.text().encode()))
+        tidy(self.folder, made)
+        return made
+
+
+@contextmanager
+def changing(
+    folder: Place,
+    told: Folded,
+    planes: Iterable[Plane],
+    asked: BookOptions,
+    *,
+    shards: int,
+    reading: Mapping[str, Any] | None = None,
+    out: Span | None = None,
+    force: bool = False,
+) -> Iterator[Changing]:
+    """Begin to put rows into a folder, which is made where there is none; nobody else may
+    meanwhile. `told` is what is told of them, its groups named; the days `out` lose their rows.
+
+    Raises `InputError` where somebody else is writing, where the book differs from what is to
+    come in, or where rows are in it already, unless `force` has them count twice.
+    """
+    with writing(folder):
+        new = (folder / NAME).is_file()
+        if out is not None:
+            check_within(told.days, out, told.source)
+        if not new:
+            check_empty(folder)
+            span = _common(asked.coverage, told)
+            about = {**about_rows(told), **options_about(asked, told.groups.names, span)}
+            kept = tuple((plane.what, plane.column) for plane in planes)
+            before = Manifest(0, "", shards, 0, about, kept)
+            newest = year_of(told.cells.axis.last_day)
+            yield Changing(folder, before, about, told, reading or {}, out, newest)
+            return
+        before = read_manifest(folder)
+        stored, own = before.told(), before.options
+        if told.groups.names != before.by:
+            raise InputError(
+                f"{folder}: is grouped by {before.by}, the new rows by {told.groups.names}"
+            )
+        if [m.name for m in asked.measures] != [m.name for m in own.measures] or (
+            asked.measures != own.measures
+        ):
+            raise InputError(
+                f"{folder}: its measures are {[*own.measures]}, those of the new rows "
+                f"{[*asked.measures]}"
+            )
+        check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
+        try:
+            both = told_of_both(stored, told, force=force)
+        except InputError as error:
+            said = str(error).replace("merge with force=True", "say force (--force)")
+            raise InputError(f"{folder}: {said}") from None
+        span = _common(None, told)
+        was = Span.parse(before.about["coverage"])
+        wide = Span.of(min(was.lo, span.lo), max(was.hi, span.hi))
+        about = {**before.about, **about_rows(both), "coverage": str(wide)}
+        last = max(told.cells.axis.last_day, stored.cells.axis.last_day)
+        yield Changing(folder, before, about, told, reading or {}, out, year_of(last))
+
+
+def _common(coverage: Coverage, told: Folded) -> Span:
+    """Return the coverage that all groups have; raises `InputError` where rows lie outside."""
+    by_group = asked_by_group(coverage)
+    return covered(coverage, told) if by_group is None else widened(by_group, covered(None, told))
+
+
+def check_empty(folder: Place) -> None:
+    """Raise `InputError` where a folder that is to be made is there and holds something else."""
+    for file in folder.within():
+        if not file.inside.startswith((".writing", "shards/", _BEFORE)):
+            raise InputError(
+                f"{folder}: is a folder of other things ({file.inside}); name a new one"
+            )
+
+
+def tidy(folder: Place, manifest: Manifest, grace: float = GRACE) -> None:
+    """Take away what no manifest names that is in force, or was within the time of grace."""
+    until = time.time() - grace
+    named = {file.path for file in manifest.files}
+    found = folder.within()
+    for file in found:
+        if file.inside.startswith(_BEFORE + "/") and file.changed >= until:
+            named |= {one.path for one in manifest_of(file.place.read(), str(file.place)).files}
+    for file in found:
+        ours = file.inside.startswith(("shards/", _BEFORE + "/"))
+        if ours and file.inside not in named and file.changed < until:
+            file.place.delete()

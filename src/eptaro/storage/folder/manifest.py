@@ -1,0 +1,158 @@
+"""`Manifest`: which files a book's folder is made of, and what is told of them as a whole."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from datetime import UTC, datetime
+from functools import cached_property
+from typing import Any, Literal
+
+from eptaro.core.calendars.days import ordinal
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.axis import Axis
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.groups import Groups
+from eptaro.core.questions.book_options import BookOptions
+from eptaro.errors import EptaroError, InputError
+from eptaro.places import Place
+from eptaro.storage.about import options_told, rows_told
+from eptaro.storage.layout import NAME
+
+LAYOUT = 1
+Role = Literal["groups", "values", "cells"]
+
+
+@dataclass(frozen=True)
+class Stored:
+    """A file of a shard: its rows, its bytes, and the days or the column that it is of."""
+
+    role: Role
+    shard: int
+    path: str
+    rows: int
+    size: int
+    first: str = ""
+    last: str = ""
+    column: str = ""
+
+    @property
+    def span(self) -> Span:
+        """The days from the first to the last, of cells."""
+        return Span.of(ordinal(self.first), ordinal(self.last))
+
+
+@dataclass(frozen=True)
+class Change:
+    """One step by which rows came in, or were put in the place of others."""
+
+    at: str
+    files: tuple[str, ...]
+    rows: int
+    first: str
+    last: str
+    replaced: str = ""  # the days whose rows were taken out
+    removed: int = 0  # how many these were
+
+
+@dataclass(frozen=True)
+class Manifest:
+    """The state of a book's folder.
+
+    `about` is what a book's file tells of itself, `reading` how its files were read,
+    `planes` what is kept, as pairs of what and column.
+    """
+
+    number: int
+    written: str
+    shards: int
+    groups: int
+    about: Mapping[str, Any]
+    planes: tuple[tuple[str, str], ...]
+    reading: Mapping[str, Any] = field(default_factory=dict)
+    changes: tuple[Change, ...] = ()
+    files: tuple[Stored, ...] = ()
+
+    def of(self, shard: int, role: Role, column: str = "") -> list[Stored]:
+        """Return the files of a shard that play one role, in their order."""
+        found = self._by_shard.get((shard, role), [])
+        return [file for file in found if file.column == column] if role == "values" else found
+
+    @cached_property
+    def _by_shard(self) -> dict[tuple[int, str], list[Stored]]:
+        found: dict[tuple[int, str], list[Stored]] = {}
+        for file in self.files:
+            found.setdefault((file.shard, file.role), []).append(file)
+        return found
+
+    @property
+    def cells(self) -> int:
+        """How many cells there are."""
+        return sum(file.rows for file in self.files if file.role == "cells")
+
+    @property
+    def by(self) -> list[str]:
+        """The names of the group columns."""
+        return list(self.about["by"])
+
+    @property
+    def counted(self) -> list[str]:
+        """The columns whose different values are counted."""
+        return [column for what, column in self.planes if what == "codes"]
+
+    @property
+    def options(self) -> BookOptions:
+        """The measures, calendar(s) and coverage."""
+        return options_told(dict(self.about))
+
+    def told(self) -> Folded:
+        """Return what is told of all rows, with the days of the cells, but none of these."""
+        spans = [file.span for file in self.files if file.role == "cells"]
+        if not spans:
+            raise InputError("the book holds no rows")
+        first, last = min(span.lo for span in spans), max(span.hi for span in spans)
+        cells = Cells(Axis(0, first, last - first + 1), {})
+        return Folded(Groups({}, 0), cells, **rows_told(dict(self.about)))
+
+    def text(self) -> str:
+        """Return the manifest as JSON."""
+        made = {"book": "eptaro", "layout": LAYOUT} | asdict(self)
+        return json.dumps(made, ensure_ascii=False, indent=1)
+
+
+def read_manifest(folder: Place) -> Manifest:
+    """Return the manifest of a book's folder.
+
+    Raises `InputError` where there is none, or it is damaged or of a later layout.
+    """
+    at = folder / NAME
+    if not at.is_file():
+        raise InputError(f"{folder}: is no book: it has no {NAME}")
+    return manifest_of(at.read(), str(at))
+
+
+def manifest_of(text: bytes, name: str) -> Manifest:
+    """Return the manifest that stands in a file."""
+    try:
+        said = json.loads(text)
+        layout = said.pop("layout")
+        if said.pop("book") != "eptaro" or layout != LAYOUT:
+            raise InputError(f"{name}: is of layout {layout}; this reads {LAYOUT}")
+        said["files"] = tuple(Stored(**file) for file in said["files"])
+        said["changes"] = tuple(
+            Change(**change | {"files": tuple(change["files"])}) for change in said["changes"]
+        )
+        said["planes"] = tuple((what, column) for what, column in said["planes"])
+        return Manifest(**said)
+    except EptaroError:
+        raise
+    except Exception as error:  # what is damaged may lead to anything
+        told = f"{type(error).__name__}: {error}"
+        raise InputError(f"{name}: is a damaged manifest: {' '.join(told.split())}") from None
+
+
+def now() -> str:
+    """Return the time, in UTC."""
+    return datetime.now(UTC).isoformat(timespec="seconds")

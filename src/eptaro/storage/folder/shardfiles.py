@@ -1,0 +1,116 @@
+"""The files of one shard of a book's folder, read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import pyarrow as pa
+
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.encoding import Combiner
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.planes import ROWS
+from eptaro.core.folds.sums import Sum
+from eptaro.core.tables import exact
+from eptaro.core.tables.column import Column
+from eptaro.errors import EptaroError, InputError
+from eptaro.inputs.columns.codes import read_groups
+from eptaro.places import Place
+from eptaro.storage.folder.celltables import CellTable, joined_cells
+from eptaro.storage.folder.manifest import Manifest, Stored
+
+VALUE = "value"
+
+
+@dataclass(frozen=True)
+class ShardFiles:
+    """One shard of a folder, as a manifest has it."""
+
+    folder: Place
+    manifest: Manifest
+    shard: int
+
+    def place(self, file: Stored) -> Place:
+        """Return where a file is."""
+        return self.folder / file.path
+
+    def _rows(self, files: list[Stored]) -> pa.Table:
+        from pyarrow import parquet
+
+        tables = []
+        for file in files:
+            at = self.place(file)
+            with at.told("read"):
+                tables.append(parquet.read_table(at.path, filesystem=at.system, partitioning=None))
+        return pa.concat_tables(tables)
+
+    @cached_property
+    def groups(self) -> dict[str, Coded]:
+        """The group columns, one entry for each group, in the order of their numbers."""
+        files = self.manifest.of(self.shard, "groups")
+        if not files or not self.manifest.by:
+            return {}
+        rows = self._rows(files)
+        return {name: read_groups(rows[name], name, str(self.folder)) for name in self.manifest.by}
+
+    @property
+    def count(self) -> int:
+        """How many groups there are."""
+        files = self.manifest.of(self.shard, "groups")
+        return sum(file.rows for file in files) if self.manifest.by else 1
+
+    def values(self, column: str) -> Column:
+        """Return what the codes of a column stand for."""
+        files = self.manifest.of(self.shard, "values", column)
+        words = self._rows(files)[VALUE].to_pylist() if files else []
+        return Column.text(column, np.array([*words, None], object)[:-1])
+
+    def tables(self, days: Span | None = None) -> Iterator[CellTable]:
+        """Yield the tables of cells, those alone that have some of the days named."""
+        for file in self.manifest.of(self.shard, "cells"):
+            span = file.span
+            if days is None or (span.lo <= days.hi and days.lo <= span.hi):
+                yield CellTable.read(self.place(file))
+
+    def folded(self) -> Folded | None:
+        """Return what was folded of the groups of the shard; None where they have no rows.
+
+        Raises `InputError` where a file is missing or damaged.
+        """
+        with damage(self.folder):
+            combiner = Combiner(self.manifest.by)
+            number = combiner.number(self.groups)
+            groups, rank = combiner.ranked()
+            place = np.zeros(1, np.int64) if number is None else rank[number]
+            tables = [table for table in self.tables() if len(table)]
+            if not tables:
+                return None
+            cells = joined_cells(tables, groups.count, place)
+            distinct = {name: self.values(name) for name in self.manifest.counted}
+            grain = self.manifest.about["grain"]
+            return Folded(groups, cells, entries(cells), (), distinct=distinct, grain=grain)
+
+
+def entries(cells: Cells) -> int:
+    """Return how many transactions are in all cells."""
+    rows = cells.tallies[ROWS]
+    assert isinstance(rows, Sum)
+    return exact.total(rows.whole)
+
+
+@contextmanager
+def damage(folder: Place) -> Iterator[None]:
+    """Turn whatever damaged files lead to into `InputError`."""
+    try:
+        yield
+    except EptaroError:
+        raise
+    except Exception as error:
+        told = f"{type(error).__name__}: {error}"
+        raise InputError(f"{folder}: is a damaged book: {' '.join(told.split())}") from None
