@@ -114,7 +114,7 @@ class Reading:
 
     def some(self, fold: Fold) -> Folded:
         """Return some of the transactions, folded; of their input nothing is told."""
-        groups, cells = fold.result()
+        groups, cells = fold.in_order_met()
         grain = self._transactions.grain or "day"
         return Folded(groups, cells, fold.rows, (), distinct=fold.distinct_values(), grain=grain)
 

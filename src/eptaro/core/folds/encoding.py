@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.groups import Coded, Groups, words_of
 from eptaro.core.folds.wholenumbers import WholeNumbers
+from eptaro.core.folds.words import Words
 from eptaro.core.kernels.extents import ends
 from eptaro.core.kernels.occurring import occurring, occurring_pairs
 from eptaro.core.kernels.sidebyside import in_slices
@@ -33,7 +34,7 @@ class Encoder:
     def __init__(self, name: str, *, words: bool = False) -> None:
         self.name, self._words = name, words
         self._first: Coded | None = None  # each value of the first batch, by its number
-        self._table: WholeNumbers | dict[Any, int] = {}  # without the blank
+        self._table: WholeNumbers | Words | dict[Any, int] = {}  # without the blank
         self._blank: int | None = None  # the number of the blank; those from there on move up
         self._kind: Kind | None = None
         self._unit = ""
@@ -96,6 +97,8 @@ class Encoder:
         self._first = None
         if first.choices.kind == "integer":
             self._table = WholeNumbers()
+        elif first.choices.kind == "text":
+            self._table = Words()
         blank = np.flatnonzero(first.codes < 0)
         self._numbers_of(first.choices)
         self._blank = int(blank[0]) if len(blank) else None
@@ -107,6 +110,12 @@ class Encoder:
                 found = self._table.number(choices.data.astype(np.int64))
                 return self._moved_up(found)
             self._table = {str(v): n for n, v in enumerate(self._table.values().tolist())}
+        if isinstance(self._table, Words):
+            if choices.kind == "text" or not len(choices):
+                numbers = self._table.number(words_of(choices)) if len(choices) else None
+                if numbers is not None or not len(choices):
+                    return self._moved_up(np.empty(0, np.int32) if numbers is None else numbers)
+            self._table = {value: n for n, value in enumerate(self._table.values().tolist())}
         table, values = self._table, choices.to_list()
         if self._words and choices.kind != "text":
             values = [*map(str, values)]
@@ -125,6 +134,8 @@ class Encoder:
             if not self._words:
                 return Column.of(self.name, "integer", whole, unit=self._unit)
             return Column.text(self.name, np.array([*map(str, whole.tolist()), None], object)[:-1])
+        if isinstance(self._table, Words):
+            return Column.text(self.name, self._table.values())
         values = [*self._table]
         if self._kind in (None, "text"):
             return Column.text(self.name, np.array([*values, None], object)[:-1])

@@ -68,14 +68,22 @@ class Fold:
 
     def result(self) -> tuple[Groups, Cells]:
         """Return the groups in natural order, and their cells."""
-        if not self._parts:
-            raise InputError("there are no rows to fold")
-        cells = together(self._parts)
-        self._parts = [cells]
+        cells = self._cells()
         groups, rank = self._combiner.ranked()
         if np.array_equal(rank, np.arange(groups.count)):
             return groups, cells
         return groups, cells.regrouped(rank, groups.count)
+
+    def in_order_met(self) -> tuple[Groups, Cells]:
+        """Return the groups in any order, and their cells."""
+        cells = self._cells()
+        return self._combiner.groups(), cells
+
+    def _cells(self) -> Cells:
+        if not self._parts:
+            raise InputError("there are no rows to fold")
+        self._parts = [together(self._parts)]
+        return self._parts[0]
 
     def _join(self) -> None:
         """Join the last parts that are of like size: two dense ones, or several sparse ones, so

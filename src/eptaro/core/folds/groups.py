@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.chosen import stable_order
 from eptaro.core.kernels.occurring import occurring
+from eptaro.core.kernels.texts import Texts, order_of_texts
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.deferred import Deferred
 from eptaro.core.tables.display import BLANK
@@ -55,16 +56,22 @@ def natural_order(choices: Column) -> Ints:
             return stable_order(data.astype(np.int64) - least)
     if choices.kind != "text":
         return np.argsort(data, kind="stable")
-    words = [str(word) for word in choices.to_list()]
+    words = words_of(choices)
     if all(word.isascii() and word.isdigit() and (word[0] != "0" or word == "0") for word in words):
-        return np.array(
-            sorted(range(len(words)), key=lambda i: (len(words[i]), words[i])), np.int64
-        )
-    bands = [_BAND.fullmatch(word) for word in words]
-    if all(bands):
-        ends = [(float(band[2]), not band[1]) for band in bands if band]
-        return np.array(sorted(range(len(words)), key=ends.__getitem__), np.int64)
-    return np.array(sorted(range(len(words)), key=words.__getitem__), np.int64)
+        return order_of_texts(words, by_size=True)
+    if len(words) and _BAND.fullmatch(words[0]):
+        bands = [_BAND.fullmatch(word) for word in words]
+        if all(bands):
+            ends = [(float(band[2]), not band[1]) for band in bands if band]
+            return np.array(sorted(range(len(words)), key=ends.__getitem__), np.int64)
+    return order_of_texts(words)
+
+
+def words_of(choices: Column) -> Texts:
+    """Return the values of a column of texts, none of which is blank."""
+    assert choices.choices is not None
+    found: Texts = choices.choices[choices.data].astype(object, copy=False)
+    return found
 
 
 _NUMBER = r"-?\d+(?:\.\d+)?"

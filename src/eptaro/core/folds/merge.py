@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.cells import Cells, together
 from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
@@ -38,6 +38,38 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     )
     cells, distinct = first.plus(rows_after(second, first)), {**one.distinct, **two.distinct}
     return replace(told, groups=groups, cells=cells, distinct=distinct)
+
+
+def put_together(parts: Sequence[Folded]) -> Folded:
+    """Return the cells of several parts as one, as `merge` would have put them; of their rows as a
+    whole it tells what the first does.
+    """
+    if len(parts) == 1:
+        return parts[0]
+    groups, places = numbered_together([part.groups for part in parts])
+    encoders = {name: Encoder(name, words=True) for name in parts[0].distinct}
+    found, ends = list[Cells](), dict[Plane, int]()
+    for part, place in zip(parts, places, strict=True):
+        tallies = dict(part.cells.tallies)
+        for name, encoder in encoders.items():
+            tallies[Plane("codes", name)] = _coded_by(encoder, part, name)
+        for plane, tally in tallies.items():
+            if isinstance(tally, Pick) and len(tally.row):
+                moved = tally.row + (ends.get(plane, 0) - int(tally.row.min()))
+                tallies[plane] = replace(tally, row=moved)
+                ends[plane] = int(moved.max()) + 1
+        found.append(Cells(part.cells.axis, tallies).regrouped(place, groups.count))
+    distinct = {name: encoder.coded().choices for name, encoder in encoders.items()}
+    rows = sum(part.rows for part in parts)
+    return replace(parts[0], groups=groups, cells=together(found), rows=rows, distinct=distinct)
+
+
+def _coded_by(encoder: Encoder, part: Folded, name: str) -> Entries:
+    """Return which values of a column cells hold, by the numbers that an encoder gives them."""
+    choices, tally = part.distinct[name], part.cells.tallies[Plane("codes", name)]
+    codes = encoder.encode(Coded(np.arange(len(choices), dtype=np.int32), choices))
+    assert isinstance(tally, Entries)
+    return replace(tally, value=codes[tally.value])
 
 
 def numbered_together(parts: Sequence[Groups]) -> tuple[Groups, list[Ints]]:
@@ -140,13 +172,10 @@ def recoded(one: Folded, two: Folded) -> Folded:
     The first part's values keep their numbers, so its cells need no change.
     """
     tallies, distinct = dict(two.cells.tallies), {}
-    for name, values in two.distinct.items():
+    for name in two.distinct:
         encoder = Encoder(name, words=True)
-        for choices in (one.distinct[name], values):
-            codes = encoder.encode(Coded(np.arange(len(choices), dtype=np.int32), choices))
+        choices = one.distinct[name]
+        encoder.encode(Coded(np.arange(len(choices), dtype=np.int32), choices))
+        tallies[Plane("codes", name)] = _coded_by(encoder, two, name)
         distinct[name] = encoder.coded().choices
-        plane = Plane("codes", name)
-        tally = tallies[plane]
-        assert isinstance(tally, Entries)
-        tallies[plane] = replace(tally, value=codes[tally.value])
     return replace(two, cells=Cells(two.cells.axis, tallies), distinct=distinct)

@@ -1,70 +1,49 @@
 """Folded transactions dealt out to shards, by a hash of each group's values that never changes.
 
-The hash of a text is FNV-1a in 64 bits over its UTF-8 bytes (by Fowler, Noll and Vo).
-Whole numbers, dates and flags are hashed as their texts (`42`, `2025-08-20`, `true`), the blank
-is 0. The hash of a group begins with the offset of FNV-1a; for each group column it is combined
-with the value's by exclusive or, and multiplied by the prime. Its upper half is then combined
-with its lower half by exclusive or; the remainder by the number of shards names the shard.
+The hash of a text is FNV-1a in 64 bits over its UTF-8 bytes (by Fowler, Noll and Vo); that of a
+whole number, of the days from 1970-01-01 to a date, and of a flag (0 or 1) is the same over the
+eight bytes of its 64 bits, the least first; that of a blank is 0.
+
+The hash of a group begins with the offset of FNV-1a; for each group column it is combined with
+the value's by exclusive or, and multiplied by the prime. Its upper half is then combined with
+its lower half by exclusive or; the remainder by the number of shards names the shard.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import Axis
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.groups import Coded, Groups, words_of
 from eptaro.core.folds.picks import Entries
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.folds.sums import Sum
 from eptaro.core.kernels.occurring import occurring
+from eptaro.core.kernels.texts import OFFSET, PRIME, Hashes, hashes_of_numbers, hashes_of_texts
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 
-Hashes = NDArray[np.uint64]
-_OFFSET, _PRIME = np.uint64(0xCBF29CE484222325), np.uint64(0x00000100000001B3)
 _HALF = np.uint64(32)
 
 
-def hashes_of_texts(words: Sequence[str]) -> Hashes:
-    """Return the FNV-1a hash of each text.
-
-    >>> [hex(one) for one in hashes_of_texts(["", "a", "foobar"]).tolist()]
-    ['0xcbf29ce484222325', '0xaf63dc4c8601ec8c', '0x85944171f73967e8']
-    """
-    joined = "".join(words).encode()
-    lengths = np.fromiter(map(len, words), np.int64, len(words))
-    if len(joined) != int(lengths.sum()):  # some letters are several bytes
-        lengths = np.array([len(word.encode()) for word in words], np.int64)
-    starts = np.cumsum(lengths) - lengths
-    letters = np.frombuffer(joined, np.uint8).astype(np.uint64)
-    found = np.full(len(words), _OFFSET)
-    longest_first = np.argsort(-lengths, kind="stable")
-    left = np.sort(-lengths)
-    for at in range(int(lengths.max(initial=0))):
-        rows = longest_first[: np.searchsorted(left, -at)]
-        found[rows] = (found[rows] ^ letters[starts[rows] + at]) * _PRIME
-    return found
-
-
-def _texts(choices: Column) -> list[str]:
-    if choices.kind == "flag":
-        return ["true" if value else "false" for value in choices.to_list()]
-    return [*map(str, choices.to_list())]
+def _hashes(choices: Column) -> Hashes:
+    if choices.kind == "text":
+        return hashes_of_texts(words_of(choices))
+    return hashes_of_numbers(choices.data)
 
 
 def shards_of(groups: Groups, shards: int) -> Ints:
     """Return the shard of each group."""
-    found = np.full(groups.count, _OFFSET)
+    found = np.full(groups.count, OFFSET)
     for coded in groups.coded.values():
-        hashes = np.append(hashes_of_texts(_texts(coded.choices)), np.uint64(0))
-        found = (found ^ hashes[coded.codes]) * _PRIME
+        hashes = np.append(_hashes(coded.choices), np.uint64(0))
+        found = (found ^ hashes[coded.codes]) * PRIME
     return ((found ^ (found >> _HALF)) % np.uint64(shards)).astype(np.int64)
 
 

@@ -41,8 +41,9 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
     if words.null_count:
         raise InputError(f"{source}: group column {name!r} has a blank among its dictionary values")
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
-        texts = np.array([*words.to_pylist(), None], object)[:-1]
-        return _merged(codes, Column.text(name, texts))
+        choices = Column.text(name, np.array([*words.to_pylist(), None], object)[:-1])
+        once = pc.count_distinct(words).as_py() == len(words)
+        return Coded(codes, choices) if once else _merged(codes, choices)
     if pa.types.is_integer(kind):
         return Coded(
             codes, Column.of(name, "integer", plain(words.cast(pa.int64())), unit="number")

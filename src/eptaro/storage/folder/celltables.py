@@ -15,6 +15,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, together
 from eptaro.core.folds.merge import rows_after
+from eptaro.core.kernels.occurring import occurring
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.places import Place
 from eptaro.storage.layout import METADATA, with_metadata
@@ -22,6 +23,7 @@ from eptaro.storage.tallies import tallies_of
 from eptaro.storage.writing import occupied_cells, parts_of
 
 _ROWS = "rows::whole"
+_OF_FEW = ("day", "rows:", "filled:")  # columns that hold few different values
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,7 +59,8 @@ class CellTable:
         from pyarrow import parquet
 
         whole = with_metadata(self.table, {"planes": self.planes})
-        parquet.write_table(whole, sink, compression="zstd", compression_level=1)
+        few = [name for name in self.table.column_names if name.startswith(_OF_FEW)]
+        parquet.write_table(whole, sink, compression="snappy", use_dictionary=few)
 
     def __len__(self) -> int:
         return int(self.table.num_rows)
@@ -85,9 +88,14 @@ class CellTable:
 
     def parted(self, names: Ints) -> Iterable[tuple[int, CellTable]]:
         """Yield each different name that rows have, and these rows."""
-        found, places = np.unique(names, return_inverse=True)
-        for at, name in enumerate(found.tolist()):
-            yield name, self if len(found) == 1 else self.take(np.flatnonzero(places == at))
+        found, places = occurring(names, int(names.max()) + 1)
+        if len(found) == 1:
+            yield int(found[0]), self
+            return
+        order, counts = np.argsort(places.astype(np.int16), kind="stable"), np.bincount(places)
+        rows, ends = self.take(order), np.cumsum(counts)
+        for name, end, count in zip(found.tolist(), ends.tolist(), counts.tolist(), strict=True):
+            yield name, CellTable(rows.table.slice(end - count, count), self.planes)
 
     def cells(self, count: int, place: Ints | None = None) -> Cells:
         """Return the cells of `count` groups; `place` is the new number of each group."""

@@ -47,7 +47,9 @@ def rewritten(shard: ShardFiles, new: Folded | None, out: Span | None, newest: i
             if fresh is not None:
                 added.append(_write_rows(shard, "groups", fresh))
             coded = _with_values(shard, new, added)
-            cells = CellTable.of(coded.cells.regrouped(target, count))
+            as_they_are = count == len(target) and np.array_equal(target, np.arange(count))
+            own = coded.cells if as_they_are else coded.cells.regrouped(target, count)
+            cells = CellTable.of(own)
         kept, removed = _cells(shard, cells, out, newest)
         return Rewritten([*files, *added, *kept], removed, max(groups, 0))
 

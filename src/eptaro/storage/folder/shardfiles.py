@@ -12,9 +12,8 @@ import pyarrow as pa
 
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.planes import ROWS
 from eptaro.core.folds.sums import Sum
 from eptaro.core.tables import exact
@@ -84,10 +83,11 @@ class ShardFiles:
         Raises `InputError` where a file is missing or damaged.
         """
         with damage(self.folder):
-            combiner = Combiner(self.manifest.by)
-            number = combiner.number(self.groups)
-            groups, rank = combiner.ranked()
-            place = np.zeros(1, np.int64) if number is None else rank[number]
+            groups = Groups(self.groups, self.count)
+            order = groups.order()
+            place = np.empty(groups.count, np.int64)
+            place[order] = np.arange(groups.count)
+            groups = groups.at(order)
             tables = [table for table in self.tables() if len(table)]
             if not tables:
                 return None
