@@ -11,13 +11,13 @@ from collections.abc import Iterator
 from concurrent.futures import CancelledError
 from contextlib import contextmanager, suppress
 from multiprocessing import resource_tracker
-from typing import Any
+from typing import Any, TypeVar
 
 from eptaro.beside import Beside
-from eptaro.core.folds.folded import Folded
 from eptaro.errors import EptaroError, InputError
 from eptaro.extras import need
 
+Done = TypeVar("Done")
 PATIENCE = 60.0  # seconds
 
 
@@ -38,7 +38,7 @@ class Watch:
         self._cluster, self._patience = cluster, patience
         self._seen, self._said = time.monotonic(), "the scheduler does not answer"
 
-    def over(self, work: Beside[Folded]) -> Folded:
+    def over(self, work: Beside[Done]) -> Done:
         """Return the result of some work, or give it up."""
         look = Beside(self._look)
         looked = time.monotonic()

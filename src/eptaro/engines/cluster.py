@@ -5,8 +5,8 @@ as a tree. The outcome is that of one fold over all rows.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping, Sequence
-from contextlib import nullcontext
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, nullcontext
 from dataclasses import replace
 from typing import Any, Literal
 
@@ -40,7 +40,7 @@ from eptaro.rules.numbers import NumberRules, Numbers, number_rules
 PART_ROWS = 2_000_000
 
 
-_RETRIES = 3
+RETRIES = 3
 
 
 def fold_cluster(
@@ -105,6 +105,36 @@ def _folded(
     lookups: Lookups,
 ) -> Folded:
     """Fold the parts on the cluster, and merge them as a tree."""
+    parts = submitted(
+        cluster, what, date, by, wanted, rules, files, part_rows, formulas, numbers, lookups
+    )
+    follow(parts)
+    while len(parts) > 1:
+        pairs = [parts[i : i + 2] for i in range(0, len(parts), 2)]
+        parts = [
+            pair[0]
+            if len(pair) == 1
+            else cluster.submit(merge_parts, *pair, retries=RETRIES, pure=False)
+            for pair in pairs
+        ]
+    folded: Folded = parts[0].result()
+    return folded
+
+
+def submitted(
+    cluster: Any,
+    what: Any,
+    date: str,
+    by: list[str],
+    wanted: list[Plane],
+    rules: DateRules,
+    files: FileRules | None,
+    part_rows: int,
+    formulas: Formulas,
+    numbers: Numbers,
+    lookups: Lookups,
+) -> list[Any]:
+    """Return what will be the parts of some input, each folded on a worker."""
     tasks: list[tuple[Any, Any]] = []
     figures, tables = number_rules(numbers), list[LookupTable]()
     decided_numbers: Mapping[str, tuple[NumberRules, str]] = {}
@@ -115,7 +145,7 @@ def _folded(
                 "numbers=NumberRules(...)"
             )
         tables = loaded(lookups, rules, list(what.columns))
-        frames = cluster.compute(list(what.to_delayed()), retries=_RETRIES)
+        frames = cluster.compute(list(what.to_delayed()), retries=RETRIES)
         tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
     else:
         paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
@@ -128,7 +158,7 @@ def _folded(
             rows = Transactions(every, date, by, wanted, rules, settled=True, formulas=formulas)
             decided_numbers = Cleaned(every, "infer").settle(rows.wanted().numbers)
         tasks += [(part, None) for part in parts_of(source, part_rows)]
-    parts = [
+    return [
         cluster.submit(
             fold_part,
             part,
@@ -142,22 +172,11 @@ def _folded(
             tables,
             figures,
             decided_numbers if number == 0 else _untold(decided_numbers),
-            retries=_RETRIES,
+            retries=RETRIES,
             pure=False,
         )
         for number, (part, frame) in enumerate(tasks)
     ]
-    _follow(parts)
-    while len(parts) > 1:
-        pairs = [parts[i : i + 2] for i in range(0, len(parts), 2)]
-        parts = [
-            pair[0]
-            if len(pair) == 1
-            else cluster.submit(merge_parts, *pair, retries=_RETRIES, pure=False)
-            for pair in pairs
-        ]
-    folded: Folded = parts[0].result()
-    return folded
 
 
 def _untold(decided: Mapping[str, tuple[NumberRules, str]]) -> dict[str, tuple[NumberRules, str]]:
@@ -203,12 +222,19 @@ def fold_part(
         source = LookedUp(source, tables, rules)
     if figures is not None:
         source = Cleaned(source, figures, decided_numbers)
-    threads = _threads()
-    pa.set_cpu_count(threads)
-    with in_turn() if threads == 1 else nullcontext():
+    with worker_threads():
         folded = fold_source(source, date, by, planes, rules, settled=True, formulas=formulas)
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
     return replace(folded, fingerprints=prints, reread=None, kept={})
+
+
+@contextmanager
+def worker_threads() -> Iterator[None]:
+    """Use no more threads than this worker is given."""
+    threads = _threads()
+    pa.set_cpu_count(threads)
+    with in_turn() if threads == 1 else nullcontext():
+        yield
 
 
 def _threads() -> int:
@@ -226,7 +252,7 @@ def merge_parts(one: Folded, two: Folded) -> Folded:
     return merge(one, two)
 
 
-def _follow(futures: list[Any]) -> None:
+def follow(futures: list[Any]) -> None:
     """Tell how many parts are folded, as they are."""
     distributed = need("distributed", "cluster", "folding on a cluster")
     for done, _ in enumerate(distributed.as_completed(futures), 1):

@@ -24,6 +24,12 @@ from eptaro.rules.numbers import Numbers
 Engine: TypeAlias = Literal["stream", "local", "dask"]
 
 
+def check_engine(engine: str) -> None:
+    """Raise `QuestionError` for an engine that there is not."""
+    if engine not in get_args(Engine):
+        raise QuestionError(unknown("engine", engine, get_args(Engine)))
+
+
 def fold_files(
     what: Any,
     engine: Engine,
@@ -39,8 +45,7 @@ def fold_files(
     lookups: Lookups = None,
 ) -> Folded:
     """Return the cells of files, or of a Dask frame; whichever the engine, they are the same."""
-    if engine not in get_args(Engine):
-        raise QuestionError(unknown("engine", engine, get_args(Engine)))
+    check_engine(engine)
     given = str(what) if isinstance(what, Path) else what
     if engine == "dask":
         from eptaro.engines.cluster import fold_cluster

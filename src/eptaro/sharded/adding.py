@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -15,6 +16,7 @@ from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
 from eptaro.errors import InputError
 from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.columns.lookedup import looked_up
+from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.sources import Source
 from eptaro.places import Place
@@ -40,20 +42,26 @@ def put_files(
 ) -> Manifest:
     """Fold files and put their rows into a folder, which is made where there is none."""
     rules = read.dates
-    source: Source = cleaned(
-        looked_up(open_files(paths, read.files), read.lookups, rules), read.numbers
-    )
+    files = open_files(paths, read.files)
+    source: Source = cleaned(looked_up(files, read.lookups, rules), read.numbers)
     told, pieces = fold_pieces(
         *(source, read.date, asked.by, asked.planes, rules, asked.formulas),
         shards=shards_in(folder, shards),
     )
+    told = replace(told, fingerprints=fingerprints_of(files))
     assert pieces.shards is not None
     return put(
-        *(folder, told, pieces.parts(), asked, pieces.shards),
+        *(folder, told, partial(written, pieces.parts()), asked, pieces.shards),
         reading=read.settings(),
         out=out,
         force=force,
     )
+
+
+def fingerprints_of(source: Source) -> frozenset[str]:
+    """Return what tells each file of a source from others."""
+    files = source.parts if isinstance(source, ManyFiles) else [source]
+    return frozenset(file.fingerprint() for file in files)
 
 
 def put_folded(
@@ -75,7 +83,8 @@ def put_folded(
     if count is None:
         count = shards_for(folded.cells.axis.size) if folded.groups.names else 1
     parts: Parts = {n: partial(_given, part) for n, part in dealt(folded, count)}
-    return put(folder, without_cells(folded), parts, asked, count, out=out, force=force)
+    work = partial(written, parts)
+    return put(folder, without_cells(folded), work, asked, count, out=out, force=force)
 
 
 def _given(part: Folded) -> Folded:
@@ -92,7 +101,7 @@ def shards_in(folder: Place, wanted: int | None) -> int | None:
 def put(
     folder: Place,
     told: Folded,
-    parts: Parts,
+    carry_out: Callable[[Changing], dict[int, Rewritten]],
     asked: BookOptions,
     shards: int,
     *,
@@ -100,22 +109,35 @@ def put(
     out: Span | None = None,
     force: bool = False,
 ) -> Manifest:
-    """Put the parts of shards into a folder, in one step."""
+    """Put shards into a folder, in one step; `carry_out` writes those that have new rows."""
     planes = asked.kept_planes
     with changing(
         folder, told, planes, asked, shards=shards, reading=reading, out=out, force=force
     ) as change:
-        numbers = sorted({*parts, *change.touched})
-        done = [0]
-        works = [partial(_one, change, number, parts.get(number), done) for number in numbers]
-        return change.commit(dict(zip(numbers, at_once(works), strict=True)))
+        done = carry_out(change)
+        for number in change.touched:
+            if number not in done:
+                done[number] = rewritten(change.shard(number), None, change.out, change.newest)
+        return change.commit(done)
 
 
-def _one(
-    change: Changing, number: int, part: Callable[[], Folded] | None, done: list[int]
-) -> Rewritten:
-    new = None if part is None else part()
-    found = rewritten(change.shard(number), new, change.out, change.newest)
-    done[0] += 1
-    tell(0, None)
-    return found
+def written(parts: Parts, change: Changing) -> dict[int, Rewritten]:
+    """Write the shards that have new rows, several side by side."""
+    done = 0
+
+    def one(number: int) -> Rewritten:
+        nonlocal done
+        found = rewritten(change.shard(number), parts[number](), change.out, change.newest)
+        done += 1
+        tell(0, done / len(parts))
+        return found
+
+    numbers = sorted(parts)
+    return dict(zip(numbers, at_once([partial(one, number) for number in numbers]), strict=True))
+
+
+def written_in(folder: Place | None) -> Place:
+    """Return the folder of a book, which must have one; raises `InputError` otherwise."""
+    if folder is None:
+        raise InputError("the workers hold this book; fold it into a folder to add to it")
+    return folder

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property, partial, wraps
 from pathlib import Path
@@ -21,11 +21,12 @@ from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.questions.group_coverage import GroupSpans, asked_by_group, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, as_path
 from eptaro.places import Place
-from eptaro.rules.dates import DateRules, date_rules
+from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
@@ -67,10 +68,11 @@ class FolderBook(Daybook):
     [7, 5]
     """
 
-    folder: Place
+    folder: Place | None  # None where workers hold the shards
     manifest: Manifest
     shards: Shards
     at_once: int
+    formats: Mapping[str, Format]
 
     def __init__(self, *args: object, **options: object) -> None:
         raise TypeError("open a book's folder with Daybook.open, or make one with Daybook.fold")
@@ -78,28 +80,33 @@ class FolderBook(Daybook):
     @classmethod
     def of(
         cls,
-        folder: Place,
+        folder: Place | None,
         manifest: Manifest,
         *,
         shards: Shards | None = None,
         calendar: Calendar | OwnCalendars | None = None,
         workdays: Workdays | None = None,
+        formats: Mapping[str, Format] | None = None,
         at_once: int = AT_ONCE,
     ) -> FolderBook:
         """Return the book of a manifest; `calendar` takes the place of its own."""
         book = cls.__new__(cls)
+        if shards is None:
+            assert folder is not None
+            shards = FolderShards(folder, manifest)
         asked = manifest.options
         common, own = check_own(calendar or asked.calendar)
         book.__dict__.update(
             folder=folder,
             manifest=manifest,
-            shards=shards or FolderShards(folder, manifest),
+            shards=shards,
             at_once=at_once,
             measures=asked.measures,
             calendar=common,
             own=own,
             coverage=Span.parse(manifest.about["coverage"]),
             workdays=workdays or Workdays(),
+            formats=formats or {},
             part=None,
         )
         return book
@@ -116,7 +123,7 @@ class FolderBook(Daybook):
         rows = self.manifest.told()
         groups = dict.fromkeys(self.manifest.by, _NOTHING)
         return Told(
-            replace(rows, groups=Groups(groups, 0)),
+            replace(rows, groups=Groups(groups, 0), formats=self.formats),
             self.measures,
             self.calendar,
             self.coverage,
@@ -227,14 +234,20 @@ class FolderBook(Daybook):
             Where rows are in it already, or lie outside of the days that they replace, or
             somebody else is writing; nothing has changed then.
         """
-        from eptaro.sharded.adding import put_files, put_folded
+        from eptaro.sharded.adding import put_files, put_folded, written_in
 
+        folder = written_in(self.folder)
         out = Span.parse(replace_days) if isinstance(replace_days, str) else replace_days
         if isinstance(what, Daybook):
-            made = put_folded(self.folder, what.folded, options_of(what), out=out, force=force)
+            made = put_folded(folder, what.folded, options_of(what), out=out, force=force)
             return self._of_manifest(made)
         given = [what] if isinstance(what, str | Path) else [*what]
-        read = self._read_as(date, dates, zone, files, numbers, lookups)
+        if not self.manifest.reading and date is None:
+            raise InputError(
+                f"{folder}: no file has been folded into this book; say with date= (--date) which "
+                f"column holds the dates"
+            )
+        read = ReadAs.again(self.manifest, date, dates, zone, files, numbers, lookups)
         asked = BookOptions.of(
             self.measures,
             read.by,
@@ -244,37 +257,17 @@ class FolderBook(Daybook):
             date=read.date,
         )
         made = put_files(
-            self.folder, [str(as_path(one)) for one in given], asked, read, out=out, force=force
+            folder, [str(as_path(one)) for one in given], asked, read, out=out, force=force
         )
         return self._of_manifest(made)
 
     def _of_manifest(self, manifest: Manifest) -> FolderBook:
-        return self.of(self.folder, manifest, workdays=self.workdays, at_once=self.at_once)
-
-    def _read_as(
-        self,
-        date: str | None,
-        dates: DateRules | None,
-        zone: str | None,
-        files: FileRules | None,
-        numbers: Numbers,
-        lookups: Lookups,
-    ) -> ReadAs:
-        """Return how files are read: as those before, but for what is said."""
-        said = self.manifest.reading
-        if not said and date is None:
-            raise InputError(
-                f"{self.folder}: no file has been folded into this book; say with date= (--date) "
-                f"which column holds the dates"
-            )
-        before = ReadAs.of(said) if said else ReadAs(str(date), tuple(self.manifest.by))
-        return replace(
-            before,
-            date=date or before.date,
-            dates=before.dates if dates is None and zone is None else date_rules(dates, zone),
-            files=files or before.files,
-            numbers=before.numbers if numbers is None else numbers,
-            lookups=before.lookups if lookups is None else lookups,
+        return self.of(
+            self.folder,
+            manifest,
+            workdays=self.workdays,
+            formats=self.formats,
+            at_once=self.at_once,
         )
 
     def _whole(self) -> Answering:

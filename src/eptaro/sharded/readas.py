@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from pathlib import Path
 from typing import Any
 
+from eptaro.core.questions.scope import By
 from eptaro.errors import InputError
-from eptaro.rules.dates import DateRules
+from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, Lookups, lookups_of
 from eptaro.rules.numbers import NumberRules, Numbers
+from eptaro.storage.folder.manifest import Manifest
 
 
 @dataclass(frozen=True)
@@ -26,6 +28,48 @@ class ReadAs:
     lookups: Lookups = None
     values: tuple[str, ...] = ()
     where: str | None = None
+
+    @classmethod
+    def given(
+        cls,
+        date: str,
+        by: By,
+        dates: DateRules,
+        files: FileRules | None,
+        numbers: Numbers,
+        lookups: Lookups,
+        values: By,
+        where: str | None,
+    ) -> ReadAs:
+        """Return the same of what a way into a book is given."""
+        names, more = (
+            () if one is None else (one,) if isinstance(one, str) else tuple(one)
+            for one in (by, values)
+        )
+        return cls(date, names, dates, files, numbers, lookups, more, where)
+
+    @classmethod
+    def again(
+        cls,
+        manifest: Manifest,
+        date: str | None = None,
+        dates: DateRules | None = None,
+        zone: str | None = None,
+        files: FileRules | None = None,
+        numbers: Numbers = None,
+        lookups: Lookups = None,
+    ) -> ReadAs:
+        """Return how the files of a book were read, but for what is said."""
+        said = manifest.reading
+        before = cls.of(said) if said else cls(str(date), tuple(manifest.by))
+        return replace(
+            before,
+            date=date or before.date,
+            dates=before.dates if dates is None and zone is None else date_rules(dates, zone),
+            files=files or before.files,
+            numbers=before.numbers if numbers is None else numbers,
+            lookups=before.lookups if lookups is None else lookups,
+        )
 
     def settings(self) -> dict[str, Any]:
         """Return the same as JSON takes it; of lookups, those that are files."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Protocol, TypeVar
 
 from eptaro.core.folds.folded import Folded
+from eptaro.inputs.ahead import ahead
 from eptaro.places import Place
 from eptaro.progress import tell
 from eptaro.storage.folder.manifest import Manifest
@@ -37,8 +38,9 @@ class FolderShards:
 
     def each(self, work: Work[Done]) -> Iterator[Done]:
         """Yield what some work comes to for each shard, but for those where it is None."""
-        for shard in range(self.manifest.shards):
-            folded = ShardFiles(self.folder, self.manifest, shard).folded()
+        numbers = range(self.manifest.shards)
+        read = (ShardFiles(self.folder, self.manifest, shard).folded() for shard in numbers)
+        for shard, folded in zip(numbers, ahead(read), strict=True):
             done = None if folded is None else work(shard, folded)
             tell(0, (shard + 1) / self.manifest.shards)
             if done is not None:

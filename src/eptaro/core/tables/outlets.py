@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
+from eptaro.places import names_folder
+
 if TYPE_CHECKING:
     from eptaro.core.tables.table import Table
 
@@ -93,7 +95,9 @@ class Outlets(ABC):
         Parameters
         ----------
         path : str or Path
-            The file; its ending says how: .csv .parquet .json .md .arrow .xlsx .html.
+            The file; its ending says how: .csv .parquet .json .md .arrow .xlsx .html. With a `/`
+            at its end, a new folder of Parquet files: of a book in shards one for each of these,
+            written where the shard is.
 
         Returns
         -------
@@ -105,6 +109,10 @@ class Outlets(ABC):
         InputError
             For an unknown ending, or a folder that cannot be written.
         """
+        if names_folder(path):
+            from eptaro.outputs.folders import write_folder
+
+            return write_folder(self._table, path)
         from eptaro.outputs.files import write
 
         return write(self._table, path)

@@ -129,7 +129,7 @@ def changing(
             check_within(told.days, out, told.source)
         if not new:
             check_empty(folder)
-            span = _common(asked.coverage, told)
+            span = common_coverage(asked.coverage, told)
             about = {**about_rows(told), **options_about(asked, told.groups.names, span)}
             kept = tuple((plane.what, plane.column) for plane in planes)
             before = Manifest(0, "", shards, 0, about, kept)
@@ -155,7 +155,7 @@ def changing(
         except InputError as error:
             said = str(error).replace("merge with force=True", "say force (--force)")
             raise InputError(f"{folder}: {said}") from None
-        span = _common(None, told)
+        span = common_coverage(None, told)
         was = Span.parse(before.about["coverage"])
         wide = Span.of(min(was.lo, span.lo), max(was.hi, span.hi))
         about = {**before.about, **about_rows(both), "coverage": str(wide)}
@@ -163,7 +163,7 @@ def changing(
         yield Changing(folder, before, about, told, reading or {}, out, year_of(last))
 
 
-def _common(coverage: Coverage, told: Folded) -> Span:
+def common_coverage(coverage: Coverage, told: Folded) -> Span:
     """Return the coverage that all groups have; raises `InputError` where rows lie outside."""
     by_group = asked_by_group(coverage)
     return covered(coverage, told) if by_group is None else widened(by_group, covered(None, told))

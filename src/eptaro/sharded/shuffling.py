@@ -1,0 +1,104 @@
+"""Parts that were folded on a cluster, dealt to shards by Dask's own shuffle."""
+
+from __future__ import annotations
+
+import pickle
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.folds.axis import Axis
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.merge import put_together, told_of_both
+from eptaro.core.folds.shards import dealt
+from eptaro.core.questions.book_options import BookOptions
+from eptaro.engines.cluster import PART_ROWS, RETRIES, follow, submitted, worker_threads
+from eptaro.engines.pieces import shards_for, without_cells
+from eptaro.extras import need
+from eptaro.sharded.readas import ReadAs
+
+
+class ClusterFold:
+    """Files, or a Dask frame, folded on a cluster and dealt to shards there.
+
+    `told` is what is told of all rows, `shards` how many shards there are, and `partitions` are
+    futures of frames, each with all pieces of the shards that it has.
+    """
+
+    def __init__(
+        self, client: Any, what: Any, asked: BookOptions, read: ReadAs, shards: int | None
+    ) -> None:
+        need("dask.dataframe", "cluster", "shards on a cluster")
+        parts = submitted(
+            *(client, what, read.date, asked.by, list(asked.planes), read.dates, read.files),
+            *(PART_ROWS, asked.formulas, read.numbers, read.lookups),
+        )
+        told = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
+        follow(told)
+        found = client.gather(told)
+        self.told = _of_all([one for one, _ in found])
+        cells = sum(count for _, count in found)
+        self.shards = shards or (shards_for(cells) if self.told.groups.names else 1)
+        self.partitions = _shuffled(client, parts, self.shards)
+
+
+def _told(folded: Folded) -> tuple[Folded, int]:
+    """Return what is told of a part, and how many cells it has."""
+    return without_cells(folded), folded.cells.axis.size
+
+
+def _of_all(parts: Sequence[Folded]) -> Folded:
+    """Return what is told of all parts."""
+    whole = parts[0]
+    for part in parts[1:]:
+        whole = told_of_both(whole, part)
+    axes = [part.cells.axis for part in parts]
+    first = min(axis.first_day for axis in axes)
+    days = max(axis.last_day for axis in axes) - first + 1
+    return replace(whole, cells=Cells(Axis(0, first, days), {}))
+
+
+def _shuffled(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:
+    """Return futures of frames that have all pieces of some shards."""
+    from dask import dataframe as frames
+
+    with client.as_current():
+        pieces = [
+            client.submit(_pieces, part, shards, at, retries=RETRIES, pure=False)
+            for at, part in enumerate(parts)
+        ]
+        frame = frames.from_delayed(pieces, meta=_frame([]), verify_meta=False)
+        moved = frame.shuffle(on="shard", npartitions=shards)
+        found: list[Any] = client.compute(list(moved.to_delayed()), retries=RETRIES)
+        return found
+
+
+def _pieces(folded: Folded, shards: int, part: int) -> Any:
+    """Return a frame of pieces: of which shard and part, and what was folded, packed."""
+    with worker_threads():
+        return _frame([(shard, part, pickle.dumps(one, 5)) for shard, one in dealt(folded, shards)])
+
+
+def _frame(rows: Sequence[tuple[int, int, bytes]]) -> Any:
+    import pandas
+    import pyarrow as pa
+
+    numbers = np.array([row[:2] for row in rows], np.int64).reshape(-1, 2)
+    pieces = pandas.array([row[2] for row in rows], dtype=pandas.ArrowDtype(pa.large_binary()))
+    return pandas.DataFrame({"shard": numbers[:, 0], "part": numbers[:, 1], "piece": pieces})
+
+
+def shards_of(frame: Any) -> dict[int, Folded]:
+    """Return the shards whose pieces a frame has, each put together."""
+    held: dict[int, list[tuple[int, bytes]]] = {}
+    rows = zip(frame["shard"], frame["part"], frame["piece"], strict=True)
+    for shard, part, piece in rows:
+        held.setdefault(int(shard), []).append((int(part), piece))
+    with worker_threads():
+        return {
+            shard: put_together([pickle.loads(piece) for _, piece in sorted(pieces)])
+            for shard, pieces in held.items()
+        }
