@@ -24,7 +24,7 @@ from eptaro.demo.files import copy_shipped
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "eptaro"
-FOUNDATION = {"errors", "addresses", "extras", "progress", "beside", "version"}
+FOUNDATION = {"errors", "addresses", "places", "extras", "progress", "beside", "version"}
 MAY_USE = {
     "core": set(),
     "rules": set(),
@@ -35,10 +35,12 @@ MAY_USE = {
     "engines": {"core", "rules", "inputs", "outputs"},
     "pictures": {"core", "outputs"},
     "kept": {"core", "storage", "reports"},
-    "daybook": {"core", "rules", "inputs", "storage", "engines", "kept"},
+    "foldedbook": {"core", "rules", "engines", "kept"},
+    "daybook": {"core", "rules", "inputs", "engines", "foldedbook"},
+    "sharded": {"core", "rules", "inputs", "storage", "engines", "daybook"},
     "reports": {"core", "outputs", "kept"},
     "cli": {"core", "rules", "inputs", "outputs", "demo", "storage", "engines", "pictures",
-            "daybook", "reports"},
+            "daybook", "sharded", "reports"},
 }  # fmt: skip
 ROOMS = (
     "calendars",
@@ -55,7 +57,7 @@ ROOMS = (
 )
 REACH_UP = {  # whose methods write, read or draw, and import inside themselves what does
     "core/tables/table.py", "core/tables/outlets.py", "core/tables/shaping.py", "core/calendars/holidays.py", "core/calendars/listed.py",
-    "core/dimension/build.py", "daybook.py", "kept.py",
+    "core/dimension/build.py", "daybook.py", "foldedbook.py", "kept.py",
 }  # fmt: skip
 
 

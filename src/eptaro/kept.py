@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import fields
 from pathlib import Path
-from typing import Self
+from typing import Any, Self
 
 from eptaro.core.answering import Answering
 from eptaro.core.calendars.calendar import Calendar
@@ -63,13 +63,16 @@ class KeptBook(Answering):
         return write_book(self, as_path(path))
 
     @classmethod
-    def open(cls, path: str | Path) -> Self:
+    def open(cls, path: str | Path, *, client: Any = None) -> Self:
         """Open a book that `write` wrote, or that files were folded into.
 
         Parameters
         ----------
         path : str or Path
             Its file or folder.
+        client : Client or str, optional
+            Of a folder: a Dask cluster, or its scheduler's address, whose workers all reach the
+            folder and answer questions shard by shard.
 
         Returns
         -------
@@ -83,9 +86,9 @@ class KeptBook(Answering):
         """
         place = Place.of(path)
         if not place.is_file() and (place / NAME).is_file():
-            from eptaro.sharded.book import open_folder
+            from eptaro.sharded.opened import open_folder
 
-            return open_folder(place)  # type: ignore[return-value]
+            return open_folder(place, client)  # type: ignore[return-value]
         from eptaro.storage.reading import open_book
 
         return cls._of(*open_book(as_path(path)))

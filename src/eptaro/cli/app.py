@@ -24,6 +24,7 @@ _COMMANDS = {
     "rhythm": ("rhythm", "Show how measures spread over hours, weekdays, months, kinds of day."),
     "report": ("report", "Write a page or a workbook to send on."),
     "fold": ("folding", "Fold transactions to a small book that every command takes."),
+    "books": ("folding", "Show what a book's folder holds, since when and from which files."),
     "merge": ("folding", "Merge books that were folded apart."),
     "trace": ("trace", "Show the days and transactions behind one number."),
 }

@@ -15,11 +15,12 @@ from eptaro.core.calendars.days import DateLike
 from eptaro.core.questions.book_options import Calendars, Worked
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
+from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
-from eptaro.storage.layout import METADATA
+from eptaro.storage.layout import METADATA, NAME
 
 ENGINES = ("stream", "local", "dask", "sql")
 
@@ -265,24 +266,32 @@ def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Dayb
     return book
 
 
-def opened(files: list[str]) -> Daybook | None:
+def opened(files: list[str], data: DataOptions | None = None) -> Daybook | None:
     """Return the book that files hold, several merged; None where they are transactions."""
-    if not all(_is_book(Path(file)) for file in files):
+    if not all(is_book(file) for file in files):
         return None
-    first, *others = (Daybook.open(file) for file in files)
+    client = data.client if data is not None and data.engine == "dask" else None
+    first, *others = (Daybook.open(file, client=client) for file in files)
     for book in others:
         first = first.merged(book)
     return first
 
 
-def _is_book(path: Path) -> bool:
-    """Return whether a file is a book, by its beginning alone."""
-    if path.suffix != ".parquet" or not path.is_file():
+def is_book(path: str) -> bool:
+    """Return whether a file or folder is a book, by its beginning alone."""
+    if not path.endswith(".parquet") and scheme_of(path) is None:
+        return (Path(path) / NAME).is_file()
+    if scheme_of(path) is not None and not is_stored(path):
+        return False
+    place = Place.of(path)
+    if place.ending != ".parquet":
+        return (place / NAME).is_file()
+    if not place.is_file():
         return False
     import pyarrow as pa
     from pyarrow import parquet
 
     try:
-        return METADATA in (parquet.read_schema(path).metadata or {})
+        return METADATA in (parquet.read_schema(place.opened()).metadata or {})
     except (pa.ArrowException, OSError, UnicodeError):
         return False

@@ -101,13 +101,28 @@ class Settings:
             files = self.config.files()
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
-        measures = list(data.measures)
-        if told and not measures:
-            measures = [f"{name}={formula}" for name, formula in told.measures.items()]
+        measures = self._measures(data)
         leave_pandas_out()
-        kept = opened(files)
+        kept = opened(files, data)
         if kept is not None:
             return self._of_book(kept, measures)
+        rows = self.rows_to_fold(data, reading, values)
+        with shown_progress(), step("read and folded"):
+            book = folded(rows, data)
+        _tell_decided(book)
+        for note in book.notes:
+            tell(note)
+        tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.folded.sources[0])
+        return book
+
+    def rows_to_fold(
+        self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...] = ()
+    ) -> RowsToFold:
+        """Return which rows the options and the config name, and how they are folded."""
+        told = self.config.data if self.config else None
+        own = not data.files and told is not None
+        files = self.config.files() if own and self.config else list(data.files)
+        measures = self._measures(data)
         if values and not measures:
             measures = ["entries=count()"]
         if not measures:
@@ -117,7 +132,7 @@ class Settings:
         if told and own and EVERY not in told.by:
             by = [name for name in by if name != EVERY]
         by += [name for name in _narrowed_by(data.only) if name not in map(name_of, by)]
-        rows = RowsToFold(
+        return RowsToFold(
             files,
             data.date or (told.date if told else None),
             measures,
@@ -134,13 +149,13 @@ class Settings:
             [*map(parse_lookup, data.lookups), *self._lookups(own=own)],
             data.columns_across or (told.across if own and told else None),
         )
-        with shown_progress(), step("read and folded"):
-            book = folded(rows, data)
-        _tell_decided(book)
-        for note in book.notes:
-            tell(note)
-        tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.folded.sources[0])
-        return book
+
+    def _measures(self, data: DataOptions) -> list[str]:
+        """Return the measures of the options, else of the config."""
+        told = self.config.data if self.config else None
+        if data.measures or told is None:
+            return list(data.measures)
+        return [f"{name}={formula}" for name, formula in told.measures.items()]
 
     def _coverage(self, given: str | None, *, own: bool) -> Any:
         """Return the coverage of the options, which may be a file, or of the config."""

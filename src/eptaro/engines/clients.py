@@ -123,6 +123,12 @@ def client_of(client: Any, patience: float) -> Iterator[Any]:
     cluster.close()
 
 
+def client_that_stays(client: Any) -> Any:
+    """Return a client, connected to the scheduler whose address is given; it stays open."""
+    distributed = need("distributed", "cluster", "a cluster")
+    return _connected(distributed, client, PATIENCE) if isinstance(client, str) else client
+
+
 def _connected(distributed: Any, address: str, patience: float) -> Any:
     """Return a client of a scheduler that answers in time."""
     call = Beside(lambda: distributed.Client(address, timeout=patience))

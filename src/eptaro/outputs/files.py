@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 import re
+import shutil
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -13,15 +14,34 @@ from eptaro.core.tables.table import Table
 from eptaro.errors import InputError, as_path, unknown
 from eptaro.outputs.sheets import write_xlsx
 from eptaro.outputs.text import to_json, to_markdown, write_csv
+from eptaro.places import Place, scheme_of
 
 
 def write(table: Table, path: str | Path) -> Path:
     """Write a table to a file and return its path; the file appears whole or not at all."""
+    if isinstance(path, str) and scheme_of(path):
+        return _write_stored(table, path)
     target = as_path(path)
     writer = WRITERS.get(target.suffix.lower())
     if writer is None:
         raise InputError(f"{target}: {unknown('file ending', target.suffix, WRITERS)}")
     return replace_whole(target, lambda beside: writer(table, beside))
+
+
+def _write_stored(table: Table, address: str) -> Path:
+    """Write a table to an object store, where a file is there whole or not at all."""
+    place = Place.of(address)
+    if place.local is not None:
+        return write(table, place.local)
+    writer = WRITERS.get(place.ending)
+    if writer is None:
+        raise InputError(f"{place}: {unknown('file ending', place.ending, WRITERS)}")
+    with tempfile.TemporaryDirectory(prefix="eptaro-") as folder:
+        made = Path(folder) / "made"
+        writer(table, made)
+        with made.open("rb") as source:
+            place.write(lambda sink: shutil.copyfileobj(source, sink))
+    return Path(address)
 
 
 def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:

@@ -27,7 +27,7 @@ from eptaro.core.questions.scope import EVERY, group_names, values_apart
 from eptaro.core.questions.view import NothingLeftError
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError, unknown
-from eptaro.sharded.narrowed import Narrowed, Wanted, narrowed, present
+from eptaro.sharded.narrowed import Fewer, Wanted, narrowed, present
 from eptaro.sharded.shards import Shards
 from eptaro.sharded.table import ShardedTable
 
@@ -124,14 +124,14 @@ def _of_fewer(
 ) -> Table:
     """Answer from the cells of fewer groups, which are put together from all shards."""
     work = partial(_fewer, names=names, wanted=wanted, asked=told.asked, coverage=told.coverage)
-    found = shards.joined(work, Narrowed.beside)
+    found = shards.joined(work, Fewer.beside)
     if found is None:
         raise _not_found(shards, wanted)
     table: Table = getattr(told.facts(found.folded, found.own), verb)(**options)
     return table
 
 
-def _fewer(shard: int, folded: Folded, **how: Any) -> Narrowed | None:
+def _fewer(shard: int, folded: Folded, **how: Any) -> Fewer | None:
     return narrowed(folded, **how)
 
 

@@ -34,7 +34,7 @@ from eptaro.sharded.asking import Told, answer
 from eptaro.sharded.readas import ReadAs
 from eptaro.sharded.shards import FolderShards, Shards
 from eptaro.storage.about import options_of
-from eptaro.storage.folder.manifest import Manifest, read_manifest
+from eptaro.storage.folder.manifest import Manifest
 
 _NOTHING = Coded(np.zeros(0, np.int32), Column.text("", np.array([], object)))
 AT_ONCE = 1_000_000  # cells that are held in memory without another thought
@@ -290,15 +290,3 @@ class FolderBook(Daybook):
 
 def _all_of(shard: int, folded: Folded) -> Folded:
     return folded
-
-
-def open_folder(place: Place) -> FolderBook:
-    """Return the book of a folder.
-
-    Raises `InputError` where it is none, or its manifest is damaged.
-    """
-    manifest = read_manifest(place)
-    missing = {p for m in manifest.options.measures for p in m.planes} - {*manifest.planes}
-    if missing:
-        raise InputError(f"{place}: is a damaged book: it lacks {sorted(missing)[0]}")
-    return FolderBook.of(place, manifest)

@@ -21,13 +21,13 @@ Wanted = Mapping[str, Sequence[Any]]
 
 
 @dataclass(frozen=True, eq=False)
-class Narrowed:
+class Fewer:
     """What was folded of some groups, and the days that each covers where groups have their own."""
 
     folded: Folded
     own: GroupSpans | None = None
 
-    def beside(self, other: Narrowed) -> Narrowed:
+    def beside(self, other: Fewer) -> Fewer:
         """Return what was folded of the groups of both, which add up where they are alike."""
         one, two = self.folded, recoded(self.folded, other.folded)
         groups, places = numbered_together([one.groups, two.groups])
@@ -39,17 +39,17 @@ class Narrowed:
         rows, distinct = one.rows + two.rows, {**one.distinct, **two.distinct}
         folded = replace(one, groups=groups, cells=cells, rows=rows, distinct=distinct)
         if self.own is None or other.own is None:
-            return Narrowed(folded)
+            return Fewer(folded)
         lo, hi = np.full(groups.count, np.iinfo(np.int64).max), np.full(groups.count, FIRST_DAY)
         for own, place in zip((self.own, other.own), places, strict=True):
             np.minimum.at(lo, place, own.lo)
             np.maximum.at(hi, place, own.hi)
-        return Narrowed(folded, GroupSpans(lo, hi, self.own.asked))
+        return Fewer(folded, GroupSpans(lo, hi, self.own.asked))
 
 
 def narrowed(
     folded: Folded, names: Sequence[str], wanted: Wanted, asked: Asked | None, coverage: Span
-) -> Narrowed | None:
+) -> Fewer | None:
     """Return the groups with wanted values, added up by some of their columns; None where there
     are none.
     """
@@ -66,8 +66,8 @@ def narrowed(
         cells = cells.regrouped(target, fewer.count)
     found = replace(folded, groups=only_used(fewer), cells=cells)
     if own is None:
-        return Narrowed(found)
-    return Narrowed(found, GroupSpans(*_ends(own, target, fewer.count), own.asked))
+        return Fewer(found)
+    return Fewer(found, GroupSpans(*_ends(own, target, fewer.count), own.asked))
 
 
 def _ends(own: GroupSpans, target: Ints, count: int) -> tuple[Ints, Ints]:

@@ -12,9 +12,9 @@ from eptaro.core.folds import axis as axes
 from eptaro.core.folds.axis import Axis, joined
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.sums import Sum

@@ -16,8 +16,8 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import MOST_DENSE, Axis
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells, together
-from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.groups import Groups
+from eptaro.core.folds.numbering.encoding import Combiner, Encoder
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.folds.rows.carried import carried_out, sole_values
 from eptaro.core.folds.rows.rowcells import RowCells

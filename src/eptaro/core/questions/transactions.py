@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
+from eptaro.core.folds.numbering.encoding import Combiner, Encoder
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.columns import join
 from eptaro.errors import QuestionError

@@ -10,8 +10,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
-from eptaro.places import names_folder
-
 if TYPE_CHECKING:
     from eptaro.core.tables.table import Table
 
@@ -109,6 +107,8 @@ class Outlets(ABC):
         InputError
             For an unknown ending, or a folder that cannot be written.
         """
+        from eptaro.places import names_folder
+
         if names_folder(path):
             from eptaro.outputs.folders import write_folder
 

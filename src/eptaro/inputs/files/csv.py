@@ -20,8 +20,9 @@ import pyarrow.compute as pc
 
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.columns.numberevidence import cure
-from eptaro.inputs.files.digest import file_digest
+from eptaro.inputs.files.digest import digest_of, file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.places import Place
 from eptaro.rules.files import FileRules
 
 _BLOCK = 1 << 23
@@ -41,9 +42,9 @@ class CsvFile(Source):
 
     of_text = True
 
-    def __init__(self, path: Path, rules: FileRules) -> None:
-        self.path, self.name, self._rules = path, str(path), rules
-        self._size = path.stat().st_size
+    def __init__(self, path: Path, rules: FileRules, place: Place | None = None) -> None:
+        self.path, self.name, self._rules, self._place = path, str(place or path), rules, place
+        self._size = path.stat().st_size if place is None else place.size()
         tabbed = ".tsv" in path.suffixes or (rules.like or "").lower().lstrip(".") == "tsv"
         tab = tabbed and rules.delimiter == ","
         self._delimiter = "\t" if tab else rules.delimiter
@@ -86,7 +87,7 @@ class CsvFile(Source):
         return b"".join(parts)
 
     def _open(self) -> Any:
-        return pa.OSFile(str(self.path))
+        return pa.OSFile(str(self.path)) if self._place is None else self._place.opened()
 
     def _unpacked(self, raw: Any) -> Any:
         packing = _packing(self.path)
@@ -149,7 +150,10 @@ class CsvFile(Source):
 
     def fingerprint(self) -> str:
         """Return a digest of the file."""
-        return file_digest(self.path)
+        if self._place is None:
+            return file_digest(self.path)
+        with self._place.opened() as file:
+            return digest_of(file, self._size)
 
     def _parsed(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
         from pyarrow import csv as arrow_csv

@@ -14,6 +14,7 @@ from eptaro.inputs.files.csv import CsvFile, StandardInput
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.parquet import ParquetFile, unreadable
 from eptaro.inputs.sources import FrameSource, Source, TableSource
+from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.files import FileRules
 
 _PACKED = (".gz", ".zst", ".bz2")
@@ -33,7 +34,7 @@ def _json(path: Path, rules: FileRules) -> Source:
 
 
 def _sheet(path: Path, rules: FileRules) -> Source:
-    from eptaro.inputs.files.workbooks import read_sheet
+    from eptaro.inputs.files.sheets.workbooks import read_sheet
 
     return TableSource(read_sheet(path, rules.sheet), str(path), of_text=True)
 
@@ -60,7 +61,7 @@ def open_files(paths: list[str], rules: FileRules | None = None) -> Source:
     ending is none of `READERS`.
     """
     rules = rules or FileRules()
-    if len(paths) == 1 and "://" in paths[0]:
+    if len(paths) == 1 and scheme_of(paths[0]) and not is_stored(paths[0]):
         from eptaro.inputs.databases import query_source
 
         return query_source(paths[0], rules.query)
@@ -83,12 +84,19 @@ def opened_source(given: Any, rules: FileRules | None = None) -> Source:
 
 
 def _sources(path: str, rules: FileRules) -> Sequence[Source]:
-    """Return the files of a path, a pattern or a folder."""
+    """Return the files of a path, a pattern, a folder or an address."""
+    if scheme_of(path):
+        from eptaro.inputs.files.stored import stored_files
+
+        stored = stored_files(path, rules)
+        if not isinstance(stored, Path):
+            return stored
+        path = str(stored)
     file = Path(path)
     if path != _STANDARD_INPUT and file.is_dir():
         from eptaro.inputs.files.folders import parquet_folder
 
-        return parquet_folder(file, rules)
+        return parquet_folder(Place.of(path), rules)
     if not any(mark in path for mark in "*?[") or file.exists():
         return [_opened(file, rules)]
     start = Path(file.anchor) if file.is_absolute() else Path()
@@ -98,7 +106,7 @@ def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     return [_opened(one, rules) for one in found]
 
 
-def _ending(path: Path, rules: FileRules) -> str:
+def ending_of(path: Path, rules: FileRules) -> str:
     """Return the ending that says how a file is read, without that of its packing."""
     suffixes = [suffix.lower() for suffix in path.suffixes]
     packed = bool(suffixes) and suffixes[-1] in _PACKED
@@ -111,15 +119,21 @@ def _ending(path: Path, rules: FileRules) -> str:
     return ending
 
 
-def _opened(path: Path, rules: FileRules) -> Source:
-    if str(path) == _STANDARD_INPUT:
-        return StandardInput(rules)
-    ending = _ending(path, rules)
+def readable_ending(path: Path, rules: FileRules) -> str:
+    """Return the ending that a file is read by; raises `InputError` where there is no reader."""
+    ending = ending_of(path, rules)
     if ending not in READERS:
         hint = "" if rules.like else "; say with like= how it is written, such as like=csv"
         raise InputError(f"{path}: {unknown('file ending', ending, READERS)}{hint}")
     if rules.header_row > 1 and ending not in (".csv", ".tsv"):
         raise InputError(f"{path}: header_row={rules.header_row} goes with CSV files alone")
+    return ending
+
+
+def _opened(path: Path, rules: FileRules) -> Source:
+    if str(path) == _STANDARD_INPUT:
+        return StandardInput(rules)
+    ending = readable_ending(path, rules)
     if not path.exists():
         near = [p.name for p in path.parent.glob("*") if p.suffix.lower() in READERS]
         hint = f" ({unknown('file', path.name, sorted(near))})" if near else ""

@@ -11,9 +11,10 @@ import pyarrow as pa
 
 from eptaro.core.expressions.tree import Node
 from eptaro.errors import InputError
-from eptaro.inputs.files.digest import file_digest
+from eptaro.inputs.files.digest import digest_of, file_digest
 from eptaro.inputs.files.statistics import ruled_out
 from eptaro.inputs.sources import Source, Unread, Wanted, check_columns, sound
+from eptaro.places import Place
 from eptaro.rules.files import FileRules
 
 _BATCH = 1 << 20
@@ -31,18 +32,20 @@ class ParquetFile(Source):
         rules: FileRules,
         groups: Sequence[int] | None = None,
         stated: Mapping[str, Any] | None = None,
+        place: Place | None = None,
     ) -> None:
-        self.path, self.name, self._groups = path, str(path), groups
+        self.path, self.name, self._groups, self._place = path, str(place or path), groups, place
         self._stated = {} if stated is None else dict(stated)
         del rules
 
-    def _open(self) -> Any:
+    def _open(self, coded: Sequence[str] = ()) -> Any:
         from pyarrow import parquet
 
         try:
-            return parquet.ParquetFile(self.path)
+            file = self.path if self._place is None else self._place.opened()
+            return parquet.ParquetFile(file, read_dictionary=list(coded))
         except (pa.ArrowException, OSError, UnicodeError) as error:
-            raise unreadable(self.path, error) from None
+            raise unreadable(self.name, error) from None
 
     def names(self) -> list[str]:
         """Return the names of all columns."""
@@ -62,8 +65,6 @@ class ParquetFile(Source):
         return self._read(wanted, where)
 
     def _read(self, wanted: Wanted, where: Node | None) -> Iterator[pa.Table | Unread]:
-        from pyarrow import parquet
-
         with self._open() as file:
             schema, rows = file.schema_arrow, file.metadata.num_rows
         own = [name for name in wanted.names if name in schema.names or name not in self._stated]
@@ -74,8 +75,8 @@ class ParquetFile(Source):
             if name in own and pa.types.is_string(schema.field(name).type)
         ]
         done = 0
-        with parquet.ParquetFile(self.path, read_dictionary=coded) as file:
-            unread = {} if where is None else ruled_out(file, where, wanted.date)
+        with self._open(coded) as file:
+            unread = {} if where is None else ruled_out(file, where, wanted.date, self._stated)
             if unread:  # what is wrong with the condition is told of no rows as well
                 yield self._with_stated(schema.empty_table().select(own)).select(wanted.names)
             for piece in _pieces(file, own, self._groups, unread):
@@ -105,7 +106,10 @@ class ParquetFile(Source):
     def fingerprint(self) -> str:
         """Return a digest of the file, and which part of it this is."""
         part = "" if self._groups is None else f" {self._groups[0]}..{self._groups[-1]}"
-        return file_digest(self.path) + part
+        if self._place is None:
+            return file_digest(self.path) + part
+        with self._place.opened() as file:
+            return digest_of(file, self._place.size()) + part
 
     def parts(self, rows: int) -> list[ParquetFile]:
         """Return the file in parts of at least so many rows, row groups kept whole."""
@@ -117,7 +121,8 @@ class ParquetFile(Source):
             held += size
             if held >= rows or number == len(sizes) - 1:
                 groups = range(start, number + 1)
-                found.append(ParquetFile(self.path, FileRules(), groups, self._stated))
+                part = ParquetFile(self.path, FileRules(), groups, self._stated, self._place)
+                found.append(part)
                 start, held = number + 1, 0
         return found
 
@@ -136,6 +141,6 @@ def _pieces(
             yield file.read_row_group(number, columns=columns)
 
 
-def unreadable(path: Path, error: Exception) -> InputError:
+def unreadable(path: object, error: Exception) -> InputError:
     """Return the error for a file that a library could not read."""
     return InputError(f"{path}: cannot be read: {' '.join(str(error).split())}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import pyarrow as pa
@@ -14,15 +14,20 @@ from eptaro.core.expressions.tree import Node, names_in
 from eptaro.inputs.sources import Unread
 
 
-def ruled_out(file: Any, where: Node, date: str) -> dict[int, Unread]:
+def ruled_out(file: Any, where: Node, date: str, stated: Mapping[str, Any]) -> dict[int, Unread]:
     """Return the row groups none of whose rows meets a condition, and all of whose dates are
-    known to be days.
+    known to be days; `stated` are values that all rows have.
     """
     schema = file.schema_arrow
     kind = schema.field(date).type if date in schema.names else pa.null()
     if not (pa.types.is_date32(kind) or (pa.types.is_timestamp(kind) and kind.tz is None)):
         return {}
     names = [name for name in names_in(where) if name in schema.names]
+    same = {
+        name: Known(bound_of(value), bound_of(value), False, False)
+        for name, value in stated.items()
+        if value is not None and name not in schema.names
+    }
     found = {}
     for number in range(file.num_row_groups):
         group = file.metadata.row_group(number)
@@ -32,7 +37,7 @@ def ruled_out(file: Any, where: Node, date: str) -> dict[int, Unread]:
             continue
         if not isinstance(day.least, dt.date) or not isinstance(day.most, dt.date):
             continue
-        if not possible(where, {name: known[name] for name in names if name in known}):
+        if not possible(where, same | {name: known[name] for name in names if name in known}):
             ends = ordinal(str(day.least)), ordinal(str(day.most))
             found[number] = Unread(group.num_rows, *ends)
     return found

@@ -21,7 +21,7 @@ from eptaro.errors import InputError
 from eptaro.places import Place
 from eptaro.storage.about import about_rows, options_about
 from eptaro.storage.folder.lock import writing
-from eptaro.storage.folder.manifest import Change, Manifest, manifest_of, now, read_manifest
+from eptaro.storage.folder.manifest import Addition, Manifest, manifest_of, now, read_manifest
 from eptaro.storage.folder.rewriting import Rewritten, check_within, meet, slice_of, year_of
 from eptaro.storage.folder.shardfiles import ShardFiles
 from eptaro.storage.layout import NAME
@@ -74,7 +74,7 @@ class Changing:
         files += [file for _, part in sorted(parts.items()) for file in part.files]
         removed = sum(part.removed for part in parts.values())
         days = self.told.days
-        change = Change(
+        change = Addition(
             now(),
             self.told.sources,
             self.told.rows,

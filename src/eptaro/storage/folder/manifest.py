@@ -45,7 +45,7 @@ class Stored:
 
 
 @dataclass(frozen=True)
-class Change:
+class Addition:
     """One step by which rows came in, or were put in the place of others."""
 
     at: str
@@ -72,7 +72,7 @@ class Manifest:
     about: Mapping[str, Any]
     planes: tuple[tuple[str, str], ...]
     reading: Mapping[str, Any] = field(default_factory=dict)
-    changes: tuple[Change, ...] = ()
+    changes: tuple[Addition, ...] = ()
     files: tuple[Stored, ...] = ()
 
     def of(self, shard: int, role: Role, column: str = "") -> list[Stored]:
@@ -142,7 +142,7 @@ def manifest_of(text: bytes, name: str) -> Manifest:
             raise InputError(f"{name}: is of layout {layout}; this reads {LAYOUT}")
         said["files"] = tuple(Stored(**file) for file in said["files"])
         said["changes"] = tuple(
-            Change(**change | {"files": tuple(change["files"])}) for change in said["changes"]
+            Addition(**change | {"files": tuple(change["files"])}) for change in said["changes"]
         )
         said["planes"] = tuple((what, column) for what, column in said["planes"])
         return Manifest(**said)

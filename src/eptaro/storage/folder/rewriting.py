@@ -11,9 +11,9 @@ import pyarrow as pa
 
 from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import recoded
+from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.errors import InputError
 from eptaro.outputs.arrow import to_array
 from eptaro.places import Place
@@ -130,6 +130,7 @@ def meet(one: Span, other: Span | None) -> bool:
 def slice_of(days: Days | Ints, newest: int) -> Ints:
     """Return the name of the file for each day: its year, or, in the newest, year and month.
 
+    >>> from eptaro.core.calendars.days import ordinal
     >>> slice_of(np.array([ordinal("2024-12-31"), ordinal("2025-08-20")]), 2025).tolist()
     [2024, 202508]
     """

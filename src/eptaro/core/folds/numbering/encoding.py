@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups, words_of
-from eptaro.core.folds.wholenumbers import WholeNumbers
-from eptaro.core.folds.words import Words
+from eptaro.core.folds.numbering.wholenumbers import WholeNumbers
+from eptaro.core.folds.numbering.words import Words
 from eptaro.core.kernels.extents import ends
 from eptaro.core.kernels.occurring import occurring, occurring_pairs
 from eptaro.core.kernels.sidebyside import in_slices

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.folds.wholenumbers import WholeNumbers
+from eptaro.core.folds.numbering.wholenumbers import WholeNumbers
 from eptaro.core.kernels.texts import Texts, hashes_of_texts
 
 

@@ -1,0 +1,1 @@
+"""Numbers for values and for combinations of them."""

@@ -1,0 +1,1 @@
+"""Workbooks as sources."""

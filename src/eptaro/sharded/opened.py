@@ -1,0 +1,29 @@
+"""A book's folder, opened."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from eptaro.errors import InputError
+from eptaro.places import Place
+from eptaro.sharded.book import FolderBook
+from eptaro.storage.folder.manifest import read_manifest
+
+
+def open_folder(place: Place, client: Any = None) -> FolderBook:
+    """Return the book of a folder, asked in this process or, with a client, on a cluster.
+
+    Raises `InputError` where it is none, or its manifest is damaged.
+    """
+    manifest = read_manifest(place)
+    missing = {p for m in manifest.options.measures for p in m.planes} - {*manifest.planes}
+    if missing:
+        raise InputError(f"{place}: is a damaged book: it lacks {sorted(missing)[0]}")
+    if client is None:
+        return FolderBook.of(place, manifest)
+    from eptaro.engines.clients import client_that_stays
+    from eptaro.sharded.cluster import ClusterShards  # Dask is loaded where it is used
+
+    return FolderBook.of(
+        place, manifest, shards=ClusterShards(client_that_stays(client), place, manifest)
+    )
