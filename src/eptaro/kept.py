@@ -38,7 +38,7 @@ class KeptBook(Answering):
         book._settle(folded, asked)
         return book
 
-    def write(self, path: str | Path) -> Path:
+    def write(self, path: str | Path) -> Path | str:
         """Write the book to a Parquet file, or a new folder, that `Daybook.open` reads back.
 
         Parameters
@@ -49,18 +49,20 @@ class KeptBook(Answering):
 
         Returns
         -------
-        Path
-            The file.
+        Path or str
+            The file or folder; of an object store, its address.
         """
         if names_folder(path):
             from eptaro.sharded.adding import put_folded
             from eptaro.storage.about import options_of
 
-            put_folded(Place.of(path), self.folded, options_of(self), new=True)
-            return Path(path)
+            place = Place.of(path)
+            put_folded(place, self.folded, options_of(self), new=True)
+            return place.name if place.local is None else Path(path)
         from eptaro.storage.writing import write_book
 
-        return write_book(self, as_path(path))
+        as_path(path)  # raises where it is none
+        return write_book(self, Place.of(path))
 
     @classmethod
     def open(cls, path: str | Path, *, client: Any = None) -> Self:
@@ -84,6 +86,7 @@ class KeptBook(Answering):
         InputError
             Where the file is missing, is no book, or is damaged.
         """
+        as_path(path)  # raises where it is none
         place = Place.of(path)
         if not place.is_file() and (place / NAME).is_file():
             from eptaro.sharded.opened import open_folder
@@ -91,7 +94,7 @@ class KeptBook(Answering):
             return open_folder(place, client)  # type: ignore[return-value]
         from eptaro.storage.reading import open_book
 
-        return cls._of(*open_book(as_path(path)))
+        return cls._of(*open_book(place))
 
     def using(self, calendar: Calendar | OwnCalendars) -> Self:
         """Return the same transactions on another calendar.

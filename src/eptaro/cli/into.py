@@ -109,15 +109,17 @@ def shown_changes(folder: str) -> tuple[Table, list[str]]:
         f"groups: {', '.join(manifest.by) or 'none'}",
         f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.measures)}",
         f"calendar: {book.calendar.describe()}",
-        f"{manifest.groups:,} groups, {manifest.cells:,} cells in {manifest.shards} shards and "
-        f"{len(manifest.files):,} files, {size / 2**20:,.1f} MiB",
+        f"{manifest.groups:,} groups, {manifest.cells:,} cells, {size / 2**20:,.1f} MiB; shards: "
+        f"{manifest.shards:,}, files: {len(manifest.files):,}",
     ]
     return _table(changes), lines
 
 
 def _table(changes: tuple[Addition, ...]) -> Table:
     def text(name: str, words: list[str], description: str) -> Column:
-        return Column.text(name, np.array([*words, None], object)[:-1], description=description)
+        codes = np.where(np.array([bool(word) for word in words]), np.arange(len(words)), -1)
+        choices = np.array([*words, None], object)[:-1]
+        return Column.text(name, choices, codes, description=description)
 
     def days(name: str, given: list[str], description: str) -> Column:
         return dates(name, np.array([*map(ordinal, given)], np.int64), None, description)
@@ -130,7 +132,13 @@ def _table(changes: tuple[Addition, ...]) -> Table:
             days("first", [one.first for one in changes], "Their first day"),
             days("last", [one.last for one in changes], "Their last day"),
             text("replaced", [one.replaced for one in changes], "The days that lost their rows"),
-            Column.of("removed", "integer", [one.removed for one in changes]),
+            Column.of(
+                "removed",
+                "integer",
+                np.array([one.removed for one in changes]),
+                np.array([bool(one.replaced) for one in changes]),
+                description="How many rows these were",
+            ),
             text("files", [", ".join(one.files) for one in changes], "Where the rows came from"),
         ]
     )

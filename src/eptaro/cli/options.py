@@ -15,6 +15,7 @@ from eptaro.cli.help import CALENDAR, OUTPUT, PICTURES, option
 from eptaro.cli.told import loudness_options
 from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
 from eptaro.core.tables.outlets import ThemeName
+from eptaro.places import names_folder, scheme_of
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 FORMATS = ("table", "csv", "json", "object", "markdown")
@@ -67,11 +68,21 @@ class CalendarOptions(RuleOptions):
     calendar: str | None
 
 
+class OutPath(click.ParamType):  # type: ignore[type-arg,unused-ignore]
+    """The path of a file; that of a folder, and an address, are kept as they are written."""
+
+    name = "path"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> Path | str:
+        """Return a path, or a text where a path would lose what is said."""
+        return value if names_folder(value) or scheme_of(value) else Path(value)
+
+
 @dataclass(frozen=True)
 class OutputOptions:
     """Where an answer goes, and how it is printed."""
 
-    out: Path | None
+    out: Path | str | None
     form: Literal["table", "csv", "json", "object", "markdown"]
     rows: int | None
 
@@ -192,10 +203,11 @@ _OUTPUT = (
     option(
         OUTPUT,
         "--out",
-        type=click.Path(path_type=Path),
+        type=OutPath(),
         metavar="FILE",
         default=None,
-        help="Write to a file; the ending decides: .csv .parquet .json .md .arrow.",
+        help="Write to a file; the ending decides: .csv .parquet .json .md .arrow. FOLDER/ is a "
+        "new folder of Parquet files.",
     ),
     option(
         OUTPUT,

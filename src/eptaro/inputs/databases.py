@@ -20,7 +20,8 @@ def query_source(url: str, query: str | None) -> Source:
     """
     if not query:
         raise InputError(
-            f"{shown_address(url)}: a database needs a query, such as 'SELECT * FROM sales'"
+            f"{shown_address(url)}: a database needs a query, such as 'SELECT * FROM sales' (files "
+            f"are read from file://, s3://, gs:// and abfss://, and from what fsspec knows)"
         )
     file = url.removeprefix("sqlite:///")
     plain = file.partition("?")[0]

@@ -17,7 +17,7 @@ from eptaro.outputs.text import to_json, to_markdown, write_csv
 from eptaro.places import Place, scheme_of
 
 
-def write(table: Table, path: str | Path) -> Path:
+def write(table: Table, path: str | Path) -> Path | str:
     """Write a table to a file and return its path; the file appears whole or not at all."""
     if isinstance(path, str) and scheme_of(path):
         return _write_stored(table, path)
@@ -28,7 +28,7 @@ def write(table: Table, path: str | Path) -> Path:
     return replace_whole(target, lambda beside: writer(table, beside))
 
 
-def _write_stored(table: Table, address: str) -> Path:
+def _write_stored(table: Table, address: str) -> Path | str:
     """Write a table to an object store, where a file is there whole or not at all."""
     place = Place.of(address)
     if place.local is not None:
@@ -41,7 +41,7 @@ def _write_stored(table: Table, address: str) -> Path:
         writer(table, made)
         with made.open("rb") as source:
             place.write(lambda sink: shutil.copyfileobj(source, sink))
-    return Path(address)
+    return place.name
 
 
 def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:

@@ -21,7 +21,7 @@ class InShards(Protocol):
         ...
 
 
-def write_folder(table: Table | InShards, path: str | Path) -> Path:
+def write_folder(table: Table | InShards, path: str | Path) -> Path | str:
     """Write a table to a new folder, `part-0000.parquet` and so on, and return its path.
 
     On this machine the folder appears whole or not at all; in an object store each part does.
@@ -33,7 +33,7 @@ def write_folder(table: Table | InShards, path: str | Path) -> Path:
     local = place.local
     if local is None:
         _write_parts(table, place)
-        return Path(path)
+        return place.name
     with place.told("written"):
         local.parent.mkdir(parents=True, exist_ok=True)
         beside = local.with_name(f".{local.name}.{uuid.uuid4().hex[:8]}")

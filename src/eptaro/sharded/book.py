@@ -257,7 +257,7 @@ class FolderBook(Daybook):
             date=read.date,
         )
         made = put_files(
-            folder, [str(as_path(one)) for one in given], asked, read, out=out, force=force
+            folder, [str(one) for one in given if as_path(one)], asked, read, out=out, force=force
         )
         return self._of_manifest(made)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -18,12 +17,13 @@ from eptaro.core.tables.column import Column
 from eptaro.errors import EptaroError, InputError
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
+from eptaro.places import Place
 from eptaro.storage.about import options_told, rows_told
 from eptaro.storage.layout import METADATA, VERSION
 from eptaro.storage.tallies import tallies_of
 
 
-def open_book(path: Path) -> tuple[Folded, BookOptions]:
+def open_book(path: Place) -> tuple[Folded, BookOptions]:
     """Return the folded transactions of a book's file, and its measures, calendar(s) and coverage.
 
     Raises `InputError` where the file is missing, is no book, or is of a later version.
@@ -31,7 +31,8 @@ def open_book(path: Path) -> tuple[Folded, BookOptions]:
     from pyarrow import parquet
 
     try:
-        table = parquet.read_table(path)
+        with path.told("read"):
+            table = parquet.read_table(path.path, filesystem=path.system, partitioning=None)
     except (pa.ArrowException, OSError, UnicodeError) as error:
         raise InputError(f"{path}: cannot be read: {' '.join(str(error).split())}") from None
     packed = (table.schema.metadata or {}).get(METADATA)

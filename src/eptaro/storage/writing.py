@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -20,11 +21,12 @@ from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
+from eptaro.places import Place
 from eptaro.storage.about import about_book
 from eptaro.storage.layout import PICKED, VERSION, part_name, with_metadata
 
 
-def write_book(book: Facts, path: Path) -> Path:
+def write_book(book: Facts, place: Place) -> Path | str:
     """Write the occupied cells of a book, and all that is needed to question them."""
     from pyarrow import parquet
 
@@ -39,7 +41,10 @@ def write_book(book: Facts, path: Path) -> Path:
     distinct = {name: [*map(str, c.to_list())] for name, c in book.folded.distinct.items()}
     about = {"version": VERSION, "planes": planes, "distinct": distinct} | about_book(book)
     table = with_metadata(pa.table(columns | parts), about)
-    return replace_whole(path, lambda beside: parquet.write_table(table, beside))
+    if place.local is None:
+        place.write(partial(parquet.write_table, table))
+        return place.name
+    return replace_whole(Path(place.name), lambda beside: parquet.write_table(table, beside))
 
 
 def occupied_cells(cells: Cells) -> Ints:

@@ -111,7 +111,7 @@ def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
 
     chosen, settings = _chosen(rules)
     span, out = _whole(chosen, *_years(years)), output.out
-    if out is not None and out.suffix.lower() == ".ics":
+    if isinstance(out, Path) and out.suffix.lower() == ".ics":
         written = write_icalendar(chosen, span, settings.workdays(span), out)
         tell(f"written to {written}")
         return

@@ -133,7 +133,7 @@ def _book_path(path: Path) -> Path:
     return path
 
 
-def _tell(book: Daybook, path: Path) -> None:
+def _tell(book: Daybook, path: Path | str) -> None:
     tell(f"{book.rows:,} rows in {book.groups.count:,} groups, {book.coverage}, written to {path}")
 
 

@@ -83,7 +83,7 @@ class Outlets(ABC):
     def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
         return self.to_arrow().__arrow_c_stream__(requested_schema)
 
-    def write(self, path: str | Path) -> Path:
+    def write(self, path: str | Path) -> Path | str:
         """Write to a file whose ending says how (.csv, .parquet, .json, .md, .arrow).
 
         The file is written beside its place and renamed, so it is never half-written.
@@ -99,8 +99,8 @@ class Outlets(ABC):
 
         Returns
         -------
-        Path
-            The file.
+        Path or str
+            The file or folder; of an object store, its address.
 
         Raises
         ------

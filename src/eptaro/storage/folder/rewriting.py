@@ -172,6 +172,6 @@ def check_within(new: Span, out: Span, source: str) -> None:
     """Raise `InputError` where new rows lie outside of the days that they replace."""
     if new.lo < out.lo or new.hi > out.hi:
         raise InputError(
-            f"{source}: its rows run from {new}, and only those of {out} are to be replaced; widen "
-            f"the days, or leave the other rows out with where="
+            f"{source}: its rows run from {new}, beyond {out}, whose rows they are to replace; "
+            f"widen these days, or give a file of them alone"
         )
