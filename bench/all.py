@@ -67,6 +67,13 @@ folds by a column of a million values: nearly a cell per row, and every cell is 
 Dask's seconds leave out the start of the cluster; each worker has one thread. `sql` is as fast as
 the database groups.""",
     ),
+    "Books in folders": (
+        "folders.py",
+        """
+Two million groups; of nearly every row there is a cell of its own. A night's rows come in by the
+command line, with all that starting it takes. Dask's seconds leave out the start of the cluster,
+and its peak is that of the asking process.""",
+    ),
     "The page": ("page.py", ""),
     "The dimension, and attributes of rows": ("dimension.py", ""),
 }

@@ -82,7 +82,7 @@ class Books(unittest.TestCase):
         for name, message in (
             ("x", "not a book"),
             ("y", "cannot be read"),
-            ("z", "cannot be read"),
+            ("z", "there is no such file"),
         ):
             with self.assertRaisesRegex(ep.InputError, message):
                 ep.Daybook.open(self.folder / f"{name}.parquet")

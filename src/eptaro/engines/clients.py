@@ -68,10 +68,15 @@ class Watch:
 def own_errors() -> Iterator[None]:
     """Turn what the cluster raises into `InputError`, in one line."""
     distributed = need("distributed", "cluster", "folding on a cluster")
+    gone = getattr(distributed.client, "ClosedClientError", TimeoutError)  # of newer versions
     try:
         yield
     except EptaroError:
         raise
+    except gone:
+        raise InputError(
+            "the cluster that this book was on is gone; open its folder again, or fold it again"
+        ) from None
     except distributed.KilledWorker as error:
         raise InputError(
             f"workers ended while they folded a part ({error.task}), each time that it was tried: "

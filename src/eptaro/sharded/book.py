@@ -87,7 +87,7 @@ class FolderBook(Daybook):
         calendar: Calendar | OwnCalendars | None = None,
         workdays: Workdays | None = None,
         formats: Mapping[str, Format] | None = None,
-        at_once: int = AT_ONCE,
+        at_once: int | None = None,
     ) -> FolderBook:
         """Return the book of a manifest; `calendar` takes the place of its own."""
         book = cls.__new__(cls)
@@ -100,7 +100,7 @@ class FolderBook(Daybook):
             folder=folder,
             manifest=manifest,
             shards=shards,
-            at_once=at_once,
+            at_once=AT_ONCE if at_once is None else at_once,
             measures=asked.measures,
             calendar=common,
             own=own,

@@ -68,17 +68,10 @@ class ClusterShards:
             given = self.held.get(shard)
             return self.client.submit(_do, shard, given, work, retries=RETRIES, pure=False)
         assert self.folder is not None
+        own = self.manifest.part(shard)  # scattered data would be lost with its worker
         return self.client.submit(
-            _read_and_do, self.folder, self._manifest, shard, work, retries=RETRIES, pure=False
+            _read_and_do, self.folder, own, shard, work, retries=RETRIES, pure=False
         )
-
-    @property
-    def _manifest(self) -> Any:
-        """The manifest, sent to the workers once."""
-        kept = self.__dict__.get("sent")
-        if kept is None:
-            kept = self.__dict__["sent"] = self.client.scatter(self.manifest, broadcast=True)
-        return kept
 
     def _waited(self, future: Any) -> Any:
         return Watch(self.client, self.patience).over(Beside(future.result))

@@ -115,8 +115,7 @@ def _on_cluster(
 
 def _written(client: Any, fold: ClusterFold, change: Changing) -> dict[int, Rewritten]:
     """Have the workers write the shards that they have."""
-    before = client.scatter(change.before, broadcast=True)
-    told = change.folder, before, change.out, change.newest
+    told = change.folder, change.before, change.out, change.newest
     works = [
         client.submit(_write, part, *told, retries=RETRIES, pure=False) for part in fold.partitions
     ]

@@ -45,7 +45,8 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> Column:
     valid = None
     if array.null_count:
         valid = to_numpy(array.is_valid())
-    if pa.types.is_null(kind):
+    written = pa.types.is_string(kind) or pa.types.is_large_string(kind)
+    if pa.types.is_null(kind) or (written and array.null_count == len(array)):
         return Column.of(name, "integer", np.zeros(len(array), np.int64), valid)
     if pa.types.is_integer(kind):
         try:

@@ -24,9 +24,9 @@ def ruled_out(file: Any, where: Node, date: str, stated: Mapping[str, Any]) -> d
         return {}
     names = [name for name in names_in(where) if name in schema.names]
     same = {
-        name: Known(bound_of(value), bound_of(value), False, False)
+        name: Known(bound_of(value), bound_of(value), value is None, value is None)
         for name, value in stated.items()
-        if value is not None and name not in schema.names
+        if name not in schema.names
     }
     found = {}
     for number in range(file.num_row_groups):

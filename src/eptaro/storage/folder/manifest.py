@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any, Literal
@@ -79,6 +79,10 @@ class Manifest:
         """Return the files of a shard that play one role, in their order."""
         found = self._by_shard.get((shard, role), [])
         return [file for file in found if file.column == column] if role == "values" else found
+
+    def part(self, shard: int) -> Manifest:
+        """Return the manifest with the files of one shard alone."""
+        return replace(self, files=tuple(file for file in self.files if file.shard == shard))
 
     @cached_property
     def _by_shard(self) -> dict[tuple[int, str], list[Stored]]:

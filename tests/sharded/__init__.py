@@ -1,0 +1,1 @@
+"""Books in shards."""

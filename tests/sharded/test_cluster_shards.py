@@ -1,0 +1,120 @@
+"""Shards on a Dask cluster: kept by workers, or in a folder that all of them reach."""
+
+import os
+import signal
+import threading
+import time
+import unittest
+from pathlib import Path
+
+from pyarrow import parquet
+
+import eptaro as ep
+from tests.sharded.test_folder import QUESTIONS, Alike, asked, rows
+
+try:
+    import dask.dataframe as frames
+    from distributed import Client, LocalCluster
+except ImportError:
+    Client = None
+
+
+@unittest.skipIf(Client is None, "dask and pandas are not installed")
+class Cluster(Alike):
+    """Two workers in processes of their own."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.cluster = cls.enterClassContext(
+            LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None, silence_logs=50)
+        )
+        cls.client = cls.enterClassContext(Client(cls.cluster))
+
+    def setUp(self):
+        super().setUp()
+        self.apart()
+        self.paths = []
+        for number in range(3):
+            self.paths.append(self.folder / f"rows{number}.parquet")
+            parquet.write_table(rows(31).slice(number * 200, 200), self.paths[-1])
+        self.names = [str(path) for path in self.paths]
+        self.whole = ep.Daybook.read(self.paths, **asked())
+        self.fold = lambda what, **more: ep.Daybook.fold(
+            what, engine="dask", client=self.client, **asked(**more)
+        )
+
+    def test_shards_that_workers_keep(self):
+        book = self.fold(self.names, shards=3)
+        self.all_the_same(self.whole, book)
+        with self.assertRaisesRegex(ep.InputError, "the workers hold this book"):
+            book.add(self.names[0])
+        frame = frames.from_pandas(
+            rows(31).set_column(3, "fare", rows(31)["fare"].cast("float64")).to_pandas(),
+            npartitions=3,
+        )
+        self.assertEqual(
+            self.fold(frame, shards=2).recap("year", by="all")["trips"].tolist(),
+            self.whole.recap("year", by="all")["trips"].tolist(),
+        )
+
+    def test_a_folder_that_workers_fill_and_read(self):
+        book = self.fold(self.names[:2], into=self.folder / "book", shards=3)
+        book = self.fold(self.names[2], into=self.folder / "book")
+        self.all_the_same(self.whole, book, QUESTIONS[::2])
+        opened = ep.Daybook.open(self.folder / "book", client=self.client)
+        self.all_the_same(self.whole, opened, QUESTIONS[1::2])
+        out = opened.recap("month", by="all").write(f"{self.folder}/out/")
+        written = sum(parquet.read_metadata(part).num_rows for part in Path(out).iterdir())
+        self.assertEqual(written, len(self.whole.recap("month", by="all")))
+        with self.assertRaisesRegex(ep.InputError, "already; say force"):
+            self.fold(self.names[0], into=self.folder / "book")
+
+    def test_workers_that_end_in_a_fold_and_in_a_question(self):
+        def end_one():
+            time.sleep(0.3)
+            os.kill(next(iter(self.cluster.workers.values())).pid, signal.SIGKILL)
+
+        for into in (None, self.folder / "book"):
+            with self.subTest(into=into):
+                ending = threading.Thread(target=end_one)
+                ending.start()
+                book = self.fold(self.names, shards=3, into=into)
+                ending.join()
+                ending = threading.Thread(target=end_one)
+                ending.start()
+                self.all_the_same(self.whole, book, QUESTIONS[2:6])
+                ending.join()
+
+    def test_engines_and_places_that_do_not_go_together(self):
+        for more, said in (
+            ({"engine": "stream", "shards": 2}, "say into= which folder"),
+            ({"engine": "dask", "shards": 2}, "give a Client, or a folder"),
+            ({"engine": "stream", "shards": 0, "into": "x"}, "at least 1"),
+        ):
+            with self.assertRaisesRegex(ep.QuestionError, said):
+                ep.Daybook.fold(self.names, **asked(), **more)
+
+
+@unittest.skipIf(Client is None, "dask and pandas are not installed")
+class Ended(Alike):
+    """A scheduler that is gone between a fold and a question."""
+
+    def test_what_is_told_and_what_is_left(self):
+        self.apart()
+        path = self.folder / "rows.parquet"
+        parquet.write_table(rows(32), path)
+        options = {
+            "n_workers": 1,
+            "threads_per_worker": 1,
+            "dashboard_address": None,
+            "silence_logs": 50,
+        }
+        with LocalCluster(**options) as cluster, Client(cluster) as client:
+            held = ep.Daybook.fold(str(path), engine="dask", client=client, shards=2, **asked())
+            kept = ep.Daybook.fold(str(path), engine="dask", client=client, into=self.folder / "book", shards=2, **asked())  # fmt: skip
+        for book in (held, kept):
+            with self.assertRaises(ep.InputError):
+                book.recap("year")
+        with LocalCluster(**options) as cluster, Client(cluster) as client:
+            book = ep.Daybook.open(self.folder / "book", client=client)
+            self.all_the_same(ep.Daybook.read(path, **asked()), book, QUESTIONS[:3])

@@ -1,0 +1,279 @@
+"""A book in a folder answers as the book in memory does; its files are what the page says."""
+
+import datetime as dt
+import json
+import random
+import tempfile
+import unittest
+from collections import Counter
+from contextlib import suppress
+from decimal import Decimal
+from pathlib import Path
+from unittest import mock
+
+import pyarrow as pa
+from pyarrow import parquet
+
+import eptaro as ep
+from eptaro.places import Place
+from eptaro.sharded.adding import put_folded
+from eptaro.sharded.book import FolderBook
+from eptaro.storage.about import options_of
+
+SPECS = [
+    "fares=sum(fare)", "trips=count()", "share=sum(share)", "each=fares / trips", "top=max(fare)", "opening=first(fare)", "closing=last(fare)",
+    "people=distinct(who)", "fresh=new(who)", "middle=median(fare)", "spread=std(share)", "most=max(who)", "busiest=max(sum(fare) per day)",
+]  # fmt: skip
+ROUTES = ["Norrow", "Ærø", "", None, "b"]
+
+
+def rows(seed: int, count: int = 600) -> pa.Table:
+    """Return random transactions: decimals, floats, blanks in every column but the date."""
+    rng = random.Random(seed)
+    start = dt.date(2023, 11, 3)
+    columns = {
+        "day": [start + dt.timedelta(rng.randrange(500)) for _ in range(count)],
+        "route": [rng.choice(ROUTES) for _ in range(count)],
+        "ship": [rng.choice([*range(12), None]) for _ in range(count)],
+        "fare": [rng.choice([None, Decimal(rng.randint(-999, 9999)).scaleb(-2)]) for _ in range(count)],
+        "share": [rng.choice([None, rng.uniform(-2, 2)]) for _ in range(count)],
+        "who": [rng.choice([None, f"p{rng.randrange(40)}"]) for _ in range(count)],
+    }  # fmt: skip
+    kinds = {"day": pa.date32(), "route": pa.string(), "ship": pa.int64(), "fare": pa.decimal128(9, 2), "share": pa.float64(), "who": pa.string()}  # fmt: skip
+    return pa.table({name: pa.array(values, kinds[name]) for name, values in columns.items()})
+
+
+def asked(**more) -> dict:
+    """Return the options of a book of these rows."""
+    return {"date": "day", "by": ["route", "ship"], "measures": SPECS} | more
+
+
+QUESTIONS = [
+    ("recap", ("month",), {}), ("recap", ("quarter",), {"by": "route"}), ("recap", ("year",), {"by": ["ship", "route"], "totals": True}),
+    ("recap", ("month",), {"by": "all", "only": ["2024", {"route": ["Ærø", None]}]}), ("recap", ("month",), {"only": "ship=7"}),
+    ("recap", ("year",), {"by": "all", "top": 3}), ("recap", ("year",), {"by": "all", "shares": True, "sort": "-trips"}),
+    ("recap", ("quarter",), {"by": "all", "as_of": "2023-11-03"}), ("recap", ("weekday",), {"by": "all"}), ("recap", ("half",), {"by": "route", "wide": True}),
+    ("compare", ("quarter",), {"by": "all", "to_date": True, "as_of": "2025-02-10"}), ("compare", ("year",), {"by": "all", "details": True}),
+    ("compare", ("month",), {"by": "ship", "back": ["1 month", "1 year"]}), ("compare", ("month",), {"by": "all", "sort": "-trips_change"}),
+    ("accumulate", ("year",), {"by": "all", "every": "month"}), ("accumulate", ("quarter",), {}), ("trail", ("2 months",), {"by": "all", "every": "month"}),
+    ("trail", ("9 days",), {"by": "route"}), ("card", (), {"by": "route"}), ("rhythm", ("weekday",), {"by": "ship"}),
+]  # fmt: skip
+WRONG = [
+    ("recap", ("month",), {"by": "rout"}), ("recap", ("month",), {"by": "all", "only": "route=Nowhere"}), ("recap", ("mnth",), {"by": "all"}),
+    ("recap", ("month",), {"only": {"shp": 1}}), ("compare", ("month",), {"by": "all", "back": "2 days"}), ("recap", ("month",), {"by": "all", "sort": "nothing"}),
+    ("recap", ("month",), {"by": "all", "only": "2019"}), ("trail", ("3 entries",), {"by": "all"}),
+]  # fmt: skip
+
+
+def outcome(book: ep.Daybook, verb: str, args: tuple, options: dict) -> ep.Table | str:
+    """Return what a book answers, or what it says of a question that cannot be."""
+    try:
+        table = getattr(book, verb)(*args, **options)
+        len(table)
+    except ep.EptaroError as error:
+        return str(error)
+    return table
+
+
+class Alike(unittest.TestCase):
+    """Compares answers, floats up to what the order of adding may change."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def same(self, one: ep.Table, two: ep.Table, said: object):
+        self.assertEqual((one.names, len(one)), (two.names, len(two)), said)
+        for name in one.names:
+            for a, b in zip(one.column(name).to_list(), two.column(name).to_list(), strict=True):
+                if isinstance(a, float) and isinstance(b, float):
+                    self.assertAlmostEqual(a, b, delta=1e-9 * max(1, abs(a)), msg=(said, name))
+                else:
+                    self.assertEqual(a, b, (said, name))
+
+    def all_the_same(self, one: ep.Daybook, two: ep.Daybook, questions=QUESTIONS):
+        self.assertEqual((one.rows, one.coverage), (two.rows, two.coverage))
+        for verb, args, options in questions:
+            answers = [outcome(book, verb, args, options) for book in (one, two)]
+            if any(isinstance(answer, str) for answer in answers):
+                self.assertEqual(*answers, (verb, args, options))
+            else:
+                self.same(*answers, (verb, args, options))
+
+    def apart(self):
+        """Have every shard asked by itself, however small the book is."""
+        self.enterContext(mock.patch("eptaro.sharded.book.AT_ONCE", 0))
+
+
+class Answers(Alike):
+    """Shard by shard, and in memory."""
+
+    def test_every_verb_whatever_the_shards(self):
+        self.apart()
+        whole = ep.Daybook(rows(1), **asked())
+        for shards in (1, 5):
+            place = Place.of(self.folder / str(shards))
+            put_folded(place, whole.folded, options_of(whole), shards=shards)
+            book = ep.Daybook.open(self.folder / str(shards))
+            self.assertIsInstance(book, FolderBook)
+            self.all_the_same(whole, book)
+            for verb, args, options in WRONG:
+                told = []
+                for one in (whole, book):
+                    with self.assertRaises(ep.EptaroError, msg=(verb, args, options)) as caught:
+                        len(getattr(one, verb)(*args, **options))
+                    told.append(str(caught.exception))
+                if (
+                    verb != "trail"
+                ):  # of single transactions a book that was opened tells other things
+                    self.assertEqual(*told)
+
+    def test_calendars_and_coverage_by_group(self):
+        self.apart()
+        fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        cafe = ep.WeekCalendar("cafe")
+        own = ep.OwnCalendars("route", {"Norrow": fiscal, "b": cafe}, ep.MonthCalendar())
+        for more in (
+            {"calendar": fiscal},
+            {"calendar": own},
+            {"coverage": "groups"},
+            {"coverage": {("b", 3): "2023-01-01..2026-01-01"}},
+        ):
+            with self.subTest(more=more):
+                whole = ep.Daybook(rows(2), **asked(**more))
+                path = self.folder / str(len(list(self.folder.iterdir())))
+                book = ep.Daybook.open(whole.write(f"{path}/"))
+                questions = [q for q in QUESTIONS if not {"top", "shares", "wide"} & {*q[2]}]
+                if "calendar" in more and more["calendar"] is own:
+                    questions = [
+                        q
+                        for q in questions
+                        if q[2].get("by") in ("all", "route")
+                        and q[0] != "histogram"
+                        and q[1] != ("weekday",)
+                        and q[2].get("by") == "route"
+                    ]
+                self.all_the_same(whole, book, questions)
+                self.same(whole.using(cafe).recap("quarter", by="all"), book.using(cafe).recap("quarter", by="all"), "using")  # fmt: skip
+
+    def test_no_groups_and_a_condition(self):
+        self.apart()
+        options = {"date": "day", "measures": SPECS, "where": "ship > 3 and share < 1"}
+        path = self.folder / "rows.parquet"
+        parquet.write_table(rows(3), path)
+        whole = ep.Daybook.read(path, **options)
+        book = ep.Daybook.fold(path, into=self.folder / "book", **options)
+        self.assertEqual(book.recap("year").meta["where"], whole.recap("year").meta["where"])
+        self.all_the_same(whole, book, [q for q in QUESTIONS if "by" not in q[2] and "only" not in q[2]])  # fmt: skip
+
+    def test_tables_are_written_shard_by_shard(self):
+        self.apart()
+        whole = ep.Daybook(rows(4), **asked())
+        book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
+        table = book.compare("quarter", by="all")
+        out = table.write(f"{self.folder}/out/")
+        parts = sorted(Path(out).iterdir())
+        written = [row for part in parts for row in parquet.read_table(part).to_pylist()]
+        key = lambda row: (str(row["route"]), str(row["ship"]), row["period"])  # noqa: E731
+        self.assertEqual(
+            sorted(map(str, sorted(written, key=key))),
+            sorted(map(str, table.to_arrow().to_pylist())),
+        )
+        with self.assertRaisesRegex(ep.InputError, "is there already; name a new folder"):
+            table.write(f"{self.folder}/out/")
+        one = whole.recap("year").write(f"{self.folder}/small/")
+        self.assertEqual([p.name for p in Path(one).iterdir()], ["part-0000.parquet"])
+
+    def test_a_report_of_a_folder(self):
+        measures = ["fares=sum(fare)", "trips=count()"]
+        whole = ep.Daybook(rows(5), **asked(by="route", measures=measures))
+        book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
+        page = book.report(self.folder / "page.html").read_text()
+        self.assertIn("Norrow", page)
+
+
+class Layout(Alike):
+    """What lies in the folder can be read without us."""
+
+    def test_the_hash_and_the_files_are_as_they_are_told(self):
+        table = rows(6, 900)
+        path = self.folder / "rows.parquet"
+        parquet.write_table(table, path)
+        book = self.folder / "book"
+        ep.Daybook.fold(
+            path, into=book, shards=7, **asked(measures=["fares=sum(fare)", "n=count()"])
+        )
+        manifest = json.loads((book / "manifest.json").read_text())
+        self.assertEqual(
+            (manifest["book"], manifest["layout"], manifest["shards"]), ("eptaro", 1, 7)
+        )
+        wanted = Counter()
+        for row in table.to_pylist():
+            wanted[row["route"], row["ship"], row["day"]] += 1
+        found = Counter()
+        for shard in range(7):
+            own = [file for file in manifest["files"] if file["shard"] == shard]
+            groups = [g for file in own if file["role"] == "groups" for g in parquet.read_table(book / file["path"]).to_pylist()]  # fmt: skip
+            for group in groups:
+                self.assertEqual(shard_of(group["route"], group["ship"], 7), shard, group)
+            for file in own:
+                if file["role"] != "cells":
+                    continue
+                cells = parquet.read_table(book / file["path"]).to_pylist()
+                self.assertEqual(len(cells), file["rows"])
+                self.assertEqual(file["size"], (book / file["path"]).stat().st_size)
+                for cell in cells:
+                    self.assertTrue(file["first"] <= str(cell["day"]) <= file["last"])
+                    group = groups[cell["group"]]
+                    found[group["route"], group["ship"], cell["day"]] += cell["rows::whole"]
+        self.assertEqual(found, wanted)
+
+    def test_what_is_damaged_or_missing_is_told(self):
+        whole = ep.Daybook(rows(7), **asked())
+        book = self.folder / "book"
+        whole.write(f"{book}/")
+        with self.assertRaisesRegex(ep.InputError, "there is a book already"):
+            whole.write(f"{book}/")
+        text = (book / "manifest.json").read_text()
+        for bad, said in (
+            (text[: len(text) // 2], "is a damaged manifest"), (text.replace('"layout": 1', '"layout": 9'), "is of layout 9; this reads 1"),
+            (text.replace('"sum"', '"square"'), "is a damaged book|lacks"), ("[]", "is a damaged manifest"),
+        ):  # fmt: skip
+            (book / "manifest.json").write_text(bad)
+            with self.assertRaisesRegex(ep.InputError, said):
+                ep.Daybook.open(book).recap("year")
+        (book / "manifest.json").write_text(text)
+        files = [file["path"] for file in json.loads(text)["files"]]
+        rng = random.Random(7)
+        for name in files:
+            kept = (book / name).read_bytes()
+            (book / name).unlink()
+            with self.assertRaisesRegex(ep.InputError, "there is no such file"):
+                ep.Daybook.open(book).recap("year", by="all")
+            for _ in range(3):
+                cut = bytearray(kept)
+                for _ in range(8):
+                    cut[rng.randrange(len(cut))] ^= 1 << rng.randrange(8)
+                (book / name).write_bytes(cut)
+                with suppress(ep.InputError):  # and nothing else
+                    ep.Daybook.open(book).recap("year", by="all")
+            (book / name).write_bytes(kept)
+        self.same(whole.recap("year", by="all"), ep.Daybook.open(book).recap("year", by="all"), "")
+        with self.assertRaisesRegex(ep.InputError, "cannot be read|no such file|is no book"):
+            ep.Daybook.open(self.folder / "nothing")
+
+
+def shard_of(route: str | None, ship: int | None, shards: int) -> int:
+    """Return the shard of a group as the documentation has it, byte by byte."""
+    prime, most = 0x100000001B3, 2**64
+
+    def fnv(data: bytes) -> int:
+        found = 0xCBF29CE484222325
+        for byte in data:
+            found = (found ^ byte) * prime % most
+        return found
+
+    found = 0xCBF29CE484222325
+    for value in (route, ship):
+        own = 0 if value is None else fnv(value.encode() if isinstance(value, str) else value.to_bytes(8, "little", signed=True))  # fmt: skip
+        found = (found ^ own) * prime % most
+    return (found ^ found >> 32) % shards
