@@ -32,6 +32,7 @@ __all__ = [
     "EptaroError",
     "ExpressionError",
     "FileRules",
+    "FolderBook",
     "Format",
     "Holiday",
     "HolidaySet",
@@ -86,6 +87,7 @@ if TYPE_CHECKING:
     from eptaro.rules.files import FileRules
     from eptaro.rules.lookups import Lookup
     from eptaro.rules.numbers import NumberRules
+    from eptaro.sharded.book import FolderBook
 
 _LATER = {
     "Across": "rules.across",
@@ -94,6 +96,7 @@ _LATER = {
     "DateRules": "rules.dates",
     "Daybook": "daybook",
     "FileRules": "rules.files",
+    "FolderBook": "sharded.book",
     "Format": "core.tables.format",
     "Holiday": "core.calendars.holidays",
     "HolidaySet": "core.calendars.holidays",

@@ -6,6 +6,7 @@ import tempfile
 import unittest
 from decimal import Decimal
 from pathlib import Path
+from unittest import mock
 
 import pyarrow as pa
 import sqlalchemy as sql
@@ -79,8 +80,30 @@ class Engines(unittest.TestCase):
         yield "stream", lambda: ep.Daybook.fold(self.paths, engine="stream", **asked)
         if self.client is not None:
             yield "dask", lambda: ep.Daybook.fold(self.paths, engine="dask", client=self.client, **asked)  # fmt: skip
+        for shards in (1, 3):
+            yield f"folder of {shards}", lambda shards=shards: self.in_folder(shards, **asked)
         for url in self.urls:
             yield url.split(":")[0], lambda url=url: ep.Daybook.from_sql(url, "alike", **asked)
+
+    def in_folder(self, shards: int, **asked) -> ep.Daybook:
+        """Return the book of a folder into which the second file came a night later."""
+        self.books = getattr(self, "books", 0) + 1
+        folder = self.folder / f"book{self.books}"
+        first, second = self.paths
+        try:
+            made = ep.Daybook.fold(first, into=folder, shards=shards, **asked)
+        except ep.InputError as error:  # of this file alone
+            if "no row meets the condition" not in str(error):
+                raise
+            return ep.Daybook.fold(self.paths, into=folder, shards=shards, **asked)
+        try:
+            made.add(second)
+        except ep.InputError as error:
+            if "no row meets the condition" not in str(error):
+                raise
+            return ep.Daybook.fold(self.paths, into=f"{folder}b", shards=shards, **asked)
+        with mock.patch("eptaro.sharded.book.AT_ONCE", 0):
+            return ep.Daybook.open(folder)
 
     def same(self, one: ep.Table, two: ep.Table, said: str):
         self.assertEqual(len(one), len(two), said)

@@ -21,12 +21,18 @@ except ImportError:
 
 @unittest.skipIf(Client is None, "dask and pandas are not installed")
 class Cluster(Alike):
-    """Two workers in processes of their own."""
+    """Three workers in processes of their own, with little memory."""
 
     @classmethod
     def setUpClass(cls):
         cls.cluster = cls.enterClassContext(
-            LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None, silence_logs=50)
+            LocalCluster(
+                n_workers=3,
+                threads_per_worker=1,
+                memory_limit="600MB",
+                dashboard_address=None,
+                silence_logs=50,
+            )
         )
         cls.client = cls.enterClassContext(Client(cls.cluster))
 
@@ -69,21 +75,30 @@ class Cluster(Alike):
         with self.assertRaisesRegex(ep.InputError, "already; say force"):
             self.fold(self.names[0], into=self.folder / "book")
 
-    def test_workers_that_end_in_a_fold_and_in_a_question(self):
-        def end_one():
-            time.sleep(0.3)
-            os.kill(next(iter(self.cluster.workers.values())).pid, signal.SIGKILL)
+    def test_workers_that_end_or_stand_still_in_a_fold_and_in_a_question(self):
+        def end_one(pid):
+            os.kill(pid, signal.SIGKILL)
 
-        for into in (None, self.folder / "book"):
-            with self.subTest(into=into):
-                ending = threading.Thread(target=end_one)
-                ending.start()
-                book = self.fold(self.names, shards=3, into=into)
-                ending.join()
-                ending = threading.Thread(target=end_one)
-                ending.start()
-                self.all_the_same(self.whole, book, QUESTIONS[2:6])
-                ending.join()
+        def hold_one(pid):
+            os.kill(pid, signal.SIGSTOP)
+            time.sleep(2)
+            os.kill(pid, signal.SIGCONT)
+
+        for number, (into, disturb) in enumerate(
+            (into, disturb) for into in (False, True) for disturb in (end_one, hold_one)
+        ):
+            with self.subTest(into=into, disturb=disturb.__name__):
+                folder = self.folder / f"book{number}" if into else None
+                book = None
+                for questions in (None, QUESTIONS[2:6]):
+                    pid = next(iter(self.cluster.workers.values())).pid
+                    disturbing = threading.Timer(0.3, disturb, [pid])
+                    disturbing.start()
+                    if questions is None:
+                        book = self.fold(self.names, shards=3, into=folder)
+                    else:
+                        self.all_the_same(self.whole, book, questions)
+                    disturbing.join()
 
     def test_engines_and_places_that_do_not_go_together(self):
         for more, said in (

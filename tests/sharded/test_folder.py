@@ -51,7 +51,8 @@ def asked(**more) -> dict:
 QUESTIONS = [
     ("recap", ("month",), {}), ("recap", ("quarter",), {"by": "route"}), ("recap", ("year",), {"by": ["ship", "route"], "totals": True}),
     ("recap", ("month",), {"by": "all", "only": ["2024", {"route": ["Ærø", None]}]}), ("recap", ("month",), {"only": "ship=7"}),
-    ("recap", ("year",), {"by": "all", "top": 3}), ("recap", ("year",), {"by": "all", "shares": True, "sort": "-trips"}),
+    ("recap", ("year",), {"only": ["route=b", "ship=3"]}), ("recap", ("year",), {"by": "all", "only": {"route": ["b", None, "(blank)"], "ship": [1, "2", 3]}}), ("recap", ("month",), {"only": {"route": "", "ship": None}}),
+    ("recap", ("month",), {"by": "all", "only": {"route": "Norrow", "ship": 5}, "as_of": "2023-11-03"}), ("recap", ("year",), {"by": "all", "top": 3}), ("recap", ("year",), {"by": "all", "shares": True, "sort": "-trips"}),
     ("recap", ("quarter",), {"by": "all", "as_of": "2023-11-03"}), ("recap", ("weekday",), {"by": "all"}), ("recap", ("half",), {"by": "route", "wide": True}),
     ("compare", ("quarter",), {"by": "all", "to_date": True, "as_of": "2025-02-10"}), ("compare", ("year",), {"by": "all", "details": True}),
     ("compare", ("month",), {"by": "ship", "back": ["1 month", "1 year"]}), ("compare", ("month",), {"by": "all", "sort": "-trips_change"}),
@@ -61,6 +62,7 @@ QUESTIONS = [
 WRONG = [
     ("recap", ("month",), {"by": "rout"}), ("recap", ("month",), {"by": "all", "only": "route=Nowhere"}), ("recap", ("mnth",), {"by": "all"}),
     ("recap", ("month",), {"only": {"shp": 1}}), ("compare", ("month",), {"by": "all", "back": "2 days"}), ("recap", ("month",), {"by": "all", "sort": "nothing"}),
+    ("recap", ("month",), {"only": ["route=b", "ship=99"]}),
     ("recap", ("month",), {"by": "all", "only": "2019"}), ("trail", ("3 entries",), {"by": "all"}),
 ]  # fmt: skip
 
@@ -102,6 +104,7 @@ class Alike(unittest.TestCase):
     def apart(self):
         """Have every shard asked by itself, however small the book is."""
         self.enterContext(mock.patch("eptaro.sharded.book.AT_ONCE", 0))
+        self.enterContext(mock.patch("eptaro.sharded.asking._FEW", 2))
 
 
 class Answers(Alike):

@@ -13,21 +13,26 @@ from functools import partial
 from inspect import signature
 from typing import Any
 
+import numpy as np
+
 from eptaro.core.answering import Answering
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags
+from eptaro.core.calendars.grain import last_whole
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.shards import of_groups
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
 from eptaro.core.questions.in_parts import check_in_parts
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.scope import EVERY, group_names, values_apart
+from eptaro.core.questions.scope import EVERY, group_names, last_day_seen, values_apart
 from eptaro.core.questions.view import NothingLeftError
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError, unknown
 from eptaro.sharded.narrowed import Fewer, Wanted, narrowed, present
+from eptaro.sharded.pruned import shards_with
 from eptaro.sharded.shards import Shards
 from eptaro.sharded.table import ShardedTable
 
@@ -38,6 +43,7 @@ _BESIDE = {  # by verb, the options that set groups beside each other
     "compare": ("details", "goals"),
 }
 _MOST_NAMED = 50
+_FEW = 64  # groups
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,12 +88,18 @@ class _Shard(Answering):
 
 
 def answer(
-    shards: Shards, told: Told, whole: Any, verb: str, args: Sequence[Any], given: Mapping[str, Any]
+    shards: Shards,
+    count: int,
+    told: Told,
+    whole: Any,
+    verb: str,
+    args: Sequence[Any],
+    given: Mapping[str, Any],
 ) -> Table:
     """Return what a verb answers.
 
-    `whole` returns the facts of all shards in memory, for questions that set groups beside
-    each other. Raises what the verb raises.
+    `count` is how many shards there are; `whole` returns the facts of all shards in memory, for
+    questions that set groups beside each other. Raises what the verb raises.
     """
     bound = signature(getattr(Answering, verb)).bind(None, *args, **given)
     options = {name: value for name, value in bound.arguments.items() if name != "self"}
@@ -104,6 +116,11 @@ def answer(
     for name in wanted:
         if name not in known:
             raise QuestionError(unknown("group column", name, known))
+    every, held = shards, shards_with(known, wanted, count)
+    if held is not None:
+        shards = shards.among(held)
+        if shards.first(partial(_any_of, wanted=wanted)) is None:
+            raise _not_found(every, told, wanted, options)
     kept = [name for name in known if name in names or name in wanted]
     if len(kept) < len(known) or not known:
         return _of_fewer(shards, told, kept, wanted, verb, options)
@@ -126,7 +143,7 @@ def _of_fewer(
     work = partial(_fewer, names=names, wanted=wanted, asked=told.asked, coverage=told.coverage)
     found = shards.joined(work, Fewer.beside)
     if found is None:
-        raise _not_found(shards, wanted)
+        raise _not_found(shards, told, wanted, options)
     table: Table = getattr(told.facts(found.folded, found.own), verb)(**options)
     return table
 
@@ -147,12 +164,12 @@ def _shard_by_shard(
     """Answer shard by shard; what is wrong with a question is told by the first that has rows."""
     plain = {name: value for name, value in options.items() if name not in ("sort", "only")}
     ask = _Ask(told, verb, plain, others, wanted)
-    if next(shards.each(ask), None) is None:
-        if wanted and next(shards.each(partial(_any_of, wanted=wanted)), None) is None:
-            raise _not_found(shards, wanted)
+    if shards.first(replace(ask, few=True)) is None:
+        if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
+            raise _not_found(shards, told, wanted, options)
         ask = replace(ask, lenient=True)  # nothing is seen anywhere so far: zeros everywhere
-        if next(shards.each(ask), None) is None:
-            raise NothingLeftError(f"no transactions are left to look at in {told.coverage}")
+        if shards.first(replace(ask, few=True)) is None:
+            raise _nothing_left(told, options)
     return ShardedTable(
         lambda work: [*shards.each(partial(_then, ask=ask, work=work))], names, options.get("sort")
     )
@@ -160,7 +177,9 @@ def _shard_by_shard(
 
 @dataclass(frozen=True, eq=False)
 class _Ask:
-    """A question that a shard is asked; None where it has nothing to say."""
+    """A question that a shard is asked; None where it has nothing to say. To see whether it can be
+    answered at all, a `few` of its groups may do.
+    """
 
     told: Told
     verb: str
@@ -168,8 +187,18 @@ class _Ask:
     others: list[Any]
     wanted: Wanted
     lenient: bool = False
+    few: bool = False
 
     def __call__(self, shard: int, folded: Folded) -> Table | None:
+        if self.few and folded.groups.count > _FEW:
+            some = folded.groups.at(np.arange(_FEW))
+            cells = of_groups(folded.cells, 0, _FEW)
+            table = self._table(replace(folded, groups=some, cells=cells))
+            if table is not None:
+                return table
+        return self._table(folded)
+
+    def _table(self, folded: Folded) -> Table | None:
         facts = self.told.part(folded)
         if self.lenient:
             facts = Answering(**{f.name: getattr(facts, f.name) for f in fields(Answering)})
@@ -196,8 +225,10 @@ def _any_of(shard: int, folded: Folded, wanted: Wanted) -> bool | None:
     return all(present(folded.groups, wanted).values()) or None
 
 
-def _not_found(shards: Shards, wanted: Wanted) -> QuestionError:
-    """Return the error for values that occur in no shard, with some that do."""
+def _not_found(
+    shards: Shards, told: Told, wanted: Wanted, options: Mapping[str, Any]
+) -> QuestionError:
+    """Return the error for values that occur in no shard, with some that do, or in no group."""
     met: dict[str, set[str]] = {}
     some: dict[str, set[str]] = {}
     for found, choices in shards.each(partial(_values, wanted=wanted)):
@@ -208,7 +239,14 @@ def _not_found(shards: Shards, wanted: Wanted) -> QuestionError:
         for value in values:
             if str(value) not in met.get(name, ()):
                 return QuestionError(unknown(f"value of {name}", value, sorted(some[name])))
-    return NothingLeftError(f"no transactions have {dict(wanted)}")
+    return _nothing_left(told, options)
+
+
+def _nothing_left(told: Told, options: Mapping[str, Any]) -> NothingLeftError:
+    grain = told.rows.grain
+    today = last_whole(last_day_seen(options.get("as_of"), told.coverage), grain)
+    known = Span.of(told.coverage.lo, today)
+    return NothingLeftError(f"no transactions are left to look at in {known}")
 
 
 def _values(shard: int, folded: Folded, wanted: Wanted) -> tuple[Any, Any]:

@@ -277,7 +277,8 @@ class FolderBook(Daybook):
         if self.manifest.cells <= self.at_once:
             found: Table = getattr(self._whole(), verb)(*args, **options)
             return found
-        return answer(self.shards, self.told, self._whole, verb, args, options)
+        count = self.manifest.shards
+        return answer(self.shards, count, self.told, self._whole, verb, args, options)
 
     def __repr__(self) -> str:
         by = f" by {', '.join(self.manifest.by)}" if self.manifest.by else ""

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 from eptaro.beside import Beside
@@ -31,10 +31,19 @@ class ClusterShards:
     manifest: Manifest
     held: Mapping[int, Any] | None = None
     patience: float = PATIENCE
+    some: Sequence[int] | None = None
+
+    def among(self, numbers: Sequence[int]) -> ClusterShards:
+        """Return some of the shards."""
+        return replace(self, some=numbers)
+
+    @property
+    def _numbers(self) -> Sequence[int]:
+        return range(self.manifest.shards) if self.some is None else self.some
 
     def each(self, work: Work[Done]) -> Iterator[Done]:
         """Yield what some work comes to for each shard, but for those where it is None."""
-        numbers = list(range(self.manifest.shards))
+        numbers = list(self._numbers)
         threads = sum(self.client.nthreads().values()) or 1
         under_way: list[Any] = []
         with own_errors():
@@ -49,10 +58,19 @@ class ClusterShards:
                 for future in under_way:
                     future.cancel()
 
+    def first(self, work: Work[Done]) -> Done | None:
+        """Return what some work comes to for the first shard for which it comes to anything."""
+        with own_errors():
+            for shard in self._numbers:
+                done: Done | None = self._waited(self._submitted(shard, work))
+                if done is not None:
+                    return done
+        return None
+
     def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
         """Return what the work comes to for all shards, joined two by two on the workers."""
         with own_errors():
-            parts = [self._submitted(shard, work) for shard in range(self.manifest.shards)]
+            parts = [self._submitted(shard, work) for shard in self._numbers]
             while len(parts) > 1:
                 parts = [
                     pair[0]

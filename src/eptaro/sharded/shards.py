@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 from typing import Protocol, TypeVar
 
 from eptaro.core.folds.folded import Folded
@@ -20,8 +20,16 @@ Work = Callable[[int, Folded], Done | None]
 class Shards(Protocol):
     """Where shards are, and how work is brought to them."""
 
+    def among(self, numbers: Sequence[int]) -> Shards:
+        """Return some of the shards."""
+        ...
+
     def each(self, work: Work[Done]) -> Iterator[Done]:
         """Yield what some work comes to for each shard, but for those where it is None."""
+        ...
+
+    def first(self, work: Work[Done]) -> Done | None:
+        """Return what some work comes to for the first shard for which it comes to anything."""
         ...
 
     def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
@@ -35,14 +43,40 @@ class FolderShards:
 
     folder: Place
     manifest: Manifest
+    some: Sequence[int] | None = None
+    kept: dict[int, Folded | None] = field(default_factory=dict)  # one shard, read a moment ago
+
+    def among(self, numbers: Sequence[int]) -> FolderShards:
+        """Return some of the shards."""
+        return FolderShards(self.folder, self.manifest, numbers)
+
+    @property
+    def _numbers(self) -> Sequence[int]:
+        return range(self.manifest.shards) if self.some is None else self.some
+
+    def first(self, work: Work[Done]) -> Done | None:
+        """Return what some work comes to for the first shard for which it comes to anything."""
+        for shard in self._numbers:
+            folded = self.kept.pop(shard) if shard in self.kept else self._read(shard)
+            done = None if folded is None else work(shard, folded)
+            if done is not None:
+                self.kept.clear()
+                self.kept[shard] = folded
+                return done
+        return None
+
+    def _read(self, shard: int) -> Folded | None:
+        return ShardFiles(self.folder, self.manifest, shard).folded()
 
     def each(self, work: Work[Done]) -> Iterator[Done]:
         """Yield what some work comes to for each shard, but for those where it is None."""
-        numbers = range(self.manifest.shards)
-        read = (ShardFiles(self.folder, self.manifest, shard).folded() for shard in numbers)
-        for shard, folded in zip(numbers, ahead(read), strict=True):
+        numbers = self._numbers
+        kept = dict(self.kept)
+        self.kept.clear()
+        read = (kept.pop(shard) if shard in kept else self._read(shard) for shard in numbers)
+        for number, (shard, folded) in enumerate(zip(numbers, ahead(read), strict=True), 1):
             done = None if folded is None else work(shard, folded)
-            tell(0, (shard + 1) / self.manifest.shards)
+            tell(0, number / len(numbers))
             if done is not None:
                 yield done
 

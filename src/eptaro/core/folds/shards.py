@@ -11,7 +11,7 @@ its lower half by exclusive or; the remainder by the number of shards names the 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -40,11 +40,25 @@ def _hashes(choices: Column) -> Hashes:
 
 def shards_of(groups: Groups, shards: int) -> Ints:
     """Return the shard of each group."""
-    found = np.full(groups.count, OFFSET)
-    for coded in groups.coded.values():
-        hashes = np.append(_hashes(coded.choices), np.uint64(0))
-        found = (found ^ hashes[coded.codes]) * PRIME
-    return ((found ^ (found >> _HALF)) % np.uint64(shards)).astype(np.int64)
+    columns = [
+        np.append(_hashes(coded.choices), np.uint64(0))[coded.codes]
+        for coded in groups.coded.values()
+    ]
+    return shard_of_hashes(combined(columns, groups.count), shards)
+
+
+def combined(columns: Iterable[Hashes], count: int = 0) -> Hashes:
+    """Return the hashes of groups from those of their values, a column each."""
+    found = None
+    for hashes in columns:
+        before = np.full(len(hashes), OFFSET) if found is None else found
+        found = (before ^ hashes) * PRIME
+    return np.full(count, OFFSET) if found is None else found
+
+
+def shard_of_hashes(hashes: Hashes, shards: int) -> Ints:
+    """Return the shard of each group from its hash."""
+    return ((hashes ^ (hashes >> _HALF)) % np.uint64(shards)).astype(np.int64)
 
 
 def dealt(folded: Folded, shards: int) -> Iterator[tuple[int, Folded]]:
