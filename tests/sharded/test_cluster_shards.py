@@ -52,6 +52,13 @@ class Cluster(Alike):
     def test_shards_that_workers_keep(self):
         book = self.fold(self.names, shards=3)
         self.all_the_same(self.whole, book)
+        self.all_the_same(self.whole, self.fold(self.names[::-1], shards=1), QUESTIONS[:1])
+        mixed = ep.Daybook(rows(31).sort_by([("fare", "descending")]), **asked())
+        parquet.write_table(
+            rows(31).sort_by([("fare", "descending")]), self.folder / "mixed.parquet"
+        )
+        one = self.fold(str(self.folder / "mixed.parquet"), shards=1)
+        self.all_the_same(mixed, one, QUESTIONS[2:4])
         with self.assertRaisesRegex(ep.InputError, "the workers hold this book"):
             book.add(self.names[0])
         frame = frames.from_pandas(

@@ -173,6 +173,7 @@ class Answers(Alike):
         whole = ep.Daybook(rows(4), **asked())
         book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
         table = book.compare("quarter", by="all")
+        self.assertEqual(table.headline, whole.compare("quarter").headline)
         out = table.write(f"{self.folder}/out/")
         parts = sorted(Path(out).iterdir())
         written = [row for part in parts for row in parquet.read_table(part).to_pylist()]
@@ -185,6 +186,15 @@ class Answers(Alike):
             table.write(f"{self.folder}/out/")
         one = whole.recap("year").write(f"{self.folder}/small/")
         self.assertEqual([p.name for p in Path(one).iterdir()], ["part-0000.parquet"])
+
+    def test_what_takes_all_cells_is_told_where_there_is_no_room(self):
+        self.apart()
+        whole = ep.Daybook(rows(4), **asked())
+        book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
+        with mock.patch("eptaro.sharded.book.free_memory", lambda: 1000):
+            self.assertEqual(len(book.recap("year", by="route")), 15)
+            with self.assertRaisesRegex(ep.QuestionError, "takes all .* cells .* into memory"):
+                book.recap("year", by="all", top=2)
 
     def test_a_report_of_a_folder(self):
         measures = ["fares=sum(fare)", "trips=count()"]

@@ -133,6 +133,8 @@ def submitted(
     formulas: Formulas,
     numbers: Numbers,
     lookups: Lookups,
+    *,
+    in_order: bool = True,
 ) -> list[Any]:
     """Return what will be the parts of some input, each folded on a worker."""
     tasks: list[tuple[Any, Any]] = []
@@ -172,6 +174,7 @@ def submitted(
             tables,
             figures,
             decided_numbers if number == 0 else _untold(decided_numbers),
+            in_order,
             retries=RETRIES,
             pure=False,
         )
@@ -212,6 +215,7 @@ def fold_part(
     tables: Sequence[LookupTable] = (),
     figures: NumberRules | Literal["infer"] | None = None,
     decided_numbers: Mapping[str, tuple[NumberRules, str]] | None = None,
+    in_order: bool = True,
 ) -> Folded:
     """Fold one part on a worker, with no more threads than the worker is given."""
     source = part
@@ -223,7 +227,9 @@ def fold_part(
     if figures is not None:
         source = Cleaned(source, figures, decided_numbers)
     with worker_threads():
-        folded = fold_source(source, date, by, planes, rules, settled=True, formulas=formulas)
+        folded = fold_source(
+            *(source, date, by, planes, rules), settled=True, formulas=formulas, in_order=in_order
+        )
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
     return replace(folded, fingerprints=prints, reread=None, kept={})
 

@@ -50,8 +50,9 @@ def fold_source(
     *,
     settled: bool = False,
     formulas: Formulas = PLAIN,
+    in_order: bool = True,
 ) -> Folded:
-    """Return the cells of all transactions of a source.
+    """Return the cells of all transactions of a source; groups need not be `in_order`.
 
     The rules may be `settled` by a look at more than this source.
 
@@ -62,7 +63,7 @@ def fold_source(
         fold = Fold(by, reading.planes, limit=limit or free_memory() * 4 // 5)
         for batch in reading:
             fold.add(batch)
-        groups, cells = fold.result()
+        groups, cells = fold.result() if in_order else fold.in_order_met()
         return reading.folded(groups, cells, fold)
 
 

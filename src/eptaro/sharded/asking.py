@@ -171,8 +171,20 @@ def _shard_by_shard(
         if shards.first(replace(ask, few=True)) is None:
             raise _nothing_left(told, options)
     return ShardedTable(
-        lambda work: [*shards.each(partial(_then, ask=ask, work=work))], names, options.get("sort")
+        lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
+        names,
+        options.get("sort"),
+        None if told.own is not None else partial(_of_all, shards, told, wanted, verb, options),
     )
+
+
+def _of_all(
+    shards: Shards, told: Told, wanted: Wanted, verb: str, options: Mapping[str, Any]
+) -> Table:
+    """Answer the same question of all groups together, in the order of time."""
+    plain = {name: value for name, value in options.items() if name not in ("by", "sort")}
+    kept = [name for name in told.rows.groups.names if name in wanted]
+    return _of_fewer(shards, told, kept, wanted, verb, plain)
 
 
 @dataclass(frozen=True, eq=False)

@@ -24,7 +24,8 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
 from eptaro.daybook import Daybook
-from eptaro.errors import InputError, as_path
+from eptaro.engines.local import free_memory
+from eptaro.errors import InputError, QuestionError, as_path
 from eptaro.places import Place
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
@@ -37,6 +38,7 @@ from eptaro.storage.about import options_of
 from eptaro.storage.folder.manifest import Manifest
 
 _NOTHING = Coded(np.zeros(0, np.int32), Column.text("", np.array([], object)))
+_BYTES = 24  # of each cell in memory, and again for each plane
 AT_ONCE = 1_000_000  # cells that are held in memory without another thought
 
 
@@ -115,8 +117,6 @@ class FolderBook(Daybook):
         recap, accumulate, trail, compare = (ShardedVerb() for _ in range(4))
         card, rhythm, spread, histogram = (ShardedVerb() for _ in range(4))
 
-    # ---- facts ------------------------------------------------------------------
-
     @cached_property
     def told(self) -> Told:
         """What every shard has in common."""
@@ -135,6 +135,12 @@ class FolderBook(Daybook):
     @cached_property
     def folded(self) -> Folded:
         """All cells in memory, which only some questions need."""
+        needed = self.manifest.cells * _BYTES * (1 + len(self.manifest.planes))
+        if needed > free_memory():
+            raise QuestionError(
+                f"this takes all {self.manifest.cells:,} cells of {self.source} into memory, about "
+                f"{needed / 2**30:,.1f} GiB; ask by fewer group columns, or narrow with only="
+            )
         found = self.shards.joined(_all_of, merge)
         if found is None:
             raise InputError(f"{self.folder}: the book holds no rows")

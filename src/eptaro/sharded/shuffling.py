@@ -36,6 +36,7 @@ class ClusterFold:
         parts = submitted(
             *(client, what, read.date, asked.by, list(asked.planes), read.dates, read.files),
             *(PART_ROWS, asked.formulas, read.numbers, read.lookups),
+            in_order=False,
         )
         told = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
         follow(told)

@@ -30,8 +30,19 @@ class ShardedTable(Table):
     rows are gathered when they are first asked for; `write("out/")` never gathers them.
     """
 
-    def __init__(self, each: Each[Any], by: Sequence[str], sort: str | None = None) -> None:
-        self._each, self._by, self._sort = each, by, sort
+    def __init__(
+        self,
+        each: Each[Any],
+        by: Sequence[str],
+        sort: str | None = None,
+        of_all: Callable[[], Table] | None = None,
+    ) -> None:
+        self._each, self._by, self._sort, self._of_all = each, by, sort, of_all
+
+    @cached_property
+    def headline(self) -> str:
+        """What all groups come to together, in plain words."""
+        return "" if self._of_all is None else self._of_all().headline
 
     @cached_property
     def _whole(self) -> Table:

@@ -128,6 +128,11 @@ class Axis:
             kept, places = kept[some:] - 1, places - some
         return Axis(count, self.first_day, self.days, kept), places
 
+    def keyed(self, target: Ints, first: int, days: int) -> Ints:
+        """Return the key of each own cell where its group is another, on an axis of other days."""
+        moved = self.first_day - first
+        return self._anew(lambda group, day: target[group] * days + (day + moved))
+
     def _anew(self, key: Callable[[Ints, Ints], Ints]) -> Ints:
         """Return what becomes of the group and the place of the day of each cell."""
         every = self.all_keys
@@ -157,6 +162,22 @@ def joined(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
         kept, places = occupied(np.concatenate(keys), wide.size)
         onto = np.split(places, np.cumsum([len(part) for part in keys])[:-1])
     return Axis(wide.groups, first, days, kept), [*onto]
+
+
+def met(
+    axes: Sequence[Axis], targets: Sequence[Ints], count: int
+) -> tuple[Axis, list[Ints | None]]:
+    """Return an axis that has the cells of several after group i of each is renumbered to its
+    `target[i]`, and the places of each one's cells there.
+    """
+    first = min(axis.first_day for axis in axes)
+    days = max(axis.last_day for axis in axes) - first + 1
+    keys = [axis.keyed(target, first, days) for axis, target in zip(axes, targets, strict=True)]
+    if count * days <= MOST_DENSE:
+        return Axis(count, first, days), [*keys]
+    kept, places = occupied(np.concatenate(keys), count * days)
+    ends = np.cumsum([len(part) for part in keys])[:-1]
+    return Axis(count, first, days, kept), [*np.split(places, ends)]
 
 
 def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.axis import Axis, joined
+from eptaro.core.folds.axis import Axis, joined, met
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import RunningSquares, Squares
@@ -184,6 +184,17 @@ def together(parts: Sequence[Cells]) -> Cells:
     return parts[0]
 
 
+def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: int) -> Cells:
+    """Return the cells of several parts, whose groups are renumbered first, each by its target;
+    those that only hold sums are put in order just once.
+    """
+    if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
+        cells = [p.regrouped(target, count) for p, target in zip(parts, targets, strict=True)]
+        return together(cells)
+    axis, onto = met([part.axis for part in parts], targets, count)
+    return _summed_up(parts, axis, onto)
+
+
 def _fitting(parts: Sequence[Cells]) -> int:
     """Return how many of the last parts can be put together at once, two at least."""
     if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
@@ -194,7 +205,10 @@ def _fitting(parts: Sequence[Cells]) -> int:
 
 def _at_once(parts: Sequence[Cells]) -> Cells:
     """Return the cells of several parts that only hold sums."""
-    axis, onto = joined([part.axis for part in parts])
+    return _summed_up(parts, *joined([part.axis for part in parts]))
+
+
+def _summed_up(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:
     found: dict[Plane, Tally] = {}
     for plane in parts[0].tallies:
         sums = [tally for part in parts if isinstance(tally := part.tallies[plane], Sum)]

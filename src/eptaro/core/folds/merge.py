@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.cells import Cells, together
+from eptaro.core.folds.cells import Cells, regrouped_together
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.numbering.encoding import Combiner, Encoder
@@ -44,12 +44,12 @@ def put_together(parts: Sequence[Folded]) -> Folded:
     """Return the cells of several parts as one, as `merge` would have put them; of their rows as a
     whole it tells what the first does.
     """
-    if len(parts) == 1:
-        return parts[0]
     groups, places = numbered_together([part.groups for part in parts])
     encoders = {name: Encoder(name, words=True) for name in parts[0].distinct}
     found, ends = list[Cells](), dict[Plane, int]()
-    for part, place in zip(parts, places, strict=True):
+    if len(parts) == 1 and np.array_equal(places[0], np.arange(groups.count)):
+        return parts[0]
+    for part in parts:
         tallies = dict(part.cells.tallies)
         for name, encoder in encoders.items():
             tallies[Plane("codes", name)] = _coded_by(encoder, part, name)
@@ -58,10 +58,10 @@ def put_together(parts: Sequence[Folded]) -> Folded:
                 moved = tally.row + (ends.get(plane, 0) - int(tally.row.min()))
                 tallies[plane] = replace(tally, row=moved)
                 ends[plane] = int(moved.max()) + 1
-        found.append(Cells(part.cells.axis, tallies).regrouped(place, groups.count))
+        found.append(Cells(part.cells.axis, tallies))
     distinct = {name: encoder.coded().choices for name, encoder in encoders.items()}
-    rows = sum(part.rows for part in parts)
-    return replace(parts[0], groups=groups, cells=together(found), rows=rows, distinct=distinct)
+    rows, cells = sum(part.rows for part in parts), regrouped_together(found, places, groups.count)
+    return replace(parts[0], groups=groups, cells=cells, rows=rows, distinct=distinct)
 
 
 def _coded_by(encoder: Encoder, part: Folded, name: str) -> Entries:
