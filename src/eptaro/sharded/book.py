@@ -56,8 +56,9 @@ class ShardedVerb:
 class FolderBook(Daybook):
     """A book in a folder: the questions of a `Daybook`, answered shard by shard.
 
-    `Daybook.open` and `Daybook.fold(into=...)` make one. It is the book as it stood when it was
-    opened; what is added later is in the one that `add` returns.
+    `Daybook.open` and `Daybook.fold(into=...)` make one, and take the other parameters of a book.
+    It is the book as it stood when it was opened; what is added later is in the one that `add`
+    returns.
 
     Examples
     --------
@@ -80,7 +81,7 @@ class FolderBook(Daybook):
         raise TypeError("open a book's folder with Daybook.open, or make one with Daybook.fold")
 
     @classmethod
-    def of(
+    def _made(
         cls,
         folder: Place | None,
         manifest: Manifest,
@@ -191,7 +192,7 @@ class FolderBook(Daybook):
         FolderBook
             A book of the same folder.
         """
-        return self.of(
+        return self._made(
             self.folder,
             self.manifest,
             shards=self.shards,
@@ -268,7 +269,7 @@ class FolderBook(Daybook):
         return self._of_manifest(made)
 
     def _of_manifest(self, manifest: Manifest) -> FolderBook:
-        return self.of(
+        return self._made(
             self.folder,
             manifest,
             workdays=self.workdays,

@@ -77,7 +77,7 @@ def _book(
     work = asked.workdays
     if callable(work):
         work = work(Span.parse(made.about["coverage"]))
-    return FolderBook.of(place, made, shards=shards, workdays=work, formats=asked.formats)
+    return FolderBook._made(place, made, shards=shards, workdays=work, formats=asked.formats)
 
 
 def _on_cluster(

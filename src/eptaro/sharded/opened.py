@@ -20,10 +20,10 @@ def open_folder(place: Place, client: Any = None) -> FolderBook:
     if missing:
         raise InputError(f"{place}: is a damaged book: it lacks {sorted(missing)[0]}")
     if client is None:
-        return FolderBook.of(place, manifest)
+        return FolderBook._made(place, manifest)
     from eptaro.engines.clients import client_that_stays
     from eptaro.sharded.cluster import ClusterShards  # Dask is loaded where it is used
 
-    return FolderBook.of(
+    return FolderBook._made(
         place, manifest, shards=ClusterShards(client_that_stays(client), place, manifest)
     )
