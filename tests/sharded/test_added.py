@@ -119,6 +119,8 @@ class Added(Alike):
             ({"by": "route"}, "is grouped by"),
             ({"measures": "n=count()"}, "its measures are"),
             ({"where": "ship = 1"}, "meet different conditions"),
+            ({"calendar": ep.WeekCalendar("cafe")}, "has another calendar"),
+            ({"coverage": "groups"}, "only one of the books has a coverage by groups"),
         ):
             with self.assertRaisesRegex(ep.InputError, said):
                 book.add(ep.Daybook.read(self.paths[2], **asked(**more)))
@@ -129,7 +131,19 @@ class Added(Alike):
         )
         with self.assertRaisesRegex(ep.InputError, "say with date="):
             alone.add(self.paths[3])
-        self.assertEqual(alone.add(self.paths[3], date="day").rows, 380)
+        alone = alone.add(self.paths[3], date="day")
+        self.assertEqual(alone.rows, 380)
+        wide = ep.Daybook.read(self.paths[0], **asked(coverage="2023-01-01..2024-12-31"))
+        self.assertEqual(str(alone.add(wide).coverage.first), "2023-01-01")
+        with (
+            mock.patch("eptaro.sharded.adding.shards_in", lambda folder, wanted: 2),
+            self.assertRaisesRegex(ep.InputError, "somebody else has made this book meanwhile"),
+        ):
+            book.add(self.paths[3])
+        mine = self.folder / "mine.parquet"
+        parquet.write_table(self.table.slice(700, 9), mine)
+        again = ep.Daybook.open(self.book).add(mine, dates=ep.DateRules(order="ymd"))
+        self.assertEqual(again.manifest.reading["dates"], {})
 
     def test_who_has_it_open_sees_it_as_it_was(self):
         book = self.fold(self.paths[:2])

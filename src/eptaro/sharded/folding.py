@@ -42,8 +42,6 @@ def fold_sharded(
     client: Any = None,
     shards: int | None = None,
     patience: float = 60,
-    out: Span | None = None,
-    force: bool = False,
 ) -> FolderBook:
     """Return the book of files that are folded into shards.
 
@@ -57,14 +55,14 @@ def fold_sharded(
         if place is None:
             raise QuestionError("shards need a place: say into= which folder")
         paths = [given] if isinstance(given, str) else [str(one) for one in given]
-        made = put_files(place, paths, asked, read, shards=shards, out=out, force=force)
+        made = put_files(place, paths, asked, read, shards=shards)
         return _book(place, made, asked)
     if place is None and (client is None or isinstance(client, str)):
         raise QuestionError(
             "shards that workers keep need workers that stay: give a Client, or a folder with into="
         )
     with client_of(client, patience) as cluster, own_errors():
-        work = Beside(_on_cluster, cluster, given, asked, read, place, shards, out, force)
+        work = Beside(_on_cluster, cluster, given, asked, read, place, shards)
         made, held = Watch(cluster, patience).over(work)
         stays = client is not None and not isinstance(client, str)
         kept = ClusterShards(cluster, place, made, held, patience) if stays else None
@@ -87,8 +85,6 @@ def _on_cluster(
     read: ReadAs,
     folder: Place | None,
     shards: int | None,
-    out: Span | None,
-    force: bool,
 ) -> tuple[Manifest, Mapping[int, Any] | None]:
     """Fold on a cluster; into a folder, or into shards that the workers hold."""
     count = shards if folder is None else shards_in(folder, shards)
@@ -107,8 +103,6 @@ def _on_cluster(
         asked,
         fold.shards,
         reading=read.settings(),
-        out=out,
-        force=force,
     )
     return made, None
 

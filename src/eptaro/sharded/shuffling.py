@@ -68,20 +68,38 @@ def _shuffled(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:
     from dask import dataframe as frames
 
     with client.as_current():
+        keys = _keys(shards)
         pieces = [
-            client.submit(_pieces, part, shards, at, retries=RETRIES, pure=False)
+            client.submit(_pieces, part, keys, at, retries=RETRIES, pure=False)
             for at, part in enumerate(parts)
         ]
         frame = frames.from_delayed(pieces, meta=_frame([]), verify_meta=False)
-        moved = frame.shuffle(on="shard", npartitions=shards)
+        moved = frame.shuffle(on="key", npartitions=shards)
         found: list[Any] = client.compute(list(moved.to_delayed()), retries=RETRIES)
         return found
 
 
-def _pieces(folded: Folded, shards: int, part: int) -> Any:
-    """Return a frame of pieces: of which shard and part, and what was folded, packed."""
+def _keys(shards: int) -> list[int]:
+    """Return a number for each shard that the shuffle puts into a partition of its own, so that no
+    worker has many more shards than another.
+    """
+    import pandas
+    from dask.dataframe.dispatch import hash_object_dispatch
+
+    some = np.arange(64 * shards)
+    hashed = pandas.DataFrame({"key": some.astype(np.float64)})  # numbers are hashed as floats
+    place = hash_object_dispatch(hashed, index=False) % shards
+    first = dict(zip(place.tolist()[::-1], some.tolist()[::-1], strict=True))
+    return [first.get(shard, shard) for shard in range(shards)]
+
+
+def _pieces(folded: Folded, keys: Sequence[int], part: int) -> Any:
+    """Return a frame of pieces: the key of the shard, of which shard and part, and what was
+    folded, packed.
+    """
     with worker_threads():
-        return _frame([(shard, part, _packed(one)) for shard, one in dealt(folded, shards)])
+        dealt_out = dealt(folded, len(keys))
+        return _frame([(keys[shard], shard, part, _packed(one)) for shard, one in dealt_out])
 
 
 def _packed(folded: Folded) -> bytes:
@@ -97,12 +115,13 @@ def _unpacked(piece: bytes) -> Folded:
     return found
 
 
-def _frame(rows: Sequence[tuple[int, int, bytes]]) -> Any:
+def _frame(rows: Sequence[tuple[int, int, int, bytes]]) -> Any:
     import pandas
 
-    numbers = np.array([row[:2] for row in rows], np.int64).reshape(-1, 2)
-    pieces = pandas.array([row[2] for row in rows], dtype=pandas.ArrowDtype(pa.large_binary()))
-    return pandas.DataFrame({"shard": numbers[:, 0], "part": numbers[:, 1], "piece": pieces})
+    numbers = np.array([row[:3] for row in rows], np.int64).reshape(-1, 3)
+    pieces = pandas.array([row[3] for row in rows], dtype=pandas.ArrowDtype(pa.large_binary()))
+    columns = dict(zip(("key", "shard", "part"), numbers.T, strict=True))
+    return pandas.DataFrame(columns | {"piece": pieces})
 
 
 def shards_of(frame: Any) -> dict[int, Folded]:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -89,7 +90,7 @@ class Changing:
             written=change.at,
             groups=before.groups + sum(part.groups for part in parts.values()),
             about={**self.about, "rows": self.about["rows"] - removed},
-            reading={**before.reading, **self.reading},
+            reading=before.reading or self.reading,
             changes=(*before.changes, change),
             files=tuple(files),
         )
@@ -101,7 +102,8 @@ class Changing:
             kept = self.folder / _BEFORE / f"{before.number:06d}.json"
             kept.write(lambda sink: sink.write(before.text().encode()))
         (self.folder / NAME).write(lambda sink: sink.write(made.text().encode()))
-        tidy(self.folder, made)
+        with suppress(InputError):  # what is left over harms nobody, and the next change comes by
+            tidy(self.folder, made)
         return made
 
 
@@ -137,30 +139,47 @@ def changing(
             yield Changing(folder, before, about, told, reading or {}, out, newest)
             return
         before = read_manifest(folder)
-        stored, own = before.told(), before.options
-        if told.groups.names != before.by:
-            raise InputError(
-                f"{folder}: is grouped by {before.by}, the new rows by {told.groups.names}"
-            )
-        if [m.name for m in asked.measures] != [m.name for m in own.measures] or (
-            asked.measures != own.measures
-        ):
-            raise InputError(
-                f"{folder}: its measures are {[*own.measures]}, those of the new rows "
-                f"{[*asked.measures]}"
-            )
+        stored = before.told()
+        span = common_coverage(asked.coverage, told)
+        _check_alike(folder, before, asked, told, shards)
         check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
         try:
             both = told_of_both(stored, told, force=force)
         except InputError as error:
             said = str(error).replace("merge with force=True", "say force (--force)")
             raise InputError(f"{folder}: {said}") from None
-        span = common_coverage(None, told)
         was = Span.parse(before.about["coverage"])
         wide = Span.of(min(was.lo, span.lo), max(was.hi, span.hi))
         about = {**before.about, **about_rows(both), "coverage": str(wide)}
         last = max(told.cells.axis.last_day, stored.cells.axis.last_day)
         yield Changing(folder, before, about, told, reading or {}, out, year_of(last))
+
+
+def _check_alike(
+    folder: Place, before: Manifest, asked: BookOptions, told: Folded, shards: int
+) -> None:
+    """Raise `InputError` where a folder's book is not one that the new rows can be put into."""
+    by, own = told.groups.names, before.options
+    if by != before.by:
+        raise InputError(f"{folder}: is grouped by {before.by}, the new rows by {by}")
+    if asked.measures != own.measures:
+        raise InputError(
+            f"{folder}: its measures are {[*own.measures]}, those of the new rows "
+            f"{[*asked.measures]}"
+        )
+    told_before = Span.parse(before.about["coverage"])
+    said = json.loads(json.dumps(options_about(asked, by, told_before)))
+    for name in ("calendar", "own_calendars"):
+        if asked.calendar is not None and said[name] != before.about[name]:
+            raise InputError(
+                f"{folder}: has another calendar than the new rows; leave theirs out, and ask the "
+                f"book in any calendar with using()"
+            )
+    common = said["own_coverage"] is None
+    if asked.coverage is not None and common != (before.about["own_coverage"] is None):
+        raise InputError(f"{folder}: only one of the books has a coverage by groups")
+    if shards != before.shards:
+        raise InputError(f"{folder}: somebody else has made this book meanwhile; try again")
 
 
 def common_coverage(coverage: Coverage, told: Folded) -> Span:
