@@ -17,7 +17,7 @@ import eptaro as ep
 from eptaro.places import Place
 from eptaro.storage.folder import changing
 from eptaro.storage.folder.lock import writing
-from tests.sharded.test_folder import Alike, asked, rows
+from tests.sharded.test_folder import QUESTIONS, Alike, asked, rows
 
 
 class Added(Alike):
@@ -50,6 +50,17 @@ class Added(Alike):
             ep.Daybook.open(path).recap("month", by="all") for path in (self.book, unordered)
         )
         self.assertEqual(one["trips"].tolist(), two["trips"].tolist())
+
+    def test_groups_that_are_blank_at_first(self):
+        table = self.table.sort_by([("ship", "ascending")])
+        blanks = table["ship"].null_count
+        parts = [table.slice(len(table) - blanks), table.slice(0, len(table) - blanks)]
+        for order in (parts, parts[::-1]):
+            folder = self.folder / str(order[0].num_rows)
+            book = ep.Daybook.open(ep.Daybook(order[0], **asked()).write(f"{folder}/"))
+            book = book.add(ep.Daybook(order[1], **asked()))
+            whole = ep.Daybook(pa.concat_tables(order), **asked())
+            self.all_the_same(whole, book, QUESTIONS[:3])
 
     def test_only_what_rows_touch_is_written(self):
         book = self.fold(self.paths[:3])

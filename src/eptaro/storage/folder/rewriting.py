@@ -72,9 +72,11 @@ def _numbered(shard: ShardFiles, new: Folded) -> tuple[Ints, int, pa.Table | Non
     target[met[fresh]] = before + np.arange(len(fresh))
     if not len(fresh):
         return target[met], before, None
-    columns = new.groups.columns(fresh)
-    table = pa.table({column.name: to_array(column) for column in columns})
-    return target[met], before + len(fresh), table
+    arrays = {column.name: to_array(column) for column in new.groups.columns(fresh)}
+    for name, array in arrays.items():
+        if array.null_count == len(array):  # blanks alone are of whatever kind others will be
+            arrays[name] = pa.nulls(len(array))
+    return target[met], before + len(fresh), pa.table(arrays)
 
 
 def _with_values(shard: ShardFiles, new: Folded, added: list[Stored]) -> Folded:

@@ -47,7 +47,7 @@ class ShardFiles:
             at = self.place(file)
             with at.told("read"):
                 tables.append(parquet.read_table(at.path, filesystem=at.system, partitioning=None))
-        return pa.concat_tables(tables)
+        return pa.concat_tables(tables, promote_options="default")  # a blank column is of any kind
 
     @cached_property
     def groups(self) -> dict[str, Coded]:
