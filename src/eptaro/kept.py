@@ -65,7 +65,7 @@ class KeptBook(Answering):
         return write_book(self, Place.of(path))
 
     @classmethod
-    def open(cls, path: str | Path, *, client: Any = None) -> Self:
+    def open(cls, path: str | Path, *, client: Any = None, patience: float = 60) -> Self:
         """Open a book that `write` wrote, or that files were folded into.
 
         Parameters
@@ -75,6 +75,8 @@ class KeptBook(Answering):
         client : Client or str, optional
             Of a folder: a Dask cluster, or its scheduler's address, whose workers all reach the
             folder and answer questions shard by shard.
+        patience : float
+            Seconds after which a cluster is given up that does not answer or has no workers.
 
         Returns
         -------
@@ -91,7 +93,7 @@ class KeptBook(Answering):
         if not place.is_file() and (place / NAME).is_file():
             from eptaro.sharded.opened import open_folder
 
-            return open_folder(place, client)  # type: ignore[return-value]
+            return open_folder(place, client, patience)  # type: ignore[return-value]
         from eptaro.storage.reading import open_book
 
         return cls._of(*open_book(place))

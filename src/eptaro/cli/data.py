@@ -270,8 +270,10 @@ def opened(files: list[str], data: DataOptions | None = None) -> Daybook | None:
     """Return the book that files hold, several merged; None where they are transactions."""
     if not all(is_book(file) for file in files):
         return None
-    client = data.client if data is not None and data.engine == "dask" else None
-    first, *others = (Daybook.open(file, client=client) for file in files)
+    more: dict[str, Any] = {}
+    if data is not None and data.engine == "dask" and data.client:
+        more = {"client": data.client, "patience": data.patience}
+    first, *others = (Daybook.open(file, **more) for file in files)
     for book in others:
         first = first.merged(book)
     return first

@@ -128,10 +128,10 @@ def client_of(client: Any, patience: float) -> Iterator[Any]:
     cluster.close()
 
 
-def client_that_stays(client: Any) -> Any:
+def client_that_stays(client: Any, patience: float = PATIENCE) -> Any:
     """Return a client, connected to the scheduler whose address is given; it stays open."""
     distributed = need("distributed", "cluster", "a cluster")
-    return _connected(distributed, client, PATIENCE) if isinstance(client, str) else client
+    return _connected(distributed, client, patience) if isinstance(client, str) else client
 
 
 def _connected(distributed: Any, address: str, patience: float) -> Any:
