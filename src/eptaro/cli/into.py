@@ -9,7 +9,6 @@ from eptaro.cli.data import DataOptions, RowsToFold
 from eptaro.cli.options import CalendarOptions
 from eptaro.cli.reading import ReadingOptions
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import tell
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
@@ -53,8 +52,6 @@ def folded_into(folder: str, rows: RowsToFold, data: DataOptions, shards: int | 
         patience=data.patience,
     )
     assert isinstance(made, FolderBook)
-    for note in made.notes:
-        tell(note)
     return made
 
 
@@ -66,8 +63,10 @@ def added(
     replace_days: str | None,
     *,
     force: bool,
-) -> None:
-    """Add files to a folder; they are read as those before were, but for what options say."""
+) -> str:
+    """Add files to a folder, read as those before were, but for what options say, and return what
+    came of it.
+    """
     book = open_folder(Place.of(folder))
     settings = Settings(rules)
     files = settings.rows_to_fold(data, reading).files if not data.files else list(data.files)
@@ -96,7 +95,7 @@ def added(
     told = f"{change.rows:,} rows of {change.first}..{change.last} added to {folder}"
     if change.replaced:
         told += f", in the place of {change.removed:,} of {change.replaced}"
-    tell(f"{told}: {made.rows:,} rows in {made.manifest.groups:,} groups, {made.coverage}")
+    return f"{told}: {made.rows:,} rows in {made.manifest.groups:,} groups, {made.coverage}"
 
 
 def shown_changes(folder: str) -> tuple[Table, list[str]]:

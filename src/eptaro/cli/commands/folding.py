@@ -93,12 +93,15 @@ def fold(
         if shards is not None:
             raise click.UsageError(f"--shards {shards}: {into} is there, and has its shards")
         with shown_progress(), step("read and added"):
-            added(into, data, reading, rules, replace_days, force=force)
+            told = added(into, data, reading, rules, replace_days, force=force)
+        tell(told)
         return
     if replace_days or force:
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")
     with shown_progress(), step("read and folded"):
         made = folded_into(into, Settings(rules).rows_to_fold(data, reading), data, shards)
+    for note in made.notes:
+        tell(note)
     tell(f"{made.rows:,} rows in {made.manifest.groups:,} groups, {made.coverage}, in {into}")
 
 
