@@ -86,6 +86,15 @@ class Added(Alike):
             years = [file.first[:4] for file in book.manifest.of(shard, "cells")]
             self.assertEqual(years.count("2024"), 1, years)
 
+        later = self.table.filter(pc.equal(pc.year(self.table["day"]), 2025))
+        early = ep.Daybook(self.table.filter(pc.less(pc.year(self.table["day"]), 2025)), **asked())
+        folder = self.folder / "turn"
+        opened = ep.Daybook.open(early.write(f"{folder}/"))
+        self.assertGreater(len([f for f in opened.manifest.files if f.first[:4] == "2024"]), 9)
+        turned = opened.add(ep.Daybook(later.slice(0, 1), **asked()))
+        self.assertEqual(len([f for f in turned.manifest.files if f.first[:4] == "2024"]), 1)
+        self.assertEqual(turned.rows, early.rows + 1)
+
     def test_rows_that_are_in_are_refused(self):
         book = self.fold(self.paths[:2])
         was = (self.book / "manifest.json").read_bytes()

@@ -144,7 +144,8 @@ class Answers(Alike):
             with self.subTest(more=more):
                 whole = ep.Daybook(rows(2), **asked(**more))
                 path = self.folder / str(len(list(self.folder.iterdir())))
-                book = ep.Daybook.open(whole.write(f"{path}/"))
+                put_folded(Place.of(path), whole.folded, options_of(whole), shards=4)
+                book = ep.Daybook.open(path)
                 questions = [q for q in QUESTIONS if not {"top", "shares", "wide"} & {*q[2]}]
                 if "calendar" in more and more["calendar"] is own:
                     questions = [
