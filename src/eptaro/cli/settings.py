@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -22,8 +23,9 @@ from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.scope import EVERY, name_of
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
-from eptaro.errors import QuestionError
+from eptaro.errors import InputError, QuestionError
 from eptaro.inputs.smallfiles import read_coverage
+from eptaro.places import scheme_of
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, parse_lookup
@@ -126,6 +128,10 @@ class Settings:
         if values and not measures:
             measures = ["entries=count()"]
         if not measures:
+            for file in files:  # of a book that is not there nothing else would be missing
+                pattern = scheme_of(file) or file == "-" or any(mark in file for mark in "*?[")
+                if not pattern and not Path(file).exists():
+                    raise InputError(f"{file}: there is no such file or folder")
             raise click.UsageError("Missing option '--measure'.")
         calendar, columns = self._calendars(own=own)
         by = [*data.by, *(told.by if own and told else []), *columns]
