@@ -69,45 +69,22 @@ def fold_cluster(
     """
     wanted = list(planes)
     with client_of(client, patience) as cluster, own_errors():
-        watch = Watch(cluster, patience)
-        folded = watch.over(
-            Beside(
-                _folded,
-                cluster,
-                what,
-                date,
-                by,
-                wanted,
-                rules,
-                files,
-                part_rows,
-                formulas,
-                numbers,
-                lookups,
+
+        def folded_there() -> Folded:
+            parts = submitted(
+                *(cluster, what, date, by, wanted, rules, files),
+                *(part_rows, formulas, numbers, lookups),
             )
-        )
+            return _merged(cluster, parts)
+
+        folded = Watch(cluster, patience).over(Beside(folded_there))
     if not folded.rows:
         raise InputError(f"{folded.source}: there are no rows to fold")
     return folded
 
 
-def _folded(
-    cluster: Any,
-    what: Any,
-    date: str,
-    by: list[str],
-    wanted: list[Plane],
-    rules: DateRules,
-    files: FileRules | None,
-    part_rows: int,
-    formulas: Formulas,
-    numbers: Numbers,
-    lookups: Lookups,
-) -> Folded:
-    """Fold the parts on the cluster, and merge them as a tree."""
-    parts = submitted(
-        cluster, what, date, by, wanted, rules, files, part_rows, formulas, numbers, lookups
-    )
+def _merged(cluster: Any, parts: list[Any]) -> Folded:
+    """Return the parts, merged on the cluster as a tree."""
     follow(parts)
     while len(parts) > 1:
         pairs = [parts[i : i + 2] for i in range(0, len(parts), 2)]

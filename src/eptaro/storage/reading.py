@@ -14,11 +14,12 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.tables.column import Column
-from eptaro.errors import EptaroError, InputError
+from eptaro.errors import InputError
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.places import Place
 from eptaro.storage.about import options_told, rows_told
+from eptaro.storage.damage import damage
 from eptaro.storage.layout import METADATA, VERSION
 from eptaro.storage.tallies import tallies_of
 
@@ -38,7 +39,7 @@ def open_book(path: Place) -> tuple[Folded, BookOptions]:
     packed = (table.schema.metadata or {}).get(METADATA)
     if packed is None:
         raise InputError(f"{path}: is a Parquet file, but not a book; use Daybook.read")
-    try:
+    with damage(path):
         about = json.loads(packed)
         if about.get("version") != VERSION:
             raise InputError(f"{path}: is of version {about.get('version')}; this reads {VERSION}")
@@ -48,11 +49,6 @@ def open_book(path: Place) -> tuple[Folded, BookOptions]:
         if missing := {p for m in options.measures for p in m.planes} - set(folded.cells.tallies):
             raise ValueError(f"lacks {missing}")
         return folded, options
-    except EptaroError:
-        raise
-    except Exception as error:  # what is damaged may lead to anything
-        said = f"{type(error).__name__}: {error}"
-        raise InputError(f"{path}: is a damaged book: {' '.join(said.split())}") from None
 
 
 def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:

@@ -16,9 +16,10 @@ from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Groups
 from eptaro.core.questions.book_options import BookOptions
-from eptaro.errors import EptaroError, InputError
+from eptaro.errors import InputError
 from eptaro.places import Place
 from eptaro.storage.about import options_told, rows_told
+from eptaro.storage.damage import damage
 from eptaro.storage.layout import NAME
 
 LAYOUT = 1
@@ -139,7 +140,7 @@ def read_manifest(folder: Place) -> Manifest:
 
 def manifest_of(text: bytes, name: str) -> Manifest:
     """Return the manifest that stands in a file."""
-    try:
+    with damage(name, "manifest"):
         said = json.loads(text)
         layout = said.pop("layout")
         if said.pop("book") != "eptaro" or layout != LAYOUT:
@@ -150,11 +151,6 @@ def manifest_of(text: bytes, name: str) -> Manifest:
         )
         said["planes"] = tuple((what, column) for what, column in said["planes"])
         return Manifest(**said)
-    except EptaroError:
-        raise
-    except Exception as error:  # what is damaged may lead to anything
-        told = f"{type(error).__name__}: {error}"
-        raise InputError(f"{name}: is a damaged manifest: {' '.join(told.split())}") from None
 
 
 def now() -> str:

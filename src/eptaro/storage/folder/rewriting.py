@@ -17,9 +17,10 @@ from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.errors import InputError
 from eptaro.outputs.arrow import to_array
 from eptaro.places import Place
+from eptaro.storage.damage import damage
 from eptaro.storage.folder.celltables import CellTable, added_cells
 from eptaro.storage.folder.manifest import Role, Stored
-from eptaro.storage.folder.shardfiles import VALUE, ShardFiles, damage
+from eptaro.storage.folder.shardfiles import VALUE, ShardFiles
 
 
 @dataclass(frozen=True)

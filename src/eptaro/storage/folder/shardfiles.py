@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -18,9 +17,9 @@ from eptaro.core.folds.planes import ROWS
 from eptaro.core.folds.sums import Sum
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
-from eptaro.errors import EptaroError, InputError
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.places import Place
+from eptaro.storage.damage import damage
 from eptaro.storage.folder.celltables import CellTable, joined_cells
 from eptaro.storage.folder.manifest import Manifest, Stored
 
@@ -102,15 +101,3 @@ def entries(cells: Cells) -> int:
     rows = cells.tallies[ROWS]
     assert isinstance(rows, Sum)
     return exact.total(rows.whole)
-
-
-@contextmanager
-def damage(folder: Place) -> Iterator[None]:
-    """Turn whatever damaged files lead to into `InputError`."""
-    try:
-        yield
-    except EptaroError:
-        raise
-    except Exception as error:
-        told = f"{type(error).__name__}: {error}"
-        raise InputError(f"{folder}: is a damaged book: {' '.join(told.split())}") from None
