@@ -50,6 +50,10 @@ class QuestionError(EptaroError, ValueError):
     """A verb asked for what cannot be."""
 
 
+class NothingLeftError(QuestionError):
+    """A question after whose narrowing no transaction is left."""
+
+
 class InputError(EptaroError, ValueError):
     """A file, frame or column that cannot be used."""
 

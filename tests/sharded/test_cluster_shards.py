@@ -10,7 +10,7 @@ from pathlib import Path
 from pyarrow import parquet
 
 import eptaro as ep
-from tests.sharded.test_folder import QUESTIONS, Alike, asked, rows
+from tests.sharded.test_folder import BESIDE, QUESTIONS, Alike, asked, rows
 
 try:
     import dask.dataframe as frames
@@ -73,9 +73,9 @@ class Cluster(Alike):
     def test_a_folder_that_workers_fill_and_read(self):
         book = self.fold(self.names[:2], into=self.folder / "book", shards=3)
         book = self.fold(self.names[2], into=self.folder / "book")
-        self.all_the_same(self.whole, book, QUESTIONS[::2])
+        self.all_the_same(self.whole, book, QUESTIONS[::2] + BESIDE[::2])
         opened = ep.Daybook.open(self.folder / "book", client=self.client)
-        self.all_the_same(self.whole, opened, QUESTIONS[1::2])
+        self.all_the_same(self.whole, opened, QUESTIONS[1::2] + BESIDE[1::2])
         out = opened.recap("month", by="all").write(f"{self.folder}/out/")
         written = sum(parquet.read_metadata(part).num_rows for part in Path(out).iterdir())
         self.assertEqual(written, len(self.whole.recap("month", by="all")))

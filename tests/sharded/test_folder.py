@@ -3,8 +3,10 @@
 import datetime as dt
 import json
 import random
+import re
 import tempfile
 import unittest
+import zipfile
 from collections import Counter
 from contextlib import suppress
 from decimal import Decimal
@@ -59,6 +61,21 @@ QUESTIONS = [
     ("accumulate", ("year",), {"by": "all", "every": "month"}), ("accumulate", ("quarter",), {}), ("trail", ("2 months",), {"by": "all", "every": "month"}),
     ("trail", ("9 days",), {"by": "route"}), ("card", (), {"by": "route"}), ("rhythm", ("weekday",), {"by": "ship"}),
 ]  # fmt: skip
+BESIDE = [  # groups are set beside each other that lie in several shards
+    ("recap", ("year",), {"by": "all", "top": 4, "sort": "-trips"}), ("recap", ("quarter",), {"by": ["ship", "route"], "top": 2, "top_within": "route"}), ("recap", ("month",), {"by": "all", "top": 50, "shares": True, "ranks": True}),
+    ("recap", ("quarter",), {"by": "all", "top": 1, "top_within": ["ship"], "only": ["2024", {"route": ["Ærø", "b", None]}], "as_of": "2024-08-09"}), ("recap", ("year",), {"by": "all", "top": 3, "as_of": "2023-11-03", "totals": True}),
+    ("recap", ("month",), {"by": "all", "shares": True, "ranks": True, "subtotals": ["quarter", "year"], "totals": True}), ("recap", ("quarter",), {"by": "all", "ranks": True, "sort": "-share_rank"}),
+    ("recap", ("year",), {"by": "all", "shares": True, "ranks": True, "only": {"route": "b", "ship": [3, 4, 5]}}), ("recap", ("month",), {"by": "all", "index": "2024-03"}), ("recap", ("quarter",), {"by": "all", "shares": True, "sort": "people"}),
+    ("compare", ("quarter",), {"by": "all", "details": True, "back": ["1 year", "1 quarter"], "to_date": True, "as_of": "2025-02-10"}), ("compare", ("year",), {"by": "all", "details": True, "only": {"route": ["b", "Norrow"]}, "sort": "-fares_contribution"}),
+    ("card", (), {"by": "all"}), ("recap", ("month",), {"by": "all", "only": ["route=b", "ship=3"], "ranks": True}),
+]  # fmt: skip
+OF_ONE = [  # of books with one group column
+    ("recap", ("weekday",), {"by": "all", "top": 2}), ("rhythm", ("weekday",), {"by": "all"}), ("rhythm", ("weekday", "month"), {"by": "all", "wide": True}),
+    ("recap", ("quarter",), {"by": "all", "wide": True, "shares": True}), ("recap", ("year",), {"by": "who", "wide": True, "top": 3}), ("recap", ("month",), {"by": "all", "wide": True, "only": {"who": ["p1", "p22", None]}}),
+    ("accumulate", ("quarter",), {"by": "all", "every": "month", "goals": {"2024-Q2": 500, ("p3", "2024-Q3"): 70, ("", "2024-Q4"): 80}}), ("compare", ("quarter",), {"by": "all", "goals": {("(blank)", "2024-Q2"): 7}, "pace": "prior year"}),
+    ("accumulate", ("year",), {"by": "all", "every": "quarter", "goals": {("p777", "2024"): 70}}), ("compare", ("year",), {"by": "all", "goals": {("p3", "2O24"): 7}}), ("recap", ("year",), {"by": "all", "top": 0}), ("recap", ("year",), {"by": "all", "top": 2, "top_within": "who"}),
+    ("recap", ("year",), {"by": "all", "wide": True, "ranks": True}), ("recap", ("year",), {"by": "all", "top_within": "who"}), ("recap", ("month",), {"by": "all", "index": "2019-01"}),
+]  # fmt: skip
 WRONG = [
     ("recap", ("month",), {"by": "rout"}), ("recap", ("month",), {"by": "all", "only": "route=Nowhere"}), ("recap", ("mnth",), {"by": "all"}),
     ("recap", ("month",), {"only": {"shp": 1}}), ("compare", ("month",), {"by": "all", "back": "2 days"}), ("recap", ("month",), {"by": "all", "sort": "nothing"}),
@@ -104,7 +121,7 @@ class Alike(unittest.TestCase):
     def apart(self):
         """Have every shard asked by itself, however small the book is."""
         self.enterContext(mock.patch("eptaro.sharded.book.AT_ONCE", 0))
-        self.enterContext(mock.patch("eptaro.sharded.asking._FEW", 2))
+        self.enterContext(mock.patch("eptaro.sharded.questions.asked._FEW", 2))
 
 
 class Answers(Alike):
@@ -118,7 +135,7 @@ class Answers(Alike):
             put_folded(place, whole.folded, options_of(whole), shards=shards)
             book = ep.Daybook.open(self.folder / str(shards))
             self.assertIsInstance(book, FolderBook)
-            self.all_the_same(whole, book)
+            self.all_the_same(whole, book, [*QUESTIONS, *BESIDE])
             for verb, args, options in WRONG:
                 told = []
                 for one in (whole, book):
@@ -146,16 +163,7 @@ class Answers(Alike):
                 path = self.folder / str(len(list(self.folder.iterdir())))
                 put_folded(Place.of(path), whole.folded, options_of(whole), shards=4)
                 book = ep.Daybook.open(path)
-                questions = [q for q in QUESTIONS if not {"top", "shares", "wide"} & {*q[2]}]
-                if "calendar" in more and more["calendar"] is own:
-                    questions = [
-                        q
-                        for q in questions
-                        if q[2].get("by") in ("all", "route")
-                        and q[0] != "histogram"
-                        and q[1] != ("weekday",)
-                        and q[2].get("by") == "route"
-                    ]
+                questions = [*QUESTIONS, *BESIDE]
                 self.all_the_same(whole, book, questions)
                 self.same(whole.using(cafe).recap("quarter", by="all"), book.using(cafe).recap("quarter", by="all"), "using")  # fmt: skip
 
@@ -188,21 +196,43 @@ class Answers(Alike):
         one = whole.recap("year").write(f"{self.folder}/small/")
         self.assertEqual([p.name for p in Path(one).iterdir()], ["part-0000.parquet"])
 
+    def test_groups_of_one_column(self):
+        self.apart()
+        table = rows(4).set_column(5, "who", pa.array([None if who is None else who.replace("p40", "(blank)") for who in rows(4)["who"].to_pylist()]))  # fmt: skip
+        whole = ep.Daybook(table, **asked(by="who", measures=SPECS[:6]))
+        alone = ep.Daybook(table, **asked(by="who", measures=SPECS[:1]))
+        for shards, one in ((5, whole), (3, alone)):
+            path = self.folder / str(shards)
+            put_folded(Place.of(path), one.folded, options_of(one), shards=shards)
+            self.all_the_same(one, ep.Daybook.open(path), OF_ONE)
+
     def test_what_takes_all_cells_is_told_where_there_is_no_room(self):
         self.apart()
         whole = ep.Daybook(rows(4), **asked())
         book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
         with mock.patch("eptaro.sharded.book.free_memory", lambda: 1000):
-            self.assertEqual(len(book.recap("year", by="route")), 15)
+            for verb, args, options in [*QUESTIONS, *BESIDE]:
+                self.assertNotIn("into memory", str(outcome(book, verb, args, options)))
             with self.assertRaisesRegex(ep.QuestionError, "takes all .* cells .* into memory"):
-                book.recap("year", by="all", top=2)
+                book.write(self.folder / "one.parquet")
 
     def test_a_report_of_a_folder(self):
-        measures = ["fares=sum(fare)", "trips=count()"]
+        self.apart()
+        measures = ["fares=sum(fare)", "trips=count()", "most=max(who)"]
         whole = ep.Daybook(rows(5), **asked(by="route", measures=measures))
+        kept = ep.Daybook.open(whole.write(self.folder / "one.parquet"))
         book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
-        page = book.report(self.folder / "page.html").read_text()
-        self.assertIn("Norrow", page)
+        with mock.patch("eptaro.sharded.book.free_memory", lambda: 1000):
+            for name in ("page.html", "months.xlsx"):
+                made = [one.report(self.folder / f"{at}{name}") for at, one in enumerate((kept, book))]  # fmt: skip
+                if name.endswith("html"):
+                    pages = [re.sub(r"(?s)<svg.*?</svg>", "", path.read_text()) for path in made]
+                    self.assertTrue("Norrow" in pages[1], "no group")
+                    self.assertTrue(pages[0] == pages[1], "the pages differ")
+            sheets = book.report(self.folder / "routes.xlsx", sheets="route")
+        with zipfile.ZipFile(sheets) as file:
+            found = re.findall(r'<sheet name="([^"]*)"', file.read("xl/workbook.xml").decode())
+        self.assertEqual(found, ["Contents", "sheet", "Norrow", "b", "Ærø", "(blank)"])
 
 
 class Layout(Alike):

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from eptaro.core.verbs.accumulate import accumulate
     from eptaro.core.verbs.card import card
     from eptaro.core.verbs.compare.compare import compare
-    from eptaro.core.verbs.recap import recap
+    from eptaro.core.verbs.recap.recap import recap
     from eptaro.core.verbs.rhythm import rhythm
     from eptaro.core.verbs.spread import histogram, spread
     from eptaro.core.verbs.trail import trail
@@ -48,7 +48,7 @@ class Answering(Facts):
         spread = in_own_calendars(spread)
         histogram = in_own_calendars(histogram)
     else:
-        recap, accumulate, trail = Verb("recap"), Verb("accumulate"), Verb("trail")
+        recap, accumulate, trail = Verb("recap.recap"), Verb("accumulate"), Verb("trail")
         compare, card, rhythm = Verb("compare.compare"), Verb("card"), Verb("rhythm")
         spread, histogram = Verb("spread"), Verb("spread")
 

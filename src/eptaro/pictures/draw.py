@@ -9,7 +9,7 @@ from eptaro.core.tables.column import NO_NUMBERS
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.accumulate import Accumulate
 from eptaro.core.verbs.compare.options import Compare
-from eptaro.core.verbs.recap import Recap
+from eptaro.core.verbs.recap.recap import Recap
 from eptaro.core.verbs.rhythm import Rhythm
 from eptaro.core.verbs.spread import Histogram, Spread
 from eptaro.core.verbs.trail import Trail

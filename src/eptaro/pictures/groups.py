@@ -35,8 +35,8 @@ def view_of(table: Table) -> View | None:
 
 def calendar_of(table: Table) -> Calendar:
     """Return the calendar that a table goes by; of several, civil years."""
-    view = view_of(table)
-    return MonthCalendar() if view is None or "calendar" in table else view.calendar
+    calendar = None if table.answer is None else table.answer.calendar
+    return MonthCalendar() if calendar is None or "calendar" in table else calendar
 
 
 def group_names(table: Table) -> list[str]:

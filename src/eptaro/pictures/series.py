@@ -10,7 +10,7 @@ import numpy as np
 from eptaro.core.calendars.days import Ints, as_date
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.recap import Recap
+from eptaro.core.verbs.recap.recap import Recap
 from eptaro.core.verbs.trail import Trail
 from eptaro.pictures.groups import (
     Group,

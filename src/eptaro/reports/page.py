@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.beside import Beside
+from eptaro.core.answering import Answering
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.tables.table import Table
 from eptaro.errors import InputError
@@ -23,14 +24,19 @@ _APART = "proof"
 
 
 def write_page(
-    book: KeptBook, path: Path, rules: ReportRules, quality: Table | None = None, as_of: AsOf = None
+    book: KeptBook,
+    whole: Answering,
+    path: Path,
+    rules: ReportRules,
+    quality: Table | None = None,
+    as_of: AsOf = None,
 ) -> Path:
-    """Write the report of a book; `quality` is what `inspect` found in its file."""
-    if book.own is not None:
-        book = book.using(book.own.common)
+    """Write the report of a book, of which `whole` answers for all groups together; `quality` is
+    what `inspect` found in its file.
+    """
     rules.check(book.calendar)
-    asked = Asked(book, rules, quality, as_of)
-    view = book.view(as_of=as_of)
+    asked = Asked(whole, book, rules, quality, as_of)
+    view = whole.view(as_of=as_of)
     sections: list[Section] = []
     # The proof reads all again while pictures are drawn.
     proof = Beside(made, _APART, asked) if _APART in rules.sections else None

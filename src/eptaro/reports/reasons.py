@@ -18,7 +18,7 @@ def groups(asked: Asked) -> Section | None:
     section = Section("What changed, and why", "groups")
     within = as_wide(rules.within, book.folded.grain)
     _effects(section, asked, within)
-    if book.groups.names:
+    if asked.grouped.groups.names:
         _contributions(section, asked, within)
     return section if section.sentences or section.tables else None
 
@@ -59,7 +59,7 @@ def _signed(table: Table, name: str) -> str:
 
 def _contributions(section: Section, asked: Asked, within: str) -> None:
     """Add each group's change, the largest gain first, for every measure."""
-    book, rules = asked.book, asked.rules
+    book, rules = asked.grouped, asked.rules
     name = book.measures[0].name
     table = book.compare(
         within,

@@ -8,7 +8,9 @@ from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
+from eptaro.core.answering import Answering
 from eptaro.core.folds.picks import Pick
+from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.tables.column import NO_NUMBERS
 from eptaro.core.tables.table import Table
@@ -65,7 +67,10 @@ def write_report(
     It shows the measures that are numbers. Raises `InputError` for another ending, or for an option
     of the other kind, `QuestionError` where no measure is a number.
     """
-    target, book = Path(path), _of_numbers(book)
+    target = Path(path)
+    if book.own is not None:
+        book = book.using(book.own.common)
+    whole, book = _of_numbers(book)
     years = book.coverage.days // 365
     if years > _MOST_YEARS and asked.years is None:
         raise QuestionError(
@@ -78,21 +83,32 @@ def write_report(
             from eptaro.reports.page import write_page
             from eptaro.reports.settings import ReportRules
 
-            return write_page(book, target, asked.rules(ReportRules), quality, as_of)
+            return write_page(book, whole, target, asked.rules(ReportRules), quality, as_of)
         case ".xlsx":
             from eptaro.reports.workbook import SheetRules, write_workbook
 
-            return write_workbook(book, target, asked.rules(SheetRules), as_of)
+            return write_workbook(book, whole, target, asked.rules(SheetRules), as_of)
     raise InputError(f"{target}: {unknown('report ending', target.suffix, ENDINGS)}")
 
 
-def _of_numbers(book: KeptBook) -> KeptBook:
-    """Return the book without measures that are texts or dates."""
-    tallies = book.cells.tallies.items()
+def _of_numbers(book: KeptBook) -> tuple[Answering, KeptBook]:
+    """Return the book without measures that are texts or dates: what answers for all groups
+    together, which of a book in a folder is in memory, and the book itself.
+    """
+    whole = book.view().facts
+    assert isinstance(whole, Answering)
+    tallies = whole.cells.tallies.items()
     said = {plane for plane, t in tallies if isinstance(t, Pick) and t.kind in NO_NUMBERS}
     kept = tuple(measure for measure in book.measures if not measure.planes & said)
     if not kept:
         raise QuestionError("a report needs a measure that is a number, such as trips=count()")
-    found = copy(book)
+    return _measuring(whole, kept), _measuring(book, kept)
+
+
+AnyFacts = TypeVar("AnyFacts", bound=Answering)
+
+
+def _measuring(facts: AnyFacts, kept: tuple[Measure, ...]) -> AnyFacts:
+    found = copy(facts)
     object.__setattr__(found, "measures", kept)
     return found

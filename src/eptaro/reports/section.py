@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from eptaro.core.answering import Answering
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
@@ -39,9 +40,10 @@ class Section:
 
 @dataclass(frozen=True)
 class Asked:
-    """What all sections go by."""
+    """What all sections go by: `book` answers for all groups together, `grouped` by groups."""
 
-    book: KeptBook
+    book: Answering
+    grouped: KeptBook
     rules: ReportRules
     quality: Table | None
     as_of: Any

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.calendars.levels import as_wide
-from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.rhythm import rhythm as rhythm_of
@@ -154,13 +154,9 @@ def rhythm(asked: Asked) -> Section:
     """Return how the first measure spreads over weekdays, hours and kinds of day."""
     book = asked.book
     section = Section("The rhythm", "rhythm")
-    plain = Facts(
-        book.folded,
-        tuple(m for m in book.measures if m.additive_plane) or book.measures[:1],
-        book.calendar,
-        book.coverage,
-        book.workdays,
-    )
+    plain = copy(book)
+    added_up = tuple(m for m in book.measures if m.additive_plane) or book.measures[:1]
+    object.__setattr__(plain, "measures", added_up)
     grain = book.folded.grain
     attribute = {"day": "weekday", "month": "month", "quarter": "quarter"}.get(grain)
     if attribute is None:

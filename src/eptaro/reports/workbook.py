@@ -9,12 +9,14 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.answering import Answering
 from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
+from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 from eptaro.kept import KeptBook
@@ -46,16 +48,17 @@ class _Sheet:
     groups: Table | None
 
 
-def write_workbook(book: KeptBook, path: Path, rules: SheetRules, as_of: AsOf = None) -> Path:
-    """Write the workbook: contents first, then the sheets, each with totals and a chart.
+def write_workbook(
+    book: KeptBook, whole: Answering, path: Path, rules: SheetRules, as_of: AsOf = None
+) -> Path:
+    """Write the workbook: contents first, then the sheets, each with totals and a chart; `whole`
+    answers for all groups together.
 
     Raises `QuestionError` for a level or column that cannot tell sheets apart.
     """
-    if book.own is not None:
-        book = book.using(book.own.common)
     check_level(rules.parts, book.calendar.levels)
-    rules = replace(rules, parts=as_wide(rules.parts, book.folded.grain))
-    sheets = list(_sheets(book, rules, as_of))
+    rules = replace(rules, parts=as_wide(rules.parts, whole.folded.grain))
+    sheets = list(_sheets(book, whole, rules, as_of))
     if len(sheets) > _MOST_SHEETS:
         raise QuestionError(
             f"{len(sheets)} sheets are too many; give years= or a wider level for sheets="
@@ -73,11 +76,10 @@ def write_workbook(book: KeptBook, path: Path, rules: SheetRules, as_of: AsOf = 
     return replace_whole(path, fill)
 
 
-def _sheets(book: KeptBook, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
+def _sheets(book: KeptBook, whole: Answering, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
     """Yield what each sheet shows."""
-    view = book.view(as_of=as_of)
     levels = book.calendar.levels
-    seen = view.coverage
+    seen = whole.view(as_of=as_of).coverage
     if rules.years is not None:
         if rules.years < 1:
             raise QuestionError(f"years={rules.years} must be at least 1")
@@ -85,11 +87,11 @@ def _sheets(book: KeptBook, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
         first = seen.first if back is None else max(back.first, seen.first)
         seen = Span(first, seen.last)
     if rules.sheets in book.groups.names:
-        names = book.groups.coded[rules.sheets].choices.to_list()
-        for word in dict.fromkeys(names):
-            only: Any = [{rules.sheets: str(word)}, seen]
+        named = book.recap("year", by=rules.sheets, as_of=as_of).column(rules.sheets)
+        for word in dict.fromkeys(named.to_list()):
+            only: Any = [{rules.sheets: word}, seen]
             table = _rows(book, rules.parts, only, as_of)
-            yield _Sheet(str(word), seen, table, None)
+            yield _Sheet(BLANK if word is None else str(word), seen, table, None)
         return
     if rules.sheets not in levels:
         raise QuestionError(
@@ -99,14 +101,14 @@ def _sheets(book: KeptBook, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
     if LEVELS.index(rules.sheets) >= LEVELS.index(rules.parts):
         raise QuestionError(f"parts={rules.parts!r} do not lie within sheets={rules.sheets!r}")
     for period in book.calendar.periods(seen, rules.sheets):
-        table = _rows(book, rules.parts, period, as_of)
+        table = _rows(whole, rules.parts, period, as_of)
         groups = None
         if book.groups.names:
             groups = _group_rows(book, period, as_of)
         yield _Sheet(period.label, period.span, table, groups)
 
 
-def _rows(book: KeptBook, parts: str, only: Any, as_of: AsOf) -> Table:
+def _rows(book: Answering, parts: str, only: Any, as_of: AsOf) -> Table:
     """Return the parts of a sheet: value, prior year's, change, and the running total."""
     recap = book.recap(parts, only=only, as_of=as_of)
     pairs = book.compare(parts, only=only, as_of=as_of)

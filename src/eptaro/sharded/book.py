@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from functools import cached_property, partial, wraps
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -20,6 +20,7 @@ from eptaro.core.folds.merge import merge
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.questions.group_coverage import GroupSpans, asked_by_group, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
+from eptaro.core.questions.whole import AllGroups
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
 from eptaro.core.tables.table import Table
@@ -31,7 +32,9 @@ from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
-from eptaro.sharded.asking import Told, answer
+from eptaro.sharded.questions.asking import answer
+from eptaro.sharded.questions.told import Told
+from eptaro.sharded.questions.verb import ShardedVerb
 from eptaro.sharded.readas import ReadAs
 from eptaro.sharded.shards import FolderShards, Shards
 from eptaro.storage.about import options_of
@@ -40,17 +43,6 @@ from eptaro.storage.folder.manifest import Manifest
 _NOTHING = Coded(np.zeros(0, np.int32), Column.text("", np.array([], object)))
 _BYTES = 24  # of each cell in memory, and again for each plane
 AT_ONCE = 1_000_000  # cells that are held in memory without another thought
-
-
-class ShardedVerb:
-    """A verb that a book in a folder answers shard by shard."""
-
-    def __set_name__(self, owner: type, name: str) -> None:
-        self._name = name
-
-    def __get__(self, book: FolderBook | None, owner: type[FolderBook]) -> Any:
-        verb = getattr(Answering, self._name)
-        return verb if book is None else wraps(verb)(partial(book._answer, self._name))
 
 
 class FolderBook(Daybook):
@@ -111,20 +103,20 @@ class FolderBook(Daybook):
             workdays=workdays or Workdays(),
             formats=formats or {},
             part=None,
+            whole=AllGroups(),
         )
         return book
 
     if not TYPE_CHECKING:
         recap, accumulate, trail, compare = (ShardedVerb() for _ in range(4))
-        card, rhythm, spread, histogram = (ShardedVerb() for _ in range(4))
+        card, rhythm, spread, histogram, view = (ShardedVerb() for _ in range(5))
 
-    @cached_property
+    @property
     def told(self) -> Told:
         """What every shard has in common."""
         rows = self.manifest.told()
-        groups = dict.fromkeys(self.manifest.by, _NOTHING)
         return Told(
-            replace(rows, groups=Groups(groups, 0), formats=self.formats),
+            replace(rows, groups=self.groups, formats=self.formats),
             self.measures,
             self.calendar,
             self.coverage,
@@ -132,6 +124,11 @@ class FolderBook(Daybook):
             self.own,
             asked_by_group(self.manifest.options.coverage),
         )
+
+    @property
+    def groups(self) -> Groups:
+        """The names of the group columns and how many groups there are, without their values."""
+        return Groups(dict.fromkeys(self.manifest.by, _NOTHING), self.manifest.groups)
 
     @cached_property
     def folded(self) -> Folded:
@@ -198,6 +195,7 @@ class FolderBook(Daybook):
             shards=self.shards,
             calendar=calendar,
             workdays=self.workdays,
+            formats=self.formats,
             at_once=self.at_once,
         )
 
@@ -285,7 +283,7 @@ class FolderBook(Daybook):
             found: Table = getattr(self._whole(), verb)(*args, **options)
             return found
         count = self.manifest.shards
-        return answer(self.shards, count, self.told, self._whole, verb, args, options)
+        return answer(self.shards, count, self.told, verb, args, options)
 
     def __repr__(self) -> str:
         by = f" by {', '.join(self.manifest.by)}" if self.manifest.by else ""

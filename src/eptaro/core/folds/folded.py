@@ -94,3 +94,14 @@ def aside_note(folded: Folded) -> dict[str, Any]:
     return {
         "set_aside": f"{len(folded.aside):,} rows without a date" + (f": {sums}" if sums else "")
     }
+
+
+def rows_note(folded: Folded) -> dict[str, str]:
+    """Return how the rows read come to those counted, where any were set aside."""
+    aside = 0 if folded.aside is None else len(folded.aside)
+    left = 0 if folded.left is None else folded.left.rows
+    if not aside and not left:
+        return {}
+    whole = f"{folded.rows + aside + left:,} read = {folded.rows:,} counted"
+    whole += f" + {aside:,} set aside" if aside else ""
+    return {"rows": whole + (f" + {left:,} left out by the condition" if left else "")}

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.amount import Amount
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
@@ -152,6 +153,11 @@ class Answered(Answer):
         return None if others is None else others[self.group[self.rows]]
 
     @property
+    def calendar(self) -> Calendar:
+        """The calendar of all rows."""
+        return self.view.calendar
+
+    @property
     def totals(self) -> Ints:
         """The rows that are totals."""
         return np.flatnonzero(np.zeros(0) if self.total is None else self.total[self.rows])
@@ -198,6 +204,11 @@ class InParts(Answer):
     @property
     def others(self) -> None:
         """None: no groups were picked."""
+        return None
+
+    @property
+    def calendar(self) -> None:
+        """None: each part has its own."""
         return None
 
     @property

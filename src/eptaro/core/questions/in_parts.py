@@ -15,12 +15,12 @@ import numpy as np
 from eptaro.core.folds.groups import Groups
 from eptaro.core.questions.answer import Answered, InParts
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.view import Facts, NothingLeftError
+from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
 from eptaro.core.tables.face import Face, Rank
 from eptaro.core.tables.table import Table
-from eptaro.errors import QuestionError
+from eptaro.errors import NothingLeftError, QuestionError
 
 Options = ParamSpec("Options")
 _BESIDE = ("wide", "top", "shares", "ranks")  # set groups beside each other: need one calendar

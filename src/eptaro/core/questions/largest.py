@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.days import Flags
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.questions.view import OTHERS, View
 from eptaro.core.tables.column import Column
@@ -32,14 +32,14 @@ def largest(view: View, count: int, within: Sequence[str]) -> View:
         raise QuestionError(f"top picks groups; name a column in by{other}")
     if count < 1:
         raise QuestionError(f"top={count} must be at least 1")
-    every = np.arange(view.groups.count)
-    spans = (np.full(len(every), day) for day in (view.seen.lo, view.seen.hi))
-    size = view.value(view.facts.measures[0], every, *spans).ranks()
-    around = view.groups.onto(within)[1]
-    order = np.lexsort((-size, around))
-    place = _ranks(around[order])  # within its own, from 0
-    kept = place < count
-    first = kept | (place == count)  # of each new group the first old one
+    size, around = sizes(view), view.groups.onto(within)[1]
+    kept = view.facts.whole.picked(view.places, view.groups.count)
+    if kept is None:
+        kept = leading(view.groups, size, count, within)
+    order = np.lexsort((-size.ranks(), ~kept, around))
+    runs, kept = around[order], kept[order]
+    opens = np.append(True, (runs[1:] != runs[:-1]) | (kept[1:] != kept[:-1]))
+    first = kept | opens  # of each new group the first old one
     target = np.empty(len(order), np.int64)
     target[order] = np.cumsum(first) - 1
     others: Flags = ~kept[first]
@@ -58,11 +58,24 @@ def largest(view: View, count: int, within: Sequence[str]) -> View:
     )
 
 
-def _ranks(runs: Ints) -> Ints:
-    """Return the place of each row in its run of equal values."""
-    starts = np.append(True, runs[1:] != runs[:-1])
-    rows = np.arange(len(runs))
-    return rows - np.maximum.accumulate(np.where(starts, rows, 0))
+def sizes(view: View) -> Column:
+    """Return what each group has of the first measure over all days seen."""
+    every = np.arange(view.groups.count)
+    spans = (np.full(len(every), day) for day in (view.seen.lo, view.seen.hi))
+    return view.value(view.facts.measures[0], every, *spans)
+
+
+def leading(groups: Groups, size: Column, count: int, within: Sequence[str]) -> Flags:
+    """Return which groups are the largest, so many within each value of some of their columns; of
+    equal ones those that come first.
+    """
+    around = groups.onto(within)[1]
+    order = np.lexsort((-size.ranks(), around))
+    runs, rows = around[order], np.arange(len(order))
+    opens = np.append(True, runs[1:] != runs[:-1])
+    kept = np.zeros(len(order), bool)
+    kept[order] = rows - np.maximum.accumulate(np.where(opens, rows, 0)) < count
+    return kept
 
 
 def _with_others(name: str, groups: Groups, others: Flags) -> Coded:

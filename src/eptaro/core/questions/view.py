@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import Any
 
@@ -25,15 +25,12 @@ from eptaro.core.measures.term import Term
 from eptaro.core.questions.group_coverage import GroupSpans
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_names, last_day_seen
+from eptaro.core.questions.whole import AllGroups, AnyShare
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.repeated import ManyFlags, Repeated
-from eptaro.errors import QuestionError
+from eptaro.errors import NothingLeftError, QuestionError
 
 OTHERS = "(others)"
-
-
-class NothingLeftError(QuestionError):
-    """A question after whose narrowing no transaction is left."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,6 +49,7 @@ class Facts:
     own: OwnCalendars | None = None
     part: Flags | None = None
     spans: GroupSpans | None = None  # the coverage of each group, where it has its own
+    whole: AllGroups = field(default_factory=AllGroups)
 
     @property
     def groups(self) -> Groups:
@@ -77,9 +75,9 @@ class Facts:
         """Return the facts calendar by calendar, each seeing the groups that keep it."""
         if self.own is None:
             return [self]
-        folded, measures, coverage, spans = self.folded, self.measures, self.coverage, self.spans
+        plain = {one.name: getattr(self, one.name) for one in fields(Facts)} | {"own": None}
         return [
-            Facts(folded, measures, calendar, coverage, self.workdays, None, kept, spans)
+            Facts(**{**plain, "calendar": calendar, "part": kept})
             for calendar, kept in self.own.of_groups(self.groups, self.source).items()
         ]
 
@@ -117,7 +115,7 @@ class Facts:
         ends = (np.full(groups.count, day) for day in (FIRST_DAY, coverage.hi))
         lo, hi = cells.axis.bounds(every, *ends)
         seen = asked & (cells.sums(ROWS, lo, hi).data > 0)
-        keep = self._looked_at(asked, seen)
+        keep = self.whole.looked_at(asked, seen)
         if self.part is not None:
             keep = keep & self.part
         if not keep.any():
@@ -129,12 +127,6 @@ class Facts:
         if len(places) < groups.count or names != groups.names:
             cells = cells.regrouped(target, fewer.count)
         return View(self, fewer, cells, coverage, narrowed.window, target)
-
-    def _looked_at(self, asked: Flags, seen: Flags) -> Flags:
-        """Return which groups a question looks at: those asked about that are seen; where nothing
-        is so far, in days that are known, all of them, with zeros.
-        """
-        return seen if seen.any() else asked
 
 
 @dataclass(frozen=True, eq=False)
@@ -203,6 +195,12 @@ class View:
         places = np.where(self.places < 0, -1, 0)
         return View(self.facts, Groups({}, 1), cells, self.coverage, self.window, places)
 
+    def of_all(self, name: str, share: AnyShare) -> AnyShare:
+        """Return what all groups come to, where those at hand come to `share`; `name` tells apart
+        what a question asks for.
+        """
+        return self.facts.whole.of_all((self.calendar.name, name), share)
+
     def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
         """Return a measure over one span of days per row, blank outside the coverage.
 
@@ -247,17 +245,6 @@ class View:
             return stage.value(term, group, first, last)
         lo, hi = self.cells.axis.bounds(group, first, last)
         return calculation(term.how).over_cells(self.cells, term, lo, hi)
-
-    def rows_in(self) -> dict[str, str]:
-        """Return how the rows read come to those counted, where any were set aside."""
-        folded = self.facts.folded
-        aside = 0 if folded.aside is None else len(folded.aside)
-        left = 0 if folded.left is None else folded.left.rows
-        if not aside and not left:
-            return {}
-        whole = f"{folded.rows + aside + left:,} read = {folded.rows:,} counted"
-        whole += f" + {aside:,} set aside" if aside else ""
-        return {"rows": whole + (f" + {left:,} left out by the condition" if left else "")}
 
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what stands beside every result."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any, Literal, TypeAlias, get_args
@@ -11,8 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.groups import Groups
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
+from eptaro.core.questions.whole import Named
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.face import Face
@@ -107,18 +109,15 @@ def _column(
 
 def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     names = [str(label) for label in rows.labels]
-    words: list[Any] = [None]
-    if view.groups.names:
-        if len(view.groups.names) != 1:
-            raise QuestionError("goals go by one group column at most")
-        every = np.arange(view.groups.count)
-        (column,) = view.groups.columns(every)
-        words = [None if word is None else str(word) for word in column.to_list()]
-    table = np.full((len(words), len(names)), np.nan)
+    mine = _words(view.groups)
+    named = view.of_all("goals", Named(view.groups)).groups
+    words = mine if named is view.groups else _words(named)
+    table = np.full((len(mine), len(names)), np.nan)
     for key, amount in goals.items():
-        groups, label = list(range(len(words))), str(key)
+        groups, label = list(range(len(mine))), str(key)
         if isinstance(key, tuple):
-            groups, label = [_row_of(key[0], words)], str(key[1])
+            word, label = _called(key[0], words), str(key[1])
+            groups = [mine[word]] if word in mine else []
         if label not in names:
             view.calendar.period(label)  # a wrong label is told as such; others lie elsewhere
             continue
@@ -127,14 +126,27 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     return picked
 
 
-def _row_of(value: Any, words: list[Any]) -> int:
-    """Return the place of a group, which may be the blank one: None, `(blank)` or no text."""
+def _words(groups: Groups) -> dict[Any, int]:
+    """Return what groups are called, None for the blank one, and the place of each."""
+    if not groups.names:
+        return {None: 0}
+    if len(groups.names) != 1:
+        raise QuestionError("goals go by one group column at most")
+    (column,) = groups.columns(np.arange(groups.count))
+    words = column.to_list()
+    return {None if word is None else str(word): place for place, word in enumerate(words)}
+
+
+def _called(value: Any, words: Collection[Any]) -> Any:
+    """Return what a group is called among some words; it may be the blank one: None, `(blank)` or
+    no text.
+    """
     word = None if value is None else str(value)
     if word not in words and word in ("", BLANK):
         word = None
     if word not in words:
         raise QuestionError(f"goals: {unknown('group', BLANK if word is None else word, words)}")
-    return words.index(word)
+    return word
 
 
 def _prior_share(view: View, measure: Measure, rows: GoalRows, index: Ints) -> NDArray[np.float64]:

@@ -196,7 +196,8 @@ class Compared:
 
     def details(self, measure: Measure, value: Column, prior: Column) -> list[Column]:
         """Return change per day and contribution."""
-        return detail_columns(measure, value, prior, self._days, self.place, self.comparable)
+        told = (self._days, self.place, self.comparable)
+        return detail_columns(self._view, measure, value, prior, *told)
 
     def growth(self, measure: Measure, value: Column, prior: Column) -> Column:
         """Return the growth per year since the fixed prior side."""

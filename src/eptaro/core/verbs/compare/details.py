@@ -12,6 +12,7 @@ from eptaro.core.calendars.days import Flags, Ints, civil
 from eptaro.core.folds.planes import ROWS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
+from eptaro.core.questions.whole import Sums
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.face import Face, Rank
 from eptaro.core.verbs.compare.sides import Sides
@@ -21,6 +22,7 @@ _STANDINGS = ("new", "lost")
 
 
 def detail_columns(
+    view: View,
     measure: Measure,
     now: Column,
     prior: Column,
@@ -54,7 +56,9 @@ def detail_columns(
         return found
     with np.errstate(over="ignore", invalid="ignore"):
         change = np.where(keep, np.nan_to_num(one - two), 0.0)
-    whole = np.abs(np.bincount(place, weights=np.where(keep, np.nan_to_num(two), 0.0)))[place]
+    groups, count = view.groups.count, int(place.max(initial=-1)) + 1
+    sums = Sums.of(groups, prior.blanked(keep), place, count)
+    whole = np.abs(view.of_all(f"{name}_contribution", sums).numbers())[place]
     valid = keep & (whole > 0) & np.isfinite(whole)
     with np.errstate(over="ignore"):
         ratio = np.divide(change, whole, out=np.zeros(len(change)), where=valid)

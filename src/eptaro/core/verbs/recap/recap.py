@@ -8,8 +8,9 @@ from typing import Literal
 
 import numpy as np
 
-from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.days import Flags
 from eptaro.core.dimension.recurring import RECURRING
+from eptaro.core.folds.folded import rows_note
 from eptaro.core.questions.answer import Answered, Side, Value
 from eptaro.core.questions.by_attribute import attribute_of, recap_by
 from eptaro.core.questions.largest import largest
@@ -18,14 +19,15 @@ from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables import exact
 from eptaro.core.tables.answer import Question
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.deferred import taken
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.repeated import Repeated
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.cross_tab import across
-from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
-from eptaro.core.verbs.shares import index_column, rank_column, running_share, share_columns
+from eptaro.core.verbs.recap.cross_tab import across
+from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows, spans_of
+from eptaro.core.verbs.recap.ranks import rank_column
+from eptaro.core.verbs.recap.shares import index_column, share_columns, with_running_shares
 from eptaro.errors import EptaroError, QuestionError, check_texts
 
 
@@ -185,15 +187,11 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     for measure, value in zip(measures, values, strict=True):
         beside.append(value)
         if asked.shares:
-            parent = rows.parents()[np.asarray(place)]
-            parent = np.where(parent < 0, -1, parent + np.asarray(group) * count)
-            told = (np.asarray(group), np.asarray(place), np.asarray(parts))
-            beside += share_columns(measure, value, *told, parent)
+            told = (np.asarray(group), np.asarray(place))
+            beside += share_columns(view, measure, value, rows, *told)
         if asked.ranks:
-            own, at = np.asarray(group), np.asarray(place)
-            ranked = np.ones(len(own), bool) if view.others is None else ~view.others[own]
-            beside.append(rank_column(measure, value, own, at, rows.level.data[at], ranked))
-        if asked.index is not None:
+            beside.append(rank_column(view, measure, value, rows))
+        if asked.index is not None and value.kind not in NO_NUMBERS:
             beside.append(index_column(measure, value, rows, rows.labelled(asked.index)))
     side = Side("days", first, last)
     answer = Answered(
@@ -204,24 +202,14 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
         np.arange(len(group)),
         Repeated.of_spans(rows.of_level(TOTAL), groups),
     )
-    tied = tie_out(view, values, np.asarray(parts)) | view.rows_in()
+    tied = tie_out(view, values, np.asarray(parts)) | rows_note(view.facts.folded)
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
     head = [*view.groups.later(group), *taken(rows.head(), place), rows.complete_of_all(view)]
     table = Table([*head, *beside], meta, answer)
     order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
     if asked.shares:
-        table = table.beside(_running_shares(view, table, np.asarray(parts), order))
+        table = with_running_shares(table, measures, np.asarray(parts), order)
     return table if asked.sort is None else table.take(order)
-
-
-def _running_shares(view: View, table: Table, parts: Flags, order: Ints) -> dict[str, Column]:
-    """Return the running share of each measure, by the column that it stands beside."""
-    found = {}
-    for measure in view.facts.measures:
-        share = running_share(measure, table.column(measure.name), parts, order)
-        if share is not None:
-            found[f"{measure.name}_share"] = share
-    return found
 
 
 def _per_entry(view: View, asked: Recap) -> Table:

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
+from eptaro.core.calendars.days import LAST_DAY
 from eptaro.core.questions.answer import Answered, Number, Side, Value
+from eptaro.core.questions.group_coverage import GroupSpans
 from eptaro.core.questions.view import View
+from eptaro.core.questions.whole import Fewer, Named
 from eptaro.core.tables.answer import Question
 from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.periods import TOTAL, PeriodRows
-from eptaro.core.verbs.shares import share
+from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows
+from eptaro.core.verbs.recap.shares import share
 from eptaro.errors import QuestionError
 
 
@@ -24,13 +28,14 @@ def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Ta
         raise QuestionError("wide=True sets one group column across; name exactly one in by")
     measures = view.facts.measures
     heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
-    edge = view.together()
+    every, edge = view.of_all("names", Named(view.groups)), _edge(view)
+    blank = bool((every.groups.coded[view.groups.names[0]].codes < 0).any())
     head = [*rows.head(), rows.complete_of_all(edge)]
     taken = {column.name for column in head} | {TOTAL}
     side = Side("days", rows.first, rows.last)
     numbers: dict[str, Number] = {}
     columns = [*head]
-    titles = [_title(view.groups.names[0], word, taken, heads) for word in heads]
+    titles = [_title(view.groups.names[0], word, taken, blank) for word in heads]
     for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, TOTAL)]:
         group = np.full(len(rows), place)
         for measure in measures:
@@ -48,8 +53,22 @@ def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Ta
     return Table(columns, meta, answer)
 
 
-def _title(column: str, word: Any, taken: set[str], heads: list[Any]) -> str:
+def _edge(view: View) -> View:
+    """Return the same view of all groups added up to one, of which these may be some."""
+    edge, facts, own = view.together(), view.facts, None
+    if facts.spans is not None:
+        lo, hi = facts.spans.onto(edge.places, 1, LAST_DAY)
+        own = GroupSpans(lo, hi, facts.spans.asked)
+    mine = Fewer(replace(facts.folded, groups=edge.groups, cells=edge.cells), own)
+    found = view.of_all("all groups", mine)
+    if found is mine:
+        return edge
+    every = replace(facts, folded=found.folded, spans=found.own)
+    return replace(edge, facts=every, cells=found.folded.cells, places=np.zeros(1, np.int64))
+
+
+def _title(column: str, word: Any, taken: set[str], blank: bool) -> str:
     """Return what a group's column is called; one that is called like another names its group."""
     title = BLANK if word is None else str(word)
-    doubled = word is not None and title == BLANK and None in heads
+    doubled = word is not None and title == BLANK and blank
     return f"{column}={title}" if title in taken or doubled else title

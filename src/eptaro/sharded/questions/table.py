@@ -34,10 +34,10 @@ class ShardedTable(Table):
         self,
         each: Each[Any],
         by: Sequence[str],
-        sort: str | None = None,
+        finished: Callable[[Table], Table],
         of_all: Callable[[], Table] | None = None,
     ) -> None:
-        self._each, self._by, self._sort, self._of_all = each, by, sort, of_all
+        self._each, self._by, self._finished, self._of_all = each, by, finished, of_all
 
     @cached_property
     def headline(self) -> str:
@@ -46,8 +46,7 @@ class ShardedTable(Table):
 
     @cached_property
     def _whole(self) -> Table:
-        found = together(self._each(_itself), self._by)
-        return found if self._sort is None else found.sorted(self._sort)
+        return self._finished(together(self._each(_itself), self._by))
 
     @property
     def _columns(self) -> dict[str, AnyColumn]:  # type: ignore[override]
@@ -60,8 +59,8 @@ class ShardedTable(Table):
 
     @property
     def answer(self) -> Answer | None:  # type: ignore[override]
-        """None: no transactions are at hand that a number could be traced to."""
-        return None
+        """What was asked; no transactions are at hand that a number could be traced to."""
+        return self._whole.answer
 
     def in_shards(self, work: Callable[[int, Table], Done]) -> list[Done]:
         """Do some work with the part of each shard, where it is made.
@@ -79,7 +78,7 @@ class ShardedTable(Table):
         return self._each(work)
 
     def __reduce__(self) -> Any:
-        return Table, (self._whole.parts, self._whole.meta)
+        return Table, (self._whole.parts, self._whole.meta, self.answer)
 
 
 def _itself(shard: int, table: Table) -> Table:

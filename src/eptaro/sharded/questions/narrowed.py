@@ -3,48 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Groups, code_of
-from eptaro.core.folds.merge import numbered_together, recoded, rows_after
 from eptaro.core.folds.shards import only_used
 from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
+from eptaro.core.questions.whole import Fewer
 from eptaro.errors import QuestionError
 
 Wanted = Mapping[str, Sequence[Any]]
-
-
-@dataclass(frozen=True, eq=False)
-class Fewer:
-    """What was folded of some groups, and the days that each covers where groups have their own."""
-
-    folded: Folded
-    own: GroupSpans | None = None
-
-    def beside(self, other: Fewer) -> Fewer:
-        """Return what was folded of the groups of both, which add up where they are alike."""
-        one, two = self.folded, recoded(self.folded, other.folded)
-        groups, places = numbered_together([one.groups, two.groups])
-        first, second = (
-            part.cells.regrouped(place, groups.count)
-            for part, place in zip((one, two), places, strict=True)
-        )
-        cells = first.plus(rows_after(second, first), apart=True)
-        rows, distinct = one.rows + two.rows, {**one.distinct, **two.distinct}
-        folded = replace(one, groups=groups, cells=cells, rows=rows, distinct=distinct)
-        if self.own is None or other.own is None:
-            return Fewer(folded)
-        lo, hi = np.full(groups.count, np.iinfo(np.int64).max), np.full(groups.count, FIRST_DAY)
-        for own, place in zip((self.own, other.own), places, strict=True):
-            np.minimum.at(lo, place, own.lo)
-            np.maximum.at(hi, place, own.hi)
-        return Fewer(folded, GroupSpans(lo, hi, self.own.asked))
 
 
 def narrowed(

@@ -1,0 +1,1 @@
+"""Questions of a book in shards: each shard answers for its groups."""

@@ -1,0 +1,73 @@
+"""A question as one shard among several is asked it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.answering import Answering
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.shards import of_groups
+from eptaro.core.tables.table import Table
+from eptaro.errors import NothingLeftError
+from eptaro.sharded.questions.narrowed import Wanted, present
+from eptaro.sharded.questions.told import Gathered, OfShards, Told
+
+_FEW = 64  # groups
+
+
+@dataclass(frozen=True, eq=False)
+class Ask:
+    """A question that a shard is asked; `others` is what it is narrowed to beside the `wanted`
+    group values. To see whether it can be answered at all, a `few` of its groups may do.
+    """
+
+    told: Told
+    verb: str
+    options: Mapping[str, Any]
+    others: list[Any]
+    wanted: Wanted
+    lenient: bool = False
+    few: bool = False
+    every: Gathered | None = None
+
+    def __call__(self, shard: int, folded: Folded) -> tuple[Table, Gathered] | None:
+        """Return what a shard answers, and its shares of what goes by all groups; None where it has
+        nothing to say.
+        """
+        if self.few and folded.groups.count > _FEW:
+            some = folded.groups.at(np.arange(_FEW))
+            cells = of_groups(folded.cells, 0, _FEW)
+            found = self._answer(replace(folded, groups=some, cells=cells))
+            if found is not None:
+                return found
+        return self._answer(folded)
+
+    def facts(self, folded: Folded) -> tuple[Answering, OfShards, dict[str, Any]] | None:
+        """Return the facts of a shard, the whole that it is of, and what narrows a question to its
+        groups; None where it has no wanted ones.
+        """
+        own = present(folded.groups, self.wanted)
+        if not all(own.values()):
+            return None
+        only = [*self.others, *([own] if own else [])]
+        whole = OfShards(self.every, self.lenient)
+        return self.told.part(folded, whole), whole, {"only": only or None}
+
+    def _answer(self, folded: Folded) -> tuple[Table, Gathered] | None:
+        found = self.facts(folded)
+        if found is None:
+            return None
+        facts, whole, narrowed = found
+        options = {**self.options, **narrowed}
+        goals = options.get("goals")
+        if self.every is None and isinstance(goals, Mapping):  # whose groups may be elsewhere
+            options["goals"] = {at: g for at, g in goals.items() if not isinstance(at, tuple)}
+        try:
+            table: Table = getattr(facts, self.verb)(**options)
+        except NothingLeftError:
+            return None
+        return table, Gathered(whole.mine)

@@ -1,0 +1,195 @@
+"""Questions of a book in shards, answered without all its cells in memory.
+
+Where a question leaves group columns out, each shard's cells are added up to fewer groups, and
+these put together. Where it names them all, each shard is asked by itself; what it needs to know
+of the groups elsewhere (what all come to, by which a share goes) is gathered from all before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from functools import partial
+from inspect import signature
+from typing import Any
+
+from eptaro.core.answering import Answering
+from eptaro.core.calendars.grain import last_whole
+from eptaro.core.calendars.span import Span
+from eptaro.core.folds.folded import Folded
+from eptaro.core.questions.in_parts import check_in_parts
+from eptaro.core.questions.scope import EVERY, group_names, last_day_seen, values_apart
+from eptaro.core.questions.whole import Fewer
+from eptaro.core.tables.answer import Question, Untraced
+from eptaro.core.tables.table import Table
+from eptaro.errors import NothingLeftError, QuestionError, unknown
+from eptaro.sharded.questions.asked import Ask
+from eptaro.sharded.questions.finishing import as_parts, finished, side_by_side
+from eptaro.sharded.questions.narrowed import Wanted, narrowed, present
+from eptaro.sharded.questions.pruned import shards_with
+from eptaro.sharded.questions.table import ShardedTable
+from eptaro.sharded.questions.told import Gathered, Told
+from eptaro.sharded.questions.topped import topped
+from eptaro.sharded.shards import Shards
+
+_MOST_NAMED = 50
+
+
+def answer(
+    shards: Shards, count: int, told: Told, verb: str, args: Sequence[Any], given: Mapping[str, Any]
+) -> Table:
+    """Return what a verb answers; `count` is how many shards there are.
+
+    Raises what the verb raises.
+    """
+    bound = signature(getattr(Answering, verb)).bind(None, *args, **given)
+    options = {name: value for name, value in bound.arguments.items() if name != "self"}
+    if told.own is not None:
+        check_in_parts(told.own, options)
+    known = told.rows.groups.names
+    names = group_names(options.get("by"))
+    if names == [EVERY] and EVERY not in known:
+        names = known
+    for name in names:
+        if name not in known:
+            raise QuestionError(unknown("group column", name, known))
+    others, wanted = values_apart(options.get("only"), known)
+    for name in wanted:
+        if name not in known:
+            raise QuestionError(unknown("group column", name, known))
+    every, held = shards, shards_with(known, wanted, count)
+    if held is not None:
+        shards = shards.among(held)
+        if shards.first(partial(_any_of, wanted=wanted)) is None:
+            raise _not_found(every, told, wanted, options)
+    kept = [name for name in known if name in names or name in wanted]
+    if len(kept) < len(known) or not known or verb == "view":
+        return _of_fewer(shards, told, kept, wanted, verb, options)
+    plain = {name: value for name, value in options.items() if name not in ("sort", "only")}
+    return _of_each(shards, names, Ask(told, verb, plain, others, wanted), options)
+
+
+def _of_fewer(
+    shards: Shards,
+    told: Told,
+    names: list[str],
+    wanted: Wanted,
+    verb: str,
+    options: Mapping[str, Any],
+) -> Table:
+    """Answer from the cells of fewer groups, which are put together from all shards."""
+    work = partial(_fewer, names=names, wanted=wanted, asked=told.asked, coverage=told.coverage)
+    found = shards.joined(work, Fewer.beside)
+    if found is None:
+        raise _not_found(shards, told, wanted, options)
+    table: Table = getattr(told.facts(found.folded, found.own), verb)(**options)
+    return table
+
+
+def _fewer(shard: int, folded: Folded, **how: Any) -> Fewer | None:
+    return narrowed(folded, **how)
+
+
+def _of_each(shards: Shards, names: list[str], ask: Ask, options: Mapping[str, Any]) -> Table:
+    """Answer shard by shard; what is wrong with a question is told by the first that has rows."""
+    told, wanted, verb = ask.told, ask.wanted, ask.verb
+    tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
+    if tried is None:
+        if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
+            raise _not_found(shards, told, wanted, options)
+        ask = replace(ask, lenient=True)  # nothing is seen anywhere so far: zeros everywhere
+        tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
+        if tried is None:
+            raise _nothing_left(told, options)
+    if options.get("top"):
+        return topped(shards, names, ask, options)
+    question, goes_by_all = tried
+    calendar = None if told.own is not None else told.calendar
+    behind = Untraced(question, tuple(names), tuple(m.name for m in told.measures), calendar)
+    if goes_by_all:
+        every = shards.joined(partial(_shares, ask=ask), Gathered.beside)
+        ask = replace(ask, every=every)
+        shards.first(partial(_tried, ask=replace(ask, few=True)))
+        if verb == "recap" and options.get("wide"):
+            return side_by_side([*shards.each(partial(_alone, ask=ask))], every, behind)
+    return ShardedTable(
+        lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
+        names,
+        partial(finished, options=options, measures=told.measures, behind=behind),
+        None if told.own is not None else partial(_of_all, shards, told, wanted, verb, options),
+    )
+
+
+def _of_all(
+    shards: Shards, told: Told, wanted: Wanted, verb: str, options: Mapping[str, Any]
+) -> Table:
+    """Answer the same question of all groups together, in the order of time."""
+    plain = {name: value for name, value in options.items() if name not in ("by", "sort")}
+    kept = [name for name in told.rows.groups.names if name in wanted]
+    return _of_fewer(shards, told, kept, wanted, verb, plain)
+
+
+def _tried(shard: int, folded: Folded, ask: Ask) -> tuple[Question, bool] | None:
+    """Return a question, and whether it goes by all groups; None where a shard has nothing to say."""
+    found = ask(shard, folded)
+    if found is None:
+        return None
+    table, mine = found
+    assert table.answer is not None
+    return table.answer.question, bool(mine.shares)
+
+
+def _alone(shard: int, folded: Folded, ask: Ask) -> tuple[Table, Gathered] | None:
+    """Return what a shard answers, without its view, and its shares of the whole."""
+    found = ask(shard, folded)
+    return None if found is None else (Table(found[0].parts, found[0].meta), found[1])
+
+
+def _shares(shard: int, folded: Folded, ask: Ask) -> Gathered | None:
+    found = ask(shard, folded)
+    return None if found is None else found[1]
+
+
+def _then(shard: int, folded: Folded, ask: Ask, work: Any) -> Any:
+    """Do some work with what a shard answers."""
+    found = ask(shard, folded)
+    return None if found is None else work(shard, as_parts(found[0], ask.told.measures))
+
+
+def _any_of(shard: int, folded: Folded, wanted: Wanted) -> bool | None:
+    return all(present(folded.groups, wanted).values()) or None
+
+
+def _not_found(
+    shards: Shards, told: Told, wanted: Wanted, options: Mapping[str, Any]
+) -> QuestionError:
+    """Return the error for values that occur in no shard, with some that do, or in no group."""
+    met: dict[str, set[str]] = {}
+    some: dict[str, set[str]] = {}
+    for found, choices in shards.each(partial(_values, wanted=wanted)):
+        for name in wanted:
+            met.setdefault(name, set()).update(found[name])
+            some.setdefault(name, set()).update(choices[name])
+    for name, values in wanted.items():
+        for value in values:
+            if str(value) not in met.get(name, ()):
+                return QuestionError(unknown(f"value of {name}", value, sorted(some[name])))
+    return _nothing_left(told, options)
+
+
+def _nothing_left(told: Told, options: Mapping[str, Any]) -> NothingLeftError:
+    grain = told.rows.grain
+    today = last_whole(last_day_seen(options.get("as_of"), told.coverage), grain)
+    known = Span.of(told.coverage.lo, today)
+    return NothingLeftError(f"no transactions are left to look at in {known}")
+
+
+def _values(shard: int, folded: Folded, wanted: Wanted) -> tuple[Any, Any]:
+    found = {
+        name: {str(v) for v in values} for name, values in present(folded.groups, wanted).items()
+    }
+    choices = {
+        name: [str(v) for v in folded.groups.coded[name].choices.to_list()][:_MOST_NAMED]
+        for name in wanted
+    }
+    return found, choices

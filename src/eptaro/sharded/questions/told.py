@@ -1,0 +1,104 @@
+"""What all shards of a book have in common, and the facts of one among them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import cast
+
+import numpy as np
+
+from eptaro.core.answering import Answering
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.folded import Folded
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
+from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.whole import AllGroups, AnyShare, Key, Share
+
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """What every shard of a book has in common; `asked` is the coverage that goes by groups."""
+
+    rows: Folded  # of all shards, without their cells
+    measures: tuple[Measure, ...]
+    calendar: Calendar
+    coverage: Span
+    workdays: Workdays
+    own: OwnCalendars | None
+    asked: Asked | None
+
+    def facts(
+        self, folded: Folded, spans: GroupSpans | None = None, whole: AllGroups | None = None
+    ) -> Answering:
+        """Return facts of some cells that are told of like the whole book."""
+        rows = self.rows
+        kept = replace(
+            rows, groups=folded.groups, cells=folded.cells, distinct=folded.distinct, kept={}
+        )
+        facts = (kept, self.measures, self.calendar, self.coverage, self.workdays, self.own)
+        return Answering(*facts, None, spans, whole or AllGroups())
+
+    def part(self, folded: Folded, whole: AllGroups) -> Answering:
+        """Return the facts of one shard among several, which make up the whole."""
+        spans = None
+        if self.asked is not None:
+            spans = group_spans(self.asked, folded, self.coverage, part=True)
+        return self.facts(folded, spans, whole)
+
+
+@dataclass(frozen=True, eq=False)
+class Gathered:
+    """Shares of the whole, in the order in which a verb asks for each."""
+
+    shares: Mapping[Key, list[Share]] = field(default_factory=dict)
+
+    def beside(self, other: Gathered) -> Gathered:
+        """Return the shares of both, put together."""
+        found = {**self.shares, **other.shares}
+        for key in {*self.shares} & {*other.shares}:
+            pairs = zip(self.shares[key], other.shares[key], strict=True)
+            found[key] = [one.beside(two) for one, two in pairs]
+        return Gathered(found)
+
+
+@dataclass(frozen=True, eq=False)
+class OfShards(AllGroups):
+    """All shards, of which one is at hand. Its groups are looked at where they are seen, as others
+    are elsewhere; unless `lenient`: where nothing is seen anywhere, all are.
+
+    The shares of the one are kept in `mine`; `every` holds those of all, once they are gathered.
+    """
+
+    every: Gathered | None = None
+    lenient: bool = False
+    mine: dict[Key, list[Share]] = field(default_factory=dict)
+
+    def looked_at(self, asked: Flags, seen: Flags) -> Flags:
+        """Return which groups of this shard a question looks at."""
+        return super().looked_at(asked, seen) if self.lenient else seen
+
+    def of_all(self, key: Key, share: AnyShare) -> AnyShare:
+        """Return what the groups of all shards come to, or those at hand until it is gathered."""
+        mine = self.mine.setdefault(key, [])
+        mine.append(share)
+        if self.every is None:
+            return share
+        return cast(AnyShare, self.every.shares[key][len(mine) - 1])
+
+
+@dataclass(frozen=True, eq=False)
+class PickedBefore(AllGroups):
+    """The largest groups, and those that are all `others` put together."""
+
+    others: Flags
+
+    def picked(self, places: Ints, count: int) -> Flags:
+        """Return which groups are the largest."""
+        kept, others = np.ones(count, bool), places[self.others]
+        kept[others[others >= 0]] = False
+        return kept
