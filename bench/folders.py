@@ -73,6 +73,18 @@ def months(folder: str) -> None:
     ep.Daybook.open(Path(folder) / "book").recap("month").column("fares")
 
 
+def largest(folder: str) -> None:
+    """Sum up the ten largest groups and all others by month."""
+    ep.Daybook.open(Path(folder) / "book").recap("month", by="member", top=10).column("fares")
+
+
+def ranked(folder: str) -> None:
+    """Write each group's share and rank by year."""
+    shutil.rmtree(Path(folder) / "out", ignore_errors=True)
+    book = ep.Daybook.open(Path(folder) / "book")
+    book.recap("year", by="member", shares=True, ranks=True).write(f"{folder}/out/")
+
+
 def night(folder: str) -> float:
     """Add a night's rows, as a command does, and return its seconds; the book is left as it was."""
     book, kept = Path(folder) / "book", Path(folder) / "kept.json"
@@ -107,7 +119,8 @@ def dask(workers: int, folder: str) -> float:
 
 ACTIONS: dict[str, Callable[[str], object]] = {
     "fold into a folder": fold, "year to date against last year, to Parquet": year_to_date,
-    "all groups by month": months, "add a night of 100,000 rows": night,
+    "all groups by month": months, "the ten largest groups and the others by month": largest,
+    "shares and ranks by year, to Parquet": ranked, "add a night of 100,000 rows": night,
     "fold and compare, one Dask worker": partial(dask, 1),
     "fold and compare, two Dask workers": partial(dask, 2),
 }  # fmt: skip

@@ -21,7 +21,7 @@ _MOST, _STEPS = 30, 15
 class Changes:
     """The groups of the last period, and a measure's values, prior values and changes."""
 
-    words: list[str]
+    groups: Table
     now: np.ndarray
     prior: np.ndarray
     change: np.ndarray
@@ -32,28 +32,49 @@ class Changes:
         names = group_names(table)
         if not names:
             raise QuestionError("changes by group need groups; name a column in by")
-        periods = table.column("period").to_list()
-        last = periods[-1] if "calendar" not in names else None
-        mine = np.flatnonzero([last is None or period == last for period in periods])
-        keys = [*zip(*(table.column(n).to_list() for n in names), strict=True)]
-        if "calendar" in names and len(mine) != len(set(keys)):
-            raise QuestionError("changes by group take one period each; ask with to_date=True")
-        part = table.take(mine)
+        if "calendar" in names:
+            keys = [*zip(*(table.column(n).to_list() for n in names), strict=True)]
+            if len(table) != len(set(keys)):
+                raise QuestionError("changes by group take one period each; ask with to_date=True")
+            part = table
+        else:
+            periods = table.column("period").values()
+            part = table.take(np.flatnonzero(periods == periods[-1]))
         columns = [part.column(n).numbers() for n in (name, f"{name}_prior", f"{name}_change")]
-        return cls([named(keys[i]) for i in mine], *columns)
+        return cls(part.select(names), *columns)
+
+    def word(self, at: int) -> str:
+        """Return the name of a group."""
+        part = self.groups.take(slice(at, at + 1))
+        return named(tuple(column.to_list()[0] for column in part.columns))
+
+    def largest(self, count: int) -> list[int]:
+        """Return the groups that changed most, the largest change first."""
+        order = np.argsort(-np.abs(np.nan_to_num(self.change)), kind="stable")
+        return [int(at) for at in order[~np.isnan(self.change[order])][:count]]
+
+    @property
+    def known(self) -> int:
+        """How many groups have a change."""
+        return int((~np.isnan(self.change)).sum())
 
     def tip(self, at: int, column: Any) -> str:
         """Return what a group's mark says when it is pointed at."""
         now, prior = written(column, self.now[at]), written(column, self.prior[at])
-        return f"{self.words[at]}: {prior} before, {now} now, {signed(column, self.change[at])}"
+        return f"{self.word(at)}: {prior} before, {now} now, {signed(column, self.change[at])}"
+
+
+def _last_row(table: Table) -> dict[str, Any]:
+    return next(table.take(slice(len(table) - 1, None)).rows())
 
 
 def _spans(table: Table, change: np.ndarray) -> str:
     """Return the days that are set against each other."""
-    row = {c.name: c.to_list()[-1] for c in table.columns}
+    row = _last_row(table)
     blank = int(np.isnan(change).sum())
     more = f"; {blank} groups are not comparable" if blank else ""
-    if len(set(table.column("first").to_list())) > 1 and "calendar" in table:
+    first = table.column("first").data
+    if "calendar" in table and (first != first[-1]).any():
         return f"to date, each in its own period against its own counterpart{more}"
     return (
         f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}{more}"
@@ -66,14 +87,12 @@ def draw_changes(table: Table, page: Page, measures: Sequence[str]) -> None:
     lead = found[0]
     page.say(f"changes of {', '.join(measures)}, {_spans(table, lead.change)}")
     page.legend(("bar", page.theme.accent, "up"), ("bar", page.theme.warm, "down"))
-    order = np.argsort(np.nan_to_num(lead.change), kind="stable")
-    order = np.array([i for i in order if lead.change[i] == lead.change[i]], int)
-    if len(order) > _MOST:
-        page.note(f"the {_MOST} largest changes of {len(order)} groups are drawn")
-        largest = np.argsort(-np.abs(np.nan_to_num(lead.change)), kind="stable")[:_MOST]
-        order = order[np.isin(order, largest)]
+    if lead.known > _MOST:
+        page.note(f"the {_MOST} largest changes of {lead.known} groups are drawn")
+    order = np.sort(np.array(lead.largest(_MOST), int))
+    order = order[np.argsort(lead.change[order], kind="stable")]
     letters = 26 if len(measures) == 1 or page.width >= 1100 else 16
-    longest = max((len(elided(lead.words[i], letters)) for i in order), default=1)
+    longest = max((len(elided(lead.word(i), letters)) for i in order), default=1)
     left = min(longest * 7.4 + 46, page.width * 0.3)
     if len(measures) == 1:
         panels = [page.axes(left=left)]
@@ -109,7 +128,7 @@ def _sideways(
             textcoords="offset points",
         )
     axes.axvline(0, color=theme.soft, lw=1)
-    axes.set_yticks(range(len(order)), [elided(found.words[i], letters) for i in order])
+    axes.set_yticks(range(len(order)), [elided(found.word(i), letters) for i in order])
     axes.set_ylim(-0.6, max(len(order), 3) - 0.4)
     page.numbered(axes, column, "x")
     low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
@@ -132,17 +151,16 @@ def draw_steps(table: Table, page: Page, measures: Sequence[str]) -> None:
     if len(measures) > 1:
         page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
     change = found.change
-    fair = ~np.isnan(change)
-    order = [i for i in np.argsort(-np.abs(np.nan_to_num(change)), kind="stable") if fair[i]]
+    fair, order = ~np.isnan(change), found.largest(len(change))
     steps = [
-        (elided(found.words[i], 18), float(change[i]), found.tip(i, column)) for i in order[:_STEPS]
+        (elided(found.word(i), 18), float(change[i]), found.tip(i, column)) for i in order[:_STEPS]
     ]
     if len(order) > _STEPS:
-        rest, others = float(sum(change[i] for i in order[_STEPS:])), len(order) - _STEPS
+        rest, others = float(change[order[_STEPS:]].sum()), len(order) - _STEPS
         steps.append((f"{others} others", rest, f"{others} others: {signed(column, rest)}"))
     start, stop = float(found.prior[fair].sum()), float(found.now[fair].sum())
     axes = page.axes(bottom=150)
-    row = {c.name: c.to_list()[-1] for c in table.columns}
+    row = _last_row(table)
     ends = ["before", "now"]
     if "calendar" not in table:
         ends = [str(row["prior_period"]), str(row["period"])]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from eptaro.core.calendars.levels import as_wide
 from eptaro.core.headlines.words import titled
 from eptaro.core.tables.table import Table
@@ -70,9 +72,9 @@ def _contributions(section: Section, asked: Asked, within: str) -> None:
         sort=f"-{name}_change",
         as_of=asked.as_of,
     )
-    known = [row for row in table.rows() if row.get(f"{name}_change") is not None]
-    if known:
-        best, worst = known[0], known[-1]
+    known = np.flatnonzero(~table.column(f"{name}_change").blank)
+    if len(known):
+        best, worst = (next(table.take(at).rows()) for at in (known[:1], known[-1:]))
 
         def tell(row: dict[str, Any]) -> str:
             of = ", ".join(str(row[group]) for group in book.groups.names)
@@ -81,7 +83,7 @@ def _contributions(section: Section, asked: Asked, within: str) -> None:
         alt = f"Largest gain: {tell(best)}; largest loss or least gain: {tell(worst)}."
         section.sentences.append(alt)
         section.add_picture(table, f"Changes by group. {alt}", kind="changes")
-    row = {column.name: column.to_list()[0] for column in table.columns}
+    row = next(table.take(slice(0, 1)).rows())
     caption = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
     if len(table) > _MOST_GROUPS:
         caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"

@@ -130,7 +130,7 @@ def _of_all(
 
 
 def _tried(shard: int, folded: Folded, ask: Ask) -> tuple[Question, bool] | None:
-    """Return a question, and whether it goes by all groups; None where a shard has nothing to say."""
+    """Return a question, and whether it goes by all groups; None where a shard has no rows."""
     found = ask(shard, folded)
     if found is None:
         return None
@@ -142,7 +142,7 @@ def _tried(shard: int, folded: Folded, ask: Ask) -> tuple[Question, bool] | None
 def _alone(shard: int, folded: Folded, ask: Ask) -> tuple[Table, Gathered] | None:
     """Return what a shard answers, without its view, and its shares of the whole."""
     found = ask(shard, folded)
-    return None if found is None else (Table(found[0].parts, found[0].meta), found[1])
+    return None if found is None else (Table(found[0].columns, found[0].meta), found[1])
 
 
 def _shares(shard: int, folded: Folded, ask: Ask) -> Gathered | None:

@@ -82,7 +82,7 @@ class ShardedTable(Table):
 
 
 def _itself(shard: int, table: Table) -> Table:
-    return table
+    return Table(table.columns, table.meta)  # columns not made yet would keep the shard's cells
 
 
 def together(tables: Sequence[Table], by: Sequence[str]) -> Table:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels.occurring import occurring
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
@@ -56,26 +57,28 @@ class Ladder:
         """Return the ladder of rows that are ranked, and the rung of each, -1 for none."""
         place = np.where(ranked, value.ranks(), -1)
         held = np.flatnonzero(place >= 0)
-        values, own = _different(value.take(held))
-        keys, rung, counts = np.unique(
-            pool[held] * np.int64(len(values)) + own, return_inverse=True, return_counts=True
-        )
+        values, own = _different(value, held, place[held])
+        keys, rung = occurring(pool[held] * len(values) + own, len(values) * (int(pool.max()) + 1))
+        counts = np.bincount(rung, minlength=len(keys))
         at = np.full(len(value), -1)
-        at[held] = rung.ravel()
+        at[held] = rung
         return cls(groups, values, keys, counts), at
 
     def beside(self, other: Ladder) -> Ladder:
         """Return the ladder of the rows of both."""
-        values, place = _different(join([self.values, other.values]))
+        values = join([self.values, other.values])
+        values, place = _different(values, np.arange(len(values)), values.ranks())
         size = len(self.values)
         keys = [
             rungs._keys(own, len(values))
             for rungs, own in ((self, place[:size]), (other, place[size:]))
         ]
-        keys_, at = np.unique(np.concatenate(keys), return_inverse=True)
-        counts = np.zeros(len(keys_), np.int64)
-        np.add.at(counts, at.ravel(), np.concatenate([self.counts, other.counts]))
-        return Ladder(self.groups + other.groups, values, keys_, counts)
+        most = max((int(own[-1]) for own in keys if len(own)), default=-1)
+        found, at = occurring(np.concatenate(keys), most + 1)
+        counts = np.zeros(len(found), np.int64)
+        counts[at[: len(keys[0])]] = self.counts
+        counts[at[len(keys[0]) :]] += other.counts
+        return Ladder(self.groups + other.groups, values, found, counts)
 
     def ranks(self, some: Ladder) -> Ints:
         """Return the rank of each rung of a ladder whose rungs are all on this one."""
@@ -102,12 +105,12 @@ class Ladder:
         return np.searchsorted(_plain(mine), _plain(theirs))
 
 
-def _different(column: Column) -> tuple[Column, Ints]:
-    """Return the different values of a column without blanks in order, and the place of each."""
-    place = column.ranks()
-    first = np.zeros(int(place.max(initial=-1)) + 1, np.int64)
-    first[place] = np.arange(len(place))
-    return replace(column.take(first), valid=None), place
+def _different(column: Column, rows: Ints, ranks: Ints) -> tuple[Column, Ints]:
+    """Return the different values of some rows in order, and the place of each row's among them."""
+    met, place = occurring(ranks, int(ranks.max(initial=-1)) + 1)
+    first = np.zeros(len(met), np.int64)
+    first[place] = rows
+    return replace(column.take(first), valid=None), np.asarray(place, np.int64)
 
 
 def _plain(column: Column) -> NDArray[Any]:
