@@ -111,9 +111,11 @@ class Said(unittest.TestCase):
         for ending in ("html", "xlsx"):
             self.assertTrue(book.report(self.folder / f"r.{ending}").exists())
         self.assertNotIn("lo_change", book.compare("month").names)
+        indexed = book.recap("month", index="2025-01").names
+        self.assertEqual([name for name in indexed if name.startswith("lo")], ["lo"])
         for ask in (
             lambda: ep.Daybook(self.frame, date="at", measures="a=max(due)").report(self.folder / "a.html"),
-            lambda: book.recap("month", index="2025-01"), lambda: book.trail("3 days", weights=[1, 2, 3]),
+            lambda: book.trail("3 days", weights=[1, 2, 3]),
             lambda: ep.Daybook(self.frame, date="at", measures="r=max(status) / sum(x)").recap("month"),
             lambda: ep.Daybook(self.frame, date="at", measures=["a=max(due)", "b=a + 1"]).recap("month"),
             lambda: ep.Daybook(self.frame, date="at", measures="r=sum(status)"),

@@ -24,7 +24,6 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, as_dates
-from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables import exact
 from eptaro.core.tables.face import Face
 from eptaro.core.tables.format import Format
@@ -231,11 +230,7 @@ class Column:
             keys = self.data
         blank = self.blank | np.isnan(self.numbers()) if self.kind == "float" else self.blank
         keys = np.where(blank, keys[:1], keys)
-        ends = (int(keys.min()), int(keys.max())) if keys.dtype == np.int64 and len(keys) else None
-        if ends is not None and ends[1] - ends[0] < 1 << 62:
-            found = occurring(keys - ends[0], ends[1] - ends[0] + 1)[1]
-        else:
-            found = np.unique(keys, return_inverse=True)[1].ravel()
+        found = exact.ranks(keys)
         return np.where(blank, -1, found).astype(np.int64)
 
     def numbers(self) -> NDArray[np.float64]:
