@@ -81,6 +81,8 @@ class Verbs(unittest.TestCase):
         )
         self.assertIn(f"The largest of 2 routes is ab: {total('2024-01-01', last, 'ab'):,}", said)
         self.assertIn("The last, FY2026-Q1, is not complete.", said)
+        topped = made.recap("quarter", by="route", top=1).headline
+        self.assertIn(f"The largest route is ab: {total('2024-01-01', last, 'ab'):,}", topped)
         self.assertEqual(said, made.recap("quarter", by="route", sort="-revenue").headline)
         so_far = made.accumulate("year", by="route").headline
         self.assertIn(

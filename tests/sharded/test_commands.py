@@ -56,7 +56,8 @@ class Folders(Commands):
             (("fold", "night.csv", *FOLD, "--into", "new", "--force"), 2, "is not there yet"),
             (("fold", "night.csv", *FOLD), 2, "Give --out FILE, or --into FOLDER"),
             (("fold", "night.csv", *FOLD, "--out", "x.parquet", "--force"), 2, "--force goes with --into"),
-            (("books", "nothing"), 1, "is no book: it has no manifest.json"),
+            (("books", "nothing"), 1, "there is no such folder"),
+            (("books", "."), 1, "is no book: it has no manifest.json"),
         ):  # fmt: skip
             got, _, told = self.go(*words)
             self.assertEqual(got, status, (words, told))

@@ -91,4 +91,5 @@ def largest_group(answer: Answered, measure: Measure, days: Days) -> Iterator[st
         ratio = Column.of("", "float", [numbers[at] / whole], unit="share")
         share = f" ({said(ratio)})"
     noun = group_noun(answer)
-    yield f"The largest of {counted(count, noun)} is {name}: {said(values, at)}{share}."
+    largest = f"of {counted(count, noun)}" if view.others is None else noun
+    yield f"The largest {largest} is {name}: {said(values, at)}{share}."

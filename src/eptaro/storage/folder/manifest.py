@@ -134,6 +134,8 @@ def read_manifest(folder: Place) -> Manifest:
     """
     at = folder / NAME
     if not at.is_file():
+        if folder.local is not None and not folder.local.exists():
+            raise InputError(f"{folder}: there is no such folder")
         raise InputError(f"{folder}: is no book: it has no {NAME}")
     return manifest_of(at.read(), str(at))
 
