@@ -25,7 +25,7 @@ from eptaro.core.tables.table import Table
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 from eptaro.sharded.questions.asked import Ask
 from eptaro.sharded.questions.finishing import as_parts, finished, side_by_side
-from eptaro.sharded.questions.narrowed import Wanted, narrowed, present
+from eptaro.sharded.questions.narrowed import Wanted, narrowed, present, settled
 from eptaro.sharded.questions.pruned import shards_with
 from eptaro.sharded.questions.table import ShardedTable
 from eptaro.sharded.questions.told import Gathered, Told
@@ -53,10 +53,11 @@ def answer(
     for name in names:
         if name not in known:
             raise QuestionError(unknown("group column", name, known))
-    others, wanted = values_apart(options.get("only"), known)
-    for name in wanted:
+    others, given_values = values_apart(options.get("only"), known)
+    for name in given_values:
         if name not in known:
             raise QuestionError(unknown("group column", name, known))
+    wanted = settled(shards, given_values)
     every, held = shards, shards_with(known, wanted, count)
     if held is not None:
         shards = shards.among(held)
@@ -172,7 +173,7 @@ def _not_found(
             some.setdefault(name, set()).update(choices[name])
     for name, values in wanted.items():
         for value in values:
-            if str(value) not in met.get(name, ()):
+            if value is not None and str(value) not in met.get(name, ()):
                 return QuestionError(unknown(f"value of {name}", value, sorted(some[name])))
     return _nothing_left(told, options)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -15,9 +16,11 @@ from eptaro.core.folds.groups import Groups, code_of
 from eptaro.core.folds.shards import only_used
 from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
 from eptaro.core.questions.whole import Fewer
-from eptaro.errors import QuestionError
+from eptaro.core.tables.display import BLANK
+from eptaro.sharded.shards import Shards
 
 Wanted = Mapping[str, Sequence[Any]]
+Words = frozenset[tuple[str, str]]  # columns, and what groups are called in them
 
 
 def narrowed(
@@ -66,7 +69,39 @@ def present(groups: Groups, wanted: Wanted) -> dict[str, list[Any]]:
 
 
 def _occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
-    try:
-        return bool((groups.coded[name].codes == code_of(name, choices, value)).any())
-    except QuestionError:
+    """Return whether a value occurs; None alone is the blank (see `settled`)."""
+    words = [None] if value is None else [str(word) for word in choices.to_list()]
+    if value is not None and str(value) not in words:
         return False
+    return bool((groups.coded[name].codes == code_of(name, choices, value)).any())
+
+
+def settled(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[str, list[Any]]:
+    """Return wanted values of which those that may stand for the blank do so, unless a group of any
+    shard is called so.
+    """
+    doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted.items()}
+    if not any(doubtful.values()):
+        return wanted
+    found = shards.joined(partial(_called, names=doubtful), _either) or frozenset()
+    return {
+        name: [
+            None if _may_be_blank(value) and (name, str(value)) not in found else value
+            for value in values
+        ]
+        for name, values in wanted.items()
+    }
+
+
+def _may_be_blank(value: Any) -> bool:
+    return value is not None and str(value) in ("", BLANK)
+
+
+def _called(shard: int, folded: Folded, names: Wanted) -> Words:
+    """Return what groups of a shard are called of some words, with their columns."""
+    found = present(folded.groups, names)
+    return frozenset((name, str(value)) for name, values in found.items() for value in values)
+
+
+def _either(one: Words, two: Words) -> Words:
+    return one | two
