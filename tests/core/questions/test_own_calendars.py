@@ -25,3 +25,6 @@ class OwnCalendars(unittest.TestCase):
         self.assertEqual(rows, [("a", "2025", 1), ("a", "2026", 2), ("b", "2025", 12)])
         shown = book.recap("year", by="g")
         self.assertEqual(shown.column("calendar").to_list(), ["fiscal", "fiscal", "calendar"])
+        self.assertEqual(list(book.recap("year", by="all").rows()), list(shown.rows()))
+        for sort, sums in (("-s", [12, 2, 1]), ("s", [1, 2, 12])):
+            self.assertEqual(book.recap("year", by="g", sort=sort)["s"].tolist(), sums)

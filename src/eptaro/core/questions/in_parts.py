@@ -6,7 +6,7 @@ that keep it, and sets the answers together; every row is labelled in its own ca
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import wraps
 from typing import Any, Concatenate, ParamSpec, cast
 
@@ -15,6 +15,7 @@ import numpy as np
 from eptaro.core.folds.groups import Groups
 from eptaro.core.questions.answer import Answered, InParts
 from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.scope import EVERY, group_names
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
@@ -36,7 +37,10 @@ def in_own_calendars(
     def answer(self: Facts, /, *args: Options.args, **options: Options.kwargs) -> Table:
         if self.own is None:
             return verb(self, *args, **options)
-        names = check_in_parts(self.own, options)
+        names = check_in_parts(self.own, self.groups.names, options)
+        sort: Any = options.get("sort")
+        if sort is not None:  # the rows of all calendars, once they are together
+            options["sort"] = None
         tables: dict[str, Table] = {}
         left = None
         for part in self.in_parts():
@@ -46,15 +50,21 @@ def in_own_calendars(
                 left = error
         if not tables and left is not None:
             raise left
-        return _together(self, tables, names)
+        found = _together(self, tables, names)
+        return found if sort is None else found.sorted(sort)
 
     return cast(Callable[Concatenate[Facts, Options], Table], answer)
 
 
-def check_in_parts(own: OwnCalendars, options: Mapping[str, Any]) -> list[str]:
-    """Return the group columns asked for; raises `QuestionError` for what needs one calendar."""
-    by = options.get("by")
-    names = [by] if isinstance(by, str) else list(by or ())
+def check_in_parts(
+    own: OwnCalendars, known: Sequence[str], options: Mapping[str, Any]
+) -> list[str]:
+    """Return the group columns asked for, of those known; raises `QuestionError` for what needs one
+    calendar.
+    """
+    names = group_names(options.get("by"))
+    if names == [EVERY] and EVERY not in known:
+        names = [*known]
     if own.column not in names:
         raise QuestionError(
             f"each {own.column} keeps its own calendar: group by it, or ask in one calendar "

@@ -44,9 +44,9 @@ def answer(
     """
     bound = signature(getattr(Answering, verb)).bind(None, *args, **given)
     options = {name: value for name, value in bound.arguments.items() if name != "self"}
-    if told.own is not None:
-        check_in_parts(told.own, options)
     known = told.rows.groups.names
+    if told.own is not None:
+        check_in_parts(told.own, known, options)
     names = group_names(options.get("by"))
     if names == [EVERY] and EVERY not in known:
         names = known
