@@ -321,6 +321,13 @@ class Compare(Against):
         for period, total in parts.items():
             self.assertAlmostEqual(total, whole[period]["trips_change_ratio"] or 0.0)
 
+    def test_groups_that_cannot_be_compared_take_no_part_in_contributions(self):
+        days = ["2024-01-01", "2024-04-01", "2024-02-15", "2024-04-01", "2024-06-30"]
+        book = ep.Daybook({"on": days, "group": [*"aabba"], "x": [8, 10, 100, 100, 0]}, date="on", by="group", measures="s=sum(x)", coverage="groups")  # fmt: skip
+        rows = book.compare("quarter", back="1 quarter", by="group", details=True).rows()
+        found = {(r["group"], r["period"]): r["s_contribution"] for r in rows}
+        self.assertEqual((found["a", "2024-Q2"], found["b", "2024-Q2"]), (0.25, None))
+
     def test_week_53_is_not_comparable_with_a_year_of_52(self):
         book = ep.Daybook({"on": ["2019-01-01", "2021-02-01"]}, date="on", measures="n=count()")
         rows = {row["period"]: row for row in book.compare("week").rows()}
