@@ -154,7 +154,9 @@ def _shares(shard: int, folded: Folded, ask: Ask) -> Gathered | None:
 def _then(shard: int, folded: Folded, ask: Ask, work: Any) -> Any:
     """Do some work with what a shard answers."""
     found = ask(shard, folded)
-    return None if found is None else work(shard, as_parts(found[0], ask.told.measures))
+    return (
+        None if found is None else work(shard, as_parts(found[0], ask.options, ask.told.measures))
+    )
 
 
 def _any_of(shard: int, folded: Folded, wanted: Wanted) -> bool | None:

@@ -17,11 +17,11 @@ from eptaro.core.verbs.recap.shares import running_name, with_running_shares
 from eptaro.sharded.questions.told import Gathered
 
 
-def as_parts(table: Table, measures: Sequence[Measure]) -> Table:
+def as_parts(table: Table, options: Mapping[str, Any], measures: Sequence[Measure]) -> Table:
     """Return a shard's answer without traces, and without running shares, which go by the order of
     all rows.
     """
-    running = {running_name(measure) for measure in measures}
+    running = {running_name(measure) for measure in measures} if options.get("shares") else set()
     columns = [column for column in table.parts if column.name not in running]
     return Table(columns, table.meta)
 
@@ -34,7 +34,7 @@ def finished(
     sort = options.get("sort")
     order = np.arange(len(table)) if sort is None else table.order(sort)
     if options.get("shares"):
-        parts = np.array([label != TOTAL for label in table.column("period").values()], bool)
+        parts = np.asarray(table.column("period").values() != TOTAL, bool)
         if "level" in table:
             parts &= table.column("level").values() == options["per"]
         table = with_running_shares(table, measures, parts, order)
