@@ -15,6 +15,7 @@ from pyarrow import parquet
 import eptaro as ep
 from tests.core.expressions.maker import Maker
 from tests.engines.servers import postgresql
+from tests.sharded.test_folder import outcome
 
 ROWS, QUESTIONS = 400, 18
 TYPES = {
@@ -49,16 +50,6 @@ ASKED = [
     ("accumulate", ("year",), {"by": "all", "every": "month", "goals": {"2024": 400}}), ("trail", ("3 months",), {"by": "all", "every": "month"}), ("trail", ("10 days",), {"by": "h"}),
     ("card", (), {"by": "all", "as_of": "2024-11-05"}), ("recap", ("month",), {"by": "all", "only": "2024-03..2024-07", "ranks": True, "sort": "-b"}),
 ]  # fmt: skip
-
-
-def answered(book: ep.Daybook, verb: str, args: tuple, options: dict) -> ep.Table | str:
-    """Return what a book answers, or what it says of a question that cannot be."""
-    try:
-        table = getattr(book, verb)(*args, **options)
-        len(table)
-    except ep.QuestionError as error:
-        return str(error)
-    return table
 
 
 class Engines(unittest.TestCase):
@@ -158,7 +149,7 @@ class Engines(unittest.TestCase):
                     ("recap", ("quarter",), {}),
                     *rng.sample(ASKED, 2),
                 ]
-                wanted = [answered(book, *question) for question in questions]
+                wanted = [outcome(book, *question) for question in questions]
             except ep.ExpressionError as error:
                 self.assertRegex(str(error), "does not fit|do not go together", said)
                 continue
@@ -177,7 +168,7 @@ class Engines(unittest.TestCase):
                         continue
                     self.assertEqual((book.rows, book.coverage), (other.rows, other.coverage))
                     for question, table_ in zip(questions, wanted, strict=True):
-                        found = answered(other, *question)
+                        found = outcome(other, *question)
                         if isinstance(table_, str):
                             self.assertEqual(table_, found, f"{name}: {question} of {said}")
                         else:
