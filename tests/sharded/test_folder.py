@@ -182,6 +182,14 @@ class Answers(Alike):
         book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
         table = book.compare("quarter", by="all")
         self.assertEqual(table.headline, whole.compare("quarter").headline)
+
+        def words(drawn):
+            return [text.get_text().replace("\n", " ") for text in drawn.findobj(lambda one: hasattr(one, "get_text"))]  # fmt: skip
+
+        said = " ".join(words(table.plot(kind="changes")))
+        self.assertIn(table.headline.split(",")[0], said)
+        groups = [text for text in words(book.recap("quarter", by="all", top=1).plot()) if text.endswith(": fares")]  # fmt: skip
+        self.assertEqual(groups, [groups[0], "(others), (others): fares"])
         out = table.write(f"{self.folder}/out/")
         parts = sorted(Path(out).iterdir())
         written = [row for part in parts for row in parquet.read_table(part).to_pylist()]

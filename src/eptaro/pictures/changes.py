@@ -171,28 +171,39 @@ def draw_steps(table: Table, page: Page, measures: Sequence[str]) -> None:
             [at], [value - bottom], bottom=[bottom], color=theme.earlier[0], width=0.7
         )
         page.tip(bar, f"{label}: {written(column, value)}")
-        _above(axes, at, value, written(column, value), theme.ink, bold=True)
+        _beside(axes, at, value, written(column, value), theme.ink, bold=True)
     for at, (_, value, tip) in enumerate(steps, 1):
         level = levels[at - 1]
         colour = theme.warm if value < 0 else theme.accent
         (bar,) = axes.bar([at], [value], bottom=[level], color=colour, width=0.7)
         page.tip(bar, tip)
         axes.plot([at - 1.35, at + 0.35], [level, level], color=theme.soft, lw=0.8)
-        _above(axes, at, max(level, level + value), signed(column, value), theme.ink, bold=False)
+        _beside(axes, at, level + value, signed(column, value), theme.ink, below=value < 0)
     labels = [ends[0], *(word for word, _, _ in steps), ends[1]]
     axes.set_xticks(range(len(labels)), labels, rotation=32, ha="right", rotation_mode="anchor")
     page.numbered(axes, column)
 
 
-def _above(axes: Any, at: float, y: float, text: str, colour: str, *, bold: bool) -> None:
+def _beside(
+    axes: Any,
+    at: float,
+    y: float,
+    text: str,
+    colour: str,
+    *,
+    below: bool = False,
+    bold: bool = False,
+) -> None:
+    """Write a number above the end of a bar, or below that of one that goes down."""
     axes.annotate(
         text,
         (at, y),
         ha="center",
+        va="top" if below else "bottom",
         size=9 if bold else 8,
         color=colour,
         weight="bold" if bold else "normal",
-        xytext=(0, 4),
+        xytext=(0, -3 if below else 3),
         textcoords="offset points",
     )
 

@@ -58,8 +58,8 @@ class Group:
 def parts_of(
     table: Table, name: str | None, by: Sequence[str] | None = None
 ) -> list[tuple[str, Table]]:
-    """Return each group's name and rows, those with most of a column first if one is named; `by`
-    names what tells them apart where that is not the groups alone.
+    """Return each group's name and rows, those with most of a column first if one is named, and all
+    that were not picked last; `by` names what tells them apart where that is not the groups alone.
     """
     names = group_names(table) if by is None else by
     if not names:
@@ -71,7 +71,8 @@ def parts_of(
     if name is None:
         return parts
     size = [np.nansum(np.abs(part.column(name).numbers())) for _, part in parts]
-    return [parts[i] for i in np.argsort(-np.array(size), kind="stable")]
+    others = [part.answer is not None and bool(np.any(part.answer.others)) for _, part in parts]
+    return [parts[i] for i in np.lexsort((-np.array(size), np.array(others)))]
 
 
 def named(key: tuple[Any, ...]) -> str:

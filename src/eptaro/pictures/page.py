@@ -33,7 +33,8 @@ class Page:
         self._table, self._look = table, look
         self._below = ""
         self._top = self.height - 22.0
-        said = headline(table, look.measure) or _named(table, look)
+        told = table.headline if look.measure is None else headline(table, look.measure)
+        said = told or _named(table, look)
         self._write_title(look.title or said)
 
     # ---- words ------------------------------------------------------------------
