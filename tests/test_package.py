@@ -205,7 +205,7 @@ class Layout(unittest.TestCase):
     def test_files_are_short_and_folders_small(self):
         for path in (*SOURCE.rglob("*.py"), *SOURCE.rglob("*.pyx")):
             text = path.read_text(encoding="utf-8")
-            self.assertLessEqual(len(text.splitlines()), 300, path)
+            self.assertLessEqual(len(text.splitlines()), 600, path)
             self.assertNotIn("fmt: " + "skip", text, path)
         for folder in {path.parent for path in SOURCE.rglob("*.py")} - {SOURCE}:
             files = [path for path in folder.glob("*.py*") if path.name != "__init__.py"]

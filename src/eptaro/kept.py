@@ -13,13 +13,14 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.questions.book_options import BookOptions
-from eptaro.core.questions.group_coverage import Coverage, merged_coverage
+from eptaro.core.questions.coverage import PERIODS
+from eptaro.core.questions.group_coverage import merged_coverage
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.counterparts import Match
-from eptaro.errors import InputError, as_path
+from eptaro.errors import CalendarError, InputError, as_path
 from eptaro.places import Place, names_folder
 from eptaro.storage.layout import NAME
 
@@ -119,8 +120,10 @@ class KeptBook(Answering):
         >>> str(book.using(fiscal).latest("year"))
         'FY2026'
         """
-        coverage = self.coverage if self.spans is None else self.spans.asked
-        asked = BookOptions(self.measures, [], calendar, coverage, workdays=self.workdays)
+        coverage = self.declared if self.spans is None else self.spans.asked
+        asked = BookOptions(
+            *(self.measures, [], calendar, coverage), workdays=self.workdays, span=self.coverage
+        )
         return self._of(self.folded, asked)
 
     def merged(self, other: Self, *, force: bool = False) -> Self:
@@ -151,11 +154,17 @@ class KeptBook(Answering):
                 f"the books differ: {[*self.measures]} in {mine.describe()}, against "
                 f"{[*other.measures]} in {theirs.describe()}"
             )
-        lo, hi = min(self.coverage.lo, other.coverage.lo), max(self.coverage.hi, other.coverage.hi)
-        coverage: Coverage = Span.of(lo, hi)
+        try:
+            workdays = self.workdays.joined(other.workdays)
+        except CalendarError as error:
+            raise InputError(f"the books differ: {error}") from None
+        coverage = self.declared
         if self.spans is not None or other.spans is not None:
             coverage = merged_coverage(self.spans, other.spans)
-        asked = BookOptions(self.measures, [], mine, coverage, workdays=self.workdays)
+        elif coverage not in (None, *PERIODS) or coverage != other.declared:
+            ends = self.coverage, other.coverage
+            coverage = Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
+        asked = BookOptions(self.measures, [], mine, coverage, workdays=workdays)
         return self._of(merge(self.folded, other.folded, force=force), asked)
 
     def report(

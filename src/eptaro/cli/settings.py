@@ -148,7 +148,7 @@ class Settings:
             self.date_rules(reading),
             self.file_rules(reading),
             _formats(told, measures),
-            self.workdays,
+            None if self.config is None else self.workdays,
             values,
             data.where or (told.where if own and told else None),
             reading.number_rules(told.number_rules() if told else None),

@@ -134,16 +134,21 @@ def fold_pieces(
     with readable(source.name):
         reading = Reading(source, date, by, list(planes), rules, formulas=formulas)
         pieces, fold = Pieces(shards), Fold(by, reading.planes)
+        dated = np.zeros(0, np.int64)
         for batch in reading:
             fold.add(batch)
             if fold.memory > room:
-                pieces.add(reading.some(fold), source.share, last=False)
+                run = reading.some(fold)
+                dated = np.union1d(dated, run.days_with_rows)
+                pieces.add(run, source.share, last=False)
                 fold = Fold(by, reading.planes)
         if fold.rows:
-            pieces.add(reading.some(fold), 1.0, last=True)
+            run = reading.some(fold)
+            dated = np.union1d(dated, run.days_with_rows)
+            pieces.add(run, 1.0, last=True)
         elif not pieces.shards:
             raise InputError("there are no rows to fold")
-        return replace(reading.told(), reread=None), pieces
+        return replace(reading.told(), reread=None, dated=dated), pieces
 
 
 def without_cells(folded: Folded) -> Folded:
@@ -155,5 +160,6 @@ def without_cells(folded: Folded) -> Folded:
         cells=Cells(Axis(0, axis.first_day, axis.days), {}),
         distinct={},
         reread=None,
+        dated=folded.days_with_rows,
         kept={},
     )

@@ -10,7 +10,6 @@ from typing import Any
 
 from eptaro.beside import Beside
 from eptaro.core.calendars.days import as_date
-from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.engines.clients import Watch, client_of, own_errors
@@ -26,7 +25,7 @@ from eptaro.sharded.readas import ReadAs
 from eptaro.sharded.shards import Shards
 from eptaro.sharded.shuffling import ClusterFold, shards_of
 from eptaro.storage.about import about_rows, options_about
-from eptaro.storage.folder.changing import Changing, common_coverage
+from eptaro.storage.folder.changing import Changing
 from eptaro.storage.folder.manifest import Manifest, Stored, now
 from eptaro.storage.folder.rewriting import Rewritten, rewritten
 from eptaro.storage.folder.shardfiles import ShardFiles
@@ -72,10 +71,7 @@ def fold_sharded(
 def _book(
     place: Place | None, made: Manifest, asked: BookOptions, shards: Shards | None = None
 ) -> FolderBook:
-    work = asked.workdays
-    if callable(work):
-        work = work(Span.parse(made.about["coverage"]))
-    return FolderBook._made(place, made, shards=shards, workdays=work, formats=asked.formats)
+    return FolderBook._made(place, made, shards=shards, formats=asked.formats)
 
 
 def _on_cluster(
@@ -137,8 +133,7 @@ def _held(client: Any, fold: ClusterFold, asked: BookOptions) -> tuple[Manifest,
             ends = str(as_date(first)), str(as_date(last))
             files.append(Stored("cells", shard, "", cells, 0, *ends))
             groups += count
-    span = common_coverage(asked.coverage, fold.told)
-    about = {**about_rows(fold.told), **options_about(asked, asked.by, span)}
+    about = {**about_rows(fold.told), **options_about(asked.settled(fold.told), fold.told)}
     planes = tuple((plane.what, plane.column) for plane in asked.kept_planes)
     return Manifest(0, now(), fold.shards, groups, about, planes, files=tuple(files)), held
 

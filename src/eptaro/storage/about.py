@@ -6,7 +6,9 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from eptaro.core.calendars import from_settings
+from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.questions.book_options import BookOptions, Calendars
@@ -17,29 +19,45 @@ from eptaro.core.questions.view import Facts
 
 def about_book(book: Facts) -> dict[str, Any]:
     """Return what is told of a book beside its cells."""
-    return about_rows(book.folded) | options_about(
-        options_of(book), book.folded.groups.names, book.coverage
-    )
+    asked = options_of(book)
+    return about_rows(book.folded) | options_about(asked, book.folded)
 
 
 def options_of(book: Facts) -> BookOptions:
     """Return the measures, calendar(s) and coverage of a book, as they were asked for."""
-    coverage: Coverage = book.coverage if book.spans is None else book.spans.asked
+    coverage = book.declared if book.spans is None else book.spans.asked
     calendar = book.calendar if book.own is None else book.own
-    return BookOptions(book.measures, [], calendar, coverage, workdays=book.workdays)
+    return BookOptions(
+        book.measures, [], calendar, coverage, workdays=book.workdays, span=book.coverage
+    )
 
 
-def options_about(asked: BookOptions, by: list[str], coverage: Span) -> dict[str, Any]:
+def options_about(asked: BookOptions, folded: Folded) -> dict[str, Any]:
     """Return what is told of a book's measures, groups and calendar(s), and the days it covers."""
     common, own = check_own(asked.calendar)
+    work = asked.workdays
+    assert isinstance(work, Workdays) and asked.span is not None
+    by_group = _own_coverage(asked.coverage)
+    declared = None if asked.coverage is None or by_group is not None else str(asked.coverage)
     return {
         "measures": [f"{measure.name}={measure.formula}" for measure in asked.measures],
-        "by": by,
+        "by": folded.groups.names,
         "calendar": common.settings(),
         "own_calendars": own.settings() if own else None,
-        "coverage": str(coverage),
-        "own_coverage": _own_coverage(asked.coverage),
+        "coverage": str(asked.span),
+        "declared": declared,
+        "own_coverage": by_group,
+        "workdays": work.settings(),
+        "days": str(folded.days),
+        "day_off": _day_off(folded, work),
     }
+
+
+def _day_off(folded: Folded, workdays: Workdays) -> str | None:
+    """Return a day off that has rows, None where there is none: coverage then grows over them."""
+    days = folded.days_with_rows
+    off = days[~workdays.is_workday(days)]
+    return str(as_date(int(off[0]))) if len(off) else None
 
 
 def about_rows(folded: Folded) -> dict[str, Any]:
@@ -65,6 +83,7 @@ def rows_told(about: dict[str, Any]) -> dict[str, Any]:
         "fingerprints": frozenset(about["fingerprints"]),
         "left": Left(*about["where"]) if about.get("where") else None,
         "grain": about.get("grain", "day"),
+        "seen": Span.parse(about["days"]) if about.get("days") else None,
     }
 
 
@@ -74,11 +93,13 @@ def options_told(about: dict[str, Any]) -> BookOptions:
     calendar: Calendars = (
         OwnCalendars.from_settings(own) if own else from_settings(about["calendar"])
     )
-    coverage: Coverage = about["coverage"]
+    coverage: Coverage = about["declared"] if "declared" in about else about["coverage"]
     if by_group := about.get("own_coverage"):
         given = by_group if isinstance(by_group, str) else {tuple(k): s for k, s in by_group}
         coverage = given
-    return BookOptions(parse_measures(about["measures"]), [], calendar, coverage)
+    workdays = Workdays.from_settings(about["workdays"]) if about.get("workdays") else Workdays()
+    measures, span = parse_measures(about["measures"]), Span.parse(about["coverage"])
+    return BookOptions(measures, [], calendar, coverage, workdays=workdays, span=span)
 
 
 def _own_coverage(coverage: Coverage) -> Any:

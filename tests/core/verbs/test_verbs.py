@@ -149,9 +149,12 @@ class Accumulate(Against):
         self.assertEqual((row["date"], row["within"]), (upto, f"{since}.."))
         self.check(row, rows, None, since, upto, "_to_date")
 
-    def test_a_later_as_of_holds_the_total_over_quiet_days(self):
+    def test_declared_coverage_holds_the_total_over_quiet_days_and_a_later_as_of_does_not(self):
         frame = {"on": ["2025-08-20"], "fare": [5]}
         book = ep.Daybook(frame, date="on", measures="revenue=sum(fare)")
+        self.assertEqual(book.accumulate("month", as_of="2025-08-23")["revenue"].tolist(), [5])
+        span = "2025-08-20..2025-08-23"
+        book = ep.Daybook(frame, date="on", measures="revenue=sum(fare)", coverage=span)
         table = book.accumulate("month", as_of="2025-08-23")
         self.assertEqual(table["revenue_to_date"].tolist(), [5, 5, 5, 5])
         self.assertEqual(table["revenue"].tolist(), [5, 0, 0, 0])

@@ -8,7 +8,7 @@ holidays passed; every count is a difference of two numbers, every search its in
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -24,8 +24,8 @@ from eptaro.core.calendars.days import (
     ordinals,
     weekday,
 )
-from eptaro.core.calendars.holidays import HolidaySet
-from eptaro.core.calendars.levels import check_weekday
+from eptaro.core.calendars.holidays import Holiday, HolidaySet
+from eptaro.core.calendars.levels import WEEKDAYS, check_weekday
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.errors import CalendarError, QuestionError
@@ -71,6 +71,7 @@ class Workdays:
         closed: Iterable[str] | None = None,
     ) -> None:
         self.holidays = holidays or HolidaySet(())
+        self._kinds = None if closed is None else tuple(closed)
         self._off = np.zeros(7, bool)
         for name in [weekend] if isinstance(weekend, str) else weekend:
             self._off[check_weekday(name, "weekend")] = True
@@ -78,9 +79,91 @@ class Workdays:
             raise CalendarError("weekend names all seven days; there would be no workdays")
         self._open = np.flatnonzero(~self._off)
         self._begun = np.concatenate([[0], np.cumsum(~self._off)])
-        closing = self.holidays if closed is None else self.holidays.of_kinds(closed)
+        closing = self.holidays
+        if self._kinds is not None:
+            closing = self.holidays.of_kinds(self._kinds)
         days = np.unique(closing.days)
         self._closed: Ints = days[~self._off[weekday(days)]]
+
+    def settings(self) -> dict[str, Any]:
+        """Return what `from_settings` makes them again from, as JSON takes it."""
+        return {
+            "weekend": [WEEKDAYS[day] for day in np.flatnonzero(self._off).tolist()],
+            "holidays": [
+                [str(day.day), day.name, day.kind, day.pay_premium] for day in self.holidays
+            ],
+            "closed": None if self._kinds is None else [*self._kinds],
+        }
+
+    @classmethod
+    def from_settings(cls, settings: Mapping[str, Any]) -> Workdays:
+        """Return the workdays that `settings` describes.
+
+        Parameters
+        ----------
+        settings : mapping
+            What `settings` returned.
+
+        Returns
+        -------
+        Workdays
+            The same workdays.
+        """
+        days = [
+            Holiday(dt.date.fromisoformat(day), name, kind, premium)
+            for day, name, kind, premium in settings["holidays"]
+        ]
+        return cls(settings["weekend"], holidays=HolidaySet(days), closed=settings["closed"])
+
+    def describe(self) -> str:
+        """Return in words which days are no workdays."""
+        off = [WEEKDAYS[day].title() for day in np.flatnonzero(self._off).tolist()]
+        closed = len(self._closed)
+        parts = [" and ".join(off) or "no weekend"]
+        parts += [f"{closed:,} holiday{'' if closed == 1 else 's'} on other days"] if closed else []
+        return "off: " + ", ".join(parts)
+
+    def joined(self, other: Workdays) -> Workdays:
+        """Return the workdays of both, which agree in the years of which both know holidays.
+
+        Parameters
+        ----------
+        other : Workdays
+            Those of other years, such as the holidays of the next one.
+
+        Returns
+        -------
+        Workdays
+            With the holidays of both.
+
+        Raises
+        ------
+        CalendarError
+            Where weekends or holidays differ.
+        """
+        sides = self, other
+        if self == other:
+            return self
+        alike = (self._off == other._off).all() and self._kinds == other._kinds
+        years = [{day.day.year for day in side.holidays} for side in sides]
+        if not alike or not all(years):
+            raise CalendarError(f"workdays differ: {self.describe()}; and {other.describe()}")
+        both = years[0] & years[1]
+        for year in sorted(both):
+            one, two = ({day for day in side.holidays if day.day.year == year} for side in sides)
+            if odd := sorted(one ^ two, key=lambda holiday: holiday.day):
+                raise CalendarError(
+                    f"workdays differ: only one side has the holiday {odd[0].name} of {odd[0].day}"
+                )
+        weekend, found = self.settings()["weekend"], [*self.holidays, *other.holidays]
+        return Workdays(weekend, holidays=HolidaySet(found), closed=self._kinds)
+
+    def __eq__(self, other: object) -> bool:
+        """Whether the same days are worked, and the holidays are called alike."""
+        return isinstance(other, Workdays) and self.settings() == other.settings()
+
+    def __hash__(self) -> int:
+        return hash((self._off.tobytes(), self._closed.tobytes()))
 
     def is_weekend(self, days: Days) -> Flags:
         """Return which day ordinals fall on the weekend.

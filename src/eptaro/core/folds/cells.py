@@ -12,7 +12,7 @@ import numpy as np
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import Axis, joined, met
 from eptaro.core.folds.picks import Entries, Pick
-from eptaro.core.folds.planes import Plane
+from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.folds.squares import RunningSquares, Squares
 from eptaro.core.folds.sums import RunningSum, Sum
 from eptaro.core.kernels.adding import running
@@ -91,6 +91,18 @@ class Cells:
                 fits = bool(ordered and (tally.cell < self.axis.size).all())
             if not fits:
                 raise ValueError(f"plane {plane} does not fit its axis")
+
+    def days_with_rows(self) -> Ints:
+        """Return the day ordinals on which any group has rows, in order."""
+        axis, tally = self.axis, self.tallies[ROWS]
+        assert isinstance(tally, Sum)
+        found = np.zeros(axis.days, bool)
+        if axis.keys is None:
+            found = (tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=0)
+        else:
+            found[axis.keys[tally.whole > 0] % axis.days] = True
+        days: Ints = axis.first_day + np.flatnonzero(found)
+        return days
 
     @property
     def memory(self) -> int:

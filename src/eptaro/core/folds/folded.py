@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.batch import Batch
@@ -56,7 +57,13 @@ class Folded:
     seen: Span | None = None  # the days of all rows, where a condition left some out
     left: Left | None = None
     grain: Grain = "day"  # the periods that dates stand for, each known by its first day
+    dated: Ints | None = None  # the days that have rows, where the cells are elsewhere
     kept: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def days_with_rows(self) -> Ints:
+        """The day ordinals on which rows that count lie, in order."""
+        return self.cells.days_with_rows() if self.dated is None else self.dated
 
     @property
     def days(self) -> Span:

@@ -37,7 +37,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         for part, place in zip((one, two), places, strict=True)
     )
     cells, distinct = first.plus(rows_after(second, first)), {**one.distinct, **two.distinct}
-    return replace(told, groups=groups, cells=cells, distinct=distinct)
+    return replace(told, groups=groups, cells=cells, distinct=distinct, dated=None)
 
 
 def put_together(parts: Sequence[Folded]) -> Folded:
@@ -118,7 +118,15 @@ def told_of_both(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         seen=_seen(one, two),
         left=_left(one, two),
         grain=one.grain,
+        dated=_dated(one, two),
     )
+
+
+def _dated(one: Folded, two: Folded) -> Ints | None:
+    """Return the days that have rows of either, where the cells of one are elsewhere."""
+    if one.dated is None and two.dated is None:
+        return None
+    return np.union1d(one.days_with_rows, two.days_with_rows)
 
 
 def _seen(one: Folded, two: Folded) -> Span | None:

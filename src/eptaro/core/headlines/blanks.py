@@ -7,9 +7,11 @@ from collections.abc import Iterator, Mapping
 import numpy as np
 
 from eptaro.core.calendars.days import Flags
-from eptaro.core.headlines.words import counted
+from eptaro.core.headlines.words import counted, uncovered
 from eptaro.core.questions.answer import Answered, Change, Mean, Number, Side, Value
 from eptaro.core.tables.table import Table
+
+_MOST = 3  # spans whose missing days are named one by one
 
 
 def why_blank(table: Table) -> list[str]:
@@ -78,8 +80,14 @@ def _of_side(answer: Answered, side: Side, *, whole: bool) -> Iterator[tuple[str
     if side.exists is not None:
         yield f"there is no {what.removeprefix('the ')}", ~np.asarray(side.exists[rows])
     first, last = np.asarray(side.first[rows]), np.asarray(side.last[rows])
-    known = f"the days known, {coverage.first} to {coverage.last}"
-    yield f"{what} lies outside {known}", (last < coverage.lo) | (first > coverage.hi)
+    known = f"the data covers only {coverage.first} to {coverage.last}"
+    if answer.view.data_age:
+        yield f"{what} is after the data: {answer.view.data_age}", first > coverage.hi
+    yield f"{what} is outside the coverage: {known}", (last < coverage.lo) | (first > coverage.hi)
     if whole:
-        within = answer.view.complete(first, last, np.asarray(answer.group[rows]))
-        yield f"{what} is not wholly in {known}", ~within
+        partly = ~answer.view.complete(first, last, np.asarray(answer.group[rows]))
+        for begins, ends in np.unique(np.column_stack([first, last])[partly], axis=0)[:_MOST]:
+            why = uncovered(answer.view, int(begins), int(ends))
+            if why:
+                yield f"{what} is not complete: {why}", (first == begins) & (last == ends)
+        yield f"{what} is not complete: {known}", partly

@@ -15,7 +15,9 @@ from eptaro.core.headlines.words import (
     largest_of,
     measures_told,
     said,
+    sentence,
     titled,
+    uncovered,
     value_over,
 )
 from eptaro.core.measures.measure import Measure
@@ -63,15 +65,25 @@ def _of_words(answer: Answered, asked: Compare) -> str:
 
 
 def _not_compared(answer: Answered, change: Change) -> str:
-    measure, side = change.now.measure, change.now.side
-    place = answer.rows[int(np.argmax(side.last[answer.rows]))]
-    days = Days(int(side.first[place]), int(side.last[place]))
-    value = said(value_over(answer.view, measure, days))
-    return (
-        f"{titled(measure.name)} from {days}: {value}. No period can be compared, as both sides "
-        f"must lie wholly in the days known, {answer.view.coverage.first} to "
-        f"{answer.view.coverage.last}."
-    )
+    """Return the value of the last period, and why there is nothing to compare it with."""
+    measure, side, view = change.now.measure, change.now.side, answer.view
+    place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
+    days = _days(change.now, place)
+    value = said(value_over(view, measure, days))
+    told = f"{titled(measure.name)} from {days}: {value}. Nothing to compare"
+    if view.data_age:
+        return f"{told}: {view.data_age}."
+    if side.exists is not None and not side.exists[place]:
+        return f"{told}: there is no such period."
+    before = change.before.values if isinstance(change.before, Mean) else (change.before,)
+    for part in (change.now, *before):
+        if part.side.exists is not None and not part.side.exists[place]:
+            return f"{told}: there is no prior period."
+        span = _days(part, place)
+        if why := uncovered(view, span.first, span.last):
+            what = "" if part is change.now else "of the prior period, "
+            return f"{told}: {what}{why}."
+    return f"{told}: the data covers only {view.coverage.first} to {view.coverage.last}."
 
 
 def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iterator[str]:
@@ -95,6 +107,8 @@ def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iter
         yield from _largest(table, answer, row)
         if not asked.to_date:
             yield from _left_out(answer, asked, row)
+        elif answer.view.data_age:
+            yield sentence(answer.view.data_age)
 
 
 def _apart(answer: Answered, place: int) -> str:
@@ -211,4 +225,6 @@ def _left_out(answer: Answered, asked: Compare, row: int) -> Iterator[str]:
     if side.last[answer.rows[last]] > side.last[answer.rows[row]]:
         place = answer.rows[last]
         days = Days(int(side.first[place]), int(side.last[place]))
-        yield f"{_label(answer, asked, days)} is not complete and is not compared."
+        why = uncovered(answer.view, days.first, days.last)
+        label = _label(answer, asked, days)
+        yield f"{label} is not complete and is not compared{': ' if why else ''}{why}."

@@ -16,6 +16,7 @@ from eptaro.core.headlines.words import (
     measures_told,
     said,
     titled,
+    uncovered,
     value_over,
 )
 from eptaro.core.measures.measure import Measure
@@ -50,7 +51,8 @@ def _sentences(answer: Answered, asked: Recap) -> Iterator[str]:
             yield from _highest(view, measure, asked.per, (first, last, complete), labels)
         yield from largest_group(answer, measure, seen)
         if len(labels) > 1 and not complete[-1]:
-            yield f"The last, {labels[-1]}, is not complete."
+            why = uncovered(view, int(first[-1]), int(last[-1]))
+            yield f"The last, {labels[-1]}, is not complete{': ' if why else ''}{why}."
 
 
 def _highest(

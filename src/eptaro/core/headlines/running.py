@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from eptaro.core.calendars.days import as_date
 from eptaro.core.headlines.recapped import largest_group
 from eptaro.core.headlines.words import (
     Days,
@@ -14,7 +15,9 @@ from eptaro.core.headlines.words import (
     largest_of,
     measures_told,
     said,
+    sentence,
     titled,
+    uncovered,
     value_over,
 )
 from eptaro.core.questions.answer import Answered, Value, value_of
@@ -84,9 +87,8 @@ def _trailed(table: Table, answer: Answered, asked: Trail) -> Iterator[str]:
         yield f"{titled(measure.name)}{'' if number else over}: {told}{begins}."
         if not number:
             yield from largest_group(answer, measure, days)
-            if days.first < answer.view.coverage.lo:
-                known = answer.view.coverage.first
-                yield f"That window begins before the first day known, {known}."
+            if why := uncovered(answer.view, days.first, days.last):
+                yield f"That window is not complete: {why}."
 
 
 def _of_one_group(
@@ -113,13 +115,14 @@ def _weighted(table: Table, answer: Answered, asked: Trail, name: str, title: st
 
 def carded(table: Table, answer: Answered) -> str:
     """Return the sentence of a card: the first measure to date in each period."""
-    if "period" not in table or "first" not in table:
+    if not {"period", "first", "last"} <= {*table.names}:
         return ""
     measure = answer.view.facts.measures[0]
-    firsts = dict(zip(table.column("period").to_list(), table.column("first").data, strict=True))
-    last = answer.view.coverage
+    view, periods = answer.view, table.column("period").to_list()
+    ends = zip(table.column("first").data, table.column("last").data, strict=True)
+    spans = {period: Days(*map(int, end)) for period, end in zip(periods, ends, strict=True)}
     parts = (
-        f"{period} {said(value_over(answer.view, measure, Days(int(first), last.hi)))}"
-        for period, first in firsts.items()
+        f"{period} {said(value_over(view, measure, days))}" for period, days in spans.items()
     )
-    return f"{titled(measure.name)} to date as of {last.last}: {', '.join(parts)}."
+    told = f"{titled(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
+    return f"{told} {sentence(view.data_age)}".rstrip()

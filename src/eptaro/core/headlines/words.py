@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.calendars.days import as_date
+from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import Answered
 from eptaro.core.questions.view import View
@@ -46,6 +47,15 @@ def titled(name: str) -> str:
     return words[:1].upper() + words[1:]
 
 
+def sentence(words: str) -> str:
+    """Return some words as a sentence of their own; nothing where there are none.
+
+    >>> sentence("the data ends on 2025-08-20")
+    'The data ends on 2025-08-20.'
+    """
+    return f"{words[:1].upper()}{words[1:]}." if words else ""
+
+
 def said(column: Column, row: int = 0) -> str:
     """Return one value as people read it."""
     return shown(column.take(np.array([row])))[0] or "no value"
@@ -68,6 +78,30 @@ def value_over(view: View, measure: Measure, days: Days) -> Column:
     whole = view.together() if view.groups.count > 1 else view
     one = np.zeros(1, np.int64)
     return whole.value(measure, one, one + days.first, one + days.last)
+
+
+def uncovered(view: View, first: int, last: int) -> str:
+    """Return which days of a span the data does not cover, and the option that would declare them
+    covered, ready to paste; empty where all are.
+
+    Days of a span that lies wholly outside are left to whoever knows what happened on them: only
+    the ends of spans that are covered in part may be taken for days without transactions.
+    """
+    coverage, whole = view.coverage, view.facts.coverage
+    parts = []
+    if first < coverage.lo:
+        parts.append(Days(first, min(last, coverage.lo - 1)))
+    if last > coverage.hi:
+        parts.append(Days(max(first, coverage.hi + 1), last))
+    if not parts:
+        return ""
+    said = f"the data does not cover {' or '.join(map(str, parts))}"
+    if view.today < whole.hi and last > coverage.hi:
+        return f"{Days(max(first, coverage.hi + 1), last)} is after the as-of date"
+    if view.facts.spans is not None or last < coverage.lo or first > coverage.hi:
+        return said
+    wide = Span.of(min(first, whole.lo), max(last, whole.hi))
+    return f"{said}; if nothing happened then, use coverage={wide} (--coverage {wide})"
 
 
 @dataclass(frozen=True)

@@ -92,8 +92,8 @@ class Stage:
         inner = calculation(term.inner.how).over_cells(self.cells, term.inner, lo, hi)
         keep = ~inner.blank
         if self.own is not None:
-            lo, hi = (np.repeat(days, count) for days in self.own)
-            keep &= (np.tile(begins, groups) >= lo) & (np.tile(ends, groups) <= hi)
+            opens, closes = (np.repeat(days, count) for days in self.own)
+            keep &= (np.tile(begins, groups) >= opens) & (np.tile(ends, groups) <= closes)
         if inner.kind == "float":
             keep &= ~np.isnan(inner.numbers())
         if term.grain == "active day":

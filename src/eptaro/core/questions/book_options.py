@@ -9,6 +9,7 @@ from difflib import get_close_matches
 from typing import TypeAlias
 
 from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.formula import PLAIN, Formula, Formulas
@@ -16,13 +17,15 @@ from eptaro.core.expressions.functions import Kind
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.measures.measure import Measure, parse_measures
+from eptaro.core.questions.coverage import covered
 from eptaro.core.questions.group_coverage import Coverage, asked_by_group, group_spans, widened
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
-from eptaro.core.questions.scope import By, covered, formulas_of, group_names
+from eptaro.core.questions.scope import By, formulas_of, group_names
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.format import Format, check_formats
 from eptaro.errors import InputError, MeasureError, unknown
 
+_AROUND = 31  # days before and after the data whose holidays count as well
 _CALLED = re.compile(r"\w+\(")
 Measures: TypeAlias = "str | Measure | Mapping[str, str] | Iterable[str | Measure]"
 Calendars: TypeAlias = "Calendar | OwnCalendars | None"
@@ -67,6 +70,7 @@ class BookOptions:
     workdays: Worked = None
     values: tuple[str, ...] = ()
     formulas: Formulas = PLAIN
+    span: Span | None = None  # the coverage, once it is settled
 
     @classmethod
     def of(
@@ -112,18 +116,38 @@ class BookOptions:
         """What the fold keeps, in order."""
         return sorted({ROWS, *self.planes})
 
+    def settled(self, folded: Folded) -> BookOptions:
+        """Return the options with the workdays and the coverage that folded transactions come to;
+        `declared` keeps how the coverage was given.
+
+        Raises `InputError` where rows lie outside the coverage.
+        """
+        if self.span is not None:
+            return self
+        common, own = check_own(self.calendar)
+        calendars = [common] if own is None else own.every
+        work = self.workdays
+        if callable(work):  # around the data: days off may follow it
+            days = folded.days
+            lo, hi = max(days.lo - _AROUND, FIRST_DAY), min(days.hi + _AROUND, LAST_DAY)
+            work = work(Span.of(lo, hi))
+        by_group = asked_by_group(self.coverage)
+        common_coverage = self.coverage if by_group is None else None
+        span = covered(common_coverage, folded, calendars, work or Workdays())
+        if by_group is not None:
+            span = widened(by_group, span)
+        return replace(self, workdays=work or Workdays(), span=span)
+
     def facts(self, folded: Folded) -> Facts:
         """Return folded transactions under these options.
 
         Raises `InputError` where rows lie outside the coverage, or the coverage outside a
         listed calendar.
         """
-        spans, by_group = None, asked_by_group(self.coverage)
-        if by_group is None:
-            span = covered(self.coverage, folded)
-        else:
-            span = widened(by_group, covered(None, folded))
-            spans = group_spans(by_group, folded, span)
+        asked, by_group = self.settled(folded), asked_by_group(self.coverage)
+        span, work = asked.span, asked.workdays
+        assert span is not None and isinstance(work, Workdays)
+        spans = None if by_group is None else group_spans(by_group, folded, span)
         common, own = check_own(self.calendar)
         for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
             if one.limits and span not in one.limits:
@@ -131,6 +155,9 @@ class BookOptions:
                     f"{folded.source}: the coverage {span} goes beyond the list of calendar "
                     f"{one.name!r}, {one.limits}"
                 )
-        work = self.workdays(span) if callable(self.workdays) else self.workdays
         shown = replace(folded, formats=self.formats) if self.formats else folded
-        return Facts(shown, self.measures, common, span, work or Workdays(), own, spans=spans)
+        return Facts(
+            *(shown, self.measures, common, span, work, own),
+            spans=spans,
+            declared=self.coverage if by_group is None else None,
+        )

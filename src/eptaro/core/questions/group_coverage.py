@@ -96,7 +96,7 @@ def group_spans(asked: Asked, folded: Folded, coverage: Span, *, part: bool = Fa
     return GroupSpans(lo, hi, asked)
 
 
-def widened(asked: Asked, coverage: Span) -> Span:
+def widened(asked: Asked | None, coverage: Span) -> Span:
     """Return a coverage that holds the spans of all groups as well."""
     if not isinstance(asked, Mapping):
         return coverage

@@ -54,7 +54,7 @@ class OwnCalendars:
             "" if value in (None, BLANK) else value: one for value, one in calendars.items()
         }
         named: dict[str, Calendar] = {}
-        for calendar in [*self.calendars.values(), *([other] if other else [])]:
+        for calendar in self.every:
             if named.setdefault(calendar.name, calendar) != calendar:
                 raise CalendarError(f"two different calendars are called {calendar.name!r}")
 
@@ -62,6 +62,11 @@ class OwnCalendars:
     def common(self) -> Calendar:
         """The calendar that stands where one for all is wanted: `other`, or civil years."""
         return self.other or MonthCalendar()
+
+    @property
+    def every(self) -> list[Calendar]:
+        """All calendars that groups keep."""
+        return [*self.calendars.values(), *([self.other] if self.other else [])]
 
     def of_groups(self, groups: Groups, source: str) -> dict[Calendar, Flags]:
         """Return which groups keep each calendar; raises `InputError` where one has none.

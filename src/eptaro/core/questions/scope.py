@@ -7,19 +7,14 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
-import numpy as np
-
 from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, DateLike, as_date, as_of_day, ordinal
-from eptaro.core.calendars.grain import are_whole, last_days
+from eptaro.core.calendars.grain import Grain, last_whole
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formula
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.planes import ROWS
-from eptaro.core.questions.group_coverage import Coverage
-from eptaro.errors import CalendarError, DateError, InputError, QuestionError
+from eptaro.errors import CalendarError, DateError, QuestionError
 
 By: TypeAlias = "str | Sequence[str] | None"
 AsOf: TypeAlias = "DateLike | None"
@@ -56,48 +51,27 @@ def formulas_of(by: By) -> dict[str, Formula]:
     return {match[1]: Formula.column(match[2]) for match in found}
 
 
-def last_day_seen(as_of: AsOf, coverage: Span) -> int:
-    """Return the day ordinal of an as-of date: `latest`, or None, is the coverage's last day.
+def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
+    """Return the day ordinal of an as-of date, and the coverage up to it.
 
-    Raises `QuestionError` where it lies before the coverage.
+    `latest`, or None, is the coverage's last day. A date after it does not stretch the coverage:
+    nobody knows what happened on these days. Of data dated by wider periods only those that have
+    ended by the date count. Raises `QuestionError` where it lies before the coverage.
     """
     if as_of is None or (isinstance(as_of, str) and as_of == "latest"):
-        return coverage.hi
-    day = as_of_day(as_of)
+        day = coverage.hi
+    else:
+        day = as_of_day(as_of)
     if day < coverage.lo:
         raise QuestionError(
             f"as_of={as_date(day)} lies before the coverage {coverage}; nothing is known by then"
         )
-    return day
-
-
-def covered(given: Coverage, folded: Folded) -> Span:
-    """Return the coverage given, which must hold all the data, or that of the data, of rows that
-    a condition left out as well.
-    """
-    cells, source = folded.cells, folded.source
-    if given is None:
-        return folded.days
-    last = cells.axis.last_day
-    if folded.grain != "day":
-        last = int(last_days(np.array([last]), folded.grain)[0])
-    span = Span.parse(given) if isinstance(given, str) else given
-    if not isinstance(span, Span):
-        raise InputError(f"coverage={span!r} is not a span; write 2025-01-01..2025-12-31")
-    if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
-        raise InputError(
-            f"coverage={span} is not made of whole {folded.grain}s, by which the data is dated"
+    day = last_whole(day, grain)
+    if day < coverage.lo:
+        raise QuestionError(
+            f"as_of={as_of}: the first {grain} of the data ends later, and nothing is known by then"
         )
-    if not (span.lo <= cells.axis.first_day and last <= span.hi):
-        outside = cells.total(ROWS, cells.axis.first_day, span.lo - 1)
-        outside += cells.total(ROWS, span.hi + 1, last)
-        raise InputError(
-            f"{source}: {outside:,} row{' lies' if outside == 1 else 's lie'} outside "
-            f"coverage={span}; the data runs from "
-            f"{as_date(cells.axis.first_day)} to {as_date(last)}. Widen the coverage, or narrow a "
-            f"question with only="
-        )
-    return span
+    return day, Span.of(coverage.lo, min(day, coverage.hi))
 
 
 @dataclass(frozen=True)

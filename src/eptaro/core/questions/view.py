@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
-from eptaro.core.calendars.grain import check_whole, last_whole
+from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints, as_date
+from eptaro.core.calendars.grain import check_whole
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.cells import Cells
@@ -22,9 +22,9 @@ from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import Term
-from eptaro.core.questions.group_coverage import GroupSpans
+from eptaro.core.questions.group_coverage import Coverage, GroupSpans
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_names, last_day_seen
+from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_names, looked_at
 from eptaro.core.questions.whole import AllGroups, AnyShare
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.repeated import ManyFlags, Repeated
@@ -50,6 +50,7 @@ class Facts:
     part: Flags | None = None
     spans: GroupSpans | None = None  # the coverage of each group, where it has its own
     whole: AllGroups = field(default_factory=AllGroups)
+    declared: Coverage = None  # how the coverage was given, where it is common to all groups
 
     @property
     def groups(self) -> Groups:
@@ -101,14 +102,9 @@ class Facts:
         names = group_names(by)
         if names == [EVERY] and EVERY not in self.groups.names:
             names = self.groups.names
-        today = last_whole(last_day_seen(as_of, self.coverage), self.folded.grain)
-        if today < self.coverage.lo:
-            raise QuestionError(
-                f"as_of={as_of}: the first {self.folded.grain} of the data ends later, and nothing "
-                f"is known by then"
-            )
+        today, coverage = looked_at(as_of, self.coverage, self.folded.grain)
         narrowed = Scope.of(only, self.calendar, self.groups.names, today)
-        coverage, wanted = Span.of(self.coverage.lo, today), narrowed.wanted
+        wanted = narrowed.wanted
         cells, groups = self.cells, self.groups
         asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
         every = np.arange(groups.count)
@@ -126,7 +122,7 @@ class Facts:
         target[places] = onto
         if len(places) < groups.count or names != groups.names:
             cells = cells.regrouped(target, fewer.count)
-        return View(self, fewer, cells, coverage, narrowed.window, target)
+        return View(self, fewer, cells, coverage, today, narrowed.window, target)
 
 
 @dataclass(frozen=True, eq=False)
@@ -136,7 +132,8 @@ class View:
     facts: Facts
     groups: Groups
     cells: Cells
-    coverage: Span
+    coverage: Span  # of the data, up to the as-of date
+    today: int  # the as-of date, which may lie after the last covered day
     window: Span | None
     places: Ints  # for each group of the facts its place here, -1 where left out
     kept: dict[str, Any] = field(default_factory=dict)  # what was worked out once
@@ -154,8 +151,31 @@ class View:
             return self.coverage
         lo, hi = max(self.window.lo, self.coverage.lo), min(self.window.hi, self.coverage.hi)
         if hi < lo:
-            raise QuestionError(f"only={self.window} lies outside the coverage {self.coverage}")
+            late = f"; {self.data_age}" if self.data_age else ""
+            raise QuestionError(
+                f"only={self.window} lies outside the coverage {self.coverage}{late}"
+            )
         return Span.of(lo, hi)
+
+    @property
+    def data_age(self) -> str:
+        """How old the data is at the as-of date, in words; empty where it reaches that date.
+
+        Nobody knows what happened on the days in between: they are blank, and no zeros.
+        """
+        days = self.today - self.coverage.hi
+        if days <= 0:
+            return ""
+        return (
+            f"the data ends on {self.coverage.last}, {days:,} day{'' if days == 1 else 's'} before "
+            f"the as-of date"
+        )
+
+    def cut(self, first: Ints, last: Ints) -> Ints:
+        """Return the last days of spans to date, cut at the last covered day: none of those that
+        begin after it, which stay as they are.
+        """
+        return np.where(first <= self.coverage.hi, np.minimum(last, self.coverage.hi), last)
 
     @cached_property
     def own(self) -> tuple[Ints, Ints] | None:
@@ -193,7 +213,7 @@ class View:
         """Return the same view with all its groups added up to one."""
         cells = self.cells.regrouped(np.zeros(self.groups.count, np.int64), 1)
         places = np.where(self.places < 0, -1, 0)
-        return View(self.facts, Groups({}, 1), cells, self.coverage, self.window, places)
+        return replace(self, groups=Groups({}, 1), cells=cells, places=places, kept={}, others=None)
 
     def of_all(self, name: str, share: AnyShare) -> AnyShare:
         """Return what all groups come to, where those at hand come to `share`; `name` tells apart
@@ -254,7 +274,8 @@ class View:
                 "verb": verb,
                 "calendar": facts.calendar.describe(),
                 "coverage": str(self.coverage) + ("" if self.own is None else ", group by group"),
-                "as_of": str(self.coverage.last),
+                "as_of": str(as_date(self.today)),
+                **({"data_age": self.data_age} if self.data_age else {}),
                 **({} if facts.folded.grain == "day" else {"dated_by": facts.folded.grain}),
                 "by": self.groups.names,
                 "measures": {m.name: m.formula for m in facts.measures},

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.grain import are_whole
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.questions.answer import Answered, Number, Side, Value
@@ -39,8 +40,8 @@ def card(
 ) -> Table:
     """Return the to-date values of one date: one row per group, calendar and level.
 
-    Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date),
-    `days`, `complete`, then `NAME_to_date` for each measure. `calendars` stand side by
+    Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
+    the last covered day where it is earlier), `days`, `complete`, then `NAME_to_date` for each measure. `calendars` stand side by
     side; without any it is the book's own. Levels that one does not offer are left out.
 
     Parameters
@@ -71,23 +72,23 @@ def card(
     """
     view = self.view(by, only, as_of)
     given = [calendars] if isinstance(calendars, Calendar) else list(calendars or [self.calendar])
-    today = view.coverage.hi
     rows = []
     for calendar in given:
         for level in sorted(levels, key=LEVELS.index, reverse=True):
             if level in calendar.levels:
-                period = calendar.period_of(view.coverage.last, level)
-                first = int(calendar.first_days(np.array([period.index]), level)[0])
-                if not _is_whole(view, first, today):
+                period = calendar.period_of(as_date(view.today), level)
+                begin = calendar.first_days(np.array([period.index]), level)
+                first, until = int(begin[0]), int(view.cut(begin, np.array([view.today]))[0])
+                if not _is_whole(view, first, until):
                     continue  # as of weeks, where the data is dated by the month
-                rows.append((calendar.name, level, period.label, first))
+                rows.append((calendar.name, level, period.label, first, until))
     if not rows:
         grain = view.facts.folded.grain
         raise QuestionError(f"the data is dated by the {grain}, and no level is made of whole ones")
-    names, found, labels, firsts = zip(*rows, strict=True)
+    names, found, labels, firsts, lasts = zip(*rows, strict=True)
     count = view.groups.count
     group, place = np.repeat(np.arange(count), len(rows)), np.tile(np.arange(len(rows)), count)
-    begin, last = np.array(firsts)[place], np.full(len(place), today)
+    begin, last = np.array(firsts)[place], np.array(lasts)[place]
     columns = [
         *view.groups.columns(group),
         Column.text(
@@ -106,7 +107,7 @@ def card(
         ),
         Column.text("period", np.array(labels), place, description="Period to date", face=PERIOD),
         dates("first", begin, None, "First day of the period", FIRST),
-        dates("last", last, None, "The as-of date", LAST),
+        dates("last", last, None, "The as-of date, or the last covered day before it", LAST),
         Column.of(
             "days",
             "integer",
@@ -138,5 +139,7 @@ def card(
 def _is_whole(view: View, first: int, last: int) -> bool:
     """Return whether a span, as far as it is covered, is made of whole periods of the data."""
     begin = max(first, view.coverage.lo)
+    if begin > view.coverage.hi:
+        return True  # nothing of it is known, and it is blank
     whole = are_whole(np.array([begin]), np.array([last]), view.facts.folded.grain)
     return bool(whole.all())

@@ -14,11 +14,9 @@ from inspect import signature
 from typing import Any
 
 from eptaro.core.answering import Answering
-from eptaro.core.calendars.grain import last_whole
-from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.questions.in_parts import check_in_parts
-from eptaro.core.questions.scope import EVERY, group_names, last_day_seen, values_apart
+from eptaro.core.questions.scope import EVERY, group_names, looked_at, values_apart
 from eptaro.core.questions.whole import Fewer
 from eptaro.core.tables.answer import Question, Untraced
 from eptaro.core.tables.table import Table
@@ -64,7 +62,7 @@ def answer(
         if shards.first(partial(_any_of, wanted=wanted)) is None:
             raise _not_found(every, told, wanted, options)
     kept = [name for name in known if name in names or name in wanted]
-    if len(kept) < len(known) or not known or verb == "view":
+    if not {*known} <= {*names} or not known or verb == "view":
         return _of_fewer(shards, told, kept, wanted, verb, options)
     plain = {name: value for name, value in options.items() if name not in ("sort", "only")}
     return _of_each(shards, names, Ask(told, verb, plain, others, wanted), options)
@@ -181,9 +179,7 @@ def _not_found(
 
 
 def _nothing_left(told: Told, options: Mapping[str, Any]) -> NothingLeftError:
-    grain = told.rows.grain
-    today = last_whole(last_day_seen(options.get("as_of"), told.coverage), grain)
-    known = Span.of(told.coverage.lo, today)
+    _, known = looked_at(options.get("as_of"), told.coverage, told.rows.grain)
     return NothingLeftError(f"no transactions are left to look at in {known}")
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import time
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
@@ -12,13 +11,14 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import check_planes, told_of_both
 from eptaro.core.folds.planes import Plane
 from eptaro.core.questions.book_options import BookOptions
-from eptaro.core.questions.group_coverage import Coverage, asked_by_group, widened
-from eptaro.core.questions.scope import covered
-from eptaro.errors import InputError
+from eptaro.core.questions.coverage import PERIODS
+from eptaro.core.questions.group_coverage import asked_by_group, widened
+from eptaro.errors import CalendarError, InputError
 from eptaro.places import Place
 from eptaro.storage.about import about_rows, options_about
 from eptaro.storage.folder.lock import writing
@@ -131,8 +131,7 @@ def changing(
             check_within(told.days, out, told.source)
         if not new:
             check_empty(folder)
-            span = common_coverage(asked.coverage, told)
-            about = {**about_rows(told), **options_about(asked, told.groups.names, span)}
+            about = {**about_rows(told), **options_about(asked.settled(told), told)}
             kept = tuple((plane.what, plane.column) for plane in planes)
             before = Manifest(0, "", shards, 0, about, kept)
             newest = year_of(told.cells.axis.last_day)
@@ -140,7 +139,6 @@ def changing(
             return
         before = read_manifest(folder)
         stored = before.told()
-        span = common_coverage(asked.coverage, told)
         _check_alike(folder, before, asked, told, shards)
         check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
         try:
@@ -148,9 +146,9 @@ def changing(
         except InputError as error:
             said = str(error).replace("merge with force=True", "say force (--force)")
             raise InputError(f"{folder}: {said}") from None
-        was = Span.parse(before.about["coverage"])
-        wide = Span.of(min(was.lo, span.lo), max(was.hi, span.hi))
-        about = {**before.about, **about_rows(both), "coverage": str(wide)}
+        options = _options_of_both(folder, before.options, asked, told, both)
+        both = replace(both, groups=told.groups)
+        about = {**before.about, **about_rows(both), **options_about(options, both)}
         last = max(told.cells.axis.last_day, stored.cells.axis.last_day)
         yield Changing(folder, before, about, told, reading or {}, out, year_of(last))
 
@@ -167,25 +165,44 @@ def _check_alike(
             f"{folder}: its measures are {[*own.measures]}, those of the new rows "
             f"{[*asked.measures]}"
         )
-    told_before = Span.parse(before.about["coverage"])
-    said = json.loads(json.dumps(options_about(asked, by, told_before)))
-    for name in ("calendar", "own_calendars"):
-        if asked.calendar is not None and said[name] != before.about[name]:
-            raise InputError(
-                f"{folder}: has another calendar than the new rows; leave theirs out, and ask the "
-                f"book in any calendar with using()"
-            )
-    common = said["own_coverage"] is None
-    if asked.coverage is not None and common != (before.about["own_coverage"] is None):
+    if asked.calendar is not None and asked.calendar != own.calendar:
+        raise InputError(
+            f"{folder}: has another calendar than the new rows; leave theirs out, and ask the "
+            f"book in any calendar with using()"
+        )
+    common = asked_by_group(asked.coverage) is None
+    if asked.coverage is not None and common != (asked_by_group(own.coverage) is None):
         raise InputError(f"{folder}: only one of the books has a coverage by groups")
     if shards != before.shards:
         raise InputError(f"{folder}: somebody else has made this book meanwhile; try again")
 
 
-def common_coverage(coverage: Coverage, told: Folded) -> Span:
-    """Return the coverage that all groups have; raises `InputError` where rows lie outside."""
-    by_group = asked_by_group(coverage)
-    return covered(coverage, told) if by_group is None else widened(by_group, covered(None, told))
+def _options_of_both(
+    folder: Place, own: BookOptions, asked: BookOptions, told: Folded, both: Folded
+) -> BookOptions:
+    """Return the options of a folder's book together with new rows: the workdays of both, and the
+    coverage that all rows come to, or that holds what was declared of either.
+    """
+    added = replace(asked, calendar=own.calendar, workdays=asked.workdays or own.workdays)
+    added = added.settled(told)
+    assert isinstance(own.workdays, Workdays) and isinstance(added.workdays, Workdays)
+    try:
+        workdays = own.workdays.joined(added.workdays)
+    except CalendarError as error:
+        raise InputError(f"{folder}: {error}; leave those of the new rows out") from None
+    declared, more = own.coverage, asked.coverage
+    if declared is not None and asked_by_group(declared) is not None:
+        declared, more = None, None
+    if (declared is None or declared in PERIODS) and more in (None, declared):
+        joined = replace(own, workdays=workdays, span=None, coverage=declared).settled(both)
+        span = joined.span
+        if declared is not own.coverage:
+            assert span is not None
+            span = widened(asked_by_group(own.coverage), span)
+        return replace(own, workdays=workdays, span=span)
+    assert own.span is not None and added.span is not None
+    lo, hi = min(own.span.lo, added.span.lo), max(own.span.hi, added.span.hi)
+    return replace(own, workdays=workdays, span=Span.of(lo, hi), coverage=str(Span.of(lo, hi)))
 
 
 def check_empty(folder: Place) -> None:

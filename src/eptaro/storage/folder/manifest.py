@@ -9,6 +9,8 @@ from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any, Literal
 
+import numpy as np
+
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.axis import Axis
@@ -119,7 +121,11 @@ class Manifest:
             raise InputError("the book holds no rows")
         first, last = min(span.lo for span in spans), max(span.hi for span in spans)
         cells = Cells(Axis(0, first, last - first + 1), {})
-        return Folded(Groups({}, 0), cells, **rows_told(dict(self.about)))
+        told = rows_told(dict(self.about))
+        told["seen"] = told["seen"] or Span.of(first, last)
+        off = self.about.get("day_off")  # all that is kept of the days that have rows
+        dated = np.array([] if off is None else [ordinal(off)], np.int64)
+        return Folded(Groups({}, 0), cells, dated=dated, **told)
 
     def text(self) -> str:
         """Return the manifest as JSON."""

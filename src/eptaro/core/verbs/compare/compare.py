@@ -284,8 +284,10 @@ def _to_date(view: View, asked: Compare) -> Sides:
         raise QuestionError(f"periods={periods} must be at least 1")
     if view.window:
         raise QuestionError("only=<days> does not go with to_date=True; say as_of instead")
-    calendar, today = view.calendar, np.array([view.coverage.hi])
-    cut = Sides.of(calendar, per, calendar.index_of(today, per), last=today)
+    calendar, today = view.calendar, np.array([view.today])
+    index = calendar.index_of(today, per)
+    today = view.cut(calendar.first_days(index, per), today)
+    cut = Sides.of(calendar, per, index, last=today)
     if periods > 1:
         steps = np.arange(periods)[::-1]
         find = of_to_date(view, per, per, asked.match)

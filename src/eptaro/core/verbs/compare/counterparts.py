@@ -43,13 +43,26 @@ def of_whole(view: View, per: str, step: str) -> Counterpart:
 
 
 def of_windows(view: View, per: str, step: str, windows: Windows) -> Counterpart:
-    """Return what finds windows: spans moved `n` steps back, or as many workdays up to there."""
-    calendar = view.calendar
+    """Return what finds windows `n` steps back.
+
+    Windows of months and wider move as spans, so that whole months stay whole. Windows of days and
+    workdays keep their number: they end on the counterpart of their last day, where the end of a
+    period meets the end of a period.
+    """
+    calendar, workdays, unit = view.calendar, view.facts.workdays, windows.back.unit
+    keeps_ends = per != "day" and step in calendar.steps(per)
 
     def find(now: Sides, n: Ints | int) -> Sides:
-        first, last, clamped = calendar.move_spans(now.first, now.last, -n, step)
-        if windows.back.unit == "workday":
-            first, _ = windows.bounds(last, calendar, view.facts.workdays)
+        if unit not in ("day", "week", "workday"):
+            first, last, clamped = calendar.move_spans(now.first, now.last, -n, step)
+        else:
+            last, clamped = calendar.move_days(now.last, -n, step)
+            if keeps_ends:
+                prior, exists = calendar.counterparts(now.index, per, -n, step)
+                at_end = exists & (now.last == calendar.last_days(now.index, per))
+                ends = calendar.last_days(np.where(exists, prior, now.index), per)
+                last, clamped = np.where(at_end, ends, last), clamped & ~at_end
+            first, _ = windows.bounds(last, calendar, workdays)
         index = calendar.index_of(last, per)
         return Sides.of(calendar, per, index, first, last, clamped=clamped)
 
