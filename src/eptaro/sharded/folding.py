@@ -10,6 +10,7 @@ from typing import Any
 
 from eptaro.beside import Beside
 from eptaro.core.calendars.days import as_date
+from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.engines.clients import Watch, client_of, own_errors

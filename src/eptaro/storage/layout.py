@@ -12,7 +12,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-VERSION = 2
+VERSION = 3
 
 
 METADATA = b"eptaro-book"

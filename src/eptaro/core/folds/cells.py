@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -37,15 +37,13 @@ class Cells:
         -1 is left out. `owner` is the group of each cell, where cells of several groups meet.
         """
         size = axis.size
-        return Cells(
-            axis,
-            {
-                plane: tally.moved(target, size, owner)
-                if isinstance(tally, Pick)
-                else tally.moved(target, size)
-                for plane, tally in self.tallies.items()
-            },
-        )
+
+        def moved(tally: Tally) -> Tally:
+            if isinstance(tally, Pick):
+                return tally.moved(target, size, owner)
+            return tally.moved(target, size)
+
+        return Cells(axis, _each_once(self.tallies, moved))
 
     def regrouped(self, target: Ints, count: int) -> Cells:
         """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
@@ -66,10 +64,14 @@ class Cells:
             for side, places in zip((self, other), onto, strict=True)
         )
         found: dict[Plane, Tally] = {}
+        summed_up: dict[tuple[int, int], Sum] = {}
         for plane, tally in self.tallies.items():
             beside = other.tallies[plane]
             if isinstance(tally, Sum) and isinstance(beside, Sum):
-                found[plane] = Sum.together([tally, beside], onto, axis.size)
+                key = id(tally), id(beside)
+                if key not in summed_up:
+                    summed_up[key] = Sum.together([tally, beside], onto, axis.size)
+                found[plane] = summed_up[key]
             else:
                 found[plane] = _joined(one.tallies[plane], plane, two.tallies, apart)
         return Cells(axis, found)
@@ -98,7 +100,7 @@ class Cells:
         assert isinstance(tally, Sum)
         found = np.zeros(axis.days, bool)
         if axis.keys is None:
-            found = (tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=0)
+            found[:] = (tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=0)
         else:
             found[axis.keys[tally.whole > 0] % axis.days] = True
         days: Ints = axis.first_day + np.flatnonzero(found)
@@ -107,20 +109,22 @@ class Cells:
     @property
     def memory(self) -> int:
         """The bytes of memory that all planes take."""
-        arrays = [part for tally in self.tallies.values() for part in vars(tally).values()]
+        tallies = {id(tally): tally for tally in self.tallies.values()}
+        arrays = [part for tally in tallies.values() for part in vars(tally).values()]
         arrays.append(self.axis.keys)
         held = [part for part in arrays if isinstance(part, np.ndarray) and not is_on_disk(part)]
         return sum(part.nbytes for part in held)
 
     def on_disk(self) -> Cells:
         """Return the cells with their arrays in files."""
-        tallies: dict[Plane, Tally] = {}
-        for plane, tally in self.tallies.items():
+
+        def kept(tally: Tally) -> Tally:
             arrays: Any = {
                 n: on_disk(v) for n, v in vars(tally).items() if isinstance(v, np.ndarray)
             }
-            tallies[plane] = replace(tally, **arrays)
-        return Cells(self.axis.on_disk(), tallies)
+            return replace(tally, **arrays)
+
+        return Cells(self.axis.on_disk(), _each_once(self.tallies, kept))
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs, without running sums."""
@@ -134,11 +138,12 @@ class Cells:
 
     def running_sum(self, plane: Plane) -> RunningSum:
         """Return the running sums of a summed plane, worked out once."""
-        kept = self._running.sums
+        kept, tally = self._running.sums, self.tallies[plane]
         if plane not in kept:
-            tally = self.tallies[plane]
             assert isinstance(tally, Sum)
-            kept[plane] = tally.prefix()
+            same = (p for p in kept if self.tallies[p] is tally)
+            other = next(same, None)
+            kept[plane] = tally.prefix() if other is None else kept[other]
         return kept[plane]
 
     def running_squares(self, plane: Plane) -> RunningSquares:
@@ -222,10 +227,27 @@ def _at_once(parts: Sequence[Cells]) -> Cells:
 
 def _summed_up(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:
     found: dict[Plane, Tally] = {}
+    added: dict[tuple[int, ...], Sum] = {}
     for plane in parts[0].tallies:
         sums = [tally for part in parts if isinstance(tally := part.tallies[plane], Sum)]
-        found[plane] = Sum.together(sums, onto, axis.size)
+        key = tuple(map(id, sums))
+        if key not in added:
+            added[key] = Sum.together(sums, onto, axis.size)
+        found[plane] = added[key]
     return Cells(axis, found)
+
+
+def _each_once(
+    tallies: Mapping[Plane, Tally], work: Callable[[Tally], Tally]
+) -> dict[Plane, Tally]:
+    """Return what a work makes of planes, once of those that are one and the same: where every row
+    has a value, those with one are the rows.
+    """
+    done: dict[int, Tally] = {}
+    for tally in tallies.values():
+        if id(tally) not in done:
+            done[id(tally)] = work(tally)
+    return {plane: done[id(tally)] for plane, tally in tallies.items()}
 
 
 class _Running(NamedTuple):

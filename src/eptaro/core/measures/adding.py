@@ -13,15 +13,24 @@ from eptaro.core.tables.column import Column
 
 
 class Adding(Calculation):
-    """The values added up; 0 where there is none."""
+    """The values added up: 0 where there is no row, blank where there are some and all of them
+    lack a value.
+    """
 
     name = "sum"
-    kept = ("sum",)
+    kept = ("sum", "filled")
     adds_up = True
+    counts_rows = True
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the sum of each range."""
-        return cells.sums(Plane("sum", term.column), lo, hi)
+        found = cells.sums(Plane("sum", term.column), lo, hi)
+        filled = Plane("filled", term.column)
+        rows = ROWS if term.met is None else Plane("filled", term.met.name)
+        if cells.tallies[filled] is cells.tallies[rows]:  # every row has a value
+            return found
+        lacking = (cells.sums(filled, lo, hi).data == 0) & (cells.sums(rows, lo, hi).data > 0)
+        return found.blanked(~lacking) if lacking.any() else found
 
     def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the sum of each range; values may be wide (see `core.tables.exact`)."""
@@ -37,6 +46,10 @@ class Counting(Calculation):
     adds_up = True
     needs_column = False
     needs_numbers = False
+
+    def adding(self, column: str) -> Plane:
+        """Return the plane of which it is the sum."""
+        return super().adding(column) if column else ROWS
 
     def planes(self, column: str) -> set[Plane]:
         """Return what the fold must keep: of no column, the number of rows."""

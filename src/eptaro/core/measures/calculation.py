@@ -36,7 +36,12 @@ class Calculation(ABC):
     takes_share: ClassVar[bool] = False
     needs_column: ClassVar[bool] = True
     needs_numbers: ClassVar[bool] = True
+    counts_rows: ClassVar[bool] = False  # whether rows without a value differ from no rows
     looks_back: ClassVar[bool] = False  # whether what came before the days decides as well
+
+    def adding(self, column: str) -> Plane:
+        """Return the plane whose sum the calculation is, where it adds up."""
+        return Plane(self.kept[0], column)
 
     def planes(self, column: str) -> set[Plane]:
         """Return what the fold must keep of a column."""

@@ -37,9 +37,13 @@ def planes_of(term: Term) -> set[Plane]:
     """Return what the fold must keep for a term.
 
     >>> planes_of(Term("max", "", inner=Term("sum", "fare"), grain="day")) == {
-    ...     Plane("sum", "fare"), ROWS}
+    ...     Plane("sum", "fare"), Plane("filled", "fare"), ROWS}
     True
     """
     if term.inner is not None:
         return planes_of(term.inner) | {ROWS}
-    return calculation(term.how).planes(term.column)
+    found = calculation(term.how)
+    planes = found.planes(term.column)
+    if found.counts_rows:
+        planes |= {ROWS if term.met is None else Plane("filled", term.met.name)}
+    return planes

@@ -121,7 +121,11 @@ class Measure:
     def formulas(self) -> dict[str, Formula]:
         """The columns that are worked out, by the names that planes have for them."""
         terms = [part for term in self.terms for part in (term, term.inner) if part is not None]
-        return {term.column: term.formula for term in terms if term.formula is not None}
+        found = {term.column: term.formula for term in terms if term.formula is not None}
+        for term in terms:
+            if term.met is not None and calculation(term.how).counts_rows:
+                found[term.met.name] = term.met
+        return found
 
     @property
     def planes(self) -> set[Plane]:
@@ -153,7 +157,7 @@ class Measure:
             or not calculation(self.term.how).adds_up
         ):
             return None
-        return next(iter(self.planes))
+        return calculation(self.term.how).adding(self.term.column)
 
     def over_cells(self, cells: Cells, lo: Ints, hi: Ints, formats: Mapping[str, Format]) -> Column:
         """Return the measure over each half-open range lo..hi of cells.

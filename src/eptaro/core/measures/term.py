@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Literal, NamedTuple, TypeAlias, get_args
 
 from eptaro.core.expressions.formula import Formula
-from eptaro.core.expressions.tree import Name
+from eptaro.core.expressions.tree import Name, Where
 
 Grain: TypeAlias = Literal[
     "day", "workday", "active day", "week", "month", "quarter", "half", "year"
@@ -28,6 +29,14 @@ class Term(NamedTuple):
     inner: Term | None = None
     grain: str = ""
     formula: Formula | None = None  # of a column that is worked out
+
+    @property
+    def met(self) -> Formula | None:
+        """Which rows meet the condition of the term, where it has one and a value beside it."""
+        node = None if self.formula is None else self.formula.node
+        if self.formula is None or not isinstance(node, Where) or node.value is None:
+            return None
+        return replace(self.formula, node=Where(None, node.condition), wanted=None)
 
     def __str__(self) -> str:
         plain = self.formula is not None or not re.search(r"[^\w .]", self.column)

@@ -82,7 +82,7 @@ def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) ->
     view, measure = change.now.view, change.now.measure
     one = np.zeros(1, np.int64)
     like = view.value(measure, one, one + view.coverage.lo, one + view.coverage.lo)
-    totals = []
+    totals, there_is = [], list[bool]()
     for day, there in zip(days.tolist(), keep.tolist(), strict=True):
         hit = reader.on_days(Span.of(day, day)) if there else np.zeros(0, np.int64)
         value = plain_value(
@@ -90,12 +90,14 @@ def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) ->
             reader.rows(hit, measure.terms),
             formula=None if measure.arithmetic is None else measure.arithmetic.node,
         )
-        totals.append(float(value) if like.kind == "float" else int(value * 10**like.scale))
+        there_is.append(there and value is not None)
+        number = value or 0
+        totals.append(float(number) if like.kind == "float" else int(number * 10**like.scale))
     return Column.of(
         name,
         like.kind,
         totals,
-        keep,
+        np.array(there_is, bool),
         scale=like.scale,
         description=f"{measure.formula} on that day",
     )

@@ -101,6 +101,9 @@ def _of_rows(term: Term, rows: Rows) -> Any:
     values = rows.columns[column_of(term)] if term.column else Values(rows.days)
     if term.how in BY_TIME and values.filled() and rows.undecided(values, BY_TIME[term.how]):
         return None
+    if term.how == "sum" and not values.filled():
+        there = values.items if term.met is None else rows.columns[term.met.name].filled()
+        return None if there else Fraction(0)  # rows that all lack a value are not nothing
     return twin(term.how)(values, term.share)
 
 

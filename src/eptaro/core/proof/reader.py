@@ -80,6 +80,8 @@ class Reader:
                 columns[column_of(one)] = self._never_before(one, hit)
             elif one.column:
                 columns[one.column] = self._of(one, hit)
+            if one.how == "sum" and one.met is not None:
+                columns[one.met.name] = self._worked_out(one.met, hit)
         days = self._index.batch.days[hit].tolist()
         if by_entry or len(self._groups) < 2:
             return Rows(days, columns)

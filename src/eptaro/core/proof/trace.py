@@ -226,6 +226,9 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
     rows = reader.rows(hit, terms, by_entry=by_entry)
     formula = value.measure.arithmetic
     plain = plain_value(terms, rows, units, None if formula is None else formula.node)
+    others = {name: word for name, word in wanted.items() if name != "hour"}
+    if others and not reader.days_bearing(seen, others):
+        plain = None  # its group has no such day
     column = next((one.column for term in terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled()) if values else 0

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints, as_date
+from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.grain import check_whole
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
@@ -17,7 +17,6 @@ from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded, aside_note, left_note
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.picks import Pick
-from eptaro.core.folds.planes import ROWS
 from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
@@ -107,11 +106,10 @@ class Facts:
         wanted = narrowed.wanted
         cells, groups = self.cells, self.groups
         asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
-        every = np.arange(groups.count)
-        ends = (np.full(groups.count, day) for day in (FIRST_DAY, coverage.hi))
-        lo, hi = cells.axis.bounds(every, *ends)
-        seen = asked & (cells.sums(ROWS, lo, hi).data > 0)
-        keep = self.whole.looked_at(asked, seen)
+        # A group that is named, or whose coverage has begun, has rows; others have none yet.
+        keep = asked
+        if self.spans is not None and not wanted and not self.whole.named:
+            keep = asked & (self.spans.lo <= coverage.hi)
         if self.part is not None:
             keep = keep & self.part
         if not keep.any():

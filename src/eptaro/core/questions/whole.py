@@ -33,11 +33,7 @@ Key = tuple[str, str]  # the name of a calendar, and what a share of the whole i
 class AllGroups:
     """What a question has to know of all groups, where those at hand may be some; here, all are."""
 
-    def looked_at(self, asked: Flags, seen: Flags) -> Flags:
-        """Return which groups a question looks at: those asked about that are seen; where nothing
-        is so far, in days that are known, all of them, with zeros.
-        """
-        return seen if seen.any() else asked
+    named = False  # whether the groups at hand are those that a question names
 
     def of_all(self, key: Key, share: AnyShare) -> AnyShare:
         """Return what all groups come to, where those at hand come to `share`."""

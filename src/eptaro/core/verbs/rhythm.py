@@ -105,10 +105,12 @@ def rhythm(
         beside.append(value)
         if measure.additive_plane is not None:
             text = f"{measure.formula} per day that has the row's values"
+            known = ~value.blank & (days > 0)
             per_day = Column.of(
                 f"{measure.name}_per_day",
                 "float",
-                value.numbers() / np.maximum(days, 1),
+                np.where(known, value.numbers(), 0.0) / np.maximum(days, 1),
+                known,
                 format=value.format,
                 description=text,
                 face=Face("per day", of=measure.name),

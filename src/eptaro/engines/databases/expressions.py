@@ -30,7 +30,7 @@ from eptaro.core.expressions.tree import (
     Where,
 )
 from eptaro.engines.databases.functions import called
-from eptaro.engines.databases.made import Made
+from eptaro.engines.databases.made import Made, kept_day, without_nan
 
 _COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
 
@@ -143,7 +143,7 @@ class Translator:
             case Not(value):
                 return Made(sql.not_(self.made(value).sql))
             case IsBlank(value):
-                return Made(self.made(value).sql.is_(None))
+                return Made(self._grouped(value).is_(None))
             case Where(value, condition):
                 part = Made(sql.literal(1), 0) if value is None else self.made(value)
                 return Made(sql.case((self.made(condition).sql, part.sql)), part.scale)
@@ -152,6 +152,15 @@ class Translator:
             case _:
                 raise self.refused(node, "this")
 
+    def _grouped(self, node: Node) -> Any:
+        """Return a part of an expression as an operand; one that is true or not in brackets, which
+        would not bind as it does here otherwise.
+        """
+        found = self.made(node).sql
+        if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Name):
+            return self.sql.sql.elements.Grouping(found)
+        return found
+
     def _column(self, name: str) -> Made:
         sql, column = self.sql, self.rows.columns[name]
         if name in self._scales:
@@ -159,16 +168,17 @@ class Translator:
             plain = sql.type_coerce(column, sql.Float)
             return Made(sql.cast(sql.func.round(plain * 10**scale), sql.Integer), scale)
         if isinstance(column.type, sql.Float):
-            if self.lite:
-                return Made(column)
-            return Made(sql.func.nullif(column, sql.cast("NaN", sql.Double)))
+            return Made(column if self.lite else without_nan(sql, column))
+        if isinstance(column.type, sql.Numeric) and not self.lite:
+            column = without_nan(sql, column)
         return Made(column, 0 if isinstance(column.type, sql.Numeric | sql.Integer) else None)
 
     def number(self, node: Node) -> Made:
         """Return a number; what is true counts as 1."""
         sql, part = self.sql, self.made(node)
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
-            counted = sql.case((part.sql, 1), (sql.not_(part.sql), 0))
+            held = self._grouped(node)
+            counted = sql.case((held, 1), (sql.not_(held), 0))
             return Made(counted, 0)
         return part
 
@@ -193,6 +203,11 @@ class Translator:
 
     def _reckoned(self, node: Node, how: str, one: Made, two: Made) -> Made:
         sql = self.sql
+        if not self.lite:  # 32 bits would not hold the product of two
+            one, two = (
+                part if part.scale is None else Made(sql.cast(part.sql, sql.Numeric), part.scale)
+                for part in (one, two)
+            )
         if how == "/":
             return Made(self.floated(one) / sql.func.nullif(self.floated(two), 0.0))
         if how == "*" and one.scale is not None and two.scale is not None:
@@ -218,7 +233,7 @@ class Translator:
         if kind is Kind.DATE:
             one, two = (self.day(node) for node in (left, right))
         else:
-            one, two = (self.made(node).sql for node in (left, right))
+            one, two = (self._grouped(node) for node in (left, right))
             if kind is Kind.TEXT:
                 one = self.in_order(one)
         return one.op(_COMPARED[how], is_comparison=True)(two)
@@ -236,7 +251,7 @@ class Translator:
         if getattr(column.type, "timezone", False):
             raise self.refused(node, "the days of times with a zone")
         if self.lite:
-            return sql.func.date(sql.type_coerce(column, sql.String))
+            return kept_day(sql, column)
         return sql.cast(column, sql.Date)
 
     def in_order(self, text: Any) -> Any:

@@ -66,6 +66,8 @@ def fold_database(
         try:
             rows = Queried.of(engine, what, name)
             rows, missed = joined(rows, lookups_of(lookups), date)
+            columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
+            rows = rows.settled(columns - {date})
             where = rows.where(date, scope)
             days = None if formulas.where is None else _days(rows, date, rules, where)
             if formulas:

@@ -17,6 +17,34 @@ class Made:
     scale: int | None = None  # None: a float, or no number
 
 
+def without_nan(sql: Any, column: Any) -> Any:
+    """Return a column of PostgreSQL whose NaN is a blank: floats have it, and `numeric` too."""
+    if isinstance(column.type, sql.Float):
+        return sql.func.nullif(column, sql.cast("NaN", sql.Double))
+    if isinstance(column.type, sql.Numeric):
+        return sql.type_coerce(sql.func.nullif(column, sql.cast("NaN", sql.Numeric)), column.type)
+    return column
+
+
+def kept_day(sql: Any, column: Any) -> Any:
+    """Return the day of a date or time that SQLite keeps as text, which is that of its own clock;
+    a value that is none, or is a time with an offset, as it is, so that reading refuses it.
+    """
+    raw = sql.type_coerce(column, sql.String)
+    return sql.case((is_kept_day(sql, raw), sql.func.substr(raw, 1, 10)), else_=raw)
+
+
+def is_kept_day(sql: Any, raw: Any) -> Any:
+    """Return whether a text of SQLite is a day, or a day with a time and without an offset."""
+    day = sql.func.substr(raw, 1, 10)
+    known = sql.func.date(day, "+0 days") == day  # of the 30th of February it makes a day in March
+    clock = sql.func.substr(raw, 12)
+    plain = sql.not_(clock.op("GLOB")("*[^0-9:.]*"))
+    timed = sql.and_(sql.func.time(clock).is_not(None), clock < "24", plain)
+    whole = sql.or_(sql.func.length(raw) == 10, timed)
+    return sql.and_(sql.func.typeof(raw) == "text", known, whole)
+
+
 def kind_of_values(sql: Any, values: Sequence[Any]) -> Any:
     """Return the type of a query's column, by its first values."""
     filled = [value for value in values if value is not None]

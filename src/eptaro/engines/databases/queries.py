@@ -7,7 +7,7 @@ query that the user gives as such.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -15,7 +15,7 @@ from eptaro.core.expressions.formula import Formulas
 from eptaro.core.folds.planes import Plane, What
 from eptaro.core.questions.scope import Scope
 from eptaro.engines.databases.expressions import Translator
-from eptaro.engines.databases.made import kind_of_values
+from eptaro.engines.databases.made import is_kept_day, kept_day, kind_of_values, without_nan
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.extras import need
 from eptaro.rules.dates import DateRules
@@ -73,8 +73,65 @@ class Queried:
         scales = {}
         if engine.dialect.name == "sqlite":
             exact = [c for c in table.columns if isinstance(c.type, sql.Numeric)]
-            scales = {c.name: c.type.scale or 0 for c in exact if not isinstance(c.type, sql.Float)}
+            exact = [c for c in exact if not isinstance(c.type, sql.Float)]
+            for column in exact:
+                if column.type.scale is None:  # a number of any decimals, which it keeps as a float
+                    column.type = sql.Double()
+                else:
+                    scales[column.name] = column.type.scale
         return cls(sql, engine, table, name, scales)
+
+    @property
+    def _lite(self) -> bool:
+        """Whether the database is SQLite, which keeps any value in a column of any type."""
+        return bool(self.engine.dialect.name == "sqlite")
+
+    def settled(self, names: Iterable[str]) -> Queried:
+        """Return the rows with the types that columns really have.
+
+        SQLite keeps other values than a column declares: numbers with more decimals are floats.
+        Raises `DateError` for a date or time that is none, or has an offset.
+        """
+        known = {column.name: column for column in self.rows.columns}
+        used = [known[name] for name in dict.fromkeys(names) if name in known]
+        if not self._lite:
+            return self
+        scales = dict(self.scales)
+        for column in used:
+            whole = isinstance(column.type, self.sql.Integer) or column.name in scales
+            if whole and self._has(self._has_more_decimals(column)):
+                column.type = self.sql.Double()
+                scales.pop(column.name, None)
+            elif isinstance(column.type, self.sql.Date | self.sql.DateTime):
+                self._check_days(column)
+        return replace(self, scales=scales)
+
+    def _has_more_decimals(self, column: Any) -> Any:
+        """Return the condition that a value has more decimals than its column declares."""
+        sql, scale = self.sql, self.scales.get(column.name, 0)
+        units = sql.type_coerce(column, sql.Float) * 10.0**scale
+        far = sql.func.abs(units - sql.func.round(units)) > 1e-6 * sql.func.max(
+            1.0, sql.func.abs(units) * 1e-9
+        )
+        return sql.and_(sql.func.typeof(sql.type_coerce(column, sql.String)) == "real", far)
+
+    def _has(self, condition: Any) -> bool:
+        query = self.sql.select(1).select_from(self.rows).where(condition).limit(1)
+        with self.engine.connect() as connection:
+            return connection.execute(query).first() is not None
+
+    def _check_days(self, column: Any) -> None:
+        sql = self.sql
+        raw = sql.type_coerce(column, sql.String)
+        query = sql.select(raw).where(raw.is_not(None), sql.not_(is_kept_day(sql, raw))).limit(1)
+        with self.engine.connect() as connection:
+            found = connection.execute(query).scalar()
+        if found is not None:
+            raise DateError(
+                f"{self.name}: {found!r} of {column.name!r} is not a date, or a time without an "
+                f"offset, as 2025-08-20 14:05; fold such rows with Daybook.read and a query, which "
+                f"takes zone="
+            )
 
     def working_out(self, formulas: Formulas, date: str) -> Queried:
         """Return the rows that meet a condition, with columns that are worked out."""
@@ -118,6 +175,8 @@ class Queried:
     def day(self, date: str, rules: DateRules) -> Any:
         """Return what rows are grouped by: the day of a timestamp, or the value as it stands."""
         sql, column = self.sql, self.column(date)
+        if self._lite and isinstance(column.type, sql.Date):
+            return kept_day(sql, column)
         if not isinstance(column.type, sql.DateTime):
             return column
         if rules.zone or rules.shift or getattr(column.type, "timezone", False):
@@ -126,9 +185,7 @@ class Queried:
                 f"asked for, which the database would apply its own way; fold it with "
                 f"Daybook.read and a query instead"
             )
-        if self.engine.dialect.name == "sqlite":
-            return sql.func.date(sql.type_coerce(column, sql.String))
-        return sql.cast(column, sql.Date)
+        return kept_day(sql, column) if self._lite else sql.cast(column, sql.Date)
 
     def folded(
         self,
@@ -175,7 +232,7 @@ class Queried:
             if isinstance(column.type, sql.DateTime):
                 day = self.day(date, DateRules())
                 first, last = span.first, span.last
-                if self.engine.dialect.name == "sqlite":
+                if self._lite:
                     found.append(day.between(str(first), str(last)))
                 else:
                     found.append(day.between(first, last))
@@ -239,8 +296,8 @@ class Queried:
 
     def _number(self, column: Any) -> Any:
         """Return a column whose NaN, where a database has it, is a blank."""
-        if self._is_float(column) and self.engine.dialect.name == "postgresql":
-            return self.sql.func.nullif(column, self.sql.cast("NaN", self.sql.Double))
+        if self.engine.dialect.name == "postgresql":
+            return without_nan(self.sql, column)
         return column
 
     def _in_order(self, value: Any) -> Any:
@@ -251,8 +308,7 @@ class Queried:
         if isinstance(value.type, self.sql.DateTime):
             if self.engine.dialect.name != "sqlite":
                 return self.sql.cast(value, self.sql.Date)
-            day = self.sql.func.date(self.sql.type_coerce(value, self.sql.String))
-            return self.sql.type_coerce(day, self.sql.Date)
+            return self.sql.type_coerce(kept_day(self.sql, value), self.sql.Date)
         return value
 
     def is_said(self, name: str) -> bool:

@@ -30,7 +30,6 @@ class Ask:
     options: Mapping[str, Any]
     others: list[Any]
     wanted: Wanted
-    lenient: bool = False
     few: bool = False
     every: Gathered | None = None
 
@@ -54,7 +53,7 @@ class Ask:
         if not all(own.values()):
             return None
         only = [*self.others, *([own] if own else [])]
-        whole = OfShards(self.every, self.lenient)
+        whole = OfShards(self.every)
         return self.told.part(folded, whole), whole, {"only": only or None}
 
     def _answer(self, folded: Folded) -> tuple[Table, Gathered] | None:

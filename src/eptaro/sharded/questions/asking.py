@@ -96,10 +96,7 @@ def _of_each(shards: Shards, names: list[str], ask: Ask, options: Mapping[str, A
     if tried is None:
         if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
             raise _not_found(shards, told, wanted, options)
-        ask = replace(ask, lenient=True)  # nothing is seen anywhere so far: zeros everywhere
-        tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
-        if tried is None:
-            raise _nothing_left(told, options)
+        raise _nothing_left(told, options)
     if options.get("top"):
         return topped(shards, names, ask, options)
     question, goes_by_all = tried

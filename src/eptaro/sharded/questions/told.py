@@ -68,19 +68,13 @@ class Gathered:
 
 @dataclass(frozen=True, eq=False)
 class OfShards(AllGroups):
-    """All shards, of which one is at hand. Its groups are looked at where they are seen, as others
-    are elsewhere; unless `lenient`: where nothing is seen anywhere, all are.
+    """All shards, of which one is at hand.
 
     The shares of the one are kept in `mine`; `every` holds those of all, once they are gathered.
     """
 
     every: Gathered | None = None
-    lenient: bool = False
     mine: dict[Key, list[Share]] = field(default_factory=dict)
-
-    def looked_at(self, asked: Flags, seen: Flags) -> Flags:
-        """Return which groups of this shard a question looks at."""
-        return super().looked_at(asked, seen) if self.lenient else seen
 
     def of_all(self, key: Key, share: AnyShare) -> AnyShare:
         """Return what the groups of all shards come to, or those at hand until it is gathered."""
@@ -96,6 +90,7 @@ class PickedBefore(AllGroups):
     """The largest groups, and those that are all `others` put together."""
 
     others: Flags
+    named: bool = False
 
     def picked(self, places: Ints, count: int) -> Flags:
         """Return which groups are the largest."""

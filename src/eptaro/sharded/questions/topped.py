@@ -48,7 +48,7 @@ def topped(shards: Shards, names: list[str], ask: Ask, options: Mapping[str, Any
     )
     assert found is not None
     folded, spans, others = _told_apart(found, names, picked)
-    facts = ask.told.facts(folded, spans, PickedBefore(others))
+    facts = ask.told.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
     table: Table = getattr(facts, ask.verb)(**{**options, "only": ask.others or None})
     return table
 

@@ -24,7 +24,7 @@ from eptaro.storage.about import options_told, rows_told
 from eptaro.storage.damage import damage
 from eptaro.storage.layout import NAME
 
-LAYOUT = 1
+LAYOUT = 2
 Role = Literal["groups", "values", "cells"]
 
 

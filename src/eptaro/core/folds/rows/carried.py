@@ -46,7 +46,13 @@ def carried_out(steps: Sequence[Step], cells_of: RowCells, batch: Batch) -> list
         found[packed.step] = [sums, *both[1:]]
         found[counting[0]] = [rows]
     found |= dict.fromkeys(counting[1:], found[counting[0]] if counting else [])
-    return [step.tally(found.get(step, []), cells_of) for step in steps]
+    counted = counting[0].tally(found[counting[0]], cells_of) if counting else None
+    return [  # planes that only count rows are one and the same, and are kept once
+        step.tally(found.get(step, []), cells_of)
+        if counted is None or step.op != Op.ROWS
+        else counted
+        for step in steps
+    ]
 
 
 def sole_values(steps: Sequence[Step]) -> Step | None:

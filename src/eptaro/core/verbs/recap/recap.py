@@ -192,7 +192,7 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
         if asked.ranks:
             beside.append(rank_column(view, measure, value, rows))
         if asked.index is not None and value.kind not in NO_NUMBERS:
-            beside.append(index_column(measure, value, rows, rows.labelled(asked.index)))
+            beside.append(index_column(view, measure, value, rows, rows.labelled(asked.index)))
     side = Side("days", first, last)
     answer = Answered(
         asked,

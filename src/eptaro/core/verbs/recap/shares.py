@@ -34,7 +34,7 @@ def share_columns(
         return []
     name, count = measure.name, len(rows)
     sums = view.of_all(f"{name}_share", Sums.of(view.groups.count, value, place, count))
-    numbers = np.nan_to_num(value.numbers())
+    numbers = value.numbers()
     whole = np.full(len(numbers), sums.total(rows.parts))
     found = [share(f"{name}_share", numbers, whole, "of all rows", name)]
     if sums.groups > 1:
@@ -43,7 +43,8 @@ def share_columns(
         found.append(column)
     parent = rows.parents()[place]
     if (parent >= 0).any():
-        whole = np.where(parent >= 0, numbers[np.maximum(parent, 0) + group * count], 0.0)
+        above = np.nan_to_num(numbers)[np.maximum(parent, 0) + group * count]
+        whole = np.where(parent >= 0, above, 0.0)
         text, words = "of the wider period", "share of parent"
         found.append(share(f"{name}_share_of_parent", numbers, whole, text, name, words))
     return found
@@ -80,9 +81,9 @@ def running_name(measure: Measure) -> str:
 def share(
     name: str, part: Numbers, whole: NDArray[Any], text: str, of: str, words: str = "share"
 ) -> Column:
-    """Return what part something is of a whole, blank where the whole is 0."""
-    part, whole = np.broadcast_arrays(np.nan_to_num(part), whole)
-    valid = (whole != 0) & np.isfinite(part) & np.isfinite(whole)
+    """Return what part something is of a whole, blank where it is blank or the whole is 0."""
+    part, whole = np.broadcast_arrays(part, whole)
+    valid = ~np.isnan(part) & (whole != 0) & np.isfinite(part) & np.isfinite(whole)
     with np.errstate(over="ignore"):
         share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
     valid &= np.isfinite(share)
@@ -94,15 +95,21 @@ def share(
 
 
 @np.errstate(over="ignore", invalid="ignore")
-def index_column(measure: Measure, value: Column, rows: PeriodRows, base: int) -> Column:
+def index_column(
+    view: View, measure: Measure, value: Column, rows: PeriodRows, base: int
+) -> Column:
     """Return a measure in hundredths of its value in the base row, for each group in a run.
 
-    Blank where the base is 0 or blank, and unless both periods are complete: a part-finished one
-    is never set against a whole one.
+    Blank where the base is 0 or blank, and unless both periods are complete, for the group too: a
+    part-finished one is never set against a whole one.
     """
     numbers = value.numbers().reshape(-1, len(rows.first))
     whole = numbers[:, base : base + 1]
-    valid = rows.complete & rows.parts & rows.complete[base] & np.isfinite(numbers)
+    complete = np.broadcast_to(rows.complete, numbers.shape)
+    if view.own is not None:
+        own = view.complete_of_all(rows.first, rows.last)[:]
+        complete = complete & np.asarray(own).reshape(numbers.shape)
+    valid = complete & rows.parts & complete[:, base : base + 1] & np.isfinite(numbers)
     valid = valid & np.isfinite(whole) & (whole != 0)
     found = np.divide(100.0 * numbers, whole, out=np.zeros(numbers.shape), where=valid)
     valid &= np.isfinite(found)
