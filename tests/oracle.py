@@ -66,6 +66,18 @@ def days(first: dt.date, last: dt.date) -> list[dt.date]:
     return [first + DAY * i for i in range((last - first).days + 1)]
 
 
+def added(values: Any) -> Fraction | None:
+    """Return what the values of some rows add up to: 0 of no rows, blank where all are missing."""
+    values = list(values)
+    filled = [Fraction(value) for value in values if value is not None]
+    return sum(filled, Fraction(0)) if filled or not values else None
+
+
+def exact(value: Any) -> Fraction | None:
+    """Return a value of a table exactly."""
+    return None if value is None else Fraction(value)
+
+
 class Rows:
     """Transactions as (day, group, amount or None), questioned by plain loops."""
 
@@ -82,7 +94,7 @@ class Rows:
         hit = [r[2] for r in self.rows if group in (None, r[1]) and first <= r[0] <= last]
         filled = [Fraction(x) for x in hit if x is not None]
         mean = sum(filled) / len(filled) if filled else None
-        return {"sum": sum(filled, Fraction(0)), "count": len(hit), "mean": mean}
+        return {"sum": added(hit), "count": len(hit), "mean": mean}
 
     def complete(self, first: dt.date, last: dt.date) -> bool:
         """Return whether a span lies wholly in the coverage."""

@@ -165,7 +165,12 @@ class KeptBook(Answering):
             ends = self.coverage, other.coverage
             coverage = Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
         asked = BookOptions(self.measures, [], mine, coverage, workdays=workdays)
-        return self._of(merge(self.folded, other.folded, force=force), asked)
+        return self._in_memory()._of(merge(self.folded, other.folded, force=force), asked)
+
+    @classmethod
+    def _in_memory(cls) -> type[Self]:
+        """Return the class of books whose cells are in memory."""
+        return cls
 
     def report(
         self,

@@ -52,8 +52,14 @@ class Verbs(unittest.TestCase):
         now, before = total("2025-01-01", "2025-03-31"), total("2024-01-01", "2024-03-31")
         self.assertIn(f"Revenue in FY2025-Q4: {now:,}, ", said)
         self.assertIn(f"{abs(now - before):,}", said)
-        self.assertIn("FY2026-Q1 is not complete and is not compared: the data does not cover 2025-05-15 to 2025-06-30; if nothing happened then, use coverage=2024-01-01..2025-06-30 (--coverage 2024-01-01..2025-06-30).", said)
-        self.assertIn("Nothing to compare: the data does not cover 2023-04-01 to 2023-12-31", book().compare("year", only="FY2024").headline)
+        self.assertIn(
+            "FY2026-Q1 is not complete and is not compared: the data does not cover 2025-05-15 to 2025-06-30; if nothing happened then, use coverage=2024-01-01..2025-06-30 (--coverage 2024-01-01..2025-06-30).",
+            said,
+        )
+        self.assertIn(
+            "Nothing to compare: the data does not cover 2023-04-01 to 2023-12-31",
+            book().compare("year", only="FY2024").headline,
+        )
 
     def test_groups_that_are_not_known_on_both_sides_are_not_added_up_to_a_change(self):
         table = {"on": ["2024-01-01", "2024-12-31", "2025-01-01", "2025-03-01", "2025-12-31"],
@@ -80,7 +86,10 @@ class Verbs(unittest.TestCase):
             said.startswith(f"Revenue from 2024-01-01 to {last}: {total('2024-01-01', last):,}.")
         )
         self.assertIn(f"The largest of 2 routes is ab: {total('2024-01-01', last, 'ab'):,}", said)
-        self.assertIn("The last, FY2026-Q1, is not complete: the data does not cover 2025-05-15 to 2025-06-30", said)
+        self.assertIn(
+            "The last, FY2026-Q1, is not complete: the data does not cover 2025-05-15 to 2025-06-30",
+            said,
+        )
         topped = made.recap("quarter", by="route", top=1).headline
         self.assertIn(f"The largest route is ab: {total('2024-01-01', last, 'ab'):,}", topped)
         self.assertEqual(said, made.recap("quarter", by="route", sort="-revenue").headline)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from difflib import get_close_matches
 from typing import Any
 
 import click
@@ -20,6 +21,7 @@ OTHER = "Other"
 _HEADINGS = (QUESTION, GROUPS, CALENDAR, KNOWN, OUTPUT, PICTURES, DATES, FILES, ENGINE, OTHER)
 _ON_REQUEST = (DATES, FILES, ENGINE)
 _ALL = "eptaro.help_all"  # in the context: whether every option is shown
+_CLOSE = 0.84  # of the letters of an option that is suggested
 _MEANT = {  # what people try, and the option that does it
     "--group": "--by",
     "--groups": "--by",
@@ -112,7 +114,11 @@ class HeadedCommand(click.Command):
             meant = _MEANT.get(error.option_name)
             found = [one for one in self.params if meant in one.opts]
             if not found or not isinstance(found[0], click.Option):
-                raise
+                names = [name for one in self.params for name in one.opts]
+                close = get_close_matches(error.option_name, names, 3, _CLOSE)
+                raise click.NoSuchOption(
+                    error.option_name, possibilities=close or None, ctx=ctx
+                ) from None
             said = f"No such option {error.option_name!r}. Use {meant}: {found[0].help}"
             raise click.NoSuchOption(error.option_name, said, ctx=ctx) from None
 

@@ -56,6 +56,11 @@ def loudness_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
+def is_quiet() -> bool:
+    """Return whether the answer alone is wanted."""
+    return _loudness.get() is Loudness.QUIET
+
+
 @contextmanager
 def step(what: str) -> Iterator[None]:
     """Tell how long a step took, where every step is told."""

@@ -23,6 +23,7 @@ from eptaro.engines.local import fold_source
 from eptaro.errors import InputError, MeasureError
 from eptaro.extras import need
 from eptaro.inputs.columns.cleaned import Cleaned
+from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.lookedup import LookedUp, loaded
 from eptaro.inputs.columns.lookuptable import LookupTable
 from eptaro.inputs.datecolumn import decided
@@ -78,6 +79,9 @@ def fold_cluster(
             return _merged(cluster, parts)
 
         folded = Watch(cluster, patience).over(Beside(folded_there))
+    if not folded.rows and folded.left is not None:
+        where = folded.left.where
+        raise InputError(f"{folded.source}: no row meets the condition {where!r}")
     if not folded.rows:
         raise InputError(f"{folded.source}: there are no rows to fold")
     return folded
@@ -132,10 +136,14 @@ def submitted(
         if date not in formulas.columns:
             rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
         tables = loaded(lookups, rules, source.names())
-        if figures == "infer":
-            every: Source = LookedUp(source, tables, rules) if tables else source
+        every: Source = LookedUp(source, tables, rules) if tables else source
+        if figures is not None:
+            every = Cleaned(every, figures)
+        # What columns hold goes by all parts, not by each.
+        formulas = settled_kinds(every, date, by, wanted, formulas, rules)
+        if isinstance(every, Cleaned):
             rows = Transactions(every, date, by, wanted, rules, settled=True, formulas=formulas)
-            decided_numbers = Cleaned(every, "infer").settle(rows.wanted().numbers)
+            decided_numbers = every.settle(rows.wanted().numbers)
         tasks += [(part, None) for part in parts_of(source, part_rows)]
     return [
         cluster.submit(

@@ -63,6 +63,8 @@ def fold_source(
         fold = Fold(by, reading.planes, limit=limit or free_memory() * 4 // 5)
         for batch in reading:
             fold.add(batch)
+        if settled and not fold.rows:
+            return reading.told()  # of a part without a row that counts
         groups, cells = fold.result() if in_order else fold.in_order_met()
         return reading.folded(groups, cells, fold)
 
@@ -136,8 +138,9 @@ class Reading:
                 f"{formulas.where.text!r}"
             )
         notes += self.source.notes
-        assert self._ends is not None
-        first, last = self._ends
+        first, last = self._ends or (0, 0)
+        if self._ends is None and read.seen is not None:
+            first, last = read.seen.lo, read.seen.hi
         nothing = Column.text("", np.array([], object))
         return Folded(
             Groups({name: Coded(np.zeros(0, np.int32), nothing) for name in self.by}, 0),

@@ -21,7 +21,7 @@ from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import put_together
 from eptaro.core.folds.planes import Plane
-from eptaro.core.folds.shards import dealt, only_used
+from eptaro.core.folds.shards import dealt
 from eptaro.engines.local import Reading
 from eptaro.errors import InputError
 from eptaro.inputs.files.damage import readable
@@ -156,7 +156,7 @@ def without_cells(folded: Folded) -> Folded:
     axis = folded.cells.axis
     return replace(
         folded,
-        groups=only_used(folded.groups.at(np.zeros(0, np.int64))),
+        groups=folded.groups.at(np.zeros(0, np.int64)).only_used(),
         cells=Cells(Axis(0, axis.first_day, axis.days), {}),
         distinct={},
         reread=None,

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.formula import Formula, Formulas
+from eptaro.core.expressions.functions import Kind
 from eptaro.inputs.columns.formulas import WorkedOut
+from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.datecolumn import decided
@@ -31,6 +33,7 @@ class Narrowed(Wrapped):
         names = self._formulas.names
         check_columns(names, source.names(), source.name)
         self._rules = decided(source, date, rules)[0] if date in names and date else rules
+        self._formulas = settled_kinds(source, self._date, (), (), self._formulas, self._rules)
         self._masks: list[NDArray[np.bool_]] = []
 
     @property
@@ -42,7 +45,8 @@ class Narrowed(Wrapped):
         """Yield the wanted columns of rows that meet the condition."""
         formulas = self._formulas
         there = {wanted.date, *wanted.groups, *wanted.others}
-        numbers = [*wanted.numbers, *(name for name in formulas.numbers if name not in there)]
+        known = [n for n, kind in (formulas.kinds or {}).items() if kind is Kind.NUMBER]
+        numbers = [*wanted.numbers, *(name for name in known if name not in there)]
         others = [*wanted.others, *(name for name in formulas.names if name not in numbers)]
         more = Wanted(wanted.date, wanted.groups, numbers, others)
         for table in self._kept(self.source.batches(more)):

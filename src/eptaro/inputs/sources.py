@@ -11,9 +11,12 @@ from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from eptaro.core.expressions.tree import Node
 from eptaro.errors import InputError, unknown
+
+_NUMBER = {mark: rf"^\s*[-+]?(\d+[{mark}]?\d*|[{mark}]\d+)([eE][-+]?\d+)?\s*$" for mark in ".,"}
 
 
 @dataclass(frozen=True)
@@ -49,6 +52,8 @@ class Source(ABC):
 
     name: str
     of_text = False
+    undecided = False  # whether columns of text tell no type, and are what all of them hold
+    has_rules = False  # whether rules say how numbers in text are written
     decimal: Literal[".", ","] = "."  # the mark that is usual in its texts
     share: float | None = None
     beside: frozenset[str] = frozenset()  # columns of other tables, of which `column` has all
@@ -83,6 +88,25 @@ class Source(ABC):
     @abstractmethod
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns as they stand, some rows at a time."""
+
+    def are_numbers(self, texts: Any) -> Any:
+        """Return which texts are numbers as they stand, null where there is none."""
+        return pc.match_substring_regex(texts, _NUMBER[self.decimal])
+
+    def settles_numbers(self, name: str, texts: Any) -> bool:
+        """Return whether rules read all of a column's different texts as numbers."""
+        return False
+
+    def as_numbers(self, column: pa.ChunkedArray, placed: Any, name: str) -> pa.ChunkedArray:
+        """Return a column of text as numbers, as far as these are plain; the reader of numbers says
+        which is none.
+        """
+        trimmed = pc.utf8_trim_whitespace(column.cast(pa.string()))
+        blanked = pc.if_else(pc.equal(trimmed, ""), None, trimmed)
+        if not pc.all(self.are_numbers(blanked)).as_py() and len(blanked.drop_null()):
+            return column
+        plain = pc.replace_substring(blanked, ",", ".") if self.decimal == "," else blanked
+        return plain.cast(pa.float64())
 
     def digits(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written; a source of text says how."""
@@ -135,7 +159,11 @@ class FrameSource(Source):
 
     def __init__(self, frame: Any) -> None:
         frame = _of_series(frame)
-        if hasattr(frame, "__arrow_c_stream__"):
+        self._names: list[str] | None = None
+        self._unusable: dict[str, str] = {}
+        if hasattr(frame, "iloc") and hasattr(frame, "columns"):
+            self._table = _plain_text(self._of_columns(frame))
+        elif hasattr(frame, "__arrow_c_stream__"):
             self._table = _plain_text(pa.table(frame))
         elif isinstance(frame, Mapping):
             self._table = _from_mapping(frame)
@@ -145,13 +173,31 @@ class FrameSource(Source):
                 f"protocol nor a mapping of column names to arrays; for a file use Daybook.read"
             )
 
+    def _of_columns(self, frame: Any) -> pa.Table:
+        """Return a pandas frame column by column: one that Arrow cannot hold, or whose name another
+        has as well, is told where it is used.
+        """
+        self._names = [str(name) for name in frame.columns]
+        arrays = {}
+        for place, name in enumerate(self._names):
+            try:
+                arrays[name] = pa.table(frame.iloc[:, [place]]).column(0)
+            except (pa.ArrowException, ValueError, TypeError, OverflowError) as error:
+                self._unusable[name] = " ".join(str(error).split())
+                arrays[name] = pa.nulls(len(frame))
+        return pa.table(arrays) if arrays else pa.table({})
+
     def names(self) -> list[str]:
         """Return the names of all columns."""
-        return list(self._table.column_names)
+        return list(self._table.column_names) if self._names is None else list(self._names)
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns at once."""
-        check_columns(wanted.names, self._table.column_names, self.name)
+        check_columns(wanted.names, self.names(), self.name)
+        for name in wanted.names:
+            if name in self._unusable:
+                said = self._unusable[name]
+                raise InputError(f"{self.name}: column {name!r} cannot be used: {said}")
         if self._table.num_rows:
             yield self._table.select(wanted.names)
 
@@ -217,7 +263,9 @@ def _of_series(given: Any) -> Any:
 
     They are called as they call themselves, otherwise `date` and `value`.
     """
-    if not (hasattr(given, "index") and hasattr(given, "to_numpy") and hasattr(given, "name")):
+    if hasattr(given, "columns") or not (
+        hasattr(given, "index") and hasattr(given, "to_numpy") and hasattr(given, "name")
+    ):
         return given
     index, values = given.index.name or "date", given.name or "value"
     return {str(index): given.index.to_numpy(), str(values): given}

@@ -15,6 +15,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
+from eptaro.core.expressions.functions import Kind
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
@@ -27,11 +28,13 @@ from eptaro.errors import DateError, InputError
 from eptaro.inputs.ahead import ahead
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import WorkedOut
-from eptaro.inputs.columns.picked import is_said, name_picked, only_picked, read_said
+from eptaro.inputs.columns.kinds import settled_kinds
+from eptaro.inputs.columns.picked import name_picked, only_picked, read_said
 from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.values import read_filled, read_numbers
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates import Read, read_dates
+from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.files.chunks import filtered
 from eptaro.inputs.sources import Source, Unread, Wanted
 from eptaro.progress import tell
@@ -62,7 +65,12 @@ class Transactions:
         inputs: bool = False,
     ) -> None:
         planes = list(planes)
-        formulas = self._settled(source, date, planes, formulas)
+        as_it_is = settled or date in formulas.columns
+        self._rules, self.evidence = (rules, "") if as_it_is else decided(source, date, rules)
+        formulas = settled_kinds(source, date, by, planes, formulas, self._rules)
+        assert formulas.kinds is not None
+        self._kinds = formulas.kinds
+        formulas = self._with_said(planes, formulas)
         self._source, self._date, self._by = source, date, by
         self._codes = sorted({p.column for p in planes if p.what == "codes"})
         self._numbers = sorted(
@@ -71,8 +79,7 @@ class Transactions:
         filled = {p.column for p in planes if p.what == "filled"}
         self._filled = sorted(filled - {*self._numbers, *self._said})
         self._summed = [p.column for p in planes if p.what == "sum"]
-        as_it_is = settled or date in formulas.columns
-        self._rules, self.evidence = (rules, "") if as_it_is else decided(source, date, rules)
+        self._part = settled  # one of several, which are decided on together
         self.rows = 0
         self.blanks: dict[str, int] = dict.fromkeys(self._numbers, 0)
         self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
@@ -82,15 +89,13 @@ class Transactions:
         self.grain: Grain | None = None  # the periods that dates stand for
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
-    def _settled(
-        self, source: Source, date: str, planes: list[Plane], formulas: Formulas
-    ) -> Formulas:
+    def _with_said(self, planes: list[Plane], formulas: Formulas) -> Formulas:
         """Find the columns that texts or dates are picked from, and let their formulas know."""
         self._said: set[str] = set()
         for column in only_picked(planes):
             formula = formulas.columns.get(column)
             name = name_picked(column, formula)
-            if name is not None and is_said(source, (formulas.names or [date])[0], name):
+            if name is not None and self._kinds.get(name) in (Kind.TEXT, Kind.DATE):
                 self._said.add(column)
                 if formula is not None:
                     more = {column: replace(formula, wanted=None)}
@@ -107,11 +112,13 @@ class Transactions:
             tell(self.rows, self._source.share)
             if len(batch):
                 yield batch
-        if not self.rows:
+        if not self.rows and not self._part:
             raise InputError(f"{self._source.name}: has column names but no rows")
         if self._aside and self._rules.bad_dates == "raise":
             raise DateError(self._complaint())
         if self.unmet == self.rows:
+            if self._part:
+                return  # others may have some
             assert self._formulas.where is not None
             raise InputError(
                 f"{self._source.name}: no row meets the condition {self._formulas.where.text!r}"
@@ -156,10 +163,28 @@ class Transactions:
                 [*self._filled, *self._codes, *self._said],
             )
         )
-        as_they_are = {*date, *by, *others}
-        numbers += [name for name in self._formulas.numbers if name not in as_they_are]
-        others += [name for name in used if name not in numbers]
+        # Groups are read as they are written, 007 as 007, also where they are numbers beside.
+        as_they_are = {*date, *by, *(name for name in others if name in self._said)}
+        known = [n for n in (*others, *used) if self._kinds.get(n) is Kind.NUMBER]
+        numbers = [n for n in dict.fromkeys([*numbers, *known]) if n not in as_they_are]
+        others = [n for n in dict.fromkeys([*others, *used, *self._measured]) if n not in numbers]
         return Wanted((date or used)[0], by, numbers, others)
+
+    @property
+    def _measured(self) -> list[str]:
+        """The columns of the input whose numbers are measured."""
+        return [name for name in self._numbers if name not in self._formulas.columns]
+
+    def _as_it_is(self, table: pa.Table, name: str, placed: Placed) -> pa.ChunkedArray:
+        """Return a column of the input; one that holds numbers as those, though it was read as text
+        for others.
+        """
+        column = table[name]
+        source = self._source
+        number = name in self._measured or self._kinds.get(name) is Kind.NUMBER
+        if number and source.undecided and is_text(column.type):
+            return source.as_numbers(column, placed, name)
+        return column
 
     def _pieces(self) -> Iterator[pa.Table | Unread]:
         """Yield the wanted columns; rows are passed over where the source knows that the condition
@@ -235,8 +260,16 @@ class Transactions:
         """Return dates, groups, values and codes of a batch, read side by side."""
         name = self._source.name
 
+        placed = Placed(self._source, self.rows, keeping)
+
         def numbers(column: str) -> Column:
-            return read_numbers(table[column], column, Placed(self._source, self.rows, keeping))
+            return read_numbers(self._as_it_is(table, column, placed), column, placed)
+
+        def counted(column: str) -> Column:
+            return read_filled(self._as_it_is(table, column, placed), column)
+
+        def codes(column: str) -> Coded:
+            return read_codes(self._as_it_is(table, column, placed), column)
 
         def said(column: str) -> Column:
             return read_said(table[column], column, name, self._rules)
@@ -245,10 +278,10 @@ class Transactions:
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
             ([self._date], lambda _: dates or self._dates(table, made)),
             (self._by, lambda g: made.coded(g) if g in formed else read_groups(table[g], g, name)),
-            (self._filled, lambda c: made.filled(c) if c in formed else read_filled(table[c], c)),
+            (self._filled, lambda c: made.filled(c) if c in formed else counted(c)),
             (self._numbers, lambda c: made.numbers(c) if c in formed else numbers(c)),
             (sorted(self._said), lambda c: made.said(c) if c in formed else said(c)),
-            (self._codes, lambda c: made.counted(c) if c in formed else read_codes(table[c], c)),
+            (self._codes, lambda c: made.counted(c) if c in formed else codes(c)),
         ]
         works = [partial(work, column) for columns, work in by_kind for column in columns]
         if table.num_rows < _LEAST_AT_ONCE:
@@ -262,11 +295,12 @@ class Transactions:
 
     def _dates(self, table: pa.Table, made: WorkedOut) -> Read:
         if self._date in self._formulas.columns:
-            return made.dates(self._date)
-        try:
-            read = read_dates(table[self._date], self._rules, self._date)
-        except DateError as error:
-            raise DateError(f"{self._source.name}: {error}") from None
+            read = made.dates(self._date)
+        else:
+            try:
+                read = read_dates(table[self._date], self._rules, self._date)
+            except DateError as error:
+                raise DateError(f"{self._source.name}: {error}") from None
         if read.grain is not None and self.grain not in (None, read.grain):
             raise DateError(
                 f"{self._source.name}: {self._date!r} holds both {self.grain}s, and, after row "

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.format import rounded
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.spread import Spread
 from eptaro.pictures.groups import asked_of, group_names, panels_of
@@ -43,8 +44,9 @@ def _boxes(page: Page, axes: Any, part: Table, key: str | None) -> None:
         )
         page.tip(
             box,
-            f"{words[at]} {row['entries']:,} values: half from {low:,.2f} to {high:,.2f}, "
-            f"median {row['median']:,.2f}, {row['outliers']:,} beyond".strip(),
+            f"{words[at]} {row['entries']:,} values: half from {rounded(low, 2)} to "
+            f"{rounded(high, 2)}, "
+            f"median {rounded(row['median'], 2)}, {row['outliers']:,} beyond".strip(),
         )
         axes.plot([at - 0.31, at + 0.31], [row["median"]] * 2, color=theme.accent, lw=2.4)
         if room > 52:

@@ -66,7 +66,7 @@ def _moved(change: Any, ratio: str) -> str:
     """Return which way a value went, in a word and a sign."""
     if change is None:
         return "not comparable"
-    return f"{'up' if change > 0 else 'down' if change < 0 else 'same'} {ratio}"
+    return f"{'up' if change > 0 else 'down' if change < 0 else 'same'} {ratio.lstrip('+-')}"
 
 
 def _trend_of(asked: Asked, level: str) -> str:

@@ -267,6 +267,10 @@ class FolderBook(Daybook):
         )
         return self._of_manifest(made)
 
+    @classmethod
+    def _in_memory(cls) -> Any:
+        return Daybook
+
     def _of_manifest(self, manifest: Manifest) -> FolderBook:
         return self._made(
             self.folder,

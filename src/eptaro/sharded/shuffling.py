@@ -18,6 +18,7 @@ from eptaro.core.folds.shards import dealt
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.engines.cluster import PART_ROWS, RETRIES, follow, submitted, worker_threads
 from eptaro.engines.pieces import shards_for, without_cells
+from eptaro.errors import InputError
 from eptaro.extras import need
 from eptaro.sharded.readas import ReadAs
 
@@ -54,13 +55,23 @@ def _told(folded: Folded) -> tuple[Folded, int]:
 
 def _of_all(parts: Sequence[Folded]) -> Folded:
     """Return what is told of all parts."""
-    whole = parts[0]
-    for part in parts[1:]:
+    filled = [part for part in parts if part.rows]
+    if not filled:
+        raise InputError(f"{parts[0].source}: no row meets the condition {_condition(parts)!r}")
+    grain = filled[0].grain
+    known = [part if part.rows else replace(part, grain=grain) for part in parts]
+    whole, *others = [part for part in known if part.rows or part.seen is not None]
+    for part in others:
         whole = told_of_both(whole, part)
-    axes = [part.cells.axis for part in parts]
+    axes = [part.cells.axis for part in filled]
     first = min(axis.first_day for axis in axes)
     days = max(axis.last_day for axis in axes) - first + 1
     return replace(whole, cells=Cells(Axis(0, first, days), {}))
+
+
+def _condition(parts: Sequence[Folded]) -> str:
+    left = parts[0].left
+    return "" if left is None else left.where
 
 
 def _shuffled(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:

@@ -31,9 +31,10 @@ def tallies_of(
     }
     rows = found.get(ROWS)
     for plane, tally in found.items():
-        if plane.what == "filled" and isinstance(tally, Sum) and isinstance(rows, Sum):
-            if np.array_equal(tally.whole, rows.whole):  # kept once, as the fold does
-                found[plane] = rows
+        if plane.what != "filled" or not isinstance(tally, Sum) or not isinstance(rows, Sum):
+            continue
+        if np.array_equal(tally.whole, rows.whole):  # kept once, as the fold does
+            found[plane] = rows
     return found
 
 

@@ -34,7 +34,7 @@ def write_book(book: Facts, place: Place) -> Path | str:
     kept = occupied_cells(cells)
     group, day = (part[kept] for part in cells.axis.cells_of())
     columns: dict[str, Any] = {
-        f"group:{column.name}": to_array(column) for column in book.groups.columns(group)
+        f"group:{column.name}": to_array(column) for column in book.folded.groups.columns(group)
     }
     columns["day"] = to_array(Column.of("day", "date", day))
     planes, parts = parts_of(cells, kept)

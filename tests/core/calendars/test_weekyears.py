@@ -56,9 +56,10 @@ class Verbs(unittest.TestCase):
             years = [Year(y, rule) for y in range(rows.first.year - 2, rows.last.year + 3)]
             yield rows, years, book_of(rows, ep.WeekCalendar("own", **rule))
 
-    def total(self, rows, group, first, last) -> Fraction:
-        return sum((Fraction(r[2]) for r in rows.rows if r[2] is not None
-                    and group in (None, r[1]) and first <= r[0] <= last), Fraction(0))  # fmt: skip
+    def total(self, rows, group, first, last) -> Fraction | None:
+        return oracle.added(
+            r[2] for r in rows.rows if group in (None, r[1]) and first <= r[0] <= last
+        )
 
     def test_recap(self):
         for rows, years, book in self.cases():
@@ -71,7 +72,7 @@ class Verbs(unittest.TestCase):
                 )
                 for row in found:
                     self.assertEqual(
-                        Fraction(row["revenue"]),
+                        oracle.exact(row["revenue"]),
                         self.total(rows, row["group"], row["first"], row["last"]),
                     )
 
@@ -82,7 +83,7 @@ class Verbs(unittest.TestCase):
                 (first,) = (a for a, b in spans if a <= row["date"] <= b)
                 self.assertEqual(row["first"], first)
                 self.assertEqual(
-                    Fraction(row["revenue_to_date"]), self.total(rows, None, first, row["date"])
+                    oracle.exact(row["revenue_to_date"]), self.total(rows, None, first, row["date"])
                 )
 
     def test_compare_whole_years_and_months_by_place(self):
@@ -98,10 +99,10 @@ class Verbs(unittest.TestCase):
                     first, last = years[year - 1].periods(level)[number]
                     self.assertEqual((row["prior_first"], row["prior_last"]), (first, last))
                     if row["comparable"]:
-                        change = self.total(rows, None, row["first"], row["last"]) - self.total(
-                            rows, None, first, last
-                        )
-                        self.assertEqual(Fraction(row["revenue_change"]), change)
+                        now = self.total(rows, None, row["first"], row["last"])
+                        prior = self.total(rows, None, first, last)
+                        change = None if None in (now, prior) else now - prior
+                        self.assertEqual(oracle.exact(row["revenue_change"]), change)
 
     def test_compare_year_to_date_keeps_week_and_weekday(self):
         for rows, years, book in self.cases():
@@ -123,6 +124,6 @@ class Verbs(unittest.TestCase):
                 place = lasts.index(row["last"])
                 self.assertEqual(row["first"], months[place - 2][0])
                 self.assertEqual(
-                    Fraction(row["revenue_trailing"]),
+                    oracle.exact(row["revenue_trailing"]),
                     self.total(rows, None, row["first"], row["last"]),
                 )

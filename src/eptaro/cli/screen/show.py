@@ -13,6 +13,7 @@ from eptaro.cli.screen.faces import Faced, bars, face_of, group_texts, split, ti
 from eptaro.cli.screen.laid_out import in_blocks, laid_out, room_for_bar
 from eptaro.cli.screen.printed import Screen, grid, print_head, print_rows
 from eptaro.cli.screen.texts import Texts, aligned, total_width
+from eptaro.cli.told import is_quiet
 from eptaro.core.headlines.blanks import why_blank
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
 from eptaro.core.tables.face import Rank
@@ -48,8 +49,9 @@ def show(table: Table, rows: int | None = None, *, exactly: bool = False) -> Non
     if told or once:
         console.print()
     left = _rows(console, table, rows, room, make, asked=asked)
-    console.print()
-    _below(console, table, left, room, asked=asked)
+    if not is_quiet():
+        console.print()
+        _below(console, table, left, room, asked=asked)
 
 
 def _width_told() -> int:

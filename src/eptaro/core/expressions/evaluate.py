@@ -188,7 +188,8 @@ class _Evaluation:
             case "days":
                 one, two = (self._of_kind(part, Kind.DATE) for part in given)
                 apart = one.data.astype(np.int64) - two.data.astype(np.int64)
-                return Column.of("", "integer", apart, both(one.valid, two.valid))
+                valid = stretched(both(one.valid, two.valid), len(apart))
+                return Column.of("", "integer", apart, valid)
             case "year" | "month" | "day" | "weekday":
                 return texts.part_of_date(self._of_kind(given[0], Kind.DATE), name)
             case "hour":

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import meant
+from eptaro.core.expressions.kinds import Use, uses
 from eptaro.core.expressions.parser import Parser, parse
 from eptaro.core.expressions.tree import Name, Node, Where, names_in
 from eptaro.errors import ExpressionError
@@ -49,17 +49,20 @@ class Formula:
         return names_in(self.node)
 
     @property
-    def meant(self) -> dict[str, Kind]:
-        """What kinds it takes its columns for."""
-        return meant(self.node, self.wanted)
+    def uses(self) -> list[Use]:
+        """How it uses its columns."""
+        return uses(self.node, self.wanted)
 
 
 @dataclass(frozen=True)
 class Formulas:
-    """The columns of a book that are worked out, by their names, and the condition on its rows."""
+    """The columns of a book that are worked out, by their names, and the condition on its rows; and
+    what the columns of text that both use are taken for.
+    """
 
     columns: Mapping[str, Formula] = field(default_factory=dict)
     where: Formula | None = None
+    kinds: Mapping[str, Kind] | None = None  # what columns of text are, once that is decided
 
     @property
     def every(self) -> list[Formula]:
@@ -70,14 +73,6 @@ class Formulas:
     def names(self) -> list[str]:
         """The columns of the input that they use, each once."""
         return list(dict.fromkeys(name for formula in self.every for name in formula.names))
-
-    @property
-    def numbers(self) -> list[str]:
-        """Those of them that are taken for numbers."""
-        found: dict[str, Kind] = {}
-        for formula in self.every:
-            found |= formula.meant
-        return [name for name in self.names if found.get(name) is Kind.NUMBER]
 
     def is_conditional(self, name: str) -> bool:
         """Return whether a column is blank where a condition of its own is not met."""

@@ -6,6 +6,7 @@ Every evaluation goes through `kind_of` first, so that all say the same of what 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import NamedTuple
 
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.expressions.functions import FUNCTIONS, Kind
@@ -143,49 +144,67 @@ def _expect(
         raise wrong(text, node.at, f"this is {found.value}, and {why}{hint}")
 
 
-def meant(node: Node, wanted: Kind | None = None) -> dict[str, Kind]:
-    """Return the kinds that an expression takes its columns for, as far as it tells.
+class Use(NamedTuple):
+    """How an expression uses a column: the `kind` that it takes it for, None where that is open.
 
-    A file of text is read by these. `wanted` is what the expression itself is to be.
+    A use that is not `sure` is beside a text that is written out, which may be a date. `ordered`
+    uses ask which of two is less, `blank` ones only whether there is a value, `picked` ones for a
+    value as it is.
+    """
+
+    name: str
+    kind: Kind | None
+    sure: bool = True
+    ordered: bool = False
+    blank: bool = False
+    picked: bool = False
+
+
+def uses(node: Node, wanted: Kind | None = None) -> list[Use]:
+    """Return how an expression uses its columns; `wanted` is what it is to be itself.
 
     >>> from eptaro.core.expressions.parser import parse
-    >>> {name: kind.name for name, kind in meant(parse("delay > 15 and carrier = 'UA'")).items()}
-    {'delay': 'NUMBER'}
+    >>> [(u.name, u.kind and u.kind.name) for u in uses(parse("delay > 15 and carrier = 'UA'"))]
+    [('delay', 'NUMBER'), ('carrier', 'TEXT')]
     """
-    found: dict[str, Kind] = {}
-    _meant(node, wanted, found)
+    found: list[Use] = []
+    _uses(node, Use("", wanted), found)
     return found
 
 
-def _meant(node: Node, wanted: Kind | None, found: dict[str, Kind]) -> None:
+def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
     match node:
         case Name(name):
-            if wanted in (Kind.NUMBER, Kind.DATE):
-                found.setdefault(name, wanted)
+            found.append(wanted._replace(name=name))
         case Number() | Text():
             pass
         case Sign() | Reckoning():
             for part in node.parts:
-                _meant(part, Kind.NUMBER, found)
+                _uses(part, Use("", Kind.NUMBER), found)
         case Comparison() | OneOf():
             kind = next((k for part in node.parts if (k := _sure(part)) is not None), None)
+            beside_text = kind is None and any(isinstance(part, Text) for part in node.parts)
+            ordered = isinstance(node, Comparison) and node.how not in ("=", "!=")
+            own = Use("", Kind.TEXT if beside_text else kind, not beside_text, ordered)
             for part in node.parts:
-                _meant(part, kind, found)
+                _uses(part, own, found)
         case Junction() | Not():
             for part in node.parts:
-                _meant(part, Kind.FLAG, found)
+                _uses(part, Use("", Kind.FLAG), found)
         case IsBlank(value):
-            _meant(value, None, found)
+            _uses(value, Use("", None, blank=True), found)
         case Where(value, condition):
-            _meant(condition, Kind.FLAG, found)
+            _uses(condition, Use("", Kind.FLAG), found)
             if value is not None:
-                _meant(value, wanted, found)
+                _uses(value, wanted, found)
         case Call(function, given):
             takes = FUNCTIONS[function].takes
-            alike = wanted if wanted is not None else _sure(node)
+            alike = wanted._replace(kind=_sure(node)) if wanted.kind is None else wanted
+            if alike.kind is None and any(isinstance(part, Text) for part in given):
+                alike = Use("", Kind.TEXT, sure=False)
             for place, part in enumerate(given):
                 kind = takes[min(place, len(takes) - 1)]
-                _meant(part, alike if kind is None else kind, found)
+                _uses(part, alike if kind is None else Use("", kind), found)
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 

@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import Axis, joined, met
@@ -105,6 +106,16 @@ class Cells:
             found[axis.keys[tally.whole > 0] % axis.days] = True
         days: Ints = axis.first_day + np.flatnonzero(found)
         return days
+
+    def groups_with_rows(self) -> NDArray[np.bool_]:
+        """Return which groups have any rows."""
+        axis, tally = self.axis, self.tallies[ROWS]
+        assert isinstance(tally, Sum)
+        if axis.keys is None:
+            return np.asarray((tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=1))
+        found = np.zeros(axis.groups, bool)
+        found[axis.keys[tally.whole > 0] // axis.days] = True
+        return found
 
     @property
     def memory(self) -> int:

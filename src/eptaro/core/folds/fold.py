@@ -70,14 +70,13 @@ class Fold:
         """Return the groups in natural order, and their cells."""
         cells = self._cells()
         groups, rank = self._combiner.ranked()
-        if np.array_equal(rank, np.arange(groups.count)):
-            return groups, cells
-        return groups, cells.regrouped(rank, groups.count)
+        if not np.array_equal(rank, np.arange(groups.count)):
+            cells = cells.regrouped(rank, groups.count)
+        return _with_rows(groups, cells)
 
     def in_order_met(self) -> tuple[Groups, Cells]:
         """Return the groups in any order, and their cells."""
-        cells = self._cells()
-        return self._combiner.groups(), cells
+        return _with_rows(self._combiner.groups(), self._cells())
 
     def _cells(self) -> Cells:
         if not self._parts:
@@ -147,3 +146,15 @@ class Fold:
                 middle = float(np.mean(values)) if len(values) else 0.0
             self._centres[column.name] = int(np.rint(middle)) if abs(middle) < 2**53 else 0
         return self._centres[column.name]
+
+
+def _with_rows(groups: Groups, cells: Cells) -> tuple[Groups, Cells]:
+    """Return the groups that have rows: an unused word of a dictionary, or a condition that none of
+    its rows meets, makes no group.
+    """
+    kept = cells.groups_with_rows()
+    if kept.all():
+        return groups, cells
+    target = np.where(kept, np.cumsum(kept) - 1, -1)
+    places = np.flatnonzero(kept)
+    return groups.at(places).only_used(), cells.regrouped(target, len(places))

@@ -63,7 +63,9 @@ class Folded:
     @property
     def days_with_rows(self) -> Ints:
         """The day ordinals on which rows that count lie, in order."""
-        return self.cells.days_with_rows() if self.dated is None else self.dated
+        if self.dated is not None:
+            return self.dated
+        return self.cells.days_with_rows() if self.rows else np.zeros(0, np.int64)
 
     @property
     def days(self) -> Span:

@@ -96,6 +96,16 @@ class Groups:
             return self
         return Groups({n: c.at(places) for n, c in self.coded.items()}, len(places))
 
+    def only_used(self) -> Groups:
+        """Return the groups with no other values in their columns than occur."""
+        found = {}
+        for name, coded in self.coded.items():
+            met, codes = occurring(coded.codes.astype(np.int64) + 1, len(coded.choices) + 1)
+            blank = int(len(met) > 0 and met[0] == 0)
+            choices = coded.choices.take(met[blank:] - 1)
+            found[name] = Coded(codes.astype(np.int32) - blank, choices)
+        return Groups(found, self.count)
+
     def order(self) -> Ints:
         """Return the natural order: by the first column, then the next."""
         if not self.coded:

@@ -26,6 +26,8 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     Raises `InputError` where the parts have other groups or planes, or where an input is
     in both, unless `force` says that its rows are to count twice.
     """
+    if not one.rows or not two.rows:  # a part without a row that counts
+        return _with_nothing(one, two)
     if one.groups.names != two.groups.names:
         raise InputError(f"the books are grouped by {one.groups.names} and {two.groups.names}")
     check_planes(one.cells.tallies, two.cells.tallies)
@@ -38,6 +40,17 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     )
     cells, distinct = first.plus(rows_after(second, first)), {**one.distinct, **two.distinct}
     return replace(told, groups=groups, cells=cells, distinct=distinct, dated=None)
+
+
+def _with_nothing(one: Folded, two: Folded) -> Folded:
+    """Return two parts of which one has no row that counts; days and rows that it left out do."""
+    full, empty = (one, two) if one.rows else (two, one)
+    if empty.seen is None:  # it has no rows at all
+        return full
+    told = told_of_both(one, replace(two, grain=one.grain))
+    return replace(
+        told, groups=full.groups, cells=full.cells, distinct=full.distinct, grain=full.grain
+    )
 
 
 def put_together(parts: Sequence[Folded]) -> Folded:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal, NamedTuple, TypeAlias
 
 What: TypeAlias = Literal[
@@ -21,3 +22,6 @@ class Plane(NamedTuple):
 
 
 ROWS = Plane("rows")
+
+# The calculations that the time of rows decides, and what is kept for each.
+BY_TIME: Mapping[str, What] = {"first": "first", "last": "last"}

@@ -20,7 +20,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import Axis
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.groups import Coded, Groups, words_of
+from eptaro.core.folds.groups import Groups, words_of
 from eptaro.core.folds.picks import Entries
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.folds.sums import Sum
@@ -71,6 +71,8 @@ def dealt(folded: Folded, shards: int) -> Iterator[tuple[int, Folded]]:
     >>> [(shard, part.groups.columns([0])[0].to_list()) for shard, part in dealt(book.folded, 16)]
     [(0, ['a']), (11, ['b']), (14, ['c'])]
     """
+    if not folded.rows:
+        return
     shard = shards_of(folded.groups, shards)
     order = np.argsort(shard, kind="stable")
     rank = np.empty(len(order), np.int64)
@@ -100,7 +102,7 @@ def _part(folded: Folded, groups: Groups, cells: Cells, begin: int, end: int) ->
     rows = tallies[ROWS]
     assert isinstance(rows, Sum)
     return Folded(
-        only_used(groups.at(np.arange(begin, end))),
+        groups.at(np.arange(begin, end)).only_used(),
         Cells(some.axis, tallies),
         exact.total(rows.whole),
         (),
@@ -121,13 +123,3 @@ def of_groups(cells: Cells, begin: int, end: int) -> Cells:
         lo, hi = np.searchsorted(axis.keys, ends).tolist()
         some = Axis(end - begin, axis.first_day, axis.days, axis.keys[lo:hi] - ends[0])
     return Cells(some, {plane: tally.between(lo, hi) for plane, tally in cells.tallies.items()})
-
-
-def only_used(groups: Groups) -> Groups:
-    """Return the groups with no other values in their columns than occur."""
-    found = {}
-    for name, coded in groups.coded.items():
-        met, codes = occurring(coded.codes.astype(np.int64) + 1, len(coded.choices) + 1)
-        blank = int(len(met) > 0 and met[0] == 0)
-        found[name] = Coded(codes.astype(np.int32) - blank, coded.choices.take(met[blank:] - 1))
-    return Groups(found, groups.count)

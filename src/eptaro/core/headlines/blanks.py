@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 import numpy as np
 
 from eptaro.core.calendars.days import Flags
+from eptaro.core.folds.planes import BY_TIME, Plane
 from eptaro.core.headlines.words import counted, uncovered
 from eptaro.core.questions.answer import Answered, Change, Mean, Number, Side, Value
 from eptaro.core.tables.table import Table
@@ -60,10 +61,27 @@ def _reasons(
                 yield "the prior value is 0", changes[id(number.now)]
         case Value():
             yield from _of_side(answer, number.side, whole=number.told is not None)
+            yield from _undecided(answer, number)
         case Mean():
             for value in number.values:
                 yield from _of_side(answer, value.side, whole=False)
     yield "no transaction has a value in these days", every
+
+
+def _undecided(answer: Answered, value: Value) -> Iterator[tuple[str, Flags]]:
+    """Yield where a first or last value is blank as only the order of rows would decide."""
+    view, rows = value.view, answer.rows
+    if value.picked is not None or not view.undecided():
+        return
+    group, first, last = (
+        np.asarray(part)[rows] for part in (value.group, value.side.first, value.side.last)
+    )
+    lo, hi = view.cells.axis.bounds(group, first, np.minimum(last, view.coverage.hi))
+    for term in value.measure.terms:
+        if term.how in BY_TIME and term.inner is None:
+            plane = Plane(BY_TIME[term.how], term.column)
+            _, begins, ends = view.cells.items(plane, lo, hi)
+            yield "several groups share the deciding time", ends > begins
 
 
 def _sides(change: Change) -> Iterator[Side]:

@@ -121,8 +121,6 @@ def carded(table: Table, answer: Answered) -> str:
     view, periods = answer.view, table.column("period").to_list()
     ends = zip(table.column("first").data, table.column("last").data, strict=True)
     spans = {period: Days(*map(int, end)) for period, end in zip(periods, ends, strict=True)}
-    parts = (
-        f"{period} {said(value_over(view, measure, days))}" for period, days in spans.items()
-    )
+    parts = (f"{period} {said(value_over(view, measure, days))}" for period, days in spans.items())
     told = f"{titled(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
     return f"{told} {sentence(view.data_age)}".rstrip()

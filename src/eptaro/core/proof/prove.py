@@ -65,9 +65,7 @@ def _beside(table: Table, answer: Traceable, names: list[str]) -> int:
             agreed += _all_agree(table, f"{name}_share", shares)
         if f"{name}_index" in table and asked.index is not None:
             labels = table.column("period").to_list()
-            base = {
-                groups[row]: values[row] for row in parts if labels[row] == asked.index
-            }
+            base = {groups[row]: values[row] for row in parts if labels[row] == asked.index}
             told = table.column(f"{name}_index").blank.tolist()
             found = [
                 None if skip or v is None or not (under := base.get(group)) else 100 * v / under
@@ -89,7 +87,7 @@ def _fractions(table: Table, name: str) -> list[Fraction | None]:
 
 
 def _all_agree(table: Table, name: str, wanted: list[Fraction | None]) -> int:
-    """Return how many values of a column are as they are wanted; raises `EptaroError` for another."""
+    """Return how many values of a column agree; raises `EptaroError` for one that does not."""
     found = table.column(name).to_list()
     for row, (one, two) in enumerate(zip(found, wanted, strict=True)):
         if (one is None) != (two is None) or (

@@ -38,6 +38,16 @@ _OPTIONS = (
     *("engine", "client", "patience"),
 )
 
+_OF_RULES = {  # options that people try where their rules belong
+    name: (option, rules)
+    for option, rules, names in (
+        ("dates", "DateRules", ("grain", "order", "day_starts", "serials", "unix", "bad_dates")),
+        ("numbers", "NumberRules", ("thousands", "decimal", "percent", "brackets", "strip")),
+        ("files", "FileRules", ("delimiter", "encoding", "header_row", "sheet", "query")),
+    )
+    for name in names
+}
+
 
 def _with_named(measures: Measures, named: Mapping[str, str]) -> Measures:
     """Return the measures, and after them those given by keyword: `revenue="sum(fare)"`.
@@ -45,6 +55,12 @@ def _with_named(measures: Measures, named: Mapping[str, str]) -> Measures:
     Raises `MeasureError` for a keyword that is a slip for an option, or whose value is no text.
     """
     for name, body in named.items():
+        if name in _OF_RULES:
+            rules = _OF_RULES[name]
+            raise MeasureError(
+                f"there is no option {name!r} here; it belongs to {rules[1]}: "
+                f"{rules[0]}={rules[1]}({name}={body!r})"
+            )
         if not isinstance(body, str) or get_close_matches(name, _OPTIONS, 1, 0.8):
             raise MeasureError(
                 f"{name}={body!r} is not a measure such as {name}='sum(fare)', and "

@@ -100,7 +100,13 @@ def all_rows(facts: Facts) -> tuple[NDArray[np.int32], Ints, Batch]:
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
         batches.append(_copied(batch) if batches else replace(batch, groups={}))
     _, rank = combiner.ranked()
-    return _concatenated(numbers).astype(np.int32, copy=False), rank, _joined(batches)
+    number = _concatenated(numbers).astype(np.int32, copy=False)
+    if len(rank) > facts.groups.count:  # words of a dictionary that no row has make no group
+        used = np.bincount(number, minlength=len(rank)) > 0
+        among = np.zeros(len(rank), bool)
+        among[rank[used]] = True
+        rank = np.where(used, (np.cumsum(among) - 1)[rank], 0)
+    return number, rank, _joined(batches)
 
 
 def _renumbered(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:

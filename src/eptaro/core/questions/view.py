@@ -17,6 +17,7 @@ from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded, aside_note, left_note
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.picks import Pick
+from eptaro.core.folds.planes import BY_TIME, ROWS, Plane
 from eptaro.core.measures.catalogue import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
@@ -25,11 +26,12 @@ from eptaro.core.questions.group_coverage import Coverage, GroupSpans
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_names, looked_at
 from eptaro.core.questions.whole import AllGroups, AnyShare
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.repeated import ManyFlags, Repeated
 from eptaro.errors import NothingLeftError, QuestionError
 
 OTHERS = "(others)"
+NOTES = ("undecided", "by_input_order")  # of answers, told in their meta
 
 
 @dataclass(frozen=True, eq=False)
@@ -283,12 +285,50 @@ class View:
             | aside_note(facts.folded)
             | left_note(facts.folded)
             | self.undecided()
+            | self.by_input_order()
             | ({} if self.others is None else {"others": OTHERS})
         )
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs: all but what was worked out and can be again."""
         return vars(self) | {"kept": {}}
+
+    def by_input_order(self) -> dict[str, str]:
+        """Return which first and last values the order of the input decides, as several rows of one
+        group share the deciding day; of dates with a time that is left to the times.
+        """
+        if self.facts.folded.timed:
+            return {}
+        notes = []
+        for term in dict.fromkeys(term for m in self.facts.measures for term in m.terms):
+            if term.how not in BY_TIME or term.inner is not None:
+                continue
+            found = self._deciding(Plane(BY_TIME[term.how], term.column))
+            if found is not None:
+                (rows, day), plane = found, Plane(BY_TIME[term.how], term.column)
+                said = f"{term}: {rows:,} rows of {as_date(day)}, "
+                said += f"the {term.how} of the input counts"
+                if self.cells.tallies[plane].kind not in NO_NUMBERS:
+                    said += f"; for a total of the day: {term.how}(sum({term.column}) per day)"
+                notes.append(said)
+        return {"by_input_order": "; ".join(notes)} if notes else {}
+
+    def _deciding(self, plane: Plane) -> tuple[int, int] | None:
+        """Return how many rows share the first or the last day with a value, and that day; of the
+        group where this is latest, or earliest. None where it is one row.
+        """
+        pick, axis = self.cells.tallies[plane], self.cells.axis
+        assert isinstance(pick, Pick)
+        _, day = axis.cells_of()
+        at = pick.cell[(day[pick.cell] >= self.seen.lo) & (day[pick.cell] <= self.seen.hi)]
+        if pick.shared is not None and len(pick.shared):
+            at = np.setdiff1d(at, pick.cell[pick.shared])  # which are blank, and told as such
+        if not len(at):
+            return None
+        ends = day[at].max() if plane.what == "last" else day[at].min()
+        cells = at[day[at] == ends]
+        rows = int(self.cells.sums(ROWS, cells, cells + 1).data.max())
+        return (rows, int(ends)) if rows > 1 else None
 
     def undecided(self) -> dict[str, str]:
         """Return why first and last values are blank where several groups share their time."""

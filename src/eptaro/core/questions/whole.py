@@ -12,7 +12,6 @@ from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.merge import numbered_together, recoded, rows_after
-from eptaro.core.folds.shards import only_used
 from eptaro.core.questions.group_coverage import GroupSpans
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
@@ -81,11 +80,11 @@ class Named:
 
     def beside(self, other: Named) -> Named:
         """Return the groups of both, in natural order."""
-        return Named(numbered_together([only_used(self.groups), only_used(other.groups)])[0])
+        return Named(numbered_together([self.groups.only_used(), other.groups.only_used()])[0])
 
     def places(self, some: Groups) -> Ints:
         """Return the places of some of the groups among all."""
-        return numbered_together([self.groups, only_used(some)])[1][1]
+        return numbered_together([self.groups, some.only_used()])[1][1]
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 import unicodedata
-from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.format import rounded
 
 if TYPE_CHECKING:
     from eptaro.core.tables.table import Table
@@ -74,19 +74,15 @@ def _shown(value: Any, column: Column) -> str:
         case "decimal":
             return f"{value:,.{column.scale}f}"
         case "float" if column.unit == "share":
-            return f"{_percent(value):,.{_digits(value)}f}%"
+            return f"{rounded(value, _digits(value), 100)}%"
         case "float" if column.unit == "ratio":
-            return f"{_percent(value):+,.{_digits(value)}f}%"
+            return f"{'+' if value >= 0 else ''}{rounded(value, _digits(value), 100)}%"
         case "float":
-            return f"{value:,.2f}"
+            return rounded(value, 2)
         case "flag":
             return "yes" if value else "no"
         case _:
             return visible(str(value))
-
-
-def _percent(value: float) -> Decimal:
-    return 100 * Decimal(value)
 
 
 def _digits(value: float) -> int:

@@ -28,7 +28,7 @@ def most(values: Array) -> int:
     """Return the largest absolute value, 0 where there is none."""
     if not len(values):
         return 0
-    return max(abs(int(values.min())), abs(int(values.max())))
+    return max(abs(int(values.min())), abs(int(values.max()))) if values.size else 0
 
 
 def wide(values: Array) -> Array:

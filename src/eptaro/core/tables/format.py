@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from decimal import ROUND_HALF_UP, Decimal, InvalidOperation, localcontext
 
 from eptaro.errors import MeasureError, unknown
+
+_DIGITS = 400  # of the longest float
 
 
 @dataclass(frozen=True)
@@ -61,9 +64,27 @@ class Format:
         """
         decimals = decimals if self.places is None else self.places
         if self.percent:
-            return f"{100 * value:,.{decimals}f}%"
+            return f"{rounded(value, decimals, 100)}%"
         minus = "-" if value < 0 else ""
-        return f"{minus}{self.sign}{abs(value):,.{decimals}f}"
+        return f"{minus}{self.sign}{rounded(abs(value), decimals)}"
+
+
+def rounded(value: float | Decimal, places: int, times: int = 1) -> str:
+    """Return a number with so many decimals, halves away from zero as people round, and with
+    commas between thousands.
+
+    A float is taken for the shortest decimal that gives it back: what people see.
+
+    >>> rounded(0.125, 2), rounded(2.675, 2), rounded(-2.5, 0), rounded(0.285, 0, 100)
+    ('0.13', '2.68', '-3', '29')
+    """
+    try:
+        exact = value if isinstance(value, int | Decimal) else Decimal(repr(float(value)))
+        with localcontext(prec=_DIGITS):
+            number = Decimal(exact) * times
+            return f"{number.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP):,f}"
+    except InvalidOperation:  # infinite, or with more digits than there are
+        return f"{value * times:,.{places}f}"
 
 
 def check_formats(formats: Mapping[str, Format], measures: list[str]) -> Mapping[str, Format]:

@@ -117,43 +117,57 @@ class Shaping(ABC):
             raise QuestionError(f"{len(kept):,} flags for {len(self._table):,} rows")
         return self._table.take(np.flatnonzero(kept))
 
-    def sorted(self, by: str) -> Table:
-        """Return the rows in the order of a column; `-name` puts the largest first.
+    def sorted(self, by: str | Sequence[str]) -> Table:
+        """Return the rows in the order of a column, or of several; `-name` puts the largest first.
 
         Rows of equal value keep their order; blanks come last, and after them the group of
         all those that were not picked.
 
         Parameters
         ----------
-        by : str
-            A column; `-name` puts the largest first.
+        by : str or sequence of str
+            A column; `-name` puts the largest first. Of several, the next decides between equals.
 
         Returns
         -------
         Table
             The rows in that order.
+
+        Examples
+        --------
+        >>> from eptaro import Daybook
+        >>> book = Daybook({"on": ["2025-01-01"] * 3, "route": ["b", "a", "a"], "fare": [1, 2, 3]},
+        ...                date="on", by="route", measures="revenue=sum(fare)")
+        >>> book.recap("month", by="route").sorted(["-revenue", "route"])["revenue"].tolist()
+        [5, 1]
         """
         return self._table.take(self._table.order(by))
 
-    def order(self, by: str) -> NDArray[np.int64]:
-        """Return the places of the rows in the order of a column, as `sorted` has them.
+    def order(self, by: str | Sequence[str]) -> NDArray[np.int64]:
+        """Return the places of the rows in the order of columns, as `sorted` has them.
 
         Parameters
         ----------
-        by : str
-            A column; `-name` puts the largest first.
+        by : str or sequence of str
+            A column; `-name` puts the largest first. Of several, the next decides between equals.
 
         Returns
         -------
         int array
             The places of the rows in that order.
         """
-        falling = by.startswith("-") and by not in self._table
-        ranks = self._table.column(by[1:] if falling else by).ranks()
-        keys = np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
+        keys = [self._keys(name) for name in ([by] if isinstance(by, str) else by)]
         others = None if self._table.answer is None else self._table.answer.others
         rest = np.zeros(len(self._table), bool) if others is None else others
-        return np.lexsort((keys, rest))
+        return np.lexsort((*reversed(keys), rest))
+
+    def _keys(self, by: str) -> NDArray[np.int64]:
+        """Return what orders the rows by one column, blanks last."""
+        if not isinstance(by, str):
+            raise QuestionError(f"{by!r} is not the name of a column to sort by")
+        falling = by.startswith("-") and by not in self._table
+        ranks = self._table.column(by[1:] if falling else by).ranks()
+        return np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
 
     def beside(self, columns: dict[str, Column]) -> Table:
         """Return the table with a column more after each of those named.

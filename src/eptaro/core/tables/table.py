@@ -201,7 +201,7 @@ class Table(Outlets, Shaping):
         """Return the line that states calendar, coverage and as-of, as far as known."""
         words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
         words |= {"dated_by": "dated by the ", "set_aside": "left out "}
-        words |= {"where": "where ", "data_age": "", "undecided": ""}
+        words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
         parts = [f"{word}{self.meta[key]}" for key, word in words.items() if self.meta.get(key)]
         return " · ".join(parts)
 

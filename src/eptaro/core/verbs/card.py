@@ -41,8 +41,9 @@ def card(
     """Return the to-date values of one date: one row per group, calendar and level.
 
     Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
-    the last covered day where it is earlier), `days`, `complete`, then `NAME_to_date` for each measure. `calendars` stand side by
-    side; without any it is the book's own. Levels that one does not offer are left out.
+    the last covered day where it is earlier), `days`, `complete`, then `NAME_to_date` for each
+    measure. `calendars` are listed one after the other; without any it is the book's own.
+    Levels that one does not offer are left out.
 
     Parameters
     ----------

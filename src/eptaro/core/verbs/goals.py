@@ -119,8 +119,13 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
             word, label = _called(key[0], words), str(key[1])
             groups = [mine[word]] if word in mine else []
         if label not in names:
-            view.calendar.period(label)  # a wrong label is told as such; others lie elsewhere
-            continue
+            level = view.calendar.period(label).level  # a wrong label is told as such
+            if level != rows.within:
+                raise QuestionError(
+                    f"goals: {label} is a {level}, and the goals of these rows are per "
+                    f"{rows.within}; give one for each {rows.within}"
+                )
+            continue  # of a period that has no row here
         table[groups, names.index(label)] = float(Decimal(str(amount)))
     picked: NDArray[np.float64] = table[rows.group, rows.place]
     return picked

@@ -146,5 +146,5 @@ def _across(
         found = key[at] == keys + number
         if found.any():
             text = f"{shown.description}, {outer.name} {word}"
-            columns.append(shown.take(at).blanked(found).named(word, text))
+            columns.append(shown.take(at).blanked(found).named(word, text, Face(word)))
     return columns, first

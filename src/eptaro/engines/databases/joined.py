@@ -94,9 +94,15 @@ def _check(rows: Queried, table: Queried, lookup: Lookup, *, dated: bool) -> Non
     if dated:
         lines = _until(table, lookup)
         key, first = lines.columns[lookup.key_of_table], lines.columns[lookup.first]
-        before = sql.func.lag(lines.columns["eptaro_until"]).over(partition_by=key, order_by=first)
-        pairs = sql.select(key.label("k"), first.label("f"), before.label("b")).subquery("pairs")
-        query = sql.select(pairs.columns.k).where(pairs.columns.b >= pairs.columns.f).limit(1)
+        before, began = (
+            sql.func.lag(column).over(partition_by=key, order_by=first)
+            for column in (lines.columns["eptaro_until"], first)
+        )
+        pairs = sql.select(
+            key.label("k"), first.label("f"), before.label("b"), began.label("a")
+        ).subquery("pairs")
+        twice = sql.or_(pairs.columns.b >= pairs.columns.f, pairs.columns.a == pairs.columns.f)
+        query = sql.select(pairs.columns.k).where(twice).limit(1)
     else:
         query = (
             sql.select(key)

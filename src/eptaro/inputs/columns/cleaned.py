@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError
 from eptaro.inputs.columns.numberevidence import cure, infer_numbers
+from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.columns.writtennumbers import read_written
 from eptaro.inputs.dates.outcome import is_text
@@ -34,6 +35,7 @@ class Cleaned(Wrapped):
     ) -> None:
         super().__init__(source)
         self.of_text, self._rules = False, rules  # numbers come as numbers
+        self.undecided = self.has_rules = True
         self._settled = dict(settled or {})
         self._blanked: dict[str, dict[str, int]] = {}
 
@@ -58,7 +60,8 @@ class Cleaned(Wrapped):
             columns = {name: table[name] for name in table.column_names}
             for name in wanted.numbers:
                 if is_text(columns[name].type):
-                    columns[name] = self._read(columns[name], name, done)
+                    placed = Placed(self, done)
+                    columns[name] = self.as_numbers(columns[name], placed, name)
             done += table.num_rows
             yield pa.table({name: columns[name] for name in wanted.names})
 
@@ -87,7 +90,24 @@ class Cleaned(Wrapped):
             return rules if rules.decimal else replace(rules, decimal=self.source.decimal)
         return self._settled[name][0]
 
-    def _read(self, column: pa.ChunkedArray, name: str, done: int) -> pa.Array:
+    def settles_numbers(self, name: str, texts: Any) -> bool:
+        """Return whether the rules read all of a column's different texts as numbers."""
+        if self._rules != "infer":
+            wrong = read_written(texts, self._rules_of(name))[2]
+            return not pc.any(wrong).as_py()
+        if name not in self._settled:
+            try:
+                self._settled[name] = infer_numbers(texts, name, self.source.decimal)
+            except MeasureError:
+                return False
+        return True
+
+    def as_numbers(self, column: pa.ChunkedArray, placed: Placed, name: str) -> Any:
+        """Return a column of text as numbers under the rules.
+
+        Raises `MeasureError` for what is none.
+        """
+        self.settle([name])
         texts: Any = column.cast(pa.string()).combine_chunks()
         if isinstance(texts, pa.ChunkedArray):  # a column without rows
             texts = pa.array([], pa.string())
@@ -97,7 +117,7 @@ class Cleaned(Wrapped):
         if row >= 0:
             text = texts[row].as_py()
             raise MeasureError(
-                f"{self.name}: row {self.numbered(done + row):,} of {name!r}: {text!r} is not a "
+                f"{self.name}: row {placed.number(row):,} of {name!r}: {text!r} is not a "
                 f"number under these rules{cure(text)}"
             )
         if pc.any(worded).as_py():

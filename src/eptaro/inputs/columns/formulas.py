@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags
@@ -28,6 +27,7 @@ from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.sliced import in_parts
 from eptaro.inputs.columns.values import read_numbers
 from eptaro.inputs.dates import Read, read_dates
+from eptaro.inputs.dates.reading import in_periods
 from eptaro.inputs.files.chunks import plain, to_numpy
 from eptaro.inputs.files.encoded import encoded
 from eptaro.rules.dates import DateRules
@@ -105,7 +105,8 @@ class WorkedOut:
         if column.valid is not None:
             bad = ~column.valid
             reasons = np.where(bad, "is not a day of the calendar", "").astype(object)
-        return Read(column.data.astype(np.int32), None, bad, reasons, None)
+        days = np.where(bad, 0, column.data) if bad is not None else column.data
+        return in_periods(Read(days.astype(np.int32), None, bad, reasons, None), self._rules)
 
     def inputs(self) -> tuple[dict[str, Column], dict[str, Column]]:
         """Return the columns that formulas of columns work on, and the hours of those of times."""
@@ -146,14 +147,14 @@ class WorkedOut:
 
     def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
         """Return a column as a formula takes it, its kind, and the hours of one of times."""
-        return self._read(name, formula.meant.get(name))
+        return self._read(name)
 
-    def _read_once(self, name: str, meant: Kind | None) -> tuple[Column, Kind, Column | None]:
-        array = self._table[name]
+    def _read_once(self, name: str) -> tuple[Column, Kind, Column | None]:
+        array, meant = self._table[name], (self._formulas.kinds or {}).get(name)
         kind = array.type
         if pa.types.is_dictionary(kind):
             kind = kind.value_type
-        if pa.types.is_null(kind):
+        if pa.types.is_null(kind) or (meant is Kind.BLANK and name != self._date):
             none = np.zeros(len(array), bool)
             return Column.of(name, "integer", none.astype(np.int64), none), Kind.BLANK, None
         if name == self._date:
@@ -180,14 +181,8 @@ class WorkedOut:
 
     def _as_numbers(self, array: pa.ChunkedArray, name: str) -> Column:
         """Return numbers that are written as text."""
-        texts = array.cast(pa.string())
-        trimmed = pc.utf8_trim_whitespace(texts)
-        blanked = pc.if_else(pc.equal(trimmed, ""), None, trimmed)
-        try:
-            numbers = blanked.cast(pa.float64())
-        except pa.ArrowInvalid:
-            numbers = texts  # the reader of numbers says which is none
-        return read_numbers(numbers, name, self._placed)
+        source = self._placed.source
+        return read_numbers(source.as_numbers(array, self._placed, name), name, self._placed)
 
     def _as_dates(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
         rules = self._rules if name == self._date else replace(self._rules, grain=None)

@@ -144,7 +144,7 @@ class LookupTable:
     def _check(self, keys: pa.ChunkedArray, first: Ints) -> None:
         twice = self._codes[1:] == self._codes[:-1]
         if self.dated:
-            twice &= first[1:] <= self._last[:-1]
+            twice &= (first[1:] <= self._last[:-1]) | (first[1:] == first[:-1])
         if not twice.any():
             return
         at = int(np.flatnonzero(twice)[0])

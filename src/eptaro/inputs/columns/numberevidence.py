@@ -27,6 +27,7 @@ _MARKS: tuple[tuple[Literal[".", ","], str | None], ...] = (
     *((".", "'"), (",", "'")),
 )
 _SHOWN = 2
+_PERCENT = re.compile(r"%\s*[-)]?$")
 
 
 def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[NumberRules, str]:
@@ -46,11 +47,11 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
         usual,
         strip=_around(said, name),
         brackets=any(text.startswith("(") or "(" in text for text in said),
-        trailing_minus=any(re.search(r"\d\s*-$", text) for text in said),
-        percent=any(re.search(r"%\s*\)?$", text) for text in said),
+        trailing_minus=any(re.search(r"[\d%]\s*-\s*%?$", text) for text in said),
+        percent=any(_PERCENT.search(text) for text in said),
     )
-    if rules.percent and not all(re.search(r"%\s*\)?$", text) for text in said):
-        other = next(text for text in said if not re.search(r"%\s*\)?$", text))
+    if rules.percent and not all(_PERCENT.search(text) for text in said):
+        other = next(text for text in said if not _PERCENT.search(text))
         raise MeasureError(
             f"{name!r} holds percents and {other!r} without the sign; say what they are with "
             f"NumberRules(percent=...)"

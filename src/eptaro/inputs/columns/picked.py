@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.tree import Name, Where
@@ -16,11 +15,9 @@ from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.dates import read_dates
-from eptaro.inputs.sources import Source, Wanted
 from eptaro.rules.dates import DateRules
 
 _PICKS = ("min", "max", "first", "last")
-_NUMBER = r"^\s*[-+]?(\d+[.,]?\d*|[.,]\d+)([eE][-+]?\d+)?\s*$"
 
 
 def only_picked(planes: Iterable[Plane]) -> list[str]:
@@ -38,21 +35,6 @@ def name_picked(column: str, formula: Formula | None) -> str | None:
         return column
     node = formula.node.value if isinstance(formula.node, Where) else formula.node
     return node.name if isinstance(node, Name) else None
-
-
-def is_said(source: Source, date: str, name: str) -> bool:
-    """Return whether a column holds texts or dates, judged by the first rows: none is a number."""
-    first = next(source.batches(Wanted(date, others=[name])), None)
-    if first is None:
-        return False
-    kind = first[name].type
-    kind = kind.value_type if pa.types.is_dictionary(kind) else kind
-    if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
-        return True
-    if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
-        return False
-    numeric = pc.match_substring_regex(first[name].cast(pa.string()).drop_null(), _NUMBER)
-    return len(numeric) > 0 and not pc.any(numeric).as_py()
 
 
 def read_said(array: pa.ChunkedArray, name: str, source: str, rules: DateRules) -> Column:

@@ -19,6 +19,8 @@ from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
 
 _MOST_DECIMALS = 6
+_MOST_DIGITS = 38  # of a decimal
+_SHOWN = 60  # digits of a long number
 _EXACT = 2**53
 _ALL = np.empty(0, np.uint8)
 
@@ -55,17 +57,20 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> Column:
             raise MeasureError(f"{source.name}: {name!r} holds integers over 64 bits") from None
     if pa.types.is_floating(kind):
         data = unblanked(array.cast(pa.float64()), 0.0)
-        if not source.of_text or not np.isfinite(data).all():
+        if not source.of_text:
             return Column.of(name, "float", data, valid)
+        _check_finite(data, name, placed)
         if exact := _recovered(data, name, valid):
             return exact
-        if np.abs(data).max(initial=0) * 10**_MOST_DECIMALS >= _EXACT and (
-            long := _written(placed.digits(name, len(array)))
+        if np.abs(data).max(initial=0) >= _EXACT / 10**_MOST_DECIMALS and (
+            long := _written(placed.digits(name, len(array)), name, placed)
         ):
-            return _decimals(long, name, placed, valid)
+            return _decimals(long, name, placed, valid, data)
         return Column.of(name, "float", data, valid)
     if pa.types.is_decimal(kind):
-        return _decimals(array, name, placed, valid)
+        floats = array.cast(pa.float64()) if source.of_text or source.has_rules else None
+        found = None if floats is None else unblanked(floats, 0.0)
+        return _decimals(array, name, placed, valid, found)
     raise MeasureError(f"{source.name}: {_not_numbers(array, name, placed)}")
 
 
@@ -82,17 +87,62 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
     return None
 
 
-def _written(texts: pa.ChunkedArray) -> pa.ChunkedArray | None:
-    """Return numbers too long for floats as decimals, read from their digits."""
+def _check_finite(data: NDArray[np.float64], name: str, placed: Placed) -> None:
+    """Raise `MeasureError` for a text that Arrow takes for a number and people do not, as `nan`,
+    and for a number beyond the floats.
+    """
+    odd = np.flatnonzero(~np.isfinite(data))
+    if len(odd):
+        row = int(odd[0])
+        text = placed.digits(name, len(data))[row].as_py()
+        raise MeasureError(f"{placed.told(row)} of {name!r}: {text!r} is not a number{cure(text)}")
+
+
+def whole_digits(texts: Any) -> Any:
+    """Return how many digits plain numbers have before their decimal point, zeros at their
+    beginning left out.
+    """
+    return pc.utf8_length(pc.replace_substring_regex(texts, r"^[-+]?0*|\..*$", ""))
+
+
+def _written(texts: pa.ChunkedArray, name: str, placed: Placed) -> pa.ChunkedArray | None:
+    """Return numbers too long for floats as decimals, read from their digits; None for numbers with
+    exponents, or with more digits than any decimal holds.
+    """
+    texts, mark = pc.utf8_trim_whitespace(texts), placed.source.decimal
+    texts = pc.replace_substring(texts, mark, ".") if mark != "." else texts
     places = pc.utf8_length(pc.replace_substring_regex(texts, r"^[^.]*\.?", ""))
+    digits = pc.max(pc.utf8_length(pc.replace_substring_regex(texts, r"^[-+]?0*|\.", ""))).as_py()
+    scale = pc.max(places).as_py() or 0
+    plain = pc.invert(pc.match_substring_regex(texts, "[eE]"))
+    too_long = pc.fill_null(pc.and_(plain, pc.greater(whole_digits(texts), _MOST_DIGITS)), False)
+    row = pc.index(too_long, True).as_py()
+    if row >= 0:
+        text = texts[row].as_py()
+        shown = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}... ({len(text):,} digits)"
+        raise MeasureError(
+            f"{placed.told(row)} of {name!r}: {shown} does not fit into 64 bits; write such "
+            f"numbers with an exponent, and they are floats"
+        )
+    if pc.any(pc.match_substring_regex(texts, "[eE]")).as_py() or (digits or 0) > _MOST_DIGITS:
+        return None
     try:
-        return texts.cast(pa.decimal128(38, pc.max(places).as_py() or 0))
-    except pa.ArrowInvalid:  # exponents, or more digits than any decimal holds
+        return texts.cast(pa.decimal128(_MOST_DIGITS, scale))
+    except pa.ArrowInvalid:
         return None
 
 
-def _decimals(array: pa.ChunkedArray, name: str, placed: Placed, valid: Any) -> Column:
+def _decimals(
+    array: pa.ChunkedArray, name: str, placed: Placed, valid: Any, floats: Any = None
+) -> Column:
+    """Return exact decimals; where these do not fit, the `floats` that they are as well, if there
+    are any.
+
+    Raises `MeasureError` where there are none.
+    """
     scale = array.type.scale
+    if not 0 <= scale <= 18 and floats is not None and scale > 18:
+        return Column.of(name, "float", floats, valid)
     if not 0 <= scale <= 18:
         raise MeasureError(f"{placed.source.name}: {name!r} has {scale} decimals; 0 to 18 fit")
     flat = one_array(array)
@@ -104,6 +154,8 @@ def _decimals(array: pa.ChunkedArray, name: str, placed: Placed, valid: Any) -> 
         flat = _shortened(flat)
         scale = flat.type.scale
         data, wrong = _narrowed(flat, filled)
+    if wrong >= 0 and floats is not None and scale:
+        return Column.of(name, "float", floats, valid)
     if wrong >= 0:
         raise MeasureError(
             f"{placed.told(wrong)} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import suppress
+from typing import Any
 
 import pyarrow as pa
 
@@ -16,6 +17,7 @@ class Wrapped(Source):
     def __init__(self, source: Source) -> None:
         self.source, self.name = source, source.name
         self.of_text, self.decimal = source.of_text, source.decimal
+        self.undecided, self.has_rules = source.undecided, source.has_rules
 
     @property
     def inputs(self) -> tuple[str, ...]:
@@ -39,6 +41,14 @@ class Wrapped(Source):
     def numbered(self, place: int) -> int:
         """Return the number that a row has in the input."""
         return self.source.numbered(place)
+
+    def settles_numbers(self, name: str, texts: Any) -> bool:
+        """Return whether rules read all of a column's different texts as numbers."""
+        return self.source.settles_numbers(name, texts)
+
+    def as_numbers(self, column: pa.ChunkedArray, placed: Any, name: str) -> pa.ChunkedArray:
+        """Return a column of text as numbers, as the source reads them."""
+        return self.source.as_numbers(column, placed, name)
 
     def digits(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""

@@ -55,6 +55,8 @@ class Pattern:
             word = self._stripped
             found = pc.replace_substring_regex(found, rf"^([-+(]*)\s*(?:{word})\s*", r"\1")
             found = pc.replace_substring_regex(found, rf"\s*(?:{word})\s*([-)%]*)$", r"\1")
+        if rules.trailing_minus:  # it may follow the sign of percent, or come before it
+            found = pc.replace_substring_regex(found, r"^([^-+()\s][^-]*?)\s*-$", r"-\1")
         percents = pc.match_substring_regex(found, r"%\s*\)?$")
         if rules.percent:
             found = pc.replace_substring_regex(found, r"\s*%\s*(\)?)$", r"\1")
@@ -88,6 +90,10 @@ def read_written(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Arra
         return said.cast(pa.int64()), worded, pc.fill_null(pc.equal(said, "?"), False)
     bare, percents = Pattern(rules).bare(said)
     wrong = pc.fill_null(pc.equal(bare, "?"), False)
+    # Arrow would read them as others: decimals have 38 digits.
+    digits = pc.utf8_length(pc.replace_substring_regex(bare, r"^[-+]?0*|\..*$", ""))
+    plain = pc.invert(pc.match_substring_regex(bare, "[eE]"))
+    wrong = pc.or_(wrong, pc.fill_null(pc.and_(plain, pc.greater(digits, 38)), False))
     kept = pc.if_else(wrong, None, bare)
     return _numbers(kept, percents, any_percent=rules.percent), worded, wrong
 
@@ -100,7 +106,8 @@ def _numbers(texts: pa.Array, percents: pa.Array, *, any_percent: bool) -> pa.Ar
     hundredths = any_percent and bool(pc.any(percents).as_py())
     scale = places + (2 if hundredths else 0)
     exponents = bool(pc.any(pc.match_substring_regex(texts, "[eE]")).as_py())
-    if not exponents and scale <= _MOST_DECIMALS:
+    longest = pc.max(pc.utf8_length(pc.replace_substring_regex(texts, r"^[-+]?0*|\.", ""))).as_py()
+    if not exponents and scale <= _MOST_DECIMALS and (longest or 0) <= 38:
         try:
             exact = texts.cast(pa.decimal128(34 if hundredths else 38, places))
         except pa.ArrowInvalid:  # more digits than a decimal holds

@@ -50,7 +50,11 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     """
     if is_text(column.type):
         return from_text(column, rules, name)
-    read = _typed(column, rules, name)
+    return in_periods(_typed(column, rules, name), rules)
+
+
+def in_periods(read: Read, rules: DateRules) -> Read:
+    """Return days as the periods that they stand for, where the rules give a grain."""
     if rules.grain is None:
         return replace(read, grain="day")
     days, astray = standing_for(read.days, rules.grain)

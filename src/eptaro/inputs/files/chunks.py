@@ -17,7 +17,11 @@ def one_array(column: pa.ChunkedArray) -> pa.Array:
     if column.num_chunks == 1:
         return column.chunk(0)
     if not column.num_chunks:
-        return pa.array([], column.type)
+        kind = column.type
+        if pa.types.is_dictionary(kind):
+            values = pa.array([], kind.value_type)
+            return pa.DictionaryArray.from_arrays(pa.array([], kind.index_type), values)
+        return pa.array([], kind)
     return pa.concat_arrays(column.chunks)
 
 

@@ -40,7 +40,7 @@ class CsvFile(Source):
     numbers as floats, from which their decimals are recovered exactly.
     """
 
-    of_text = True
+    of_text = undecided = True
 
     def __init__(self, path: Path, rules: FileRules, place: Place | None = None) -> None:
         self.path, self.name, self._rules, self._place = path, str(place or path), rules, place

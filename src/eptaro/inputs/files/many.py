@@ -21,6 +21,7 @@ class ManyFiles(Source):
         self.parts = parts
         self.name = f"{parts[0].name} and {len(parts) - 1} more"
         self.of_text, self.decimal = parts[0].of_text, parts[0].decimal
+        self.undecided = any(part.undecided for part in parts)
 
     @property
     def inputs(self) -> tuple[str, ...]:

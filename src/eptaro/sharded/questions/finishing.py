@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.view import NOTES
 from eptaro.core.questions.whole import Named
 from eptaro.core.tables.answer import Untraced
 from eptaro.core.tables.deferred import AnyColumn
@@ -62,7 +63,7 @@ def side_by_side(
     heads = {name for table, _ in found for name in table.meta["heads"]}
     meta = head.meta | {"heads": [column.name for column in columns if column.name in heads]}
     for table, _ in found:
-        meta |= {key: table.meta[key] for key in ("undecided",) if key in table.meta}
+        meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
     return Table([*head.parts[:first], *columns], meta, behind)
 
 

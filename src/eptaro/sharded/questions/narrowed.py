@@ -13,7 +13,6 @@ from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Groups, code_of
-from eptaro.core.folds.shards import only_used
 from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
 from eptaro.core.questions.whole import Fewer
 from eptaro.core.tables.display import BLANK
@@ -40,7 +39,7 @@ def narrowed(
     cells = folded.cells
     if list(names) != folded.groups.names or not keep.all():
         cells = cells.regrouped(target, fewer.count)
-    found = replace(folded, groups=only_used(fewer), cells=cells)
+    found = replace(folded, groups=fewer.only_used(), cells=cells)
     if own is None:
         return Fewer(found)
     return Fewer(found, GroupSpans(*_ends(own, target, fewer.count), own.asked))

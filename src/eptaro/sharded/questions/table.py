@@ -11,7 +11,7 @@ import numpy as np
 
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.merge import numbered_together
-from eptaro.core.folds.shards import only_used
+from eptaro.core.questions.view import NOTES
 from eptaro.core.tables.answer import Answer
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
@@ -94,7 +94,7 @@ def together(tables: Sequence[Table], by: Sequence[str]) -> Table:
     columns = [_joined([table.column(name) for table in tables]) for name in names]
     meta = dict(head.meta)
     for table in tables:
-        meta |= {key: table.meta[key] for key in ("undecided",) if key in table.meta}
+        meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
     if "tie_out" in meta:
         told = f"the parts add up in each of {len(tables)} shards"
         meta["tie_out"] = {n: t if n == "rows" else told for n, t in meta["tie_out"].items()}
@@ -121,7 +121,7 @@ def _joined(parts: Sequence[Column]) -> Column:
 
 
 def _groups(table: Table, by: Sequence[str]) -> Groups:
-    return only_used(Groups({name: _coded(table.column(name)) for name in by}, len(table)))
+    return Groups({name: _coded(table.column(name)) for name in by}, len(table)).only_used()
 
 
 def _coded(column: Column) -> Coded:

@@ -13,7 +13,6 @@ from eptaro.core.calendars.days import LAST_DAY, Flags
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.merge import numbered_together
-from eptaro.core.folds.shards import only_used
 from eptaro.core.questions.group_coverage import GroupSpans
 from eptaro.core.questions.largest import leading, sizes
 from eptaro.core.questions.view import OTHERS, View
@@ -66,7 +65,7 @@ class Leaders:
         """Return no more than are asked for."""
         kept = leading(self.groups, self.size, self.count, self.within)
         at = np.flatnonzero(kept)
-        return replace(self, groups=only_used(self.groups.at(at)), size=self.size.take(at))
+        return replace(self, groups=self.groups.at(at).only_used(), size=self.size.take(at))
 
     def beside(self, other: Leaders) -> Leaders:
         """Return the largest groups of both."""
@@ -129,7 +128,7 @@ def _with_others(
         target = np.where(view.places < 0, -1, onto[view.places])
         own_spans = GroupSpans(*spans.onto(target, fewer.count, LAST_DAY), spans.asked)
     cells = view.cells.regrouped(onto, fewer.count)
-    return Fewer(replace(folded, groups=only_used(fewer), cells=cells), own_spans)
+    return Fewer(replace(folded, groups=fewer.only_used(), cells=cells), own_spans)
 
 
 def _apart(names: Sequence[str]) -> str:

@@ -89,7 +89,7 @@ def _with_values(shard: ShardFiles, new: Folded, added: list[Stored]) -> Folded:
     for name, values in made.distinct.items():
         words = values.to_list()[len(has[name]) :]
         if words:
-            table = pa.table({VALUE: pa.array(words, pa.string())})
+            table = pa.table({VALUE: pa.array([*map(str, words)], pa.string())})
             added.append(_write_rows(shard, "values", table, name))
     return made
 

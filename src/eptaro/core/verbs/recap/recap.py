@@ -223,6 +223,10 @@ def _per_entry(view: View, asked: Recap) -> Table:
     return per_entry(view, Side("days", first[place], last[place]), "", label, asked)
 
 
+def _parts(count: int) -> str:
+    return "1 part adds up to" if count == 1 else f"{count:,} parts add up to"
+
+
 def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
     """Return for each additive measure the total that its parts were seen to add up to.
 
@@ -240,5 +244,5 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
         if come != total:
             raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
         added = Column.of("", column.kind, np.array([come], object), scale=column.scale)
-        found[measure.name] = f"{int(keep.sum()):,} parts add up to {shown(added)[0]}"
+        found[measure.name] = f"{_parts(int(keep.sum()))} {shown(added)[0]}"
     return found

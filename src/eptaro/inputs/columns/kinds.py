@@ -1,0 +1,224 @@
+"""What each column of text is: numbers, dates or text, decided once from the whole column.
+
+A file of text tells no types. What a column is taken for must not depend on which measure or
+condition asks, nor on what its first rows happen to hold.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eptaro.core.expressions.formula import Formulas
+from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import Use
+from eptaro.core.folds.planes import Plane
+from eptaro.errors import ExpressionError, MeasureError
+from eptaro.inputs.columns.numberevidence import cure
+from eptaro.inputs.columns.picked import name_picked, only_picked
+from eptaro.inputs.dates import read_dates
+from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.sources import Source, Wanted
+from eptaro.rules.dates import DateRules
+
+_CODE = r"^[-+]?0\d"  # 007 is no 7
+_COUNTED = ("filled", "codes")
+_PICKED = ("min", "max", "first", "last")
+
+
+def settled_kinds(
+    source: Source,
+    date: str,
+    by: Iterable[str],
+    planes: Iterable[Plane],
+    formulas: Formulas,
+    rules: DateRules,
+) -> Formulas:
+    """Return formulas that know what each column of text that they or measures use is.
+
+    Raises `ExpressionError` for a column that is taken for two things, and `MeasureError` for one
+    that is nearly all numbers where less and more are asked of it.
+    """
+    if formulas.kinds is not None:
+        return formulas
+    asked = _uses(list(planes), formulas)
+    asked.pop(date, None)
+    if not source.undecided:
+        return replace(formulas, kinds=_typed(source, date, formulas, asked))
+    found, open_ones = dict[str, Kind](), dict[str, list[Use]]()
+    for name, uses in asked.items():
+        if name not in source.names():
+            continue  # which is told where it is read
+        kind = _sure(name, uses)
+        if kind is not None:
+            found[name] = kind
+        elif not all(use.blank for use in uses) or source.has_rules:
+            open_ones[name] = uses
+    for name, kind in _decided(source, open_ones, rules):
+        found[name] = kind
+    return replace(formulas, kinds=found)
+
+
+def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
+    """Return how measures and formulas use the columns of the input."""
+    found: dict[str, list[Use]] = {}
+    picked = only_picked(planes)
+    for plane in planes:
+        if plane.column and plane.column not in formulas.columns:
+            what, name = plane.what, plane.column
+            number = what not in (*_COUNTED, *_PICKED)
+            use = Use(
+                name,
+                Kind.NUMBER if number else None,
+                ordered=what in ("min", "max"),
+                blank=what == "filled",
+                picked=what in _PICKED,
+            )
+            found.setdefault(plane.column, []).append(use)
+    for name, formula in formulas.columns.items():
+        source = name_picked(name, formula) if name in picked else None
+        for use in formula.uses:
+            if use.name == source and use.kind is Kind.NUMBER:
+                open_use = use._replace(kind=None, picked=True)  # texts and dates are picked too
+                found.setdefault(use.name, []).append(open_use)
+            else:
+                found.setdefault(use.name, []).append(use)
+    for use in formulas.where.uses if formulas.where else ():
+        found.setdefault(use.name, []).append(use)
+    return found
+
+
+def _sure(name: str, uses: list[Use]) -> Kind | None:
+    """Return what a column is surely taken for; None where that is open.
+
+    Raises `ExpressionError` where it is taken for two things.
+    """
+    sure = _sure_kinds(uses)
+    if len(sure) > 1:
+        one, two = sorted(kind.value for kind in sure)[:2]
+        raise ExpressionError(
+            f"column {name!r} is taken for {one} in one place and for {two} in another; what it is "
+            f"holds for every measure and condition"
+        )
+    if sure:
+        return next(iter(sure))
+    return Kind.TEXT if any(use.kind is Kind.TEXT for use in uses) else None
+
+
+def _sure_kinds(uses: list[Use]) -> set[Kind]:
+    told = (Kind.NUMBER, Kind.DATE, Kind.TEXT)
+    return {use.kind for use in uses if use.sure and use.kind in told and use.kind is not None}
+
+
+def _typed(
+    source: Source, date: str, formulas: Formulas, asked: Mapping[str, list[Use]]
+) -> dict[str, Kind]:
+    """Return what columns of text are taken for in a source that has types; those that values are
+    picked from are texts or dates where their first rows hold no number.
+    """
+    found, open_ones = dict[str, Kind](), list[str]()
+    for name, uses in asked.items():
+        sure = _sure_kinds(uses)
+        if len(sure) == 1:
+            found[name] = next(iter(sure))
+        elif not sure and name in source.names() and any(use.picked for use in uses):
+            open_ones.append(name)
+    if not open_ones:
+        return found
+    first = next(source.batches(Wanted((formulas.names or [date])[0], others=open_ones)), None)
+    if first is None:
+        return found
+    for name in open_ones:
+        column = first[name]
+        kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+        if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
+            found[name] = Kind.DATE
+        elif is_text(column.type):
+            texts = column.cast(pa.string()).drop_null()
+            if len(texts) and not pc.any(source.are_numbers(texts)).as_py():
+                found[name] = Kind.TEXT
+    return found
+
+
+@dataclass
+class _Evidence:
+    """What the values of a column of text are, as far as they were seen."""
+
+    filled: int = 0
+    numbers: int = 0
+    codes: int = 0
+    other: tuple[int, str] | None = None  # the first row that is no number, and what it holds
+    dates: bool = True
+    texts: list[pa.Array] = field(default_factory=list)
+
+
+def _decided(
+    source: Source, open_ones: Mapping[str, list[Use]], rules: DateRules
+) -> Iterator[tuple[str, Kind]]:
+    """Yield what each of some columns holds, from one look at all of their rows."""
+    names = [*open_ones]
+    if not names:
+        return
+    seen = {name: _Evidence() for name in names}
+    done = 0
+    for table in source.batches(Wanted(names[0], others=names)):
+        for name in names:
+            _see(source, seen[name], table[name], name, done, rules)
+        done += table.num_rows
+    for name in names:
+        yield name, _kind(source, name, seen[name], open_ones[name])
+
+
+def _see(
+    source: Source, seen: _Evidence, column: pa.ChunkedArray, name: str, done: int, rules: DateRules
+) -> None:
+    """Add what some rows of a column hold."""
+    if not is_text(column.type):  # such as the number of a row that was set across
+        seen.numbers += len(column) - column.null_count
+        seen.filled += len(column) - column.null_count
+        return
+    texts = pc.utf8_trim_whitespace(column.cast(pa.string()))
+    texts = pc.if_else(pc.equal(texts, ""), None, texts)
+    filled = texts.drop_null()
+    if not len(filled):
+        return
+    if source.has_rules:
+        seen.texts.append(pc.unique(filled))
+    numbers = source.are_numbers(texts)
+    row = pc.index(pc.fill_null(numbers, True), False).as_py()
+    if seen.other is None and row >= 0:
+        seen.other = done + row, texts[row].as_py()
+    seen.filled += len(filled)
+    seen.numbers += pc.sum(numbers).as_py() or 0
+    seen.codes += pc.sum(pc.match_substring_regex(filled, _CODE)).as_py() or 0
+    if seen.dates and not seen.numbers:
+        read = read_dates(filled, replace(rules, grain="day"), name)
+        seen.dates = read.bad is None or not bool(np.any(read.bad))
+    else:
+        seen.dates = False
+
+
+def _kind(source: Source, name: str, seen: _Evidence, uses: list[Use]) -> Kind:
+    """Return what a column is; raises `MeasureError` for one that is nearly all numbers."""
+    if not seen.filled:
+        return Kind.BLANK
+    if source.has_rules and not seen.codes:
+        every = pa.chunked_array(seen.texts, pa.string()).unique()
+        if source.settles_numbers(name, every):
+            return Kind.NUMBER
+    if seen.numbers == seen.filled:
+        return Kind.TEXT if seen.codes else Kind.NUMBER
+    if not seen.numbers:
+        return Kind.DATE if seen.dates else Kind.TEXT
+    if 2 * seen.numbers >= seen.filled and any(use.ordered for use in uses):
+        assert seen.other is not None
+        row, text = seen.other
+        raise MeasureError(
+            f"{source.name}: row {source.numbered(row):,} of {name!r}: {text!r} is not a number, "
+            f"and {seen.numbers:,} of {seen.filled:,} values are{cure(text)}"
+        )
+    return Kind.TEXT
