@@ -10,6 +10,7 @@ from typing import Any, Self
 from eptaro.core.answering import Answering
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.questions.book_options import BookOptions
@@ -99,13 +100,15 @@ class KeptBook(Answering):
 
         return cls._of(*open_book(place))
 
-    def using(self, calendar: Calendar | OwnCalendars) -> Self:
+    def using(self, calendar: Calendar | OwnCalendars, *, workdays: Workdays | None = None) -> Self:
         """Return the same transactions on another calendar.
 
         Parameters
         ----------
         calendar : Calendar or OwnCalendars
             The calendar, or the own ones of groups.
+        workdays : Workdays, optional
+            Which days are worked, by default those of the book.
 
         Returns
         -------
@@ -122,7 +125,9 @@ class KeptBook(Answering):
         """
         coverage = self.declared if self.spans is None else self.spans.asked
         asked = BookOptions(
-            *(self.measures, [], calendar, coverage), workdays=self.workdays, span=self.coverage
+            *(self.measures, [], calendar, coverage),
+            workdays=workdays or self.workdays,
+            span=self.coverage,
         )
         return self._of(self.folded, asked)
 

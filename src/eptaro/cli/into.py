@@ -18,6 +18,7 @@ from eptaro.errors import InputError
 from eptaro.places import Place
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import parse_lookup
 from eptaro.sharded.book import FolderBook
 from eptaro.sharded.opened import open_folder
 from eptaro.storage.folder.manifest import Addition
@@ -80,6 +81,8 @@ def added(
             raise InputError(
                 f"{folder}: has {option} {', '.join(str(one) for one in own)}; leave {odd[0]!r} out"
             )
+    if data.columns_across:
+        raise click.UsageError("columns across are read without --into")
     dates, written = settings.date_rules(reading), settings.file_rules(reading)
     numbers = reading.number_rules()
     made = book.add(
@@ -90,6 +93,9 @@ def added(
         dates=None if dates == DateRules() else dates,
         files=None if written == FileRules() else written,
         numbers=numbers,
+        lookups=[*map(parse_lookup, data.lookups)] or None,
+        coverage=settings.coverage(data.coverage),
+        workdays=settings.workdays if settings.config and settings.config.has_workdays else None,
     )
     change = made.manifest.changes[-1]
     told = f"{change.rows:,} rows of {change.first}..{change.last} added to {folder}"

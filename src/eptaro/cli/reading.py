@@ -12,7 +12,7 @@ from eptaro.cli.help import DATES, FILES, option
 from eptaro.cli.options import option_group
 from eptaro.core.calendars.grain import GRAINS, Grain
 from eptaro.rules.dates import ORDERS, SERIALS, UNIX, DateRules
-from eptaro.rules.files import FileRules
+from eptaro.rules.files import FileRules, usual_delimiter
 from eptaro.rules.numbers import THOUSANDS, NumberRules, Numbers
 
 
@@ -99,7 +99,10 @@ class ReadingOptions:
             "sheet": self.sheet,
             "query": self.query,
         }
-        return replace(others or FileRules(), **_given(said))
+        given, others = _given(said), others or FileRules()
+        if others.delimiter == usual_delimiter(others.decimal):
+            given.setdefault("delimiter", "")  # as it is usual beside the decimal mark
+        return replace(others, **given)
 
 
 def _given(said: dict[str, Any]) -> dict[str, Any]:

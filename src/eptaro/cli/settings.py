@@ -97,17 +97,16 @@ class Settings:
         whose values are looked at although no measure works on them.
         """
         told = self.config.data if self.config else None
-        own = not data.files and told is not None
         files = list(data.files)
-        if own and self.config:
+        if not files and told is not None and self.config:
             files = self.config.files()
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
-        measures = self._measures(data)
         leave_pandas_out()
         kept = opened(files, data)
         if kept is not None:
-            return self._of_book(kept, measures)
+            _check_of_book(kept, data, reading)
+            return self._of_book(kept)
         rows = self.rows_to_fold(data, reading, values)
         with shown_progress(), step("read and folded"):
             book = folded(rows, data)
@@ -122,8 +121,9 @@ class Settings:
     ) -> RowsToFold:
         """Return which rows the options and the config name, and how they are folded."""
         told = self.config.data if self.config else None
-        own = not data.files and told is not None
-        files = self.config.files() if own and self.config else list(data.files)
+        own = told is not None
+        named = bool(data.files) or told is None
+        files = list(data.files) if named or not self.config else self.config.files()
         measures = self._measures(data)
         if values and not measures:
             measures = ["entries=count()"]
@@ -133,9 +133,22 @@ class Settings:
                 if not pattern and not Path(file).exists():
                     raise InputError(f"{file}: there is no such file or folder")
             raise click.UsageError("Missing option '--measure'.")
+        across = data.columns_across or (told.across if told else None)
+        written, lookups = self.file_rules(reading), self._lookups(own=own)
         calendar, columns = self._calendars(own=own)
-        by = [*data.by, *(told.by if own and told else []), *columns]
-        if told and own and EVERY not in told.by:
+        of_config = [*(told.by if told else []), *columns]
+        if named and of_config and data.engine != "sql" and not lookups and across is None:
+            lacking = _lacking(files, of_config, written)
+            for name in lacking:
+                tell(
+                    f"{files[0]} has no column {name!r}: by = {name!r} of {self.rules.config} "
+                    f"does not hold"
+                )
+            of_config = [name for name in of_config if name not in lacking]
+            if {*columns} & {*lacking}:
+                calendar = self.calendar(self.named)
+        by = [*data.by, *of_config]
+        if told and EVERY not in told.by:
             by = [name for name in by if name != EVERY]
         by += [name for name in _narrowed_by(data.only) if name not in map(name_of, by)]
         return RowsToFold(
@@ -144,16 +157,16 @@ class Settings:
             measures,
             list(dict.fromkeys(by)),
             calendar,
-            self._coverage(data.coverage, own=own),
+            self.coverage(data.coverage),
             self.date_rules(reading),
-            self.file_rules(reading),
+            written,
             _formats(told, measures),
             None if self.config is None else self.workdays,
             values,
-            data.where or (told.where if own and told else None),
+            data.where or (told.where if told else None),
             reading.number_rules(told.number_rules() if told else None),
-            [*map(parse_lookup, data.lookups), *self._lookups(own=own)],
-            data.columns_across or (told.across if own and told else None),
+            [*map(parse_lookup, data.lookups), *lookups],
+            across,
         )
 
     def _measures(self, data: DataOptions) -> list[str]:
@@ -163,27 +176,35 @@ class Settings:
             return list(data.measures)
         return [f"{name}={formula}" for name, formula in told.measures.items()]
 
-    def _coverage(self, given: str | None, *, own: bool) -> Any:
+    def coverage(self, given: str | None) -> Any:
         """Return the coverage of the options, which may be a file, or of the config."""
         if given is not None and given.lower().endswith(".csv"):
             return read_coverage(given)
-        told = self.config.data if own and self.config else None
+        told = self.config.data if self.config else None
         return given or (told.coverage if told else None)
 
     def _lookups(self, *, own: bool) -> list[Lookup]:
         """Return the lookups of the config, where its data set is asked."""
         return self.config.lookups() if own and self.config else []
 
-    def _of_book(self, book: Daybook, measures: list[str]) -> Daybook:
-        """Return a book that was folded before, on the calendar that the options ask for."""
-        if measures:
-            names = ", ".join(measure.name for measure in book.measures)
-            raise QuestionError(
-                f"{book.source} is a book, whose measures are {names}; leave --measure out"
-            )
+    def _of_book(self, book: Daybook) -> Daybook:
+        """Return a book that was folded before, on the calendar that the options ask for, and with
+        the workdays of the config, where it declares some.
+        """
+        calendar: Calendar | OwnCalendars = book.own or book.calendar
         if self.named is not None or self.ruled:
-            return book.using(self.calendar(self.named))
-        return book
+            calendar = self.calendar(self.named)
+        workdays = None
+        if self.config is not None and self.config.has_workdays:
+            workdays = self.workdays(book.coverage)
+            if workdays != book.workdays:
+                tell(
+                    f"workdays: those of {self.rules.config} ({workdays.describe()}), not those "
+                    f"that the book was made with ({book.workdays.describe()})"
+                )
+        if calendar is (book.own or book.calendar) and workdays in (None, book.workdays):
+            return book
+        return book.using(calendar, workdays=workdays)
 
     def _calendars(self, *, own: bool) -> tuple[Calendar | OwnCalendars, list[str]]:
         """Return the calendar asked for, or those that groups of the data set keep, and by
@@ -203,6 +224,42 @@ class Settings:
         """Return the file rules of the options, over those of the config."""
         told = self.config.data if self.config else None
         return reading.file_rules(told.file_rules() if told else None)
+
+
+_OF_ROWS = {  # options on rows, which a book has folded already
+    "measures": "--measure",
+    "date": "--date",
+    "where": "--where",
+    "coverage": "--coverage",
+    "lookups": "--lookup",
+    "columns_across": "--columns-across",
+    "table_name": "--table",
+}
+
+
+def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) -> None:
+    """Raise `QuestionError` for an option on rows, which were folded already."""
+    names = ", ".join(measure.name for measure in book.measures)
+    given = [option for name, option in _OF_ROWS.items() if getattr(data, name)]
+    for name, value in vars(reading).items():
+        if value not in (None, (), False) and name != "aside":
+            given.append("--" + name.replace("_", "-"))
+    if data.engine != "stream" and not (data.engine == "dask" and data.client):
+        given.append("--engine")
+    if given:
+        said = f" (its measures are {names})" if given[0] == "--measure" else ""
+        raise QuestionError(
+            f"{book.source} is a book, whose rows are folded already{said}: leave {given[0]} out, "
+            f"or give the file of its rows"
+        )
+
+
+def _lacking(files: list[str], names: list[str], written: FileRules) -> list[str]:
+    """Return which columns of a config's data set a file does not have that is named instead."""
+    from eptaro.inputs.files.opening import open_files
+
+    known = set(open_files(files, written).names())
+    return [name for name in names if name_of(name) == name and name not in {*known, EVERY}]
 
 
 def _tell_decided(book: Daybook) -> None:

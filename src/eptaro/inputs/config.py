@@ -45,6 +45,7 @@ class Config:
             model.report.model_dump(exclude_none=True) if model.report else {}
         )
         worked = model.workdays
+        self.has_workdays = worked is not None
         self._weekend = worked.weekend if worked else list(sources.DEFAULT_WEEKEND)
         self._closed = worked.closed if worked else None
         self._closing = worked.holidays if worked else None

@@ -228,9 +228,17 @@ class FrameSource(Source):
 class TableSource(FrameSource):
     """An Arrow table that was read from somewhere, under the name of that."""
 
-    def __init__(self, table: pa.Table, name: str, *, of_text: bool = False) -> None:
+    def __init__(
+        self,
+        table: pa.Table,
+        name: str,
+        *,
+        of_text: bool = False,
+        unusable: Mapping[str, str] | None = None,
+    ) -> None:
         super().__init__(table)
         self.name, self.of_text = name, of_text
+        self._unusable.update(unusable or {})
 
     def digits(self, name: str) -> pa.ChunkedArray:
         """Return a column's numbers as text."""

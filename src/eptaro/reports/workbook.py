@@ -115,7 +115,8 @@ def _rows(book: Answering, parts: str, only: Any, as_of: AsOf) -> Table:
     columns = [recap.column(name) for name in ("period", "first", "last", "days", "complete")]
     within = "year" if parts != "year" else "all"
     running = book.accumulate(within, every=parts, only=only, as_of=as_of)
-    lasts = np.searchsorted(running.column("last").data, recap.column("last").data)
+    ends = running.column("date" if parts == "day" else "last")
+    lasts = np.searchsorted(ends.data, recap.column("last").data)
     at = np.minimum(lasts, len(running) - 1)
     for measure in book.measures:
         name = measure.name

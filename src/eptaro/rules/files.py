@@ -7,6 +7,11 @@ from dataclasses import dataclass
 from eptaro.errors import InputError
 
 
+def usual_delimiter(decimal: str) -> str:
+    """Return what sets fields apart unless it is given: semicolons beside decimal commas."""
+    return ";" if decimal == "," else ","
+
+
 @dataclass(frozen=True)
 class FileRules:
     """How files are written: the mark between CSV fields, their encoding, the decimal mark, the
@@ -36,7 +41,7 @@ class FileRules:
         For a rule that cannot be.
     """
 
-    delimiter: str = ","
+    delimiter: str = ""
     encoding: str = "utf-8"
     decimal: str = "."
     header_row: int = 1
@@ -45,6 +50,8 @@ class FileRules:
     query: str | None = None
 
     def __post_init__(self) -> None:
+        if not self.delimiter:
+            object.__setattr__(self, "delimiter", usual_delimiter(self.decimal))
         if len(self.delimiter) != 1 or not self.delimiter.isascii() or self.delimiter in '"\r\n':
             raise InputError(f"delimiter={self.delimiter!r} is not one character such as , or ;")
         if not isinstance(self.header_row, int) or self.header_row < 1:

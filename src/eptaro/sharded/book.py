@@ -17,8 +17,8 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.merge import merge
-from eptaro.core.questions.book_options import BookOptions
-from eptaro.core.questions.group_coverage import GroupSpans, asked_by_group, group_spans
+from eptaro.core.questions.book_options import BookOptions, Worked
+from eptaro.core.questions.group_coverage import Coverage, GroupSpans, asked_by_group, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.whole import AllGroups
 from eptaro.core.tables.column import Column
@@ -177,13 +177,17 @@ class FolderBook(Daybook):
         """Nothing: files were folded."""
         return ()
 
-    def using(self, calendar: Calendar | OwnCalendars) -> FolderBook:
+    def using(
+        self, calendar: Calendar | OwnCalendars, *, workdays: Workdays | None = None
+    ) -> FolderBook:
         """Return the same transactions on another calendar.
 
         Parameters
         ----------
         calendar : Calendar or OwnCalendars
             The calendar, or the own ones of groups.
+        workdays : Workdays, optional
+            Which days are worked, by default those of the book.
 
         Returns
         -------
@@ -195,7 +199,7 @@ class FolderBook(Daybook):
             self.manifest,
             shards=self.shards,
             calendar=calendar,
-            workdays=self.workdays,
+            workdays=workdays or self.workdays,
             formats=self.formats,
             at_once=self.at_once,
         )
@@ -212,6 +216,8 @@ class FolderBook(Daybook):
         files: FileRules | None = None,
         numbers: Numbers = None,
         lookups: Lookups = None,
+        coverage: Coverage = None,
+        workdays: Worked = None,
     ) -> FolderBook:
         """Put more rows into the folder, all of them or, if anything fails, none.
 
@@ -226,8 +232,8 @@ class FolderBook(Daybook):
             The days whose rows are taken out in the same step; all new ones lie in them.
         force : bool
             Count rows that are in the folder already once more, rather than refuse them.
-        date, dates, zone, files, numbers, lookups : optional
-            As for `Daybook.fold`.
+        date, dates, zone, files, numbers, lookups, coverage, workdays : optional
+            As for `Daybook.fold`; the days covered and the holidays add to those of the book.
 
         Returns
         -------
@@ -261,6 +267,8 @@ class FolderBook(Daybook):
             values=read.values,
             where=read.where,
             date=read.date,
+            coverage=coverage,
+            workdays=workdays,
         )
         made = put_files(
             folder, [str(one) for one in given if as_path(one)], asked, read, out=out, force=force

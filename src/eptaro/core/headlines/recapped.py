@@ -50,8 +50,12 @@ def _sentences(answer: Answered, asked: Recap) -> Iterator[str]:
         if len(labels) > 1:
             yield from _highest(view, measure, asked.per, (first, last, complete), labels)
         yield from largest_group(answer, measure, seen)
-        if len(labels) > 1 and not complete[-1]:
-            why = uncovered(view, int(first[-1]), int(last[-1]))
+        if complete[-1]:
+            continue
+        why = uncovered(view, int(first[-1]), int(last[-1]))
+        if len(labels) == 1 and why:
+            yield f"{labels[-1]} is not complete: {why}."
+        elif len(labels) > 1:
             yield f"The last, {labels[-1]}, is not complete{': ' if why else ''}{why}."
 
 

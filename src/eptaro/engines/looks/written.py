@@ -10,7 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from eptaro.inputs.files.opening import READERS
-from eptaro.rules.files import FileRules
+from eptaro.rules.files import FileRules, usual_delimiter
 
 _PEEK, _LINES = 1 << 16, 60  # bytes and lines
 _MARKS = (",", ";", "\t", "|")
@@ -36,9 +36,10 @@ def guessed(path: str, given: FileRules) -> tuple[FileRules, list[str]]:
         rules, told = replace(rules, encoding=encoding), [*told, f"the encoding is {encoding}"]
     lines = start.decode(rules.encoding, errors="replace").lstrip("\ufeff").splitlines()
     lines = lines[: -1 if len(start) == _PEEK else None][:_LINES]
-    if given.delimiter == usual.delimiter and suffix != ".tsv":
+    usual_mark = usual_delimiter(given.decimal)
+    if given.delimiter == usual_mark and suffix != ".tsv":
         mark = _mark(lines)
-        if mark != ",":
+        if mark != usual_mark and mark != given.decimal:
             rules, told = (
                 replace(rules, delimiter=mark),
                 [*told, f"fields are set apart by {mark!r}"],

@@ -103,7 +103,15 @@ class CsvFile(Source):
             )
 
     def _encoding(self) -> str:
-        return self._rules.encoding
+        """Return the encoding; a file that begins with the mark of UTF-16 is in that."""
+        if self._rules.encoding != FileRules.encoding:
+            return self._rules.encoding
+        return "utf-16" if self._begins in (b"\xff\xfe", b"\xfe\xff") else self._rules.encoding
+
+    @cached_property
+    def _begins(self) -> bytes:
+        with self._open() as raw, self._unpacked(raw) as stream:
+            return bytes(stream.read(2))
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 8 MB of text at a time."""

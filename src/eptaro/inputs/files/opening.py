@@ -36,7 +36,8 @@ def _json(path: Path, rules: FileRules) -> Source:
 def _sheet(path: Path, rules: FileRules) -> Source:
     from eptaro.inputs.files.sheets.workbooks import read_sheet
 
-    return TableSource(read_sheet(path, rules.sheet), str(path), of_text=True)
+    table, unusable = read_sheet(path, rules.sheet)
+    return TableSource(table, str(path), of_text=True, unusable=unusable)
 
 
 READERS: dict[str, Callable[[Path, FileRules], Source]] = {

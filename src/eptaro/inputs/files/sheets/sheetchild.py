@@ -27,10 +27,54 @@ def read(path: str, sheet: str, most: int) -> dict[str, Any]:
         names = list(book.sheet_names)
         if not names or (sheet and sheet not in names):
             return {"names": names}
-        rows = book.get_sheet_by_name(sheet or names[0]).to_python(skip_empty_area=True)
-        return {"rows": rows, "sheet": sheet or names[0]}
+        found = book.get_sheet_by_name(sheet or names[0])
+        rows, begin = found.to_python(skip_empty_area=True), (found.start or (0, 0))[1]
+        odd = without_value(path, sheet or names[0]) if path.lower().endswith("xlsx") else {}
+        cells = {column - begin: told for column, told in odd.items()}
+        return {"rows": rows, "sheet": sheet or names[0], "odd": cells}
     except Exception as error:  # the package has one error class per kind of file
         return {"error": str(error)}
+
+
+def without_value(path: str, sheet: str) -> dict[int, str]:
+    """Return for each column of a sheet (from 0) its first cell that shows an error, or whose
+    formula has no stored result: the package reads both as empty.
+    """
+    import re
+    import zipfile
+    from xml.etree import ElementTree
+
+    main = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
+    link = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
+    with zipfile.ZipFile(path) as packed:
+        listed = ElementTree.fromstring(packed.read("xl/workbook.xml")).iter(f"{main}sheet")
+        number = next((one.get(link) for one in listed if one.get("name") == sheet), None)
+        parts = ElementTree.fromstring(packed.read("xl/_rels/workbook.xml.rels"))
+        target = next((part.get("Target") for part in parts if part.get("Id") == number), None)
+        if target is None:  # another dialect of the format
+            return {}
+        place = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+        found: dict[int, str] = {}
+        with packed.open(place) as content:
+            for _, cell in ElementTree.iterparse(content):
+                if cell.tag == f"{main}row":
+                    cell.clear()
+                if cell.tag != f"{main}c":
+                    continue
+                value, formula = cell.find(f"{main}v"), cell.find(f"{main}f")
+                name = cell.get("r", "")
+                column = -1
+                for letter in re.sub(r"[^A-Z]", "", name):
+                    column = (column + 1) * 26 + ord(letter) - ord("A")
+                if cell.get("t") == "e":
+                    shown = "" if value is None else f" ({value.text})"
+                    found.setdefault(column, f"cell {name} holds an error{shown}")
+                elif formula is not None and (value is None or value.text is None):
+                    if cell.find(f"{main}is") is None and cell.get("t") != "str":
+                        said = f"the formula in cell {name} has no stored result; open the "
+                        said += "workbook in the program that made it, and save it there"
+                        found.setdefault(column, said)
+        return found
 
 
 if __name__ == "__main__":

@@ -23,8 +23,9 @@ _PER_SECOND = 100_000
 _MEMORY = 8 << 30  # bytes that the reader may take
 
 
-def read_sheet(path: Path, sheet: str | None) -> pa.Table:
-    """Return a sheet (the first, unless named) whose first row holds the column names.
+def read_sheet(path: Path, sheet: str | None) -> tuple[pa.Table, dict[str, str]]:
+    """Return a sheet (the first, unless named) whose first row holds the column names; and why
+    columns cannot be used, some of whose cells show errors or formulas without a result.
 
     Date cells stay dates, numbers numbers; a column that mixes kinds becomes text. A process
     of its own reads the file, with a limit on memory and time.
@@ -42,7 +43,9 @@ def read_sheet(path: Path, sheet: str | None) -> pa.Table:
         raise InputError(f"{path}: sheet {found['sheet']!r} is empty")
     header, body = rows[0], rows[1:]
     columns = zip(*body, strict=True) if body else [() for _ in header]
-    return pa.table([_column(list(column)) for column in columns], [str(name) for name in header])
+    names = [str(name) for name in header]
+    unusable = {names[at]: told for at, told in found["odd"].items() if 0 <= at < len(names)}
+    return pa.table([_column(list(column)) for column in columns], names), unusable
 
 
 def _read_apart(path: Path, sheet: str) -> dict[str, Any]:
