@@ -216,3 +216,18 @@ def _of_fsspec(scheme: str, text: str) -> tuple[Any, str]:
 def _said(error: Exception) -> str:
     words = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
     return " ".join(words.split())
+
+
+def runs(process: int) -> bool:
+    """Return whether a process other than this one runs, also where that is not known."""
+    if process == os.getpid():
+        return False
+    if os.name != "posix":
+        return True
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):  # another user's, or a number that is none
+        return True
+    return True

@@ -119,7 +119,10 @@ class Joined(unittest.TestCase):
                 own = totals[f"{day.year}-Q{(day.month + 2) // 3}", kind]
                 own[0] += fare
                 own[1] += 1
-                own[2] += 0 if rate is None else fare * rate
+                if rate is None:  # of ships that are not there: as many as the rows, or none
+                    own[2] = None
+                else:
+                    own[2] += fare * rate
         return {key: tuple(value) for key, value in totals.items()}
 
     def books(self, table, key, **more):

@@ -98,7 +98,7 @@ class Inspect(unittest.TestCase):
         done = subprocess.run([sys.executable, "-m", *words, "--format", "json"],
                               capture_output=True, text=True, check=False)  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stderr)
-        self.assertEqual(sum(row["total_fare"] for row in json.loads(done.stdout)), 1002.5)
+        self.assertEqual(sum(row["total_fare"] or 0 for row in json.loads(done.stdout)), 1002.5)
         for text, said in (("13.02.2025", "read with order=dmy"),
                            ("03/04/2025", "order=dmy or mdy")):  # fmt: skip
             first = next(iter(ep.inspect({"d": [text]}).rows()))

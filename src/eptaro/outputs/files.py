@@ -14,7 +14,7 @@ from eptaro.core.tables.table import Table
 from eptaro.errors import InputError, as_path, unknown
 from eptaro.outputs.sheets import write_xlsx
 from eptaro.outputs.text import to_json, to_markdown, write_csv
-from eptaro.places import Place, scheme_of
+from eptaro.places import Place, runs, scheme_of
 
 
 def write(table: Table, path: str | Path) -> Path | str:
@@ -89,21 +89,8 @@ def _clear_leftovers(place: Path) -> None:
     left = re.compile(re.escape(f".{place.name[:100]}.") + r"(\d+)-\w+")
     for file in place.parent.iterdir():
         found = left.fullmatch(file.name)
-        if found and int(found[1]) != os.getpid() and not _runs(int(found[1])):
+        if found and int(found[1]) != os.getpid() and not runs(int(found[1])):
             file.unlink(missing_ok=True)
-
-
-def _runs(process: int) -> bool:
-    """Return whether a process runs, also where that is not known."""
-    if os.name != "posix":
-        return True
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:  # another user's, or a number that is none
-        return True
-    return True
 
 
 def _write_to(place: Path, fill: Callable[[Path], None]) -> None:

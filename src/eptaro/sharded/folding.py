@@ -106,7 +106,7 @@ def _on_cluster(
 
 def _written(client: Any, fold: ClusterFold, change: Changing) -> dict[int, Rewritten]:
     """Have the workers write the shards that they have."""
-    told = change.folder, change.before, change.out, change.newest
+    told = change.folder, change.before, change.token, change.out, change.newest
     works = [
         client.submit(_write, part, *told, retries=RETRIES, pure=False) for part in fold.partitions
     ]
@@ -114,11 +114,11 @@ def _written(client: Any, fold: ClusterFold, change: Changing) -> dict[int, Rewr
 
 
 def _write(
-    frame: Any, folder: Place, before: Manifest, out: Span | None, newest: int
+    frame: Any, folder: Place, before: Manifest, token: str, out: Span | None, newest: int
 ) -> dict[int, Rewritten]:
     with worker_threads():
         return {
-            shard: rewritten(ShardFiles(folder, before, shard), folded, out, newest)
+            shard: rewritten(ShardFiles(folder, before, shard, token), folded, out, newest)
             for shard, folded in shards_of(frame).items()
         }
 

@@ -33,7 +33,12 @@ def open_book(path: Place) -> tuple[Folded, BookOptions]:
 
     try:
         with path.told("read"):
-            table = parquet.read_table(path.path, filesystem=path.system, partitioning=None)
+            table = parquet.read_table(
+                path.path,
+                filesystem=path.system,
+                partitioning=None,
+                page_checksum_verification=True,
+            )
     except (pa.ArrowException, OSError, UnicodeError) as error:
         raise InputError(f"{path}: cannot be read: {' '.join(str(error).split())}") from None
     packed = (table.schema.metadata or {}).get(METADATA)

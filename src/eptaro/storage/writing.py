@@ -42,9 +42,12 @@ def write_book(book: Facts, place: Place) -> Path | str:
     about = {"version": VERSION, "planes": planes, "distinct": distinct} | about_book(book)
     table = with_metadata(pa.table(columns | parts), about)
     if place.local is None:
-        place.write(partial(parquet.write_table, table))
+        place.write(partial(parquet.write_table, table, write_page_checksum=True))
         return place.name
-    return replace_whole(Path(place.name), lambda beside: parquet.write_table(table, beside))
+    return replace_whole(
+        Path(place.name),
+        lambda beside: parquet.write_table(table, beside, write_page_checksum=True),
+    )
 
 
 def occupied_cells(cells: Cells) -> Ints:

@@ -62,7 +62,7 @@ class Shown(unittest.TestCase):
 
     def test_as_people_read_them(self):
         for form, value, text in (
-            (ep.Format(), 1234.5, "1,234.50"), (ep.Format("€"), -5, "-€5.00"), (ep.Format(places=0), 2.5, "2"),
+            (ep.Format(), 1234.5, "1,234.50"), (ep.Format("€"), -5, "-€5.00"), (ep.Format(places=0), 2.5, "3"),
             (ep.Format(places=12), 0.5, "0.500000000000"), (ep.Format(percent=True), 0.125, "12.50%"),
             (ep.Format("x", 0, percent=True), -0.5, "-50%"),
         ):  # fmt: skip

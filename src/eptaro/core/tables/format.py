@@ -34,7 +34,7 @@ class Format:
     Examples
     --------
     >>> Format(sign="€", places=0).shown(1234.5)
-    '€1,234'
+    '€1,235'
     >>> Format(percent=True, places=1).shown(0.125)
     '12.5%'
     """

@@ -58,7 +58,7 @@ def settled_kinds(
             found[name] = kind
         elif not all(use.blank for use in uses) or source.has_rules:
             open_ones[name] = uses
-    for name, kind in _decided(source, open_ones, rules):
+    for name, kind in _decided(source, date, open_ones, rules):
         found[name] = kind
     return replace(formulas, kinds=found)
 
@@ -157,15 +157,15 @@ class _Evidence:
 
 
 def _decided(
-    source: Source, open_ones: Mapping[str, list[Use]], rules: DateRules
+    source: Source, date: str, open_ones: Mapping[str, list[Use]], rules: DateRules
 ) -> Iterator[tuple[str, Kind]]:
     """Yield what each of some columns holds, from one look at all of their rows."""
     names = [*open_ones]
     if not names:
         return
     seen = {name: _Evidence() for name in names}
-    done = 0
-    for table in source.batches(Wanted(names[0], others=names)):
+    done, own = 0, [name for name in source.names() if name not in source.beside]
+    for table in source.batches(Wanted(date if date in own else own[0], others=names)):
         for name in names:
             _see(source, seen[name], table[name], name, done, rules)
         done += table.num_rows

@@ -18,6 +18,7 @@ from eptaro.core.folds.merge import rows_after
 from eptaro.core.kernels.occurring import occurring
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.places import Place
+from eptaro.storage.folder.files import read_file, write_table
 from eptaro.storage.layout import METADATA, with_metadata
 from eptaro.storage.tallies import tallies_of
 from eptaro.storage.writing import occupied_cells, parts_of
@@ -45,22 +46,17 @@ class CellTable:
         return cls(pa.table(columns | parts), planes)
 
     @classmethod
-    def read(cls, place: Place) -> CellTable:
-        """Return what stands in a file."""
-        from pyarrow import parquet
-
-        with place.told("read"):
-            table = parquet.read_table(place.path, filesystem=place.system, partitioning=None)
+    def read(cls, folder: Place, path: str, digest: str) -> CellTable:
+        """Return what is in a file of a folder."""
+        table = read_file(folder, path, digest)
         about = json.loads(table.schema.metadata[METADATA])
         return cls(table, about["planes"])
 
     def write(self, sink: Any) -> None:
         """Write the table to an open file."""
-        from pyarrow import parquet
-
         whole = with_metadata(self.table, {"planes": self.planes})
         few = [name for name in self.table.column_names if name.startswith(_OF_FEW)]
-        parquet.write_table(whole, sink, compression="snappy", use_dictionary=few)
+        write_table(whole, sink, compression="snappy", use_dictionary=few)
 
     def __len__(self) -> int:
         return int(self.table.num_rows)

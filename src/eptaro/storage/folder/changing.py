@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
@@ -21,14 +20,13 @@ from eptaro.core.questions.group_coverage import asked_by_group, widened
 from eptaro.errors import CalendarError, InputError
 from eptaro.places import Place
 from eptaro.storage.about import about_rows, options_about
+from eptaro.storage.folder import leftovers
+from eptaro.storage.folder.files import new_token
 from eptaro.storage.folder.lock import writing
-from eptaro.storage.folder.manifest import Addition, Manifest, manifest_of, now, read_manifest
+from eptaro.storage.folder.manifest import Addition, Manifest, now, read_manifest
 from eptaro.storage.folder.rewriting import Rewritten, check_within, meet, slice_of, year_of
 from eptaro.storage.folder.shardfiles import ShardFiles
 from eptaro.storage.layout import NAME
-
-GRACE = 3600  # seconds for which what a manifest of before names is kept
-_BEFORE = "manifests"
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,10 +43,11 @@ class Changing:
     reading: Mapping[str, Any]
     out: Span | None
     newest: int
+    token: str  # in the names of the files that it writes
 
     def shard(self, number: int) -> ShardFiles:
         """Return a shard as it was before."""
-        return ShardFiles(self.folder, self.before, number)
+        return ShardFiles(self.folder, self.before, number, self.token)
 
     @property
     def touched(self) -> list[int]:
@@ -99,11 +98,12 @@ class Changing:
                 raise InputError(
                     f"{self.folder}: somebody else has changed this book meanwhile; try again"
                 )
-            kept = self.folder / _BEFORE / f"{before.number:06d}.json"
+            kept = self.folder / leftovers.BEFORE / f"{before.number:06d}.json"
             kept.write(lambda sink: sink.write(before.text().encode()))
         (self.folder / NAME).write(lambda sink: sink.write(made.text().encode()))
         with suppress(InputError):  # what is left over harms nobody, and the next change comes by
-            tidy(self.folder, made)
+            leftovers.end(self.folder)
+            leftovers.tidy(self.folder, made)
         return made
 
 
@@ -126,31 +126,50 @@ def changing(
     come in, or where rows are in it already, unless `force` has them count twice.
     """
     with writing(folder):
-        new = (folder / NAME).is_file()
-        if out is not None:
-            check_within(told.days, out, told.source)
-        if not new:
-            check_empty(folder)
-            about = {**about_rows(told), **options_about(asked.settled(told), told)}
-            kept = tuple((plane.what, plane.column) for plane in planes)
-            before = Manifest(0, "", shards, 0, about, kept)
-            newest = year_of(told.cells.axis.last_day)
-            yield Changing(folder, before, about, told, reading or {}, out, newest)
-            return
-        before = read_manifest(folder)
-        stored = before.told()
-        _check_alike(folder, before, asked, told, shards)
-        check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
-        try:
-            both = told_of_both(stored, told, force=force)
-        except InputError as error:
-            said = str(error).replace("merge with force=True", "say force (--force)")
-            raise InputError(f"{folder}: {said}") from None
-        options = _options_of_both(folder, before.options, asked, told, both)
-        both = replace(both, groups=told.groups)
-        about = {**before.about, **about_rows(both), **options_about(options, both)}
-        last = max(told.cells.axis.last_day, stored.cells.axis.last_day)
-        yield Changing(folder, before, about, told, reading or {}, out, year_of(last))
+        before = read_manifest(folder) if (folder / NAME).is_file() else None
+        leftovers.clear(folder, before)
+        if before is None:
+            leftovers.check_empty(folder)
+        change = _begun(folder, before, told, planes, asked, shards, reading, out, force=force)
+        leftovers.begin(folder, change.token)
+        yield change
+
+
+def _begun(
+    folder: Place,
+    before: Manifest | None,
+    told: Folded,
+    planes: Iterable[Plane],
+    asked: BookOptions,
+    shards: int,
+    reading: Mapping[str, Any] | None,
+    out: Span | None,
+    *,
+    force: bool,
+) -> Changing:
+    """Return a change that can be made; raises `InputError` for one that cannot."""
+    if out is not None:
+        check_within(told.days, out, told.source)
+    token, read = new_token(), reading or {}
+    if before is None:
+        about = {**about_rows(told), **options_about(asked.settled(told), told)}
+        kept = tuple((plane.what, plane.column) for plane in planes)
+        empty = Manifest(0, "", shards, 0, about, kept)
+        newest = year_of(told.cells.axis.last_day)
+        return Changing(folder, empty, about, told, read, out, newest, token)
+    stored = before.told()
+    _check_alike(folder, before, asked, told, shards)
+    check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
+    try:
+        both = told_of_both(stored, told, force=force)
+    except InputError as error:
+        said = str(error).replace("merge with force=True", "say force (--force)")
+        raise InputError(f"{folder}: {said}") from None
+    options = _options_of_both(folder, before.options, asked, told, both)
+    both = replace(both, groups=told.groups)
+    about = {**before.about, **about_rows(both), **options_about(options, both)}
+    last = max(told.cells.axis.last_day, stored.cells.axis.last_day)
+    return Changing(folder, before, about, told, read, out, year_of(last), token)
 
 
 def _check_alike(
@@ -203,26 +222,3 @@ def _options_of_both(
     assert own.span is not None and added.span is not None
     lo, hi = min(own.span.lo, added.span.lo), max(own.span.hi, added.span.hi)
     return replace(own, workdays=workdays, span=Span.of(lo, hi), coverage=str(Span.of(lo, hi)))
-
-
-def check_empty(folder: Place) -> None:
-    """Raise `InputError` where a folder that is to be made is there and holds something else."""
-    for file in folder.within():
-        if not file.inside.startswith((".writing", "shards/", _BEFORE)):
-            raise InputError(
-                f"{folder}: is a folder of other things ({file.inside}); name a new one"
-            )
-
-
-def tidy(folder: Place, manifest: Manifest, grace: float = GRACE) -> None:
-    """Take away what no manifest names that is in force, or was within the time of grace."""
-    until = time.time() - grace
-    named = {file.path for file in manifest.files}
-    found = folder.within()
-    for file in found:
-        if file.inside.startswith(_BEFORE + "/") and file.changed >= until:
-            named |= {one.path for one in manifest_of(file.place.read(), str(file.place)).files}
-    for file in found:
-        ours = file.inside.startswith(("shards/", _BEFORE + "/"))
-        if ours and file.inside not in named and file.changed < until:
-            file.place.delete()

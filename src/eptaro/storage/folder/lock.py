@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from eptaro.errors import InputError
 from eptaro.places import Place
 
-_NAME = ".writing"
+LOCK = ".writing"
 
 
 @contextmanager
@@ -25,7 +25,7 @@ def writing(folder: Place) -> Iterator[None]:
         return
     with folder.told("written"):
         local.mkdir(parents=True, exist_ok=True)
-        handle = os.open(local / _NAME, os.O_RDWR | os.O_CREAT, 0o666)
+        handle = os.open(local / LOCK, os.O_RDWR | os.O_CREAT, 0o666)
     try:
         try:
             _lock(handle)

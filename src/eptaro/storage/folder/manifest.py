@@ -22,6 +22,7 @@ from eptaro.errors import InputError
 from eptaro.places import Place
 from eptaro.storage.about import options_told, rows_told
 from eptaro.storage.damage import damage
+from eptaro.storage.folder.files import SHARD_FILE, digest_of
 from eptaro.storage.layout import NAME
 
 LAYOUT = 2
@@ -40,6 +41,7 @@ class Stored:
     first: str = ""
     last: str = ""
     column: str = ""
+    digest: str = ""
 
     @property
     def span(self) -> Span:
@@ -130,7 +132,7 @@ class Manifest:
     def text(self) -> str:
         """Return the manifest as JSON."""
         made = {"book": "eptaro", "layout": LAYOUT} | asdict(self)
-        return json.dumps(made, ensure_ascii=False, indent=1)
+        return json.dumps(made | {"digest": _digest(made)}, ensure_ascii=False, indent=1)
 
 
 def read_manifest(folder: Place) -> Manifest:
@@ -150,15 +152,29 @@ def manifest_of(text: bytes, name: str) -> Manifest:
     """Return the manifest that stands in a file."""
     with damage(name, "manifest"):
         said = json.loads(text)
-        layout = said.pop("layout")
-        if said.pop("book") != "eptaro" or layout != LAYOUT:
-            raise InputError(f"{name}: is of layout {layout}; this reads {LAYOUT}")
+        digest = said.pop("digest", None)
+        if said["book"] != "eptaro" or said["layout"] != LAYOUT:
+            raise InputError(f"{name}: is of layout {said['layout']}; this reads {LAYOUT}")
+        if digest != _digest(said):
+            raise InputError(
+                f"{name}: is damaged: it does not hold what was written; an earlier one is in "
+                f"manifests/"
+            )
+        del said["book"], said["layout"]
+        for file in said["files"]:
+            if file["path"] and not SHARD_FILE.fullmatch(file["path"]):
+                raise InputError(f"{name}: names {file['path']!r}, which is no file of a shard")
         said["files"] = tuple(Stored(**file) for file in said["files"])
         said["changes"] = tuple(
             Addition(**change | {"files": tuple(change["files"])}) for change in said["changes"]
         )
         said["planes"] = tuple((what, column) for what, column in said["planes"])
         return Manifest(**said)
+
+
+def _digest(said: Mapping[str, Any]) -> str:
+    """Return the digest of what a manifest says, however its JSON is set."""
+    return digest_of(json.dumps(said, sort_keys=True, ensure_ascii=True).encode())
 
 
 def now() -> str:

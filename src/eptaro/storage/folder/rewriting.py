@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -16,9 +15,9 @@ from eptaro.core.folds.merge import recoded
 from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.errors import InputError
 from eptaro.outputs.arrow import to_array
-from eptaro.places import Place
 from eptaro.storage.damage import damage
 from eptaro.storage.folder.celltables import CellTable, added_cells
+from eptaro.storage.folder.files import write_file, write_table
 from eptaro.storage.folder.manifest import Role, Stored
 from eptaro.storage.folder.shardfiles import VALUE, ShardFiles
 
@@ -112,7 +111,7 @@ def _cells(
             kept += old
             continue
         for file in old:
-            table = CellTable.read(shard.place(file))
+            table = CellTable.read(shard.folder, file.path, file.digest)
             left = table.without(out)
             removed += table.entries - left.entries
             if some is None or not len(some):
@@ -151,24 +150,20 @@ def year_of(day: int) -> int:
 def _write_cells(shard: ShardFiles, name: int, cells: CellTable) -> Stored:
     shown = f"{name}" if name < 10_000 else f"{name // 100}-{name % 100:02d}"
     days = cells.days
-    place, path = _new_place(shard, shown)
-    place.write(cells.write)
-    ends = (str(as_date(int(day))) for day in (days.min(), days.max()))
-    return Stored("cells", shard.shard, path, len(cells), place.size(), *ends)
+    made = write_file(shard.folder, shard.shard, shown, shard.token, cells.write)
+    first, last = (str(as_date(int(day))) for day in (days.min(), days.max()))
+    return Stored(
+        *("cells", shard.shard, made.path, len(cells), made.size, first, last), digest=made.digest
+    )
 
 
 def _write_rows(shard: ShardFiles, role: Role, table: pa.Table, column: str = "") -> Stored:
-    from pyarrow import parquet
-
-    place, path = _new_place(shard, role)
-    place.write(partial(parquet.write_table, table))
-    return Stored(role, shard.shard, path, table.num_rows, place.size(), column=column)
-
-
-def _new_place(shard: ShardFiles, what: str) -> tuple[Place, str]:
-    """Return where a new file goes, by a name that nothing else has or will have."""
-    path = f"shards/{shard.shard:04d}/{what}-{uuid.uuid4().hex[:12]}.parquet"
-    return shard.folder / path, path
+    made = write_file(shard.folder, shard.shard, role, shard.token, partial(write_table, table))
+    return Stored(
+        *(role, shard.shard, made.path, table.num_rows, made.size),
+        column=column,
+        digest=made.digest,
+    )
 
 
 def check_within(new: Span, out: Span, source: str) -> None:

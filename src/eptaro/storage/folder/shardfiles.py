@@ -21,6 +21,7 @@ from eptaro.inputs.columns.codes import read_groups
 from eptaro.places import Place
 from eptaro.storage.damage import damage
 from eptaro.storage.folder.celltables import CellTable, joined_cells
+from eptaro.storage.folder.files import read_file
 from eptaro.storage.folder.manifest import Manifest, Stored
 
 VALUE = "value"
@@ -33,19 +34,10 @@ class ShardFiles:
     folder: Place
     manifest: Manifest
     shard: int
-
-    def place(self, file: Stored) -> Place:
-        """Return where a file is."""
-        return self.folder / file.path
+    token: str = ""  # of the change that writes new ones
 
     def _rows(self, files: list[Stored]) -> pa.Table:
-        from pyarrow import parquet
-
-        tables = []
-        for file in files:
-            at = self.place(file)
-            with at.told("read"):
-                tables.append(parquet.read_table(at.path, filesystem=at.system, partitioning=None))
+        tables = [read_file(self.folder, file.path, file.digest) for file in files]
         return pa.concat_tables(tables, promote_options="default")  # a blank column is of any kind
 
     @cached_property
@@ -74,7 +66,7 @@ class ShardFiles:
         for file in self.manifest.of(self.shard, "cells"):
             span = file.span
             if days is None or (span.lo <= days.hi and days.lo <= span.hi):
-                yield CellTable.read(self.place(file))
+                yield CellTable.read(self.folder, file.path, file.digest)
 
     def folded(self) -> Folded | None:
         """Return what was folded of the groups of the shard; None where they have no rows.

@@ -69,12 +69,16 @@ def without_value(path: str, sheet: str) -> dict[int, str]:
                 if cell.get("t") == "e":
                     shown = "" if value is None else f" ({value.text})"
                     found.setdefault(column, f"cell {name} holds an error{shown}")
-                elif formula is not None and (value is None or value.text is None):
-                    if cell.find(f"{main}is") is None and cell.get("t") != "str":
-                        said = f"the formula in cell {name} has no stored result; open the "
-                        said += "workbook in the program that made it, and save it there"
-                        found.setdefault(column, said)
+                elif formula is not None and _is_empty(cell, value):
+                    said = f"the formula in cell {name} has no stored result; open the "
+                    said += "workbook in the program that made it, and save it there"
+                    found.setdefault(column, said)
         return found
+
+
+def _is_empty(cell: Any, value: Any) -> bool:
+    """Return whether a cell stores no result, also no empty text."""
+    return (value is None or value.text is None) and cell.get("t") not in ("str", "inlineStr")
 
 
 if __name__ == "__main__":

@@ -1,0 +1,79 @@
+"""The Parquet files of a book's folder: written with a digest, and read only if it is the same."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import pyarrow as pa
+
+from eptaro.errors import InputError
+from eptaro.places import Place
+
+# What the program calls the files of shards; nothing else in a folder is its own.
+SHARD_FILE = re.compile(r"shards/\d{4,}/[a-z0-9-]+-([0-9a-f]{12})[0-9a-f]{8}\.parquet")
+TOKEN = re.compile(r"[0-9a-f]{12}")
+_DIGEST = 16  # bytes
+
+
+@dataclass(frozen=True)
+class Written:
+    """A file that was written: its place in the folder, its bytes, and their digest."""
+
+    path: str
+    size: int
+    digest: str
+
+
+def new_token() -> str:
+    """Return what tells the files of one change from those of others, in their names."""
+    return uuid.uuid4().hex[:12]
+
+
+def write_file(
+    folder: Place, shard: int, what: str, token: str, fill: Callable[[Any], None]
+) -> Written:
+    """Write a file of a shard under a name that nothing else has or will have."""
+    name = re.sub(r"[^a-z0-9-]", "-", what)
+    path = f"shards/{shard:04d}/{name}-{token}{uuid.uuid4().hex[:8]}.parquet"
+    sink = pa.BufferOutputStream()
+    fill(sink)
+    content = sink.getvalue()
+    (folder / path).write(lambda file: file.write(content))
+    return Written(path, content.size, digest_of(content))
+
+
+def read_file(folder: Place, path: str, digest: str) -> pa.Table:
+    """Return what is in a file of a shard.
+
+    Raises `InputError` where it is missing, or holds other bytes than were written.
+    """
+    from pyarrow import parquet
+
+    place = folder / path
+    if place.local is not None:
+        with place.told("read"):
+            content = pa.memory_map(place.path).read_buffer()
+    else:
+        content = pa.py_buffer(place.read())
+    if digest_of(content) != digest:
+        raise InputError(
+            f"{place}: is damaged: it does not hold what was written; restore it, or fold again"
+        )
+    return parquet.read_table(pa.BufferReader(content), page_checksum_verification=True)
+
+
+def write_table(table: pa.Table, sink: Any, **options: Any) -> None:
+    """Write a table as Parquet with a checksum for each page."""
+    from pyarrow import parquet
+
+    parquet.write_table(table, sink, write_page_checksum=True, **options)
+
+
+def digest_of(content: Any) -> str:
+    """Return the digest of some bytes."""
+    return hashlib.blake2b(content, digest_size=_DIGEST).hexdigest()
