@@ -23,6 +23,9 @@ _SECRET = re.compile(r"pass|pwd|secret|token|key|credential|odbc_connect", re.IG
 _IN_STRING = re.compile(r"(?:pwd|password)\s*=\s*(\{[^}]*\}|[^;]*)", re.IGNORECASE)
 
 
+_ENCODED_AT = re.compile("%40")  # which ends user and password as well
+
+
 _LEAST = 3  # letters of a piece that is worth hiding: shorter ones stand in every sentence
 
 
@@ -33,6 +36,7 @@ def shown_address(address: str) -> str:
     'postgresql://host/warehouse'
     """
     scheme, mark, rest = address.partition(":/")
+    rest = _ENCODED_AT.sub("@", rest)
     place = rest.rpartition("@")[2].partition("?")[0].lstrip("/" if "@" in rest else "")
     if "?" in rest.rpartition("@")[0]:  # of a question mark before the @ nothing is certain
         place = _HIDDEN

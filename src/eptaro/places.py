@@ -14,12 +14,15 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
+from urllib.parse import unquote
 
-from eptaro.addresses import shown_address
+from eptaro.addresses import shown_address, without_secrets
 from eptaro.errors import InputError
 from eptaro.extras import need
 
 _ADDRESS = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]+)://")
+_SLIPPED = re.compile(r"(s3|gs|gcs|abfss?|hdfs|viewfs):/(?!/)", re.IGNORECASE)  # one / too few
+_KEYS = re.compile(r"(^|&)[^&=]*(pass|secret|token|key|sig|credential)[^&=]*=", re.IGNORECASE)
 _ARROWS = ("file", "s3", "gs", "gcs", "abfs", "abfss", "hdfs", "viewfs")
 
 
@@ -45,10 +48,12 @@ class Place:
 
         text = os.fspath(address)
         scheme = scheme_of(text)
+        if slipped := _SLIPPED.match(text):
+            raise InputError(f"an address of {slipped[1]} begins with {slipped[1]}://, with two /")
         if scheme is None:
             return cls(fs.LocalFileSystem(), str(Path(text).absolute()), text)
         shown = shown_address(text)
-        if "@" in text.partition("://")[2].partition("/")[0] and not scheme.startswith("abfs"):
+        if _has_credentials(scheme, text):
             raise InputError(
                 f"{shown}: an address holds no credentials here; give them where {scheme} has them"
                 f" by convention (environment, profile or role)"
@@ -60,8 +65,9 @@ class Place:
                 system, path = _of_fsspec(scheme, text)
         except InputError:
             raise
-        except (OSError, ValueError, ImportError, NotImplementedError) as error:
-            raise InputError(f"{shown}: {_said(error)}") from None
+        except (OSError, ValueError, TypeError, ImportError, NotImplementedError) as error:
+            said = without_secrets(_said(error), text)
+            raise InputError(f"{shown}: cannot be opened: {said}") from None
         return cls(system, path.rstrip("/") or path, shown.rstrip("/"))
 
     @property
@@ -175,6 +181,18 @@ def names_folder(path: object) -> bool:
     (True, False)
     """
     return isinstance(path, str) and path.endswith(("/", os.sep))
+
+
+def _has_credentials(scheme: str, text: str) -> bool:
+    """Return whether an address holds a user and a password, or keys among its options; also where
+    they are percent-encoded.
+
+    The file systems of one cloud write `container@account`, which is no secret.
+    """
+    rest = text.partition("://")[2]
+    user, at, _ = unquote(rest.partition("/")[0]).rpartition("@")
+    keys = bool(_KEYS.search(unquote(rest.partition("?")[2])))
+    return keys or (":" in user if scheme.startswith("abfs") else bool(at))
 
 
 def scheme_of(text: str) -> str | None:

@@ -16,7 +16,7 @@ from unittest import mock
 
 import click
 
-from eptaro.cli import run
+from eptaro.cli.run import run
 from eptaro.cli.app import app
 
 DATA = ["--date", "on", "--measure", "revenue=sum(fare)"]

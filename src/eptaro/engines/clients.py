@@ -13,6 +13,7 @@ from contextlib import contextmanager, suppress
 from multiprocessing import resource_tracker
 from typing import Any, TypeVar
 
+from eptaro.addresses import shown_address, without_secrets
 from eptaro.beside import Beside
 from eptaro.errors import EptaroError, InputError
 from eptaro.extras import need
@@ -37,6 +38,7 @@ class Watch:
     def __init__(self, cluster: Any, patience: float) -> None:
         self._cluster, self._patience = cluster, patience
         self._seen, self._said = time.monotonic(), "the scheduler does not answer"
+        self._heard: dict[str, float] = {}  # when the scheduler last heard of each worker
 
     def over(self, work: Beside[Done]) -> Done:
         """Return the result of some work, or give it up."""
@@ -53,15 +55,26 @@ class Watch:
 
     def _look(self) -> None:
         try:
-            info = self._cluster.scheduler_info()
-            count = info.get("n_workers", len(info.get("workers", ())))
+            workers = _workers(self._cluster)
         except Exception as error:  # whatever it is, the scheduler did not answer
             self._said = f"the scheduler does not answer ({type(error).__name__})"
             return
-        if count:
+        heard = {name: float(worker.get("last_seen", 0)) for name, worker in workers.items()}
+        silent = [name for name, when in heard.items() if self._heard.get(name) == when]
+        if heard and len(silent) < len(heard):
             self._seen = time.monotonic()
-        else:
-            self._said = "it has no workers"
+        self._said = "its workers do not answer" if heard else "it has no workers"
+        self._heard = heard
+
+
+def _workers(cluster: Any) -> dict[str, Any]:
+    """Return what the scheduler knows of each worker."""
+    try:
+        info = cluster.scheduler_info(n_workers=-1)
+    except TypeError:  # of versions that always tell of all
+        info = cluster.scheduler_info()
+    found: dict[str, Any] = info.get("workers", {})
+    return found
 
 
 @contextmanager
@@ -141,13 +154,14 @@ def _connected(distributed: Any, address: str, patience: float) -> Any:
     while not call.done(_EVERY):
         if time.monotonic() > until:
             raise InputError(
-                f"{address}: no scheduler answers: nothing came in {patience:g} seconds"
+                f"{shown_address(address)}: no scheduler answers: nothing came in {patience:g} "
+                f"seconds"
             )
     try:
         return call.result()
     except Exception as error:  # what answers there may be anything
-        said = " ".join(str(error).split())
-        raise InputError(f"{address}: no scheduler answers: {said}") from None
+        said = without_secrets(" ".join(str(error).split()), address)
+        raise InputError(f"{shown_address(address)}: no scheduler answers: {said}") from None
 
 
 def _own_cluster() -> Any:

@@ -24,6 +24,7 @@ from eptaro.core.questions.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
 from eptaro.extras import need
 from eptaro.inputs import holidays as sources
+from eptaro.inputs.smallfiles import check_small
 from eptaro.rules.lookups import Lookup, lookups_of
 
 
@@ -138,6 +139,7 @@ def _read_rows(path: Path) -> list[dict[str, Any]]:
     import csv
 
     try:
+        check_small(path)
         with path.open(encoding="utf-8-sig", newline="") as file:
             return [{k: v or None for k, v in row.items()} for row in csv.DictReader(file)]
     except (OSError, UnicodeDecodeError, csv.Error) as error:
@@ -186,6 +188,7 @@ def read_config(path: str | Path) -> Config:
     """
     file = Path(path)
     try:
+        check_small(file)
         content = tomllib.loads(file.read_text(encoding="utf-8"))
     except OSError as error:
         raise InputError(f"{file}: cannot be read: {error.strerror}") from None

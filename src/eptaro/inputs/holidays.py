@@ -16,6 +16,7 @@ from eptaro.core.calendars.holidays import Holiday, HolidaySet
 from eptaro.core.calendars.levels import check_weekday, parse_month_day
 from eptaro.errors import CalendarError, EptaroError, InputError, unknown
 from eptaro.extras import need
+from eptaro.inputs.smallfiles import check_small
 
 _ORDINALS = {"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "last": -1}
 _MONTHS = tuple(name.lower() for name in civil.month_name[1:])
@@ -186,6 +187,7 @@ def _holiday(row: Mapping[str, Any], where: str) -> Holiday:
 
 def _opened(file: Path) -> Any:
     try:
+        check_small(file)
         return file.open(encoding="utf-8-sig", newline="")
     except OSError as error:
         raise InputError(f"{file}: cannot be read: {error.strerror}") from None
@@ -215,6 +217,7 @@ def from_icalendar(path: str | Path, first_year: int, last_year: int) -> Holiday
     file = Path(path)
     icalendar = need("icalendar", "calendars", "an iCalendar file")
     rrule = need("dateutil.rrule", "calendars", "an iCalendar file")
+    check_small(file)
     try:
         parsed = icalendar.Calendar.from_ical(file.read_bytes())
     except OSError as error:

@@ -11,6 +11,18 @@ from typing import Any
 from eptaro.core.calendars.span import Span
 from eptaro.errors import DateError, InputError, unknown
 
+_MOST = 64 << 20  # bytes
+
+
+def check_small(path: Path) -> None:
+    """Raise `InputError` for what is no file, such as a device that never ends, or is too large to
+    be read at once.
+    """
+    if path.exists() and not path.is_file():
+        raise InputError(f"{path}: is not a file")
+    if path.exists() and path.stat().st_size > _MOST:
+        raise InputError(f"{path}: is larger than {_MOST >> 20} MB, more than such a file holds")
+
 
 def read_goals(path: str | Path) -> dict[Any, Decimal]:
     """Return the goals of a CSV file with columns `period`, `goal` and at most one more, the
@@ -45,6 +57,7 @@ def read_coverage(path: str | Path) -> dict[Any, Span]:
 def _read(file: Path, needed: Sequence[str]) -> tuple[list[str], list[dict[str, str]]]:
     """Return the names of the columns beside those that are needed, and all rows."""
     try:
+        check_small(file)
         with file.open(encoding="utf-8-sig", newline="") as lines:
             reader = csv.DictReader(lines)
             names, rows = list(reader.fieldnames or ()), list(reader)

@@ -166,7 +166,7 @@ class FrameSource(Source):
         elif hasattr(frame, "__arrow_c_stream__"):
             self._table = _plain_text(pa.table(frame))
         elif isinstance(frame, Mapping):
-            self._table = _from_mapping(frame)
+            self._table = _plain_text(_from_mapping(frame))
         else:
             raise InputError(
                 f"{type(frame).__name__} is neither a frame that speaks the Arrow C stream "
@@ -256,13 +256,18 @@ def sound(table: pa.Table) -> pa.Table:
 
 
 def _plain_text(table: pa.Table) -> pa.Table:
-    """Return the table with views of text, which few functions take, as plain text."""
-    for place, column in enumerate(table.schema):
-        kind, plain = column.type, pa.large_string()
-        coded = pa.types.is_dictionary(kind)
-        if pa.types.is_string_view(kind.value_type if coded else kind):
-            to = pa.dictionary(pa.int32(), plain) if coded else plain
-            table = table.set_column(place, column.with_type(to), table.column(place).cast(to))
+    """Return the table with views of text, which few functions take, as plain text; and without
+    dictionaries that hold a blank among their words.
+    """
+    for place, field_ in enumerate(table.schema):
+        made, plain = table.column(place), pa.large_string()
+        coded = pa.types.is_dictionary(made.type)
+        if coded and any(chunk.dictionary.null_count for chunk in made.chunks):
+            made, coded = made.cast(made.type.value_type), False
+        if pa.types.is_string_view(made.type.value_type if coded else made.type):
+            made = made.cast(pa.dictionary(pa.int32(), plain) if coded else plain)
+        if made.type != field_.type:
+            table = table.set_column(place, field_.with_type(made.type), made)
     return table
 
 

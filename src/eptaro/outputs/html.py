@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import NUMERIC, shown_table
+from eptaro.core.tables.display import NUMERIC, shown_table, visible
 from eptaro.core.tables.table import Table
 
 STYLE = """
@@ -64,7 +64,7 @@ def table_html(
         f'<th scope="col"{" class=number" if is_number else ""}>{_folded(name)}</th>'
         for name, is_number in zip(_heads(table, words=words), numeric, strict=True)
     )
-    below = f"<caption>{escape(text)}</caption>" if text else ""
+    below = f"<caption>{escape(visible(text))}</caption>" if text else ""
     body = "\n".join(rows)
     return f"<table>{below}<thead><tr>{top}</tr></thead>\n<tbody>\n{body}\n</tbody></table>"
 
@@ -92,7 +92,7 @@ def _word(column: Column) -> str:
 
 def _folded(name: str) -> str:
     """Return a column's name that may break after its underscores."""
-    return escape(name).replace("_", "_<wbr>")
+    return escape(visible(name)).replace("_", "_<wbr>")
 
 
 def to_html(table: Table) -> str:

@@ -92,6 +92,9 @@ def write_csv_rows(rows: pa.Table, sink: BinaryIO, *, header: bool, quoted: bool
     if header:
         line = io.StringIO()
         plain_csv.writer(line, lineterminator="\n").writerow(rows.column_names)
+        if any("\r" in name for name in rows.column_names):  # which that writer leaves bare
+            quoted_names = ('"' + name.replace('"', '""') + '"' for name in rows.column_names)
+            line = io.StringIO(",".join(quoted_names) + "\n")
         sink.write(line.getvalue().encode("utf-8"))
     options = csv.WriteOptions(include_header=False, quoting_style="needed" if quoted else "none")
 

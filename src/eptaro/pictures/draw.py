@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import partial
 
-from eptaro.core.tables.column import NO_NUMBERS
+import numpy as np
+
+from eptaro.core.tables.column import NO_NUMBERS, Column
+from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.accumulate import Accumulate
 from eptaro.core.verbs.compare.options import Compare
@@ -86,12 +90,32 @@ def drawn(table: Table, look: PictureOptions) -> Page:
         raise QuestionError("this table has no picture; periods, days and groups have")
     if look.kind is not None and look.kind not in kinds:
         raise QuestionError(unknown("kind of picture for this table", look.kind, kinds))
+    table = _printable(table)
     measures = _measures(table, look.measure)
     drawer = kinds[look.kind] if look.kind else next(iter(kinds.values()))
     page = Page(table, look)
     drawer(table, page, measures)
     page.finish()
     return page
+
+
+def _printable(table: Table) -> Table:
+    """Return a table whose texts have their control characters written out: no font has these, and
+    SVG may not hold them.
+    """
+    columns = [_printable_column(column) for column in table.columns]
+    changed = any(one is not two for one, two in zip(columns, table.columns, strict=True))
+    return Table(columns, table.meta, table.answer) if changed else table
+
+
+def _printable_column(column: Column) -> Column:
+    if column.kind != "text" or column.choices is None:
+        return column
+    words = [str(word) for word in column.choices]
+    shown = [visible(word) for word in words]
+    if shown == words:
+        return column
+    return replace(column, choices=np.array([*shown, ""], object)[:-1])
 
 
 def _measures(table: Table, named: str | None) -> list[str]:

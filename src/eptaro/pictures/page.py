@@ -9,6 +9,7 @@ from typing import Any
 
 from eptaro.core.headlines.headline import headline
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 from eptaro.pictures.svg import as_png, as_svg, save
 from eptaro.pictures.theme import PictureOptions, Theme, new_figure
@@ -46,7 +47,7 @@ class Page:
 
     def text(self, x: float, y: float, text: str, **style: Any) -> Any:
         """Write a text at a place in dots."""
-        return self.figure.text(x / self.width, y / self.height, text, **style)
+        return self.figure.text(x / self.width, y / self.height, visible(text), **style)
 
     def _write_title(self, said: str) -> None:
         """Write as many whole sentences as two lines hold, or the first one shortened."""

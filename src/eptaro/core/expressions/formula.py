@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.kinds import Use, uses
 from eptaro.core.expressions.parser import Parser, parse
-from eptaro.core.expressions.tree import Name, Node, Where, names_in
+from eptaro.core.expressions.tree import Name, Node, Where, check_size, names_in
 from eptaro.errors import ExpressionError
 
 
@@ -36,6 +36,7 @@ class Formula:
         parser = Parser(text)
         node = parser.value_where()
         parser.expect_end()
+        check_size(node, text)
         return cls(text, node, wanted)
 
     @property

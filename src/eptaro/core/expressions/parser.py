@@ -28,10 +28,11 @@ from eptaro.core.expressions.tree import (
     Sign,
     Text,
     Where,
+    check_size,
 )
 from eptaro.errors import unknown
 
-MOST_DEEP = 100  # brackets, signs and negations within each other
+MOST_DEEP = 60  # brackets, signs and negations within each other
 _COMPARED = ("=", "!=", "<", "<=", ">", ">=")
 _OPERATORS = ("and", "or", "in", "between", "is")
 
@@ -47,6 +48,7 @@ def parse(text: str) -> Node:
     parser = Parser(text)
     node = parser.condition()
     parser.expect_end()
+    check_size(node, text)
     return node
 
 

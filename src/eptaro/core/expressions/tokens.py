@@ -8,6 +8,7 @@ from typing import Literal, NamedTuple
 from eptaro.core.expressions.place import wrong
 
 MOST_LETTERS = 10_000
+MOST_DIGITS = 38  # of a number
 
 _TOKEN = re.compile(
     r"""\s*(?:
@@ -54,6 +55,8 @@ def tokens_of(text: str) -> list[Token]:
             case "quoted":
                 found.append(Token("quoted", value[1:-1].replace('""', '"'), start))
             case "number":
+                if len(value) > MOST_DIGITS + 1:
+                    raise wrong(text, start, f"a number has at most {MOST_DIGITS} digits")
                 found.append(Token("number", value, start))
             case "word":
                 found.append(Token("word", value, start))

@@ -8,9 +8,14 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Literal, TypeAlias
 
+from eptaro.core.expressions.place import wrong
+
 Compared: TypeAlias = Literal["=", "!=", "<", "<=", ">", ">="]
 Reckoned: TypeAlias = Literal["+", "-", "*", "/", "%"]
 _PLAIN = re.compile(r"[^\W\d]\w*")
+
+_STEP, _CALL = 3, 9  # calls of Python for each part, and for each function
+_DEEPEST, _LARGEST = 540, 20_000
 
 
 @dataclass(frozen=True)
@@ -31,6 +36,30 @@ class Node:
             node = waiting.pop()
             yield node
             waiting += reversed(node.parts)
+
+
+def check_size(node: Node, text: str) -> None:
+    """Raise `ExpressionError` for an expression that is too deep or too large to be evaluated.
+
+    Parts that measures share count each time that they are used.
+    """
+    found: dict[int, tuple[int, int]] = {}  # by node: how deep it is, and how many parts it has
+    waiting = [node]
+    while waiting:
+        one = waiting[-1]
+        rest = [part for part in one.parts if id(part) not in found]
+        if rest:
+            waiting += rest
+            continue
+        waiting.pop()
+        below = [found[id(part)] for part in one.parts]
+        own = _CALL if isinstance(one, Call) else _STEP
+        deep = own + max((depth for depth, _ in below), default=0)
+        size = 1 + sum(count for _, count in below)
+        if deep > _DEEPEST or size > _LARGEST:
+            said = "goes too deep" if deep > _DEEPEST else "has too many parts"
+            raise wrong(text, 0, f"this {said}: write it in pieces, or many values as x in (1, 2)")
+        found[id(one)] = deep, size
 
 
 @dataclass(frozen=True)

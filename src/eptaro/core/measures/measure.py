@@ -20,6 +20,7 @@ from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.format import Format
 from eptaro.errors import ExpressionError, MeasureError
 
+_SHOWN = 200  # letters of a measure that an error repeats
 _CALLED = re.compile(rf"\s*(?!(?:{'|'.join(FUNCTIONS)})\s*\()\w+\s*\(")
 
 
@@ -97,7 +98,8 @@ class Measure:
             known = {n: measure.as_arithmetic for n, measure in (earlier or {}).items()}
             found = MeasureParser(body, text, known).arithmetic()
         except ExpressionError as error:
-            raise MeasureError(f"{text!r} is not a measure: {error}") from None
+            shown = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}..."
+            raise MeasureError(f"{shown!r} is not a measure: {error}") from None
         return cls(name, found.terms[0], None, found)
 
     @property

@@ -10,7 +10,7 @@ from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.parser import Parser
 from eptaro.core.expressions.place import wrong
 from eptaro.core.expressions.tokens import Token
-from eptaro.core.expressions.tree import Name, Node
+from eptaro.core.expressions.tree import Name, Node, check_size
 from eptaro.core.measures.arithmetic import Arithmetic
 from eptaro.core.measures.calculation import Calculation
 from eptaro.core.measures.catalogue import CATALOGUE, calculation
@@ -71,6 +71,7 @@ class MeasureParser(Parser):
         self.expect_end()
         if not self._terms:
             raise wrong(self.text, 0, "a measure works on a column, as in sum(fare)")
+        check_size(node, self.text)
         found = Arithmetic(self.text.strip(), node, tuple(self._terms.values()))
         found.check()
         return found

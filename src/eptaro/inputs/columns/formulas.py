@@ -229,6 +229,9 @@ def coded(column: Column, formula: Formula) -> Coded:
         if column.valid is not None:
             codes = np.where(column.valid, codes, np.int32(-1))
         return Coded(codes, Column.of(column.name, "flag", [False, True]))
+    if column.data.dtype == object:
+        at = 0 if isinstance(formula.node, Name) else formula.node.at
+        raise wrong(formula.text, at, "groups are whole numbers of 64 bits; use band() or round()")
     data = column.data.astype(np.int64)
     valid = column.valid
     kept = data if valid is None else data[valid]

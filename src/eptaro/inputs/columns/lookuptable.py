@@ -41,7 +41,11 @@ class LookupTable:
         self._rules = replace(
             rules, grain=None, order=None if rules.order == "infer" else rules.order
         )
-        table = pa.concat_tables(source.whole()).combine_chunks()
+        try:
+            table = pa.concat_tables(source.whole(), promote_options="default").combine_chunks()
+        except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
+            said = " ".join(str(error).split())
+            raise InputError(f"{source.name}: its files hold different columns: {said}") from None
         check_columns([lookup.key_of_table], table.column_names, self.name)
         self.dated = lookup.first in table.column_names
         keys = table[lookup.key_of_table]

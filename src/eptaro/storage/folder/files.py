@@ -21,7 +21,7 @@ _DIGEST = 16  # bytes
 
 
 @dataclass(frozen=True)
-class Written:
+class WrittenFile:
     """A file that was written: its place in the folder, its bytes, and their digest."""
 
     path: str
@@ -36,7 +36,7 @@ def new_token() -> str:
 
 def write_file(
     folder: Place, shard: int, what: str, token: str, fill: Callable[[Any], None]
-) -> Written:
+) -> WrittenFile:
     """Write a file of a shard under a name that nothing else has or will have."""
     name = re.sub(r"[^a-z0-9-]", "-", what)
     path = f"shards/{shard:04d}/{name}-{token}{uuid.uuid4().hex[:8]}.parquet"
@@ -44,7 +44,7 @@ def write_file(
     fill(sink)
     content = sink.getvalue()
     (folder / path).write(lambda file: file.write(content))
-    return Written(path, content.size, digest_of(content))
+    return WrittenFile(path, content.size, digest_of(content))
 
 
 def read_file(folder: Place, path: str, digest: str) -> pa.Table:

@@ -257,7 +257,7 @@ def _rows_from(column: Column, centre: int, limit: int, most: int) -> Ints | Non
         values = np.rint(values)
     elif values.dtype != object:
         values = values.astype(np.float64) if limit > 1 << 53 else values
-    far = np.asarray(abs(values - centre) >= limit)
+    far = np.asarray((values >= centre + limit) | (values <= centre - limit))
     if column.valid is not None:
         far &= column.valid
     return np.flatnonzero(far) if far.any() else None

@@ -16,6 +16,9 @@ ALIGNS: tuple[Align, ...] = get_args(Align)
 KINDS: tuple[Kind, ...] = get_args(Kind)
 
 
+_MOST_PRIORS = 200  # prior periods that a mean is of
+
+
 @dataclass(frozen=True)
 class Compare(Question):
     """What a comparison was asked; see `compare` for what each option means.
@@ -64,8 +67,8 @@ class Compare(Question):
             raise QuestionError("align='restated' goes with back='1 year', not with against")
 
     def _check_mean(self) -> None:
-        if self.mean_of < 1:
-            raise QuestionError(f"mean_of={self.mean_of} must be at least 1")
+        if not 1 <= self.mean_of <= _MOST_PRIORS:
+            raise QuestionError(f"mean_of={self.mean_of} must be 1 to {_MOST_PRIORS}")
         others = {
             "against": self.against is not None,
             "effects": self.effects is not None,

@@ -19,6 +19,8 @@ from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows
 from eptaro.core.verbs.recap.shares import share
 from eptaro.errors import QuestionError
 
+_MOST_ACROSS = 4_000  # groups
+
 
 def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Table:
     """Return periods down and one column per group and measure across, the totals last; with
@@ -26,6 +28,11 @@ def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Ta
     """
     if len(view.groups.names) != 1:
         raise QuestionError("wide=True sets one group column across; name exactly one in by")
+    if view.groups.count > _MOST_ACROSS:
+        raise QuestionError(
+            f"wide=True sets {view.groups.count:,} groups across, and {_MOST_ACROSS:,} are the "
+            f"most; narrow with only=, or keep the largest with top="
+        )
     measures = view.facts.measures
     heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
     every, edge = view.of_all("names", Named(view.groups)), _edge(view)
