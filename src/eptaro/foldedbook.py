@@ -12,6 +12,7 @@ from eptaro.core.questions.group_coverage import Coverage
 from eptaro.core.questions.scope import By, Scope
 from eptaro.core.tables.format import Format
 from eptaro.kept import KeptBook
+from eptaro.patience import PATIENCE, waiting_at_most
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
@@ -48,7 +49,7 @@ class FoldedBook(KeptBook):
         lookups: Lookups = None,
         into: str | Path | None = None,
         shards: int | None = None,
-        patience: float = 60,
+        patience: float = PATIENCE,
         **named: str,
     ) -> Daybook:
         """Fold files by the engine named; whichever it is, the book is the same.
@@ -74,7 +75,7 @@ class FoldedBook(KeptBook):
             Into how many shards groups are dealt, by default as many as make some million cells
             each. On a cluster, without `into`, the workers keep them; their client must stay.
         patience : float
-            Seconds after which a cluster is given up that does not answer or has no workers.
+            Seconds after which a store or a cluster is given up that gives no answer.
 
         Returns
         -------
@@ -87,28 +88,29 @@ class FoldedBook(KeptBook):
         asked = BookOptions.of(
             measures, by, calendar, coverage, formats, workdays, values, where, date, named
         )
-        if into is not None or shards is not None:
-            from eptaro.sharded.folding import fold_sharded
-            from eptaro.sharded.readas import ReadAs
+        with waiting_at_most(patience):
+            if into is not None or shards is not None:
+                from eptaro.sharded.folding import fold_sharded
+                from eptaro.sharded.readas import ReadAs
 
-            read = ReadAs.given(
-                date, by, date_rules(dates, zone), files, numbers, lookups, values, where
+                read = ReadAs.given(
+                    date, by, date_rules(dates, zone), files, numbers, lookups, values, where
+                )
+                return fold_sharded(
+                    what,
+                    asked,
+                    read,
+                    into=into,
+                    engine=engine,
+                    client=client,
+                    shards=shards,
+                    patience=patience,
+                )
+            folded = fold_files(
+                *(what, engine, date, asked.by, asked.planes, date_rules(dates, zone), files),
+                *(client, patience, asked.formulas, numbers, lookups),
             )
-            return fold_sharded(
-                what,
-                asked,
-                read,
-                into=into,
-                engine=engine,
-                client=client,
-                shards=shards,
-                patience=patience,
-            )
-        folded = fold_files(
-            *(what, engine, date, asked.by, asked.planes, date_rules(dates, zone), files),
-            *(client, patience, asked.formulas, numbers, lookups),
-        )
-        return cls._of(folded, asked)  # type: ignore[return-value]
+            return cls._of(folded, asked)  # type: ignore[return-value]
 
     @classmethod
     def from_sql(
@@ -127,6 +129,7 @@ class FoldedBook(KeptBook):
         workdays: Worked = None,
         where: str | None = None,
         lookups: Lookups = None,
+        patience: float = PATIENCE,
     ) -> Daybook:
         """Fold a table (or a SELECT) inside its database; only cells come back.
 
@@ -143,6 +146,8 @@ class FoldedBook(KeptBook):
             Days and group values to which the database narrows the rows.
         where : str, optional
             The condition that rows must meet; the database works it out.
+        patience : float
+            Seconds after which a database is given up that gives no answer.
 
         Returns
         -------
@@ -160,7 +165,8 @@ class FoldedBook(KeptBook):
 
         asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, (), where)
         scope, rules = Scope.of_database(only), date_rules(dates)
-        folded = fold_database(
-            url, what, date, asked.by, asked.planes, rules, scope, asked.formulas, lookups
-        )
+        with waiting_at_most(patience):
+            folded = fold_database(
+                url, what, date, asked.by, asked.planes, rules, scope, asked.formulas, lookups
+            )
         return cls._of(folded, asked)  # type: ignore[return-value]

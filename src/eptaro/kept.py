@@ -22,6 +22,7 @@ from eptaro.core.questions.view import Facts
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.counterparts import Match
 from eptaro.errors import CalendarError, InputError, as_path
+from eptaro.patience import PATIENCE, waiting_at_most
 from eptaro.places import Place, names_folder
 from eptaro.storage.layout import NAME
 
@@ -67,7 +68,7 @@ class KeptBook(Answering):
         return write_book(self, Place.of(path))
 
     @classmethod
-    def open(cls, path: str | Path, *, client: Any = None, patience: float = 60) -> Self:
+    def open(cls, path: str | Path, *, client: Any = None, patience: float = PATIENCE) -> Self:
         """Open a book that `write` wrote, or that files were folded into.
 
         Parameters
@@ -78,7 +79,7 @@ class KeptBook(Answering):
             Of a folder: a Dask cluster, or its scheduler's address, whose workers all reach the
             folder and answer questions shard by shard.
         patience : float
-            Seconds after which a cluster is given up that does not answer or has no workers.
+            Seconds after which a store or a cluster is given up that gives no answer.
 
         Returns
         -------
@@ -91,14 +92,15 @@ class KeptBook(Answering):
             Where the file is missing, is no book, or is damaged.
         """
         as_path(path)  # raises where it is none
-        place = Place.of(path)
-        if not place.is_file() and (place / NAME).is_file():
-            from eptaro.sharded.opened import open_folder
+        with waiting_at_most(patience):
+            place = Place.of(path)
+            if not place.is_file() and (place / NAME).is_file():
+                from eptaro.sharded.opened import open_folder
 
-            return open_folder(place, client, patience)  # type: ignore[return-value]
-        from eptaro.storage.reading import open_book
+                return open_folder(place, client, patience)  # type: ignore[return-value]
+            from eptaro.storage.reading import open_book
 
-        return cls._of(*open_book(place))
+            return cls._of(*open_book(place))
 
     def using(self, calendar: Calendar | OwnCalendars, *, workdays: Workdays | None = None) -> Self:
         """Return the same transactions on another calendar.

@@ -19,6 +19,7 @@ from urllib.parse import unquote
 from eptaro.addresses import shown_address, without_secrets
 from eptaro.errors import InputError
 from eptaro.extras import need
+from eptaro.patience import for_stores
 
 _ADDRESS = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]+)://")
 _SLIPPED = re.compile(r"(s3|gs|gcs|abfss?|hdfs|viewfs):/(?!/)", re.IGNORECASE)  # one / too few
@@ -61,6 +62,7 @@ class Place:
         try:
             if scheme in _ARROWS:
                 system, path = fs.FileSystem.from_uri(text)
+                system = for_stores(system)
             else:
                 system, path = _of_fsspec(scheme, text)
         except InputError:

@@ -15,6 +15,7 @@ from eptaro.core.calendars.days import DateLike
 from eptaro.core.questions.book_options import Calendars, Worked
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
+from eptaro.patience import wait_again, wait_at_most
 from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
@@ -74,6 +75,13 @@ class RowsToFold:
     numbers: Numbers = None
     lookups: Lookups = None
     across: str | None = None
+
+
+def _wait_at_most(context: click.Context, _: click.Parameter, seconds: float) -> float:
+    """Let the seconds hold for all that a command waits for."""
+    token = wait_at_most(seconds)
+    context.call_on_close(lambda: wait_again(token))
+    return seconds
 
 
 where_option = option(
@@ -171,7 +179,8 @@ data_options = option_group(
         metavar="SECONDS",
         default=60,
         show_default=True,
-        help="With dask: how long a cluster may not answer, or have no workers.",
+        callback=_wait_at_most,
+        help="How long a store, a database or a cluster may give no answer.",
     ),
     option(
         ENGINE,

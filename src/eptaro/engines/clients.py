@@ -17,9 +17,9 @@ from eptaro.addresses import shown_address, without_secrets
 from eptaro.beside import Beside
 from eptaro.errors import EptaroError, InputError
 from eptaro.extras import need
+from eptaro.patience import PATIENCE
 
 Done = TypeVar("Done")
-PATIENCE = 60.0  # seconds
 
 
 _EVERY = 0.2

@@ -18,7 +18,7 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.folds.planes import Plane
 from eptaro.core.kernels.sidebyside import in_turn
-from eptaro.engines.clients import PATIENCE, Watch, client_of, own_errors
+from eptaro.engines.clients import Watch, client_of, own_errors
 from eptaro.engines.local import fold_source
 from eptaro.errors import InputError, MeasureError
 from eptaro.extras import need
@@ -32,6 +32,7 @@ from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.sources import FrameSource, Source
 from eptaro.inputs.transactions import Transactions
+from eptaro.patience import PATIENCE
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules

@@ -11,6 +11,7 @@ from eptaro.addresses import shown_address
 from eptaro.errors import InputError, refused
 from eptaro.extras import need
 from eptaro.inputs.sources import Source, TableSource
+from eptaro.patience import connection_options
 
 
 def query_source(url: str, query: str | None) -> Source:
@@ -29,7 +30,7 @@ def query_source(url: str, query: str | None) -> Source:
         raise InputError(f"{plain}: there is no such file")
     sql = need("sqlalchemy", "databases", "reading a database")
     try:
-        engine = sql.create_engine(url)
+        engine = sql.create_engine(url, connect_args=connection_options(url))
         with engine.connect() as connection:
             result = connection.execute(sql.text(query))
             names, rows = list(result.keys()), result.fetchall()

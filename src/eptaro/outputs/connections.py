@@ -10,6 +10,7 @@ from typing import Any
 
 from eptaro.errors import EptaroError, InputError, refused
 from eptaro.extras import need
+from eptaro.patience import connection_options
 
 
 def need_sqlalchemy() -> Any:
@@ -32,7 +33,7 @@ def refusals(url: str) -> Iterator[None]:
 def connected(url: str, *, to_write: bool = False) -> Any:
     """Return an engine; where it writes, SQLite's transactions hold table definitions as well."""
     sql = need_sqlalchemy()
-    engine = sql.create_engine(url)
+    engine = sql.create_engine(url, connect_args=connection_options(url))
     if engine.dialect.name == "sqlite" and not to_write:
         file = engine.url.database
         if file and file != ":memory:" and not Path(file).exists():

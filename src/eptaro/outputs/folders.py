@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import os
+import re
 import shutil
 import uuid
+from contextlib import suppress
 from functools import partial
 from pathlib import Path
 from typing import Any, Protocol
 
 from eptaro.core.tables.table import Table
 from eptaro.errors import InputError
-from eptaro.places import Place
+from eptaro.places import Place, runs
+
+_PART = re.compile(r"part-\d{4,}\.parquet|\.part-\d{4,}\.parquet\.\d+")
 
 
 class InShards(Protocol):
@@ -36,7 +41,8 @@ def write_folder(table: Table | InShards, path: str | Path) -> Path | str:
         return place.name
     with place.told("written"):
         local.parent.mkdir(parents=True, exist_ok=True)
-        beside = local.with_name(f".{local.name}.{uuid.uuid4().hex[:8]}")
+        _clear_leftovers(local)
+        beside = local.with_name(f".{local.name}.{os.getpid()}-{uuid.uuid4().hex[:8]}")
         beside.mkdir()
     try:
         _write_parts(table, Place(place.system, str(beside), str(place)))
@@ -47,6 +53,20 @@ def write_folder(table: Table | InShards, path: str | Path) -> Path | str:
     finally:
         shutil.rmtree(beside, ignore_errors=True)
     return Path(path)
+
+
+def _clear_leftovers(folder: Path) -> None:
+    """Take away what runs that were killed left beside a folder: their own files, and no others."""
+    left = re.compile(re.escape(f".{folder.name}.") + r"(\d+)-[0-9a-f]{8}")
+    for other in folder.parent.iterdir():
+        found = left.fullmatch(other.name)
+        if found is None or other.is_symlink() or not other.is_dir() or runs(int(found[1])):
+            continue
+        for file in other.iterdir():
+            if _PART.fullmatch(file.name) and not file.is_symlink():
+                file.unlink(missing_ok=True)
+        with suppress(OSError):  # it holds something else
+            other.rmdir()
 
 
 def _write_parts(table: Table | InShards, folder: Place) -> None:

@@ -8,8 +8,9 @@ from typing import Any, TypeVar
 
 from eptaro.beside import Beside
 from eptaro.core.folds.folded import Folded
-from eptaro.engines.clients import PATIENCE, Watch, own_errors
+from eptaro.engines.clients import Watch, own_errors
 from eptaro.engines.cluster import RETRIES, worker_threads
+from eptaro.patience import PATIENCE
 from eptaro.places import Place
 from eptaro.sharded.shards import Work
 from eptaro.storage.folder.manifest import Manifest

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from eptaro.engines.clients import PATIENCE, client_that_stays
+from eptaro.engines.clients import client_that_stays
 from eptaro.errors import InputError
+from eptaro.patience import PATIENCE
 from eptaro.places import Place
 from eptaro.sharded.book import FolderBook
 from eptaro.storage.folder.manifest import read_manifest

@@ -210,6 +210,11 @@ class CsvFile(Source):
         raise self._unreadable(error) from None
 
     def _unreadable(self, error: Exception) -> InputError:
+        if "straddling object" in str(error):
+            return InputError(
+                f"{self.name}: cannot be read: a row is longer than {_BLOCK >> 20} MB; is a quote "
+                f"left open, or a line end missing?"
+            )
         return InputError(f"{self.name}: cannot be read: {' '.join(str(error).split())}")
 
 
