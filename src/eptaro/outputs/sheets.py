@@ -14,6 +14,7 @@ from eptaro.errors import InputError
 
 _FIRST_DATE = dt.date(1900, 3, 1)  # earlier days are not the same day in every program
 _WIDEST, _MOST_ROWS = 40, 1_048_000
+_INDENTS = {"left": 0, "center": 0, "right": 1}
 
 
 def need_xlsxwriter() -> Any:
@@ -112,8 +113,10 @@ def write_cells(
     if words:
         sheet.set_row(row, 15 * max(len(name.split("_")) for name in table.names))
     for place, column in enumerate(table.columns):
-        right = {"text": "left", "flag": "center"}.get(column.kind, "right")
-        head = book.format(bold=True, bottom=1, text_wrap=True, valign="bottom", align=right)
+        side = {"text": "left", "flag": "center"}.get(column.kind, "right")
+        head = book.format(
+            bold=True, bottom=1, text_wrap=True, valign="bottom", align=side, indent=_INDENTS[side]
+        )
         name = column.name.replace("_", " ") if words else column.name
         sheet.write_string(row, place, name, head)
         _write_column(book, sheet, column, row + 1, place)
@@ -121,12 +124,17 @@ def write_cells(
             continue
         longest = max([len(text) for text in shown(column)[:1000]], default=0)
         parts = max((len(part) for part in name.split(" ")), default=0)
-        sheet.set_column(place, place, min(max(longest, parts, 7) + 2, _WIDEST))
+        sheet.set_column(place, place, min(max(longest, parts, 7) + 3, _WIDEST))
     return row + 1 + len(table)
 
 
+def right(book: Book, **wanted: Any) -> Any:
+    """Return the format of a cell at the right, which leaves a gap to its neighbour's heading."""
+    return book.format(align="right", indent=_INDENTS["right"], **wanted)
+
+
 def _write_column(book: Book, sheet: Any, column: Column, row: int, place: int) -> None:
-    numbers = book.format(num_format=number_format(column))
+    numbers = right(book, num_format=number_format(column))
     for at, value in enumerate(column.to_list(), row):
         if value is None or value != value:
             continue
@@ -139,7 +147,7 @@ def _write_column(book: Book, sheet: Any, column: Column, row: int, place: int) 
                 at,
                 place,
                 dt.datetime.combine(value, dt.time()),
-                book.format(num_format="yyyy-mm-dd"),
+                right(book, num_format="yyyy-mm-dd"),
             )
         elif column.kind == "flag":
             sheet.write_string(at, place, "yes" if value else "no", book.format(align="center"))

@@ -15,7 +15,7 @@ from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of
 from eptaro.pictures.page import MOST_PANELS, Page
 from eptaro.pictures.series import bar_edges, draw_bars
 from eptaro.pictures.timeaxis import Marks, set_marks, thinned_periods
-from eptaro.pictures.words import compact, elided, written
+from eptaro.pictures.words import compact, told_apart, written
 
 
 def draw_attribute(table: Table, page: Page, measures: Sequence[str]) -> None:
@@ -40,7 +40,41 @@ def _attribute(page: Page, axes: Any, part: Table, key: str, name: str) -> None:
     draw_bars(page, axes, column, tips)
     room = page.dots(axes)[0]
     if max(map(len, labels)) * 6.6 + 10 > room / len(labels) and len(labels) <= 12:
-        labels = [elided(word, max(int(room / len(labels) / 6.8), 3)) for word in labels]
+        labels = told_apart(labels, max(int(room / len(labels) / 6.8), 3))
+    words = Marks([float(at) for at in range(len(labels))], labels)
+    set_marks(page, axes, words, *bar_edges(len(labels)))
+
+
+def draw_card(table: Table, page: Page, measures: Sequence[str]) -> None:
+    """Draw one bar for each period that holds the as-of date, as far as it has come."""
+    by = group_names(table)
+    by = [name for name in by if name != "calendar"]
+    each = f", by {' and '.join(by)}" if by else ""
+    last = max(table.column("last").to_list())
+    page.say(f"{', '.join(measures)}: each period that holds the day, to {last}{each}")
+    if not all(table.column("complete").to_list()):
+        page.legend(
+            ("bar", page.theme.accent, "all days are covered"),
+            ("hatched", page.theme.accent, "days are missing"),
+        )
+    panels = panels_of(page, table, measures, ending="_to_date", by=by, same_scale=False)
+    for axes, part, name in panels:
+        _card(page, axes, part, f"{name}_to_date")
+
+
+def _card(page: Page, axes: Any, part: Table, name: str) -> None:
+    column, several = part.column(name), len(set(part.column("calendar").to_list())) > 1
+    keys = ("level", "period", *(["calendar"] if several else []))
+    labels = [
+        "\n".join(map(str, row))
+        for row in zip(*(part.column(key).to_list() for key in keys), strict=True)
+    ]
+    days = zip(part.column("first").to_list(), part.column("last").to_list(), strict=True)
+    tips = [
+        f"{label.replace(chr(10), ' ')}, {first} to {last}: {written(column, value)}"
+        for label, (first, last), value in zip(labels, days, column.numbers(), strict=True)
+    ]
+    draw_bars(page, axes, column, tips, np.array(part.column("complete").to_list(), bool))
     words = Marks([float(at) for at in range(len(labels))], labels)
     set_marks(page, axes, words, *bar_edges(len(labels)))
 

@@ -12,7 +12,7 @@ from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 from eptaro.pictures.groups import group_names, named
 from eptaro.pictures.page import Page
-from eptaro.pictures.words import elided, signed, written
+from eptaro.pictures.words import signed, told_apart, written
 
 _MOST, _STEPS = 30, 15
 
@@ -92,7 +92,8 @@ def draw_changes(table: Table, page: Page, measures: Sequence[str]) -> None:
     order = np.sort(np.array(lead.largest(_MOST), int))
     order = order[np.argsort(lead.change[order], kind="stable")]
     letters = 26 if len(measures) == 1 or page.width >= 1100 else 16
-    longest = max((len(elided(lead.word(i), letters)) for i in order), default=1)
+    words = told_apart([lead.word(i) for i in order], letters)
+    longest = max(map(len, words), default=1)
     left = min(longest * 7.4 + 46, page.width * 0.3)
     if len(measures) == 1:
         panels = [page.axes(left=left)]
@@ -100,11 +101,11 @@ def draw_changes(table: Table, page: Page, measures: Sequence[str]) -> None:
         titles = [name.replace("_", " ") for name in measures]
         panels = page.panels(titles, same_scale=False, across=len(measures), left=left)
     for axes, name, one in zip(panels, measures, found, strict=True):
-        _sideways(page, axes, table.column(name), one, order, letters)
+        _sideways(page, axes, table.column(name), one, order, words)
 
 
 def _sideways(
-    page: Page, axes: Any, column: Any, found: Changes, order: np.ndarray, letters: int
+    page: Page, axes: Any, column: Any, found: Changes, order: np.ndarray, words: Sequence[str]
 ) -> None:
     theme = page.theme
     axes.grid(visible=False)
@@ -128,7 +129,7 @@ def _sideways(
             textcoords="offset points",
         )
     axes.axvline(0, color=theme.soft, lw=1)
-    axes.set_yticks(range(len(order)), [elided(found.word(i), letters) for i in order])
+    axes.set_yticks(range(len(order)), words)
     axes.set_ylim(-0.6, max(len(order), 3) - 0.4)
     page.numbered(axes, column, "x")
     low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
@@ -152,8 +153,10 @@ def draw_steps(table: Table, page: Page, measures: Sequence[str]) -> None:
         page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
     change = found.change
     fair, order = ~np.isnan(change), found.largest(len(change))
+    words = told_apart([found.word(i) for i in order[:_STEPS]], 18)
     steps = [
-        (elided(found.word(i), 18), float(change[i]), found.tip(i, column)) for i in order[:_STEPS]
+        (word, float(change[i]), found.tip(i, column))
+        for word, i in zip(words, order, strict=False)
     ]
     if len(order) > _STEPS:
         rest, others = float(change[order[_STEPS:]].sum()), len(order) - _STEPS

@@ -12,13 +12,14 @@ from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.accumulate import Accumulate
+from eptaro.core.verbs.card import Card
 from eptaro.core.verbs.compare.options import Compare
 from eptaro.core.verbs.recap.recap import Recap
 from eptaro.core.verbs.rhythm import Rhythm
 from eptaro.core.verbs.spread import Histogram, Spread
 from eptaro.core.verbs.trail import Trail
 from eptaro.errors import QuestionError, unknown
-from eptaro.pictures.bars import draw_against, draw_attribute, draw_histogram
+from eptaro.pictures.bars import draw_against, draw_attribute, draw_card, draw_histogram
 from eptaro.pictures.boxes import draw_boxes
 from eptaro.pictures.changes import draw_changes, draw_steps
 from eptaro.pictures.groups import group_names
@@ -58,6 +59,8 @@ def kinds_of(table: Table) -> Kinds:
             return {form: partial(draw_trailing, form=form) for form in _FORMS[1:]}
         case Compare() as asked:
             return _of_comparison(table, asked)
+        case Card():
+            return {"bars": draw_card}
         case Spread():
             return {"boxes": draw_boxes}
         case Histogram():

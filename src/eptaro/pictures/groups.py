@@ -102,17 +102,21 @@ def panels_of(
     ending: str = "",
     same_scale: bool = True,
     right: float = 12,
+    above: float = 0,
+    by: Sequence[str] | None = None,
 ) -> Iterator[tuple[Any, Table, str]]:
     """Yield axes, rows and a measure: a panel for each group and measure, the largest group first.
 
-    `ending` makes the name of the column drawn from that of a measure. Of too many panels the
-    first measure is drawn, and of too many groups the largest; the small print says so. Panels
-    have scales of their own where measures differ, or one scale would flatten most of them.
+    `ending` makes the name of the column drawn from that of a measure; `by` names what tells the
+    panels apart where that is not the groups, and `above` leaves dots for words above each. Of
+    too many panels the first measure is drawn, and of too many groups the largest; the small
+    print says so. Panels have scales of their own where measures differ, or one scale would
+    flatten most of them.
     """
-    parts = parts_of(table, f"{measures[0]}{ending}")
+    parts = parts_of(table, f"{measures[0]}{ending}", by)
     if len(parts) == 1:
         titles = [name.replace("_", " ") if len(measures) > 1 else "" for name in measures]
-        made = page.panels(titles, same_scale=False, across=1, right=right)
+        made = page.panels(titles, same_scale=False, across=1, right=right, above=above)
         yield from ((axes, parts[0][1], name) for axes, name in zip(made, measures, strict=True))
         return
     if len(parts) * len(measures) > MOST_PANELS and len(measures) > 1:
@@ -134,6 +138,7 @@ def panels_of(
         titles,
         same_scale=same_scale,
         across=None if alone else len(measures) * _beside(parts, measures),
+        above=above,
     )
     page.note("one scale for all" if same_scale else "each panel has a scale of its own")
     pairs = [(part, name) for _, part in parts for name in measures]

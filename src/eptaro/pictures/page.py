@@ -13,7 +13,7 @@ from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 from eptaro.pictures.svg import as_png, as_svg, save
 from eptaro.pictures.theme import PictureOptions, Theme, new_figure
-from eptaro.pictures.words import compact, elided
+from eptaro.pictures.words import compact, told_apart
 
 MOST_PANELS = 24
 _EDGE, _FOOT = 34, 66  # dots at the sides, and below the axes
@@ -50,7 +50,7 @@ class Page:
         return self.figure.text(x / self.width, y / self.height, visible(text), **style)
 
     def _write_title(self, said: str) -> None:
-        """Write as many whole sentences as two lines hold, or the first one shortened."""
+        """Write the first sentence, and as many more as a few lines hold: none is cut."""
         size = _TITLE if self.width >= 900 else 12.0
         letters = self._fits(size * 0.9)
         most = 2 if self.width >= 900 else 3
@@ -62,7 +62,7 @@ class Page:
             kept.append(one)
         style = {"size": size, "weight": "bold", "color": self.theme.ink}
         while True:
-            lines = textwrap.wrap(" ".join(kept), letters, max_lines=most, placeholder=" …")
+            lines = textwrap.wrap(" ".join(kept), letters)
             made = [self.text(_EDGE, 0, line, **style) for line in lines]
             widest = max((text.get_window_extent().width for text in made), default=0.0)
             if widest <= self.width - 2 * _EDGE or letters <= 12:
@@ -78,7 +78,7 @@ class Page:
         """Write what the picture shows, below its title."""
         unit = f", in {self._look.unit}" if self._look.unit else ""
         self._top -= 4
-        for line in textwrap.wrap(text + unit, self._fits(_BELOW * 0.86))[:2]:
+        for line in textwrap.wrap(text + unit, self._fits(_BELOW * 0.86)):
             self._top -= _BELOW * 1.75
             self.text(_EDGE, self._top, line, size=_BELOW, color=self.theme.soft)
 
@@ -150,8 +150,11 @@ class Page:
         across: int | None = None,
         left: float = 62,
         right: float = 12,
+        above: float = 0,
     ) -> list[Any]:
-        """Return one small pair of axes for each name, in rows, under their names."""
+        """Return one small pair of axes for each name, in rows, under their names, and with so
+        many dots for words `above` them.
+        """
         count = len(names)
         if across is None:
             across = next(across for most, across in _ACROSS if count <= most)
@@ -159,23 +162,17 @@ class Page:
         down = -(-count // across)
         top, bottom = self._top - 8, _FOOT - 20.0
         wide, high = (self.width - 2 * _EDGE + 20) / across, (top - bottom) / down
-        head = 22 if any(names) else 4
+        head = above + (22 if any(names) else 4)
         made: list[Any] = []
-        for place, name in enumerate(names):
+        letters = self._fits(9.5, room=wide - left - right)
+        for place, name in enumerate(told_apart(names, letters)):
             row, column = divmod(place, across)
             x, y = _EDGE - 10 + column * wide, top - (row + 1) * high
             shared = {"sharey": made[0]} if made and same_scale else {}
             axes = self._placed(x + left - 10, y + 42, x + wide - right, y + high - head, **shared)
             if name:
-                letters = self._fits(9.5, room=wide - left - right)
-                axes.set_title(
-                    elided(name, letters),
-                    size=9.5,
-                    loc="left",
-                    color=self.theme.ink,
-                    pad=5,
-                    weight="bold",
-                )
+                style = {"size": 9.5, "color": self.theme.ink, "weight": "bold"}
+                axes.set_title(name, loc="left", pad=5 + above * 0.72, **style)
             if column and same_scale:
                 axes.tick_params(labelleft=False)
             made.append(axes)
@@ -230,8 +227,10 @@ class Page:
         """Write the small print."""
         source = _short(str(self._table.meta.get("source") or ""))
         parts = [*self._notes, *([f"source: {source}"] if source else []), self._table.footer()]
-        text = " · ".join(filter(None, parts))
-        lines = textwrap.wrap(text, self._fits(_SMALL * 0.8))[:2]
+        parts = [part for part in parts if part]
+        letters = self._fits(_SMALL * 0.8)
+        while len(lines := textwrap.wrap(" · ".join(parts), letters)) > 2 and len(parts) > 1:
+            parts.pop(0)  # the footer, which is last, says which days are covered
         for number, line in enumerate(reversed(lines)):
             self.text(_EDGE, 10 + 14 * number, line, size=_SMALL * 0.9, color=self.theme.soft)
 

@@ -18,6 +18,7 @@ from eptaro.core.verbs.rhythm import Rhythm
 from eptaro.errors import QuestionError
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, view_of
 from eptaro.pictures.page import Page
+from eptaro.pictures.theme import ink_on
 from eptaro.pictures.words import compact, of_one_size, written
 
 _MOST_MONTHS = 26
@@ -101,16 +102,11 @@ def _figures(page: Page, axes: Any, cells: Any, column: Column, image: Any) -> N
     size = min(8.5, room / max(1, *map(len, words)) * 1.15)
     if size < 5.5:
         return
+    inks: dict[str, str] = {}  # the same figure has the same ink wherever it stands
     for ((row, place), value), word in zip(np.ndenumerate(cells), words, strict=True):
         if value == value:
-            shade = image.cmap(image.norm(value))[:3]
-            light = [
-                part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4
-                for part in shade
-            ]
-            dark = 0.2126 * light[0] + 0.7152 * light[1] + 0.0722 * light[2] < 0.18
-            colour = "#ffffff" if dark else "#0d0f12"
-            axes.text(place, row, word, ha="center", va="center", size=size, color=colour)
+            ink = inks.setdefault(word, ink_on(image.cmap(image.norm(value))))
+            axes.text(place, row, word, ha="center", va="center", size=size, color=ink)
 
 
 def _scale(page: Page, image: Any, column: Column) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, get_args
@@ -39,6 +40,24 @@ class Theme:
 
         made = LinearSegmentedColormap.from_list("eptaro", self.shades)
         return made.with_extremes(bad=self.paper)
+
+
+def light_of(colour: Sequence[float]) -> float:
+    """Return the relative luminance of a colour in sRGB, parts 0 to 1 (W3C, Web Content
+    Accessibility Guidelines 2.1, "relative luminance").
+    """
+    parts = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in colour[:3]]
+    return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+
+def ink_on(shade: Sequence[float]) -> str:
+    """Return black or white, whichever stands out more on a shade: by 4.5 or more.
+
+    >>> ink_on((0.12, 0.35, 0.48)), ink_on((0.58, 0.71, 0.78))
+    ('#ffffff', '#000000')
+    """
+    light = light_of(shade) + 0.05
+    return "#ffffff" if 1.05 / light > light / 0.05 else "#000000"
 
 
 LIGHT = Theme(

@@ -20,6 +20,7 @@ from eptaro.pictures.timeaxis import Marks, day_marks, month_named, set_marks
 from eptaro.pictures.words import compact, end_labels, written
 
 _NAMES = 96.0  # dots at the right for the labels of lines
+_SAID = 34.0  # dots above for where a period stands, in two lines
 
 
 def draw_to_date(table: Table, page: Page, measures: Sequence[str]) -> None:
@@ -29,15 +30,27 @@ def draw_to_date(table: Table, page: Page, measures: Sequence[str]) -> None:
     """
     asked = asked_of(table, Accumulate)
     last = str(table.column("within").to_list()[-1])
-    of = f"the {asked.within} so far, {last} over the periods before"
+    so_far = "" if _is_over(table, asked.within) else " so far"
+    of = f"the {asked.within}{so_far}, {last} over the periods before"
     by = group_names(table)
     each = f", by {' and '.join(by)}" if by else ""
     page.say(f"running totals of {', '.join(measures)}: {of}{each}")
     before = _day_before(table, asked.within)
-    right = 12.0 if by else _NAMES
-    panels = panels_of(page, table, measures, ending="_to_date", same_scale=False, right=right)
+    right, above = (12.0, _SAID / 2) if by else (_NAMES, _SAID)
+    panels = panels_of(
+        page, table, measures, ending="_to_date", same_scale=False, right=right, above=above
+    )
     for axes, part, name in panels:
         _draw_periods(page, axes, part, name, before, wide=not by)
+
+
+def _is_over(table: Table, within: str) -> bool:
+    """Return whether the last period drawn is drawn to its end."""
+    calendar = calendar_of(table)
+    if within not in calendar.levels:
+        return False
+    last = table.column("date" if "date" in table else "last").data[-1:].astype(np.int64)
+    return bool(calendar.last_days(calendar.index_of(last, within), within)[0] == last[0])
 
 
 def _day_before(table: Table, within: str) -> int | None:
@@ -86,7 +99,7 @@ def _draw_periods(
             axes.plot([x, x], [before, value], color=theme.warm, lw=2.2, zorder=19)
             side = "above" if value >= before else "below"
             said += f"\n{written(column, abs(value - before))} {side} {order[-2]} by then"
-            if max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
+            if not wide or max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
                 said = f"{compact(abs(value - before), column)} {side} by then"
     _axis(page, axes, part, longest)
     page.numbered(axes, column)
@@ -95,12 +108,14 @@ def _draw_periods(
     low, high = axes.get_ylim()
     if np.nanmin(values, initial=0.0) >= 0:
         low = 0.0
-    axes.set_ylim(low, high + (high - low) * 44 / max(page.dots(axes)[1], 60))
+    axes.set_ylim(low, high)
     axes.annotate(
         said,
-        (0.012, 0.99),
+        (0, 1),
+        xytext=(0, 4),
         xycoords="axes fraction",
-        va="top",
+        textcoords="offset points",
+        va="bottom",
         size=9.5,
         color=theme.accent,
         weight="bold",

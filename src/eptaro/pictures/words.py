@@ -25,6 +25,42 @@ def elided(text: str, most: int = 26) -> str:
     return f"{text[:head]}…{text[len(text) - (most - 1 - head) :]}"
 
 
+def told_apart(texts: Sequence[str], most: int) -> list[str]:
+    """Return texts of at most so many letters of which none looks like another that it is not:
+    where the middle is what differs, it stays, and what they begin with is left out.
+
+    >>> told_apart(["Warehouse 12 north-east", "Warehouse 13 north-east"], 15)
+    ['…12 north-east', '…13 north-east']
+    """
+    short = [elided(text, most) for text in texts]
+    alike: dict[str, list[str]] = {}
+    for text, word in dict.fromkeys(zip(texts, short, strict=True)):
+        alike.setdefault(word, []).append(text)
+    words: dict[str, str] = {}
+    for word, found in alike.items():
+        same = _alike_to(found)
+        if len(found) == 1 or same < 2:
+            words |= dict.fromkeys(found, word)
+            continue
+        begin = max(found[0].rfind(mark, 0, same) + 1 for mark in " -_,")
+        cut = begin if same - begin < most // 2 and begin > 1 else same
+        words |= zip(found, told_apart([f"…{text[cut:]}" for text in found], most), strict=True)
+    seen: dict[str, int] = {}
+    for text, word in words.items():  # two that end alike may begin unlike
+        seen[word] = seen.get(word, 0) + 1
+        if seen[word] > 1:
+            tail = f" ({seen[word]})"
+            words[text] = elided(word, max(most - len(tail), 1)) + tail
+    return [words[text] for text in texts]
+
+
+def _alike_to(texts: Sequence[str]) -> int:
+    """Return how many letters texts begin with in common."""
+    low, high = min(texts), max(texts)
+    pairs = enumerate(zip(low, high, strict=False))
+    return next((at for at, (one, two) in pairs if one != two), min(len(low), len(high)))
+
+
 def compact(value: float, column: Column | None = None) -> str:
     """Return a number short enough for an axis, with its column's sign or percent.
 

@@ -207,7 +207,9 @@ def definitions(asked: Asked) -> Section:
     formulas = [measure.formula for measure in book.measures]
     made = [Column.text("measure", names), Column.text("definition", formulas)]
     section.add_table(Table(made), "Measures", "")
-    section.sentences.append(f"Calendar {book.calendar.describe()}.")
+    told = book.calendar.describe()
+    own = "Calendar" if told.startswith("calendar:") else f"Calendar {book.calendar.name}"
+    section.sentences.append(f"{own}{told.removeprefix(book.calendar.name)}.")
     section.sentences.append(
         "A change is the current value less the prior one; the ratio divides it by the size of "
         "the prior one. Changes are blank unless both sides lie wholly in the known days. A "

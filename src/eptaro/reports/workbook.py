@@ -21,7 +21,7 @@ from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 from eptaro.kept import KeptBook
 from eptaro.outputs.files import replace_whole
-from eptaro.outputs.sheets import Book, number_format, write_cells
+from eptaro.outputs.sheets import Book, number_format, right, write_cells
 
 _TOP = 4  # rows above a sheet's table
 _MOST_SHEETS = 250
@@ -229,7 +229,7 @@ def _write_totals(
             kept = np.where(column.blank, 0, column.data)
             total = Column.of("", column.kind, [kept.sum()], scale=column.scale).numbers()[0]
             area = xl_range(first, place, after - 1, place)
-            shape = file.format(bold=True, top=1, num_format=number_format(column))
+            shape = right(file, bold=True, top=1, num_format=number_format(column))
             page.write_formula(after, place, f"=SUM({area})", shape, float(total))
 
 

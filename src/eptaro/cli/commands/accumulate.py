@@ -69,8 +69,8 @@ def accumulate(
     """Show running totals that restart at each period; quiet days have a row too."""
     asked = Given(data, reading, rules)
     if card:
-        if output.prove or output.plot:
-            raise click.UsageError("--card cannot be combined with --prove or --plot")
+        if output.prove:
+            raise click.UsageError("--card cannot be combined with --prove")
         return Reply(*_card(asked), output)
     if within is None:
         raise click.UsageError("Missing option '--within' (or --card).")

@@ -148,7 +148,7 @@ def _when(answer: Answered, asked: Compare, row: int) -> str:
     if asked.trailing is not None:
         return f" over the {asked.trailing} to {Days(days.last, days.last)}"
     label = _label(answer, asked, days)
-    if asked.to_date:
+    if asked.to_date and not _whole(answer, asked, days):
         return f" in {label} to date"
     return f" {'on' if asked.per == 'day' else 'in'} {label}"
 

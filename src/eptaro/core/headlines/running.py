@@ -49,12 +49,13 @@ def _accumulated(answer: Answered, asked: Accumulate) -> Iterator[str]:
         if found is None:
             return
         _, _, days = found
-        when, calendar = f" from {days}", answer.view.calendar
+        when, span, calendar = f" from {days}", "", answer.view.calendar
         if asked.within in calendar.levels:
             index = calendar.index_of(np.array([days.last]), asked.within)
-            when = f" in {calendar.labels(index, asked.within)[0]} to date"
+            over = int(calendar.last_days(index, asked.within)[0]) == days.last
+            when = f" in {calendar.labels(index, asked.within)[0]}{'' if over else ' to date'}"
+            span = f" ({days}, {counted(days.count, 'day')})"
         value = value_over(answer.view, measure, days)
-        span = f" ({days}, {counted(days.count, 'day')})" if "to date" in when else ""
         yield f"{titled(measure.name)}{'' if number else when}: {said(value)}" + (
             "." if number else f"{span}."
         )
