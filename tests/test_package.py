@@ -18,13 +18,24 @@ import unittest
 from importlib.util import find_spec
 from pathlib import Path
 
+from PIL import Image
+
 import eptaro
 from eptaro.cli.run import run
 from eptaro.demo.files import copy_shipped
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "eptaro"
-FOUNDATION = {"errors", "addresses", "places", "extras", "progress", "beside", "version"}
+FOUNDATION = {
+    "errors",
+    "addresses",
+    "places",
+    "extras",
+    "progress",
+    "beside",
+    "patience",
+    "version",
+}
 MAY_USE = {
     "core": set(),
     "rules": set(),
@@ -381,6 +392,24 @@ class Made(unittest.TestCase):
             cwd=ROOT / "docs", capture_output=True, text=True, check=False,
         )  # fmt: skip
         self.assertEqual(done.stdout.strip(), "True", done.stderr or "run make docs")
+
+
+class Screenshots(unittest.TestCase):
+    """The pictures of commands keep what these printed: it is what they print now."""
+
+    def test_each_shows_what_its_commands_print(self):
+        sys.path.insert(0, str(ROOT / "docs"))
+        self.addCleanup(sys.path.remove, str(ROOT / "docs"))
+        shots = importlib.import_module("shots")
+        names = {*shots.TERMINALS, *shots.PICTURES, *shots.PAGES}
+        self.assertEqual(names, {path.stem for path in shots.FOLDER.glob("*.png")})
+        with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
+            shots.printed("demo")
+            for name in sorted(names):
+                with self.subTest(name), Image.open(shots.FOLDER / f"{name}.png") as image:
+                    self.assertEqual(
+                        image.info["printed"], shots.printed(name), "run python docs/shots.py"
+                    )
 
 
 ERRORS = {

@@ -1,7 +1,6 @@
 """Headlines say what the verbs answer, in figures that are worked out here once more."""
 
 import datetime as dt
-import re
 import unittest
 from fractions import Fraction
 

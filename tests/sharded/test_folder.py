@@ -8,7 +8,6 @@ import tempfile
 import unittest
 import zipfile
 from collections import Counter
-from contextlib import suppress
 from decimal import Decimal
 from pathlib import Path
 from unittest import mock
