@@ -27,6 +27,7 @@ _MARKS: tuple[tuple[Literal[".", ","], str | None], ...] = (
     *((".", "'"), (",", "'")),
 )
 _SHOWN = 2
+_LONG = re.compile(r"[-+]?\d{39,}")
 _PERCENT = re.compile(r"%\s*[-)]?$")
 
 
@@ -62,7 +63,10 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
         if _reads(said, made := replace(rules, decimal=mark, thousands=thousands))
     ]
     if not fitting:
-        raise MeasureError(f"{name!r}: {_odd(said, rules)!r} is not a number under any rule")
+        odd = _odd(said, rules)
+        if _LONG.fullmatch(odd):
+            raise MeasureError(f"{name!r}: {odd!r} has more digits than fit")
+        raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule")
     chosen = _decided(fitting, said, name)
     return chosen, _told(words, _marks(chosen))
 

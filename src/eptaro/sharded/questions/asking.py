@@ -81,6 +81,13 @@ def _of_fewer(
     found = shards.joined(work, Fewer.beside)
     if found is None:
         raise _not_found(shards, told, wanted, options)
+    held = present(found.folded.groups, wanted)
+    if held != {name: [*values] for name, values in wanted.items()}:
+        wrong = _not_found(shards, told, wanted, options)
+        if not isinstance(wrong, NothingLeftError):
+            raise wrong
+        others, _ = values_apart(options.get("only"), told.rows.groups.names)
+        options = {**options, "only": [*others, held]}  # the other values occur beside others alone
     table: Table = getattr(told.facts(found.folded, found.own), verb)(**options)
     return table
 
