@@ -1,8 +1,6 @@
 """Where two features meet: each case once gave a wrong number, or an error that was not ours."""
 
-import contextlib
 import datetime as dt
-import io
 import os
 import tempfile
 import unittest
@@ -261,14 +259,11 @@ class Texts(Meetings):
             book.recap("week")
 
     def test_lookups_with_two_lines_of_one_day(self):
-        lookup = ep.Lookup({"k": ["a", "a"], "z": ["p", "q"], "first": ["2025-01-01"] * 2}, "k")
-        with self.assertRaises(ep.EptaroError):
+        lines = {"k": ["a", "a"], "z": ["p", "q"], "from": ["2025-01-01"] * 2}
+        frame = {"on": ["2025-01-02"], "k": ["a"]}
+        with self.assertRaisesRegex(ep.EptaroError, "2025-01-01"):
             ep.Daybook(
-                {"on": ["2025-01-02"], "k": ["a"]},
-                date="on",
-                by="z",
-                measures="v=count()",
-                lookups=lookup,
+                frame, date="on", by="z", measures="v=count()", lookups=ep.Lookup(lines, "k")
             )
 
 
@@ -378,14 +373,18 @@ class Answers(Meetings):
         one = ep.Daybook({"on": ["2025-01-01"], "x": [0.125]}, date="on", **shown)
         self.assertIn("0.13", str(one.recap("year")))
 
-    def test_wide_rhythm_has_its_hours_as_heads(self):
-        on = [dt.datetime(2025, 1, 1) + dt.timedelta(hours=5 * n) for n in range(60)]
-        book = ep.Daybook({"on": on, "x": [1] * 60}, date="on", measures="v=sum(x)")
-        said = io.StringIO()
-        with contextlib.redirect_stdout(said):
-            print(book.rhythm("weekday", "hour", wide=True))
-        self.assertNotIn("per day", said.getvalue())
-        self.assertRegex(said.getvalue(), r"\b05\b")
+    def test_windows_as_old_as_the_first_rows(self):
+        frame = {"on": ["2025-03-01", "2025-06-01"], "x": [1, 2], "g": [*"ab"]}
+        book = ep.Daybook(frame, date="on", by="g", measures="v=sum(x)")
+        shards = self.shards(book)
+        for as_of in ("2025-02-01", "2025-03-05", "2025-06-01"):
+            said = []
+            for one in (book, shards):
+                try:
+                    said.append([*one.recap("month", by="g", as_of=as_of).rows()])
+                except ep.EptaroError as error:
+                    said.append(str(error))
+            self.assertEqual(*said)
 
 
 if __name__ == "__main__":

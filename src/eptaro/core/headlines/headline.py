@@ -11,6 +11,7 @@ from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.headlines.words import group_named
 from eptaro.core.questions.answer import Answered, InParts
 from eptaro.core.questions.view import Facts
+from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 
 _MOST_PARTS = 4
@@ -26,6 +27,10 @@ def headline(table: Table, measure: str | None = None) -> str:
     >>> headline(book.accumulate("month"))
     'Revenue in 2025-08 to date: 12 (2025-08-01 to 2025-08-20, 20 days).'
     """
+    return visible(_said(table, measure))
+
+
+def _said(table: Table, measure: str | None) -> str:
     answer = table.answer
     if answer is None:
         return str(table.meta.get("headline", ""))

@@ -203,7 +203,7 @@ class Table(Outlets, Shaping):
         words |= {"dated_by": "dated by the ", "set_aside": "left out "}
         words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
         parts = [f"{word}{self.meta[key]}" for key, word in words.items() if self.meta.get(key)]
-        return " · ".join(parts)
+        return visible(" · ".join(parts))
 
     # ---- shown ------------------------------------------------------------------
 
