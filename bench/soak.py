@@ -74,7 +74,21 @@ class Session:
             {"on": on, "g": group, "x": x}, date="on", by="g", calendar=self.calendar,
             measures=["s=sum(x)", "n=count()", "hi=max(x)", "m=median(x)"],
         )  # fmt: skip
-        self.first, self.last = self.rows[0][0], self.rows[-1][0]
+        self.first, self.last = self._covered(on)
+
+    def _covered(self, on: tuple[dt.date, ...]) -> tuple[dt.date, dt.date]:
+        """Return the first and last day that is known, days off at the ends among them."""
+        first, last = on[0], on[-1]
+        inside = {first + DAY * n for n in range((last - first).days + 1)}
+        off = {day for day in inside if day.weekday() > 4}
+        if off and not off & {*on}:
+            least = self.calendar.period_of(first, "month").first
+            most = self.calendar.period_of(last, "month").last
+            while first > least and (first - DAY).weekday() > 4:
+                first -= DAY
+            while last < most and (last + DAY).weekday() > 4:
+                last += DAY
+        return first, last
 
     def over(self, group: str | None, first: dt.date, last: dt.date) -> dict[str, Any]:
         """Return the measures of a span, one transaction at a time."""
@@ -86,7 +100,8 @@ class Session:
         if filled:
             half = len(filled) // 2
             middle = filled[half] if len(filled) % 2 else (filled[half - 1] + filled[half]) / 2
-        return {"s": sum(filled, Fraction(0)), "n": len(hit), "hi": filled[-1] if filled else None,
+        total = sum(filled, Fraction(0)) if filled or not hit else None
+        return {"s": total, "n": len(hit), "hi": filled[-1] if filled else None,
                 "m": middle}  # fmt: skip
 
     def answers(self) -> Iterator[tuple[str, ep.Table, str]]:

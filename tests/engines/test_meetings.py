@@ -1,7 +1,10 @@
 """Where two features meet: each case once gave a wrong number, or an error that was not ours."""
 
 import datetime as dt
+import importlib
+import itertools
 import os
+import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -265,6 +268,21 @@ class Texts(Meetings):
             ep.Daybook(
                 frame, date="on", by="z", measures="v=count()", lookups=ep.Lookup(lines, "k")
             )
+
+
+class AtRandom(unittest.TestCase):
+    """Features against features at random, as `bench/meetings.py` has them."""
+
+    def test_some_sessions(self):
+        root = str(Path(__file__).parents[2] / "bench")
+        sys.path.insert(0, root)
+        self.addCleanup(sys.path.remove, root)
+        meetings = importlib.import_module("meetings")
+        values = 0
+        for meeting in itertools.islice(meetings.sessions(7), 40):
+            self.assertEqual([*itertools.islice(meeting.differences(), 3)], [], meeting.name)
+            values += meeting.values
+        self.assertGreater(values, 50_000)
 
 
 class Answers(Meetings):

@@ -7,6 +7,7 @@ from typing import Any
 
 from eptaro.core.calendars import from_settings
 from eptaro.core.calendars.days import as_date
+from eptaro.core.calendars.grain import GRAINS, Grain
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded, Left
@@ -76,15 +77,26 @@ def about_rows(folded: Folded) -> dict[str, Any]:
 def rows_told(about: dict[str, Any]) -> dict[str, Any]:
     """Return what is told of the rows of a book, as `Folded` has it."""
     return {
-        "rows": about["rows"],
-        "sources": tuple(about["sources"] if "sources" in about else [about["source"]]),
+        "rows": int(about["rows"]),
+        "sources": texts(about["sources"] if "sources" in about else [about["source"]]),
         "left_out": {column: _number(total) for column, total in about["left_out"].items()},
-        "notes": tuple(about["notes"]),
-        "fingerprints": frozenset(about["fingerprints"]),
+        "notes": texts(about["notes"]),
+        "fingerprints": frozenset(texts(about["fingerprints"])),
         "left": Left(*about["where"]) if about.get("where") else None,
-        "grain": about.get("grain", "day"),
+        "grain": _grain(about.get("grain", "day")),
         "seen": Span.parse(about["days"]) if about.get("days") else None,
     }
+
+
+def texts(words: Any) -> tuple[str, ...]:
+    """Return a list of texts; raises `TypeError` for one of anything else."""
+    if not isinstance(words, list) or not all(isinstance(word, str) for word in words):
+        raise TypeError(f"{words!r} are not texts")
+    return tuple(words)
+
+
+def _grain(word: Any) -> Grain:
+    return GRAINS[GRAINS.index(word)]
 
 
 def options_told(about: dict[str, Any]) -> BookOptions:

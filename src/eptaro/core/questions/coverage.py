@@ -93,8 +93,8 @@ def _grown(folded: Folded, calendars: Sequence[Calendar], workdays: Workdays) ->
     the month. It grows to the end of its month at most: of a month without a row nothing is known.
     """
     days = folded.days
-    if folded.grain != "day":
-        return days
+    if folded.grain != "day" or (folded.left is not None and folded.left.rows):
+        return days  # on which days the rows lie that a condition left out is not kept
     ends = np.array([days.lo, days.hi])
     lo = int(workdays.day_at(workdays.number(ends[:1]) - 1)[0]) + 1
     hi = int(workdays.day_at(workdays.number(ends[1:] + 1))[0]) - 1

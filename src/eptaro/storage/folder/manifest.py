@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field, fields, replace
 from datetime import UTC, datetime
 from functools import cached_property
+from itertools import product
 from typing import Any, Literal
 
 import numpy as np
@@ -20,7 +21,7 @@ from eptaro.core.folds.groups import Groups
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.errors import InputError
 from eptaro.places import Place
-from eptaro.storage.about import options_told, rows_told
+from eptaro.storage.about import options_told, rows_told, texts
 from eptaro.storage.damage import damage
 from eptaro.storage.folder.files import SHARD_FILE, digest_of
 from eptaro.storage.layout import NAME
@@ -169,7 +170,35 @@ def manifest_of(text: bytes, name: str) -> Manifest:
             Addition(**change | {"files": tuple(change["files"])}) for change in said["changes"]
         )
         said["planes"] = tuple((what, column) for what, column in said["planes"])
-        return Manifest(**said)
+        manifest = Manifest(**said)
+        _check(manifest)
+        return manifest
+
+
+def _check(manifest: Manifest) -> None:
+    """Raise `ValueError`, or what reading it raises, where what a manifest tells is of another
+    kind, or does not go together.
+    """
+    everything: tuple[Any, ...] = (manifest, *manifest.files, *manifest.changes)
+    for told in everything:
+        for part in fields(told):
+            kind = _KINDS.get(str(part.type))
+            value: Any = getattr(told, part.name)
+            if kind is not None and (type(value) is not kind or (kind is int and value < 0)):
+                raise ValueError(f"{part.name} is {value!r}")
+    texts([word for plane in manifest.planes for word in plane])
+    texts(manifest.by)
+    held = {(file.shard, file.column) for file in manifest.files if file.role == "values"}
+    shards = {file.shard for file in manifest.files if file.role == "cells"}
+    for shard, column in product(shards, manifest.counted):
+        if (shard, column) not in held:
+            raise ValueError(f"shard {shard} has no file of the values of {column!r}")
+    assert manifest.options is not None
+    if manifest.cells:
+        manifest.told()
+
+
+_KINDS: dict[str, type] = {"int": int, "str": str}
 
 
 def _digest(said: Mapping[str, Any]) -> str:
