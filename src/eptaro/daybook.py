@@ -36,7 +36,9 @@ class Daybook(FoldedBook):
     calendar : Calendar or OwnCalendars, optional
         What cuts days into periods, by default civil years; `OwnCalendars` for groups' own.
     coverage : Span, str or mapping, optional
-        The days known, by default first to last date; those without rows are zeros. `groups`: each
+        The days known, by default first to last date, and the days off next to these within the
+        month where all rows lie on workdays; those without rows are zeros. `months` (`weeks`,
+        `quarters`, `halves`, `years`): to the ends of the first and last of these. `groups`: each
         group's begin with its first transaction; or a mapping of groups to spans.
     dates : DateRules, optional
         How the date column is read; without rules, only what is plainly a date is taken.

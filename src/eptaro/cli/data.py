@@ -152,9 +152,9 @@ data_options = option_group(
         "--coverage",
         metavar="A..B",
         default=None,
-        help="The days the data covers, if more than its first to last date; groups: each "
-        "group's from its first transaction on; FILE.csv: as its columns of groups, first and last "
-        "say.",
+        help="The days the data covers, if more than its first to last date; months (weeks, "
+        "quarters, halves, years): whole ones; groups: each group's from its first transaction on; "
+        "FILE.csv: as its columns of groups, first and last say.",
     ),
     option(
         ENGINE,

@@ -184,7 +184,8 @@ def _check(manifest: Manifest) -> None:
         for part in fields(told):
             kind = _KINDS.get(str(part.type))
             value: Any = getattr(told, part.name)
-            if kind is not None and (type(value) is not kind or (kind is int and value < 0)):
+            wrong = kind is not None and type(value) is not kind
+            if wrong or (isinstance(value, int) and value < 0):
                 raise ValueError(f"{part.name} is {value!r}")
     texts([word for plane in manifest.planes for word in plane])
     texts(manifest.by)
