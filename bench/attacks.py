@@ -18,6 +18,7 @@ import sys
 import tempfile
 from collections import Counter
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -38,8 +39,11 @@ def stop(event, given):
             os.kill(os.getpid(), signal.SIGKILL)
 ep.Daybook({"on": ["2025-01-01"]}, date="on", measures="n=count()")
 sys.addaudithook(stop)
-ep.Daybook.fold(sys.argv[3], into=folder, shards=3, date="on", by=["g"],
-                measures=["s=sum(x)", "n=count()", "d=distinct(who)"])
+if os.path.exists(folder + "/manifest.json"):
+    ep.Daybook.open(folder).add(sys.argv[4])
+else:
+    ep.Daybook.fold(sys.argv[3], into=folder, shards=3, date="on", by=["g"],
+                    measures=["s=sum(x)", "n=count()", "d=distinct(who)"])
 """
 
 
@@ -73,7 +77,9 @@ def tried(folder: Path, want: list[Any]) -> str:
 
 
 def kills(rng: random.Random, base: Path, want: list[Any], count: int) -> Iterator[str]:
-    """Kill folds into a new folder and into one that holds a book; fold again after each."""
+    """Kill folds into a new folder, and additions to one that holds a book; do each again."""
+    both = [base / "rows.parquet", base / "night.parquet"]
+    later = answers(ep.Daybook.read(both, **ASKED))
     for number in range(count):
         folder = base / f"killed{number}"
         old = number % 2
@@ -82,18 +88,20 @@ def kills(rng: random.Random, base: Path, want: list[Any], count: int) -> Iterat
         alien = folder.parent / f"killed{number}.txt"
         alien.write_text("mine")
         command = [sys.executable, "-c", KILLED, str(folder), str(rng.randint(1, 120)),
-                   str(base / "rows.parquet")]  # fmt: skip
+                   str(base / "rows.parquet"), str(base / "night.parquet")]  # fmt: skip
         done = subprocess.run(command, capture_output=True, text=True, check=False)
         if done.returncode not in (0, 1, -signal.SIGKILL):
             yield f"FOREIGN end of a fold: {done.stderr[-300:]}"
+        yield "killed" if done.returncode < 0 else "not killed, it was done"
         if old:
-            yield f"{tried(folder, want)} in an old book"
+            found = {tried(folder, want), tried(folder, later)} - {"WRONG numbers"}
+            yield f"{''.join(found) or 'WRONG numbers'} in an old book, before or after"
+            with suppress(ep.InputError):  # it is in already
+                ep.Daybook.open(folder).add(base / "night.parquet")
+            yield f"{tried(folder, later)} once it is added"
         else:
-            try:
+            with suppress(ep.InputError):  # it is there already
                 ep.Daybook.fold(base / "rows.parquet", into=folder, shards=3, **ASKED)
-            except ep.EptaroError as error:
-                if "already" not in str(error) and (folder / "manifest.json").exists() is False:
-                    yield f"LOST: the next fold is refused: {error}"
             yield f"{tried(folder, want)} after the next fold"
         yield "kept" if alien.read_text() == "mine" else "LOST a file of others"
         shutil.rmtree(folder, ignore_errors=True)
@@ -118,7 +126,7 @@ def damaged(rng: random.Random, base: Path, want: list[Any], count: int) -> Iter
             case "gone":
                 target.unlink()
             case "other":
-                shutil.copy(folder / rng.choice(names), target)
+                target.write_bytes((folder / rng.choice(names)).read_bytes())
         yield tried(folder, want)
         shutil.rmtree(folder)
 
@@ -174,7 +182,8 @@ def main(counts: list[int], seed: int) -> int:
     wrong = 0
     with tempfile.TemporaryDirectory() as made:
         base = Path(made)
-        parquet.write_table(rows(rng), base / "rows.parquet")
+        for name in ("rows", "night"):
+            parquet.write_table(rows(rng), base / f"{name}.parquet")
         ep.Daybook.fold(base / "rows.parquet", into=base / "book", shards=3, **ASKED)
         want = answers(ep.Daybook.read(base / "rows.parquet", **ASKED))
         for attack, count in zip((kills, damaged, changed), counts, strict=True):

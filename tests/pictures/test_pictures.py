@@ -10,6 +10,7 @@ from unittest import mock
 from xml.etree import ElementTree
 
 from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.colors import to_hex
 
 import eptaro as ep
 from eptaro.pictures import timeaxis, words
@@ -225,13 +226,54 @@ class Drawn(unittest.TestCase):
         self.assertTrue(table.picture().png.startswith(b"\x89PNG"))
         self.assertEqual(sorted(p.name for p in self.folder.iterdir()), ["q.pdf", "q.png", "q.svg"])
 
+    def test_a_card_in_bars(self):
+        calendars = [
+            ep.MonthCalendar(),
+            ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY"),
+        ]
+        for by in ([], "g"):
+            figure = self.draw(book().card(by=by, calendars=calendars, as_of="2024-05-17"))
+            self.assertGreaterEqual(len(figure.axes[0].patches), 8)
+
+    def test_titles_keep_whole_sentences_and_panels_have_names_that_differ(self):
+        names = [f"Warehouse number {n} of the far north-east" for n in range(8)]
+        figure = self.draw(book(groups=names).recap("month", by="g"))
+        titles = [axes.get_title("left") for axes in figure.axes]
+        self.assertEqual(len({*titles}), len(titles))
+        self.assertTrue(all(any(f"{n} " in title for title in titles) for n in range(8)))
+        long = " ".join(["A finding of many words that goes on and on"] * 6) + "."
+        for said in (long, f"{long} And another one."):
+            figure = self.draw(book().recap("quarter"), title=said)
+            drawn = " ".join(text.get_text() for text in figure.texts)
+            self.assertIn(long, drawn)
+            self.assertNotIn("…", drawn)
+
+    def test_a_year_that_is_over_is_not_called_to_date(self):
+        one = book()
+        for as_of, told in (("2024-12-31", False), ("2024-12-30", True)):
+            for table in (
+                one.accumulate("year", as_of=as_of),
+                one.compare("quarter", to_date=True, as_of=as_of),
+            ):
+                self.assertEqual("to date" in table.headline, told, table.headline)
+        self.draw(one.accumulate("year", as_of="2024-12-31"))
+
+    def test_figures_stand_out_from_their_shade(self):
+        figure = self.draw(book(timed=True).rhythm("weekday", "hour"), "heat")
+        axes = figure.axes[0]
+        image, inks = axes.images[0], {}
+        for text in axes.texts:
+            place, row = (round(part) for part in text.get_position())
+            shade = image.cmap(image.norm(image.get_array()[row, place]))
+            self.assertGreaterEqual(contrast(text.get_color(), to_hex(shade)), 4.4, text.get_text())
+            self.assertEqual(inks.setdefault(text.get_text(), text.get_color()), text.get_color())
+
     def test_what_cannot_be_drawn(self):
         one = book()
         for table, options, message in (
             (one.recap("quarter"), {"kind": "bar"}, "did you mean 'bars'"),
             (one.recap("quarter"), {"measure": "nett"}, "did you mean 'net'"),
             (one.recap("quarter", by="g", wide=True), {}, "no picture"),
-            (one.card(), {}, "no picture"),
             (one.recap("day", by="g"), {"kind": "sheet"}, "unknown kind of picture"),
             (one.compare("month", back=["1 month", "1 year"]), {}, "no picture"),
         ):

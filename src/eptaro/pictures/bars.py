@@ -15,7 +15,7 @@ from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of
 from eptaro.pictures.page import MOST_PANELS, Page
 from eptaro.pictures.series import bar_edges, draw_bars
 from eptaro.pictures.timeaxis import Marks, set_marks, thinned_periods
-from eptaro.pictures.words import compact, told_apart, written
+from eptaro.pictures.words import compact, of_one_size, told_apart, written
 
 
 def draw_attribute(table: Table, page: Page, measures: Sequence[str]) -> None:
@@ -57,26 +57,61 @@ def draw_card(table: Table, page: Page, measures: Sequence[str]) -> None:
             ("bar", page.theme.accent, "all days are covered"),
             ("hatched", page.theme.accent, "days are missing"),
         )
-    panels = panels_of(page, table, measures, ending="_to_date", by=by, same_scale=False)
+    labels = _card_labels(table, 24)
+    down = min(max(int((page.height - 190) // (14 * len(labels) + 64)), 1), 3)
+    kept = measures[:1] if by else measures[:down]
+    if len(kept) < len(measures):
+        drawn = "the first is" if len(kept) == 1 else f"the first {len(kept)} are"
+        page.note(f"of {len(measures)} measures {drawn} drawn; name another with measure")
+    panels = panels_of(
+        page,
+        table,
+        kept,
+        ending="_to_date",
+        by=by,
+        same_scale=False,
+        left=max(map(len, labels)) * 6.8 + 22,
+        most=(2, 6, 9)[down - 1],
+    )
     for axes, part, name in panels:
-        _card(page, axes, part, f"{name}_to_date")
+        _card(page, axes, part, f"{name}_to_date", labels)
 
 
-def _card(page: Page, axes: Any, part: Table, name: str) -> None:
-    column, several = part.column(name), len(set(part.column("calendar").to_list())) > 1
+def _card_labels(table: Table, letters: int) -> list[str]:
+    """Return what the periods of a card are called: the same for each group."""
+    several = len(set(table.column("calendar").to_list())) > 1
     keys = ("level", "period", *(["calendar"] if several else []))
-    labels = [
-        "\n".join(map(str, row))
-        for row in zip(*(part.column(key).to_list() for key in keys), strict=True)
-    ]
+    named = zip(*(table.column(key).to_list() for key in keys), strict=True)
+    return told_apart([*dict.fromkeys(" ".join(map(str, row)) for row in named)], letters)
+
+
+def _card(page: Page, axes: Any, part: Table, name: str, labels: Sequence[str]) -> None:
+    column, theme = part.column(name), page.theme
+    values = column.numbers()
+    words = of_one_size(values.tolist(), column)
     days = zip(part.column("first").to_list(), part.column("last").to_list(), strict=True)
-    tips = [
-        f"{label.replace(chr(10), ' ')}, {first} to {last}: {written(column, value)}"
-        for label, (first, last), value in zip(labels, days, column.numbers(), strict=True)
-    ]
-    draw_bars(page, axes, column, tips, np.array(part.column("complete").to_list(), bool))
-    words = Marks([float(at) for at in range(len(labels))], labels)
-    set_marks(page, axes, words, *bar_edges(len(labels)))
+    known = part.column("complete").to_list()
+    for at, (value, (first, last)) in enumerate(zip(values.tolist(), days, strict=True)):
+        style: dict[str, Any] = {"color": theme.accent}
+        if not known[at]:
+            style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
+        (bar,) = axes.barh([-at], [np.nan_to_num(value)], height=0.7, **style)
+        page.tip(bar, f"{labels[at]}, {first} to {last}: {written(column, value)}")
+        if value == value:
+            place, side = (3, "left") if value >= 0 else (-3, "right")
+            axes.annotate(
+                words[at], (value, -at), xytext=(place, 0), textcoords="offset points",
+                va="center", ha=side, size=8.5, color=theme.ink,
+            )  # fmt: skip
+    axes.axvline(0, color=theme.soft, lw=0.8)
+    axes.grid(visible=False, axis="y")
+    axes.grid(axis="x", color=theme.faint, lw=0.8)
+    axes.set_yticks(range(0, -len(labels), -1), labels)
+    page.numbered(axes, column, "x")
+    low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
+    room = max(map(len, words)) * 7.2 + 8
+    per_dot = ((high - low) or 1.0) / max(page.dots(axes)[0] - 2 * room, 30)
+    axes.set_xlim(low - (room * per_dot if low < 0 else 0), high + room * per_dot)
 
 
 def draw_against(table: Table, page: Page, measures: Sequence[str]) -> None:

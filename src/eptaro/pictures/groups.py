@@ -101,9 +101,11 @@ def panels_of(
     *,
     ending: str = "",
     same_scale: bool = True,
+    left: float = 62,
     right: float = 12,
     above: float = 0,
     by: Sequence[str] | None = None,
+    most: int = MOST_PANELS,
 ) -> Iterator[tuple[Any, Table, str]]:
     """Yield axes, rows and a measure: a panel for each group and measure, the largest group first.
 
@@ -116,15 +118,15 @@ def panels_of(
     parts = parts_of(table, f"{measures[0]}{ending}", by)
     if len(parts) == 1:
         titles = [name.replace("_", " ") if len(measures) > 1 else "" for name in measures]
-        made = page.panels(titles, same_scale=False, across=1, right=right, above=above)
+        made = page.panels(titles, same_scale=False, across=1, left=left, right=right, above=above)
         yield from ((axes, parts[0][1], name) for axes, name in zip(made, measures, strict=True))
         return
-    if len(parts) * len(measures) > MOST_PANELS and len(measures) > 1:
+    if len(parts) * len(measures) > most and len(measures) > 1:
         page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
         measures = measures[:1]
-    if len(parts) > MOST_PANELS:
-        page.note(f"the {MOST_PANELS} largest of {len(parts)} groups are drawn")
-        parts = parts[:MOST_PANELS]
+    if len(parts) > most:
+        page.note(f"the {most} largest of {len(parts)} groups are drawn")
+        parts = parts[:most]
     else:
         page.note("the largest group first")
     alone = len(measures) == 1
@@ -138,6 +140,7 @@ def panels_of(
         titles,
         same_scale=same_scale,
         across=None if alone else len(measures) * _beside(parts, measures),
+        left=left,
         above=above,
     )
     page.note("one scale for all" if same_scale else "each panel has a scale of its own")

@@ -230,7 +230,7 @@ class Page:
         parts = [part for part in parts if part]
         letters = self._fits(_SMALL * 0.8)
         while len(lines := textwrap.wrap(" · ".join(parts), letters)) > 2 and len(parts) > 1:
-            parts.pop(0)  # the footer, which is last, says which days are covered
+            parts.pop(-2)  # the footer, which is last, says which days are covered
         for number, line in enumerate(reversed(lines)):
             self.text(_EDGE, 10 + 14 * number, line, size=_SMALL * 0.9, color=self.theme.soft)
 
