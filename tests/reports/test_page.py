@@ -121,6 +121,11 @@ class Page(unittest.TestCase):
         total = sum(row["takings"] for row in self.book.recap("month").rows())
         self.assertIn(f"add up to {total:,}", said)
 
+    def test_calendars_are_named_once(self):
+        page = book().report(self.folder / "c.html").read_text()
+        self.assertIn("Calendar: years from 01-01", page)
+        self.assertFalse("Calendar calendar" in page)
+
     def test_sections_are_chosen_and_ordered(self):
         path = self.book.report(
             self.folder / "s.html", sections=["proof", "headline"], per="quarter"

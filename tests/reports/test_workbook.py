@@ -106,6 +106,14 @@ class Workbook(unittest.TestCase):
         for name in "ABCDEF":
             self.assertGreater(sheet.column_dimensions[name].width, 6)
 
+    def test_neighbouring_headings_have_a_gap(self):
+        for sheet in self.live.worksheets[1:]:
+            heads = [
+                cell for row in sheet.iter_rows() for cell in row if cell.value == "takings prior"
+            ]
+            self.assertTrue(heads, sheet.title)
+            self.assertEqual({cell.alignment.indent for cell in heads}, {1})
+
     def test_sheets_by_group_and_by_quarter_and_years(self):
         hostile = book(NAMES)
         path = hostile.report(self.folder / "g.xlsx", sheets="g", years=2)

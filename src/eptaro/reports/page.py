@@ -16,7 +16,7 @@ from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.progress import tell
 from eptaro.reports.section import Asked, Section
-from eptaro.reports.sections import made
+from eptaro.reports.sections import calendar_told, made
 from eptaro.reports.settings import ReportRules
 from eptaro.version import __version__
 
@@ -52,7 +52,7 @@ def write_page(
         sections=sections,
         as_of=view.coverage.last,
         coverage=view.coverage,
-        calendar=book.calendar.describe(),
+        calendar=calendar_told(book.calendar),
         source=book.source,
         version=__version__,
     )

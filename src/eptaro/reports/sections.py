@@ -8,7 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import as_wide
+from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.rhythm import rhythm as rhythm_of
@@ -199,6 +201,17 @@ def quality(asked: Asked) -> Section:
     return section
 
 
+def calendar_told(calendar: Calendar | OwnCalendars) -> str:
+    """Return what a calendar is like, at the beginning of a sentence.
+
+    >>> from eptaro import MonthCalendar
+    >>> calendar_told(MonthCalendar())
+    'Calendar: years from 01-01, ISO 8601 weeks'
+    """
+    told = calendar.describe()
+    return f"C{told[1:]}" if told.startswith("calendar:") else f"Calendar {told}"
+
+
 def definitions(asked: Asked) -> Section:
     """Return what each measure and calendar means."""
     book = asked.book
@@ -207,9 +220,7 @@ def definitions(asked: Asked) -> Section:
     formulas = [measure.formula for measure in book.measures]
     made = [Column.text("measure", names), Column.text("definition", formulas)]
     section.add_table(Table(made), "Measures", "")
-    told = book.calendar.describe()
-    own = "Calendar" if told.startswith("calendar:") else f"Calendar {book.calendar.name}"
-    section.sentences.append(f"{own}{told.removeprefix(book.calendar.name)}.")
+    section.sentences.append(f"{calendar_told(book.calendar)}.")
     section.sentences.append(
         "A change is the current value less the prior one; the ratio divides it by the size of "
         "the prior one. Changes are blank unless both sides lie wholly in the known days. A "
