@@ -20,7 +20,9 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
+from eptaro.beside import Beside
 from eptaro.engines import cluster
+from eptaro.engines.clients import Watch
 from tests.books import book_of_folded
 
 MEASURES = ["s=sum(x)", "n=count()", "lo=min(x)", "hi=max(x)", "a=first(x)", "z=last(x)", "d=distinct(who)",
@@ -220,3 +222,19 @@ class GivenUp(unittest.TestCase):
             unittest.mock.patch.object(cluster, "fold_part", too_large),
         ):
             self.refused(client, "workers ended while they folded a part", 60)
+
+    def test_workers_that_are_registered_but_paused(self):
+        work = threading.Event()
+        for moves in (False, True):
+            ticks = iter(range(10_000))
+
+            def told(n_workers=-1, ticks=ticks, moves=moves):
+                return {"workers": {"tcp://a": {"last_seen": next(ticks) if moves else 7.0}}}
+
+            watch = Watch(unittest.mock.Mock(scheduler_info=told), 1.5)
+            if moves:
+                self.assertEqual(watch.over(Beside(lambda: time.sleep(4) or "done")), "done")
+                continue
+            with self.assertRaisesRegex(ep.InputError, "its workers do not answer"):
+                watch.over(Beside(lambda: work.wait(30)))
+            work.set()

@@ -359,6 +359,26 @@ class Answers(Meetings):
         wide = book.recap("month", by="c", wide=True)
         self.assertNotIn("no transaction has a value", wide.footer() + str(wide))
 
+    def test_values_at_the_ends_of_what_there_is(self):
+        on = ["2025-01-01", "2025-01-02"]
+        least = ep.Daybook({"on": on, "x": [-(2**63), 5]}, date="on", measures="v=std(x)")
+        self.assertAlmostEqual(values(least.recap("year"))[0] / 2**62.5, 1, 9)
+        words = pa.DictionaryArray.from_arrays(pa.array([0, 1]), pa.array(["a", None]))
+        specs = ["v=distinct(g)", "c=count(g)", "w=count(where g is blank)"]
+        table = ep.Daybook({"on": on, "g": words}, date="on", measures=specs).recap("year")
+        self.assertEqual([values(table, name)[0] for name in "vcw"], [1, 1, 1])
+        self.parquet("1.parquet", {"k": ["a"], "v": [1]})
+        self.parquet("2.parquet", {"k": [5], "w": ["x"]})
+        frame = {"on": on, "k": ["a", "b"]}
+        with self.assertRaises(ep.EptaroError):
+            ep.Daybook(frame, date="on", measures="v=sum(v)", lookups={str(self.folder): "k"})
+        with self.assertRaises(ep.EptaroError):
+            ep.Daybook.read("reference://x", date="on", measures="v=count()")
+        path = self.folder / "long.ndjson"
+        path.write_text('{"on": "2025-01-01", "x": "' + "y" * (20 << 20) + '"}\n')
+        with self.assertRaisesRegex(ep.InputError, "line|row|long"):
+            ep.Daybook.read(path, date="on", measures="v=count()")
+
     def test_goals_of_another_level_are_refused(self):
         book = ep.Daybook(
             {"on": ["2024-01-02", "2025-01-05"], "x": [1, 2]}, date="on", measures="v=sum(x)"

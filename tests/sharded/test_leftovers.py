@@ -2,6 +2,7 @@
 takes away what a killed change of its own left.
 """
 
+import importlib
 import json
 import os
 import shutil
@@ -9,6 +10,7 @@ import signal
 import subprocess
 import sys
 import unittest
+from pathlib import Path
 
 import eptaro as ep
 from tests.sharded.test_folder import Alike, asked, rows
@@ -108,6 +110,13 @@ class Leftovers(Alike):
             ep.Daybook.open(self.book).recap("year", by="all")
         two.write_bytes(kept)
         self.same(self.whole.recap("year"), ep.Daybook.open(self.book).recap("year"), "")
+
+    def test_attacks_lead_to_right_answers_or_errors_of_ours(self):
+        root = str(Path(__file__).parents[2] / "bench")
+        sys.path.insert(0, root)
+        self.addCleanup(sys.path.remove, root)
+        attacks = importlib.import_module("attacks")
+        self.assertEqual(attacks.main([2, 24, 90], 5), 0)
 
     @unittest.skipUnless(hasattr(signal, "SIGKILL"), "processes end otherwise here")
     def test_a_first_fold_that_is_killed_anywhere_is_made_again(self):
