@@ -99,10 +99,9 @@ def _card(page: Page, axes: Any, part: Table, name: str, labels: Sequence[str]) 
         page.tip(bar, f"{labels[at]}, {first} to {last}: {written(column, value)}")
         if value == value:
             place, side = (3, "left") if value >= 0 else (-3, "right")
-            axes.annotate(
-                words[at], (value, -at), xytext=(place, 0), textcoords="offset points",
-                va="center", ha=side, size=8.5, color=theme.ink,
-            )  # fmt: skip
+            style = {"va": "center", "ha": side, "size": 8.5, "color": theme.ink}
+            offset = {"xytext": (place, 0), "textcoords": "offset points"}
+            axes.annotate(words[at], (value, -at), **offset, **style)
     axes.axvline(0, color=theme.soft, lw=0.8)
     axes.grid(visible=False, axis="y")
     axes.grid(axis="x", color=theme.faint, lw=0.8)
