@@ -101,6 +101,14 @@ class Leftovers(Alike):
             with self.assertRaisesRegex(ep.InputError, "which is no file of a shard"):
                 ep.Daybook.open(self.book)
 
+    def test_a_manifest_that_tells_something_else_is_noticed(self):
+        path = self.book / "manifest.json"
+        said = json.loads(path.read_text())
+        said["about"]["coverage"] = "2020-01-01..2030-12-31"
+        path.write_text(json.dumps(said))
+        with self.assertRaisesRegex(ep.InputError, "does not hold what was written"):
+            ep.Daybook.open(self.book)
+
     def test_exchanged_files_are_noticed(self):
         files = [f for f in ep.Daybook.open(self.book).manifest.files if f.role == "cells"]
         one, two = (self.book / file.path for file in files[:2])
