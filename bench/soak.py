@@ -2,8 +2,8 @@
 
 Run as `python bench/soak.py [seconds] [seed]`. Every session makes random transactions and a
 random calendar, asks every verb, and checks numbers of every answer against plain Python:
-each number checked is a case. Every second session is one of `proofs.py`, where a number is
-checked by its trace. It prints how many cases and how many failures.
+each number checked is a case. Every third session is one of `proofs.py`, where a number is
+checked by its trace, and every third one of `meetings.py`, features against features. It prints how many cases and how many failures.
 """
 
 from __future__ import annotations
@@ -17,6 +17,8 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
+from meetings import Meeting
+from meetings import sessions as features_against_features
 from proofs import proofs
 
 import eptaro as ep
@@ -168,13 +170,20 @@ class Session:
                 yield f"{name} {measure}", Fraction(got) == value
 
 
+def met(meeting: Meeting) -> Iterator[tuple[str, int, bool]]:
+    """Yield what differs where features meet, and how many values were compared."""
+    yield from ((told, 0, False) for told in meeting.differences())
+    yield meeting.name, meeting.values, True
+
+
 def main(seconds: float, seed: int) -> int:
     """Soak for some seconds; return how many cases failed."""
+    meetings = features_against_features(seed)
     stop, cases, failures, sessions = time.monotonic() + seconds, 0, 0, 0
     while time.monotonic() < stop:
         rng = random.Random(seed + sessions)
         made = (
-            proofs(rng, calendar(rng)) if sessions % 2
+            met(next(meetings)) if sessions % 3 == 2 else proofs(rng, calendar(rng)) if sessions % 3
             else ((name, 1, agreed) for name, agreed in Session(rng).check())
         )  # fmt: skip
         for name, count, agreed in made:
