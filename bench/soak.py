@@ -3,7 +3,8 @@
 Run as `python bench/soak.py [seconds] [seed]`. Every session makes random transactions and a
 random calendar, asks every verb, and checks numbers of every answer against plain Python:
 each number checked is a case. Every third session is one of `proofs.py`, where a number is
-checked by its trace, and every third one of `meetings.py`, features against features. It prints how many cases and how many failures.
+checked by its trace, and every third one of `meetings.py`, features against features.
+It prints how many cases and how many failures.
 """
 
 from __future__ import annotations
