@@ -112,13 +112,14 @@ def gallery(folder: Path) -> str:
     return "\n".join(lines)
 
 
-def done(words: str) -> None:
-    """Run a command and raise where it fails."""
+def done(words: str) -> str:
+    """Run a command and return what it prints; raise where it fails."""
     out = io.StringIO()
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):
         status = run(shlex.split(words))
     if status:
         raise RuntimeError(f"eptaro {words}: {out.getvalue()}")
+    return out.getvalue()
 
 
 def write(folder: Path) -> None:

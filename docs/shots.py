@@ -19,7 +19,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from eptaro.cli.run import run
+from made import done
 
 FOLDER = Path(__file__).parent / "screenshots"
 CONFIG = "--config eptaro-demo/eptaro.toml"
@@ -68,22 +68,13 @@ WIDE, HIGH = 1280, 800
 def printed(name: str) -> str:
     """Return what the commands of a picture print, each after its own line, and a page's words."""
     if name in TERMINALS:
-        return "\n".join(f"$ eptaro {words}\n{_done(words)}" for words in TERMINALS[name])
+        return "\n".join(f"$ eptaro {words}\n{done(words)}" for words in TERMINALS[name])
     if name in PICTURES:
-        return _done(f"{PICTURES[name]} --plot drawn.png")
-    told = _done(PAGES[name])
+        return done(f"{PICTURES[name]} --plot drawn.png")
+    told = done(PAGES[name])
     page = Path("ferries.html").read_text(encoding="utf-8")
     page = re.sub(r"<(svg|script|style)\b.*?</\1>", " ", page, flags=re.DOTALL)
     return told + " ".join(re.sub(r"<[^>]+>", " ", page).split())
-
-
-def _done(words: str) -> str:
-    out = io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):
-        status = run(shlex.split(words))
-    if status:
-        raise RuntimeError(f"eptaro {words}: {out.getvalue()}")
-    return out.getvalue()
 
 
 def made(name: str) -> bytes:
@@ -127,7 +118,7 @@ def main(names: list[str]) -> None:
     from PIL import Image, PngImagePlugin
 
     with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
-        _done("demo")
+        done("demo")
         for name in names or [*TERMINALS, *PICTURES, *PAGES]:
             kept = PngImagePlugin.PngInfo()
             kept.add_itxt("printed", printed(name), zip=True)
