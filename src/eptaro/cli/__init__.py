@@ -3,13 +3,23 @@
 from __future__ import annotations
 
 import os
+import signal
 import sys
+from types import FrameType
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from sys import UnraisableHookArgs
 
 _STOPPED = 130
+_REPEAT = 1.0  # seconds between interrupts until one gets through
 
 
 def main() -> None:
     """Run the command line; Ctrl-C while it is loaded ends it as it does later."""
+    if signal.getsignal(signal.SIGINT) is signal.default_int_handler and os.name == "posix":
+        signal.signal(signal.SIGINT, _interrupt)
+        sys.unraisablehook = _print_ignored
     try:
         from eptaro.cli.run import run
 
@@ -21,3 +31,19 @@ def main() -> None:
         sys.stderr.flush()
         os._exit(status)
     sys.exit(status)
+
+
+def _interrupt(_signal: int, _frame: FrameType | None) -> None:
+    """Interrupt the run, and again each second until it ends.
+
+    Python drops an exception that is raised in a callback, as at the end of an import, and
+    libraries that are being loaded drop one too.
+    """
+    signal.signal(signal.SIGALRM, signal.default_int_handler)
+    signal.setitimer(signal.ITIMER_REAL, _REPEAT, _REPEAT)
+    raise KeyboardInterrupt
+
+
+def _print_ignored(ignored: UnraisableHookArgs) -> None:
+    if not isinstance(ignored.exc_value, KeyboardInterrupt):
+        sys.__unraisablehook__(ignored)

@@ -39,7 +39,8 @@ def run(arguments: list[str]) -> int:
     except click.exceptions.Exit as stop:
         return stop.exit_code
     except (click.Abort, KeyboardInterrupt):
-        return _fail("stopped", STOPPED)
+        click.echo("eptaro: stopped", err=True)  # NumPy, which `_fail` needs, may be half loaded
+        return STOPPED
     except (BrokenPipeError, ReaderGoneError):
         # The reader went away (as in `| head`): nothing more to say, and nothing to flush.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
