@@ -138,6 +138,7 @@ class Engines(unittest.TestCase):
                 "measures": [
                     f"a=sum({maker.number(2)})", f"b=count(where {maker.flag(1)})", f"c=max({maker.number(1)} where {maker.flag(1)})",
                     f"d=sum({maker.number(1)} * {maker.number(0)})", "e=a / b - 1", f"f=mean({maker.number(1)})", f"n=new({maker.text(1)})", "hi=max(route)", "lo=min(where)", f"to=max(route where {maker.flag(1)})",
+                    f"band=max({maker.text(1)} where {maker.flag(0)})", f"when=min({maker.date(1)})", f"word=min({maker.text(2)})",
                 ],
                 "by": [f"g={maker.text(1)}", f"h={maker.flag(1)}"], "where": maker.flag(2),
             }  # fmt: skip

@@ -29,7 +29,7 @@ from eptaro.inputs.ahead import ahead
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import WorkedOut
 from eptaro.inputs.columns.kinds import settled_kinds
-from eptaro.inputs.columns.picked import name_picked, only_picked, read_said
+from eptaro.inputs.columns.picked import kind_picked, only_picked, read_said
 from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.values import read_filled, read_numbers
 from eptaro.inputs.datecolumn import decided
@@ -70,8 +70,8 @@ class Transactions:
         formulas = settled_kinds(source, date, by, planes, formulas, self._rules)
         assert formulas.kinds is not None
         self._kinds = formulas.kinds
-        formulas = self._with_said(planes, formulas)
         self._source, self._date, self._by = source, date, by
+        formulas = self._with_said(planes, formulas)
         self._codes = sorted({p.column for p in planes if p.what == "codes"})
         self._numbers = sorted(
             {p.column for p in planes if p.what not in ("rows", "filled", "codes")} - self._said
@@ -92,14 +92,16 @@ class Transactions:
     def _with_said(self, planes: list[Plane], formulas: Formulas) -> Formulas:
         """Find the columns that texts or dates are picked from, and let their formulas know."""
         self._said: set[str] = set()
+        kinds = {**self._kinds, self._date: Kind.DATE}
         for column in only_picked(planes):
             formula = formulas.columns.get(column)
-            name = name_picked(column, formula)
-            if name is not None and self._kinds.get(name) in (Kind.TEXT, Kind.DATE):
-                self._said.add(column)
-                if formula is not None:
-                    more = {column: replace(formula, wanted=None)}
-                    formulas = replace(formulas, columns={**formulas.columns, **more})
+            kind = kinds.get(column) if formula is None else kind_picked(formula.node, kinds)
+            if kind not in (Kind.TEXT, Kind.DATE):
+                continue
+            self._said.add(column)
+            if formula is not None:
+                more = {column: replace(formula, wanted=None)}
+                formulas = replace(formulas, columns={**formulas.columns, **more})
         return formulas
 
     def __iter__(self) -> Iterator[Batch]:
@@ -272,7 +274,8 @@ class Transactions:
             return read_codes(self._as_it_is(table, column, placed), column)
 
         def said(column: str) -> Column:
-            return read_said(table[column], column, name, self._rules)
+            kind = Kind.DATE if column == self._date else self._kinds.get(column)
+            return read_said(table[column], column, name, self._rules, kind)
 
         made, formed = self._worked_out(table, keeping), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [

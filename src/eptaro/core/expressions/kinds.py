@@ -182,7 +182,7 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
             for part in node.parts:
                 _uses(part, Use("", Kind.NUMBER), found)
         case Comparison() | OneOf():
-            kind = next((k for part in node.parts if (k := _sure(part)) is not None), None)
+            kind = next((k for part in node.parts if (k := sure_kind(part)) is not None), None)
             beside_text = kind is None and any(isinstance(part, Text) for part in node.parts)
             ordered = isinstance(node, Comparison) and node.how not in ("=", "!=")
             own = Use("", Kind.TEXT if beside_text else kind, not beside_text, ordered)
@@ -199,7 +199,7 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
                 _uses(value, wanted, found)
         case Call(function, given):
             takes = FUNCTIONS[function].takes
-            alike = wanted._replace(kind=_sure(node)) if wanted.kind is None else wanted
+            alike = wanted._replace(kind=sure_kind(node)) if wanted.kind is None else wanted
             if alike.kind is None and any(isinstance(part, Text) for part in given):
                 alike = Use("", Kind.TEXT, sure=False)
             for place, part in enumerate(given):
@@ -209,7 +209,7 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 
 
-def _sure(node: Node) -> Kind | None:
+def sure_kind(node: Node) -> Kind | None:
     """Return what a part surely is, whatever its columns are; None where that is open."""
     match node:
         case Number() | Sign() | Reckoning():
@@ -219,7 +219,7 @@ def _sure(node: Node) -> Kind | None:
             if gives is not None:
                 return gives
             parts = given[1:] if function == "if" else given
-            return next((k for part in parts if (k := _sure(part)) is not None), None)
+            return next((k for part in parts if (k := sure_kind(part)) is not None), None)
         case Name() | Text() | Where():
             return None
         case Comparison() | OneOf() | Junction() | Not() | IsBlank():

@@ -80,6 +80,8 @@ class Translator:
         found = self.made(formula.node)
         if kind is Kind.FLAG and formula.wanted is None:
             return Made(self.sql.type_coerce(found.sql, self.sql.Boolean))
+        if kind is Kind.TEXT:
+            return Made(self.sql.type_coerce(found.sql, self.sql.String))
         return found
 
     def _fitting(self, part: Made) -> Made:

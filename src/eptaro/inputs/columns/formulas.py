@@ -22,7 +22,7 @@ from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column
 from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
-from eptaro.inputs.columns.picked import name_picked, read_said
+from eptaro.inputs.columns.picked import in_order, name_picked, read_said
 from eptaro.inputs.columns.placed import Placed
 from eptaro.inputs.columns.sliced import in_parts
 from eptaro.inputs.columns.values import read_numbers
@@ -64,13 +64,17 @@ class WorkedOut:
         return column
 
     def said(self, name: str) -> Column:
-        """Return a column of the input as texts in order of letters, or as dates, blank where its
-        condition is not met.
+        """Return a column as texts in order of letters, or as dates, blank where its condition is
+        not met.
         """
         formula = self._formulas.columns[name]
-        own = name_picked(name, formula)
-        assert own is not None
-        column = read_said(self._table[own], own, self._placed.source.name, self._rules).named(name)
+        own = name_picked(formula)
+        if own is None:
+            made = self.column(name)
+            return in_order(made) if made.kind == "text" else made
+        kind = Kind.DATE if own == self._date else (self._formulas.kinds or {}).get(own)
+        source = self._placed.source.name
+        column = read_said(self._table[own], own, source, self._rules, kind).named(name)
         if not isinstance(formula.node, Where):
             return column
         met = self._evaluated(replace(formula, node=formula.node.condition, wanted=Kind.FLAG))

@@ -16,10 +16,11 @@ import pyarrow.compute as pc
 from eptaro.core.expressions.formula import Formulas
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.expressions.kinds import Use
+from eptaro.core.expressions.kinds import uses as uses_of
 from eptaro.core.folds.planes import Plane
 from eptaro.errors import ExpressionError, MeasureError
 from eptaro.inputs.columns.numberevidence import cure
-from eptaro.inputs.columns.picked import name_picked, only_picked
+from eptaro.inputs.columns.picked import only_picked
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.sources import Source, Wanted
@@ -48,7 +49,7 @@ def settled_kinds(
     asked = _uses(list(planes), formulas)
     asked.pop(date, None)
     if not source.undecided:
-        return replace(formulas, kinds=_typed(source, date, formulas, asked))
+        return replace(formulas, kinds=_typed(source, date, formulas, asked, rules))
     found, open_ones = dict[str, Kind](), dict[str, list[Use]]()
     for name, uses in asked.items():
         if name not in source.names():
@@ -80,13 +81,9 @@ def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
             )
             found.setdefault(plane.column, []).append(use)
     for name, formula in formulas.columns.items():
-        source = name_picked(name, formula) if name in picked else None
-        for use in formula.uses:
-            if use.name == source and use.kind is Kind.NUMBER:
-                open_use = use._replace(kind=None, picked=True)  # texts and dates are picked too
-                found.setdefault(use.name, []).append(open_use)
-            else:
-                found.setdefault(use.name, []).append(use)
+        own = name in picked  # texts and dates are picked too
+        for use in uses_of(formula.node, None if own else formula.wanted):
+            found.setdefault(use.name, []).append(use._replace(picked=own))
     for use in formulas.where.uses if formulas.where else ():
         found.setdefault(use.name, []).append(use)
     return found
@@ -115,10 +112,10 @@ def _sure_kinds(uses: list[Use]) -> set[Kind]:
 
 
 def _typed(
-    source: Source, date: str, formulas: Formulas, asked: Mapping[str, list[Use]]
+    source: Source, date: str, formulas: Formulas, asked: Mapping[str, list[Use]], rules: DateRules
 ) -> dict[str, Kind]:
     """Return what columns of text are taken for in a source that has types; those that values are
-    picked from are texts or dates where their first rows hold no number.
+    picked from are texts or dates where the first rows that hold any value hold no number.
     """
     found, open_ones = dict[str, Kind](), list[str]()
     for name, uses in asked.items():
@@ -129,19 +126,39 @@ def _typed(
             open_ones.append(name)
     if not open_ones:
         return found
-    first = next(source.batches(Wanted((formulas.names or [date])[0], others=open_ones)), None)
-    if first is None:
-        return found
-    for name in open_ones:
-        column = first[name]
-        kind = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
-        if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
-            found[name] = Kind.DATE
-        elif is_text(column.type):
-            texts = column.cast(pa.string()).drop_null()
-            if len(texts) and not pc.any(source.are_numbers(texts)).as_py():
-                found[name] = Kind.TEXT
-    return found
+    empty = set[str]()
+    for batch in source.batches(Wanted((formulas.names or [date])[0], others=open_ones)):
+        for name in [*open_ones]:
+            column = batch[name]
+            kind = _kind_of_values(source, column, name, rules)
+            if kind is not None:
+                open_ones.remove(name)
+                if kind is not Kind.NUMBER:
+                    found[name] = kind
+            elif column.null_count < len(column):
+                empty.add(name)
+        if not open_ones:
+            break
+    return found | dict.fromkeys(empty.intersection(open_ones), Kind.TEXT)
+
+
+def _kind_of_values(
+    source: Source, column: pa.ChunkedArray, name: str, rules: DateRules
+) -> Kind | None:
+    """Return what a column that has a type holds; None as long as only blanks are seen."""
+    held = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if pa.types.is_date(held) or pa.types.is_timestamp(held):
+        return Kind.DATE
+    if not is_text(column.type):
+        return Kind.NUMBER
+    texts = column.cast(pa.string())
+    filled = texts.filter(pc.not_equal(pc.utf8_trim_whitespace(texts), ""))
+    if not len(filled):
+        return None
+    if pc.any(source.are_numbers(filled)).as_py():
+        return Kind.NUMBER
+    read = read_dates(filled, replace(rules, grain="day"), name)
+    return Kind.TEXT if read.bad is not None and read.bad.all() else Kind.DATE
 
 
 @dataclass
