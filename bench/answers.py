@@ -152,10 +152,11 @@ def answers(count: int) -> Iterator[tuple[str, Any]]:
             said = f"{seed} {verb} {arguments} {options} of {[*map(str, of.measures)]}"
             try:
                 table = getattr(of, verb)(*arguments, **options)
+                found = _table(table)
             except Exception as error:
                 yield said, _error(error)
                 continue
-            yield said, {**_table(table), **_proof(rng, of, table)}
+            yield said, {**found, **_proof(rng, of, table)}
         count -= 6
 
 

@@ -19,6 +19,7 @@ import tempfile
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -42,7 +43,7 @@ sys.addaudithook(stop)
 if os.path.exists(folder + "/manifest.json"):
     ep.Daybook.open(folder).add(sys.argv[4])
 else:
-    ep.Daybook.fold(sys.argv[3], into=folder, shards=3, date="on", by=["g"],
+    ep.Daybook.read(sys.argv[3], into=folder, shards=3, date="on", by=["g"],
                     measures=["s=sum(x)", "n=count()", "d=distinct(who)"])
 """
 
@@ -68,7 +69,7 @@ def tried(folder: Path, want: list[Any]) -> str:
     """Return how a folder answers: right, refused, or what is wrong with it."""
     try:
         book = ep.Daybook.open(folder)
-        book.at_once = 0
+        book._store = replace(book._store, at_once=0)
         return "right" if answers(book) == want else "WRONG numbers"
     except ep.EptaroError:
         return "refused"
@@ -101,7 +102,7 @@ def kills(rng: random.Random, base: Path, want: list[Any], count: int) -> Iterat
             yield f"{tried(folder, later)} once it is added"
         else:
             with suppress(ep.InputError):  # it is there already
-                ep.Daybook.fold(base / "rows.parquet", into=folder, shards=3, **ASKED)
+                ep.Daybook.read(base / "rows.parquet", into=folder, shards=3, **ASKED)
             yield f"{tried(folder, want)} after the next fold"
         yield "kept" if alien.read_text() == "mine" else "LOST a file of others"
         shutil.rmtree(folder, ignore_errors=True)
@@ -184,7 +185,7 @@ def main(counts: list[int], seed: int) -> int:
         base = Path(made)
         for name in ("rows", "night"):
             parquet.write_table(rows(rng), base / f"{name}.parquet")
-        ep.Daybook.fold(base / "rows.parquet", into=base / "book", shards=3, **ASKED)
+        ep.Daybook.read(base / "rows.parquet", into=base / "book", shards=3, **ASKED)
         want = answers(ep.Daybook.read(base / "rows.parquet", **ASKED))
         for attack, count in zip((kills, damaged, changed), counts, strict=True):
             found = Counter(attack(rng, base, want, count))

@@ -87,7 +87,7 @@ def bare_query(folder: str) -> None:
 
 def fold(engine: str, folder: str) -> None:
     """Fold here."""
-    ep.Daybook.fold([folder], engine=engine, **ASKED)
+    ep.Daybook.read([folder], engine=engine, **ASKED)
 
 
 def query(folder: str) -> None:
@@ -106,7 +106,7 @@ def dask(workers: int, folder: str) -> float:
     ):
         client.run(lambda: __import__("eptaro"))
         start = time.perf_counter()
-        ep.Daybook.fold(paths, engine="dask", client=client, **ASKED)
+        ep.Daybook.read(paths, engine="dask", client=client, **ASKED)
         return time.perf_counter() - start
 
 

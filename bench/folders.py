@@ -58,7 +58,7 @@ def parts(folder: str) -> list[str]:
 def fold(folder: str) -> None:
     """Fold all rows into a new folder."""
     shutil.rmtree(Path(folder) / "book", ignore_errors=True)
-    ep.Daybook.fold(parts(folder), into=Path(folder) / "book", **ASKED)
+    ep.Daybook.read(parts(folder), into=Path(folder) / "book", **ASKED)
 
 
 def year_to_date(folder: str) -> None:
@@ -110,7 +110,7 @@ def dask(workers: int, folder: str) -> float:
     ):  # fmt: skip
         client.run(lambda: __import__("eptaro"))
         start = time.perf_counter()
-        book = ep.Daybook.fold(parts(folder), engine="dask", client=client,
+        book = ep.Daybook.read(parts(folder), engine="dask", client=client,
                                into=Path(folder) / "book-dask", **ASKED)  # fmt: skip
         table = book.compare("year", to_date=True, by="member", as_of="2024-08-20")
         table.write(f"{folder}/out-dask/")

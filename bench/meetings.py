@@ -19,6 +19,7 @@ import tempfile
 from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from itertools import zip_longest
 from pathlib import Path
@@ -218,17 +219,18 @@ class Book:
                 return self._in_database(folder, frame, options)
             case "into":
                 parquet.write_table(table, folder / "rows.parquet", row_group_size=37)
-                book = ep.Daybook.fold(
+                book = ep.Daybook.read(
                     folder / "rows.parquet", into=folder / "into", shards=3, **options
                 )
-                book.at_once = 0
+                book._store = replace(book._store, at_once=0)
                 return book
         book = ep.Daybook(table, **options)
         if how == "file":
             return ep.Daybook.open(book.write(folder / "kept.parquet"))
         if how in ("folder", "shards"):
             kept = ep.Daybook.open(book.write(f"{folder}/kept/"))
-            kept.at_once = 0 if how == "shards" else kept.at_once
+            if how == "shards":
+                kept._store = replace(kept._store, at_once=0)
             return kept
         return book
 

@@ -89,7 +89,7 @@ def book(
 
 def question(rng: random.Random, asked: ep.Daybook) -> tuple[str, tuple[Any, ...], dict[str, Any]]:
     """Return a verb with random arguments."""
-    by, first, last = asked.groups.names, asked.coverage.first, asked.coverage.last
+    by, first, last = asked.by, asked.coverage.first, asked.coverage.last
 
     def day() -> dt.date:
         return first + DAY * rng.randrange((last - first).days + 1)

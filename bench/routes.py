@@ -97,15 +97,14 @@ def from_files(table: pa.Table, asked: dict[str, Any], rng: random.Random) -> li
 
 
 def streamed(table: pa.Table, asked: dict[str, Any], rng: random.Random) -> ep.Daybook:
-    """Return the book of files, read piece by piece or at once."""
-    engine = rng.choice(["stream", "local"])
-    return ep.Daybook.fold(from_files(table, asked, rng), engine=engine, **asked)
+    """Return the book of files, read piece by piece."""
+    return ep.Daybook.read(from_files(table, asked, rng), **asked)
 
 
 def clustered(table: pa.Table, asked: dict[str, Any], rng: random.Random) -> ep.Daybook:
     """Return the book that workers folded."""
     paths = from_files(table, asked, rng)
-    return ep.Daybook.fold(paths, engine="dask", client=client(), **asked)
+    return ep.Daybook.read(paths, engine="dask", client=client(), **asked)
 
 
 @cache
@@ -179,7 +178,7 @@ def zones(rng: random.Random) -> Iterator[tuple[str, int, bool]]:
     at = [begin + dt.timedelta(seconds=rng.randrange(115 * 365 * 86_400)) for _ in range(60)]
     table = pa.table({"at": pa.array(at, pa.timestamp("us", "UTC"))})
     book = ep.Daybook(table, date="at", measures="n=count()", dates=ep.DateRules(zone=zone))
-    group, day = book.cells.axis.cells_of()
+    group, day = book._store.facts.cells.axis.cells_of()
     del group
     days = {str(ep.Span.of(d, d).first) for d in day[_busy(book)].tolist()}
     yield f"zone {zone}", len(at), days == {str(m.astimezone(ZoneInfo(zone)).date()) for m in at}
@@ -188,4 +187,4 @@ def zones(rng: random.Random) -> Iterator[tuple[str, int, bool]]:
 def _busy(book: ep.Daybook) -> Any:
     from eptaro.core.folds.planes import Plane
 
-    return book.cells.tallies[Plane("rows")].whole > 0
+    return book._store.facts.cells.tallies[Plane("rows")].whole > 0

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 import eptaro as ep
 from eptaro.core.folds.folded import Folded
 from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.store import MemoryStore
 
 
 def book_of_folded(
@@ -18,4 +19,4 @@ def book_of_folded(
 ) -> ep.Daybook:
     """Return the book of transactions that were folded before."""
     options = BookOptions(tuple(measures), [], calendar, coverage, workdays=workdays)
-    return ep.Daybook._of(folded, options)
+    return ep.Daybook._of(MemoryStore(options.facts(folded)))

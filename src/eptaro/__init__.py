@@ -32,7 +32,6 @@ __all__ = [
     "EptaroError",
     "ExpressionError",
     "FileRules",
-    "FolderBook",
     "Format",
     "Holiday",
     "HolidaySet",
@@ -87,7 +86,6 @@ if TYPE_CHECKING:
     from eptaro.rules.files import FileRules
     from eptaro.rules.lookups import Lookup
     from eptaro.rules.numbers import NumberRules
-    from eptaro.sharded.book import FolderBook
 
 _LATER = {
     "Across": "rules.across",
@@ -96,7 +94,6 @@ _LATER = {
     "DateRules": "rules.dates",
     "Daybook": "daybook",
     "FileRules": "rules.files",
-    "FolderBook": "sharded.book",
     "Format": "core.tables.format",
     "Holiday": "core.calendars.holidays",
     "HolidaySet": "core.calendars.holidays",

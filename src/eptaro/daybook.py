@@ -4,22 +4,47 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked, merge_facts
 from eptaro.core.questions.group_coverage import Coverage
-from eptaro.core.questions.scope import By
+from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.query import Query, method_of
+from eptaro.core.questions.scope import AsOf, By, Scope
+from eptaro.core.questions.store import MemoryStore, Store
 from eptaro.core.tables.format import Format
-from eptaro.errors import as_path
-from eptaro.foldedbook import FoldedBook
+from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import (
+    Accumulate,
+    Card,
+    Compare,
+    Histogram,
+    Match,
+    Recap,
+    Rhythm,
+    Spread,
+    Trail,
+)
+from eptaro.errors import InputError, QuestionError, as_path
+from eptaro.patience import PATIENCE, waiting_at_most
+from eptaro.places import Place, names_folder
 from eptaro.rules.across import Across
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
+from eptaro.storage.layout import NAME
+
+if TYPE_CHECKING:
+    from eptaro.engines.local import Engine
 
 
-class Daybook(FoldedBook):
+class Daybook:
     """Transactions folded to one cell per group and day, with calendar, coverage and measures.
 
     Parameters
@@ -116,12 +141,18 @@ class Daybook(FoldedBook):
         folded = fold_table(
             source, date, asked.by, asked.planes, rules, memory_limit, asked.formulas
         )
-        self._settle(folded, asked)
+        self._store: Store = MemoryStore(asked.facts(folded))
+
+    @classmethod
+    def _of(cls, store: Store) -> Daybook:
+        book = cls.__new__(cls)
+        book._store = store
+        return book
 
     @classmethod
     def read(
         cls,
-        path: str | Path | Sequence[str | Path],
+        paths: Any,
         *,
         measures: Measures = (),
         date: str | None = None,
@@ -139,46 +170,520 @@ class Daybook(FoldedBook):
         numbers: Numbers = None,
         lookups: Lookups = None,
         across: Across | str | None = None,
+        engine: Engine = "stream",
+        client: Any = None,
+        into: str | Path | None = None,
+        shards: int | None = None,
+        patience: float = PATIENCE,
         **named: str,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
         CSV (also packed: .gz, .zst), Parquet (also a folder of it), Arrow, newline-delimited
         JSON, xlsx, xlsb and ods are read. CSV and Parquet stream: they may be larger than
-        memory. The other parameters, and the errors, are those of `Daybook`.
+        memory. A database is folded by `from_sql`. Whichever the engine, the book is the same, but
+        for the last bits of sums of floats. The other parameters, and the errors, are those of
+        `Daybook`.
 
         Parameters
         ----------
-        path : str, Path, or sequence of these
-            The files.
+        paths : str, Path, sequence of these, or a Dask frame
+            The files; a Dask frame for the engine `dask`.
         files : FileRules, optional
             How they are written, where their endings do not say it.
+        engine : {"stream", "dask"}
+            `stream` reads files piece by piece, `dask` on the workers of a cluster.
+        client : Client or str, optional
+            A Dask client, or the address of a scheduler; without it, workers on this machine.
+        into : str or Path, optional
+            A folder that the book is to lie in, shard by shard, which may be larger than memory;
+            where there is one already, the rows are added to it.
+        shards : int, optional
+            Into how many shards groups are dealt, by default as many as make some million cells
+            each. On a cluster, without `into`, the workers keep them; their client must stay.
+        patience : float
+            Seconds after which a store or a cluster is given up that gives no answer.
 
         Returns
         -------
         Daybook
             The book of all their rows.
+
+        Raises
+        ------
+        QuestionError
+            For options that do not go with the engine, or with a folder.
         """
+        from eptaro.engines.local import check_engine
         from eptaro.inputs.files.opening import open_files
 
-        paths = list(path) if isinstance(path, list | tuple) else [path]
-        for one in paths:
-            as_path(one)  # raises where it is none; an address stays as it is written
-        return cls(
-            open_files([str(one) for one in paths], files),
-            measures=measures,
-            date=date,
-            by=by,
-            calendar=calendar,
-            coverage=coverage,
-            dates=date_rules(dates, zone),
-            memory_limit=memory_limit,
-            formats=formats,
-            workdays=workdays,
-            values=values,
-            where=where,
-            numbers=numbers,
-            lookups=lookups,
-            across=across,
-            **named,
+        check_engine(engine)
+        if engine == "stream" and into is None and shards is None:
+            several = paths if isinstance(paths, list | tuple) else [paths]
+            for one in several:
+                as_path(one)  # raises where it is none; an address stays as it is written
+            with waiting_at_most(patience):
+                return cls(
+                    open_files([str(one) for one in several], files),
+                    measures=measures,
+                    date=date,
+                    by=by,
+                    calendar=calendar,
+                    coverage=coverage,
+                    dates=date_rules(dates, zone),
+                    memory_limit=memory_limit,
+                    formats=formats,
+                    workdays=workdays,
+                    values=values,
+                    where=where,
+                    numbers=numbers,
+                    lookups=lookups,
+                    across=across,
+                    **named,
+                )
+        given = {"across": across, "memory_limit": memory_limit}
+        for name in (name for name, value in given.items() if value is not None):
+            raise QuestionError(
+                f"{name} goes with engine='stream' and a book in memory; leave it out, or "
+                f"engine=, into= and shards="
+            )
+        if date is None:
+            raise QuestionError(
+                "say with date= which column holds the dates; it is looked for with "
+                "engine='stream' and a book in memory alone"
+            )
+        asked = BookOptions.of(
+            measures, by, calendar, coverage, formats, workdays, values, where, date, named
+        )
+        rules = date_rules(dates, zone)
+        with waiting_at_most(patience):
+            if into is None and shards is None:
+                from eptaro.engines.cluster import fold_cluster
+
+                folded = fold_cluster(
+                    str(paths) if isinstance(paths, Path) else paths,
+                    *(date, asked.by, asked.planes, rules, files, client),
+                    patience=patience,
+                    formulas=asked.formulas,
+                    numbers=numbers,
+                    lookups=lookups,
+                )
+                return cls._of(MemoryStore(asked.facts(folded)))
+            from eptaro.sharded.folding import fold_sharded
+            from eptaro.sharded.readas import ReadAs
+
+            read = ReadAs.given(date, by, rules, files, numbers, lookups, values, where)
+            return cls._of(
+                fold_sharded(
+                    paths,
+                    asked,
+                    read,
+                    into=into,
+                    engine=engine,
+                    client=client,
+                    shards=shards,
+                    patience=patience,
+                )
+            )
+
+    @classmethod
+    def from_sql(
+        cls,
+        url: str,
+        what: str,
+        *,
+        date: str,
+        measures: Measures,
+        by: By = None,
+        only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None = None,
+        calendar: Calendars = None,
+        coverage: Coverage = None,
+        dates: DateRules | None = None,
+        formats: Mapping[str, Format] | None = None,
+        workdays: Worked = None,
+        where: str | None = None,
+        lookups: Lookups = None,
+        patience: float = PATIENCE,
+    ) -> Daybook:
+        """Fold a table (or a SELECT) inside its database; only cells come back.
+
+        `queries` of the book shows what was asked. Sums of whole numbers and decimals are
+        exact. The other parameters are those of `Daybook`.
+
+        Parameters
+        ----------
+        url : str
+            An address as SQLAlchemy has it.
+        what : str
+            A table, `schema.table`, or a query.
+        only : Span, mapping, or several of these, optional
+            Days and group values to which the database narrows the rows.
+        where : str, optional
+            The condition that rows must meet; the database works it out.
+        patience : float
+            Seconds after which a database is given up that gives no answer.
+
+        Returns
+        -------
+        Daybook
+            The book of all rows that are left.
+
+        Raises
+        ------
+        MeasureError
+            For first and last, which need an order of rows.
+        InputError
+            With what the database refuses.
+        """
+        from eptaro.engines.databases.fold import fold_database
+
+        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, (), where)
+        scope, rules = Scope.of_database(only), date_rules(dates)
+        with waiting_at_most(patience):
+            folded = fold_database(
+                url, what, date, asked.by, asked.planes, rules, scope, asked.formulas, lookups
+            )
+        return cls._of(MemoryStore(asked.facts(folded)))
+
+    @classmethod
+    def open(cls, path: str | Path, *, client: Any = None, patience: float = PATIENCE) -> Daybook:
+        """Open a book that `write` wrote, or that files were folded into.
+
+        Parameters
+        ----------
+        path : str or Path
+            Its file or folder.
+        client : Client or str, optional
+            Of a folder: a Dask cluster, or its scheduler's address, whose workers all reach the
+            folder and answer questions shard by shard.
+        patience : float
+            Seconds after which a store or a cluster is given up that gives no answer.
+
+        Returns
+        -------
+        Daybook
+            The book; it has no transactions to trace.
+
+        Raises
+        ------
+        InputError
+            Where the file is missing, is no book, or is damaged.
+        """
+        as_path(path)  # raises where it is none
+        with waiting_at_most(patience):
+            place = Place.of(path)
+            if not place.is_file() and (place / NAME).is_file():
+                from eptaro.sharded.store import ShardStore
+
+                return cls._of(ShardStore.open(place, client, patience))
+            from eptaro.storage.reading import open_book
+
+            folded, asked = open_book(place)
+            return cls._of(MemoryStore(asked.facts(folded)))
+
+    def write(self, path: str | Path) -> Path | str:
+        """Write the book to a Parquet file, or a new folder, that `Daybook.open` reads back.
+
+        Parameters
+        ----------
+        path : str or Path
+            The file; it is written beside its place and renamed. With a `/` at its end, a folder
+            of shards, which more rows can be added to.
+
+        Returns
+        -------
+        Path or str
+            The file or folder; of an object store, its address.
+        """
+        if names_folder(path):
+            from eptaro.sharded.adding import put_folded
+            from eptaro.storage.about import options_of
+
+            place, facts = Place.of(path), self._store.facts
+            put_folded(place, facts.folded, options_of(facts), new=True)
+            return place.name if place.local is None else Path(path)
+        from eptaro.storage.writing import write_book
+
+        as_path(path)  # raises where it is none
+        return write_book(self._store.facts, Place.of(path))
+
+    def add(
+        self,
+        what: str | Path | Sequence[str | Path] | Daybook,
+        *,
+        replace_days: Span | str | None = None,
+        force: bool = False,
+        date: str | None = None,
+        dates: DateRules | None = None,
+        zone: str | None = None,
+        files: FileRules | None = None,
+        numbers: Numbers = None,
+        lookups: Lookups = None,
+        coverage: Coverage = None,
+        workdays: Worked = None,
+    ) -> Daybook:
+        """Put more rows into the folder of a book, all of them or, if anything fails, none.
+
+        Files are read as those before were, but for what is said here. Only the shards and months
+        that rows touch are written anew; who has the book open sees it as it was.
+
+        Parameters
+        ----------
+        what : str, Path, several of these, or Daybook
+            The files, or a book with the same groups and measures.
+        replace_days : Span or str, optional
+            The days whose rows are taken out in the same step; all new ones lie in them.
+        force : bool
+            Count rows that are in the folder already once more, rather than refuse them.
+        date, dates, zone, files, numbers, lookups, coverage, workdays : optional
+            As for `Daybook.fold`; the days covered and the holidays add to those of the book.
+
+        Returns
+        -------
+        Daybook
+            The book with these rows.
+
+        Raises
+        ------
+        InputError
+            Where rows are in it already, or lie outside of the days that they replace, or
+            somebody else is writing; nothing has changed then.
+        """
+        from eptaro.sharded.adding import Again, add_rows
+
+        out = Span.parse(replace_days) if isinstance(replace_days, str) else replace_days
+        rows = what._store.facts if isinstance(what, Daybook) else what
+        again = Again(date, dates, zone, files, numbers, lookups, coverage, workdays)
+        return self._of(add_rows(self._store, rows, again, out=out, force=force))
+
+    def using(
+        self, calendar: Calendar | OwnCalendars, *, workdays: Workdays | None = None
+    ) -> Daybook:
+        """Return the same transactions on another calendar.
+
+        Parameters
+        ----------
+        calendar : Calendar or OwnCalendars
+            The calendar, or the own ones of groups.
+        workdays : Workdays, optional
+            Which days are worked, by default those of the book.
+
+        Returns
+        -------
+        Daybook
+            A book of the same cells.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-05-01"]}, date="on", measures="n=count()")
+        >>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        >>> str(book.using(fiscal).latest("year"))
+        'FY2026'
+        """
+        return self._of(self._store.on_calendar(calendar, workdays))
+
+    def merged(self, other: Daybook, *, force: bool = False) -> Daybook:
+        """Return the book that one fold over the rows of both would have made.
+
+        Parameters
+        ----------
+        other : Daybook
+            A book with the same groups, measures and calendar.
+        force : bool
+            Count rows that are in both twice rather than refuse them.
+
+        Returns
+        -------
+        Daybook
+            The book of the rows of both.
+
+        Raises
+        ------
+        InputError
+            Where the two differ, or rows of the other are in this one already.
+        """
+        if not isinstance(other, Daybook):
+            raise InputError(f"{other!r} is not a Daybook")
+        return self._of(
+            MemoryStore(merge_facts(self._store.facts, other._store.facts, force=force))
+        )
+
+    @property
+    def measures(self) -> tuple[Measure, ...]:
+        """What is calculated."""
+        return self._store.about.measures
+
+    @property
+    def by(self) -> list[str]:
+        """The group columns."""
+        return self._store.about.groups.names
+
+    @property
+    def calendar(self) -> Calendar:
+        """The calendar; of a book whose groups keep their own, that of the others."""
+        return self._store.about.calendar
+
+    @property
+    def coverage(self) -> Span:
+        """The days known."""
+        return self._store.about.coverage
+
+    @property
+    def workdays(self) -> Workdays:
+        """Which days are worked."""
+        return self._store.about.workdays
+
+    @property
+    def rows(self) -> int:
+        """How many transactions were counted."""
+        return self._store.about.rows
+
+    @property
+    def source(self) -> str:
+        """Where they came from."""
+        return self._store.about.source
+
+    @property
+    def queries(self) -> tuple[str, ...]:
+        """What a database was asked, where it folded the book."""
+        return self._store.about.folded.queries
+
+    @property
+    def aside(self) -> Table:
+        """The rows whose date could not be read: row, value and reason."""
+        return self._store.about.aside
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided while reading, and on what evidence."""
+        return self._store.about.folded.notes
+
+    recap = method_of(Recap)
+    accumulate = method_of(Accumulate)
+    trail = method_of(Trail)
+    compare = method_of(Compare)
+    card = method_of(Card)
+    rhythm = method_of(Rhythm)
+    spread = method_of(Spread)
+    histogram = method_of(Histogram)
+
+    def ask(self, query: Query) -> Table:
+        """Return the answer to a query; `recap` and its like make one and ask it.
+
+        Parameters
+        ----------
+        query : Query
+            What is asked.
+
+        Returns
+        -------
+        Table
+            The answer.
+        """
+        return self._store.ask(query)
+
+    def latest(self, level: str) -> Period:
+        """Return the period of a level that holds the last day of the coverage.
+
+        Parameters
+        ----------
+        level : str
+            A level of the calendar.
+
+        Returns
+        -------
+        Period
+            The period.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-08-20"]}, date="on", measures="n=count()")
+        >>> str(book.latest("quarter"))
+        '2025-Q3'
+        """
+        return self.calendar.period_of(self.coverage.last, level)
+
+    def prove(self, table: Table, *, sample: int = 40) -> int:
+        """Make a random sample of a table's numbers again, one transaction at a time.
+
+        Parameters
+        ----------
+        table : Table
+            An answer of this book.
+        sample : int
+            How many rows to draw, beside the last one and those of totals.
+
+        Returns
+        -------
+        int
+            How many numbers agreed.
+
+        Raises
+        ------
+        EptaroError
+            With the whole trace, where a number was not found again.
+        QuestionError
+            Where the table has no numbers that can be traced.
+        """
+        from eptaro.core.proof.prove import prove  # what few programs need is loaded when they do
+
+        return prove(table, sample)
+
+    def report(
+        self,
+        path: str | Path,
+        *,
+        quality: Table | None = None,
+        as_of: AsOf = None,
+        title: str | None = None,
+        sections: Sequence[str] | None = None,
+        per: str | None = None,
+        within: str | None = None,
+        trailing: str | None = None,
+        match: Match | None = None,
+        sheets: str | None = None,
+        parts: str | None = None,
+        years: int | None = None,
+    ) -> Path:
+        """Write a report to send on: a page (.html) without scripts, or a workbook (.xlsx).
+
+        Parameters
+        ----------
+        path : str or Path
+            The file; its ending decides.
+        quality : Table, optional
+            Of a page: what `inspect` found in the dates.
+        as_of : date, optional
+            The last day that is looked at.
+        title, sections, per, within, trailing, match : optional
+            Of a page: its title, its sections in order, the levels of the comparison and of the
+            running total, the rolling window, and how prior spans are cut.
+        sheets, parts, years : optional
+            Of a workbook: a sheet per period of this level or per value of this group column,
+            the level of their rows, and how many years back they go.
+
+        Returns
+        -------
+        Path
+            The file.
+
+        Raises
+        ------
+        InputError
+            For another ending, or an option of the other kind of report.
+        """
+        from eptaro.reports.report import ReportOptions, write_report
+
+        asked = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
+        return write_report(self._store, path, asked, quality, as_of)
+
+    def __repr__(self) -> str:
+        about = self._store.about
+        names = about.groups.names
+        by = f" by {', '.join(names)}" if names else ""
+        return (
+            f"<Daybook of {about.rows:,} rows{by}, {about.coverage}, "
+            f"{about.groups.count:,} groups{self._store.place}, calendar {about.calendar.name!r}>"
         )

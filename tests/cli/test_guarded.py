@@ -241,7 +241,8 @@ class Interrupted(Commands):
             "eptaro.cli.main()"
         )
         began = time.monotonic()
-        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+        command = [sys.executable, "-c", code]
+        done = subprocess.run(command, check=False, capture_output=True, text=True)
         self.assertEqual((done.returncode, done.stderr), (130, "eptaro: stopped\n"))
         self.assertLess(time.monotonic() - began, 15)
 

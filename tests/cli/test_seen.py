@@ -154,7 +154,7 @@ class Engines(Commands):
         asked = ["--date", "sailed_on", "--by", "route", "--measure", "revenue=sum(fare)", "--measure", "n=count()",
                  "--per", "quarter", "--format", "csv"]  # fmt: skip
         found = {}
-        for engine in ("stream", "local", "sql"):
+        for engine in ("stream", "sql"):
             source = (
                 ["sqlite:///shop.db", "--table", "bookings"]
                 if engine == "sql"

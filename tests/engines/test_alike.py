@@ -87,9 +87,9 @@ class Engines(unittest.TestCase):
 
     def engines(self, asked):
         """Yield the name of each engine, and what makes its book."""
-        yield "stream", lambda: ep.Daybook.fold(self.paths, engine="stream", **asked)
+        yield "stream", lambda: ep.Daybook.read(self.paths, engine="stream", **asked)
         if self.client is not None:
-            yield "dask", lambda: ep.Daybook.fold(self.paths, engine="dask", client=self.client, **asked)  # fmt: skip
+            yield "dask", lambda: ep.Daybook.read(self.paths, engine="dask", client=self.client, **asked)  # fmt: skip
         for shards in (1, 3):
             yield f"folder of {shards}", lambda shards=shards: self.in_folder(shards, **asked)
         for url in self.urls:
@@ -101,18 +101,18 @@ class Engines(unittest.TestCase):
         folder = self.folder / f"book{self.books}"
         first, second = self.paths
         try:
-            made = ep.Daybook.fold(first, into=folder, shards=shards, **asked)
+            made = ep.Daybook.read(first, into=folder, shards=shards, **asked)
         except ep.InputError as error:  # of this file alone
             if "no row meets the condition" not in str(error):
                 raise
-            return ep.Daybook.fold(self.paths, into=folder, shards=shards, **asked)
+            return ep.Daybook.read(self.paths, into=folder, shards=shards, **asked)
         try:
             made.add(second)
         except ep.InputError as error:
             if "no row meets the condition" not in str(error):
                 raise
-            return ep.Daybook.fold(self.paths, into=f"{folder}b", shards=shards, **asked)
-        with mock.patch("eptaro.sharded.book.AT_ONCE", 0):
+            return ep.Daybook.read(self.paths, into=f"{folder}b", shards=shards, **asked)
+        with mock.patch("eptaro.sharded.store.AT_ONCE", 0):
             return ep.Daybook.open(folder)
 
     def same(self, one: ep.Table, two: ep.Table, said: str):

@@ -101,7 +101,7 @@ class Cluster(unittest.TestCase):
                         self.assertEqual(a[name], b[name], name)
 
     def test_files_and_row_groups(self):
-        self.same(ep.Daybook.fold(self.paths, engine="dask", client=self.client, **GIVEN))
+        self.same(ep.Daybook.read(self.paths, engine="dask", client=self.client, **GIVEN))
         parts = cluster.parts_of(cluster.open_files(self.paths, None), 1000)
         self.assertEqual(len(parts), 18)
         planes = {plane for measure in self.local.measures for plane in measure.planes}
@@ -112,16 +112,16 @@ class Cluster(unittest.TestCase):
 
     def test_by_address_and_of_frames(self):
         address = self.client.scheduler.address
-        self.same(ep.Daybook.fold(self.paths, engine="dask", client=address, **GIVEN))
+        self.same(ep.Daybook.read(self.paths, engine="dask", client=address, **GIVEN))
         import dask.dataframe as dd
 
         frame = dd.from_map(frame_of, self.paths)
-        self.same(ep.Daybook.fold(frame, engine="dask", client=self.client, **GIVEN))
+        self.same(ep.Daybook.read(frame, engine="dask", client=self.client, **GIVEN))
 
     def test_conditions_and_formulas(self):
         given = {"date": "on", "by": ["g", "large=x > 50000"], "where": "who != 'p7' and x % 2 != 0",
                  "measures": ["s=sum(x * 2)", "c=count(where y > 20)", "r=1 - c / s", "d=distinct(upper(who))"]}  # fmt: skip
-        one, two = (ep.Daybook.fold(self.paths, engine=engine, client=client, **given)
+        one, two = (ep.Daybook.read(self.paths, engine=engine, client=client, **given)
                     for engine, client in (("dask", self.client), ("stream", None)))  # fmt: skip
         self.assertEqual((one.rows, one.coverage), (two.rows, two.coverage))
         for by in (["g", "large"], None):
@@ -130,17 +130,16 @@ class Cluster(unittest.TestCase):
             self.assertEqual(first.meta["left_out"], second.meta["left_out"])
 
     def test_memory_and_stream_agree(self):
-        for engine in ("local", "stream"):
-            self.same(ep.Daybook.fold(self.paths, engine=engine, **GIVEN))
+        self.same(ep.Daybook.read(self.paths, **GIVEN))
         with self.assertRaisesRegex(ep.QuestionError, "did you mean 'stream'"):
-            ep.Daybook.fold(self.paths, engine="streem", **GIVEN)
+            ep.Daybook.read(self.paths, engine="streem", **GIVEN)
 
     def test_a_worker_killed_in_mid_fold_loses_nothing(self):
         pids = list(self.client.run(os.getpid).values())
         killer = threading.Timer(1.0, lambda: os.kill(random.choice(pids), signal.SIGKILL))
         killer.start()
         with unittest.mock.patch.object(cluster, "fold_part", slow_fold):
-            book = ep.Daybook.fold(self.paths, engine="dask", client=self.client, **GIVEN)
+            book = ep.Daybook.read(self.paths, engine="dask", client=self.client, **GIVEN)
         killer.join()
         self.same(book)
         self.client.wait_for_workers(2, timeout=30)
@@ -152,14 +151,14 @@ class Cluster(unittest.TestCase):
         files = [str(self.folder / f"c{n}.csv") for n in range(2)]
         asked = {"date": "on", "measures": "s=sum(x)", "engine": "dask", "client": self.client}
         with self.assertRaisesRegex(ep.DateError, "nope|blank"):
-            ep.Daybook.fold(files, **asked)
-        book = ep.Daybook.fold(files, dates=ep.DateRules(bad_dates="set aside"), **asked)
+            ep.Daybook.read(files, **asked)
+        book = ep.Daybook.read(files, dates=ep.DateRules(bad_dates="set aside"), **asked)
         self.assertEqual(
-            (book.recap("month")["s"].tolist(), len(book.aside), book.folded.left_out),
+            (book.recap("month")["s"].tolist(), len(book.aside), book._store.facts.folded.left_out),
             ([5], 2, {"x": 10}),
         )
         with self.assertRaisesRegex(ep.InputError, "no scheduler answers"):
-            ep.Daybook.fold(files, **asked | {"client": "tcp://127.0.0.1:9", "patience": 2})
+            ep.Daybook.read(files, **asked | {"client": "tcp://127.0.0.1:9", "patience": 2})
 
 
 class GivenUp(unittest.TestCase):
@@ -180,7 +179,7 @@ class GivenUp(unittest.TestCase):
     def refused(self, client, said, patience=2):
         began = time.monotonic()
         with self.assertRaisesRegex(ep.InputError, said) as caught:
-            ep.Daybook.fold(self.path, date="on", measures="s=sum(x)", engine="dask", client=client,
+            ep.Daybook.read(self.path, date="on", measures="s=sum(x)", engine="dask", client=client,
                             patience=patience)  # fmt: skip
         self.assertNotIn("\n", str(caught.exception))
         return time.monotonic() - began

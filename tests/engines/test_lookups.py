@@ -137,7 +137,6 @@ class Joined(unittest.TestCase):
         yield ep.Daybook(self.frame, lookups=ep.Lookup(frame, own, other), **given)
         for name in ("rows.csv", "rows.parquet"):
             yield ep.Daybook.read(self.folder / name, lookups=file, **given)
-        yield ep.Daybook.fold(self.folder / "rows.csv", engine="local", lookups=file, **given)
         for url in self.urls:
             yield ep.Daybook.from_sql(url, "rows", lookups={table: key}, **given)
 
@@ -168,7 +167,7 @@ class Joined(unittest.TestCase):
         except ImportError:
             self.skipTest("distributed is not installed")
         lookups = {str(self.folder / "rates.csv"): "ship=name"}
-        book = ep.Daybook.fold(self.folder / "rows.parquet", engine="dask", lookups=lookups,
+        book = ep.Daybook.read(self.folder / "rows.parquet", engine="dask", lookups=lookups,
                                date="on", by="kind", measures=MEASURES)  # fmt: skip
         missed = sum(self.dated(ship, day)[0] is None for day, ship, _ in self.rows)
         self.check(book, self.wanted(self.dated), missed)

@@ -7,6 +7,7 @@ import os
 import sys
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import pandas as pd
@@ -34,10 +35,10 @@ class Meetings(unittest.TestCase):
         parquet.write_table(pa.table(frame), self.folder / name, **how)
         return self.folder / name
 
-    def shards(self, book: ep.Daybook, name: str = "kept") -> ep.FolderBook:
+    def shards(self, book: ep.Daybook, name: str = "kept") -> ep.Daybook:
         """Return a book, in a folder, that is asked one shard at a time."""
         again = ep.Daybook.open(book.write(f"{self.folder / name}/"))
-        again.at_once = 0
+        again._store = replace(again._store, at_once=0)
         return again
 
     def text(self, text: str, measures, **more) -> list:
@@ -55,10 +56,10 @@ class Folders(Meetings):
         frame = {"on": ["2025-01-01"] * 40, "g": [*range(10)] * 4, "h": [*"ab"] * 20}
         self.parquet("rows.parquet", frame)
         asked = {"date": "on", "by": ["g", "h"], "measures": "v=count()"}
-        book = ep.Daybook.fold(
+        book = ep.Daybook.read(
             self.folder / "rows.parquet", into=self.folder / "kept", shards=4, **asked
         )
-        book.at_once = 0
+        book._store = replace(book._store, at_once=0)
         whole = ep.Daybook(frame, **asked)
         for only in ({"g": [*range(10)]}, {"g": [1, 2, 3]}, {"g": [*range(10)], "h": "a"}):
             for ask in (lambda b, only: b.recap("month", only=only, by=[]), lambda b, only: b.card(only=only, by=[]),
@@ -71,7 +72,7 @@ class Folders(Meetings):
         for number, (by, where, want) in enumerate(
             ((["g"], "g = 'a'", 1), (["g", "s=band(k, 0, 5, 6)"], "g = 'a'", 1), (["g"], None, 2))
         ):
-            book = ep.Daybook.fold(path, date="on", by=by, where=where, shards=5, into=self.folder / f"b{number}",
+            book = ep.Daybook.read(path, date="on", by=by, where=where, shards=5, into=self.folder / f"b{number}",
                                    measures=["v=distinct(k)", "n=new(k)"])  # fmt: skip
             self.assertEqual(values(book.recap("year", by=[])), [want])
         asked = {"date": "on", "by": "g", "measures": ["v=distinct(k)", "n=new(k)"]}
@@ -115,10 +116,10 @@ class Folders(Meetings):
         with cluster, Client(cluster):
             asked = {"date": "on", "by": "g", "measures": "v=sum(x)", "engine": "dask"}
             parts = str(self.folder / "part*.parquet")
-            book = ep.Daybook.fold(parts, where="x = 1", **asked)
+            book = ep.Daybook.read(parts, where="x = 1", **asked)
             self.assertEqual(values(book.recap("year", by=[])), [100])
             with self.assertRaisesRegex(ep.InputError, "no row meets"):
-                ep.Daybook.fold(parts, where="x = 7", **asked)
+                ep.Daybook.read(parts, where="x = 7", **asked)
 
 
 class Kept(Meetings):

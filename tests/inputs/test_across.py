@@ -118,6 +118,6 @@ class Wide(unittest.TestCase):
             found.append(json.loads(done.stdout))
         self.assertEqual(*found)
         self.assertEqual(len(found[0]), 6)
-        refused = subprocess.run([*run, *line, "--engine", "local"], cwd=self.folder,
+        refused = subprocess.run([*run, *line, "--engine", "dask"], cwd=self.folder,
                                  capture_output=True, text=True, check=False)  # fmt: skip
         self.assertIn("--engine stream", refused.stderr)

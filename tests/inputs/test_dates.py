@@ -198,7 +198,7 @@ class SetAside(unittest.TestCase):
         self.assertEqual(found.recap("month")["s"].tolist(), [1 + 4])
         rows = [(r["row"], r["value"], r["reason"][:14]) for r in found.aside.rows()]
         self.assertEqual(rows, [(2, "soon", "is not written"), (3, "", "blank")])
-        self.assertEqual(found.folded.left_out, {"x": 2 + 3})
+        self.assertEqual(found._store.facts.folded.left_out, {"x": 2 + 3})
         self.assertIn("left out 2 rows without a date: sum(x) 5", found.recap("month").footer())
 
     def test_a_sentinel_counts_as_blank_only_when_declared(self):

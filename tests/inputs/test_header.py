@@ -22,9 +22,8 @@ class Headers(unittest.TestCase):
         self.wanted = [*plain.recap("month", by="route").rows()]
 
     def held(self, path: Path, **rules):
-        for engine in ("stream", "local"):
-            book = ep.Daybook.fold([str(path)], engine=engine, files=ep.FileRules(**rules), **ASKED)
-            self.assertEqual([*book.recap("month", by="route").rows()], self.wanted)
+        book = ep.Daybook.read([str(path)], files=ep.FileRules(**rules), **ASKED)
+        self.assertEqual([*book.recap("month", by="route").rows()], self.wanted)
         found = ep.inspect(path, date="on", files=ep.FileRules(**rules))
         self.assertIn(2, [row["count"] for row in found.rows() if row["subject"] == "rows"])
 

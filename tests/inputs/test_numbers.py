@@ -264,7 +264,6 @@ class Everywhere(unittest.TestCase):
         yield ep.Daybook(self.frame, **given)
         for name in ("a.csv", "a.parquet", "a.jsonl"):
             yield ep.Daybook.read(self.folder / name, **given)
-        yield ep.Daybook.fold(self.folder / "a.csv", engine="local", **given)
         with xlsxwriter.Workbook(self.folder / "a.xlsx") as workbook:
             sheet = workbook.add_worksheet()
             for number, row in enumerate([list(self.frame), *self.ROWS]):
@@ -300,7 +299,7 @@ class Everywhere(unittest.TestCase):
             with (self.folder / name).open("w", newline="") as file:
                 lines = [("2024-01-01", text) for text in rows]
                 csv.writer(file).writerows([("on", "fare"), *lines])
-        book = ep.Daybook.fold([self.folder / "b.csv", self.folder / "c.csv"], engine="dask",
+        book = ep.Daybook.read([self.folder / "b.csv", self.folder / "c.csv"], engine="dask",
                                date="on", measures="s=sum(fare)", numbers="infer")  # fmt: skip
         (row,) = book.recap("year").rows()
         self.assertEqual(row["s"], Decimal("7.535"))

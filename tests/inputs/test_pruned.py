@@ -55,7 +55,7 @@ class Pruned(unittest.TestCase):
             for where in CONDITIONS:
                 whole = ep.Daybook(given, where=where, **asked)
                 with mock.patch.object(reader, "sound", wraps=reader.sound) as sound:
-                    book = ep.Daybook.fold([str(path)], where=where, **asked)
+                    book = ep.Daybook.read([str(path)], where=where, **asked)
                 read += sound.call_count
                 self.assertEqual((book.rows, book.coverage), (whole.rows, whole.coverage), where)
                 one, two = (b.recap("month", by="route") for b in (whole, book))
@@ -70,7 +70,7 @@ class Pruned(unittest.TestCase):
         for where, said in (("fare > 100000 and n = 'x'", "text and a number"), ("fare > 100000", "no row meets the condition"),
                             ("fare > 100000 and fares", "fares")):  # fmt: skip
             with self.assertRaisesRegex(ep.EptaroError, said):
-                ep.Daybook.fold([str(path)], date="on", measures="n=count()", where=where)
+                ep.Daybook.read([str(path)], date="on", measures="n=count()", where=where)
 
     def test_blank_dates_are_looked_at(self):
         given = table(2).to_pydict()
@@ -79,6 +79,6 @@ class Pruned(unittest.TestCase):
         parquet.write_table(pa.table(given), path, row_group_size=40)
         asked = {"date": "on", "measures": "n=count()", "where": "on >= '2024-06-01' or n = -4"}
         with self.assertRaisesRegex(ep.DateError, "row 6: blank"):
-            ep.Daybook.fold([str(path)], **asked)
-        book = ep.Daybook.fold([str(path)], dates=ep.DateRules(bad_dates="set aside"), **asked)
+            ep.Daybook.read([str(path)], **asked)
+        book = ep.Daybook.read([str(path)], dates=ep.DateRules(bad_dates="set aside"), **asked)
         self.assertEqual(len(book.aside), 1)

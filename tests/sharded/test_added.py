@@ -34,7 +34,7 @@ class Added(Alike):
         self.book = self.folder / "book"
 
     def fold(self, paths, **more) -> ep.Daybook:
-        return ep.Daybook.fold(paths, into=self.book, shards=3, **asked(**more))
+        return ep.Daybook.read(paths, into=self.book, shards=3, **asked(**more))
 
     def test_nights_added_are_one_fold(self):
         book = self.fold(self.paths[:1])
@@ -42,9 +42,9 @@ class Added(Alike):
             book = book.add(path)
         book = book.add(ep.Daybook.read(self.paths[3], **asked()))
         self.all_the_same(ep.Daybook.read(self.paths, **asked()), ep.Daybook.open(self.book))
-        self.assertEqual([one.rows for one in book.manifest.changes], [300, 220, 180, 200])
+        self.assertEqual([one.rows for one in book._store.manifest.changes], [300, 220, 180, 200])
         unordered = self.folder / "other"
-        first = ep.Daybook.fold(self.paths[3], into=unordered, shards=2, **asked())
+        first = ep.Daybook.read(self.paths[3], into=unordered, shards=2, **asked())
         first.add(self.paths[:3])
         one, two = (
             ep.Daybook.open(path).recap("month", by="all") for path in (self.book, unordered)
@@ -64,18 +64,18 @@ class Added(Alike):
 
     def test_only_what_rows_touch_is_written(self):
         book = self.fold(self.paths[:3])
-        before = {file.path for file in book.manifest.files}
+        before = {file.path for file in book._store.manifest.files}
         day = self.table["day"].to_pylist()[690]
         one = self.folder / "one.parquet"
         parquet.write_table(self.table.slice(690, 1), one)
-        after = book.add(one).manifest.files
+        after = book.add(one)._store.manifest.files
         fresh = [file for file in after if file.path not in before]
         self.assertEqual([(file.role, file.first[:7]) for file in fresh], [("cells", str(day)[:7])])
         self.assertEqual(len(before - {file.path for file in after}), 1)
 
     def test_months_become_a_year_when_another_begins(self):
         self.fold(self.paths[0])  # rows of 2023 and 2024
-        kept = ep.Daybook.open(self.book).manifest
+        kept = ep.Daybook.open(self.book)._store.manifest
         last = max(file.last for file in kept.files if file.role == "cells")
         months = [
             file for file in kept.files if file.role == "cells" and file.first[:4] == last[:4]
@@ -83,16 +83,18 @@ class Added(Alike):
         self.assertGreater(len({file.first[:7] for file in months}), 2)
         book = ep.Daybook.open(self.book).add(self.paths[1:])
         for shard in range(3):
-            years = [file.first[:4] for file in book.manifest.of(shard, "cells")]
+            years = [file.first[:4] for file in book._store.manifest.of(shard, "cells")]
             self.assertEqual(years.count("2024"), 1, years)
 
         later = self.table.filter(pc.equal(pc.year(self.table["day"]), 2025))
         early = ep.Daybook(self.table.filter(pc.less(pc.year(self.table["day"]), 2025)), **asked())
         folder = self.folder / "turn"
         opened = ep.Daybook.open(early.write(f"{folder}/"))
-        self.assertGreater(len([f for f in opened.manifest.files if f.first[:4] == "2024"]), 9)
+        self.assertGreater(
+            len([f for f in opened._store.manifest.files if f.first[:4] == "2024"]), 9
+        )
         turned = opened.add(ep.Daybook(later.slice(0, 1), **asked()))
-        self.assertEqual(len([f for f in turned.manifest.files if f.first[:4] == "2024"]), 1)
+        self.assertEqual(len([f for f in turned._store.manifest.files if f.first[:4] == "2024"]), 1)
         self.assertEqual(turned.rows, early.rows + 1)
 
     def test_rows_that_are_in_are_refused(self):
@@ -125,7 +127,7 @@ class Added(Alike):
             **asked(),
         )
         self.all_the_same(whole, book)
-        change = book.manifest.changes[-1]
+        change = book._store.manifest.changes[-1]
         self.assertEqual(
             (change.replaced, change.removed), (f"{lo}..{hi}", inside.to_pylist().count(True))
         )
@@ -163,7 +165,7 @@ class Added(Alike):
         mine = self.folder / "mine.parquet"
         parquet.write_table(self.table.slice(700, 9), mine)
         again = ep.Daybook.open(self.book).add(mine, dates=ep.DateRules(order="ymd"))
-        self.assertEqual(again.manifest.reading["dates"], {})
+        self.assertEqual(again._store.manifest.reading["dates"], {})
 
     def test_who_has_it_open_sees_it_as_it_was(self):
         book = self.fold(self.paths[:2])
@@ -183,12 +185,12 @@ class Added(Alike):
             os.utime(path, (1, 1))
         book.add(self.paths[2])
         self.assertTrue(leftover.exists(), "what no manifest named is not ours")
-        named = {file.path for file in ep.Daybook.open(self.book).manifest.files}
+        named = {file.path for file in ep.Daybook.open(self.book)._store.manifest.files}
         there = {
             str(path.relative_to(self.book)) for path in (self.book / "shards").rglob("*.parquet")
         }
         self.assertEqual(named - there, set())
-        old = {file.path for file in book.manifest.files} - named
+        old = {file.path for file in book._store.manifest.files} - named
         self.assertTrue(old <= there, "what a manifest of this hour names stays")
 
     def test_one_writer_at_a_time(self):
@@ -234,7 +236,7 @@ class Killed(Alike):
                 table.slice(number * size, size), self.folder / f"night{number:02d}.parquet"
             )
         measures = ["fares=sum(fare)", "trips=count()"]
-        ep.Daybook.fold(
+        ep.Daybook.read(
             self.folder / "night00.parquet",
             into=self.folder / "book",
             shards=4,
@@ -278,7 +280,7 @@ class Killed(Alike):
             parquet.write_table(
                 table.slice(number * 1000, 1000), self.folder / f"night{number}.parquet"
             )
-        ep.Daybook.fold(
+        ep.Daybook.read(
             self.folder / "night0.parquet", into=self.folder / "book", shards=4, **asked()
         )
         program = "import sys, eptaro as ep; book = ep.Daybook.open('book'); sys.stdin.readline(); book.add(sys.argv[1])"

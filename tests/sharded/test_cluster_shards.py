@@ -45,7 +45,7 @@ class Cluster(Alike):
             parquet.write_table(rows(31).slice(number * 200, 200), self.paths[-1])
         self.names = [str(path) for path in self.paths]
         self.whole = ep.Daybook.read(self.paths, **asked())
-        self.fold = lambda what, **more: ep.Daybook.fold(
+        self.fold = lambda what, **more: ep.Daybook.read(
             what, engine="dask", client=self.client, **asked(**more)
         )
 
@@ -114,7 +114,7 @@ class Cluster(Alike):
             ({"engine": "stream", "shards": 0, "into": "x"}, "at least 1"),
         ):
             with self.assertRaisesRegex(ep.QuestionError, said):
-                ep.Daybook.fold(self.names, **asked(), **more)
+                ep.Daybook.read(self.names, **asked(), **more)
 
 
 @unittest.skipIf(Client is None, "dask and pandas are not installed")
@@ -132,8 +132,8 @@ class Ended(Alike):
             "silence_logs": 50,
         }
         with LocalCluster(**options) as cluster, Client(cluster) as client:
-            held = ep.Daybook.fold(str(path), engine="dask", client=client, shards=2, **asked())
-            kept = ep.Daybook.fold(str(path), engine="dask", client=client, into=self.folder / "book", shards=2, **asked())  # fmt: skip
+            held = ep.Daybook.read(str(path), engine="dask", client=client, shards=2, **asked())
+            kept = ep.Daybook.read(str(path), engine="dask", client=client, into=self.folder / "book", shards=2, **asked())  # fmt: skip
         for book in (held, kept):
             with self.assertRaises(ep.InputError):
                 book.recap("year")

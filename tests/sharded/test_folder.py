@@ -18,7 +18,6 @@ from pyarrow import parquet
 import eptaro as ep
 from eptaro.places import Place
 from eptaro.sharded.adding import put_folded
-from eptaro.sharded.book import FolderBook
 from eptaro.storage.about import options_of
 
 SPECS = [
@@ -119,7 +118,7 @@ class Alike(unittest.TestCase):
 
     def apart(self):
         """Have every shard asked by itself, however small the book is."""
-        self.enterContext(mock.patch("eptaro.sharded.book.AT_ONCE", 0))
+        self.enterContext(mock.patch("eptaro.sharded.store.AT_ONCE", 0))
         self.enterContext(mock.patch("eptaro.sharded.questions.asked._FEW", 2))
 
 
@@ -131,9 +130,11 @@ class Answers(Alike):
         whole = ep.Daybook(rows(1), **asked())
         for shards in (1, 5):
             place = Place.of(self.folder / str(shards))
-            put_folded(place, whole.folded, options_of(whole), shards=shards)
+            put_folded(
+                place, whole._store.facts.folded, options_of(whole._store.facts), shards=shards
+            )
             book = ep.Daybook.open(self.folder / str(shards))
-            self.assertIsInstance(book, FolderBook)
+            self.assertEqual(book._store.folder, place)
             self.all_the_same(whole, book, [*QUESTIONS, *BESIDE])
             for verb, args, options in WRONG:
                 told = []
@@ -157,7 +158,12 @@ class Answers(Alike):
             with self.subTest(more=more):
                 whole = ep.Daybook(rows(2), **asked(**more))
                 path = self.folder / str(len(list(self.folder.iterdir())))
-                put_folded(Place.of(path), whole.folded, options_of(whole), shards=11)
+                put_folded(
+                    Place.of(path),
+                    whole._store.facts.folded,
+                    options_of(whole._store.facts),
+                    shards=11,
+                )
                 book = ep.Daybook.open(path)
                 questions = (
                     [*QUESTIONS, *BESIDE][number % 2 :: 2] if number != 1 else [*QUESTIONS, *BESIDE]
@@ -171,7 +177,7 @@ class Answers(Alike):
         path = self.folder / "rows.parquet"
         parquet.write_table(rows(3), path)
         whole = ep.Daybook.read(path, **options)
-        book = ep.Daybook.fold(path, into=self.folder / "book", **options)
+        book = ep.Daybook.read(path, into=self.folder / "book", **options)
         self.assertEqual(book.recap("year").meta["where"], whole.recap("year").meta["where"])
         self.all_the_same(whole, book, [q for q in QUESTIONS if "by" not in q[2] and "only" not in q[2]])  # fmt: skip
 
@@ -209,14 +215,16 @@ class Answers(Alike):
         alone = ep.Daybook(table, **asked(by="who", measures=SPECS[:1]))
         for shards, one in ((5, whole), (3, alone)):
             path = self.folder / str(shards)
-            put_folded(Place.of(path), one.folded, options_of(one), shards=shards)
+            put_folded(
+                Place.of(path), one._store.facts.folded, options_of(one._store.facts), shards=shards
+            )
             self.all_the_same(one, ep.Daybook.open(path), OF_ONE)
 
     def test_what_takes_all_cells_is_told_where_there_is_no_room(self):
         self.apart()
         whole = ep.Daybook(rows(4), **asked())
         book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
-        with mock.patch("eptaro.sharded.book.free_memory", lambda: 1000):
+        with mock.patch("eptaro.sharded.store.free_memory", lambda: 1000):
             for verb, args, options in [*QUESTIONS, *BESIDE]:
                 self.assertNotIn("into memory", str(outcome(book, verb, args, options)))
             with self.assertRaisesRegex(ep.QuestionError, "takes all .* cells .* into memory"):
@@ -228,7 +236,7 @@ class Answers(Alike):
         whole = ep.Daybook(rows(5), **asked(by="route", measures=measures))
         kept = ep.Daybook.open(whole.write(self.folder / "one.parquet"))
         book = ep.Daybook.open(whole.write(f"{self.folder}/book/"))
-        with mock.patch("eptaro.sharded.book.free_memory", lambda: 1000):
+        with mock.patch("eptaro.sharded.store.free_memory", lambda: 1000):
             for name in ("page.html", "months.xlsx"):
                 made = [one.report(self.folder / f"{at}{name}") for at, one in enumerate((kept, book))]  # fmt: skip
                 if name.endswith("html"):
@@ -249,7 +257,7 @@ class Layout(Alike):
         path = self.folder / "rows.parquet"
         parquet.write_table(table, path)
         book = self.folder / "book"
-        ep.Daybook.fold(
+        ep.Daybook.read(
             path, into=book, shards=7, **asked(measures=["fares=sum(fare)", "n=count()"])
         )
         manifest = json.loads((book / "manifest.json").read_text())

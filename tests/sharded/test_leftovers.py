@@ -26,7 +26,7 @@ def replace(self, target):
         os.kill(os.getpid(), signal.SIGKILL)
     return real(self, target)
 pathlib.Path.replace = replace
-ep.Daybook.fold("rows.parquet", date="day", by=["route", "ship"], measures=["n=count()"], into="new",
+ep.Daybook.read("rows.parquet", date="day", by=["route", "ship"], measures=["n=count()"], into="new",
                 shards=1)
 """
 
@@ -75,7 +75,7 @@ class Leftovers(Alike):
         self.change()
         self.make_old()
         ep.Daybook.open(self.book).add(ep.Daybook(rows(24, 50), **asked()))
-        named = {self.book / f.path for f in ep.Daybook.open(self.book).manifest.files}
+        named = {self.book / f.path for f in ep.Daybook.open(self.book)._store.manifest.files}
         self.assertTrue(before - named)
         self.assertFalse([path for path in before - named if path.exists()])
 
@@ -110,7 +110,7 @@ class Leftovers(Alike):
             ep.Daybook.open(self.book)
 
     def test_exchanged_files_are_noticed(self):
-        files = [f for f in ep.Daybook.open(self.book).manifest.files if f.role == "cells"]
+        files = [f for f in ep.Daybook.open(self.book)._store.manifest.files if f.role == "cells"]
         one, two = (self.book / file.path for file in files[:2])
         kept = two.read_bytes()
         shutil.copy(one, two)
@@ -145,7 +145,7 @@ class Leftovers(Alike):
             self.assertFalse((folder / "manifest.json").exists())
         self.assertGreater(at, 3)
         found = {str(p.relative_to(folder)) for p in folder.rglob("*") if p.is_file()}
-        named = {file.path for file in ep.Daybook.open(folder).manifest.files}
+        named = {file.path for file in ep.Daybook.open(folder)._store.manifest.files}
         self.assertEqual(found - named, {"manifest.json", ".writing"})
         self.assertEqual(ep.Daybook.open(folder).rows, 5)
 

@@ -53,10 +53,12 @@ class Stores(Alike):
         for name in ("rows.csv", "rows.parquet", "rows.arrow"):
             address = self.put(self.folder / name, f"in/{name}")
             book = ep.Daybook.read(address, **asked(measures=MEASURES))
-            self.assertEqual(book.folded.sources, (address,))
+            self.assertEqual(book._store.facts.folded.sources, (address,))
             if name == "rows.csv":
                 local = ep.Daybook.read(self.folder / name, **asked(measures=MEASURES))
-                self.assertEqual(book.folded.fingerprints, local.folded.fingerprints)
+                self.assertEqual(
+                    book._store.facts.folded.fingerprints, local._store.facts.folded.fingerprints
+                )
                 self.same(local.recap("month", by="all"), book.recap("month", by="all"), name)
             else:
                 self.same(whole.recap("month", by="all"), book.recap("month", by="all"), name)
@@ -76,7 +78,7 @@ class Stores(Alike):
         self.assertEqual(kept, "s3://ferries/books/one.parquet")
         self.all_the_same(whole, ep.Daybook.open(kept), [("recap", ("month",), {"by": "all"})])
         options = asked(measures=MEASURES)
-        ep.Daybook.fold(
+        ep.Daybook.read(
             "s3://ferries/nights/0.parquet", into="s3://ferries/books/all", shards=3, **options
         )
         book = ep.Daybook.open("s3://ferries/books/all").add("s3://ferries/nights/1.parquet")

@@ -23,7 +23,7 @@ from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
 from eptaro.storage.layout import METADATA, NAME
 
-ENGINES = ("stream", "local", "dask", "sql")
+ENGINES = ("stream", "dask", "sql")
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class DataOptions:
     only: tuple[str, ...]
     as_of: DateLike
     coverage: str | None
-    engine: Literal["stream", "local", "dask", "sql"]
+    engine: Literal["stream", "dask", "sql"]
     client: str | None
     patience: float
     table_name: str | None
@@ -53,7 +53,8 @@ class DataOptions:
 
     def grouped(self, book: Daybook) -> list[str]:
         """Return the group columns; where groups keep calendars, the column that they go by."""
-        return [book.own.column] if book.own is not None and not self.by else list(self.by)
+        own = book._store.about.own
+        return [own.column] if own is not None and not self.by else list(self.by)
 
 
 @dataclass(frozen=True)
@@ -162,8 +163,8 @@ data_options = option_group(
         type=click.Choice(ENGINES),
         default="stream",
         show_default=True,
-        help="What folds: stream reads files piece by piece, local into memory, dask on a "
-        "cluster, sql inside the database whose address stands for FILE.",
+        help="What folds: stream reads files piece by piece, dask on a cluster, sql inside the "
+        "database whose address stands for FILE.",
     ),
     option(
         ENGINE,
@@ -202,33 +203,15 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
         raise click.UsageError("--table and --show-query go with --engine sql")
     if asked.engine != "dask" and asked.client:
         raise click.UsageError("--client goes with --engine dask")
-    if asked.engine == "stream":
-        return Daybook.read(
-            rows.files,
-            measures=rows.measures,
-            date=rows.date,
-            by=rows.by,
-            calendar=rows.calendar,
-            coverage=rows.coverage,
-            dates=rows.dates,
-            files=rows.written,
-            formats=rows.formats,
-            workdays=rows.workdays,
-            values=rows.values,
-            where=rows.where,
-            numbers=rows.numbers,
-            lookups=rows.lookups,
-            across=rows.across,
-        )
-    if rows.across is not None:
+    if asked.engine != "stream" and rows.across is not None:
         raise click.UsageError("columns across are read with --engine stream")
-    if rows.date is None:
+    if asked.engine != "stream" and rows.date is None:
         raise click.UsageError(
             f"Missing option '--date' (--engine {asked.engine} does not look for it)."
         )
     if asked.engine == "sql":
-        return _folded_in_database(rows, rows.date, asked)
-    return Daybook.fold(
+        return _folded_in_database(rows, str(rows.date), asked)
+    return Daybook.read(
         rows.files,
         date=rows.date,
         measures=rows.measures,

@@ -10,6 +10,7 @@ from eptaro.cli.options import CalendarOptions
 from eptaro.cli.reading import ReadingOptions
 from eptaro.cli.settings import Settings
 from eptaro.core.calendars.days import ordinal
+from eptaro.core.calendars.span import Span
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.table import Table
@@ -19,12 +20,12 @@ from eptaro.places import Place
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import parse_lookup
-from eptaro.sharded.book import FolderBook
-from eptaro.sharded.opened import open_folder
+from eptaro.sharded.adding import Again, add_rows
+from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Addition
 
 
-def folded_into(folder: str, rows: RowsToFold, data: DataOptions, shards: int | None) -> FolderBook:
+def folded_into(folder: str, rows: RowsToFold, data: DataOptions, shards: int | None) -> Daybook:
     """Return the book of a new folder."""
     if data.engine == "sql":
         raise click.UsageError("--engine sql folds in the database; give --out")
@@ -32,7 +33,7 @@ def folded_into(folder: str, rows: RowsToFold, data: DataOptions, shards: int | 
         raise click.UsageError("Missing option '--date' (--into does not look for it).")
     if rows.across is not None:
         raise click.UsageError("columns across are read without --into")
-    made = Daybook.fold(
+    return Daybook.read(
         rows.files,
         date=rows.date,
         measures=rows.measures,
@@ -52,8 +53,6 @@ def folded_into(folder: str, rows: RowsToFold, data: DataOptions, shards: int | 
         shards=shards,
         patience=data.patience,
     )
-    assert isinstance(made, FolderBook)
-    return made
 
 
 def added(
@@ -68,11 +67,11 @@ def added(
     """Add files to a folder, read as those before were, but for what options say, and return what
     came of it.
     """
-    book = open_folder(Place.of(folder))
+    book = ShardStore.open(Place.of(folder))
     settings = Settings(rules)
     files = settings.rows_to_fold(data, reading).files if not data.files else list(data.files)
     for option, given, own in (
-        ("--measure", data.measures, [f"{m.name}={m.formula}" for m in book.measures]),
+        ("--measure", data.measures, [f"{m.name}={m.formula}" for m in book.about.measures]),
         ("--by", data.by, book.manifest.by),
         ("--where", [data.where] if data.where else [], [book.manifest.reading.get("where")]),
     ):
@@ -85,10 +84,7 @@ def added(
         raise click.UsageError("columns across are read without --into")
     dates, written = settings.date_rules(reading), settings.file_rules(reading)
     numbers = reading.number_rules()
-    made = book.add(
-        files,
-        replace_days=replace_days,
-        force=force,
+    again = Again(
         date=data.date,
         dates=None if dates == DateRules() else dates,
         files=None if written == FileRules() else written,
@@ -97,23 +93,26 @@ def added(
         coverage=settings.coverage(data.coverage),
         workdays=settings.workdays if settings.config and settings.config.has_workdays else None,
     )
+    out = None if replace_days is None else Span.parse(replace_days)
+    made = add_rows(book, files, again, out=out, force=force)
     change = made.manifest.changes[-1]
     told = f"{change.rows:,} rows of {change.first}..{change.last} added to {folder}"
     if change.replaced:
         told += f", in the place of {change.removed:,} of {change.replaced}"
-    return f"{told}: {made.rows:,} rows in {made.manifest.groups:,} groups, {made.coverage}"
+    about = made.about
+    return f"{told}: {about.rows:,} rows in {about.groups.count:,} groups, {about.coverage}"
 
 
 def shown_changes(folder: str) -> tuple[Table, list[str]]:
     """Return the changes of a book's folder, and lines on the book as a whole."""
-    book = open_folder(Place.of(folder))
+    book = ShardStore.open(Place.of(folder))
     manifest, changes = book.manifest, book.manifest.changes
     size = sum(file.size for file in manifest.files)
     lines = [
-        f"{folder}: {book.rows:,} rows, {book.coverage}",
+        f"{folder}: {book.about.rows:,} rows, {book.about.coverage}",
         f"groups: {', '.join(manifest.by) or 'none'}",
-        f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.measures)}",
-        f"calendar: {book.calendar.describe()}",
+        f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.about.measures)}",
+        f"calendar: {book.about.calendar.describe()}",
         f"{manifest.groups:,} groups, {manifest.cells:,} cells, {size / 2**20:,.1f} MiB; shards: "
         f"{manifest.shards:,}, files: {len(manifest.files):,}",
     ]

@@ -113,7 +113,8 @@ class Settings:
         _tell_decided(book)
         for note in book.notes:
             tell(note)
-        tell_aside(book.aside, dict(book.folded.left_out), reading.aside, book.folded.sources[0])
+        folded_rows = book._store.about.folded
+        tell_aside(book.aside, dict(folded_rows.left_out), reading.aside, folded_rows.sources[0])
         return book
 
     def rows_to_fold(
@@ -191,7 +192,8 @@ class Settings:
         """Return a book that was folded before, on the calendar that the options ask for, and with
         the workdays of the config, where it declares some.
         """
-        calendar: Calendar | OwnCalendars = book.own or book.calendar
+        about = book._store.about
+        calendar: Calendar | OwnCalendars = about.own or about.calendar
         if self.named is not None or self.ruled:
             calendar = self.calendar(self.named)
         workdays = None
@@ -202,7 +204,7 @@ class Settings:
                     f"workdays: those of {self.rules.config} ({workdays.describe()}), not those "
                     f"that the book was made with ({book.workdays.describe()})"
                 )
-        if calendar is (book.own or book.calendar) and workdays in (None, book.workdays):
+        if calendar is (about.own or about.calendar) and workdays in (None, book.workdays):
             return book
         return book.using(calendar, workdays=workdays)
 
@@ -264,9 +266,9 @@ def _lacking(files: list[str], names: list[str], written: FileRules) -> list[str
 
 def _tell_decided(book: Daybook) -> None:
     """Tell what was decided before the question was asked."""
-    count, groups = f"{book.rows:,} transactions", f"{book.groups.count:,} groups"
+    count, groups = f"{book.rows:,} transactions", f"{book._store.about.groups.count:,} groups"
     for line in (
-        f"read: {count} of {book.source}, {groups}, dated by the {book.folded.grain}",
+        f"read: {count} of {book.source}, {groups}, dated by the {book._store.about.folded.grain}",
         f"calendar: {book.calendar.describe()}",
         f"days known: {book.coverage}",
         f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.measures)}",

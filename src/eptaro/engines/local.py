@@ -6,7 +6,7 @@ import os
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from functools import partial
-from typing import Any
+from typing import Any, Literal, TypeAlias, get_args
 
 import numpy as np
 
@@ -24,6 +24,14 @@ from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import FrameSource, Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.rules.dates import DateRules
+
+Engine: TypeAlias = Literal["stream", "dask"]
+
+
+def check_engine(engine: str) -> None:
+    """Raise `QuestionError` for an engine that there is not."""
+    if engine not in get_args(Engine):
+        raise QuestionError(unknown("engine", engine, get_args(Engine)))
 
 
 def fold_table(

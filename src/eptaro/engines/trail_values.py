@@ -11,7 +11,7 @@ from eptaro.core.folds.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
 from eptaro.core.questions.scope import By
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.trail import Edge
+from eptaro.core.verbs.queries import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
 from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.columns.codes import read_codes, read_groups

@@ -9,8 +9,7 @@ import numpy as np
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.compare.options import Compare
-from eptaro.core.verbs.spread import Histogram
+from eptaro.core.verbs.queries import Compare, Histogram
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of, parts_of
 from eptaro.pictures.page import MOST_PANELS, Page
 from eptaro.pictures.series import bar_edges, draw_bars

@@ -8,7 +8,7 @@ from typing import Any
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import rounded
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.spread import Spread
+from eptaro.core.verbs.queries import Spread
 from eptaro.pictures.groups import asked_of, group_names, panels_of
 from eptaro.pictures.page import Page
 from eptaro.pictures.series import bar_edges

@@ -11,13 +11,16 @@ import numpy as np
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.accumulate import Accumulate
-from eptaro.core.verbs.card import Card
-from eptaro.core.verbs.compare.options import Compare
-from eptaro.core.verbs.recap.recap import Recap
-from eptaro.core.verbs.rhythm import Rhythm
-from eptaro.core.verbs.spread import Histogram, Spread
-from eptaro.core.verbs.trail import Trail
+from eptaro.core.verbs.queries import (
+    Accumulate,
+    Card,
+    Compare,
+    Histogram,
+    Recap,
+    Rhythm,
+    Spread,
+    Trail,
+)
 from eptaro.errors import QuestionError, unknown
 from eptaro.pictures.bars import draw_against, draw_attribute, draw_card, draw_histogram
 from eptaro.pictures.boxes import draw_boxes
@@ -65,13 +68,13 @@ def kinds_of(table: Table) -> Kinds:
             return {"boxes": draw_boxes}
         case Histogram():
             return {"histogram": draw_histogram}
-        case other:
-            return {kind: _OF_ANY[kind] for kind in other.pictures}
+        case _:
+            return {}
 
 
 def _of_comparison(table: Table, asked: Compare) -> Kinds:
     """Return the pictures of a comparison; of several prior periods side by side there is none."""
-    if len(asked.back) > 1:
+    if len(asked.backs) > 1:
         return {}
     if asked.every is not None:
         return {"lines": draw_day_by_day}

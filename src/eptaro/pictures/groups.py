@@ -11,13 +11,13 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.questions.answer import Answered
+from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import View
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 from eptaro.pictures.page import MOST_PANELS, Page
 
-Asked = TypeVar("Asked", bound=Question)
+Asked = TypeVar("Asked", bound=Query)
 
 
 def asked_of(table: Table, kind: type[Asked]) -> Asked:

@@ -10,8 +10,7 @@ import numpy as np
 from eptaro.core.calendars.days import Ints, as_date
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.recap.recap import Recap
-from eptaro.core.verbs.trail import Trail
+from eptaro.core.verbs.queries import Recap, Trail
 from eptaro.pictures.groups import (
     Group,
     asked_of,
@@ -240,9 +239,9 @@ def draw_trailing(table: Table, page: Page, measures: Sequence[str], form: Form)
     asked = asked_of(table, Trail)
     days = table.column("date").data.astype(np.int64)
     span = f"{as_date(int(days.min()))} to {as_date(int(days.max()))}"
-    page.say(f"{', '.join(measures)} over the {asked.back} to each date{_by(table)}, {span}")
+    page.say(f"{', '.join(measures)} over the {asked.amount} to each date{_by(table)}, {span}")
     single = asked.every == "day" and not group_names(table) and form == "lines"
-    entries = [("line", page.theme.accent, f"the {asked.back} to a date")]
+    entries = [("line", page.theme.accent, f"the {asked.amount} to a date")]
     partly = not all(table.column("complete").to_list())
     if partly:
         entries.append(("dashed", page.theme.accent, "the window reaches beyond the days known"))

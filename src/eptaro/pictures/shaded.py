@@ -13,8 +13,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.questions.by_attribute import column_name
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.recap.recap import Recap
-from eptaro.core.verbs.rhythm import Rhythm
+from eptaro.core.verbs.queries import Recap, Rhythm
 from eptaro.errors import QuestionError
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, view_of
 from eptaro.pictures.page import Page

@@ -10,10 +10,9 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.accumulate import Accumulate
 from eptaro.core.verbs.compare.counterparts import of_to_date
-from eptaro.core.verbs.compare.options import Compare
 from eptaro.core.verbs.compare.sides import Sides
+from eptaro.core.verbs.queries import Accumulate, Compare
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of, view_of
 from eptaro.pictures.page import Page
 from eptaro.pictures.timeaxis import Marks, day_marks, month_named, set_marks

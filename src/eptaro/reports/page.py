@@ -7,11 +7,10 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.beside import Beside
-from eptaro.core.answering import Answering
 from eptaro.core.questions.scope import AsOf
+from eptaro.core.questions.store import Store
 from eptaro.core.tables.table import Table
 from eptaro.errors import InputError
-from eptaro.kept import KeptBook
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.progress import tell
@@ -24,8 +23,8 @@ _APART = "proof"
 
 
 def write_page(
-    book: KeptBook,
-    whole: Answering,
+    book: Store,
+    whole: Store,
     path: Path,
     rules: ReportRules,
     quality: Table | None = None,
@@ -34,7 +33,7 @@ def write_page(
     """Write the report of a book, of which `whole` answers for all groups together; `quality` is
     what `inspect` found in its file.
     """
-    rules.check(book.calendar)
+    rules.check(book.about.calendar)
     asked = Asked(whole, book, rules, quality, as_of)
     view = whole.view(as_of=as_of)
     sections: list[Section] = []
@@ -45,15 +44,15 @@ def write_page(
         section = proof.result() if proof and name == _APART else made(name, asked)
         if section is not None:
             sections.append(section)
-    names = ", ".join(measure.name for measure in book.measures)
+    names = ", ".join(measure.name for measure in book.about.measures)
     page = _template().render(
         title=rules.title or f"{names[:1].upper()}{names[1:]} to {view.coverage.last}",
         style=STYLE,
         sections=sections,
         as_of=view.coverage.last,
         coverage=view.coverage,
-        calendar=calendar_told(book.calendar),
-        source=book.source,
+        calendar=calendar_told(book.about.calendar),
+        source=book.about.source,
         version=__version__,
     )
     return replace_whole(path, lambda beside: _write(beside, page))

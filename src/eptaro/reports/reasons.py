@@ -9,6 +9,7 @@ import numpy as np
 from eptaro.core.calendars.levels import as_wide
 from eptaro.core.headlines.words import titled
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Compare
 from eptaro.reports.section import Asked, Section, columns_of, only_filled, said
 
 _MOST_GROUPS = 40
@@ -18,20 +19,22 @@ def groups(asked: Asked) -> Section | None:
     """Return what changed most and why: contributions of groups, and effects of the calendar."""
     book, rules = asked.book, asked.rules
     section = Section("What changed, and why", "groups")
-    within = as_wide(rules.within, book.folded.grain)
+    within = as_wide(rules.within, book.about.folded.grain)
     _effects(section, asked, within)
-    if asked.grouped.groups.names:
+    if asked.grouped.about.groups.names:
         _contributions(section, asked, within)
     return section if section.sentences or section.tables else None
 
 
 def _effects(section: Section, asked: Asked, within: str) -> None:
     """Tell what the number of workdays did to the change of the first measure."""
-    book, name = asked.book, asked.book.measures[0].name
-    if book.measures[0].additive_plane is None or book.folded.grain != "day":
+    book, name = asked.book, asked.book.about.measures[0].name
+    if book.about.measures[0].additive_plane is None or book.about.folded.grain != "day":
         return
-    table = book.compare(
-        within, to_date=True, match=asked.rules.match, effects="workdays", as_of=asked.as_of
+    table = book.ask(
+        Compare(
+            within, to_date=True, match=asked.rules.match, effects="workdays", as_of=asked.as_of
+        )
     )
     (row,) = table.rows()
     if row[f"{name}_change"] is None:
@@ -62,22 +65,24 @@ def _signed(table: Table, name: str) -> str:
 def _contributions(section: Section, asked: Asked, within: str) -> None:
     """Add each group's change, the largest gain first, for every measure."""
     book, rules = asked.grouped, asked.rules
-    name = book.measures[0].name
-    table = book.compare(
-        within,
-        to_date=True,
-        by=book.groups.names,
-        match=rules.match,
-        details=True,
-        sort=f"-{name}_change",
-        as_of=asked.as_of,
+    name = book.about.measures[0].name
+    table = book.ask(
+        Compare(
+            within,
+            to_date=True,
+            by=book.about.groups.names,
+            match=rules.match,
+            details=True,
+            sort=f"-{name}_change",
+            as_of=asked.as_of,
+        )
     )
     known = np.flatnonzero(~table.column(f"{name}_change").blank)
     if len(known):
         best, worst = (next(table.take(at).rows()) for at in (known[:1], known[-1:]))
 
         def tell(row: dict[str, Any]) -> str:
-            of = ", ".join(str(row[group]) for group in book.groups.names)
+            of = ", ".join(str(row[group]) for group in book.about.groups.names)
             return f"{of} ({row[f'{name}_change']:+,})"
 
         alt = f"Largest gain: {tell(best)}; largest loss or least gain: {tell(worst)}."
@@ -87,8 +92,8 @@ def _contributions(section: Section, asked: Asked, within: str) -> None:
     caption = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
     if len(table) > _MOST_GROUPS:
         caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"
-    for measure in book.measures:
-        names = [*book.groups.names, "standing", *columns_of(measure.name)]
+    for measure in book.about.measures:
+        names = [*book.about.groups.names, "standing", *columns_of(measure.name)]
         names.append(f"{measure.name}_contribution")
         shown_rows = only_filled(table, names).take(slice(0, _MOST_GROUPS))
         section.add_table(shown_rows, f"{measure.name} by group", caption)

@@ -3,20 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from copy import copy
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from eptaro.core.answering import Answering
 from eptaro.core.folds.picks import Pick
-from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.scope import AsOf
+from eptaro.core.questions.store import MemoryStore, Store
 from eptaro.core.tables.column import NO_NUMBERS
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.compare.counterparts import Match
+from eptaro.core.verbs.queries import Match
 from eptaro.errors import InputError, QuestionError, unknown
-from eptaro.kept import KeptBook
 
 if TYPE_CHECKING:
     from eptaro.reports.settings import ReportRules
@@ -60,7 +57,7 @@ class ReportOptions:
 
 
 def write_report(
-    book: KeptBook, path: str | Path, asked: ReportOptions, quality: Table | None, as_of: AsOf
+    book: Store, path: str | Path, asked: ReportOptions, quality: Table | None, as_of: AsOf
 ) -> Path:
     """Write a page (.html) or a workbook (.xlsx) and return its path.
 
@@ -68,15 +65,16 @@ def write_report(
     of the other kind, `QuestionError` where no measure is a number.
     """
     target = Path(path)
-    if book.own is not None:
-        book = book.using(book.own.common)
+    if book.about.own is not None:
+        book = book.on_calendar(book.about.own.common, None)
     whole, book = _of_numbers(book)
-    years = book.coverage.days // 365
+    about = book.about
+    years = about.coverage.days // 365
     if years > _MOST_YEARS and asked.years is None:
         raise QuestionError(
-            f"{book.source}: its dates reach over {years:,} years, {book.coverage}; a report shows "
-            f"{_MOST_YEARS} at most. Look for wrong dates with inspect and read them as blanks, "
-            f"or give a workbook years="
+            f"{about.source}: its dates reach over {years:,} years, {about.coverage}; a report "
+            f"shows {_MOST_YEARS} at most. Look for wrong dates with inspect and read them as "
+            f"blanks, or give a workbook years="
         )
     match target.suffix.lower():
         case ".html":
@@ -91,24 +89,14 @@ def write_report(
     raise InputError(f"{target}: {unknown('report ending', target.suffix, ENDINGS)}")
 
 
-def _of_numbers(book: KeptBook) -> tuple[Answering, KeptBook]:
+def _of_numbers(book: Store) -> tuple[Store, Store]:
     """Return the book without measures that are texts or dates: what answers for all groups
     together, which of a book in a folder is in memory, and the book itself.
     """
     whole = book.view().facts
-    assert isinstance(whole, Answering)
     tallies = whole.cells.tallies.items()
     said = {plane for plane, t in tallies if isinstance(t, Pick) and t.kind in NO_NUMBERS}
-    kept = tuple(measure for measure in book.measures if not measure.planes & said)
+    kept = [measure for measure in book.about.measures if not measure.planes & said]
     if not kept:
         raise QuestionError("a report needs a measure that is a number, such as trips=count()")
-    return _measuring(whole, kept), _measuring(book, kept)
-
-
-AnyFacts = TypeVar("AnyFacts", bound=Answering)
-
-
-def _measuring(facts: AnyFacts, kept: tuple[Measure, ...]) -> AnyFacts:
-    found = copy(facts)
-    object.__setattr__(found, "measures", kept)
-    return found
+    return MemoryStore(whole).measuring(kept), book.measuring(kept)

@@ -6,11 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from eptaro.core.answering import Answering
+from eptaro.core.questions.store import Store
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
-from eptaro.kept import KeptBook
 from eptaro.outputs.html import table_html
 from eptaro.reports.settings import ReportRules
 
@@ -42,8 +41,8 @@ class Section:
 class Asked:
     """What all sections go by: `book` answers for all groups together, `grouped` by groups."""
 
-    book: Answering
-    grouped: KeptBook
+    book: Store
+    grouped: Store
     rules: ReportRules
     quality: Table | None
     as_of: Any

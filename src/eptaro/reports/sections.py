@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from copy import copy
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import as_wide
+from eptaro.core.proof.prove import prove
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.rhythm import rhythm as rhythm_of
+from eptaro.core.verbs.queries import Accumulate, Compare, Recap, Rhythm, Trail
 from eptaro.errors import EptaroError, QuestionError
 from eptaro.reports.reasons import groups
 from eptaro.reports.section import Asked, Section, columns_of, only_filled, said
@@ -28,17 +28,17 @@ _LAST_ROWS = {"year": 6, "half": 8, "quarter": 9, "month": 13, "week": 13, "day"
 def headline(asked: Asked) -> Section:
     """Return cards of each level to date, against the same days a year before."""
     section = Section("Where things stand", "headline")
-    book = asked.book
-    within = as_wide(asked.rules.within, book.folded.grain)
-    lead = book.compare(within, to_date=True, match=asked.rules.match, as_of=asked.as_of)
+    book, about = asked.book, asked.book.about
+    within = as_wide(asked.rules.within, about.folded.grain)
+    lead = book.ask(Compare(within, to_date=True, match=asked.rules.match, as_of=asked.as_of))
     section.lead = lead.headline
     for level in _CARD_LEVELS:
-        if level not in book.calendar.levels or as_wide(level, book.folded.grain) != level:
+        if level not in about.calendar.levels or as_wide(level, about.folded.grain) != level:
             continue  # there are none, or they are finer than the data
-        table = book.compare(level, to_date=True, match=asked.rules.match, as_of=asked.as_of)
+        table = book.ask(Compare(level, to_date=True, match=asked.rules.match, as_of=asked.as_of))
         (row,) = table.rows()
         lines = []
-        for measure in book.measures:
+        for measure in about.measures:
             name = measure.name
             ratio = said(table.column(f"{name}_change_ratio"), 0)
             lines.append(
@@ -73,24 +73,25 @@ def _moved(change: Any, ratio: str) -> str:
 
 def _trend_of(asked: Asked, level: str) -> str:
     """Return the first measure's last whole periods of a level as a small line."""
-    book = asked.book
-    table = book.recap(level, as_of=asked.as_of)
+    book, about = asked.book, asked.book.about
+    table = book.ask(Recap(level, as_of=asked.as_of))
     whole = np.flatnonzero(table.column("complete").to_list())[-_LAST_ROWS.get(level, 12) :]
     part = table.take(whole)
-    column = part.column(book.measures[0].name)
+    column = part.column(about.measures[0].name)
     if not len(part) or column.kind in NO_NUMBERS:
         return ""
     periods = part.column("period").to_list()
-    words = f"{book.measures[0].name}, whole {level}s {periods[0]} to {periods[-1]}: "
+    words = f"{about.measures[0].name}, whole {level}s {periods[0]} to {periods[-1]}: "
     return spark(column.numbers().tolist(), f"{words}{said(column, 0)} to {said(column, -1)}")
 
 
 def to_date(asked: Asked) -> Section:
     """Return the running total of this period over those before."""
     book, within = asked.book, asked.rules.within
-    name = book.measures[0].name
+    about = book.about
+    name = about.measures[0].name
     section = Section(f"The {within} to date", "to-date")
-    table = book.accumulate(within, as_of=asked.as_of)
+    table = book.ask(Accumulate(within, as_of=asked.as_of))
     rows = table.column("within").to_list()
     value = said(table.column(f"{name}_to_date"), -1)
     last = table.column("date" if "date" in table else "last").to_list()[-1]
@@ -105,26 +106,26 @@ def to_date(asked: Asked) -> Section:
 
 def comparison(asked: Asked) -> Section:
     """Return the last periods against their counterparts a year before."""
-    book = asked.book
-    per = as_wide(asked.rules.per, book.folded.grain)
+    book, about = asked.book, asked.book.about
+    per = as_wide(asked.rules.per, about.folded.grain)
     section = Section(f"Each {per} against the year before", "comparison")
-    table = book.compare(per, as_of=asked.as_of)
+    table = book.ask(Compare(per, as_of=asked.as_of))
     last = table.take(slice(max(len(table) - _LAST_ROWS.get(per, 12), 0), None))
-    change = last.column(f"{book.measures[0].name}_change").to_list()
+    change = last.column(f"{about.measures[0].name}_change").to_list()
     known = [value for value in change if value is not None]
     if not known:
         section.sentences.append(
-            f"No {per} can be compared yet: the data begins on {book.coverage.first}, and a {per} "
+            f"No {per} can be compared yet: the data begins on {about.coverage.first}, and a {per} "
             f"is set against the one a year before."
         )
         return section
     up = sum(value > 0 for value in known)
     section.sentences.append(
         f"Of the last {len(last)} {per}s, {len(known)} can be compared; "
-        f"{book.measures[0].name} was higher in {up} of them. A {per} that is not whole is "
+        f"{about.measures[0].name} was higher in {up} of them. A {per} that is not whole is "
         "listed, never compared."
     )
-    for measure in book.measures:
+    for measure in about.measures:
         names = ["period", "first", "last", "prior_first", "prior_last", *columns_of(measure.name)]
         section.add_table(
             only_filled(last, names), f"{measure.name}: each {per} and the year before"
@@ -135,16 +136,18 @@ def comparison(asked: Asked) -> Section:
 def trend(asked: Asked) -> Section:
     """Return the rolling windows at each month's end."""
     book, back = asked.book, asked.rules.trailing
-    name = f"{book.measures[0].name}_trailing"
+    about = book.about
+    name = f"{about.measures[0].name}_trailing"
     section = Section(f"The trend: trailing {back}", "trend")
-    every = as_wide("month" if "month" in book.calendar.levels else "week", book.folded.grain)
-    table = book.trail(back, every=every, as_of=asked.as_of)
+    every = as_wide("month" if "month" in about.calendar.levels else "week", about.folded.grain)
+    table = book.ask(Trail(back, every=every, as_of=asked.as_of))
     whole = [i for i, fine in enumerate(table.column("complete").to_list()) if fine]
-    alt = f"Trailing {back} of {book.measures[0].name}: no window lies wholly in the known days."
+    first = about.measures[0].name
+    alt = f"Trailing {back} of {first}: no window lies wholly in the known days."
     if whole:
         column, ends = table.column(name), table.column("date").to_list()
         alt = (
-            f"Trailing {back} of {book.measures[0].name}: {said(column, whole[0])} at "
+            f"Trailing {back} of {about.measures[0].name}: {said(column, whole[0])} at "
             f"{ends[whole[0]]}, {said(column, whole[-1])} at {ends[whole[-1]]}."
         )
     section.sentences.append(table.headline or alt)
@@ -154,45 +157,45 @@ def trend(asked: Asked) -> Section:
 
 def rhythm(asked: Asked) -> Section:
     """Return how the first measure spreads over weekdays, hours and kinds of day."""
-    book = asked.book
+    book, about = asked.book, asked.book.about
     section = Section("The rhythm", "rhythm")
-    plain = copy(book)
-    added_up = tuple(m for m in book.measures if m.additive_plane) or book.measures[:1]
-    object.__setattr__(plain, "measures", added_up)
-    grain = book.folded.grain
+    added_up = tuple(m for m in about.measures if m.additive_plane)
+    plain = book.measuring(added_up or about.measures[:1])
+    grain = about.folded.grain
     attribute = {"day": "weekday", "month": "month", "quarter": "quarter"}.get(grain)
     if attribute is None:
         section.sentences.append(f"The data is dated by the {grain}; it has no rhythm within one.")
         return section
-    days = rhythm_of(plain, attribute, as_of=asked.as_of)
-    name, word = plain.measures[0].name, days.names[days.names.index("days") - 1]
+    days = plain.ask(Rhythm(attribute, as_of=asked.as_of))
+    name, word = plain.about.measures[0].name, days.names[days.names.index("days") - 1]
     shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name
     figures = ", ".join(
         f"{row[word]} {said(days.column(shown_name), i)}" for i, row in enumerate(days.rows())
     )
     drawn = days
-    if book.folded.timed:
-        drawn = rhythm_of(plain, "weekday", "hour", as_of=asked.as_of)
+    if about.folded.timed:
+        drawn = plain.ask(Rhythm("weekday", "hour", as_of=asked.as_of))
     section.sentences.append(f"{name} per day: {figures}.")
     section.add_picture(drawn, f"{name} per day by {attribute}: {figures}.")
     if grain == "day":
-        section.add_table(rhythm_of(plain, "kind of day", as_of=asked.as_of), "By kind of day")
+        section.add_table(plain.ask(Rhythm("kind of day", as_of=asked.as_of)), "By kind of day")
     return section
 
 
 def quality(asked: Asked) -> Section:
     """Return what is in the dates, and what was set aside."""
-    book = asked.book
+    about = asked.book.about
     section = Section("The data", "quality")
     section.sentences.append(
-        f"{book.rows:,} transactions of {book.source} are counted; the data covers {book.coverage}."
+        f"{about.rows:,} transactions of {about.source} are counted; the data covers "
+        f"{about.coverage}."
     )
-    if len(book.aside):
+    if len(about.aside):
         section.sentences.append(
-            f"{len(book.aside):,} rows have no readable date and are left out."
+            f"{len(about.aside):,} rows have no readable date and are left out."
         )
-        section.add_table(book.aside.take(slice(0, 10)), "The first rows left out", "")
-    section.sentences += book.notes
+        section.add_table(about.aside.take(slice(0, 10)), "The first rows left out", "")
+    section.sentences += about.folded.notes
     if asked.quality is not None:
         told = asked.quality.column("subject").to_list()
         rows = np.flatnonzero([subject != "suggestion" for subject in told])
@@ -214,13 +217,13 @@ def calendar_told(calendar: Calendar | OwnCalendars) -> str:
 
 def definitions(asked: Asked) -> Section:
     """Return what each measure and calendar means."""
-    book = asked.book
+    about = asked.book.about
     section = Section("What the words mean", "definitions")
-    names = [measure.name for measure in book.measures]
-    formulas = [measure.formula for measure in book.measures]
+    names = [measure.name for measure in about.measures]
+    formulas = [measure.formula for measure in about.measures]
     made = [Column.text("measure", names), Column.text("definition", formulas)]
     section.add_table(Table(made), "Measures", "")
-    section.sentences.append(f"{calendar_told(book.calendar)}.")
+    section.sentences.append(f"{calendar_told(about.calendar)}.")
     section.sentences.append(
         "A change is the current value less the prior one; the ratio divides it by the size of "
         "the prior one. Changes are blank unless both sides lie wholly in the known days. A "
@@ -231,14 +234,14 @@ def definitions(asked: Asked) -> Section:
 
 def proof(asked: Asked) -> Section:
     """Return how the parts tie out, and a sample that was made again."""
-    book = asked.book
-    per = as_wide(asked.rules.per, book.folded.grain)
+    book, about = asked.book, asked.book.about
+    per = as_wide(asked.rules.per, about.folded.grain)
     section = Section("How the numbers were checked", "proof")
-    table = book.recap(per, as_of=asked.as_of)
+    table = book.ask(Recap(per, as_of=asked.as_of))
     for name, text in table.meta["tie_out"].items():
         section.sentences.append(f"Tied out: {name}, {text}.")
     try:
-        count = book.prove(table, sample=12)
+        count = prove(table, sample=12)
     except QuestionError as error:
         section.sentences.append(f"No sample was recalculated: {error}.")
     else:

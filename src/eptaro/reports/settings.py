@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import check_level
-from eptaro.core.verbs.compare.counterparts import MATCHES, Match
+from eptaro.core.verbs.queries import MATCHES, Match
 from eptaro.errors import QuestionError, unknown
 
 SECTIONS = (

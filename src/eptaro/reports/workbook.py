@@ -9,17 +9,17 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.answering import Answering
 from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.scope import AsOf
+from eptaro.core.questions.store import Store
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Accumulate, Compare, Recap
 from eptaro.errors import QuestionError
-from eptaro.kept import KeptBook
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.sheets import Book, number_format, right, write_cells
 
@@ -49,15 +49,15 @@ class _Sheet:
 
 
 def write_workbook(
-    book: KeptBook, whole: Answering, path: Path, rules: SheetRules, as_of: AsOf = None
+    book: Store, whole: Store, path: Path, rules: SheetRules, as_of: AsOf = None
 ) -> Path:
     """Write the workbook: contents first, then the sheets, each with totals and a chart; `whole`
     answers for all groups together.
 
     Raises `QuestionError` for a level or column that cannot tell sheets apart.
     """
-    check_level(rules.parts, book.calendar.levels)
-    rules = replace(rules, parts=as_wide(rules.parts, whole.folded.grain))
+    check_level(rules.parts, book.about.calendar.levels)
+    rules = replace(rules, parts=as_wide(rules.parts, whole.about.folded.grain))
     sheets = list(_sheets(book, whole, rules, as_of))
     if len(sheets) > _MOST_SHEETS:
         raise QuestionError(
@@ -76,18 +76,18 @@ def write_workbook(
     return replace_whole(path, fill)
 
 
-def _sheets(book: KeptBook, whole: Answering, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
+def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
     """Yield what each sheet shows."""
-    levels = book.calendar.levels
+    levels = book.about.calendar.levels
     seen = whole.view(as_of=as_of).coverage
     if rules.years is not None:
         if rules.years < 1:
             raise QuestionError(f"years={rules.years} must be at least 1")
-        back = book.calendar.period_of(seen.last, "year").shift(1 - rules.years)
+        back = book.about.calendar.period_of(seen.last, "year").shift(1 - rules.years)
         first = seen.first if back is None else max(back.first, seen.first)
         seen = Span(first, seen.last)
-    if rules.sheets in book.groups.names:
-        named = book.recap("year", by=rules.sheets, as_of=as_of).column(rules.sheets)
+    if rules.sheets in book.about.groups.names:
+        named = book.ask(Recap("year", by=rules.sheets, as_of=as_of)).column(rules.sheets)
         for word in dict.fromkeys(named.to_list()):
             only: Any = [{rules.sheets: word}, seen]
             table = _rows(book, rules.parts, only, as_of)
@@ -96,29 +96,29 @@ def _sheets(book: KeptBook, whole: Answering, rules: SheetRules, as_of: AsOf) ->
     if rules.sheets not in levels:
         raise QuestionError(
             f"sheets={rules.sheets!r} is neither a level ({', '.join(levels)}) nor a group column "
-            f"({', '.join(book.groups.names) or 'none'})"
+            f"({', '.join(book.about.groups.names) or 'none'})"
         )
     if LEVELS.index(rules.sheets) >= LEVELS.index(rules.parts):
         raise QuestionError(f"parts={rules.parts!r} do not lie within sheets={rules.sheets!r}")
-    for period in book.calendar.periods(seen, rules.sheets):
+    for period in book.about.calendar.periods(seen, rules.sheets):
         table = _rows(whole, rules.parts, period, as_of)
         groups = None
-        if book.groups.names:
+        if book.about.groups.names:
             groups = _group_rows(book, period, as_of)
         yield _Sheet(period.label, period.span, table, groups)
 
 
-def _rows(book: Answering, parts: str, only: Any, as_of: AsOf) -> Table:
+def _rows(book: Store, parts: str, only: Any, as_of: AsOf) -> Table:
     """Return the parts of a sheet: value, prior year's, change, and the running total."""
-    recap = book.recap(parts, only=only, as_of=as_of)
-    pairs = book.compare(parts, only=only, as_of=as_of)
+    recap = book.ask(Recap(parts, only=only, as_of=as_of))
+    pairs = book.ask(Compare(parts, only=only, as_of=as_of))
     columns = [recap.column(name) for name in ("period", "first", "last", "days", "complete")]
     within = "year" if parts != "year" else "all"
-    running = book.accumulate(within, every=parts, only=only, as_of=as_of)
+    running = book.ask(Accumulate(within, every=parts, only=only, as_of=as_of))
     ends = running.column("date" if parts == "day" else "last")
     lasts = np.searchsorted(ends.data, recap.column("last").data)
     at = np.minimum(lasts, len(running) - 1)
-    for measure in book.measures:
+    for measure in book.about.measures:
         name = measure.name
         columns.append(recap.column(name))
         columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
@@ -126,25 +126,25 @@ def _rows(book: Answering, parts: str, only: Any, as_of: AsOf) -> Table:
     return Table(columns, recap.meta, recap.answer)
 
 
-def _group_rows(book: KeptBook, period: Any, as_of: AsOf) -> Table:
+def _group_rows(book: Store, period: Any, as_of: AsOf) -> Table:
     """Return what each group comes to over a period, against the year before."""
     level = period.level
-    recap = book.recap(level, only=period, by=book.groups.names, as_of=as_of)
-    pairs = book.compare(level, only=period, by=book.groups.names, as_of=as_of)
-    columns = [recap.column(name) for name in book.groups.names]
-    for measure in book.measures:
+    recap = book.ask(Recap(level, only=period, by=book.about.groups.names, as_of=as_of))
+    pairs = book.ask(Compare(level, only=period, by=book.about.groups.names, as_of=as_of))
+    columns = [recap.column(name) for name in book.about.groups.names]
+    for measure in book.about.measures:
         name = measure.name
         columns.append(recap.column(name))
         columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
     return Table(columns, recap.meta, recap.answer)
 
 
-def _write_contents(file: Book, page: Any, book: KeptBook, named: list[tuple[_Sheet, Any]]) -> None:
+def _write_contents(file: Book, page: Any, book: Store, named: list[tuple[_Sheet, Any]]) -> None:
     """Write the list of sheets with links, their days and what they come to."""
     bold = file.format(bold=True, font_size=14)
     soft = file.format(font_color="#6b727b")
-    names = ", ".join(measure.name for measure in book.measures)
-    page.write_string(0, 0, f"{names} of {book.source}", bold)
+    names = ", ".join(measure.name for measure in book.about.measures)
+    page.write_string(0, 0, f"{names} of {book.about.source}", bold)
     page.write_string(1, 0, named[0][0].table.footer() if named else "", soft)
     lasts = [sheet.span.hi for sheet, _ in named]
     titles = [sheet.title for sheet, _ in named]
@@ -153,7 +153,7 @@ def _write_contents(file: Book, page: Any, book: KeptBook, named: list[tuple[_Sh
         dates("first", np.array([sheet.span.lo for sheet, _ in named])),
         dates("last", np.array(lasts)),
     ]
-    columns += [_whole(measure, [sheet for sheet, _ in named]) for measure in book.measures]
+    columns += [_whole(measure, [sheet for sheet, _ in named]) for measure in book.about.measures]
     table = Table(columns)
     after = write_cells(file, page, table, _TOP - 1, words=True)
     link = file.format(font_color="#1f5a7a", underline=1)
@@ -178,7 +178,7 @@ def _whole(measure: Measure, sheets: list[_Sheet]) -> Column:
     return Column.of(measure.name, like.kind, sums, scale=like.scale, format=like.format)
 
 
-def _write_sheet(file: Book, page: Any, book: KeptBook, sheet: _Sheet) -> None:
+def _write_sheet(file: Book, page: Any, book: Store, sheet: _Sheet) -> None:
     table = sheet.table
     page.write_string(0, 0, sheet.title, file.format(bold=True, font_size=14))
     whole = all(table.column("complete").to_list())
@@ -198,7 +198,9 @@ def _write_sheet(file: Book, page: Any, book: KeptBook, sheet: _Sheet) -> None:
     _add_chart(file, page, book, table, _TOP + 1, after)
     if sheet.groups is not None:
         start = after + 21
-        page.write_string(start, 0, f"By {' and '.join(book.groups.names)}", file.format(bold=True))
+        page.write_string(
+            start, 0, f"By {' and '.join(book.about.groups.names)}", file.format(bold=True)
+        )
         words = [str(word) for word in sheet.groups.columns[0].to_list()]
         page.set_column(0, 0, min(max(map(len, words)) + 3, 40))
         below = write_cells(file, page, sheet.groups, start + 1, widths=False, words=True)
@@ -207,9 +209,7 @@ def _write_sheet(file: Book, page: Any, book: KeptBook, sheet: _Sheet) -> None:
     page.fit_to_pages(1, 0)
 
 
-def _write_totals(
-    file: Book, page: Any, book: KeptBook, table: Table, first: int, after: int
-) -> None:
+def _write_totals(file: Book, page: Any, book: Store, table: Table, first: int, after: int) -> None:
     """Write live sums under the columns whose parts add up, with our totals as their values."""
     from xlsxwriter.utility import xl_range
 
@@ -217,7 +217,7 @@ def _write_totals(
     for place in range(len(table.names)):
         page.write_blank(after, place, None, bold)
     page.write_string(after, 0, "total", bold)
-    for measure in book.measures:
+    for measure in book.about.measures:
         if measure.additive_plane is None:
             continue
         for name in (measure.name, f"{measure.name}_prior", f"{measure.name}_change"):
@@ -233,9 +233,9 @@ def _write_totals(
             page.write_formula(after, place, f"=SUM({area})", shape, float(total))
 
 
-def _add_chart(file: Book, page: Any, book: KeptBook, table: Table, first: int, after: int) -> None:
+def _add_chart(file: Book, page: Any, book: Store, table: Table, first: int, after: int) -> None:
     """Add a native chart: the first measure as bars, the prior year's as a line."""
-    name, sheet = book.measures[0].name, page.get_name()
+    name, sheet = book.about.measures[0].name, page.get_name()
     chart = file.file.add_chart({"type": "column"})
     line = file.file.add_chart({"type": "line"})
     labels = [sheet, first, 0, after - 1, 0]

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.shards import dealt
 from eptaro.core.kernels.sidebyside import at_once
-from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.book_options import BookOptions, Worked
+from eptaro.core.questions.group_coverage import Coverage
+from eptaro.core.questions.store import Store
+from eptaro.core.questions.view import Facts
 from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
-from eptaro.errors import InputError
+from eptaro.errors import InputError, as_path
 from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.columns.lookedup import looked_up
 from eptaro.inputs.files.many import ManyFiles
@@ -21,7 +25,13 @@ from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.sources import Source
 from eptaro.places import Place
 from eptaro.progress import tell
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookups
+from eptaro.rules.numbers import Numbers
 from eptaro.sharded.readas import ReadAs
+from eptaro.sharded.store import ShardStore
+from eptaro.storage.about import options_of
 from eptaro.storage.folder.changing import Changing, changing
 from eptaro.storage.folder.manifest import Manifest, read_manifest
 from eptaro.storage.folder.rewriting import Rewritten, rewritten
@@ -136,8 +146,57 @@ def written(parts: Parts, change: Changing) -> dict[int, Rewritten]:
     return dict(zip(numbers, at_once([partial(one, number) for number in numbers]), strict=True))
 
 
-def written_in(folder: Place | None) -> Place:
-    """Return the folder of a book, which must have one; raises `InputError` otherwise."""
+@dataclass(frozen=True)
+class Again:
+    """How more files are read; None where as those of the book before were."""
+
+    date: str | None = None
+    dates: DateRules | None = None
+    zone: str | None = None
+    files: FileRules | None = None
+    numbers: Numbers = None
+    lookups: Lookups = None
+    coverage: Coverage = None
+    workdays: Worked = None
+
+
+def add_rows(
+    store: Store, rows: Any, again: Again, *, out: Span | None = None, force: bool = False
+) -> ShardStore:
+    """Return the store of a folder with more rows: files, or the facts of another book.
+
+    Raises `InputError` where the book does not lie in a folder, or for what `put` refuses.
+    """
+    if not isinstance(store, ShardStore):
+        raise InputError(
+            "add puts rows into the folder of a book, and this one is in memory; use merged, or "
+            "write it to a folder: book.write('bookings/')"
+        )
+    folder = store.folder
     if folder is None:
         raise InputError("the workers hold this book; fold it into a folder to add to it")
-    return folder
+    if isinstance(rows, Facts):
+        made = put_folded(folder, rows.folded, options_of(rows), out=out, force=force)
+        return store.of_manifest(made)
+    given = [rows] if isinstance(rows, str | Path) else [*rows]
+    manifest = store.manifest
+    if not manifest.reading and again.date is None:
+        raise InputError(
+            f"{folder}: no file has been folded into this book; say with date= (--date) which "
+            f"column holds the dates"
+        )
+    read = ReadAs.again(
+        *(manifest, again.date, again.dates, again.zone, again.files, again.numbers, again.lookups)
+    )
+    asked = BookOptions.of(
+        store.about.measures,
+        read.by,
+        manifest.options.calendar,
+        values=read.values,
+        where=read.where,
+        date=read.date,
+        coverage=again.coverage,
+        workdays=again.workdays,
+    )
+    paths = [str(one) for one in given if as_path(one)]
+    return store.of_manifest(put_files(folder, paths, asked, read, out=out, force=force))

@@ -15,16 +15,16 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.engines.clients import Watch, client_of, own_errors
 from eptaro.engines.cluster import RETRIES, worker_threads
-from eptaro.engines.files import Engine
+from eptaro.engines.local import Engine
 from eptaro.errors import QuestionError
 from eptaro.inputs.files.opening import open_files
 from eptaro.places import Place
 from eptaro.sharded.adding import fingerprints_of, put, put_files, shards_in
-from eptaro.sharded.book import FolderBook
 from eptaro.sharded.cluster import ClusterShards
 from eptaro.sharded.readas import ReadAs
 from eptaro.sharded.shards import Shards
 from eptaro.sharded.shuffling import ClusterFold, shards_of
+from eptaro.sharded.store import ShardStore
 from eptaro.storage.about import about_rows, options_about
 from eptaro.storage.folder.changing import Changing
 from eptaro.storage.folder.manifest import Manifest, Stored, now
@@ -42,7 +42,7 @@ def fold_sharded(
     client: Any = None,
     shards: int | None = None,
     patience: float = 60,
-) -> FolderBook:
+) -> ShardStore:
     """Return the book of files that are folded into shards.
 
     Raises `QuestionError` where there is no place for them.
@@ -71,8 +71,8 @@ def fold_sharded(
 
 def _book(
     place: Place | None, made: Manifest, asked: BookOptions, shards: Shards | None = None
-) -> FolderBook:
-    return FolderBook._made(place, made, shards=shards, formats=asked.formats)
+) -> ShardStore:
+    return ShardStore.of(place, made, shards, asked.formats)
 
 
 def _on_cluster(

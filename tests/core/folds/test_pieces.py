@@ -11,7 +11,6 @@ from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.merge import merge, put_together
 from eptaro.core.folds.numbering.encoding import Encoder
 from eptaro.core.kernels.texts import hashes_of_texts, order_of_texts
-from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.tables.column import Column
 
 
@@ -70,16 +69,12 @@ class Pieces(unittest.TestCase):
             rng = random.Random(number)
             columns = {"on": ["2025-01-01"] * 6, "g": [rng.choice("abc") for _ in range(6)], "x": [number * 10 + k for k in range(6)], "w": [rng.choice("pqrs") for _ in range(6)]}  # fmt: skip
             parts.append(ep.Daybook(columns, date="on", by="g", measures=specs))
-        one_by_one = parts[0].folded
+        one_by_one = parts[0]._store.facts.folded
         for part in parts[1:]:
-            one_by_one = merge(one_by_one, part.folded)
+            one_by_one = merge(one_by_one, part._store.facts.folded)
         whole = parts[0]
         answers = [
-            [
-                *whole._of(folded, BookOptions(whole.measures, [], whole.calendar))
-                .recap("day", by="g")
-                .rows()
-            ]
-            for folded in (one_by_one, put_together([part.folded for part in parts]))
+            [*book_of_folded(folded, whole.measures, whole.calendar).recap("day", by="g").rows()]
+            for folded in (one_by_one, put_together([part._store.facts.folded for part in parts]))
         ]
         self.assertEqual(*answers)

@@ -275,8 +275,8 @@ class Sparse(unittest.TestCase):
         specs = ["s=sum(x)", "n=count()", "a=min(x)", "m=median(x)", "d=distinct(x)", "b=max(x)"]
         many = ep.Daybook(frame, date="on", by=["half", "g"], measures=specs)
         few = ep.Daybook(frame, date="on", by=["half"], measures=specs)
-        self.assertIsNotNone(many.cells.axis.keys)
-        self.assertIsNone(few.cells.axis.keys)
+        self.assertIsNotNone(many._store.facts.cells.axis.keys)
+        self.assertIsNone(few._store.facts.cells.axis.keys)
         for by in (None, "half"):
             self.assertEqual(
                 list(many.recap("year", by=by).rows()), list(few.recap("year", by=by).rows())

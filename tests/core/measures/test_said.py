@@ -79,14 +79,14 @@ class Said(unittest.TestCase):
         self.held(ep.Daybook.open(book.write(self.folder / "book.parquet")))
         path = self.folder / "rows.parquet"
         parquet.write_table(pa.table(self.frame), path, row_group_size=30)
-        self.held(ep.Daybook.fold([str(path)], **self.asked))
+        self.held(ep.Daybook.read([str(path)], **self.asked))
         text = self.folder / "rows.csv"
         with text.open("w", newline="") as out:
             writer = csv.DictWriter(out, self.frame)
             writer.writeheader()
             writer.writerows(row | {"due": f"{row['due']:%d.%m.%Y} "} for row in self.given)
         rules = ep.DateRules(order="dmy")
-        self.held(ep.Daybook.fold([str(text)], dates=rules, **self.asked))
+        self.held(ep.Daybook.read([str(text)], dates=rules, **self.asked))
         self.held(ep.Daybook.read(str(text), dates=rules, **self.asked))
 
     def test_numbers_as_text_stay_an_error_and_kinds_do_not_mix(self):

@@ -3,6 +3,7 @@
 import datetime as dt
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import eptaro as ep
@@ -32,7 +33,7 @@ class AsOfAfterTheData(unittest.TestCase):
         kept = self.book.write(self.folder / "kept.parquet")
         folder = self.book.write(f"{self.folder}/kept/")
         shards = ep.Daybook.open(folder)
-        shards.at_once = 0  # one shard at a time
+        shards._store = replace(shards._store, at_once=0)  # one shard at a time
         self.books = (self.book, ep.Daybook.open(kept), ep.Daybook.open(folder), shards)
 
     def test_to_date_is_cut_at_the_last_covered_day(self):

@@ -118,7 +118,6 @@ class Questions(unittest.TestCase):
             yield ep.Daybook(self.frame, **self.given)
         for name in ("rows.csv", "rows.parquet"):
             yield ep.Daybook.read(self.folder / name, **self.given)
-        yield ep.Daybook.fold(self.folder / "rows.csv", engine="local", **self.given)
 
     def test_each_equals_the_oracle_and_its_traces(self):
         wanted = oracle(self.rows)

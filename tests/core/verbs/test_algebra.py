@@ -127,7 +127,7 @@ class Algebra(unittest.TestCase):
             rows = book.recap("month", as_of=then).rows()  # quiet so far, in days that are known
             self.assertTrue(all(row["s"] == 0 for row in rows))
             return
-        early = book_of_folded(book_of(known, calendar).folded, book.measures, calendar,
+        early = book_of_folded(book_of(known, calendar)._store.facts.folded, book.measures, calendar,
                               ep.Span(START - 3 * DAY, then))  # fmt: skip
         for verb, arguments in (("recap", ("month",)), ("accumulate", ("year",)), ("trail", ("2 months",)),
                                 ("compare", ("quarter",))):  # fmt: skip

@@ -49,7 +49,7 @@ class Rhythm(unittest.TestCase):
 
     def check(self, per, across=None):
         plain = book_of_folded(
-            self.BOOK.folded, self.BOOK.measures[:3], ep.MonthCalendar(), None, WORKED
+            self.BOOK._store.facts.folded, self.BOOK.measures[:3], ep.MonthCalendar(), None, WORKED
         )
         names = [name for name in (per, across) if name]
         staged = "hour" not in names

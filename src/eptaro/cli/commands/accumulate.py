@@ -14,7 +14,7 @@ from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.goals import Pace
+from eptaro.core.verbs.queries import Pace
 from eptaro.daybook import Daybook
 
 

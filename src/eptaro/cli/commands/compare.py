@@ -19,9 +19,7 @@ from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
-from eptaro.core.verbs.compare.counterparts import Match
-from eptaro.core.verbs.compare.options import Align, Kind
-from eptaro.core.verbs.goals import Pace
+from eptaro.core.verbs.queries import Align, Effect, Match, Pace
 
 
 @click.command(
@@ -154,7 +152,7 @@ def compare(
     mean_of: int,
     trailing: str | None,
     every: str | None,
-    effects: Kind | None,
+    effects: Effect | None,
     goals: Path | None,
     pace: Pace,
     sort: str | None,

@@ -102,7 +102,8 @@ def fold(
         made = folded_into(into, Settings(rules).rows_to_fold(data, reading), data, shards)
     for note in made.notes:
         tell(note)
-    tell(f"{made.rows:,} rows in {made.manifest.groups:,} groups, {made.coverage}, in {into}")
+    count = made._store.about.groups.count
+    tell(f"{made.rows:,} rows in {count:,} groups, {made.coverage}, in {into}")
 
 
 @click.command(
@@ -137,7 +138,8 @@ def _book_path(path: Path) -> Path:
 
 
 def _tell(book: Daybook, path: Path | str) -> None:
-    tell(f"{book.rows:,} rows in {book.groups.count:,} groups, {book.coverage}, written to {path}")
+    count = book._store.about.groups.count
+    tell(f"{book.rows:,} rows in {count:,} groups, {book.coverage}, written to {path}")
 
 
 @click.command(

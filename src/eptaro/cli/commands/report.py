@@ -14,7 +14,7 @@ from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
 from eptaro.cli.told import loudness_options, tell
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.compare.counterparts import Match
+from eptaro.core.verbs.queries import Match
 from eptaro.errors import EptaroError
 from eptaro.reports.report import ReportOptions, write_report
 
@@ -135,7 +135,8 @@ def report(
     later = Beside(_quality, settings, data, reading) if looked else None
     book = settings.book(data, reading)
     quality = later.result() if later else None
-    tell(f"report written to {write_report(book, out, asked, quality, data.as_of)}")
+    written = write_report(book._store, out, asked, quality, data.as_of)
+    tell(f"report written to {written}")
 
 
 def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) -> Table | None:

@@ -9,7 +9,7 @@ from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
-from eptaro.core.verbs.trail import Edge, Keep
+from eptaro.core.verbs.queries import Edge, Keep
 from eptaro.errors import QuestionError
 
 

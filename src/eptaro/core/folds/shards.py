@@ -68,7 +68,8 @@ def dealt(folded: Folded, shards: int) -> Iterator[tuple[int, Folded]]:
     >>> from eptaro import Daybook
     >>> book = Daybook({"on": ["2025-01-31"] * 3, "route": ["a", "b", "c"]}, date="on", by="route",
     ...                measures="trips=count()")
-    >>> [(shard, part.groups.columns([0])[0].to_list()) for shard, part in dealt(book.folded, 16)]
+    >>> folded = book._store.facts.folded
+    >>> [(shard, part.groups.columns([0])[0].to_list()) for shard, part in dealt(folded, 16)]
     [(0, ['a']), (11, ['b']), (14, ['c'])]
     """
     if not folded.rows:

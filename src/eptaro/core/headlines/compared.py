@@ -25,7 +25,7 @@ from eptaro.core.questions.answer import Answered, Change, Mean, Value, value_of
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.compare.options import Compare
+from eptaro.core.verbs.queries import Compare
 
 
 def compared(table: Table, answer: Answered) -> str:
@@ -188,7 +188,7 @@ def _before(answer: Answered, asked: Compare, row: int) -> str:
     if now.count != prior.count:
         return f"{prior}"
     days = "day" if now.count == 1 else f"{now.count} days"
-    steps = asked.against is None and Amount.of_levels(asked.back[0], "back").unit == "year"
+    steps = asked.against is None and Amount.of_levels(asked.backs[0], "back").unit == "year"
     return f"the {'same' if steps and asked.match == 'date' else 'first'} {days} of {label}"
 
 

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import fields, replace
+from dataclasses import replace
 
 import numpy as np
 
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.headlines.words import group_named
 from eptaro.core.questions.answer import Answered, InParts
-from eptaro.core.questions.view import Facts
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
 
@@ -46,9 +45,8 @@ def _said(table: Table, measure: str | None) -> str:
 def _about(answer: Answered, measure: str) -> Answered:
     """Return an answer as if one of its measures were the only one."""
     facts = answer.view.facts
-    parts = {field.name: getattr(facts, field.name) for field in fields(Facts)}
     own = tuple(one for one in facts.measures if one.name == measure)
-    alone = Facts(**parts | {"measures": own})
+    alone = replace(facts, measures=own)
     return replace(answer, view=replace(answer.view, facts=alone))
 
 

@@ -25,8 +25,8 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.periods import spans_of
-from eptaro.core.verbs.recap.recap import Recap
 
 
 def recapped(table: Table, answer: Answered) -> str:

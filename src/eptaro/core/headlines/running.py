@@ -23,8 +23,7 @@ from eptaro.core.headlines.words import (
 from eptaro.core.questions.answer import Answered, Value, value_of
 from eptaro.core.tables.column import NO_NUMBERS
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.accumulate import Accumulate
-from eptaro.core.verbs.trail import Trail
+from eptaro.core.verbs.queries import Accumulate, Trail
 
 
 def _last_row(answer: Answered, name: str) -> tuple[Value, int, Days] | None:
@@ -79,7 +78,7 @@ def _trailed(table: Table, answer: Answered, asked: Trail) -> Iterator[str]:
             continue
         value, place, days = found
         end = Days(days.last, days.last)
-        over = f" over the {asked.back} to {end}" if asked.ahead is None else f" over {days}"
+        over = f" over the {asked.amount} to {end}" if asked.ahead is None else f" over {days}"
         if value.picked is not None:  # each group counts its own entries or active days
             yield from _of_one_group(table, answer, place, name, titled(measure.name) + over)
             return
@@ -109,7 +108,7 @@ def _of_one_group(
 def _weighted(table: Table, answer: Answered, asked: Trail, name: str, title: str) -> Iterator[str]:
     if name in table and "date" in table:
         row = int(np.argmax(table.column("date").data))
-        begin = f"{title}, the weighted mean over the {asked.back} to "
+        begin = f"{title}, the weighted mean over the {asked.amount} to "
         begin += str(table.column("date").to_list()[row])
         yield from _of_one_group(table, answer, int(answer.rows[row]), name, begin)
 

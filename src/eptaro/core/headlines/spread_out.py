@@ -11,7 +11,7 @@ from eptaro.core.questions.answer import Answered
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.face import Rank
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.spread import Histogram, Spread
+from eptaro.core.verbs.queries import Histogram, Spread
 
 
 def by_attribute(table: Table, answer: Answered) -> str:

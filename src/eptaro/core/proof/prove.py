@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.questions.answer import Answered, Traceable
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.recap.recap import Recap
+from eptaro.core.verbs.queries import Recap
 from eptaro.errors import EptaroError, QuestionError
 
 
@@ -77,7 +77,7 @@ def _beside(table: Table, answer: Traceable, names: list[str]) -> int:
 
 def _is_part(asked: Recap, table: Table, row: int) -> bool:
     """Return whether a row is of the level that was asked for, and no subtotal."""
-    return not asked.subtotals or table.column("level").to_list()[row] == asked.per
+    return not asked.subtotal_levels or table.column("level").to_list()[row] == asked.per
 
 
 def _fractions(table: Table, name: str) -> list[Fraction | None]:

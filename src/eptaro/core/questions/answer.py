@@ -17,8 +17,9 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import View
-from eptaro.core.tables.answer import Answer, Question
+from eptaro.core.tables.answer import Answer
 from eptaro.core.tables.repeated import ManyFlags, ManyInts
 
 
@@ -124,7 +125,7 @@ class Answered(Answer):
     row of the table its place in the arrays of both, `totals` which of these places are totals.
     """
 
-    asked: Question
+    asked: Query
     view: View
     group: ManyInts
     numbers: Mapping[str, Number]
@@ -132,7 +133,7 @@ class Answered(Answer):
     total: ManyFlags | None = None
 
     @property
-    def question(self) -> Question:
+    def question(self) -> Query:
         """The question."""
         return self.asked
 
@@ -187,7 +188,7 @@ class InParts(Answer):
         return cls(parts, np.repeat(np.arange(len(parts)), counts), rows)
 
     @property
-    def question(self) -> Question:
+    def question(self) -> Query:
         """The question, which is one for all."""
         return self.parts[0].question
 

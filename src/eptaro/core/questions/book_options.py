@@ -15,15 +15,22 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.formula import PLAIN, Formula, Formulas
 from eptaro.core.expressions.functions import Kind
 from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.merge import merge
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.questions.coverage import covered
-from eptaro.core.questions.group_coverage import Coverage, asked_by_group, group_spans, widened
+from eptaro.core.questions.coverage import PERIODS, covered
+from eptaro.core.questions.group_coverage import (
+    Coverage,
+    asked_by_group,
+    group_spans,
+    merged_coverage,
+    widened,
+)
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.scope import By, formulas_of, group_names
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.format import Format, check_formats
-from eptaro.errors import InputError, MeasureError, unknown
+from eptaro.errors import CalendarError, InputError, MeasureError, unknown
 
 _AROUND = 31  # days before and after the data whose holidays count as well
 _CALLED = re.compile(r"\w+\(")
@@ -177,3 +184,29 @@ class BookOptions:
             spans=spans,
             declared=self.coverage if by_group is None else None,
         )
+
+
+def merge_facts(one: Facts, two: Facts, *, force: bool = False) -> Facts:
+    """Return the facts that one fold over the rows of both would have made.
+
+    Raises `InputError` where the two differ, or rows of the second are in the first already, unless
+    these are to count twice (`force`).
+    """
+    calendar, other = one.own or one.calendar, two.own or two.calendar
+    if (one.measures, calendar) != (two.measures, other):
+        raise InputError(
+            f"the books differ: {[*one.measures]} in {calendar.describe()}, against "
+            f"{[*two.measures]} in {other.describe()}"
+        )
+    try:
+        workdays = one.workdays.joined(two.workdays)
+    except CalendarError as error:
+        raise InputError(f"the books differ: {error}") from None
+    coverage = one.declared
+    if one.spans is not None or two.spans is not None:
+        coverage = merged_coverage(one.spans, two.spans)
+    elif coverage not in (None, *PERIODS) or coverage != two.declared:
+        ends = one.coverage, two.coverage
+        coverage = Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
+    options = BookOptions(one.measures, [], calendar, coverage, workdays=workdays)
+    return options.facts(merge(one.folded, two.folded, force=force))

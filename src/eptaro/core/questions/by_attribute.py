@@ -26,9 +26,9 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import DAYS
 from eptaro.core.questions.answer import Answered, Bearers, Side, Value
+from eptaro.core.questions.query import Query
 from eptaro.core.questions.transactions import numbered_rows
 from eptaro.core.questions.view import View
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.face import Face, Rank
 from eptaro.core.tables.table import Table
@@ -182,7 +182,7 @@ def days_of(view: View, crossed: Crossed, group: Ints, place: Ints) -> Ints:
     return found
 
 
-def recap_by(view: View, attribute: Column, asked: Question) -> Table:
+def recap_by(view: View, attribute: Column, asked: Query) -> Table:
     """Return one row per group and value of an attribute, in natural order."""
     crossed = Crossed.of([attribute])
     group, place, head, values = rows_by(view, crossed)
@@ -190,7 +190,7 @@ def recap_by(view: View, attribute: Column, asked: Question) -> Table:
     return Table([*head, *values], meta, answer_by(view, crossed, asked, group, place))
 
 
-def answer_by(view: View, crossed: Crossed, asked: Question, group: Ints, place: Ints) -> Answered:
+def answer_by(view: View, crossed: Crossed, asked: Query, group: Ints, place: Ints) -> Answered:
     """Return what stands behind rows of groups and combinations of values."""
     every = np.zeros(len(group), np.int64)
     side = Side("days", every + view.seen.lo, every + view.seen.hi)

@@ -7,9 +7,9 @@ import numpy as np
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.folds.axis import MOST_DENSE
 from eptaro.core.questions.answer import Answered, Side
+from eptaro.core.questions.query import Query
 from eptaro.core.questions.transactions import placed_rows
 from eptaro.core.questions.view import View
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, taken
@@ -23,7 +23,7 @@ _WHOLE = "Whether all its days lie in the coverage"
 
 
 def per_entry(
-    view: View, side: Side, ending: str, label: Column, asked: Question, *, whole: bool = False
+    view: View, side: Side, ending: str, label: Column, asked: Query, *, whole: bool = False
 ) -> Table:
     """Return for each transaction the measures over the span that goes with its day.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -28,6 +28,7 @@ from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_name
 from eptaro.core.questions.whole import AllGroups, AnyShare
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.repeated import ManyFlags, Repeated
+from eptaro.core.tables.table import Table
 from eptaro.errors import NothingLeftError, QuestionError
 
 OTHERS = "(others)"
@@ -73,13 +74,17 @@ class Facts:
         """Where they came from."""
         return self.folded.source
 
+    @property
+    def aside(self) -> Table:
+        """The rows whose date could not be read: row, value and reason."""
+        return self.folded.aside or Table([])
+
     def in_parts(self) -> list[Facts]:
         """Return the facts calendar by calendar, each seeing the groups that keep it."""
         if self.own is None:
             return [self]
-        plain = {one.name: getattr(self, one.name) for one in fields(Facts)} | {"own": None}
         return [
-            Facts(**{**plain, "calendar": calendar, "part": kept})
+            replace(self, own=None, calendar=calendar, part=kept)
             for calendar, kept in self.own.of_groups(self.groups, self.source).items()
         ]
 

@@ -7,21 +7,10 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
-from typing import ClassVar, Self
+from typing import Self
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
-
-
-@dataclass(frozen=True)
-class Question:
-    """What a verb was asked: a frozen dataclass of its options for each verb.
-
-    `pictures` names those of `pictures/draw.py` that suit every answer, the most fitting first.
-    """
-
-    verb: ClassVar[str]
-    pictures: ClassVar[tuple[str, ...]] = ()
 
 
 class Answer(ABC):
@@ -29,7 +18,7 @@ class Answer(ABC):
 
     @property
     @abstractmethod
-    def question(self) -> Question:
+    def question(self) -> object:
         """The question that the table answers."""
 
     @property
@@ -61,13 +50,13 @@ class Answer(ABC):
 class Untraced(Answer):
     """The answer of a table that came without its view: what was asked, and of what."""
 
-    asked: Question
+    asked: object
     groups: tuple[str, ...]
     names: tuple[str, ...]  # of the measures
     goes_by: Calendar | None
 
     @property
-    def question(self) -> Question:
+    def question(self) -> object:
         """The question."""
         return self.asked
 

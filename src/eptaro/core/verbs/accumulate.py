@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -13,119 +13,40 @@ from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.per_entry import LABEL, per_entry
-from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, taken
 from eptaro.core.tables.face import COMPLETE, DATE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.repeated import Repeated
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
-from eptaro.errors import QuestionError, check_texts
+from eptaro.core.verbs.goals import GoalRows, goal_columns
+from eptaro.core.verbs.queries import Accumulate
+from eptaro.errors import QuestionError
 
 _WHOLE = "Whether all days of the running total lie in the coverage"
 
 
-@dataclass(frozen=True)
-class Accumulate(Question):
-    """What running totals were asked for; see `accumulate` for what each option means."""
-
-    verb = "accumulate"
-    within: str
-    every: str = "day"
-    pace: Pace = "straight"
-
-    def __post_init__(self) -> None:
-        check_texts(within=self.within, every=self.every)
-
-
-def accumulate(
-    self: Facts,
-    within: str,
-    *,
-    every: str | None = None,
-    by: By = None,
-    only: Only = None,
-    as_of: AsOf = None,
-    goals: Goals | None = None,
-    pace: Pace = "straight",
-) -> Table:
-    """Return running totals that restart at each period of `within`.
-
-    Columns: the groups, `date` (or `period` and `last` where `every` is wider),
-    `within`, `first` (the day from which the total runs), `complete` (whether all days
-    of the running total lie in the coverage), and for each measure its value over the
-    row's own day or period, and `NAME_to_date`.
-
-    Every day of the coverage has a row, so quiet days hold the running total. A period
-    of `every` that straddles two of `within`, as a week may straddle two years, has a row
-    for its part in each. `within="2025-03-01.."` runs on since a fixed date, `"all"` since
-    the first day of the coverage. `only` with a span or label picks the rows shown; their
-    totals still run from `first`.
-
-    `every="entry"` gives one row per transaction instead: `row`, the groups, `date`,
-    `within`, `first`, `last`, `complete` and `NAME_to_date`.
-
-    `goals` (period label, or group value and label, to amount) adds for the first measure
-    `NAME_goal`, `NAME_goal_to_date`, `NAME_goal_gap` and `NAME_goal_reached` (to date / the
-    pace), at the `pace` of a straight line or in the shape of the `prior year`.
-
-    Parameters
-    ----------
-    within : str
-        A level, a first day as `2025-03-01..`, or `all`.
-    every : str, optional
-        One row per `day`, or wider level up to `within`, or per `entry`; unset, by the day, or by
-        the periods that the data is dated by.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
-    goals : mapping, optional
-        From a period's label, or (group value, label), to its goal.
-    pace : {"straight", "prior year"}
-        How goals are reached.
-
-    Returns
-    -------
-    Table
-        One row per group and day, in time order.
-
-    Raises
-    ------
-    QuestionError
-        Where `every` is wider than `within`.
-
-    Examples
-    --------
-    >>> import eptaro as ep
-    >>> book = ep.Daybook({"on": ["2025-01-30", "2025-02-01"], "fare": [7, 5]},
-    ...                   date="on", measures="revenue=sum(fare)")
-    >>> book.accumulate("month")["revenue_to_date"].tolist()
-    [7, 7, 5]
-    """
-    every = every or self.folded.grain
-    asked = Accumulate(within, every, pace)
-    view = self.view(by, only, as_of)
+def accumulate(facts: Facts, query: Accumulate) -> Table:
+    """Return running totals that restart at each period of `within`."""
+    within, every, goals = query.within, query.every or facts.folded.grain, query.goals
+    query = replace(query, every=every)
+    view = facts.view(query.by, query.only, query.as_of)
     if every == "entry":
         rows = _rows(view, within, "day")
         label = Column.text("within", rows.within, description=LABEL)
-        return per_entry(view, Side("days", rows.since, rows.last), "_to_date", label, asked)
-    rows = _rows(view, within, check_level(every, self.calendar.levels))
+        return per_entry(view, Side("days", rows.since, rows.last), "_to_date", label, query)
+    rows = _rows(view, within, check_level(every, facts.calendar.levels))
     count, groups = len(rows.last), view.groups.count
     group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
     last, since = Repeated.of_spans(rows.last, groups), Repeated.of_spans(rows.since, groups)
-    head = [*taken(rows.head(asked), place), rows.complete(view)]
+    head = [*taken(rows.head(every), place), rows.complete(view)]
     columns: list[AnyColumn] = [*view.groups.later(group), *head]
     opens = Repeated.of_spans(np.maximum(rows.opens, rows.since), groups)
     own = Side("day" if every == "day" else "days", opens, last)
     running = Side("days", since, last)
     numbers: dict[str, Number] = {}
-    for measure in self.measures:
+    for measure in facts.measures:
         name = f"{measure.name}_to_date"
         to_date = view.value_of_all(measure, rows.since, rows.last)
         own_days = partial(view.value_of_all, measure, rows.first, rows.last)
@@ -134,13 +55,13 @@ def accumulate(
         columns.append(to_date.named(name, text, Face("to date", of=measure.name)))
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
-        if goals is not None and measure is self.measures[0]:
+        if goals is not None and measure is facts.measures[0]:
             labels, held = np.unique(rows.within, return_inverse=True)
             of_all = (np.asarray(part) for part in (group, held[place[:]], last))
             periods = GoalRows(within, labels, *of_all)
-            columns += goal_columns(view, goals, pace, periods, to_date)
+            columns += goal_columns(view, goals, query.pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}
-    return Table(columns, meta, Answered(asked, view, group, numbers, np.arange(len(group))))
+    return Table(columns, meta, Answered(query, view, group, numbers, np.arange(len(group))))
 
 
 @dataclass(frozen=True, eq=False)
@@ -167,10 +88,10 @@ class _Totals:
 
         return Deferred("complete", rows, make)
 
-    def head(self, asked: Accumulate) -> list[Column]:
+    def head(self, every: str) -> list[Column]:
         """Return the columns that tell the rows, the same for every group."""
         last, since = self.last, self.since
-        by_day = asked.every == "day"
+        by_day = every == "day"
         label = Column.text("period", self.labels, description="Period label", face=PERIOD)
         day = dates("date", last, None, "The day that the total runs to", DATE)
         within = Column.text(

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
-
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
@@ -12,70 +9,23 @@ from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.grain import are_whole
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.questions.answer import Answered, Number, Side, Value
-from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates
 from eptaro.core.tables.face import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Card
 from eptaro.errors import QuestionError
 
 
-@dataclass(frozen=True)
-class Card(Question):
-    """The to-date values of one date."""
-
-    verb = "card"
-
-
-def card(
-    self: Facts,
-    *,
-    calendars: Calendar | Sequence[Calendar] | None = None,
-    levels: Sequence[str] = ("week", "month", "quarter", "year"),
-    by: By = None,
-    only: Only = None,
-    as_of: AsOf = None,
-) -> Table:
-    """Return the to-date values of one date: one row per group, calendar and level.
-
-    Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
-    the last covered day where it is earlier), `days`, `complete`, then `NAME_to_date` for each
-    measure. `calendars` are listed one after the other; without any it is the book's own.
-    Levels that one does not offer are left out.
-
-    Parameters
-    ----------
-    calendars : Calendar or sequence of these, optional
-        By default the book's own.
-    levels : sequence of str
-        Levels, where the calendars offer them.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
-
-    Returns
-    -------
-    Table
-        One row per group, calendar and level.
-
-    Examples
-    --------
-    >>> import eptaro as ep
-    >>> book = ep.Daybook({"on": ["2025-08-01", "2025-08-20"], "fare": [7, 5]},
-    ...                   date="on", measures="revenue=sum(fare)")
-    >>> [(row["level"], row["revenue_to_date"]) for row in book.card().rows()]
-    [('week', 5), ('month', 12), ('quarter', 12), ('year', 12)]
-    """
-    view = self.view(by, only, as_of)
-    given = [calendars] if isinstance(calendars, Calendar) else list(calendars or [self.calendar])
+def card(facts: Facts, query: Card) -> Table:
+    """Return the to-date values of one date: one row per group, calendar and level."""
+    view = facts.view(query.by, query.only, query.as_of)
+    calendars = query.calendars or [facts.calendar]
+    given = [calendars] if isinstance(calendars, Calendar) else list(calendars)
     rows = []
     for calendar in given:
-        for level in sorted(levels, key=LEVELS.index, reverse=True):
+        for level in sorted(query.levels, key=LEVELS.index, reverse=True):
             if level in calendar.levels:
                 period = calendar.period_of(as_date(view.today), level)
                 begin = calendar.first_days(np.array([period.index]), level)
@@ -126,14 +76,14 @@ def card(
         ),
     ]
     side, numbers = Side("days", begin, last), dict[str, Number]()
-    for measure in self.measures:
+    for measure in facts.measures:
         value = view.value(measure, group, begin, last)
         columns.append(
             value.named(f"{measure.name}_to_date", face=Face("to date", of=measure.name))
         )
         numbers[f"{measure.name}_to_date"] = Value(view, measure, group, side)
     described = "; ".join(calendar.describe() for calendar in given)
-    answer = Answered(Card(), view, group, numbers, np.arange(len(group)))
+    answer = Answered(query, view, group, numbers, np.arange(len(group)))
     return Table(columns, view.meta("card") | {"calendar": described}, answer)
 
 

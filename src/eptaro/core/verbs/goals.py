@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from typing import Any, Literal, TypeAlias, get_args
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,16 +20,10 @@ from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.face import Face
 from eptaro.core.verbs.compare.counterparts import of_to_date, of_whole
 from eptaro.core.verbs.compare.sides import Sides
+from eptaro.core.verbs.queries import PACES, Goals, Pace
 from eptaro.errors import QuestionError, unknown
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
-
-
-Pace: TypeAlias = Literal["straight", "prior year"]
-PACES = get_args(Pace)
-
-
-Goals = Mapping[Any, Any]
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,99 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.questions.answer import Answered
-from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Histogram, Spread
 from eptaro.core.verbs.runs import Runs
 from eptaro.errors import QuestionError
 
 _FENCE = 1.5
 
 
-_MOST_BINS = 1000
 _USUAL_BINS, _SUITED_BINS = 20, (5, 60)
 
 
-@dataclass(frozen=True)
-class Spread(Question):
-    """Box figures of a column, by the values of `per`."""
-
-    verb = "spread"
-    column: str
-    per: str | None = None
-
-
-@dataclass(frozen=True)
-class Histogram(Question):
-    """A column's values counted in about `bins` ranges, by the values of `per`; None: as many as
-    suit the values.
-    """
-
-    verb = "histogram"
-    column: str
-    per: str | None = None
-    bins: int | None = None
-
-    def __post_init__(self) -> None:
-        if self.bins is not None and not 1 <= self.bins <= _MOST_BINS:
-            raise QuestionError(f"bins={self.bins} must be from 1 to {_MOST_BINS:,}")
-
-
-def spread(
-    self: Facts,
-    column: str,
-    per: str | None = None,
-    *,
-    by: By = None,
-    only: Only = None,
-    as_of: AsOf = None,
-) -> Table:
-    """Return box figures of a column's values, one row per group and value of `per`.
-
-    `per` is a level of the calendar or an attribute (`weekday`, `hour`, ...). Columns: the
-    groups, `per`, `entries` (values counted), `mean`, `low`, `quartile_1`, `median`,
-    `quartile_3`, `high`, `outliers`, `least` and `most`. Quartiles interpolate linearly;
-    `low` and `high` are the furthest values within 1.5 times the distance between the
-    quartiles (J. W. Tukey, Exploratory Data Analysis, 1977), what lies beyond is counted in
-    `outliers`. The column must be one that a measure of the book works on.
-
-    Parameters
-    ----------
-    column : str
-        A column that the book reads numbers of.
-    per : str, optional
-        A level of the calendar, or a recurring attribute.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
-
-    Returns
-    -------
-    Table
-        One row per group and value of `per`.
-
-    Examples
-    --------
-    >>> import eptaro as ep
-    >>> book = ep.Daybook({"on": ["2025-08-18"] * 5, "fare": [1, 2, 3, 4, 90]}, date="on",
-    ...                   measures="revenue=sum(fare)")
-    >>> row = next(book.spread("fare").rows())
-    >>> row["median"], row["high"], row["outliers"]
-    (3.0, 4.0, 1)
-    """
-    runs = Runs.of(self.view(by, only, as_of), column, per)
+def spread(facts: Facts, query: Spread) -> Table:
+    """Return box figures of a column's values, one row per group and value of `per`."""
+    column, per = query.column, query.per
+    runs = Runs.of(facts.view(query.by, query.only, query.as_of), column, per)
     values, lo, hi, count = runs.values, runs.lo, runs.hi, runs.count
     quarters = [runs.quantile(share) for share in (0.25, 0.5, 0.75)]
     with np.errstate(over="ignore", invalid="ignore"):  # of values near the ends of floats
@@ -123,58 +52,15 @@ def spread(
         Column.of("least", "float", values[lo], description="The least value"),
         Column.of("most", "float", values[hi - 1], description="The largest value"),
     ]
-    answer = Answered(Spread(column, per), runs.view, runs.group, {}, np.arange(len(lo)))
+    answer = Answered(query, runs.view, runs.group, {}, np.arange(len(lo)))
     return Table(made, runs.view.meta("spread") | {"per": per, "column": column}, answer)
 
 
-def histogram(
-    self: Facts,
-    column: str,
-    per: str | None = None,
-    *,
-    bins: int | None = None,
-    by: By = None,
-    only: Only = None,
-    as_of: AsOf = None,
-) -> Table:
-    """Return how many values of a column lie in each of some equal ranges.
-
-    The ranges are the same for all groups and values of `per`, and begin at round numbers.
-    Columns: the groups, `per`, `from`, `to` (values from `from` to below `to`), `entries`
-    and `share` (of the row's group and `per`).
-
-    Parameters
-    ----------
-    column : str
-        A column that the book reads numbers of.
-    per : str, optional
-        A level of the calendar, or a recurring attribute.
-    bins : int, optional
-        About how many ranges, 1 to 1,000; unset, as many as suit how the values are spread (D.
-        Freedman and P. Diaconis, On the histogram as a density estimator, 1981), 5 to 60.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
-
-    Returns
-    -------
-    Table
-        One row per group, value of `per`, and range.
-
-    Examples
-    --------
-    >>> import eptaro as ep
-    >>> book = ep.Daybook({"on": ["2025-08-18"] * 3, "fare": [1, 12, 13]}, date="on",
-    ...                   measures="revenue=sum(fare)")
-    >>> [(row["from"], row["entries"]) for row in book.histogram("fare", bins=2).rows()]
-    [(0.0, 1), (10.0, 2)]
-    """
-    asked = Histogram(column, per, bins)
-    runs = Runs.of(self.view(by, only, as_of), column, per)
-    bins = bins or _suited(runs.values, np.diff(runs.before))
+def histogram(facts: Facts, query: Histogram) -> Table:
+    """Return how many values of a column lie in each of some equal ranges."""
+    column, per = query.column, query.per
+    runs = Runs.of(facts.view(query.by, query.only, query.as_of), column, per)
+    bins = query.bins or _suited(runs.values, np.diff(runs.before))
     edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
     if not np.isfinite(edges).all():
         raise QuestionError(f"the values of {column!r} lie too far apart for ranges of floats")
@@ -191,7 +77,7 @@ def histogram(
         Column.of("entries", "integer", entries, description="Values in the range"),
         Column.of("share", "float", entries / total, unit="share", description="Share of the row"),
     ]
-    answer = Answered(asked, runs.view, runs.group, {}, place)
+    answer = Answered(query, runs.view, runs.group, {}, place)
     return Table(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
 
 

@@ -16,7 +16,7 @@ from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.measures.measure import Measure
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.trail import Edge
+from eptaro.core.verbs.queries import Edge
 from eptaro.errors import QuestionError
 
 Floats: TypeAlias = NDArray[np.float64]

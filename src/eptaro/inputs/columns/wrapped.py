@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import suppress
 from typing import Any
 
 import pyarrow as pa
 
-from eptaro.inputs.sources import Source, Wanted
+from eptaro.inputs.sources import Source
 
 
 class Wrapped(Source):
@@ -61,19 +60,3 @@ class Wrapped(Source):
     def fingerprint(self) -> str:
         """Return what tells the source from others."""
         return self.source.fingerprint()
-
-
-class Held(Wrapped):
-    """Another source, all of whose rows are read into memory before they are handed on."""
-
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
-        """Yield the wanted columns of all rows at once, if these are of one kind throughout."""
-        tables = list(self.source.batches(wanted))
-        with suppress(pa.ArrowInvalid, pa.ArrowTypeError):  # else each goes by its own kinds
-            tables = [pa.concat_tables(tables, promote_options="permissive")] if tables else []
-        yield from tables
-
-
-def in_memory(source: Source) -> Source:
-    """Return a source that is read into memory at once."""
-    return Held(source)

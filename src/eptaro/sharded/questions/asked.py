@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from eptaro.core.answering import Answering
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.shards import of_groups
+from eptaro.core.questions.query import Query
+from eptaro.core.questions.scope import Only
+from eptaro.core.questions.store import answer
+from eptaro.core.questions.view import Facts
 from eptaro.core.tables.table import Table
 from eptaro.errors import NothingLeftError
 from eptaro.sharded.questions.narrowed import Wanted, present
@@ -21,13 +23,12 @@ _FEW = 64  # groups
 
 @dataclass(frozen=True, eq=False)
 class Ask:
-    """A question that a shard is asked; `others` is what it is narrowed to beside the `wanted`
-    group values. To see whether it can be answered at all, a `few` of its groups may do.
+    """A query that a shard is asked, in no order; `others` is what it is narrowed to beside the
+    `wanted` group values. To see whether it can be answered at all, a `few` of its groups may do.
     """
 
     told: Told
-    verb: str
-    options: Mapping[str, Any]
+    query: Query
     others: list[Any]
     wanted: Wanted
     few: bool = False
@@ -45,7 +46,7 @@ class Ask:
                 return found
         return self._answer(folded)
 
-    def facts(self, folded: Folded) -> tuple[Answering, OfShards, dict[str, Any]] | None:
+    def facts(self, folded: Folded) -> tuple[Facts, OfShards, Only] | None:
         """Return the facts of a shard, the whole that it is of, and what narrows a question to its
         groups; None where it has no wanted ones.
         """
@@ -54,19 +55,16 @@ class Ask:
             return None
         only = [*self.others, *([own] if own else [])]
         whole = OfShards(self.every)
-        return self.told.part(folded, whole), whole, {"only": only or None}
+        return self.told.part(folded, whole), whole, only or None
 
     def _answer(self, folded: Folded) -> tuple[Table, Gathered] | None:
         found = self.facts(folded)
         if found is None:
             return None
-        facts, whole, narrowed = found
-        options = {**self.options, **narrowed}
-        goals = options.get("goals")
-        if self.every is None and isinstance(goals, Mapping):  # whose groups may be elsewhere
-            options["goals"] = {at: g for at, g in goals.items() if not isinstance(at, tuple)}
+        facts, whole, only = found
+        query = self.query if self.every is not None else self.query.without_group_goals()
         try:
-            table: Table = getattr(facts, self.verb)(**options)
+            table = answer(facts, replace(query, only=only))
         except NothingLeftError:
             return None
         return table, Gathered(whole.mine)

@@ -7,19 +7,19 @@ of the groups elsewhere (what all come to, by which a share goes) is gathered fr
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
-from inspect import signature
 from typing import Any
 
-from eptaro.core.answering import Answering
 from eptaro.core.folds.folded import Folded
-from eptaro.core.questions.in_parts import check_in_parts
-from eptaro.core.questions.scope import EVERY, group_names, looked_at, values_apart
+from eptaro.core.questions.query import Query
+from eptaro.core.questions.scope import EVERY, Only, group_names, looked_at, values_apart
+from eptaro.core.questions.store import answer, check_in_parts
+from eptaro.core.questions.view import Facts, View
 from eptaro.core.questions.whole import Fewer
-from eptaro.core.tables.answer import Question, Untraced
+from eptaro.core.tables.answer import Untraced
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Recap
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 from eptaro.sharded.questions.asked import Ask
 from eptaro.sharded.questions.finishing import as_parts, finished, side_by_side
@@ -33,25 +33,45 @@ from eptaro.sharded.shards import Shards
 _MOST_NAMED = 50
 
 
-def answer(
-    shards: Shards, count: int, told: Told, verb: str, args: Sequence[Any], given: Mapping[str, Any]
-) -> Table:
-    """Return what a verb answers; `count` is how many shards there are.
+def ask_shards(shards: Shards, count: int, told: Told, query: Query) -> Table:
+    """Return the answer to a query; `count` is how many shards there are.
 
     Raises what the verb raises.
     """
-    bound = signature(getattr(Answering, verb)).bind(None, *args, **given)
-    options = {name: value for name, value in bound.arguments.items() if name != "self"}
     known = told.rows.groups.names
     if told.own is not None:
-        check_in_parts(told.own, known, options)
-    names = group_names(options.get("by"))
+        check_in_parts(told.own, known, query)
+    shards, names, wanted = _looked_at(shards, count, told, query)
+    if not {*known} <= {*names} or not known:
+        kept = [name for name in known if name in names or name in wanted]
+        return _of_fewer(shards, told, kept, wanted, query)
+    others, _ = values_apart(query.only, known)
+    return _of_each(
+        shards, names, Ask(told, replace(query.unordered(), only=None), others, wanted), query
+    )
+
+
+def view_of_shards(shards: Shards, count: int, told: Told, query: Query) -> View:
+    """Return what a query looks at, the cells of all shards put together."""
+    known = told.rows.groups.names
+    shards, names, wanted = _looked_at(shards, count, told, query)
+    kept = [name for name in known if name in names or name in wanted]
+    facts, only = _facts_of_fewer(shards, told, kept, wanted, query)
+    return facts.view(query.by, only, query.as_of)
+
+
+def _looked_at(
+    shards: Shards, count: int, told: Told, query: Query
+) -> tuple[Shards, list[str], Wanted]:
+    """Return the shards that a query looks at, its group columns, and the wanted values."""
+    known = told.rows.groups.names
+    names = group_names(query.by)
     if names == [EVERY] and EVERY not in known:
         names = known
     for name in names:
         if name not in known:
             raise QuestionError(unknown("group column", name, known))
-    others, given_values = values_apart(options.get("only"), known)
+    _, given_values = values_apart(query.only, known)
     for name in given_values:
         if name not in known:
             raise QuestionError(unknown("group column", name, known))
@@ -60,79 +80,73 @@ def answer(
     if held is not None:
         shards = shards.among(held)
         if shards.first(partial(_any_of, wanted=wanted)) is None:
-            raise _not_found(every, told, wanted, options)
-    kept = [name for name in known if name in names or name in wanted]
-    if not {*known} <= {*names} or not known or verb == "view":
-        return _of_fewer(shards, told, kept, wanted, verb, options)
-    plain = {name: value for name, value in options.items() if name not in ("sort", "only")}
-    return _of_each(shards, names, Ask(told, verb, plain, others, wanted), options)
+            raise _not_found(every, told, wanted, query)
+    return shards, names, wanted
 
 
-def _of_fewer(
-    shards: Shards,
-    told: Told,
-    names: list[str],
-    wanted: Wanted,
-    verb: str,
-    options: Mapping[str, Any],
-) -> Table:
+def _of_fewer(shards: Shards, told: Told, names: list[str], wanted: Wanted, query: Query) -> Table:
     """Answer from the cells of fewer groups, which are put together from all shards."""
+    facts, only = _facts_of_fewer(shards, told, names, wanted, query)
+    return answer(facts, replace(query, only=only))
+
+
+def _facts_of_fewer(
+    shards: Shards, told: Told, names: list[str], wanted: Wanted, query: Query
+) -> tuple[Facts, Only]:
+    """Return the facts of fewer groups, and what narrows a query to them."""
     work = partial(_fewer, names=names, wanted=wanted, asked=told.asked, coverage=told.coverage)
     found = shards.joined(work, Fewer.beside)
     if found is None:
-        raise _not_found(shards, told, wanted, options)
+        raise _not_found(shards, told, wanted, query)
+    only = query.only
     held = present(found.folded.groups, wanted)
     if held != {name: [*values] for name, values in wanted.items()}:
-        wrong = _not_found(shards, told, wanted, options)
+        wrong = _not_found(shards, told, wanted, query)
         if not isinstance(wrong, NothingLeftError):
             raise wrong
-        others, _ = values_apart(options.get("only"), told.rows.groups.names)
-        options = {**options, "only": [*others, held]}  # the other values occur beside others alone
-    table: Table = getattr(told.facts(found.folded, found.own), verb)(**options)
-    return table
+        others, _ = values_apart(query.only, told.rows.groups.names)
+        only = [*others, held]  # the other values occur beside others alone
+    return told.facts(found.folded, found.own), only
 
 
 def _fewer(shard: int, folded: Folded, **how: Any) -> Fewer | None:
     return narrowed(folded, **how)
 
 
-def _of_each(shards: Shards, names: list[str], ask: Ask, options: Mapping[str, Any]) -> Table:
-    """Answer shard by shard; what is wrong with a question is told by the first that has rows."""
-    told, wanted, verb = ask.told, ask.wanted, ask.verb
+def _of_each(shards: Shards, names: list[str], ask: Ask, query: Query) -> Table:
+    """Answer shard by shard; what is wrong with a query is told by the first that has rows."""
+    told, wanted = ask.told, ask.wanted
     tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
     if tried is None:
         if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
-            raise _not_found(shards, told, wanted, options)
-        raise _nothing_left(told, options)
-    if options.get("top"):
-        return topped(shards, names, ask, options)
-    question, goes_by_all = tried
+            raise _not_found(shards, told, wanted, query)
+        raise _nothing_left(told, query)
+    if isinstance(query, Recap) and query.top:
+        return topped(shards, names, ask, query)
+    answered, goes_by_all = tried
     calendar = None if told.own is not None else told.calendar
-    behind = Untraced(question, tuple(names), tuple(m.name for m in told.measures), calendar)
+    behind = Untraced(answered, tuple(names), tuple(m.name for m in told.measures), calendar)
     if goes_by_all:
         every = shards.joined(partial(_shares, ask=ask), Gathered.beside)
         ask = replace(ask, every=every)
         shards.first(partial(_tried, ask=replace(ask, few=True)))
-        if verb == "recap" and options.get("wide"):
+        if isinstance(query, Recap) and query.wide:
             return side_by_side([*shards.each(partial(_alone, ask=ask))], every, behind)
     return ShardedTable(
         lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
         names,
-        partial(finished, options=options, measures=told.measures, behind=behind),
-        None if told.own is not None else partial(_of_all, shards, told, wanted, verb, options),
+        partial(finished, query=query, measures=told.measures, behind=behind),
+        None if told.own is not None else partial(_of_all, shards, told, wanted, query),
     )
 
 
-def _of_all(
-    shards: Shards, told: Told, wanted: Wanted, verb: str, options: Mapping[str, Any]
-) -> Table:
-    """Answer the same question of all groups together, in the order of time."""
-    plain = {name: value for name, value in options.items() if name not in ("by", "sort")}
+def _of_all(shards: Shards, told: Told, wanted: Wanted, query: Query) -> Table:
+    """Answer the same query of all groups together, in the order of time."""
     kept = [name for name in told.rows.groups.names if name in wanted]
-    return _of_fewer(shards, told, kept, wanted, verb, plain)
+    return _of_fewer(shards, told, kept, wanted, replace(query.unordered(), by=None))
 
 
-def _tried(shard: int, folded: Folded, ask: Ask) -> tuple[Question, bool] | None:
+def _tried(shard: int, folded: Folded, ask: Ask) -> tuple[object, bool] | None:
     """Return a question, and whether it goes by all groups; None where a shard has no rows."""
     found = ask(shard, folded)
     if found is None:
@@ -156,18 +170,14 @@ def _shares(shard: int, folded: Folded, ask: Ask) -> Gathered | None:
 def _then(shard: int, folded: Folded, ask: Ask, work: Any) -> Any:
     """Do some work with what a shard answers."""
     found = ask(shard, folded)
-    return (
-        None if found is None else work(shard, as_parts(found[0], ask.options, ask.told.measures))
-    )
+    return None if found is None else work(shard, as_parts(found[0], ask.query, ask.told.measures))
 
 
 def _any_of(shard: int, folded: Folded, wanted: Wanted) -> bool | None:
     return all(present(folded.groups, wanted).values()) or None
 
 
-def _not_found(
-    shards: Shards, told: Told, wanted: Wanted, options: Mapping[str, Any]
-) -> QuestionError:
+def _not_found(shards: Shards, told: Told, wanted: Wanted, query: Query) -> QuestionError:
     """Return the error for values that occur in no shard, with some that do, or in no group."""
     met: dict[str, set[str]] = {}
     some: dict[str, set[str]] = {}
@@ -179,11 +189,11 @@ def _not_found(
         for value in values:
             if value is not None and str(value) not in met.get(name, ()):
                 return QuestionError(unknown(f"value of {name}", value, sorted(some[name])))
-    return _nothing_left(told, options)
+    return _nothing_left(told, query)
 
 
-def _nothing_left(told: Told, options: Mapping[str, Any]) -> NothingLeftError:
-    _, known = looked_at(options.get("as_of"), told.coverage, told.rows.grain)
+def _nothing_left(told: Told, query: Query) -> NothingLeftError:
+    _, known = looked_at(query.as_of, told.coverage, told.rows.grain)
     return NothingLeftError(f"no transactions are left to look at in {known}")
 
 

@@ -2,42 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Sequence
 
 import numpy as np
 
 from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import NOTES
 from eptaro.core.questions.whole import Named
 from eptaro.core.tables.answer import Untraced
 from eptaro.core.tables.deferred import AnyColumn
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.periods import TOTAL
 from eptaro.core.verbs.recap.shares import running_name, with_running_shares
 from eptaro.sharded.questions.told import Gathered
 
 
-def as_parts(table: Table, options: Mapping[str, Any], measures: Sequence[Measure]) -> Table:
+def as_parts(table: Table, query: Query, measures: Sequence[Measure]) -> Table:
     """Return a shard's answer without traces, and without running shares, which go by the order of
     all rows.
     """
-    running = {running_name(measure) for measure in measures} if options.get("shares") else set()
+    shares = isinstance(query, Recap) and query.shares
+    running = {running_name(measure) for measure in measures} if shares else set()
     columns = [column for column in table.parts if column.name not in running]
     return Table(columns, table.meta)
 
 
-def finished(
-    table: Table, options: Mapping[str, Any], measures: Sequence[Measure], behind: Untraced
-) -> Table:
+def finished(table: Table, query: Query, measures: Sequence[Measure], behind: Untraced) -> Table:
     """Return all rows in the order that was asked for, with running shares where they were."""
     table = Table(table.parts, table.meta, behind)
-    sort = options.get("sort")
+    sort = query.order
     order = np.arange(len(table)) if sort is None else table.order(sort)
-    if options.get("shares"):
+    if isinstance(query, Recap) and query.shares:
         parts = np.asarray(table.column("period").values() != TOTAL, bool)
         if "level" in table:
-            parts &= table.column("level").values() == options["per"]
+            parts &= table.column("level").values() == query.per
         table = with_running_shares(table, measures, parts, order)
     return table if sort is None else table.take(order)
 

@@ -8,7 +8,6 @@ from typing import cast
 
 import numpy as np
 
-from eptaro.core.answering import Answering
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.span import Span
@@ -17,6 +16,7 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.view import Facts
 from eptaro.core.questions.whole import AllGroups, AnyShare, Key, Share
 
 
@@ -34,16 +34,16 @@ class Told:
 
     def facts(
         self, folded: Folded, spans: GroupSpans | None = None, whole: AllGroups | None = None
-    ) -> Answering:
+    ) -> Facts:
         """Return facts of some cells that are told of like the whole book."""
         rows = self.rows
         kept = replace(
             rows, groups=folded.groups, cells=folded.cells, distinct=folded.distinct, kept={}
         )
         facts = (kept, self.measures, self.calendar, self.coverage, self.workdays, self.own)
-        return Answering(*facts, None, spans, whole or AllGroups())
+        return Facts(*facts, None, spans, whole or AllGroups())
 
-    def part(self, folded: Folded, whole: AllGroups) -> Answering:
+    def part(self, folded: Folded, whole: AllGroups) -> Facts:
         """Return the facts of one shard among several, which make up the whole."""
         spans = None
         if self.asked is not None:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any
 
 import numpy as np
 
@@ -15,11 +14,13 @@ from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.merge import numbered_together
 from eptaro.core.questions.group_coverage import GroupSpans
 from eptaro.core.questions.largest import leading, sizes
+from eptaro.core.questions.store import answer
 from eptaro.core.questions.view import OTHERS, View
 from eptaro.core.questions.whole import Fewer
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Recap
 from eptaro.errors import NothingLeftError
 from eptaro.sharded.questions.asked import Ask
 from eptaro.sharded.questions.told import PickedBefore
@@ -28,28 +29,23 @@ from eptaro.sharded.shards import Shards
 _OTHERS = "others"
 
 
-def topped(shards: Shards, names: list[str], ask: Ask, options: Mapping[str, Any]) -> Table:
+def topped(shards: Shards, names: list[str], ask: Ask, query: Recap) -> Table:
     """Answer with the largest groups of all, and the others as one: of each shard its own largest
     are looked at, then cells are put together.
     """
-    within = options.get("top_within") or ()
-    within = [within] if isinstance(within, str) else [*within]
+    within = query.within_groups
     picked = [name for name in names if name not in within]
-    plain = {name: options.get(name) for name in ("by", "as_of")}
-    count = options["top"]
     leaders = shards.joined(
-        partial(_leaders, ask=ask, plain=plain, count=count, within=within), Leaders.beside
+        partial(_leaders, ask=ask, count=query.top or 0, within=within), Leaders.beside
     )
     assert leaders is not None  # some shard has rows: it was asked before
     found = shards.joined(
-        partial(_with_others, ask=ask, plain=plain, leaders=leaders.groups, picked=picked),
-        Fewer.beside,
+        partial(_with_others, ask=ask, leaders=leaders.groups, picked=picked), Fewer.beside
     )
     assert found is not None
     folded, spans, others = _told_apart(found, names, picked)
     facts = ask.told.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
-    table: Table = getattr(facts, ask.verb)(**{**options, "only": ask.others or None})
-    return table
+    return answer(facts, replace(query, only=ask.others or None))
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,41 +71,31 @@ class Leaders:
         return replace(self, groups=groups, size=size).largest()
 
 
-def _view(ask: Ask, folded: Folded, plain: Mapping[str, Any]) -> View | None:
+def _view(ask: Ask, folded: Folded) -> View | None:
     found = ask.facts(folded)
     if found is None:
         return None
-    facts, _, narrowed = found
+    facts, _, only = found
     try:
-        return facts.view(**plain, **narrowed)
+        return facts.view(ask.query.by, only, ask.query.as_of)
     except NothingLeftError:
         return None
 
 
 def _leaders(
-    shard: int,
-    folded: Folded,
-    ask: Ask,
-    plain: Mapping[str, Any],
-    count: int,
-    within: Sequence[str],
+    shard: int, folded: Folded, ask: Ask, count: int, within: Sequence[str]
 ) -> Leaders | None:
-    view = _view(ask, folded, plain)
+    view = _view(ask, folded)
     return None if view is None else Leaders(view.groups, sizes(view), count, within).largest()
 
 
 def _with_others(
-    shard: int,
-    folded: Folded,
-    ask: Ask,
-    plain: Mapping[str, Any],
-    leaders: Groups,
-    picked: Sequence[str],
+    shard: int, folded: Folded, ask: Ask, leaders: Groups, picked: Sequence[str]
 ) -> Fewer | None:
     """Return the cells of the leaders of a shard, and those of its other groups put together: the
     last column tells them apart, and what picks groups is blank.
     """
-    view = _view(ask, folded, plain)
+    view = _view(ask, folded)
     if view is None:
         return None
     groups = view.groups

@@ -21,7 +21,8 @@ from eptaro.core.tables.face import FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.repeated import Repeated
 from eptaro.core.verbs.compare.details import detail_columns, growth_column, standing_column
 from eptaro.core.verbs.compare.sides import Sides
-from eptaro.core.verbs.goals import GoalRows, Goals, Pace, goal_columns
+from eptaro.core.verbs.goals import GoalRows, goal_columns
+from eptaro.core.verbs.queries import Goals, Pace
 
 
 class Compared:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -14,14 +13,12 @@ from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.questions.answer import Answered, Number, Pairing
-from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.deferred import AnyColumn
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.compare.columns import Compared, changes
-from eptaro.core.verbs.compare.counterparts import Match, of_to_date, of_whole, of_windows, restated
+from eptaro.core.verbs.compare.counterparts import of_to_date, of_whole, of_windows, restated
 from eptaro.core.verbs.compare.effects import Effects
-from eptaro.core.verbs.compare.options import Align, Compare, Kind
 from eptaro.core.verbs.compare.sides import (
     Sides,
     all_on,
@@ -31,146 +28,20 @@ from eptaro.core.verbs.compare.sides import (
     window_of,
 )
 from eptaro.core.verbs.compare.together import side_by_side
-from eptaro.core.verbs.goals import Goals, Pace
+from eptaro.core.verbs.queries import Compare
 from eptaro.errors import CalendarError, QuestionError
 
 
-def compare(
-    self: Facts,
-    per: str,
-    *,
-    back: str | Sequence[str] = "1 year",
-    against: str | None = None,
-    mean_of: int = 1,
-    to_date: bool = False,
-    match: Match = "date",
-    align: Align = "place",
-    periods: int = 1,
-    every: str | None = None,
-    trailing: str | None = None,
-    details: bool = False,
-    effects: Kind | None = None,
-    goals: Goals | None = None,
-    pace: Pace = "straight",
-    sort: str | None = None,
-    by: By = None,
-    only: Only = None,
-    as_of: AsOf = None,
-) -> Table:
-    """Set each period against the one `back` before.
-
-    Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
-    `prior_last`, `comparable`, `prior_clamped`, then for each measure `NAME`,
-    `NAME_prior`, `NAME_change` and `NAME_change_ratio` (the change over the size of the prior
-    value, blank where that is 0 or blank). Changes are blank unless both sides lie wholly in
-    the coverage, so a part-finished period is never set against a whole one.
-
-    With `to_date` there is one row per group for the period that holds the as-of date, cut
-    there, against the prior one cut at its counterpart: under `match` the same date moved
-    back, as many days or workdays from the prior period's start, or whole weeks before (4
-    per month, 13 per quarter, 26 per half, 52 per year). With `every="day"` it goes day by
-    day (`day`, from 1, tells which): two running totals, aligned and ready to draw.
-
-    `against` sets all against one period or span, and adds `NAME_growth_per_year`, the
-    compound rate from its first day to the row's, where these lie a year or more apart.
-
-    `prior_spans` lists the spans of a mean of several. Several `back` are told apart by
-    endings such as `_1_year`. `details` adds `standing` (groups that are `new` or `lost`),
-    and for each measure `NAME_change_per_day` and `NAME_contribution`: the group's change
-    over the prior value of all groups, which add up to the change ratio of the whole.
-    `effects` adds `NAME_effect_of_KIND` and `NAME_rest` for measures that add up.
-
-    Parameters
-    ----------
-    per : str
-        The level that is compared.
-    back : str or sequence of str
-        How far back the prior period lies; several stand side by side.
-    against : str, optional
-        A fixed period or span instead.
-    mean_of : int
-        Sets the mean of so many prior periods on the prior side.
-    to_date : bool
-        Cuts the period at the as-of date, the prior one at its counterpart.
-    match : {"date", "elapsed", "weekday", "workday"}
-        Which day is the counterpart.
-    align : {"place", "restated"}
-        Restated: after a 53-week year, the days 52 weeks before.
-    periods : int
-        With `to_date`: how many periods, each cut at its own counterpart.
-    every : str, optional
-        With `to_date`: one row per day, or finer period, on the way.
-    trailing : str, optional
-        Compares the windows that end with each period.
-    details : bool
-        Adds change per day, contribution, and who is new or lost.
-    effects : {"days", "workdays", "weekdays"}, optional
-        Splits changes by the number of days of each kind.
-    goals : mapping, optional
-        From a period's label, or (group value, label), to its goal.
-    pace : {"straight", "prior year"}
-        How goals are reached.
-    sort : str, optional
-        The column to order rows by; `-name`: largest first.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
-
-    Returns
-    -------
-    Table
-        One row per group and period.
-
-    Raises
-    ------
-    QuestionError
-        Where `back` does not fit `per`; it lists what fits.
-
-    Examples
-    --------
-    >>> import eptaro as ep
-    >>> book = ep.Daybook({"on": ["2024-02-29", "2025-02-28"], "fare": [40, 50]},
-    ...                   date="on", measures="revenue=sum(fare)",
-    ...                   coverage="2024-01-01..2025-02-28")
-    >>> row = next(book.compare("month", to_date=True).rows())
-    >>> str(row["prior_last"]), row["revenue_change"], row["revenue_change_ratio"]
-    ('2024-02-29', 10, 0.25)
-    """
-    backs = (back,) if isinstance(back, str) else _backs(back)
-    asked = Compare(
-        per,
-        backs,
-        against,
-        mean_of,
-        to_date,
-        match,
-        align,
-        periods,
-        every,
-        trailing,
-        details,
-        effects,
-        goals,
-        pace,
-        sort,
-    )
-    check_level(per, self.calendar.levels)
-    asked.check()
-    view = self.view(by, only, as_of)
-    tables = [_against_one(view, replace(asked, back=(one,))) for one in backs]
-    whole = tables[0] if isinstance(back, str) else side_by_side(tables, asked, self.measures)
-    return whole if sort is None else whole.sorted(sort)
-
-
-def _backs(back: Sequence[str]) -> tuple[str, ...]:
-    if not isinstance(back, Sequence) or not all(isinstance(one, str) for one in back):
-        raise QuestionError(f"back={back!r} is not an amount of time; write it as '1 year'")
-    if not back:
-        raise QuestionError("back names no prior period; write '1 year'")
-    return tuple(dict.fromkeys(back))
+def compare(facts: Facts, query: Compare) -> Table:
+    """Set each period against the one `back` before."""
+    backs = query.backs
+    check_level(query.per, facts.calendar.levels)
+    query.check()
+    view = facts.view(query.by, query.only, query.as_of)
+    tables = [_against_one(view, replace(query, back=one)) for one in backs]
+    several = not isinstance(query.back, str)
+    whole = side_by_side(tables, query, facts.measures) if several else tables[0]
+    return whole if query.sort is None else whole.sorted(query.sort)
 
 
 def _against_one(view: View, asked: Compare) -> Table:
@@ -214,10 +85,10 @@ def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], Pairing | No
     """
     calendar, per, against = view.calendar, asked.per, asked.against
     fixed = None if against is None else _fixed(view, per, against)
-    amount = Amount.of_levels(asked.back[0], "back")
+    amount = Amount.of_levels(asked.backs[0], "back")
     level = fixed.level if isinstance(fixed, Period) else amount.unit
     if fixed is None and asked.trailing is None:
-        _check_step(calendar, per, level, f"back={asked.back[0]!r}")
+        _check_step(calendar, per, level, f"back={asked.backs[0]!r}")
     if asked.trailing is not None:
         windows = window_of(asked.trailing)
         now, find = trailing_windows(view, per, windows), of_windows(view, per, level, windows)

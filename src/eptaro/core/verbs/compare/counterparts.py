@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Literal, TypeAlias, get_args
 
 import numpy as np
 
@@ -15,11 +14,10 @@ from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.questions.view import View
 from eptaro.core.verbs.compare.sides import Sides
+from eptaro.core.verbs.queries import MATCHES, Match
 from eptaro.core.verbs.windows import Windows
 from eptaro.errors import QuestionError, unknown
 
-Match: TypeAlias = Literal["date", "elapsed", "weekday", "workday"]
-MATCHES: tuple[Match, ...] = get_args(Match)
 Counterpart = Callable[[Sides, "Ints | int"], Sides]  # of sides, so many steps back
 
 

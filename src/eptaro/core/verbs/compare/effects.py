@@ -22,11 +22,10 @@ from eptaro.core.kernels.adding import running
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.column import Kind as ColumnKind
+from eptaro.core.tables.column import Column, Kind
 from eptaro.core.tables.face import Face, Rank
-from eptaro.core.verbs.compare.options import KINDS, Kind
 from eptaro.core.verbs.compare.sides import Sides
+from eptaro.core.verbs.queries import EFFECTS, Effect
 from eptaro.errors import QuestionError, unknown
 
 _PLACES = 2  # decimals of effects at least, so that those of counts are not all rounded away
@@ -35,7 +34,7 @@ _PLACES = 2  # decimals of effects at least, so that those of counts are not all
 Kinds = tuple[Sequence[str], Callable[[Days], Ints]]
 
 
-def kinds_of_day(effects: Kind, workdays: Workdays) -> Kinds:
+def kinds_of_day(effects: Effect, workdays: Workdays) -> Kinds:
     """Return the kinds that days are told apart by: their names, and the kind of each day."""
 
     def worked(days: Days) -> Ints:
@@ -50,13 +49,13 @@ def kinds_of_day(effects: Kind, workdays: Workdays) -> Kinds:
         case "weekdays":
             return [f"{name}s" for name in WEEKDAYS], weekday
         case _:
-            raise QuestionError(unknown("value for effects", effects, KINDS))
+            raise QuestionError(unknown("value for effects", effects, EFFECTS))
 
 
 class Effects:
     """The numbers of days of each kind on both sides, and what they do to measures."""
 
-    def __init__(self, view: View, effects: Kind, group: Ints, now: Sides, prior: Sides) -> None:
+    def __init__(self, view: View, effects: Effect, group: Ints, now: Sides, prior: Sides) -> None:
         self._view, self._group, self._sides = view, group, (now, prior)
         self._names, kind_of = kinds_of_day(effects, view.facts.workdays)
         lo = int(min(now.first.min(), prior.first.min()))
@@ -155,7 +154,7 @@ def _column(
     like: Column,
     text: str,
 ) -> Column:
-    kind: ColumnKind = "decimal" if places else "float"
+    kind: Kind = "decimal" if places else "float"
     data = np.where(keep, data, 0)
     return Column.of(
         f"{measure.name}_{what}",

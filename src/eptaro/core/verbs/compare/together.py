@@ -9,8 +9,8 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import Answered, Number
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.compare.options import Compare
 from eptaro.core.verbs.goals import GOAL_ENDINGS
+from eptaro.core.verbs.queries import Compare
 
 
 def side_by_side(tables: Sequence[Table], asked: Compare, measures: Sequence[Measure]) -> Table:
@@ -25,7 +25,7 @@ def side_by_side(tables: Sequence[Table], asked: Compare, measures: Sequence[Mea
     shared = [*head.names[:stop], *names, *(name for name in goals if name in head)]
     columns = [head.column(name) for name in shared]
     numbers: dict[str, Number] = {}
-    for table, back in zip(tables, asked.back, strict=True):
+    for table, back in zip(tables, asked.backs, strict=True):
         ending = "_" + back.strip().replace(" ", "_")
         columns += [_against(c, ending, back) for c in table.columns if c.name not in shared]
         assert isinstance(table.answer, Answered)

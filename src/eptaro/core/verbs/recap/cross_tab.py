@@ -10,9 +10,9 @@ import numpy as np
 from eptaro.core.calendars.days import LAST_DAY
 from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.group_coverage import GroupSpans
+from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import View
 from eptaro.core.questions.whole import Fewer, Named
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows
@@ -22,7 +22,7 @@ from eptaro.errors import QuestionError
 _MOST_ACROSS = 4_000  # groups
 
 
-def across(view: View, rows: PeriodRows, asked: Question, *, shares: bool) -> Table:
+def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Table:
     """Return periods down and one column per group and measure across, the totals last; with
     shares, beside each what it has of its period, and beside the totals what that has of all.
     """

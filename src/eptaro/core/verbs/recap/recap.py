@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Literal
-
 import numpy as np
 
 from eptaro.core.calendars.days import Flags
@@ -15,166 +11,37 @@ from eptaro.core.questions.answer import Answered, Side, Value
 from eptaro.core.questions.by_attribute import attribute_of, recap_by
 from eptaro.core.questions.largest import largest
 from eptaro.core.questions.per_entry import LABEL, per_entry
-from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables import exact
-from eptaro.core.tables.answer import Question
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.deferred import taken
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.repeated import Repeated
 from eptaro.core.tables.table import Table
+from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.cross_tab import across
 from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.recap.ranks import rank_column
 from eptaro.core.verbs.recap.shares import index_column, share_columns, with_running_shares
-from eptaro.errors import EptaroError, QuestionError, check_texts
+from eptaro.errors import EptaroError, QuestionError
 
 
-@dataclass(frozen=True)
-class Recap(Question):
-    """What a recap was asked; see `recap` for what each option means."""
-
-    verb = "recap"
-    per: str
-    wide: bool = False
-    totals: bool = False
-    subtotals: tuple[str, ...] = ()
-    top: int | None = None
-    top_within: tuple[str, ...] = ()
-    shares: bool = False
-    ranks: bool = False
-    sort: str | None = None
-    every: Literal["entry"] | None = None
-    index: str | None = None
-
-    def __post_init__(self) -> None:
-        check_texts(per=self.per, sort=self.sort, every=self.every, index=self.index)
-        if self.top_within and self.top is None:
-            raise QuestionError("top_within goes with top: how many groups are kept")
-        if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
-            raise QuestionError("wide=True cannot be combined with subtotals, ranks, sort or index")
-
-    def check_attribute(self) -> None:
-        """Raise `QuestionError` for options that only go with periods of time."""
-        others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
-        if any(others):
-            raise QuestionError(
-                f"per={self.per!r} is not a level of time; it cannot be combined with "
-                f"wide, totals, subtotals, shares, ranks or index"
-            )
-
-
-def recap(
-    self: Facts,
-    per: str,
-    *,
-    by: By = None,
-    only: Only = None,
-    as_of: AsOf = None,
-    wide: bool = False,
-    totals: bool = False,
-    subtotals: str | Sequence[str] = (),
-    top: int | None = None,
-    top_within: str | Sequence[str] = (),
-    shares: bool = False,
-    ranks: bool = False,
-    index: str | None = None,
-    sort: str | None = None,
-    every: Literal["entry"] | None = None,
-) -> Table:
-    """Summarise each period of a level: one row per group and period, in time order.
-
-    Columns: the groups, `period`, `first`, `last`, `days`, `complete`, then the
-    measures. Every period that shares a day with the coverage has a row, also when
-    nothing happened in it. `complete` is false where the row's days are not a whole
-    period inside the coverage.
-
-    `per` is a level, or chunks such as `5 months from 2024-03-20`, or an attribute that is
-    no period (`weekday`, `month of year`, `hour`, `workday`, ...: see `rhythm`), whose rows
-    come in natural order with the number of `days` that have it.
-
-    `subtotals` names wider levels, whose periods follow the last of their parts, told by
-    a column `level`. `top` keeps that many groups, by size of the first measure over all
-    days, and adds up the others: `(others)` comes last and takes no rank; with `top_within`,
-    so many within each value of these group columns. `shares` adds `NAME_share` (of all rows),
-    `NAME_share_of_period` and `NAME_running_share` (of all rows, those shown so far), `ranks`
-    adds `NAME_rank`, `index="2024-01"` adds `NAME_index`, the value in hundredths of that of
-    the period named (blank unless both periods are complete), `sort` orders the rows by a
-    column (`-revenue`: largest first).
-
-    `only` narrows to a span (periods are then cut to it), a period label, `this year`,
-    `last 3 months` (the whole ones before the as-of date's), or group values. `totals`
-    adds a row `total` under each group. `wide` sets periods down and the groups of one
-    column across, with totals on both edges, and with `shares` what each has of its period.
-    `every="entry"` gives one row per transaction with the measures of its period.
-
-    Parameters
-    ----------
-    per : str
-        A level, chunks such as `5 months from 2024-03-20`, or a recurring attribute.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
-    wide : bool
-        Sets periods down and the groups of one column across.
-    totals : bool
-        Adds a row `total` under each group.
-    subtotals : str or sequence of str
-        Wider levels whose periods follow the last of their parts.
-    top : int, optional
-        Keeps so many groups, the others as `(others)`.
-    top_within : str or sequence of str
-        Group columns within each of whose values so many are kept.
-    shares, ranks : bool
-        Add each row's shares and rank.
-    index : str, optional
-        The label of the period whose value is 100.
-    sort : str, optional
-        The column to order rows by; `-name`: largest first.
-    every : {"entry"}, optional
-        One row per transaction, with the measures of its period.
-
-    Returns
-    -------
-    Table
-        One row per group and period, in time order.
-
-    Raises
-    ------
-    QuestionError
-        For a group column or option that cannot be.
-    CalendarError
-        For a level that the calendar does not offer.
-
-    Examples
-    --------
-    >>> import eptaro as ep
-    >>> book = ep.Daybook({"on": ["2025-01-31", "2025-03-01"], "fare": [7, 5]},
-    ...                   date="on", measures="revenue=sum(fare)")
-    >>> book.recap("month")["revenue"].tolist()
-    [7, 0, 5]
-    """
-    levels, within = (
-        (names,) if isinstance(names, str) else tuple(names) for names in (subtotals, top_within)
-    )
-    asked = Recap(per, wide, totals, levels, top, within, shares, ranks, sort, every, index)
-    view = self.view(by, only, as_of)
-    if asked.top is not None:
-        view = largest(view, asked.top, asked.top_within)
-    if asked.every is not None:
-        return _per_entry(view, asked)
-    if asked.per in RECURRING:
-        asked.check_attribute()
-        table = recap_by(view, attribute_of(view, asked.per), asked)
-        return table if sort is None else table.sorted(sort)
-    rows = PeriodRows.of(view, asked.per, asked.subtotals, with_total=asked.totals or asked.wide)
-    if asked.wide:
-        return across(view, rows, asked, shares=asked.shares)
-    return _long(view, rows, asked)
+def recap(facts: Facts, query: Recap) -> Table:
+    """Summarise each period of a level: one row per group and period, in time order."""
+    view = facts.view(query.by, query.only, query.as_of)
+    if query.top is not None:
+        view = largest(view, query.top, query.within_groups)
+    if query.every is not None:
+        return _per_entry(view, query)
+    if query.per in RECURRING:
+        query.check_attribute()
+        table = recap_by(view, attribute_of(view, query.per), query)
+        return table if query.sort is None else table.sorted(query.sort)
+    with_total = query.totals or query.wide
+    rows = PeriodRows.of(view, query.per, query.subtotal_levels, with_total=with_total)
+    if query.wide:
+        return across(view, rows, query, shares=query.shares)
+    return _long(view, rows, query)
 
 
 def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:

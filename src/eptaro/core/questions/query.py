@@ -1,0 +1,87 @@
+"""`Query`: what a verb is asked, and the methods that ask it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import wraps
+from inspect import Parameter, signature
+from typing import (
+    TYPE_CHECKING,
+    Any,
+    ClassVar,
+    Concatenate,
+    ParamSpec,
+    Protocol,
+    Self,
+    TypeAlias,
+    cast,
+)
+
+from eptaro.core.questions.scope import AsOf, By, Only
+from eptaro.core.tables.table import Table
+
+if TYPE_CHECKING:
+    from eptaro.core.questions.view import Facts
+
+
+@dataclass(frozen=True, kw_only=True)
+class Query:
+    """What a verb is asked: the options that all have, and those of each in a class of its own."""
+
+    verb: ClassVar[str]
+    by: By = None
+    only: Only = None
+    as_of: AsOf = None
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        raise NotImplementedError
+
+    @property
+    def beside(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        return ()
+
+    @property
+    def order(self) -> str | None:
+        """The column that the rows are put in order by."""
+        return None
+
+    def unordered(self) -> Self:
+        """Return the query of the same rows in the order of groups and time."""
+        return self
+
+    def without_group_goals(self) -> Self:
+        """Return the query without goals of single groups, which may be elsewhere."""
+        return self
+
+
+class AnswersQueries(Protocol):
+    """What answers queries."""
+
+    def ask(self, query: Query) -> Table:
+        """Return the answer to a query."""
+
+
+Options = ParamSpec("Options")
+Method: TypeAlias = Callable[Concatenate[Any, Options], Table]
+
+
+def method_of(query: Callable[Options, Query]) -> Method[Options]:
+    """Return the method that asks such a query: its parameters and its documentation are those of
+    the query's class.
+    """
+
+    def method(self: AnswersQueries, /, *args: Options.args, **options: Options.kwargs) -> Table:
+        return self.ask(query(*args, **options))
+
+    kind = cast("type[Query]", query)
+    wraps(kind, updated=())(method)
+    method.__name__ = kind.verb
+    parameters = list(signature(kind).parameters.values())
+    own = Parameter("self", Parameter.POSITIONAL_ONLY)
+    method.__signature__ = signature(kind).replace(  # type: ignore[attr-defined]
+        parameters=[own, *parameters], return_annotation="Table"
+    )
+    return cast("Method[Options]", method)

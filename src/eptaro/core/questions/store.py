@@ -1,0 +1,183 @@
+"""Answers in the own calendars of groups, set together.
+
+A book of several companies answers a question once for each calendar, over the groups
+that keep it, and sets the answers together; every row is labelled in its own calendar.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Protocol
+
+import numpy as np
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.groups import Groups
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.answer import Answered, InParts
+from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.own_calendars import OwnCalendars
+from eptaro.core.questions.query import Query
+from eptaro.core.questions.scope import EVERY, AsOf, By, Only, group_names
+from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import join
+from eptaro.core.tables.face import Face, Rank
+from eptaro.core.tables.table import Table
+from eptaro.errors import NothingLeftError, QuestionError
+
+_ONE = "book.using(calendar), or --calendar NAME"
+
+
+def answer(facts: Facts, query: Query) -> Table:
+    """Return the answer to a query, in each group's own calendar where a book has several."""
+    if facts.own is None:
+        return query.answer(facts)
+    names = check_in_parts(facts.own, facts.groups.names, query)
+    tables: dict[str, Table] = {}
+    left = None
+    for part in facts.in_parts():
+        try:
+            tables[part.calendar.name] = query.unordered().answer(part)
+        except NothingLeftError as error:
+            left = error
+    if not tables and left is not None:
+        raise left
+    found = _together(facts, tables, names)
+    return found if query.order is None else found.sorted(query.order)
+
+
+def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> list[str]:
+    """Return the group columns asked for, of those known; raises `QuestionError` for what needs one
+    calendar.
+    """
+    names = group_names(query.by)
+    if names == [EVERY] and EVERY not in known:
+        names = [*known]
+    if own.column not in names:
+        raise QuestionError(
+            f"each {own.column} keeps its own calendar: group by it, or ask in one calendar "
+            f"({_ONE})"
+        )
+    for option in query.beside:
+        raise QuestionError(
+            f"{option} sets groups beside each other, which needs one calendar: {_ONE}"
+        )
+    return names
+
+
+def _together(book: Facts, tables: Mapping[str, Table], names: list[str]) -> Table:
+    """Return the answers of all calendars as one table, in the order of the groups."""
+    assert book.own is not None
+    parts = [_labelled(table, name, names) for name, table in tables.items()]
+    joined = [join(list(same)) for same in zip(*parts, strict=True)]
+    head = next(iter(tables.values()))
+    meta = head.meta | {"calendar": book.own.describe()}
+    if "tie_out" in meta:
+        meta["tie_out"] = {
+            f"{name} in {calendar}": text
+            for calendar, part in tables.items()
+            for name, text in part.meta["tie_out"].items()
+        }
+    answers = [table.answer for table in tables.values()]
+    table = Table(joined, meta, InParts.of([a for a in answers if isinstance(a, Answered)]))
+    if "row" in table:
+        return table.sorted("row")
+    rank = {key: place for place, key in enumerate(_keys(book.groups.onto(names)[0]))}
+    order = [rank[key] for key in zip(*(table.column(n).to_list() for n in names), strict=True)]
+    return table.take(np.argsort(np.array(order), kind="stable"))
+
+
+def _labelled(table: Table, calendar: str, names: list[str]) -> list[Column]:
+    """Return a part's columns with the name of its calendar after the groups."""
+    columns = table.columns
+    if "calendar" in table:
+        return columns
+    words = Column.text(
+        "calendar",
+        np.array([calendar]),
+        np.zeros(len(table), np.int64),
+        face=Face("calendar", Rank.KEY),
+        description="The calendar that the row goes by",
+    )
+    at = max(columns.index(table.column(group)) for group in names) + 1
+    return [*columns[:at], words, *columns[at:]]
+
+
+def _keys(groups: Groups) -> list[tuple[Any, ...]]:
+    columns = groups.columns(np.arange(groups.count))
+    return [*zip(*(column.to_list() for column in columns), strict=True)]
+
+
+class Store(Protocol):
+    """The cells of a book in memory, in a folder, or on the workers of a cluster."""
+
+    @property
+    def about(self) -> Facts:
+        """Measures, calendar, coverage and all else that is known of the book; its cells and the
+        values of its groups only where they are in memory.
+        """
+
+    @property
+    def place(self) -> str:
+        """Where the cells lie, in words; empty for those in memory."""
+
+    @property
+    def facts(self) -> Facts:
+        """The book with all its cells in memory; raises `QuestionError` where they do not fit."""
+
+    def ask(self, query: Query) -> Table:
+        """Return the answer to a query."""
+
+    def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
+        """Return what a query looks at."""
+
+    def on_calendar(self, calendar: Calendar | OwnCalendars, workdays: Workdays | None) -> Store:
+        """Return the same cells on another calendar."""
+
+    def measuring(self, measures: Sequence[Measure]) -> Store:
+        """Return the same cells with some of the measures."""
+
+
+@dataclass(frozen=True, eq=False)
+class MemoryStore:
+    """Cells in memory."""
+
+    facts: Facts
+
+    @property
+    def about(self) -> Facts:
+        """The facts."""
+        return self.facts
+
+    @property
+    def place(self) -> str:
+        """Nothing."""
+        return ""
+
+    def ask(self, query: Query) -> Table:
+        """Return the answer to a query."""
+        return answer(self.facts, query)
+
+    def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
+        """Return what a query looks at."""
+        return self.facts.view(by, only, as_of)
+
+    def on_calendar(
+        self, calendar: Calendar | OwnCalendars, workdays: Workdays | None
+    ) -> MemoryStore:
+        """Return the same cells on another calendar."""
+        facts = self.facts
+        coverage = facts.declared if facts.spans is None else facts.spans.asked
+        options = BookOptions(
+            *(facts.measures, [], calendar, coverage),
+            workdays=workdays or facts.workdays,
+            span=facts.coverage,
+        )
+        return MemoryStore(options.facts(facts.folded))
+
+    def measuring(self, measures: Sequence[Measure]) -> MemoryStore:
+        """Return the same cells with some of the measures."""
+        return MemoryStore(replace(self.facts, measures=tuple(measures)))

@@ -1,0 +1,756 @@
+"""The queries: what each verb can be asked, one frozen dataclass of its options for each.
+
+An option is declared here and used where the verb answers. `Daybook.recap` and its like take their
+parameters and their documentation from these classes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import KW_ONLY, dataclass, replace
+from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
+
+from eptaro.core.calendars.amount import Amount
+from eptaro.core.questions.query import Query
+from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError, check_texts, unknown
+
+if TYPE_CHECKING:
+    from eptaro.core.calendars.calendar import Calendar
+    from eptaro.core.questions.view import Facts
+
+Align: TypeAlias = Literal["place", "restated"]
+Edge: TypeAlias = Literal["open", "closed"]
+Effect: TypeAlias = Literal["days", "workdays", "weekdays"]
+Goals: TypeAlias = Mapping[Any, Any]
+Keep: TypeAlias = Literal["keep", "blank"]
+Match: TypeAlias = Literal["date", "elapsed", "weekday", "workday"]
+Pace: TypeAlias = Literal["straight", "prior year"]
+ALIGNS: tuple[Align, ...] = get_args(Align)
+EFFECTS: tuple[Effect, ...] = get_args(Effect)
+MATCHES: tuple[Match, ...] = get_args(Match)
+PACES: tuple[Pace, ...] = get_args(Pace)
+
+_MOST_PRIORS = 200  # prior periods that a mean is of
+_MOST_BINS = 1000
+_TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_date`
+
+
+@dataclass(frozen=True)
+class Recap(Query):
+    """Summarise each period of a level: one row per group and period, in time order.
+
+    Columns: the groups, `period`, `first`, `last`, `days`, `complete`, then the
+    measures. Every period that shares a day with the coverage has a row, also when
+    nothing happened in it. `complete` is false where the row's days are not a whole
+    period inside the coverage.
+
+    `per` is a level, or chunks such as `5 months from 2024-03-20`, or an attribute that is
+    no period (`weekday`, `month of year`, `hour`, `workday`, ...: see `rhythm`), whose rows
+    come in natural order with the number of `days` that have it.
+
+    `subtotals` names wider levels, whose periods follow the last of their parts, told by
+    a column `level`. `top` keeps that many groups, by size of the first measure over all
+    days, and adds up the others: `(others)` comes last and takes no rank; with `top_within`,
+    so many within each value of these group columns. `shares` adds `NAME_share` (of all rows),
+    `NAME_share_of_period` and `NAME_running_share` (of all rows, those shown so far), `ranks`
+    adds `NAME_rank`, `index="2024-01"` adds `NAME_index`, the value in hundredths of that of
+    the period named (blank unless both periods are complete), `sort` orders the rows by a
+    column (`-revenue`: largest first).
+
+    `only` narrows to a span (periods are then cut to it), a period label, `this year`,
+    `last 3 months` (the whole ones before the as-of date's), or group values. `totals`
+    adds a row `total` under each group. `wide` sets periods down and the groups of one
+    column across, with totals on both edges, and with `shares` what each has of its period.
+    `every="entry"` gives one row per transaction with the measures of its period.
+
+    Parameters
+    ----------
+    per : str
+        A level, chunks such as `5 months from 2024-03-20`, or a recurring attribute.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+    wide : bool
+        Sets periods down and the groups of one column across.
+    totals : bool
+        Adds a row `total` under each group.
+    subtotals : str or sequence of str
+        Wider levels whose periods follow the last of their parts.
+    top : int, optional
+        Keeps so many groups, the others as `(others)`.
+    top_within : str or sequence of str
+        Group columns within each of whose values so many are kept.
+    shares, ranks : bool
+        Add each row's shares and rank.
+    index : str, optional
+        The label of the period whose value is 100.
+    sort : str, optional
+        The column to order rows by; `-name`: largest first.
+    every : {"entry"}, optional
+        One row per transaction, with the measures of its period.
+
+    Returns
+    -------
+    Table
+        One row per group and period, in time order.
+
+    Raises
+    ------
+    QuestionError
+        For a group column or option that cannot be.
+    CalendarError
+        For a level that the calendar does not offer.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-01-31", "2025-03-01"], "fare": [7, 5]},
+    ...                   date="on", measures="revenue=sum(fare)")
+    >>> book.recap("month")["revenue"].tolist()
+    [7, 0, 5]
+    """
+
+    verb = "recap"
+    per: str
+    _: KW_ONLY
+    wide: bool = False
+    totals: bool = False
+    subtotals: str | Sequence[str] = ()
+    top: int | None = None
+    top_within: str | Sequence[str] = ()
+    shares: bool = False
+    ranks: bool = False
+    index: str | None = None
+    sort: str | None = None
+    every: Literal["entry"] | None = None
+
+    def __post_init__(self) -> None:
+        check_texts(per=self.per, sort=self.sort, every=self.every, index=self.index)
+        if self.top_within and self.top is None:
+            raise QuestionError("top_within goes with top: how many groups are kept")
+        if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
+            raise QuestionError("wide=True cannot be combined with subtotals, ranks, sort or index")
+
+    def check_attribute(self) -> None:
+        """Raise `QuestionError` for options that only go with periods of time."""
+        others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
+        if any(others):
+            raise QuestionError(
+                f"per={self.per!r} is not a level of time; it cannot be combined with "
+                f"wide, totals, subtotals, shares, ranks or index"
+            )
+
+    @property
+    def subtotal_levels(self) -> tuple[str, ...]:
+        """The wider levels whose periods have rows too."""
+        return _names(self.subtotals)
+
+    @property
+    def within_groups(self) -> tuple[str, ...]:
+        """The group columns within each of whose values the largest are kept."""
+        return _names(self.top_within)
+
+    @property
+    def beside(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        given = {"wide": self.wide, "top": self.top, "shares": self.shares, "ranks": self.ranks}
+        return tuple(name for name, value in given.items() if value)
+
+    @property
+    def order(self) -> str | None:
+        """The column that the rows are put in order by."""
+        return self.sort
+
+    def unordered(self) -> Self:
+        """Return the query of the same rows in the order of groups and time."""
+        return replace(self, sort=None)
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.recap.recap import recap
+
+        return recap(facts, self)
+
+
+@dataclass(frozen=True)
+class Accumulate(Query):
+    """Return running totals that restart at each period of `within`.
+
+    Columns: the groups, `date` (or `period` and `last` where `every` is wider),
+    `within`, `first` (the day from which the total runs), `complete` (whether all days
+    of the running total lie in the coverage), and for each measure its value over the
+    row's own day or period, and `NAME_to_date`.
+
+    Every day of the coverage has a row, so quiet days hold the running total. A period
+    of `every` that straddles two of `within`, as a week may straddle two years, has a row
+    for its part in each. `within="2025-03-01.."` runs on since a fixed date, `"all"` since
+    the first day of the coverage. `only` with a span or label picks the rows shown; their
+    totals still run from `first`.
+
+    `every="entry"` gives one row per transaction instead: `row`, the groups, `date`,
+    `within`, `first`, `last`, `complete` and `NAME_to_date`.
+
+    `goals` (period label, or group value and label, to amount) adds for the first measure
+    `NAME_goal`, `NAME_goal_to_date`, `NAME_goal_gap` and `NAME_goal_reached` (to date / the
+    pace), at the `pace` of a straight line or in the shape of the `prior year`.
+
+    Parameters
+    ----------
+    within : str
+        A level, a first day as `2025-03-01..`, or `all`.
+    every : str, optional
+        One row per `day`, or wider level up to `within`, or per `entry`; unset, by the day, or by
+        the periods that the data is dated by.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+    goals : mapping, optional
+        From a period's label, or (group value, label), to its goal.
+    pace : {"straight", "prior year"}
+        How goals are reached.
+
+    Returns
+    -------
+    Table
+        One row per group and day, in time order.
+
+    Raises
+    ------
+    QuestionError
+        Where `every` is wider than `within`.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-01-30", "2025-02-01"], "fare": [7, 5]},
+    ...                   date="on", measures="revenue=sum(fare)")
+    >>> book.accumulate("month")["revenue_to_date"].tolist()
+    [7, 7, 5]
+    """
+
+    verb = "accumulate"
+    within: str
+    _: KW_ONLY
+    every: str | None = None
+    goals: Goals | None = None
+    pace: Pace = "straight"
+
+    def __post_init__(self) -> None:
+        check_texts(within=self.within, every=self.every)
+
+    def without_group_goals(self) -> Self:
+        """Return the query without goals of single groups, which may be elsewhere."""
+        return replace(self, goals=_of_all_groups(self.goals))
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.accumulate import accumulate
+
+        return accumulate(facts, self)
+
+
+@dataclass(frozen=True)
+class Trail(Query):
+    """Return rolling windows: one row per group and day, or per period at its last day.
+
+    The window of day t counts t and reaches `back`: days, weeks, months, quarters, halves,
+    years, workdays, active days (with transactions) or entries (that many transactions, by
+    time then input order). Months count as months, however sparse the rows: 6 months at
+    2025-02-28 are 2024-09-01..2025-02-28. `far_edge="closed"` begins on `shift(t, -n)`
+    itself. `ahead="3 days"` reaches on after t; `centred` puts t in the middle of a number
+    of days.
+
+    Columns: the groups, `date`, `first`, `last`, `days`, `entries` (transactions in the
+    window), `complete` (whether the window lies wholly in the coverage, or holds as many
+    active days or entries as asked), and for each measure `NAME_trailing`. Values of
+    incomplete windows are kept, or left out with `incomplete="blank"`.
+
+    `every="entry"` gives one row per transaction, with the window of its day.
+
+    `weights`, oldest first, one per unit of `back`, make it the weighted mean of the
+    measure over these units; with months and wider, `every` must be that level.
+
+    Parameters
+    ----------
+    back : str
+        How far windows reach back: `6 months`, `10 workdays`, `5 entries`.
+    ahead : str, optional
+        How far they reach on.
+    every : str, optional
+        One row per `day`, or level, or per `entry`; unset, by the day, or by the periods that the
+        data is dated by.
+    far_edge : {"open", "closed"}
+        Closed: begin on the very day that lies so far back.
+    centred : bool
+        Puts the day in the middle of a number of days.
+    incomplete : {"keep", "blank"}
+        What becomes of windows beyond the coverage.
+    weights : sequence of float, optional
+        Oldest first, one per unit of `back`.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group and day, or period at its last day.
+
+    Raises
+    ------
+    QuestionError
+        For a window that cannot be.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-01-01", "2025-01-03"], "fare": [7, 5]},
+    ...                   date="on", measures="revenue=sum(fare)")
+    >>> book.trail("2 days")["revenue_trailing"].tolist()
+    [7, 7, 5]
+    """
+
+    verb = "trail"
+    back: str
+    _: KW_ONLY
+    ahead: str | None = None
+    every: str | None = None
+    far_edge: Edge = "open"
+    centred: bool = False
+    incomplete: Keep = "keep"
+    weights: Sequence[float] | None = None
+
+    def __post_init__(self) -> None:
+        _ = self.amount, self.amount_ahead
+        for argument, value, accepted in (
+            ("far_edge", self.far_edge, get_args(Edge)),
+            ("incomplete", self.incomplete, get_args(Keep)),
+        ):
+            if value not in accepted:
+                raise QuestionError(unknown(f"value for {argument}", value, accepted))
+        check_texts(every=self.every)
+
+    @property
+    def amount(self) -> Amount:
+        """How far windows reach back."""
+        return Amount.parse(self.back, "back")
+
+    @property
+    def amount_ahead(self) -> Amount | None:
+        """How far windows reach on."""
+        return None if self.ahead is None else Amount.parse(self.ahead, "ahead")
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.trail import trail
+
+        return trail(facts, self)
+
+
+@dataclass(frozen=True)
+class Compare(Query):
+    """Set each period against the one `back` before.
+
+    Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
+    `prior_last`, `comparable`, `prior_clamped`, then for each measure `NAME`,
+    `NAME_prior`, `NAME_change` and `NAME_change_ratio` (the change over the size of the prior
+    value, blank where that is 0 or blank). Changes are blank unless both sides lie wholly in
+    the coverage, so a part-finished period is never set against a whole one.
+
+    With `to_date` there is one row per group for the period that holds the as-of date, cut
+    there, against the prior one cut at its counterpart: under `match` the same date moved
+    back, as many days or workdays from the prior period's start, or whole weeks before (4
+    per month, 13 per quarter, 26 per half, 52 per year). With `every="day"` it goes day by
+    day (`day`, from 1, tells which): two running totals, aligned and ready to draw.
+
+    `against` sets all against one period or span, and adds `NAME_growth_per_year`, the
+    compound rate from its first day to the row's, where these lie a year or more apart.
+
+    `prior_spans` lists the spans of a mean of several. Several `back` are told apart by
+    endings such as `_1_year`. `details` adds `standing` (groups that are `new` or `lost`),
+    and for each measure `NAME_change_per_day` and `NAME_contribution`: the group's change
+    over the prior value of all groups, which add up to the change ratio of the whole.
+    `effects` adds `NAME_effect_of_KIND` and `NAME_rest` for measures that add up.
+
+    Parameters
+    ----------
+    per : str
+        The level that is compared.
+    back : str or sequence of str
+        How far back the prior period lies; several stand side by side.
+    against : str, optional
+        A fixed period or span instead.
+    mean_of : int
+        Sets the mean of so many prior periods on the prior side.
+    to_date : bool
+        Cuts the period at the as-of date, the prior one at its counterpart.
+    match : {"date", "elapsed", "weekday", "workday"}
+        Which day is the counterpart.
+    align : {"place", "restated"}
+        Restated: after a 53-week year, the days 52 weeks before.
+    periods : int
+        With `to_date`: how many periods, each cut at its own counterpart.
+    every : str, optional
+        With `to_date`: one row per day, or finer period, on the way.
+    trailing : str, optional
+        Compares the windows that end with each period.
+    details : bool
+        Adds change per day, contribution, and who is new or lost.
+    effects : {"days", "workdays", "weekdays"}, optional
+        Splits changes by the number of days of each kind.
+    goals : mapping, optional
+        From a period's label, or (group value, label), to its goal.
+    pace : {"straight", "prior year"}
+        How goals are reached.
+    sort : str, optional
+        The column to order rows by; `-name`: largest first.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group and period.
+
+    Raises
+    ------
+    QuestionError
+        Where `back` does not fit `per`; it lists what fits.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2024-02-29", "2025-02-28"], "fare": [40, 50]},
+    ...                   date="on", measures="revenue=sum(fare)",
+    ...                   coverage="2024-01-01..2025-02-28")
+    >>> row = next(book.compare("month", to_date=True).rows())
+    >>> str(row["prior_last"]), row["revenue_change"], row["revenue_change_ratio"]
+    ('2024-02-29', 10, 0.25)
+    """
+
+    verb = "compare"
+    per: str
+    _: KW_ONLY
+    back: str | Sequence[str] = "1 year"
+    against: str | None = None
+    mean_of: int = 1
+    to_date: bool = False
+    match: Match = "date"
+    align: Align = "place"
+    periods: int = 1
+    every: str | None = None
+    trailing: str | None = None
+    details: bool = False
+    effects: Effect | None = None
+    goals: Goals | None = None
+    pace: Pace = "straight"
+    sort: str | None = None
+
+    @property
+    def backs(self) -> tuple[str, ...]:
+        """How far back each of the prior sides lies; raises `QuestionError` for what is none."""
+        back = self.back
+        if isinstance(back, str):
+            return (back,)
+        if not isinstance(back, Sequence) or not all(isinstance(one, str) for one in back):
+            raise QuestionError(f"back={back!r} is not an amount of time; write it as '1 year'")
+        if not back:
+            raise QuestionError("back names no prior period; write '1 year'")
+        return tuple(dict.fromkeys(back))
+
+    @property
+    def before(self) -> str:
+        """What is on the prior side, in words."""
+        return ", ".join(self.backs) if self.against is None else f"against {self.against}"
+
+    @property
+    def order(self) -> str | None:
+        """The column that the rows are put in order by."""
+        return self.sort
+
+    def unordered(self) -> Self:
+        """Return the query of the same rows in the order of groups and time."""
+        return replace(self, sort=None)
+
+    def without_group_goals(self) -> Self:
+        """Return the query without goals of single groups, which may be elsewhere."""
+        return replace(self, goals=_of_all_groups(self.goals))
+
+    def check(self) -> None:
+        """Raise `QuestionError` for options that cannot be, or cannot be combined."""
+        check_texts(per=self.per, against=self.against, sort=self.sort, every=self.every)
+        if self.align not in ALIGNS:
+            raise QuestionError(unknown("value for align", self.align, ALIGNS))
+        if not self.to_date:
+            given = (self.match, self.periods, self.every)
+            for name, value, plain in zip(_TO_DATE, given, ("date", 1, None), strict=True):
+                if value != plain:
+                    raise QuestionError(f"{name} belongs to to_date=True; whole periods need none")
+        if self.trailing is not None:
+            given_too = {"to_date": self.to_date, "against": self.against, "goals": self.goals}
+            for name in (name for name, value in given_too.items() if value):
+                raise QuestionError(f"trailing windows go with back, not with {name}")
+        self._check_mean()
+        if self.against and self.align != "place":
+            raise QuestionError("align='restated' goes with back='1 year', not with against")
+
+    def _check_mean(self) -> None:
+        if not 1 <= self.mean_of <= _MOST_PRIORS:
+            raise QuestionError(f"mean_of={self.mean_of} must be 1 to {_MOST_PRIORS}")
+        others = {
+            "against": self.against is not None,
+            "effects": self.effects is not None,
+            "align": self.align != "place",
+        }
+        for name in (name for name, given in others.items() if given and self.mean_of > 1):
+            raise QuestionError(f"mean_of and {name} do not go together; leave one out")
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.compare.compare import compare
+
+        return compare(facts, self)
+
+
+@dataclass(frozen=True)
+class Card(Query):
+    """Return the to-date values of one date: one row per group, calendar and level.
+
+    Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
+    the last covered day where it is earlier), `days`, `complete`, then `NAME_to_date` for each
+    measure. `calendars` are listed one after the other; without any it is the book's own.
+    Levels that one does not offer are left out.
+
+    Parameters
+    ----------
+    calendars : Calendar or sequence of these, optional
+        By default the book's own.
+    levels : sequence of str
+        Levels, where the calendars offer them.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group, calendar and level.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-01", "2025-08-20"], "fare": [7, 5]},
+    ...                   date="on", measures="revenue=sum(fare)")
+    >>> [(row["level"], row["revenue_to_date"]) for row in book.card().rows()]
+    [('week', 5), ('month', 12), ('quarter', 12), ('year', 12)]
+    """
+
+    verb = "card"
+    _: KW_ONLY
+    calendars: Calendar | Sequence[Calendar] | None = None
+    levels: Sequence[str] = ("week", "month", "quarter", "year")
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.card import card
+
+        return card(facts, self)
+
+
+@dataclass(frozen=True)
+class Rhythm(Query):
+    """Return how measures spread over the values of an attribute, or of two crossed.
+
+    `per` and `across` are `hour`, `weekday`, `day of month`, `week of month` (days 1 to 7
+    are the first), `month`, `quarter`, `week` (of the calendar's year), `workday`,
+    `holiday` or `kind of day` (workday, weekend, holiday). Rows stand in natural order,
+    weekdays from the calendar's first.
+
+    Columns: the groups, the attributes, `days` (how many days of the coverage have the
+    values), the measures, and for those that add up `NAME_per_day`: the mean per
+    occurrence, so that what fell on 53 Mondays and 52 Tuesdays compares. `wide` sets the
+    values of `across` side by side, for the first measure (per day where it adds up).
+
+    Parameters
+    ----------
+    per : str
+        A recurring attribute, such as `weekday` or `hour`.
+    across : str, optional
+        A second one, crossed with it.
+    wide : bool
+        Sets the values of `across` side by side.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group and value, or pair of values, that days have.
+
+    Raises
+    ------
+    QuestionError
+        For an unknown attribute, or hours where dates have no time.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18", "2025-08-25"], "fare": [7, 5]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> row = next(book.rhythm("weekday").rows())
+    >>> row["weekday"], row["days"], row["revenue"], row["revenue_per_day"]
+    ('Monday', 2, 12, 6.0)
+    """
+
+    verb = "rhythm"
+    per: str
+    across: str | None = None
+    _: KW_ONLY
+    wide: bool = False
+
+    @property
+    def beside(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        return ("wide",) if self.wide else ()
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.rhythm import rhythm
+
+        return rhythm(facts, self)
+
+
+@dataclass(frozen=True)
+class Spread(Query):
+    """Return box figures of a column's values, one row per group and value of `per`.
+
+    `per` is a level of the calendar or an attribute (`weekday`, `hour`, ...). Columns: the
+    groups, `per`, `entries` (values counted), `mean`, `low`, `quartile_1`, `median`,
+    `quartile_3`, `high`, `outliers`, `least` and `most`. Quartiles interpolate linearly;
+    `low` and `high` are the furthest values within 1.5 times the distance between the
+    quartiles (J. W. Tukey, Exploratory Data Analysis, 1977), what lies beyond is counted in
+    `outliers`. The column must be one that a measure of the book works on.
+
+    Parameters
+    ----------
+    column : str
+        A column that the book reads numbers of.
+    per : str, optional
+        A level of the calendar, or a recurring attribute.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group and value of `per`.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18"] * 5, "fare": [1, 2, 3, 4, 90]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> row = next(book.spread("fare").rows())
+    >>> row["median"], row["high"], row["outliers"]
+    (3.0, 4.0, 1)
+    """
+
+    verb = "spread"
+    column: str
+    per: str | None = None
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.spread import spread
+
+        return spread(facts, self)
+
+
+@dataclass(frozen=True)
+class Histogram(Query):
+    """Return how many values of a column lie in each of some equal ranges.
+
+    The ranges are the same for all groups and values of `per`, and begin at round numbers.
+    Columns: the groups, `per`, `from`, `to` (values from `from` to below `to`), `entries`
+    and `share` (of the row's group and `per`).
+
+    Parameters
+    ----------
+    column : str
+        A column that the book reads numbers of.
+    per : str, optional
+        A level of the calendar, or a recurring attribute.
+    bins : int, optional
+        About how many ranges, 1 to 1,000; unset, as many as suit how the values are spread (D.
+        Freedman and P. Diaconis, On the histogram as a density estimator, 1981), 5 to 60.
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
+
+    Returns
+    -------
+    Table
+        One row per group, value of `per`, and range.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> book = ep.Daybook({"on": ["2025-08-18"] * 3, "fare": [1, 12, 13]}, date="on",
+    ...                   measures="revenue=sum(fare)")
+    >>> [(row["from"], row["entries"]) for row in book.histogram("fare", bins=2).rows()]
+    [(0.0, 1), (10.0, 2)]
+    """
+
+    verb = "histogram"
+    column: str
+    per: str | None = None
+    _: KW_ONLY
+    bins: int | None = None
+
+    def __post_init__(self) -> None:
+        if self.bins is not None and not 1 <= self.bins <= _MOST_BINS:
+            raise QuestionError(f"bins={self.bins} must be from 1 to {_MOST_BINS:,}")
+
+    def answer(self, facts: Facts) -> Table:
+        """Return what the facts, all in one calendar, answer."""
+        from eptaro.core.verbs.spread import histogram
+
+        return histogram(facts, self)
+
+
+def _names(given: str | Sequence[str]) -> tuple[str, ...]:
+    return (given,) if isinstance(given, str) else tuple(given)
+
+
+def _of_all_groups(goals: Goals | None) -> Goals | None:
+    if not isinstance(goals, Mapping):
+        return goals
+    return {at: goal for at, goal in goals.items() if not isinstance(at, tuple)}

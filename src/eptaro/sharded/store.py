@@ -1,0 +1,172 @@
+"""`ShardStore`: the cells of a book in shards, in a folder or on the workers of a cluster."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.folds.folded import Folded
+from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.merge import merge
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.group_coverage import asked_by_group, group_spans
+from eptaro.core.questions.own_calendars import OwnCalendars, check_own
+from eptaro.core.questions.query import Query
+from eptaro.core.questions.scope import AsOf, By, Only
+from eptaro.core.questions.store import answer
+from eptaro.core.questions.view import Facts, View
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.format import Format
+from eptaro.core.tables.table import Table
+from eptaro.engines.clients import client_that_stays
+from eptaro.engines.local import free_memory
+from eptaro.errors import InputError, QuestionError
+from eptaro.patience import PATIENCE
+from eptaro.places import Place
+from eptaro.sharded.questions.asking import ask_shards, view_of_shards
+from eptaro.sharded.questions.told import Told
+from eptaro.sharded.shards import FolderShards, Shards
+from eptaro.storage.folder.manifest import Manifest, read_manifest
+
+_NOTHING = Coded(np.zeros(0, np.int32), Column.text("", np.array([], object)))
+_BYTES = 24  # of each cell in memory, and again for each plane
+AT_ONCE = 1_000_000  # cells that are held in memory without another thought
+
+
+@dataclass(frozen=True, eq=False)
+class ShardStore:
+    """The book of a manifest as it stood when it was opened; `folder` is None where the workers of
+    a cluster hold the shards. Up to `at_once` cells are put together in memory to be asked.
+    """
+
+    folder: Place | None
+    manifest: Manifest
+    shards: Shards
+    about: Facts
+    at_once: int
+
+    @classmethod
+    def of(
+        cls,
+        folder: Place | None,
+        manifest: Manifest,
+        shards: Shards | None = None,
+        formats: Mapping[str, Format] | None = None,
+    ) -> ShardStore:
+        """Return the store of a manifest; without `shards`, those of its folder."""
+        if shards is None:
+            assert folder is not None
+            shards = FolderShards(folder, manifest)
+        options = manifest.options
+        assert isinstance(options.workdays, Workdays)
+        names = Groups(dict.fromkeys(manifest.by, _NOTHING), manifest.groups)
+        common, own = check_own(options.calendar)
+        about = Facts(
+            replace(manifest.told(), groups=names, formats=formats or {}),
+            options.measures,
+            common,
+            Span.parse(manifest.about["coverage"]),
+            options.workdays,
+            own,
+            declared=None if asked_by_group(options.coverage) else options.coverage,
+        )
+        return cls(folder, manifest, shards, about, AT_ONCE)
+
+    @classmethod
+    def open(cls, place: Place, client: Any = None, patience: float = PATIENCE) -> ShardStore:
+        """Return the store of a folder, asked in this process or, with a client, on a cluster.
+
+        Raises `InputError` where it is none, or its manifest is damaged.
+        """
+        manifest = read_manifest(place)
+        missing = {p for m in manifest.options.measures for p in m.planes} - {*manifest.planes}
+        if missing:
+            raise InputError(f"{place}: is a damaged book: it lacks {sorted(missing)[0]}")
+        if client is None:
+            return cls.of(place, manifest)
+        from eptaro.sharded.cluster import ClusterShards  # Dask is loaded where it is used
+
+        cluster = client_that_stays(client, patience)
+        return cls.of(place, manifest, ClusterShards(cluster, place, manifest, patience=patience))
+
+    @property
+    def place(self) -> str:
+        """Where the cells lie, in words."""
+        place = "on a cluster" if self.folder is None else f"in {self.folder}"
+        return f" in {self.manifest.shards} shards {place}"
+
+    @property
+    def told(self) -> Told:
+        """What every shard has in common."""
+        about = self.about
+        return Told(
+            *(about.folded, about.measures, about.calendar, about.coverage, about.workdays),
+            about.own,
+            asked_by_group(self.manifest.options.coverage),
+        )
+
+    @cached_property
+    def _folded(self) -> Folded:
+        """All cells in memory, which only some queries need."""
+        needed = self.manifest.cells * _BYTES * (1 + len(self.manifest.planes))
+        if needed > free_memory():
+            raise QuestionError(
+                f"this takes all {self.manifest.cells:,} cells of {self.about.source} into memory, "
+                f"about {needed / 2**30:,.1f} GiB; ask by fewer group columns, or narrow with only="
+            )
+        found = self.shards.joined(_all_of, merge)
+        if found is None:
+            raise InputError(f"{self.folder}: the book holds no rows")
+        rows = self.about.folded
+        return replace(rows, groups=found.groups, cells=found.cells, distinct=found.distinct)
+
+    @cached_property
+    def facts(self) -> Facts:
+        """The book with all its cells in memory; raises `QuestionError` where they do not fit."""
+        told, folded = self.told, self._folded
+        spans = None if told.asked is None else group_spans(told.asked, folded, told.coverage)
+        return replace(told.facts(folded, spans), declared=self.about.declared)
+
+    def ask(self, query: Query) -> Table:
+        """Return the answer to a query."""
+        if self.manifest.cells <= self.at_once:
+            return answer(self.facts, query)
+        return ask_shards(self.shards, self.manifest.shards, self.told, query)
+
+    def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
+        """Return what a query looks at."""
+        if self.manifest.cells <= self.at_once:
+            return self.facts.view(by, only, as_of)
+        query = Query(by=by, only=only, as_of=as_of)
+        return view_of_shards(self.shards, self.manifest.shards, self.told, query)
+
+    def on_calendar(
+        self, calendar: Calendar | OwnCalendars, workdays: Workdays | None
+    ) -> ShardStore:
+        """Return the same cells on another calendar."""
+        common, own = check_own(calendar)
+        about = replace(
+            self.about, calendar=common, own=own, workdays=workdays or self.about.workdays
+        )
+        return replace(self, about=about)
+
+    def measuring(self, measures: Sequence[Measure]) -> ShardStore:
+        """Return the same cells with some of the measures."""
+        return replace(self, about=replace(self.about, measures=tuple(measures)))
+
+    def of_manifest(self, manifest: Manifest) -> ShardStore:
+        """Return the store of the same folder after a change."""
+        made = self.of(self.folder, manifest, formats=self.about.folded.formats)
+        about = replace(made.about, workdays=self.about.workdays)
+        return replace(made, about=about, at_once=self.at_once)
+
+
+def _all_of(shard: int, folded: Folded) -> Folded:
+    return folded
