@@ -85,9 +85,9 @@ def bare_query(folder: str) -> None:
         connection.execute(asked).fetchall()
 
 
-def fold(engine: str, folder: str) -> None:
+def fold(folder: str) -> None:
     """Fold here."""
-    ep.Daybook.read([folder], engine=engine, **ASKED)
+    ep.Daybook.read([folder], **ASKED)
 
 
 def query(folder: str) -> None:
@@ -111,8 +111,8 @@ def dask(workers: int, folder: str) -> float:
 
 
 ACTIONS: dict[str, Callable[[str], object]] = {
-    "pyarrow's bare read": bare_read, "stream": partial(fold, "stream"),
-    "local": partial(fold, "local"), "dask, one worker": partial(dask, 1),
+    "pyarrow's bare read": bare_read, "stream": fold,
+    "dask, one worker": partial(dask, 1),
     "dask, two workers": partial(dask, 2), "SQLite's own grouped query": bare_query,
     "sql, SQLite": query,
 }  # fmt: skip

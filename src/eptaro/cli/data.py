@@ -228,6 +228,7 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
         where=rows.where,
         numbers=rows.numbers,
         lookups=rows.lookups,
+        across=rows.across,
         patience=asked.patience,
     )
 

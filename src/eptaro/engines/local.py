@@ -19,6 +19,7 @@ from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.column import Column
+from eptaro.errors import QuestionError, unknown
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.sources import FrameSource, Source

@@ -12,6 +12,7 @@ from eptaro.core.folds.merge import merge, put_together
 from eptaro.core.folds.numbering.encoding import Encoder
 from eptaro.core.kernels.texts import hashes_of_texts, order_of_texts
 from eptaro.core.tables.column import Column
+from tests.books import book_of_folded
 
 
 class Texts(unittest.TestCase):
