@@ -264,6 +264,21 @@ class TwoStages(unittest.TestCase):
         self.assertEqual(book.recap("month")["daily"].tolist(), [1.0, 1.0])
 
 
+class Wide(unittest.TestCase):
+    """More measures than the loops take at once."""
+
+    def test_a_hundred_measures_equal_each_by_itself(self):
+        rng, hows = random.Random(3), ("sum", "max", "mean", "min", "std")
+        frame = {"on": [f"2025-{1 + n % 12:02d}-{1 + n % 28:02d}" for n in range(200)]}
+        for name in range(100):
+            frame[f"c{name}"] = [rng.choice([None, rng.randint(-9, 9)]) for _ in range(200)]
+        specs = [f"m{name}={hows[name % 5]}(c{name})" for name in range(100)]
+        found = ep.Daybook(frame, date="on", measures=specs).recap("month")
+        for name in range(0, 100, 7):
+            alone = ep.Daybook(frame, date="on", measures=specs[name]).recap("month")
+            self.assertEqual(*(str(t[f"m{name}"].tolist()) for t in (found, alone)))
+
+
 class Sparse(unittest.TestCase):
     """Too many groups for one cell a day give the same answers."""
 

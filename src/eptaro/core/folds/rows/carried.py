@@ -19,6 +19,7 @@ from eptaro.core.kernels.plans import WORDS, Op, Plan, fresh, words_of
 from eptaro.core.kernels.sidebyside import at_once, in_slices
 from eptaro.core.kernels.twins.folding import join
 
+_MOST_PLANS = 64  # that the loop takes at once
 _MOST_PARTS = 4
 _LEAST_PART = 1 << 19  # rows
 _NO_TIMES = np.empty(0, np.int64)
@@ -131,7 +132,9 @@ def _fold_part(
     ]
     moments = times[rows] if len(times) else times
     days, slots = cells_of.days[of], cells_of.slots[of]
-    fold(days, slots, cells_of.first, cells_of.width, words, own, moments, of.start)
+    for start in range(0, len(own), _MOST_PLANS):
+        some = own[start : start + _MOST_PLANS]
+        fold(days, slots, cells_of.first, cells_of.width, words, some, moments, of.start)
 
 
 def _cuts(cells: NDArray[Any], parts: int) -> list[slice]:
