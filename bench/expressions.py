@@ -33,7 +33,7 @@ from tests.core.expressions.maker import Maker
 from tests.engines.servers import postgresql
 
 import eptaro as ep
-from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import parse
 from eptaro.core.expressions.plain import plain_value
 

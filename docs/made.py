@@ -12,7 +12,7 @@ from pathlib import Path
 
 import eptaro as ep
 from eptaro.cli.run import run
-from eptaro.core.measures.catalogue import CATALOGUE
+from eptaro.core.measures.calculations import CATALOGUE
 
 CONFIG = "--config eptaro-demo/eptaro.toml"
 FILE = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"

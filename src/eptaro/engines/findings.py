@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
 from eptaro.core.calendars.grain import Grain, first_days
-from eptaro.core.folds.numbering.encoding import Combiner
+from eptaro.core.folds.encoding import Combiner
 from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table

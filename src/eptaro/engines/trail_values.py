@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from eptaro.core.folds.numbering.encoding import Combiner
+from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
 from eptaro.core.questions.scope import By

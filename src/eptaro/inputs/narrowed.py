@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.formula import Formula, Formulas
-from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import Kind
 from eptaro.inputs.columns.formulas import WorkedOut
 from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.placed import Placed

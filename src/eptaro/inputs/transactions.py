@@ -15,7 +15,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
-from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import Kind
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane

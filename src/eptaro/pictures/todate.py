@@ -10,8 +10,7 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.compare.counterparts import of_to_date
-from eptaro.core.verbs.compare.sides import Sides
+from eptaro.core.verbs.compare.sides import Sides, of_to_date
 from eptaro.core.verbs.queries import Accumulate, Compare
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of, view_of
 from eptaro.pictures.page import Page

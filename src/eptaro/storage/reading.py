@@ -10,8 +10,8 @@ import pyarrow as pa
 
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError

@@ -2,7 +2,7 @@
 
 import random
 
-from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import Kind
 
 
 class Maker:

@@ -9,8 +9,7 @@ from fractions import Fraction
 import numpy as np
 
 from eptaro.core.expressions.evaluate import evaluated
-from eptaro.core.expressions.functions import FUNCTIONS, Kind
-from eptaro.core.expressions.kinds import kind_of
+from eptaro.core.expressions.kinds import FUNCTIONS, Kind, kind_of
 from eptaro.core.expressions.parser import parse
 from eptaro.core.expressions.plain import plain_value
 from eptaro.core.tables.column import Column

@@ -4,6 +4,7 @@ import unittest
 from collections import defaultdict
 
 import numpy as np
+from eptaro.core.kernels.twins.plain import stable_order
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -12,13 +13,12 @@ from eptaro.core.folds import axis as axes
 from eptaro.core.folds.axis import Axis, joined
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
-from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.sums import Sum
-from eptaro.core.kernels.twins.order import stable_order
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import join
 

@@ -7,9 +7,9 @@ from unittest import mock
 import numpy as np
 
 import eptaro as ep
+from eptaro.core.folds.encoding import Encoder
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.merge import merge, put_together
-from eptaro.core.folds.numbering.encoding import Encoder
 from eptaro.core.kernels.texts import hashes_of_texts, order_of_texts
 from eptaro.core.tables.column import Column
 from tests.books import book_of_folded
@@ -46,7 +46,7 @@ class Texts(unittest.TestCase):
             return hashes_of_texts(words) % np.uint64(7)
 
         for hashes in (hashes_of_texts, weak):
-            with mock.patch("eptaro.core.folds.numbering.words.hashes_of_texts", hashes):
+            with mock.patch("eptaro.core.folds.encoding.hashes_of_texts", hashes):
                 encoder, met = Encoder("route"), {}
                 for seed in range(6):
                     words = self.words(seed, 3 if hashes is weak and seed < 3 else 40)

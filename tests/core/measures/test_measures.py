@@ -21,7 +21,7 @@ from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.squares import Squares
 from eptaro.core.kernels import ranges
-from eptaro.core.measures.catalogue import CATALOGUE
+from eptaro.core.measures.calculations import CATALOGUE
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.tables.column import Column
 from tests import oracle

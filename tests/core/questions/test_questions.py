@@ -10,7 +10,7 @@ from itertools import pairwise
 from unittest import mock
 
 import eptaro as ep
-from eptaro.core.questions import per_entry
+from eptaro.core.questions import transactions
 from tests import oracle
 from tests.core.verbs.test_verbs import book_of
 from tests.oracle import DAY
@@ -245,7 +245,7 @@ class PerEntry(unittest.TestCase):
                     lambda: book.trail("9 days", every="entry"),
                     lambda: book.recap("month", by="group", every="entry")):  # fmt: skip
             dense = [*ask().rows()]
-            with mock.patch.object(per_entry, "MOST_DENSE", 0):
+            with mock.patch.object(transactions, "MOST_DENSE", 0):
                 self.assertEqual([*ask().rows()], dense)
 
 

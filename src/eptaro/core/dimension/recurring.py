@@ -9,8 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from eptaro.core.dimension.attribute import Attribute, Compute, words
-from eptaro.core.dimension.sheet import Sheet
+from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, words
 from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError, unknown
 

@@ -7,16 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.expressions import numbers, texts
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import check_alike, day_of, kind_of
-from eptaro.core.expressions.numbers import UnfitError, both, filled
-from eptaro.core.expressions.place import wrong
+from eptaro.core.calendars.days import Flags
+from eptaro.core.expressions import values as ops
+from eptaro.core.expressions.formula import Formula
+from eptaro.core.expressions.kinds import Kind, check_alike, day_of, kind_of
 from eptaro.core.expressions.tree import (
     Call,
     Comparison,
@@ -31,11 +30,24 @@ from eptaro.core.expressions.tree import (
     Sign,
     Text,
     Where,
+    wrong,
 )
-from eptaro.core.expressions.truth import Truth, either, stretched, turned
+from eptaro.core.expressions.values import (
+    Truth,
+    UnfitError,
+    both,
+    either,
+    filled,
+    stretched,
+    turned,
+)
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import of_one_kind
 from eptaro.errors import EptaroError
+
+if TYPE_CHECKING:
+    from eptaro.core.tables.table import Table
+
 
 _ZERO = Decimal(0)
 
@@ -62,7 +74,7 @@ def evaluated(
     """
     kind_of(node, kinds, text)
     if not rows:  # one row, all blank, tells what none is
-        columns, hours = ({n: texts.one_blank(c) for n, c in of.items()} for of in (columns, hours))
+        columns, hours = ({n: ops.one_blank(c) for n, c in of.items()} for of in (columns, hours))
     found = _Evaluation(text, columns, kinds, hours).value(node)
     if not rows:
         return found.take(slice(0, 0))
@@ -83,16 +95,16 @@ class _Evaluation:
         """Return the value of a node."""
         match node:
             case Number(value):
-                return texts.number_of(value)
+                return ops.number_of(value)
             case Text(value):
-                return texts.text_of(value)
+                return ops.text_of(value)
             case Name(name):
                 return self._columns[name]
             case Sign(part):
-                return self._exactly(node, lambda: numbers.negative(self.value(part)))
+                return self._exactly(node, lambda: ops.negative(self.value(part)))
             case Reckoning(how, left, right):
                 one, two = self.value(left), self.value(right)
-                return self._exactly(node, lambda: numbers.reckoned(how, one, two))
+                return self._exactly(node, lambda: ops.reckoned(how, one, two))
             case Call():
                 return self._called(node)
             case Where(None, condition):
@@ -136,12 +148,12 @@ class _Evaluation:
         kind = check_alike([left, right], self._kinds, self._text, left.at)
         one, two = (self._of_kind(node, kind) for node in (left, right))
         if kind is Kind.NUMBER or kind is Kind.BLANK:
-            return numbers.compared(how, one, two)
+            return ops.compared(how, one, two)
         valid = both(filled(one), filled(two))
         if kind is Kind.TEXT:
-            ranked = texts.ranks(one, two)
-            return numbers.ordered(how, *ranked), valid
-        return numbers.ordered(how, one.data, two.data), valid
+            ranked = ops.ranks(one, two)
+            return ops.ordered(how, *ranked), valid
+        return ops.ordered(how, one.data, two.data), valid
 
     def _of_kind(self, node: Node, kind: Kind) -> Column:
         """Return a value as a kind: a text beside dates is a date, and blanks are anything."""
@@ -150,7 +162,7 @@ class _Evaluation:
         column = self.value(node)
         if kind_of(node, self._kinds, self._text) is not Kind.BLANK:
             return column
-        return texts.blank_of(kind, len(column))
+        return ops.blank_of(kind, len(column))
 
     def _called(self, node: Call) -> Column:
         name, given = node.function, node.given
@@ -184,18 +196,18 @@ class _Evaluation:
                 return self._has(name, given)
             case "date":
                 parts = [self._of_kind(part, Kind.NUMBER) for part in given]
-                return texts.dated(*parts)
+                return ops.dated(*parts)
             case "days":
                 one, two = (self._of_kind(part, Kind.DATE) for part in given)
                 apart = one.data.astype(np.int64) - two.data.astype(np.int64)
                 valid = stretched(both(one.valid, two.valid), len(apart))
                 return Column.of("", "integer", apart, valid)
             case "year" | "month" | "day" | "weekday":
-                return texts.part_of_date(self._of_kind(given[0], Kind.DATE), name)
+                return ops.part_of_date(self._of_kind(given[0], Kind.DATE), name)
             case "hour":
                 return self._hour(given[0])
             case "lower" | "upper" | "trim" | "length":
-                return texts.of_text(name, self._of_kind(given[0], Kind.TEXT))
+                return ops.of_text(name, self._of_kind(given[0], Kind.TEXT))
             case "band":
                 return self._band(node)
             case _:
@@ -205,10 +217,10 @@ class _Evaluation:
         column = self._of_kind(node.given[0], Kind.NUMBER)
         match node.function:
             case "abs":
-                return self._exactly(node, lambda: numbers.size(column))
+                return self._exactly(node, lambda: ops.size(column))
             case "floor" | "ceil":
                 up = node.function == "ceil"
-                return self._exactly(node, lambda: numbers.whole(column, up=up))
+                return self._exactly(node, lambda: ops.whole(column, up=up))
             case "round":
                 places = 0
                 if len(node.given) == 2:
@@ -217,7 +229,7 @@ class _Evaluation:
                     places = int(by.value)
                     if places != by.value or not -18 <= places <= 18:
                         raise wrong(self._text, by.at, "round takes a whole number from -18 to 18")
-                return self._exactly(node, lambda: numbers.rounded(column, places))
+                return self._exactly(node, lambda: ops.rounded(column, places))
             case other:
                 raise EptaroError(f"{other} has no rule in core/expressions/evaluate.py")
 
@@ -228,7 +240,7 @@ class _Evaluation:
             if edges and part.value <= edges[-1]:
                 raise wrong(self._text, part.at, "the edges of bands rise: band(x, 0, 50, 100)")
             edges.append(part.value)
-        return texts.banded(self._of_kind(node.given[0], Kind.NUMBER), edges)
+        return ops.banded(self._of_kind(node.given[0], Kind.NUMBER), edges)
 
     def _hour(self, node: Node) -> Column:
         if not isinstance(node, Name) or node.name not in self._hours:
@@ -243,27 +255,27 @@ class _Evaluation:
             "starts": lambda word: word.startswith(part.value),
             "ends": lambda word: word.endswith(part.value),
         }[name]
-        return Column.of("", "flag", *texts.told(self._of_kind(given[0], Kind.TEXT), tell, bool))
+        return Column.of("", "flag", *ops.told(self._of_kind(given[0], Kind.TEXT), tell, bool))
 
     def _wins(self, one: Column, two: Column, kind: Kind, *, least: bool) -> NDArray[Any]:
         if kind is Kind.NUMBER or kind is Kind.BLANK:
-            return numbers.compared("<=" if least else ">=", one, two)[0]
-        pair = texts.ranks(one, two) if kind is Kind.TEXT else [one.data, two.data]
-        return numbers.ordered("<=" if least else ">=", *pair)
+            return ops.compared("<=" if least else ">=", one, two)[0]
+        pair = ops.ranks(one, two) if kind is Kind.TEXT else [one.data, two.data]
+        return ops.ordered("<=" if least else ">=", *pair)
 
     def _picked(self, true: NDArray[Any], one: Column, two: Column) -> Column:
         """Return the first value where something is true, else the second."""
         if one.kind == "text":
-            words = texts.words_of(one)
-            second = texts.codes_of(two)
+            words = ops.words_of(one)
+            second = ops.codes_of(two)
             codes = np.where(second < 0, -1, second + len(words))
-            return texts.of_words(
-                [*words, *texts.words_of(two)], np.where(true, texts.codes_of(one), codes)
+            return ops.of_words(
+                [*words, *ops.words_of(two)], np.where(true, ops.codes_of(one), codes)
             )
         flags = [filled(column) for column in (one, two)]
         if one.kind not in ("date", "flag"):
             if "flag" in (one.kind, two.kind):
-                one, two = (numbers.reckoned("+", c, texts.number_of(_ZERO)) for c in (one, two))
+                one, two = (ops.reckoned("+", c, ops.number_of(_ZERO)) for c in (one, two))
             one, two = of_one_kind([one, two])
         size = np.broadcast_shapes(true.shape, one.data.shape, two.data.shape)
         valid = None
@@ -280,7 +292,7 @@ class _Evaluation:
             column = column.take(np.zeros(size, np.int64))
         keep = np.broadcast_to(true, (size,))
         if column.kind == "text":
-            return texts.of_words(texts.words_of(column), np.where(keep, column.data, -1))
+            return ops.of_words(ops.words_of(column), np.where(keep, column.data, -1))
         return column.blanked(keep)
 
     def _exactly(self, node: Node, work: Any) -> Column:
@@ -294,3 +306,25 @@ class _Evaluation:
                 f"divide by 1 to reckon with floats",
             ) from None
         return found
+
+
+def met(table: Table, where: str) -> Flags:
+    """Return which rows of a table meet a condition; a comparison with a blank is not met."""
+    formula = Formula.condition(where)
+    columns = {name: table.column(name) for name in formula.names}
+    kinds = {name: _kind(column) for name, column in columns.items()}
+    found = evaluated(formula.node, formula.text, columns, kinds, len(table), {})
+    kept: Flags = (found.data != 0) & ~found.blank
+    return kept
+
+
+def _kind(column: Column) -> Kind:
+    match column.kind:
+        case "text":
+            return Kind.TEXT
+        case "date":
+            return Kind.DATE
+        case "flag":
+            return Kind.FLAG
+        case _:
+            return Kind.NUMBER

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import Use, uses
+from eptaro.core.expressions.kinds import Kind, Use, uses
 from eptaro.core.expressions.parser import Parser, parse
 from eptaro.core.expressions.tree import Name, Node, Where, check_size, names_in
 from eptaro.errors import ExpressionError

@@ -16,12 +16,10 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import MOST_DENSE, Axis
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells, together
+from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.groups import Groups
-from eptaro.core.folds.numbering.encoding import Combiner, Encoder
 from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.rows.carried import carried_out, sole_values
-from eptaro.core.folds.rows.rowcells import RowCells
-from eptaro.core.folds.rows.steps import Counted, Step, step_of
+from eptaro.core.folds.rows import Counted, RowCells, Step, carried_out, sole_values, step_of
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
 

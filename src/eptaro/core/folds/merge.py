@@ -10,9 +10,9 @@ import numpy as np
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.folds.cells import Cells, regrouped_together
+from eptaro.core.folds.encoding import Combiner, Encoder
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.folds.numbering.encoding import Combiner, Encoder
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.columns import join

@@ -8,10 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from eptaro.core.expressions.evaluate import evaluated
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import kind_of
-from eptaro.core.expressions.place import wrong
-from eptaro.core.expressions.tree import Node
+from eptaro.core.expressions.kinds import Kind, kind_of
+from eptaro.core.expressions.tree import Node, wrong
 from eptaro.core.measures.term import Term
 from eptaro.core.tables.column import Column
 

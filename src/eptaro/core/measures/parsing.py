@@ -6,14 +6,12 @@ import re
 from collections.abc import Iterator, Mapping
 
 from eptaro.core.expressions.formula import Formula
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.parser import Parser
-from eptaro.core.expressions.place import wrong
-from eptaro.core.expressions.tokens import Token
-from eptaro.core.expressions.tree import Name, Node, check_size
+from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.parser import Parser, Token
+from eptaro.core.expressions.tree import Name, Node, check_size, wrong
 from eptaro.core.measures.arithmetic import Arithmetic
 from eptaro.core.measures.calculation import Calculation
-from eptaro.core.measures.catalogue import CATALOGUE, calculation
+from eptaro.core.measures.calculations import CATALOGUE, calculation
 from eptaro.core.measures.term import GRAINS, Term
 from eptaro.errors import ExpressionError, MeasureError, unknown
 

@@ -13,7 +13,7 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.formula import PLAIN, Formula, Formulas
-from eptaro.core.expressions.functions import Kind
+from eptaro.core.expressions.kinds import Kind
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.folds.planes import ROWS, Plane

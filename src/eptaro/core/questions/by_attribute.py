@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.grain import check_whole, first_days
 from eptaro.core.calendars.levels import Names
+from eptaro.core.dimension.attribute import Sheet
 from eptaro.core.dimension.recurring import HOUR, RECURRING
-from eptaro.core.dimension.sheet import Sheet
 from eptaro.core.folds.axis import Axis
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells, Tally
@@ -21,7 +21,7 @@ from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.picks import Pick
 from eptaro.core.kernels.twins.order import moments, ranks
-from eptaro.core.measures.catalogue import calculation
+from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import DAYS

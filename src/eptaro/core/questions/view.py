@@ -18,7 +18,7 @@ from eptaro.core.folds.folded import Folded, aside_note, left_note
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.picks import Pick
 from eptaro.core.folds.planes import BY_TIME, ROWS, Plane
-from eptaro.core.measures.catalogue import calculation
+from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import Term

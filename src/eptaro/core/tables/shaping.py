@@ -110,7 +110,7 @@ class Shaping(ABC):
         >>> table.filter("trips > 3")["ship"].tolist()
         ['b']
         """
-        from eptaro.core.expressions.over_tables import met  # a condition is parsed above
+        from eptaro.core.expressions.evaluate import met  # a condition is parsed above
 
         kept = met(self._table, where) if isinstance(where, str) else np.asarray(where, bool)
         if len(kept) != len(self._table):

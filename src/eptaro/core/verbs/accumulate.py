@@ -12,7 +12,7 @@ from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.questions.answer import Answered, Number, Side, Value
-from eptaro.core.questions.per_entry import LABEL, per_entry
+from eptaro.core.questions.transactions import LABEL, per_entry
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.columns import dates

@@ -11,7 +11,7 @@ from eptaro.core.calendars.amount import BY_GROUP, COUNTED, Amount
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.questions.answer import Answered, Side
-from eptaro.core.questions.per_entry import LABEL, per_entry
+from eptaro.core.questions.transactions import LABEL, per_entry
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.face import Face

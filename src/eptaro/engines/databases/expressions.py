@@ -10,10 +10,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from eptaro.core.expressions.formula import Formula, Formulas
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import check_alike, day_of, kind_of
-from eptaro.core.expressions.place import wrong
-from eptaro.core.expressions.texts import number_of
+from eptaro.core.expressions.kinds import Kind, check_alike, day_of, kind_of
 from eptaro.core.expressions.tree import (
     Call,
     Comparison,
@@ -28,7 +25,9 @@ from eptaro.core.expressions.tree import (
     Sign,
     Text,
     Where,
+    wrong,
 )
+from eptaro.core.expressions.values import number_of
 from eptaro.engines.databases.functions import called
 from eptaro.engines.databases.made import Made, kept_day, without_nan
 

@@ -15,8 +15,8 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, Tally
+from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded, Left
-from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.core.folds.planes import Plane
 from eptaro.core.questions.scope import Scope
 from eptaro.core.tables.column import Column

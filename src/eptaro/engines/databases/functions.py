@@ -7,10 +7,8 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from eptaro.core.calendars.levels import Names
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import check_alike
-from eptaro.core.expressions.place import wrong
-from eptaro.core.expressions.tree import Call, Name, Number, Text
+from eptaro.core.expressions.kinds import Kind, check_alike
+from eptaro.core.expressions.tree import Call, Name, Number, Text, wrong
 from eptaro.engines.databases.letters import turned
 from eptaro.engines.databases.made import Made
 

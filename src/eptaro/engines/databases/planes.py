@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.cells import Tally
-from eptaro.core.folds.numbering.encoding import Encoder
+from eptaro.core.folds.encoding import Encoder
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.squares import Squares

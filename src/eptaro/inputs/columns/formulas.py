@@ -13,10 +13,8 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Flags
 from eptaro.core.expressions.evaluate import evaluated
 from eptaro.core.expressions.formula import Formula, Formulas
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import kind_of
-from eptaro.core.expressions.place import wrong
-from eptaro.core.expressions.tree import Name, Where
+from eptaro.core.expressions.kinds import Kind, kind_of
+from eptaro.core.expressions.tree import Name, Where, wrong
 from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column

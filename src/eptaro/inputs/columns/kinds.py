@@ -14,8 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.expressions.formula import Formulas
-from eptaro.core.expressions.functions import Kind
-from eptaro.core.expressions.kinds import Use
+from eptaro.core.expressions.kinds import Kind, Use
 from eptaro.core.expressions.kinds import uses as uses_of
 from eptaro.core.folds.planes import Plane
 from eptaro.errors import ExpressionError, MeasureError

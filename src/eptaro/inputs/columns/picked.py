@@ -9,8 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.expressions.formula import Formula
-from eptaro.core.expressions.functions import FUNCTIONS, Kind
-from eptaro.core.expressions.kinds import sure_kind
+from eptaro.core.expressions.kinds import FUNCTIONS, Kind, sure_kind
 from eptaro.core.expressions.tree import Call, Name, Node, Text, Where
 from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.column import Column

@@ -10,9 +10,9 @@ import pyarrow as pa
 
 from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.span import Span
+from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import recoded
-from eptaro.core.folds.numbering.encoding import Combiner
 from eptaro.errors import InputError
 from eptaro.outputs.arrow import to_array
 from eptaro.storage.damage import damage

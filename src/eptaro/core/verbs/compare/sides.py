@@ -1,4 +1,4 @@
-"""The current side of a comparison: whole periods, periods to date, or trailing windows."""
+"""The sides of a comparison: its periods, and the counterpart of each."""
 
 from __future__ import annotations
 
@@ -14,9 +14,12 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.week import WeekCalendar
+from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.questions.view import View
+from eptaro.core.verbs.queries import MATCHES, Match
 from eptaro.core.verbs.windows import Windows
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, unknown
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,3 +121,125 @@ def all_on(now: Sides, span: Span) -> Sides:
         return np.full(len(index), str(span))
 
     return Sides(labelled, now.index, same + span.lo, same + span.hi, ~no, no)
+
+
+Counterpart = Callable[[Sides, "Ints | int"], Sides]  # of sides, so many steps back
+
+
+_WEEKS = {"week": 1, "month": 4, "quarter": 13, "half": 26, "year": 52}
+
+
+def of_whole(view: View, per: str, step: str) -> Counterpart:
+    """Return what finds whole periods: those of the same place, `n` steps back."""
+    calendar = view.calendar
+
+    def find(now: Sides, n: Ints | int) -> Sides:
+        index, exists = calendar.counterparts(now.index, per, -n, step)
+        clamped = None
+        if per == "day":
+            _, clamped = calendar.move_days(now.index, -n, step)
+        return Sides.of(
+            calendar, per, np.where(exists, index, now.index), exists=exists, clamped=clamped
+        )
+
+    return find
+
+
+def of_windows(view: View, per: str, step: str, windows: Windows) -> Counterpart:
+    """Return what finds windows `n` steps back.
+
+    Windows of months and wider move as spans, so that whole months stay whole. Windows of days and
+    workdays keep their number: they end on the counterpart of their last day, where the end of a
+    period meets the end of a period.
+    """
+    calendar, workdays, unit = view.calendar, view.facts.workdays, windows.back.unit
+    keeps_ends = per != "day" and step in calendar.steps(per)
+
+    def find(now: Sides, n: Ints | int) -> Sides:
+        if unit not in ("day", "week", "workday"):
+            first, last, clamped = calendar.move_spans(now.first, now.last, -n, step)
+        else:
+            last, clamped = calendar.move_days(now.last, -n, step)
+            if keeps_ends:
+                prior, exists = calendar.counterparts(now.index, per, -n, step)
+                at_end = exists & (now.last == calendar.last_days(now.index, per))
+                ends = calendar.last_days(np.where(exists, prior, now.index), per)
+                last, clamped = np.where(at_end, ends, last), clamped & ~at_end
+            first, _ = windows.bounds(last, calendar, workdays)
+        index = calendar.index_of(last, per)
+        return Sides.of(calendar, per, index, first, last, clamped=clamped)
+
+    return find
+
+
+def of_to_date(view: View, per: str, step: str, match: Match) -> Counterpart:
+    """Return what finds periods to date: the prior period cut at the day's counterpart."""
+    if match not in MATCHES:
+        raise QuestionError(unknown("value for match", match, MATCHES))
+    if match == "weekday" and step not in _WEEKS:
+        raise QuestionError(f"match='weekday' moves by whole weeks; a {step} is none")
+    calendar, workdays = view.calendar, view.facts.workdays
+
+    def find(now: Sides, n: Ints | int) -> Sides:
+        prior, exists = calendar.counterparts(now.index, per, -n, step)
+        n = np.where(exists, n, 0)  # a side that does not exist may hold any days
+        prior = np.where(exists, prior, now.index)
+        first, end = calendar.first_days(prior, per), calendar.last_days(prior, per)
+        start, stop = now.first, now.last
+        clamped = np.zeros(len(now), bool)
+        if match == "weekday":
+            first, cut = start - 7 * _WEEKS[step] * n, stop - 7 * _WEEKS[step] * n
+        elif match == "workday":
+            cut, clamped = as_many_workdays(workdays, start, stop, first, end)
+            exists = exists & (cut >= first)  # no day of the prior period has so few
+            cut = np.maximum(cut, first)
+        elif match == "date" and per == "day":
+            clamped, cut = calendar.move_days(stop, -n, step)[1], first
+        elif match == "date" and per != "week" and calendar.days_keep_numbers:
+            first, cut, clamped = calendar.move_spans(start, stop, -n, step)
+        else:
+            # As many days in: for a week the same weekday. A whole period meets a whole one.
+            cut = first + (stop - start)
+            whole = (match == "date") & (stop == calendar.last_days(now.index, per))
+            clamped = ~whole & (cut > end)
+            cut = np.where(whole, end, np.minimum(cut, end))
+        return Sides.of(calendar, per, prior, first, cut, exists, clamped)
+
+    return find
+
+
+def as_many_workdays(
+    workdays: Workdays, start: Ints, stop: Ints, first: Ints, end: Ints
+) -> tuple[Ints, Flags]:
+    """Return the day of the prior period with as many workdays elapsed, and where it has not.
+
+    Where the current day is no workday itself, it is the last such day.
+    """
+    elapsed = workdays.between(start, stop)
+    opens = workdays.number(first)
+    on_workday = workdays.is_workday(stop)
+    short = elapsed > workdays.between(first, end)
+    reached = np.where(
+        on_workday, workdays.day_at(opens + elapsed - 1), workdays.day_at(opens + elapsed) - 1
+    )
+    return np.minimum(reached, end), short
+
+
+def restated(calendar: Calendar, amount: Amount, match: Match, now: Sides, prior: Sides) -> Sides:
+    """Return the prior sides with those of years after a 53-week year 52 weeks back, day for day.
+
+    Raises `QuestionError` on other calendars, and where it is not the year before.
+    """
+    if not isinstance(calendar, WeekCalendar):
+        raise QuestionError("align='restated' is for years of whole weeks (WeekCalendar)")
+    if (amount.n, amount.unit, match) != (1, "year", "date"):
+        raise QuestionError("align='restated' goes with back='1 year' and match='date'")
+    years = calendar.index_of(now.first, "year")
+    after = calendar.weeks_in(years - 1) == 53
+    return replace(
+        prior,
+        first=np.where(after, now.first - 364, prior.first),
+        last=np.where(after, now.last - 364, prior.last),
+        exists=prior.exists | after,
+        clamped=prior.clamped & ~after,
+    )

@@ -8,7 +8,7 @@ from fractions import Fraction
 from unittest import mock
 
 import eptaro as ep
-from eptaro.core.folds.rows import carried
+from eptaro.core.folds import rows as folding
 
 MEASURES = ["n=count()", "f=count(x)", "s=sum(x)", "w=sum(y)", "v=var(x)", "u=std(y)", "lo=min(x)", "hi=max(y)",
             "a=first(x)", "z=last(y)", "m=median(x)", "d=distinct(y)", "b=sum(z)", "k=var(z)"]  # fmt: skip
@@ -37,9 +37,9 @@ class Parts(unittest.TestCase):
             whole = ep.Daybook(frame, **asked)
             for most in (2, 3, 4):
                 with (
-                    mock.patch.object(carried, "_LEAST_PART", 1),
-                    mock.patch.object(carried, "_MOST_PARTS", most),
-                    mock.patch.object(carried, "fold", wraps=carried.fold) as folds,
+                    mock.patch.object(folding, "_LEAST_PART", 1),
+                    mock.patch.object(folding, "_MOST_PARTS", most),
+                    mock.patch.object(folding, "fold", wraps=folding.fold) as folds,
                 ):
                     parted = ep.Daybook(frame, **asked)
                 self.assertEqual(folds.call_count, most)

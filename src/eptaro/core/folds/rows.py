@@ -1,12 +1,11 @@
-"""How each plane of a batch is folded: as a plan of the kernel, or, where numbers may be of any
-size, by itself in Python integers.
-"""
+"""The rows of a batch folded to cells: steps, and the loops that carry them out."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from copy import copy
-from typing import Any, assert_never
+from functools import cached_property, partial
+from typing import Any, NamedTuple, assert_never
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,15 +15,105 @@ from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.picks import Entries, Pick, Which
 from eptaro.core.folds.planes import What
-from eptaro.core.folds.rows.rowcells import RowCells
 from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
 from eptaro.core.folds.sums import Sum
+from eptaro.core.kernels.bycell import different, in_cell_order
+from eptaro.core.kernels.chosen import fold
 from eptaro.core.kernels.extents import Extent
-from eptaro.core.kernels.plans import HALF, LIMB, Op, Plan
-from eptaro.core.kernels.sidebyside import in_a_row
+from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, fresh, words_of
+from eptaro.core.kernels.sidebyside import at_once, in_a_row, in_slices
+from eptaro.core.kernels.twins.folding import join
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
+
+_NO_DAYS, _NO_SLOTS = np.empty(0, np.int32), np.empty(0, np.int64)
+
+
+class RowCells:
+    """The cell of each row among `size`: slot * width + day - first, where either may be missing.
+
+    With an `order`, the n-th cell is that of row `order[n]`. Where it `is_in_order`, rows of one
+    stand side by side.
+    """
+
+    def __init__(
+        self,
+        days: NDArray[np.int32] | None,
+        slots: NDArray[Any] | None,
+        first: int,
+        width: int,
+        size: int,
+        order: NDArray[np.int32] | None = None,
+        *,
+        in_order: bool = False,
+    ) -> None:
+        self.days = _NO_DAYS if days is None else np.ascontiguousarray(days)
+        self.slots = _NO_SLOTS if slots is None else np.ascontiguousarray(slots)
+        self.first, self.width, self.size, self.order = first, width, size, order
+        self.is_in_order = in_order or order is not None
+
+    def occupied(self) -> tuple[Ints, RowCells]:
+        """Return the cells that hold rows, and the places of rows among them."""
+        rows = np.arange(len(self.days) or len(self.slots), dtype=np.int32)
+        cells, order = self._in_order(self.days, self.slots, rows)
+        keys, places = different(cells)
+        return keys, RowCells(None, places, 0, 1, len(keys), order)
+
+    def occupied_by(self, values: NDArray[Any]) -> tuple[Ints, RowCells, NDArray[Any]]:
+        """Return the cells that hold rows, the places of rows among them in order, and the values
+        of the rows, which are moved along.
+        """
+        cells, moved = self._in_order(self.days, self.slots, values)
+        keys, places = different(cells)
+        return keys, RowCells(None, places, 0, 1, len(keys), in_order=True), moved
+
+    def at(self, rows: Ints) -> Ints:
+        """Return the cells of some rows."""
+        if self.order is not None:
+            rows = self._place_of_row[rows].astype(np.int64)
+        if not len(self.days):
+            return np.asarray(self.slots[rows], np.int64)
+        if not len(self.slots):
+            return np.asarray(self.days[rows], np.int64) - self.first
+        cell: Ints = self.slots[rows].astype(np.int64)
+        cell *= self.width
+        cell += self.days[rows]
+        cell -= self.first
+        return cell
+
+    def in_order(
+        self, values: NDArray[Any], filled: Flags | None
+    ) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Return the cells of filled rows in order, and the values of these rows."""
+        if self.order is not None:
+            cells, values = self.slots, values[self.order]
+            if filled is None:
+                return cells, values
+            filled = filled[self.order]
+            return cells[filled], values[filled]
+        days, slots = self.days, self.slots
+        if filled is not None:
+            values = values[filled]
+            days = days[filled] if len(days) else days
+            slots = slots[filled] if len(slots) else slots
+        moved = np.arange(len(values)) if values.dtype == object else values
+        cells, moved = self._in_order(days, slots, moved)
+        return cells, values[moved] if values.dtype == object else moved
+
+    def _in_order(
+        self, days: NDArray[np.int32], slots: NDArray[Any], moved: NDArray[Any]
+    ) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Return the cells of some rows in order, and what moves with them."""
+        return in_cell_order(days, slots, self.first, self.width, moved, self.size)
+
+    @cached_property
+    def _place_of_row(self) -> NDArray[np.int32]:
+        assert self.order is not None
+        places = np.empty_like(self.order)
+        places[self.order] = np.arange(len(places), dtype=np.int32)
+        return places
+
 
 Words = Sequence[NDArray[np.int64]]
 
@@ -289,3 +378,128 @@ def _added(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:
     found = np.zeros(size, object)
     np.add.at(found, cell, values)
     return found
+
+
+_MOST_PLANS = 64  # that the loop takes at once
+_MOST_PARTS = 4
+_LEAST_PART = 1 << 19  # rows
+_NO_TIMES = np.empty(0, np.int64)
+AllWords = NDArray[np.int64]
+
+
+def carried_out(steps: Sequence[Step], cells_of: RowCells, batch: Batch) -> list[Tally]:
+    """Return what each step makes of the rows of a batch."""
+    counting = [step for step in steps if step.op == Op.ROWS]  # all of these come to the same
+    others = [step for step in steps if step.op not in (None, Op.ROWS)]
+    packed = _packed(others, len(batch)) if counting else None
+    plans: list[Plan] = []
+    begins: dict[Step, int] = {}
+    word = 0
+    for step in others if packed else [*counting[:1], *others]:
+        begins[step] = word
+        plan = packed.plan if packed and step is packed.step else step.plan()
+        plans.append(plan._replace(word=word))
+        word += WORDS[plan.op]
+    words = [*_folded(plans, cells_of, batch).T]
+    found = {step: words[begin:] for step, begin in begins.items()}
+    if packed:
+        both, shift = found[packed.step], packed.plan.shift
+        sums, rows = _parted(both[0], shift)
+        found[packed.step] = [sums, *both[1:]]
+        found[counting[0]] = [rows]
+    found |= dict.fromkeys(counting[1:], found[counting[0]] if counting else [])
+    counted = counting[0].tally(found[counting[0]], cells_of) if counting else None
+    return [  # planes that only count rows are one and the same, and are kept once
+        step.tally(found.get(step, []), cells_of)
+        if counted is None or step.op != Op.ROWS
+        else counted
+        for step in steps
+    ]
+
+
+def sole_values(steps: Sequence[Step]) -> Step | None:
+    """Return the one step that adds up values, where all others only count rows: its values can be
+    put in order themselves, which is quicker than to look them up.
+    """
+    others = [step for step in steps if step.op != Op.ROWS]
+    return others[0] if len(others) == 1 and others[0].moves else None
+
+
+def _parted(both: Ints, shift: int) -> tuple[Ints, Ints]:
+    """Return the sums and the numbers of rows that stand in one word each."""
+    sums, rows = np.empty((2, len(both)), np.int64)
+
+    def some(of: slice) -> None:
+        np.right_shift(both[of], shift, out=sums[of])
+        np.bitwise_and(both[of], (1 << shift) - 1, out=rows[of])
+
+    in_slices(some, len(both))
+    return sums, rows
+
+
+class _Packed(NamedTuple):
+    """A step whose first word has room for the number of rows, and its plan."""
+
+    step: Step
+    plan: Plan
+
+
+def _packed(steps: Iterable[Step], rows: int) -> _Packed | None:
+    """Return the first step that has such room; None where there is none."""
+    found = ((step, step.packed(rows)) for step in steps)
+    return next((_Packed(step, plan) for step, plan in found if plan is not None), None)
+
+
+def _folded(plans: Sequence[Plan], cells_of: RowCells, batch: Batch) -> AllWords:
+    """Return the words of all cells.
+
+    Rows in the order of their cells are cut where cells end, and no two parts share one. Of
+    others, parts are folded side by side and joined in their order; how many there are depends
+    on the rows and cells alone, so that sums of floats do not depend on the machine.
+    """
+    rows, size = len(batch), cells_of.size
+    times = _NO_TIMES if batch.times is None else batch.times
+    most = min(_MOST_PARTS, rows // _LEAST_PART)
+    if cells_of.is_in_order:
+        words = fresh(size, plans)
+        cuts = _cuts(cells_of.slots, max(most, 1))
+        at_once([partial(_fold_part, plans, cells_of, times, of, words) for of in cuts])
+        return words
+    parts = max(min(most, 2 * rows // (size * words_of(plans))), 1)
+    cuts = [slice(rows * n // parts, rows * (n + 1) // parts) for n in range(parts)]
+
+    def one(of: slice) -> AllWords:
+        words = fresh(size, plans)
+        _fold_part(plans, cells_of, times, of, words)
+        return words
+
+    words, *others = at_once([partial(one, of) for of in cuts])
+    for other in others:
+        words = join(words, other, plans)
+    return words
+
+
+def _fold_part(
+    plans: Sequence[Plan], cells_of: RowCells, times: Ints, of: slice, words: AllWords
+) -> None:
+    """Fold some rows."""
+    rows: Any = of if cells_of.order is None else cells_of.order[of]
+    own = [
+        plan._replace(
+            values=None if plan.values is None else plan.values[rows],
+            filled=None if plan.filled is None else plan.filled[rows],
+        )
+        for plan in plans
+    ]
+    moments = times[rows] if len(times) else times
+    days, slots = cells_of.days[of], cells_of.slots[of]
+    for start in range(0, len(own), _MOST_PLANS):
+        some = own[start : start + _MOST_PLANS]
+        fold(days, slots, cells_of.first, cells_of.width, words, some, moments, of.start)
+
+
+def _cuts(cells: NDArray[Any], parts: int) -> list[slice]:
+    """Return about as many parts of cells that are in order, none of which shares a cell."""
+    near = len(cells) * np.arange(1, parts) // parts
+    ends = np.unique(np.searchsorted(cells, cells[near])).tolist()
+    return [slice(*cut) for cut in zip([0, *ends], [*ends, len(cells)], strict=True)]

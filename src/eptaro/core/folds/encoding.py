@@ -1,4 +1,4 @@
-"""Numbers for distinct values and for combinations of them, the same in every batch."""
+"""`WholeNumbers`: a number for each different whole number met, without an object for each."""
 
 from __future__ import annotations
 
@@ -10,13 +10,105 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups, words_of
-from eptaro.core.folds.numbering.wholenumbers import WholeNumbers
-from eptaro.core.folds.numbering.words import Words
+from eptaro.core.kernels.bycell import joined_runs
+from eptaro.core.kernels.chosen import places
 from eptaro.core.kernels.extents import ends
 from eptaro.core.kernels.occurring import occurring, occurring_pairs
 from eptaro.core.kernels.sidebyside import in_slices
+from eptaro.core.kernels.texts import Texts, hashes_of_texts
 from eptaro.core.tables.column import Column, Kind
 from eptaro.errors import InputError
+
+
+class WholeNumbers:
+    """Gives each different value one number, in the order met.
+
+    >>> table = WholeNumbers()
+    >>> table.number(np.array([70, 30])).tolist(), table.number(np.array([30, 50])).tolist()
+    ([0, 1], [1, 2])
+    >>> table.values().tolist()
+    [70, 30, 50]
+    """
+
+    def __init__(self) -> None:
+        self._known = np.empty(0, np.int64)  # in order
+        self._numbers = np.empty(0, np.int32)
+
+    def __len__(self) -> int:
+        return len(self._known)
+
+    def number(self, values: Ints) -> NDArray[np.int32]:
+        """Return the number of each of some different values."""
+        order = None
+        if not (values[1:] > values[:-1]).all():
+            order = np.argsort(values, kind="stable")
+            values = values[order]
+        at = places(self._known, values)
+        old = at < len(self)
+        old[old] = self._known[at[old]] == values[old]
+        numbers = np.empty(len(values), np.int32)
+        numbers[old] = self._numbers[at[old]]
+        new = np.flatnonzero(~old)
+        fresh = np.arange(len(self), len(self) + len(new), dtype=np.int32)
+        numbers[new] = fresh
+        if order is not None:
+            numbers[new[np.argsort(order[new], kind="stable")]] = fresh
+        known, mine, theirs = joined_runs(self._known, values[new])
+        joined = np.empty(len(known), np.int32)
+        joined[mine], joined[theirs] = self._numbers, numbers[new]
+        self._known, self._numbers = known, joined
+        if order is None:
+            return numbers
+        found = np.empty(len(values), np.int32)
+        found[order] = numbers
+        return found
+
+    def values(self) -> Ints:
+        """Return all values by their numbers."""
+        found = np.empty(len(self), np.int64)
+        found[self._numbers] = self._known
+        return found
+
+
+class Words:
+    """Gives each different text one number, in the order met.
+
+    >>> table = Words()
+    >>> table.number(np.array(["b", "a"], object)), table.number(np.array(["a", "c"], object))
+    (array([0, 1], dtype=int32), array([1, 2], dtype=int32))
+    >>> table.values().tolist()
+    ['b', 'a', 'c']
+    """
+
+    def __init__(self) -> None:
+        self._keys = WholeNumbers()
+        self._met = np.empty(0, object)  # texts by their numbers, with room behind them
+
+    def __len__(self) -> int:
+        return len(self._keys)
+
+    def number(self, words: Texts) -> NDArray[np.int32] | None:
+        """Return the number of each of some different texts; None, and nothing is met then, where
+        hashes do not tell texts apart.
+        """
+        keys = hashes_of_texts(words).view(np.int64)
+        ordered = np.sort(keys)
+        if (ordered[1:] == ordered[:-1]).any():
+            return None
+        before = len(self)
+        numbers = self._keys.number(keys)
+        fresh = words[numbers >= before]
+        if before + len(fresh) > len(self._met):
+            grown = np.empty(2 * (before + len(fresh)), object)
+            grown[:before] = self._met[:before]
+            self._met = grown
+        self._met[before : before + len(fresh)] = fresh
+        return numbers if (self._met[numbers] == words).all() else None
+
+    def values(self) -> Texts:
+        """Return all texts by their numbers."""
+        return self._met[: len(self)]
+
 
 _ROWS_OF_FEW = 1 << 12  # rows for each value
 

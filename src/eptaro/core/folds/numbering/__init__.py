@@ -1,1 +1,0 @@
-"""Numbers for values and for combinations of them."""

@@ -1,0 +1,305 @@
+"""The calculations, one class each, and their catalogue."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Mapping
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.picks import Pick
+from eptaro.core.folds.planes import ROWS, Plane
+from eptaro.core.folds.squares import RunningSquares, Squares
+from eptaro.core.folds.sums import RunningSum, Sum
+from eptaro.core.kernels import ranges
+from eptaro.core.measures.calculation import Calculation, Unit
+from eptaro.core.measures.ratio import ratio
+from eptaro.core.measures.term import Term
+from eptaro.core.tables.column import Column
+from eptaro.errors import MeasureError, unknown
+
+
+class Adding(Calculation):
+    """The values added up: 0 where there is no row, blank where there are some and all of them
+    lack a value.
+    """
+
+    name = "sum"
+    kept = ("sum", "filled")
+    adds_up = True
+    counts_rows = True
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the sum of each range."""
+        found = cells.sums(Plane("sum", term.column), lo, hi)
+        filled = Plane("filled", term.column)
+        rows = ROWS if term.met is None else Plane("filled", term.met.name)
+        if cells.tallies[filled] is cells.tallies[rows]:  # every row has a value
+            return found
+        lacking = (cells.sums(filled, lo, hi).data == 0) & (cells.sums(rows, lo, hi).data > 0)
+        return found.blanked(~lacking) if lacking.any() else found
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the sum of each range; values may be wide (see `core.tables.exact`)."""
+        return Sum.of(items.data, items.kind, items.scale).prefix().between(lo, hi)
+
+
+class Counting(Calculation):
+    """How many values there are; without a column, how many transactions."""
+
+    name = "count"
+    kept = ("filled",)
+    unit = "transactions"
+    adds_up = True
+    needs_column = False
+    needs_numbers = False
+
+    def adding(self, column: str) -> Plane:
+        """Return the plane of which it is the sum."""
+        return super().adding(column) if column else ROWS
+
+    def planes(self, column: str) -> set[Plane]:
+        """Return what the fold must keep: of no column, the number of rows."""
+        return super().planes(column) if column else {ROWS}
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return how many there are in each range."""
+        return cells.sums(Plane("filled", term.column) if term.column else ROWS, lo, hi)
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return how long each range is."""
+        return Column.of("", "integer", hi - lo)
+
+
+class Averaging(Calculation):
+    """The sum over the number of values; blank where there is none."""
+
+    name = "mean"
+    kept = ("sum", "filled")
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the mean of each range."""
+        total = cells.sums(Plane("sum", term.column), lo, hi)
+        return ratio(total, cells.sums(Plane("filled", term.column), lo, hi))
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the mean of each range."""
+        total = Sum.of(items.data, items.kind, items.scale).prefix().between(lo, hi)
+        return ratio(total, Column.of("", "integer", hi - lo))
+
+
+class Picking(Calculation):
+    """One of the values, which may be numbers, texts or dates; blank where there is none."""
+
+    needs_numbers = False
+
+    @abstractmethod
+    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+        """Return the value of each range of values; of an empty range any."""
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the value of each range."""
+        tally, first, last = cells.items(Plane(self.kept[0], term.column), lo, hi)
+        filled = last > first
+        if isinstance(tally, Pick) and tally.shared is not None and len(tally.shared):
+            # Of a time that several groups share, only the order of the input would decide.
+            filled = filled & ~self.picked(tally.shared, first, last)
+        values = self.picked(tally.value, first, last)
+        choices = tally.choices if isinstance(tally, Pick) else None
+        return Column.of("", tally.kind, values, filled, scale=tally.scale, choices=choices)
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the value of each range."""
+        values = self.picked(items.data, lo, hi)
+        more = {"scale": items.scale, "choices": items.choices}
+        return Column.of("", items.kind, values, hi > lo, **more)
+
+
+class _Extreme(Picking):
+    largest: ClassVar[bool]
+
+    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+        """Return the least or the largest value of each range."""
+        return ranges.extremes(values, lo, hi, largest=self.largest)
+
+
+class Least(_Extreme):
+    """The least value: of numbers, of texts by their letters, or of dates."""
+
+    name, kept, largest = "min", ("min",), False
+
+
+class Largest(_Extreme):
+    """The largest value: of numbers, of texts by their letters, or of dates."""
+
+    name, kept, largest = "max", ("max",), True
+
+
+class First(Picking):
+    """The first value by time, then by the order of the input: a number, a text or a date."""
+
+    name, kept = "first", ("first",)
+
+    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+        """Return the first value of each range."""
+        return _at(values, np.where(hi > lo, lo, 0))
+
+
+class Last(Picking):
+    """The last value by time, then by the order of the input: a closing balance, or how something
+    stands.
+    """
+
+    name, kept = "last", ("last",)
+
+    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+        """Return the last value of each range."""
+        return _at(values, np.where(hi > lo, hi - 1, 0))
+
+
+def _at(values: NDArray[Any], place: Ints) -> NDArray[Any]:
+    return values[place] if len(values) else np.zeros(len(place), values.dtype)
+
+
+class Quantile(Calculation):
+    """The value that a share of the values lie below, interpolated linearly; blank where there
+    is none.
+    """
+
+    name = "quantile"
+    kept = ("values",)
+    takes_share = True
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the quantile of each range."""
+        tally, first, last = cells.items(Plane("values", term.column), lo, hi)
+        return self._column(tally.value, tally.scale, term, first, last)
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the quantile of each range."""
+        return self._column(items.data, items.scale, term, lo, hi)
+
+    def _column(self, values: NDArray[Any], scale: int, term: Term, lo: Ints, hi: Ints) -> Column:
+        found = ranges.quantile(values, lo, hi, term.share) / 10.0**scale
+        return Column.of("", "float", found, (hi > lo) & ~np.isnan(found))
+
+
+class Median(Quantile):
+    """The middle value; of an even number, the mean of the middle two."""
+
+    name = "median"
+    takes_share = False  # a term without a share has that of the median, 0.5
+
+
+class Distinct(Calculation):
+    """How many different values there are."""
+
+    name = "distinct"
+    kept = ("codes",)
+    unit = "different values"
+    needs_numbers = False
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return how many different values each range holds."""
+        tally, first, last = cells.items(Plane("codes", term.column), lo, hi)
+        return Column.of("", "integer", ranges.distinct(tally.value, first, last))
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return how many different values each range holds."""
+        return Column.of("", "integer", ranges.distinct(items.data, lo, hi))
+
+
+class New(Calculation):
+    """How many values there are that the group never had before."""
+
+    name = "new"
+    kept = ("codes",)
+    unit = "values never seen before"
+    needs_numbers = False
+    looks_back = True
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return how many values each range holds that no earlier cell of its group has."""
+        found = cells.first_times(Plane("codes", term.column), lo, hi)
+        return Column.of("", "integer", found)
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Raise `MeasureError`: totals of a finer grain are no values that come again."""
+        raise MeasureError(f"{term}: new() counts values of a column, not totals of a {term.grain}")
+
+
+class Variance(Calculation):
+    """The variance, divided by n-1; blank where there are fewer than two values."""
+
+    name = "var"
+    kept = ("sum", "square", "filled")
+    unit: ClassVar[Unit] = "of the column, squared"
+    root: ClassVar[bool] = False
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the variance of each range, or its root."""
+        counts = cells.sums(Plane("filled", term.column), lo, hi).data
+        sums = cells.running_sum(Plane("sum", term.column))
+        return self._column(
+            cells.running_squares(Plane("square", term.column)), sums, counts, lo, hi
+        )
+
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the variance of each range, or its root."""
+        sums = Sum.of(items.data, items.kind, items.scale).prefix()
+        squares = Squares.of(items.data, items.kind, items.scale).prefix()
+        return self._column(squares, sums, hi - lo, lo, hi)
+
+    def _column(
+        self, squares: RunningSquares, sums: RunningSum, counts: Ints, lo: Ints, hi: Ints
+    ) -> Column:
+        found = squares.variance(sums, counts, lo, hi, root=self.root)
+        return Column.of("", "float", found, (counts > 1) & np.isfinite(found))
+
+
+class Deviation(Variance):
+    """The standard deviation: the root of the variance."""
+
+    name = "std"
+    unit = "of the column"
+    root = True
+
+
+CATALOGUE: Mapping[str, Calculation] = {
+    one.name: one
+    for one in (
+        *(Adding(), Counting(), Averaging(), Least(), Largest(), First(), Last()),
+        *(Distinct(), New(), Deviation(), Variance(), Median(), Quantile()),
+    )
+}
+
+
+def calculation(how: str, where: str = "calculation") -> Calculation:
+    """Return the calculation of a name; raises `MeasureError` for one that there is not.
+
+    >>> calculation("mean").kept
+    ('sum', 'filled')
+    """
+    if how not in CATALOGUE:
+        raise MeasureError(unknown(where, how, CATALOGUE))
+    return CATALOGUE[how]
+
+
+def planes_of(term: Term) -> set[Plane]:
+    """Return what the fold must keep for a term.
+
+    >>> planes_of(Term("max", "", inner=Term("sum", "fare"), grain="day")) == {
+    ...     Plane("sum", "fare"), Plane("filled", "fare"), ROWS}
+    True
+    """
+    if term.inner is not None:
+        return planes_of(term.inner) | {ROWS}
+    found = calculation(term.how)
+    planes = found.planes(term.column)
+    if found.counts_rows:
+        planes |= {ROWS if term.met is None else Plane("filled", term.met.name)}
+    return planes

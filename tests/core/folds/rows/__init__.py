@@ -1,1 +1,0 @@
-"""Tests of `core/folds/rows`."""
