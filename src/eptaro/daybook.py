@@ -131,7 +131,7 @@ class Daybook:
         from eptaro.engines.local import fold_table
         from eptaro.inputs.columns.cleaned import cleaned
         from eptaro.inputs.columns.long import lengthened
-        from eptaro.inputs.columns.lookedup import looked_up
+        from eptaro.inputs.columns.lookups import looked_up
 
         asked = BookOptions.of(
             measures, by, calendar, coverage, formats, workdays, values, where, date, named
@@ -376,7 +376,7 @@ class Daybook:
                 from eptaro.sharded.store import ShardStore
 
                 return cls._of(ShardStore.open(place, client, patience))
-            from eptaro.storage.reading import open_book
+            from eptaro.storage.bookfile import open_book
 
             folded, asked = open_book(place)
             return cls._of(MemoryStore(asked.facts(folded)))
@@ -402,7 +402,7 @@ class Daybook:
             place, facts = Place.of(path), self._store.facts
             put_folded(place, facts.folded, options_of(facts), new=True)
             return place.name if place.local is None else Path(path)
-        from eptaro.storage.writing import write_book
+        from eptaro.storage.bookfile import write_book
 
         as_path(path)  # raises where it is none
         return write_book(self._store.facts, Place.of(path))

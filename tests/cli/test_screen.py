@@ -10,7 +10,7 @@ from unittest import mock
 
 import eptaro as ep
 from eptaro.cli.screen import show
-from eptaro.cli.screen.texts import aligned
+from eptaro.cli.screen.layout import aligned
 
 
 def book(groups, measures, seed=3):

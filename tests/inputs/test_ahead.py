@@ -5,7 +5,7 @@ import time
 import unittest
 
 import eptaro as ep
-from eptaro.inputs.ahead import ahead
+from eptaro.inputs.sources import ahead
 from eptaro.progress import tell, watched
 
 

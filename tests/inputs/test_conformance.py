@@ -15,7 +15,7 @@ from pyarrow import csv, feather, parquet
 import eptaro as ep
 from eptaro.inputs.columns.cleaned import Cleaned
 from eptaro.inputs.columns.long import Long
-from eptaro.inputs.columns.lookedup import LookedUp
+from eptaro.inputs.columns.lookups import LookedUp
 from eptaro.inputs.columns.wrapped import in_memory
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files

@@ -13,8 +13,8 @@ from openpyxl.utils import range_boundaries
 from python_calamine import CalamineWorkbook
 
 import eptaro as ep
-from eptaro.outputs.safetext import guarded
 from eptaro.outputs.sheets import sheet_name
+from eptaro.outputs.text import guarded
 
 FISCAL = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
 NAMES = ["=1+1", "a/b:c*d?[e]\\", "'", "history", "A very long name that goes on and on 1",

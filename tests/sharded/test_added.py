@@ -16,7 +16,7 @@ from pyarrow import parquet
 import eptaro as ep
 from eptaro.places import Place
 from eptaro.storage.folder import changing
-from eptaro.storage.folder.lock import writing
+from eptaro.storage.folder.leftovers import writing
 from tests.sharded.test_folder import QUESTIONS, Alike, asked, rows
 
 

@@ -10,20 +10,20 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack
 from itertools import chain
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.days import Flags, Ints, civil, month_starts
 from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension import catalogue, dimension
+from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
-from eptaro.engines.timeparts import TIME_PARTS
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.datecolumn import decided, find_date
@@ -35,12 +35,91 @@ from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.outputs.arrow import pandas_frame, to_array
 from eptaro.outputs.files import replace_whole
-from eptaro.outputs.safetext import guarded, guarded_rows
-from eptaro.outputs.text import needs_quotes, write_csv_rows
+from eptaro.outputs.text import guarded, guarded_rows, needs_quotes, write_csv_rows
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 from eptaro.rules.numbers import Numbers
+
+_SECOND = 1_000_000
+_SPANS = {"hour": 3600 * _SECOND, "minute": 60 * _SECOND, "second": _SECOND}
+_STAMP = pa.timestamp("us")
+
+
+class TimePart(NamedTuple):
+    """One part of the time that can be added: what it is, and how it comes from a reading."""
+
+    description: str
+    compute: Callable[[Read, Ints], pa.Array]
+
+
+def _number(take: Callable[[Ints], Ints]) -> Callable[[Read, Ints], pa.Array]:
+    return lambda read, times: pa.array(take(times).astype(np.int32))
+
+
+def _edge(width: int, *, end: bool) -> Callable[[Read, Ints], pa.Array]:
+    def compute(read: Read, times: Ints) -> pa.Array:
+        start = read.days.astype(np.int64) * 86_400 * _SECOND + times // width * width
+        return pa.array(start + (width - 1 if end else 0)).cast(_STAMP)
+
+    return compute
+
+
+def _years(width: int, first_year: int, *, end: bool) -> Callable[[Read, Ints], pa.Array]:
+    """Return the first or last day of the civil decade or century."""
+
+    def compute(read: Read, times: Ints) -> pa.Array:
+        year = (civil(read.days)[0] - first_year) // width * width + first_year
+        months = (year + (width if end else 0) - 1970) * 12
+        days = month_starts(months) - (1 if end else 0)
+        return to_array(Column.of("", "date", days))
+
+    return compute
+
+
+def _offset_text(read: Read, times: Ints) -> pa.Array:
+    minutes = _offsets(read)
+    texts = {
+        m: f"{'-' if m < 0 else '+'}{abs(m) // 60:02d}:{abs(m) % 60:02d}"
+        for m in np.unique(minutes).tolist()
+    }
+    return pa.array([texts[m] for m in minutes.tolist()])
+
+
+def _offsets(read: Read) -> Ints:
+    if read.offsets is None:
+        raise QuestionError(
+            "the dates carry no UTC offset; leave utc_offset_minutes and utc_offset_text out"
+        )
+    return read.offsets
+
+
+TIME_PARTS: dict[str, TimePart] = {
+    "hour": TimePart("Hour of the day, 0 to 23", _number(lambda t: t // _SPANS["hour"] % 24)),
+    "minute": TimePart("Minute of the hour", _number(lambda t: t // _SPANS["minute"] % 60)),
+    "second": TimePart("Second of the minute", _number(lambda t: t // _SECOND % 60)),
+    "fraction": TimePart("Microseconds of the second", _number(lambda t: t % _SECOND)),
+    "utc_offset_minutes": TimePart(
+        "Minutes that local time is ahead of UTC",
+        lambda read, _: pa.array(_offsets(read).astype(np.int32)),
+    ),
+    "utc_offset_text": TimePart("The same as text, +01:00", _offset_text),
+    **{
+        f"{level}_{'last' if end else 'first'}_moment": TimePart(
+            f"{'Last' if end else 'First'} moment of the {level}", _edge(width, end=end)
+        )
+        for level, width in _SPANS.items()
+        for end in (False, True)
+    },
+    **{
+        f"{level}_{'last' if end else 'first'}": TimePart(
+            f"{'Last' if end else 'First'} day of the {level}", _years(width, first, end=end)
+        )
+        for level, width, first in (("decade", 10, 0), ("century", 100, 1))
+        for end in (False, True)
+    },
+}
+
 
 WorkdaysOf = Callable[[Span], Workdays]
 ENDINGS = (".csv", ".parquet", ".arrow")

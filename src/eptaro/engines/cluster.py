@@ -24,8 +24,7 @@ from eptaro.errors import InputError, MeasureError
 from eptaro.extras import need
 from eptaro.inputs.columns.cleaned import Cleaned
 from eptaro.inputs.columns.kinds import settled_kinds
-from eptaro.inputs.columns.lookedup import LookedUp, loaded
-from eptaro.inputs.columns.lookuptable import LookupTable
+from eptaro.inputs.columns.lookups import LookedUp, LookupTable, loaded
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files

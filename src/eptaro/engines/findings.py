@@ -17,8 +17,7 @@ from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.inputs.columns.codes import read_codes
-from eptaro.inputs.files.chunks import plain
-from eptaro.inputs.files.encoded import encoded
+from eptaro.inputs.files.chunks import encoded, plain
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.progress import tell
 

@@ -13,7 +13,7 @@ from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import Kind
 from eptaro.inputs.columns.formulas import WorkedOut
 from eptaro.inputs.columns.kinds import settled_kinds
-from eptaro.inputs.columns.placed import Placed
+from eptaro.inputs.columns.values import Placed
 from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.sources import Source, Wanted, check_columns

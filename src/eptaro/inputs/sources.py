@@ -7,14 +7,43 @@ from abc import ABC, abstractmethod
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.expressions.tree import Node
+from eptaro.core.kernels.sidebyside import is_in_turn
 from eptaro.errors import InputError, unknown
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
+
+
+Item = TypeVar("Item")
+_END = object()
+
+
+def ahead(items: Iterator[Item]) -> Iterator[Item]:
+    """Yield the items of an iterator that runs in a thread, one item ahead.
+
+    An error of the iterator is raised where its item would have come.
+    """
+    if is_in_turn():
+        yield from items
+        return
+    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
+
+    worker = ThreadPoolExecutor(1, thread_name_prefix="ahead")
+    coming: Future[Any] = worker.submit(next, items, _END)
+    try:
+        while (item := coming.result()) is not _END:
+            coming = worker.submit(next, items, _END)
+            yield item
+    finally:
+        worker.shutdown(wait=False, cancel_futures=True)
+
 
 _NUMBER = {mark: rf"^\s*[-+]?(\d+[{mark}]?\d*|[{mark}]\d+)([eE][-+]?\d+)?\s*$" for mark in ".,"}
 

@@ -25,18 +25,15 @@ from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.errors import DateError, InputError
-from eptaro.inputs.ahead import ahead
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import WorkedOut
-from eptaro.inputs.columns.kinds import settled_kinds
-from eptaro.inputs.columns.picked import kind_picked, only_picked, read_said
-from eptaro.inputs.columns.placed import Placed
-from eptaro.inputs.columns.values import read_filled, read_numbers
+from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_said, settled_kinds
+from eptaro.inputs.columns.values import Placed, read_filled, read_numbers
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.files.chunks import filtered
-from eptaro.inputs.sources import Source, Unread, Wanted
+from eptaro.inputs.sources import Source, Unread, Wanted, ahead
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 

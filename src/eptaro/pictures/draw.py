@@ -22,8 +22,7 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.errors import QuestionError, unknown
-from eptaro.pictures.bars import draw_against, draw_attribute, draw_card, draw_histogram
-from eptaro.pictures.boxes import draw_boxes
+from eptaro.pictures.bars import draw_against, draw_attribute, draw_boxes, draw_card, draw_histogram
 from eptaro.pictures.changes import draw_changes, draw_steps
 from eptaro.pictures.groups import group_names
 from eptaro.pictures.page import Page

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.outputs.yearplan import MonthBlock, YearPlan
-from eptaro.pictures.svg import save
+from eptaro.pictures.page import save
 from eptaro.pictures.theme import LIGHT, new_figure
 
 ACCENT, COOL, FAINT = LIGHT.accent, LIGHT.cool, LIGHT.faint

@@ -14,9 +14,8 @@ from eptaro.errors import InputError
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.progress import tell
-from eptaro.reports.section import Asked, Section
+from eptaro.reports.section import Asked, ReportRules, Section
 from eptaro.reports.sections import calendar_told, made
-from eptaro.reports.settings import ReportRules
 from eptaro.version import __version__
 
 _APART = "proof"

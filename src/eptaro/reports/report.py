@@ -16,7 +16,7 @@ from eptaro.core.verbs.queries import Match
 from eptaro.errors import InputError, QuestionError, unknown
 
 if TYPE_CHECKING:
-    from eptaro.reports.settings import ReportRules
+    from eptaro.reports.section import ReportRules
     from eptaro.reports.workbook import SheetRules
 
 Rules = TypeVar("Rules", "ReportRules", "SheetRules")
@@ -79,7 +79,7 @@ def write_report(
     match target.suffix.lower():
         case ".html":
             from eptaro.reports.page import write_page
-            from eptaro.reports.settings import ReportRules
+            from eptaro.reports.section import ReportRules
 
             return write_page(book, whole, target, asked.rules(ReportRules), quality, as_of)
         case ".xlsx":

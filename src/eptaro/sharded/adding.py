@@ -19,7 +19,7 @@ from eptaro.core.questions.view import Facts
 from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
 from eptaro.errors import InputError, as_path
 from eptaro.inputs.columns.cleaned import cleaned
-from eptaro.inputs.columns.lookedup import looked_up
+from eptaro.inputs.columns.lookups import looked_up
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.sources import Source

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Protocol, TypeVar
 
 from eptaro.core.folds.folded import Folded
-from eptaro.inputs.ahead import ahead
+from eptaro.inputs.sources import ahead
 from eptaro.places import Place
 from eptaro.progress import tell
 from eptaro.storage.folder.manifest import Manifest

@@ -10,7 +10,11 @@ measures, calendar, coverage and inputs too.
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
+
+from eptaro.errors import EptaroError, InputError
 
 VERSION = 3
 
@@ -37,3 +41,15 @@ def with_metadata(table: Any, about: dict[str, Any]) -> Any:
     """Return an Arrow table that tells of itself in its metadata."""
     said = json.dumps(about, ensure_ascii=False).encode("utf-8")
     return table.replace_schema_metadata({METADATA: said})
+
+
+@contextmanager
+def damage(name: object, what: str = "book") -> Iterator[None]:
+    """Turn whatever damaged files lead to into `InputError`."""
+    try:
+        yield
+    except EptaroError:
+        raise
+    except Exception as error:
+        told = f"{type(error).__name__}: {error}"
+        raise InputError(f"{name}: is a damaged {what}: {' '.join(told.split())}") from None

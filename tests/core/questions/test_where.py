@@ -114,7 +114,7 @@ class Questions(unittest.TestCase):
 
     def books(self):
         yield ep.Daybook(self.frame, **self.given)
-        with mock.patch("eptaro.inputs.columns.sliced._EACH", 50):
+        with mock.patch("eptaro.inputs.columns.formulas._EACH", 50):
             yield ep.Daybook(self.frame, **self.given)
         for name in ("rows.csv", "rows.parquet"):
             yield ep.Daybook.read(self.folder / name, **self.given)

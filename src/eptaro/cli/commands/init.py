@@ -66,8 +66,7 @@ def init(
 ) -> None:
     """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
     leave_pandas_out()
-    from eptaro.engines.looks.suggestion import suggest
-    from eptaro.engines.looks.written import guessed
+    from eptaro.engines.looks.suggestion import guessed, suggest
     from eptaro.inputs.files.opening import open_files
     from eptaro.outputs.files import replace_whole
 

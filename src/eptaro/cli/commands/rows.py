@@ -34,7 +34,7 @@ def _opened(
     config say; of a file of text, where they do not, as a look at it tells.
     """
     leave_pandas_out()
-    from eptaro.engines.looks.written import guessed
+    from eptaro.engines.looks.suggestion import guessed
     from eptaro.inputs.columns.cleaned import cleaned
     from eptaro.inputs.files.opening import open_files
 

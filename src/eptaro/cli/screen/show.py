@@ -3,21 +3,40 @@
 from __future__ import annotations
 
 import os
+import sys
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import assert_never
 
 import numpy as np
 from rich.text import Text
 
-from eptaro.cli.screen.faces import Faced, bars, face_of, group_texts, split, titles
-from eptaro.cli.screen.laid_out import in_blocks, laid_out, room_for_bar
-from eptaro.cli.screen.printed import Screen, grid, print_head, print_rows
-from eptaro.cli.screen.texts import Texts, aligned, total_width
-from eptaro.cli.told import is_quiet
+from eptaro.cli.lean import leave_pandas_out
+from eptaro.cli.options import AnswerOptions, OutputOptions
+from eptaro.cli.screen.layout import (
+    Faced,
+    Screen,
+    Texts,
+    aligned,
+    bars,
+    face_of,
+    grid,
+    group_texts,
+    in_blocks,
+    laid_out,
+    print_head,
+    print_rows,
+    room_for_bar,
+    split,
+    titles,
+    total_width,
+)
+from eptaro.cli.told import is_quiet, tell
 from eptaro.core.headlines.blanks import why_blank
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
 from eptaro.core.tables.face import Rank
 from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError, unknown
 
 _ROWS = 60  # shown in a terminal, unless asked for more
 _LONG = 2_000  # rows that are laid out together
@@ -206,3 +225,44 @@ def _below(
     lines = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
     for line in [*lines, *filter(None, [table.footer()])]:
         _say(console, line, room if console.is_terminal else None, "dim")
+
+
+def deliver(table: Table, output: OutputOptions) -> None:
+    """Write a result to a file or print it; where it went is told on standard error."""
+    exactly = False
+    if isinstance(output, AnswerOptions):
+        exactly = output.all_columns or output.columns is not None
+        table = table if output.columns is None else _chosen(table, output.columns)
+    if output.out is not None or output.form != "table":
+        leave_pandas_out()
+    if output.out is not None:
+        tell(f"{len(table):,} rows written to {table.write(output.out)}")
+        return
+    if output.form == "table":
+        show(table, output.rows, exactly=exactly)
+        return
+    from eptaro.outputs import text
+
+    match output.form:
+        case "csv":
+            made = text.to_csv(table)
+        case "json":
+            made = text.to_json(table)
+        case "object":
+            made = text.to_json_object(table)
+        case "markdown":
+            made = text.to_markdown(table)
+        case _:
+            assert_never(output.form)
+    if sys.stdout.isatty():  # a file or another program gets the data as it is
+        made = "\n".join(map(visible, made.split("\n")))
+    sys.stdout.write(made)
+
+
+def _chosen(table: Table, columns: str) -> Table:
+    """Return the columns that are named, set apart by commas."""
+    names = [name.strip() for name in columns.split(",") if name.strip()]
+    for name in names:
+        if name not in table:
+            raise QuestionError(f"--columns: {unknown('column', name, table.names)}")
+    return table.select(list(dict.fromkeys(names)))

@@ -13,7 +13,7 @@ from eptaro.core.calendars.grain import Grain
 from eptaro.engines.findings import Findings
 from eptaro.engines.looks.daterules import decided_rules, readable_share
 from eptaro.errors import DateError, EptaroError, MeasureError
-from eptaro.inputs.columns.numberevidence import infer_numbers
+from eptaro.inputs.columns.numbers import infer_numbers
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates

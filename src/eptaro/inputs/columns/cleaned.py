@@ -10,10 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError
-from eptaro.inputs.columns.numberevidence import cure, infer_numbers
-from eptaro.inputs.columns.placed import Placed
+from eptaro.inputs.columns.numbers import cure, infer_numbers, read_written
+from eptaro.inputs.columns.values import Placed
 from eptaro.inputs.columns.wrapped import Wrapped
-from eptaro.inputs.columns.writtennumbers import read_written
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.sources import Source, Wanted

@@ -13,8 +13,7 @@ from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.occurring import close_together
 from eptaro.core.tables.column import Column
 from eptaro.errors import InputError
-from eptaro.inputs.files.chunks import plain, to_numpy, unblanked
-from eptaro.inputs.files.encoded import encoded
+from eptaro.inputs.files.chunks import encoded, plain, to_numpy, unblanked
 
 _MOST_MARKED = 8  # whole numbers between the least and the largest, for each row
 

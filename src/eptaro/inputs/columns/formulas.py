@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
-from functools import cache
+from functools import cache, partial
 from typing import Any
 
 import numpy as np
@@ -17,18 +18,52 @@ from eptaro.core.expressions.kinds import Kind, kind_of
 from eptaro.core.expressions.tree import Name, Where, wrong
 from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.occurring import occurring
+from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
+from eptaro.core.tables.columns import join
 from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
-from eptaro.inputs.columns.picked import in_order, name_picked, read_said
-from eptaro.inputs.columns.placed import Placed
-from eptaro.inputs.columns.sliced import in_parts
-from eptaro.inputs.columns.values import read_numbers
+from eptaro.inputs.columns.kinds import in_order, name_picked, read_said
+from eptaro.inputs.columns.values import Placed, read_numbers
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.reading import in_periods
-from eptaro.inputs.files.chunks import plain, to_numpy
-from eptaro.inputs.files.encoded import encoded
+from eptaro.inputs.files.chunks import encoded, plain, to_numpy
 from eptaro.rules.dates import DateRules
+
+# So few rows that what stands between a formula's steps is soon used again, so many that
+# handing them to a processor takes no time beside.
+_EACH = 1 << 18
+
+
+def in_parts(work: Callable[[slice], Column], rows: int) -> Column:
+    """Return the column that `work` makes of all rows, called for some of them at a time."""
+    if rows < 2 * _EACH:
+        return work(slice(0, rows))
+    head, *parts = [slice(at, min(at + _EACH, rows)) for at in range(0, rows, _EACH)]
+    first = work(head)
+    kind, data, valid = _kind(first), np.empty(rows, first.data.dtype), np.ones(rows, bool)
+
+    def put(part: slice, column: Column) -> bool | None:
+        """Put some rows into their places and return whether all have a value.
+
+        None where they are of another kind, as when numbers outgrow 32 bits.
+        """
+        if _kind(column) != kind:
+            return None
+        data[part] = column.data
+        if column.valid is not None:
+            valid[part] = column.valid
+        return column.valid is None
+
+    full = [put(head, first), *at_once([partial(lambda p: put(p, work(p)), p) for p in parts])]
+    if None in full:
+        return join([first, *map(work, parts)])
+    return replace(first, data=data, valid=None if all(full) else valid)
+
+
+def _kind(column: Column) -> tuple[str, int, str]:
+    return column.kind, column.scale, column.data.dtype.str
+
 
 _MANY = 1 << 12  # texts, which are looked at again for each part of the rows
 _HOUR = 3_600_000_000_000  # nanoseconds

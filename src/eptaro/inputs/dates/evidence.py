@@ -8,8 +8,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import DateError
-from eptaro.inputs.dates.forms import THREE_NUMBERS
 from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.texts import THREE_NUMBERS
 from eptaro.rules.dates import DateRules
 
 

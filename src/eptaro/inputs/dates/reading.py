@@ -1,4 +1,4 @@
-"""A column of any type to days, times of day, and what could not be read."""
+"""Columns of dates of every type and in every way of writing, read to days and times."""
 
 from __future__ import annotations
 
@@ -9,15 +9,254 @@ from dataclasses import replace
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from numpy.typing import NDArray
 
+from eptaro.core.calendars.days import LAST_DAY, Days, Ints, month_starts
+from eptaro.core.calendars.grain import GRAINS, Grain, first_days
+from eptaro.core.kernels.chosen import split
+from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.errors import DateError
-from eptaro.inputs.dates.outcome import Read, checked, is_text, needs_zone, said
-from eptaro.inputs.dates.periods import reason_for, standing_for
-from eptaro.inputs.dates.stamps import days_and_times, from_numbers, from_stamps
-from eptaro.inputs.dates.texts import DAY, MINUTE, local_micros
-from eptaro.inputs.dates.written import from_text
-from eptaro.inputs.files.chunks import one_array, to_numpy
+from eptaro.inputs.dates.outcome import (
+    DAY_NS,
+    Read,
+    checked,
+    finished,
+    is_text,
+    needs_zone,
+    said,
+    sentinel_days,
+    shifted,
+)
+from eptaro.inputs.dates.periods import mondays, month_at, reason_for, standing_for
+from eptaro.inputs.dates.texts import (
+    DAY,
+    MINUTE,
+    NO_OFFSET,
+    Parsed,
+    local_micros,
+    parse_texts,
+    to_zone,
+)
+from eptaro.inputs.files.chunks import encoded, one_array, to_numpy
 from eptaro.rules.dates import DateRules
+
+_SERIAL_EPOCH = {"1900": -25_569, "1904": -24_107}  # day ordinal of serial 0
+_PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1, "ns": 0.001}
+
+
+def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> Parsed:
+    """Return the periods that numbers stand for: 1987, 198703, 19871, or years and their parts.
+
+    Where any number has decimals, those of four digits are years and their parts.
+    """
+    is_whole, short = values == whole, np.abs(values) < 10_000
+    year, month = whole, np.ones(len(whole), np.int64)
+    good = short & is_whole if grain == "year" else np.zeros(len(whole), bool)
+    long = {"month": 100, "week": 100, "quarter": 10}.get(grain)
+    if long is not None:
+        good = is_whole & (whole >= 1000 * long) & (whole < 10_000 * long)
+        year, month = np.where(good, whole // long, whole), np.where(good, whole % long, month)
+    if grain == "quarter":
+        month = np.where(good, month * 3 - 2, month)
+    if grain in ("month", "quarter") and not is_whole[short].all():
+        month = np.where(short, month_at(values - np.floor(values)), month)
+        year, good = np.where(short, np.floor(values).astype(np.int64), year), good | short
+    if grain == "week":
+        day, exists = mondays(year, month)
+    else:
+        exists = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12)
+        first = month_starts(np.where(exists, (year - 1970) * 12 + month - 1, 0))
+        day = first_days(first, grain)
+    reason = np.where(exists, "", "does not exist in the calendar").astype(object)
+    reason[~good] = f"is no number of a {grain} (grain={grain})"
+    nothing = np.zeros(len(values), np.int64)
+    return Parsed(day, nothing, nothing + NO_OFFSET, reason)
+
+
+_PERIODS = (
+    ("a year? say grain=year; or say serials= or unix= if it is one", 1500, 2999),
+    ("a month? say grain=month; or say serials= or unix= if it is one", 150_001, 299_912),
+)
+
+
+def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) -> Parsed:
+    """Return what numbers say; `whole` holds the same exactly where they are whole."""
+    size = len(values)
+    reason = np.full(size, "", object)
+    micros: Ints = np.zeros(size, np.int64)
+    if rules.unix:
+        per = _PER_UNIT[rules.unix]
+        inside = np.abs(values) * per < (LAST_DAY + 1) * float(DAY)
+        kept = np.where(inside, whole, 0)
+        stamp = kept // 1_000 if rules.unix == "ns" else kept * int(per)
+        if rules.zone:
+            stamp = local_micros(pa.array(stamp, pa.timestamp("us", "UTC")), rules.zone)
+        day, micros = stamp // DAY, stamp % DAY
+        reason[~inside] = "lies outside the years 1 to 9999"
+    elif rules.serials:
+        floor = np.floor(values)
+        inside = (floor >= 0) & (floor < 2_958_466)
+        serial = np.where(inside, floor, 0).astype(np.int64)
+        micros = np.where(inside, np.rint((values - floor) * DAY), 0).astype(np.int64)
+        serial, micros = serial + micros // DAY, micros % DAY
+        day = serial + _SERIAL_EPOCH[rules.serials]
+        if rules.serials == "1900":
+            day += serial < 60  # serials before the false 29 February 1900 lie a day later
+            reason[serial == 60] = "is the false 29 February 1900 of the 1900 system"
+            inside &= serial > 0
+        reason[~inside] = f"is no serial of the {rules.serials} system"
+    elif rules.grain not in (None, "day") and not (np.abs(values) >= 10_000_000).any():
+        return _of_periods(values, whole, rules.grain)
+    else:
+        year, month, number = whole // 10_000, whole // 100 % 100, whole % 100
+        inside = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12) & (values == whole)
+        months = np.where(inside, (year - 1970) * 12 + month - 1, 0)
+        room = month_starts(months + 1) - month_starts(months)
+        day = month_starts(months) + number - 1
+        eight = (whole >= 10_000_101) & (whole <= 99_991_231) & (values == whole)
+        exists = inside & (number >= 1) & (number <= room)
+        reason[~exists] = "does not exist in the calendar"
+        reason[~eight] = "is a number, but not yyyymmdd (say serials= or unix= if it is one)"
+        for cure, least, most in _PERIODS:
+            hit = ~eight & (whole >= least) & (whole <= most)
+            reason[hit] = f"is a number, but not yyyymmdd ({cure})"
+    return Parsed(day, micros, np.full(size, NO_OFFSET), reason)
+
+
+_PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": DAY_NS}
+
+
+def from_stamps(column: pa.ChunkedArray, rules: DateRules) -> Read:
+    """Return the days and times of timestamps without a zone."""
+    whole = column.cast(pa.int64())
+    stamps = to_numpy(pc.fill_null(whole, 0) if column.null_count else whole)
+    return days_and_times(column, stamps, _PER_DAY[column.type.unit], rules)
+
+
+def days_and_times(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules) -> Read:
+    """Return days and times of local timestamps counted in units of which `per_day` make a day."""
+    stamps = np.ascontiguousarray(stamps)
+    found, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
+    in_slices(lambda of: split(stamps[of], per_day, found[of], times[of]), len(stamps))
+    days: Days = found
+    if rules.shift:
+        days, times = shifted(days, times, DAY_NS, rules)
+    return checked(column, days, times, rules)
+
+
+def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> Read:
+    """Return the days of numbers, whichever way the rules say that these are written."""
+    values = pc.fill_null(column.cast(pa.float64(), safe=False), 0.0)
+    if pa.types.is_integer(column.type):
+        whole = to_numpy(pc.fill_null(column, 0).cast(pa.int64()))
+    else:
+        floats = to_numpy(values)
+        whole = np.where(np.abs(floats) < 2**62, floats, 0).astype(np.int64)
+    blank = (
+        to_numpy(column.is_null()) | np.isin(whole.astype(str), list(rules.blanks))
+        if (rules.blanks or column.null_count)
+        else None
+    )
+    return finished(parse_numbers(to_numpy(values), whole, rules), blank, rules)
+
+
+def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
+    """Return the days of text: each distinct text is read once."""
+    whole = encoded(column)
+    texts = whole.dictionary.cast(pa.string())
+    if rules.serials or rules.unix:
+        parsed = _numbers_in_text(texts, rules)
+    else:
+        parsed = parse_texts(texts, rules)
+    parsed = _with_blanks(texts, parsed, rules)
+    parsed, grain = _of_one_grain(texts, parsed, rules, name)
+    offsets = None
+    if (parsed.offset != NO_OFFSET).any():
+        if rules.zone is None:
+            row = int(np.flatnonzero(parsed.offset != NO_OFFSET)[0])
+            raise DateError(needs_zone(name, f"times with an offset ({texts[row].as_py()!r})"))
+        day, micros = to_zone(parsed.day, parsed.micros, parsed.offset, rules.zone)
+        stamp = parsed.day * DAY + parsed.micros - parsed.offset * MINUTE
+        away = np.where(parsed.offset == NO_OFFSET, 0, (day * DAY + micros - stamp) // MINUTE)
+        parsed = replace(parsed, day=day, micros=micros, offset=away)
+        offsets = away
+    codes = whole.indices
+    blank = None
+    if whole.null_count:
+        blank = codes.is_null().to_numpy(zero_copy_only=False)
+        codes = codes.fill_null(0)
+    places = codes.to_numpy(zero_copy_only=False)
+    if not len(texts):
+        empty = np.zeros(len(places), np.int64)
+        parsed = Parsed(empty, empty, empty, np.full(len(places), "blank", object))
+        return finished(parsed, blank, rules)
+    each = finished(parsed, None, rules)
+    times = None if each.times is None else each.times[places]
+    bad = None if each.bad is None else each.bad[places]
+    reasons = None if each.reasons is None else each.reasons[places]
+    if blank is not None:
+        bad = blank if bad is None else bad | blank
+        reasons = np.where(blank, "blank", "" if reasons is None else reasons).astype(object)
+    moved = None if offsets is None else offsets[places]
+    return Read(each.days[places], times, bad, reasons, moved, grain)
+
+
+def _of_one_grain(
+    texts: pa.Array, parsed: Parsed, rules: DateRules, name: str
+) -> tuple[Parsed, Grain | None]:
+    """Return dates that all stand for periods of one grain, and which; the others are bad.
+
+    Raises `DateError` where there are several grains and no rule says which.
+    """
+    good = np.flatnonzero(parsed.reason == "")
+    grains = np.zeros(len(texts), np.int8) if parsed.grain is None else parsed.grain
+    found = np.unique(grains[good]).tolist()
+    if rules.grain is None:
+        if len(found) > 1:
+            one, two = (
+                f"{texts[int(good[grains[good] == code][0])].as_py()!r}, a {GRAINS[code]}"
+                for code in found[:2]
+            )
+            raise DateError(
+                f"{name!r} holds both {one}, and {two}; say with grain= what its dates stand for"
+            )
+        return parsed, GRAINS[found[0]] if found else None
+    wanted = GRAINS.index(rules.grain)
+    days, reason = parsed.day.copy(), parsed.reason.copy()
+    single = good[grains[good] == 0]
+    if wanted:
+        days[single], astray = standing_for(days[single], rules.grain)
+        reason[single[astray]] = reason_for(rules.grain)
+    for code in found:
+        if code not in (0, wanted):
+            reason[good[grains[good] == code]] = f"is a {GRAINS[code]} (grain={rules.grain})"
+    micros = parsed.micros if not wanted else np.zeros_like(parsed.micros)
+    return replace(parsed, day=days, reason=reason, micros=micros), rules.grain
+
+
+def _with_blanks(texts: pa.Array, parsed: Parsed, rules: DateRules) -> Parsed:
+    """Mark empty texts and declared sentinels as blank."""
+    trimmed = pc.utf8_trim_whitespace(texts)
+    blank = pc.is_in(trimmed, pa.array(["", *rules.blanks])).to_numpy(zero_copy_only=False)
+    good = parsed.reason == ""
+    for day in sentinel_days(rules):
+        blank |= good & (parsed.day == day)
+    if not blank.any():
+        return parsed
+    return replace(parsed, reason=np.where(blank, "blank", parsed.reason).astype(object))
+
+
+def _numbers_in_text(texts: pa.Array, rules: DateRules) -> Parsed:
+    trimmed = pc.utf8_trim_whitespace(texts)
+    numeric = pc.match_substring_regex(trimmed, r"^-?[1-8]?\d{1,18}(\.\d+)?$")
+    values = pc.if_else(numeric, trimmed, "0").cast(pa.float64()).to_numpy(zero_copy_only=False)
+    whole_text = pc.replace_substring_regex(pc.if_else(numeric, trimmed, "0"), r"\..*$", "")
+    whole = whole_text.cast(pa.int64()).to_numpy(zero_copy_only=False)
+    parsed = parse_numbers(values, whole, rules)
+    bad = ~numeric.to_numpy(zero_copy_only=False)
+    parsed.reason[bad] = "is not a number"
+    return parsed
+
 
 _LIKE_A_DATE = re.compile(
     r"\s*(?:\d{8}|\d{1,4}(?:st|nd|rd|th)?[./\-, ]+[\w.]+[./\-, ]+\d{1,4}"

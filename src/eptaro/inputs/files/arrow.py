@@ -9,7 +9,7 @@ from typing import Any
 import pyarrow as pa
 from pyarrow import ipc
 
-from eptaro.inputs.files.digest import file_digest
+from eptaro.inputs.files.damage import file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns, sound
 from eptaro.rules.files import FileRules
 

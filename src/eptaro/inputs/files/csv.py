@@ -19,8 +19,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import InputError, MeasureError
-from eptaro.inputs.columns.numberevidence import cure
-from eptaro.inputs.files.digest import digest_of, file_digest
+from eptaro.inputs.columns.numbers import cure
+from eptaro.inputs.files.damage import digest_of, file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.places import Place
 from eptaro.rules.files import FileRules

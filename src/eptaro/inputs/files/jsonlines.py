@@ -12,7 +12,7 @@ import pyarrow as pa
 from pyarrow import json
 
 from eptaro.errors import InputError
-from eptaro.inputs.files.digest import file_digest
+from eptaro.inputs.files.damage import file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.rules.files import FileRules
 

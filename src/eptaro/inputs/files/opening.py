@@ -2,20 +2,115 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
+import weakref
 from collections import Counter
 from collections.abc import Callable, Sequence
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
-from eptaro.errors import EptaroError, InputError, unknown
+from eptaro.addresses import shown_address
+from eptaro.errors import EptaroError, InputError, refused, unknown
+from eptaro.extras import need
 from eptaro.inputs.files.csv import CsvFile, StandardInput
-from eptaro.inputs.files.many import ManyFiles
+from eptaro.inputs.files.many import ManyFiles, parquet_folder
 from eptaro.inputs.files.parquet import ParquetFile, unreadable
 from eptaro.inputs.sources import FrameSource, Source, TableSource
+from eptaro.patience import connection_options
 from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.files import FileRules
+
+_MARKS = "*?["
+
+
+def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
+    """Return the files of an address, a pattern or a folder; of one on this machine, its path.
+
+    Raises `InputError` where there is none.
+    """
+    place = Place.of(address)
+    if place.local is not None:
+        return place.local
+    if any(mark in place.path for mark in _MARKS):
+        return _fitting(place, rules)
+    if place.is_file():
+        return [_opened(place, rules)]
+    if not place.is_folder():
+        raise InputError(f"{place}: there is no such file")
+    return parquet_folder(place, rules)
+
+
+def _fitting(place: Place, rules: FileRules) -> list[Source]:
+    """Return the files that a pattern fits; `*` stands for any letters but `/`."""
+    parts = place.path.split("/")
+    plain = next(at for at, part in enumerate(parts) if any(mark in part for mark in _MARKS))
+    start = "/".join(parts[:plain])
+    name = place.name[: len(place.name) - len(place.path) + len(start)]
+    wanted = parts[plain:]
+    found = []
+    for file in Place(place.system, start, name).within():
+        inside = file.inside.split("/")
+        if len(inside) == len(wanted) and all(map(fnmatchcase, inside, wanted)):
+            found.append(_opened(file.place, rules))
+    if not found:
+        raise InputError(f"{place}: no file fits this pattern")
+    return found
+
+
+def _opened(place: Place, rules: FileRules) -> Source:
+    """Return a file as a source: CSV and Parquet are read where they lie, others are copied."""
+
+    path = Path(place.name)
+    match ending := readable_ending(path, rules):
+        case ".csv" | ".tsv":
+            return CsvFile(path, rules, place)
+        case ".parquet":
+            return ParquetFile(path, rules, place=place)
+        case _:
+            folder = tempfile.mkdtemp(prefix="eptaro-")
+            copy = Path(folder) / f"copy{ending}"
+            with place.told("read"), copy.open("wb") as sink:
+                shutil.copyfileobj(place.system.open_input_stream(place.path), sink)
+            source = READERS[ending](copy, rules)
+            source.name = str(place)
+            weakref.finalize(source, shutil.rmtree, folder, ignore_errors=True)
+            return source
+
+
+def query_source(url: str, query: str | None) -> Source:
+    """Return the rows of a query as a source.
+
+    Raises `InputError` where there is no query, or the database refuses.
+    """
+    if not query:
+        raise InputError(
+            f"{shown_address(url)}: a database needs a query, such as 'SELECT * FROM sales' (files "
+            f"are read from file://, s3://, gs:// and abfss://, and from what fsspec knows)"
+        )
+    file = url.removeprefix("sqlite:///")
+    plain = file.partition("?")[0]
+    if file != url and plain and not plain.startswith("file:") and not Path(plain).exists():
+        raise InputError(f"{plain}: there is no such file")
+    sql = need("sqlalchemy", "databases", "reading a database")
+    try:
+        engine = sql.create_engine(url, connect_args=connection_options(url))
+        with engine.connect() as connection:
+            result = connection.execute(sql.text(query))
+            names, rows = list(result.keys()), result.fetchall()
+    except (sql.exc.SQLAlchemyError, ImportError, ValueError, OSError) as error:
+        raise refused(url, error) from None
+    made: list[Any] = [list(column) for column in zip(*rows, strict=True)]
+    columns = made or [[] for _ in names]
+    try:
+        table = pa.table([pa.array(column) for column in columns], names)
+    except pa.ArrowException as error:
+        raise InputError(f"{shown_address(url)}: a column mixes kinds of values: {error}") from None
+    return TableSource(table, shown_address(url))
+
 
 _PACKED = (".gz", ".zst", ".bz2")
 _STANDARD_INPUT = "-"
@@ -63,8 +158,6 @@ def open_files(paths: list[str], rules: FileRules | None = None) -> Source:
     """
     rules = rules or FileRules()
     if len(paths) == 1 and scheme_of(paths[0]) and not is_stored(paths[0]):
-        from eptaro.inputs.databases import query_source
-
         return query_source(paths[0], rules.query)
     parts = [part for path in paths for part in _sources(path, rules)]
     if not parts:
@@ -87,24 +180,22 @@ def opened_source(given: Any, rules: FileRules | None = None) -> Source:
 def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     """Return the files of a path, a pattern, a folder or an address."""
     if scheme_of(path):
-        from eptaro.inputs.files.stored import stored_files
-
         stored = stored_files(path, rules)
         if not isinstance(stored, Path):
             return stored
         path = str(stored)
     file = Path(path)
     if path != _STANDARD_INPUT and file.is_dir():
-        from eptaro.inputs.files.folders import parquet_folder
+        from eptaro.inputs.files.many import parquet_folder
 
         return parquet_folder(Place.of(path), rules)
     if not any(mark in path for mark in "*?[") or file.exists():
-        return [_opened(file, rules)]
+        return [_open_local(file, rules)]
     start = Path(file.anchor) if file.is_absolute() else Path()
     found = sorted(start.glob(str(file.relative_to(start))))
     if not found:
         raise InputError(f"{path}: no file fits this pattern")
-    return [_opened(one, rules) for one in found]
+    return [_open_local(one, rules) for one in found]
 
 
 def ending_of(path: Path, rules: FileRules) -> str:
@@ -131,7 +222,7 @@ def readable_ending(path: Path, rules: FileRules) -> str:
     return ending
 
 
-def _opened(path: Path, rules: FileRules) -> Source:
+def _open_local(path: Path, rules: FileRules) -> Source:
     if str(path) == _STANDARD_INPUT:
         return StandardInput(rules)
     ending = readable_ending(path, rules)

@@ -21,12 +21,9 @@ from eptaro.core.tables.answer import Untraced
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Recap
 from eptaro.errors import NothingLeftError, QuestionError, unknown
-from eptaro.sharded.questions.asked import Ask
-from eptaro.sharded.questions.finishing import as_parts, finished, side_by_side
-from eptaro.sharded.questions.narrowed import Wanted, narrowed, present, settled
-from eptaro.sharded.questions.pruned import shards_with
-from eptaro.sharded.questions.table import ShardedTable
-from eptaro.sharded.questions.told import Gathered, Told
+from eptaro.sharded.questions.narrowed import Wanted, narrowed, present, settled, shards_with
+from eptaro.sharded.questions.table import ShardedTable, as_parts, finished, side_by_side
+from eptaro.sharded.questions.told import Ask, Gathered, Told
 from eptaro.sharded.questions.topped import topped
 from eptaro.sharded.shards import Shards
 

@@ -22,8 +22,7 @@ from eptaro.core.tables.columns import join
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Recap
 from eptaro.errors import NothingLeftError
-from eptaro.sharded.questions.asked import Ask
-from eptaro.sharded.questions.told import PickedBefore
+from eptaro.sharded.questions.told import Ask, PickedBefore
 from eptaro.sharded.shards import Shards
 
 _OTHERS = "others"

@@ -22,7 +22,7 @@ from eptaro.places import Place
 from eptaro.storage.about import about_rows, options_about
 from eptaro.storage.folder import leftovers
 from eptaro.storage.folder.files import new_token
-from eptaro.storage.folder.lock import writing
+from eptaro.storage.folder.leftovers import writing
 from eptaro.storage.folder.manifest import Addition, Manifest, now, read_manifest
 from eptaro.storage.folder.rewriting import Rewritten, check_within, meet, slice_of, year_of
 from eptaro.storage.folder.shardfiles import ShardFiles

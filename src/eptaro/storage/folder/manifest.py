@@ -22,9 +22,8 @@ from eptaro.core.questions.book_options import BookOptions
 from eptaro.errors import InputError
 from eptaro.places import Place
 from eptaro.storage.about import options_told, rows_told, texts
-from eptaro.storage.damage import damage
 from eptaro.storage.folder.files import SHARD_FILE, digest_of
-from eptaro.storage.layout import NAME
+from eptaro.storage.layout import NAME, damage
 
 LAYOUT = 2
 Role = Literal["groups", "values", "cells"]

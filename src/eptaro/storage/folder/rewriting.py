@@ -15,11 +15,10 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import recoded
 from eptaro.errors import InputError
 from eptaro.outputs.arrow import to_array
-from eptaro.storage.damage import damage
-from eptaro.storage.folder.celltables import CellTable, added_cells
 from eptaro.storage.folder.files import write_file, write_table
 from eptaro.storage.folder.manifest import Role, Stored
-from eptaro.storage.folder.shardfiles import VALUE, ShardFiles
+from eptaro.storage.folder.shardfiles import VALUE, CellTable, ShardFiles, added_cells
+from eptaro.storage.layout import damage
 
 
 @dataclass(frozen=True)

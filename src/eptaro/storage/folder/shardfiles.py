@@ -2,27 +2,138 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import json
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
+from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.cells import Cells
+from eptaro.core.folds.axis import cells_axis
+from eptaro.core.folds.cells import Cells, together
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Coded, Groups
+from eptaro.core.folds.merge import rows_after
 from eptaro.core.folds.planes import ROWS
 from eptaro.core.folds.sums import Sum
+from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 from eptaro.inputs.columns.codes import read_groups
+from eptaro.inputs.files.chunks import to_numpy
 from eptaro.places import Place
-from eptaro.storage.damage import damage
-from eptaro.storage.folder.celltables import CellTable, joined_cells
-from eptaro.storage.folder.files import read_file
+from eptaro.storage.bookfile import occupied_cells, parts_of, tallies_of
+from eptaro.storage.folder.files import read_file, write_table
 from eptaro.storage.folder.manifest import Manifest, Stored
+from eptaro.storage.layout import METADATA, damage, with_metadata
+
+_ROWS = "rows::whole"
+_OF_FEW = ("day", "rows:", "filled:")  # columns that hold few different values
+
+
+@dataclass(frozen=True, eq=False)
+class CellTable:
+    """Cells as rows of a table: `group`, `day` and the parts of planes; `planes` says of which
+    kind these are.
+    """
+
+    table: pa.Table
+    planes: Sequence[Sequence[Any]]
+
+    @classmethod
+    def of(cls, cells: Cells) -> CellTable:
+        """Return the occupied ones among some cells."""
+        kept = occupied_cells(cells)
+        group, day = (part[kept].astype(np.int32) for part in cells.axis.cells_of())
+        planes, parts = parts_of(cells, kept)
+        columns = {"group": pa.array(group), "day": pa.array(day).cast(pa.date32())}
+        return cls(pa.table(columns | parts), planes)
+
+    @classmethod
+    def read(cls, folder: Place, path: str, digest: str) -> CellTable:
+        """Return what is in a file of a folder."""
+        table = read_file(folder, path, digest)
+        about = json.loads(table.schema.metadata[METADATA])
+        return cls(table, about["planes"])
+
+    def write(self, sink: Any) -> None:
+        """Write the table to an open file."""
+        whole = with_metadata(self.table, {"planes": self.planes})
+        few = [name for name in self.table.column_names if name.startswith(_OF_FEW)]
+        write_table(whole, sink, compression="snappy", use_dictionary=few)
+
+    def __len__(self) -> int:
+        return int(self.table.num_rows)
+
+    @property
+    def days(self) -> Days:
+        """The day ordinal of each row."""
+        return to_numpy(self.table["day"].cast(pa.int32()))
+
+    @property
+    def entries(self) -> int:
+        """How many transactions are in all cells."""
+        return int(to_numpy(self.table[_ROWS]).sum())
+
+    def take(self, rows: Ints) -> CellTable:
+        """Return some of the rows."""
+        return CellTable(self.table.take(pa.array(rows)), self.planes)
+
+    def without(self, days: Span | None) -> CellTable:
+        """Return the rows of other days."""
+        if days is None:
+            return self
+        own = self.days
+        return self.take(np.flatnonzero((own < days.lo) | (own > days.hi)))
+
+    def parted(self, names: Ints) -> Iterable[tuple[int, CellTable]]:
+        """Yield each different name that rows have, and these rows."""
+        found, places = occurring(names, int(names.max()) + 1)
+        if len(found) == 1:
+            yield int(found[0]), self
+            return
+        order, counts = np.argsort(places.astype(np.int16), kind="stable"), np.bincount(places)
+        rows, ends = self.take(order), np.cumsum(counts)
+        for name, end, count in zip(found.tolist(), ends.tolist(), counts.tolist(), strict=True):
+            yield name, CellTable(rows.table.slice(end - count, count), self.planes)
+
+    def cells(self, count: int, place: Ints | None = None) -> Cells:
+        """Return the cells of `count` groups; `place` is the new number of each group."""
+        group = to_numpy(self.table["group"]).astype(np.int64)
+        group = group if place is None else place[group]
+        axis, cell = cells_axis(group, self.days.astype(np.int64), count)
+        return Cells(axis, tallies_of(self.table, self.planes, cell, axis.size))
+
+
+def joined_cells(tables: Iterable[CellTable], count: int, place: Ints | None = None) -> Cells:
+    """Return the cells of several tables with rows; those of one kind are read as one."""
+    runs: list[list[CellTable]] = []
+    for table in tables:
+        if runs and (runs[-1][0].planes, runs[-1][0].table.schema) == (
+            table.planes,
+            table.table.schema,
+        ):
+            runs[-1].append(table)
+        else:
+            runs.append([table])
+    parts = []
+    for run in runs:
+        whole = pa.concat_tables([table.table for table in run])
+        cells = CellTable(whole, run[0].planes).cells(count, place)
+        cells.check()
+        parts.append(cells)
+    return together(parts)
+
+
+def added_cells(old: CellTable, new: CellTable, count: int) -> CellTable:
+    """Return the cells of both; the rows of the new come after those of the old."""
+    before, after = old.cells(count), new.cells(count)
+    return CellTable.of(before.plus(rows_after(after, before)))
+
 
 VALUE = "value"
 

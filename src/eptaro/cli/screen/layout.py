@@ -1,0 +1,339 @@
+"""A table as text: columns, their widths, and their lines."""
+
+from __future__ import annotations
+
+import re
+import sys
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from rich.box import Box
+from rich.console import Console
+from rich.table import Table as Grid
+from rich.text import Text
+
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import NUMERIC, shown, shown_table
+from eptaro.core.tables.face import Face, Rank
+from eptaro.core.tables.table import Table
+
+GAP = 2
+
+
+@dataclass(frozen=True)
+class Texts:
+    """The texts of one column, its rank, and the measure that it belongs to."""
+
+    title: str
+    lines: Sequence[str]
+    right: bool
+    rank: Rank = Rank.ANSWER
+    of: str = ""
+    name: str = ""
+
+    @cached_property
+    def heading(self) -> str:
+        """The title, folded to about the width of the column."""
+        return folded(self.title, max(map(len, self.lines), default=0))
+
+    @cached_property
+    def width(self) -> int:
+        """How many letters wide the column is."""
+        return max(map(len, [*self.lines, *self.heading.split("\n")]))
+
+    def with_gap(self, after: int) -> Texts:
+        """Return the cells with a mark for rows left out after so many rows."""
+        return replace(self, lines=[*self.lines[:after], "…", *self.lines[after:]])
+
+
+def aligned(lines: Sequence[str]) -> list[str]:
+    """Return numbers with their decimal marks in one place; what is no number stays at the right.
+
+    >>> aligned(["+31.0%", "-0.05%", "7", "-"])
+    ['+31.0% ', '-0.05%', '7    ', '-']
+    """
+    tails = [_tail(line) for line in lines]
+    most = max(tails, default=0)
+    if min(tails, default=0) == most:
+        return list(lines)
+    return [
+        line if tail < 0 else line + " " * (most - tail)
+        for line, tail in zip(lines, tails, strict=True)
+    ]
+
+
+def _tail(line: str) -> int:
+    """Return how many letters stand from the decimal mark on, -1 where there is no digit."""
+    at = line.rfind(".")
+    if at >= 0:
+        return len(line) - at
+    digits = line.rstrip("% ")
+    return len(line) - len(digits) if digits[-1:].isdigit() else -1
+
+
+def folded(name: str, width: int) -> str:
+    """Fold a heading after underscores and spaces to about the width of its column.
+
+    >>> folded("revenue_change_ratio", 8).split()
+    ['revenue_', 'change_', 'ratio']
+    """
+    parts = re.findall(r"(?:% )?[^_ ]*[_ ]?", name)[:-1]
+    width = max([width, *(len(part.rstrip()) for part in parts)])
+    lines = [""]
+    for part in parts:
+        if lines[-1] and len((lines[-1] + part).rstrip()) > width:
+            lines.append("")
+        lines[-1] += part
+    return "\n".join(line.rstrip() for line in lines)
+
+
+def total_width(cells: Sequence[Texts]) -> int:
+    """Return how many letters wide some columns are side by side."""
+    return sum(cell.width + GAP for cell in cells) - GAP if cells else 0
+
+
+NO_VALUE = "-"  # what stands where an answer is blank
+
+
+@dataclass(frozen=True)
+class Faced:
+    """A column of an answer and its face; of first days, the one of last days as well."""
+
+    column: Column
+    face: Face
+    last: Column | None = None
+
+    @property
+    def same(self) -> bool:
+        """Whether every row has the same, so that it need be said once only."""
+        return all(map(_is_constant, filter(None, (self.column, self.last))))
+
+    @property
+    def right(self) -> bool:
+        """Whether it is set to the right."""
+        return self.column.kind in NUMERIC
+
+    def said(self) -> str:
+        """Return what every row has, in words."""
+        return f"{self.face.words}: {self.lines_of(slice(0, 1))[0]}"
+
+    def lines_of(self, rows: slice) -> list[str]:
+        """Return the texts of some rows."""
+        first = shown(self.column.take(rows))
+        if self.face.drawn and self.column.unit != "share":  # a change carries its sign
+            first = [
+                f"+{text}" if text[:1].isdigit() and text.strip("0.,") else text for text in first
+            ]
+        if self.last is None:
+            return [text or NO_VALUE for text in first]
+        pairs = zip(first, shown(self.last.take(rows)), strict=True)
+        return [f"{one}..{two}" if one and two else NO_VALUE for one, two in pairs]
+
+
+def _is_constant(column: Column) -> bool:
+    if column.valid is not None and column.valid.any() and not column.valid.all():
+        return False
+    return len(column) > 0 and bool((column.data == column.data[0]).all())
+
+
+def faced(table: Table) -> list[Faced]:
+    """Return the columns of an answer with their faces, those of last days with the first."""
+    ends = {c.face.ends for c in table.columns if c.face is not None and c.face.ends in table}
+    return [
+        Faced(
+            column,
+            face_of(table, column),
+            table.column(column.face.ends) if column.face and column.face.ends in table else None,
+        )
+        for column in table.columns
+        if column.name not in ends
+    ]
+
+
+def face_of(table: Table, column: Column) -> Face:
+    """Return the face of a column; of one that has none: a group, a measure, or its name."""
+    answer = table.answer
+    if answer is not None and column.name in answer.by:
+        return Face(column.name.replace("_", " "), Rank.KEY)
+    if column.face is not None:
+        return column.face
+    measure = answer is not None and column.name in answer.measures
+    words = column.name.replace("_", " ") if measure else column.name
+    return Face(words, of=column.name if measure else "")
+
+
+def split(table: Table) -> tuple[list[Faced], list[Faced]]:
+    """Return the columns to show row by row, and those that are the same in every row.
+
+    Groups and numbers stay, whatever they are.
+    """
+    groups = () if table.answer is None else table.answer.by
+    rows, once = list[Faced](), list[Faced]()
+    for one in faced(table):
+        lifted = one.face.rank in (Rank.DAYS, Rank.DETAIL) or (
+            one.face.rank in (Rank.KEY, Rank.BESIDE) and one.column.kind in ("text", "date")
+        )
+        if one.face.rare and not one.column.data.any():
+            continue
+        stays = one.column.name in groups or not lifted or not one.same
+        (rows if stays else once).append(one)
+    return (rows, once) if rows else (once, [])
+
+
+def titles(columns: list[Faced]) -> Iterator[str]:
+    """Yield the heading of each column; it names the measure where there are several."""
+    several = len({one.face.of for one in columns if one.face.of}) > 1
+    for one in columns:
+        named = several and one.face.of and one.face.words != one.face.of.replace("_", " ")
+        yield f"{one.face.of.replace('_', ' ')} {one.face.words}" if named else one.face.words
+
+
+def group_texts(table: Table) -> dict[str, list[str]]:
+    """Return the texts of the group columns, in which a blank is a value of its own."""
+    names = () if table.answer is None else table.answer.by
+    part = table.select([name for name in names if name in table])
+    return dict(zip(part.names, shown_table(part), strict=True))
+
+
+def bars(one: Faced, room: int) -> list[str] | None:
+    """Return a small bar for each value, with the way of a change in a word; None without any."""
+    numbers = np.nan_to_num(one.column.numbers())
+    signed = one.column.unit != "share"
+    room -= len("down ") if signed else 0
+    most = np.abs(numbers).max(initial=0.0)
+    if not most > 0 or not np.isfinite(most) or room < 4:
+        return None
+    sizes = np.rint(np.abs(numbers) / most * room).astype(int)
+    words = np.where(numbers > 0, "up   ", np.where(numbers < 0, "down ", "")) if signed else ""
+    blank = one.column.blank
+    texts = np.char.add(
+        np.broadcast_to(words, len(sizes)).astype(str), np.char.multiply("▇", sizes)
+    )
+    return ["" if gone else str(text) for gone, text in zip(blank, texts, strict=True)]
+
+
+_LEAST_BAR, _MOST_BAR = 10, 26
+
+
+def laid_out(cells: Sequence[Texts], room: int | None) -> tuple[list[list[Texts]], list[Texts]]:
+    """Return blocks of columns that fit, and the columns that are left out.
+
+    Keys and answers are always shown; the others by rank as far as they fit. Answers too wide
+    for one block have one for each measure, which begins with the keys.
+    """
+    keys = [cell for cell in cells if cell.rank is Rank.KEY]
+    answers = [cell for cell in cells if cell.rank is Rank.ANSWER]
+    if room is None or total_width([*keys, *answers]) <= room:
+        block, left = _filled(cells, [*keys, *answers], room)
+        return [block], left
+    blocks: list[list[Texts]] = []
+    left = list[Texts]()
+    measures = dict.fromkeys(cell.of for cell in answers)
+    for number, measure in enumerate(measures):
+        own = [c for c in cells if c.of == measure or (not number and c.rank >= Rank.DAYS)]
+        must = [*keys, *(cell for cell in own if cell.rank is Rank.ANSWER)]
+        block, unfit = _filled([*keys, *own], must, room)
+        left += unfit
+        blocks += in_blocks(block, len(keys), room)
+    return blocks, left
+
+
+def _filled(
+    cells: Sequence[Texts], must: Sequence[Texts], room: int | None
+) -> tuple[list[Texts], list[Texts]]:
+    """Return the columns that must be shown and those others that fit, in their order."""
+    taken, left = list(must), list[Texts]()
+    for cell in sorted((c for c in cells if c not in must), key=lambda c: c.rank):
+        fits = room is None or total_width([*taken, cell]) <= room
+        (taken if fits else left).append(cell)
+    order = {id(cell): (_place(cell), at) for at, cell in enumerate(cells)}
+    return sorted(taken, key=lambda cell: order[id(cell)]), left
+
+
+def _place(cell: Texts) -> int:
+    """Return where a column stands: keys, answers and what belongs to them, days, the rest."""
+    return Rank.ANSWER if cell.rank is Rank.BESIDE else cell.rank
+
+
+def in_blocks(cells: list[Texts], keys: int, room: int | None) -> list[list[Texts]]:
+    """Split columns into blocks that fit; each begins with so many keys."""
+    if room is None or total_width(cells) <= room:
+        return [cells]
+    head, rest = cells[:keys], cells[keys:]
+    blocks: list[list[Texts]] = []
+    for cell in rest:
+        if not blocks or total_width([*blocks[-1], cell]) > room:
+            blocks.append([*head])
+        blocks[-1].append(cell)
+    return blocks
+
+
+def room_for_bar(blocks: list[list[Texts]], room: int | None) -> int:
+    """Return how wide a bar may be beside a single block, 0 where there is no room."""
+    if room is None or len(blocks) > 1:
+        return 0
+    free = room - total_width(blocks[0]) - GAP
+    return min(free, _MOST_BAR) if free >= _LEAST_BAR else 0
+
+
+_RULED = Box("    \n    \n ─  \n    \n    \n    \n    \n    \n")  # one rule, below the headings
+
+
+class Screen(Console):
+    """A console for which a reader that went away is no error."""
+
+    def on_broken_pipe(self) -> None:
+        """Tell the command line, which ends quietly."""
+        raise BrokenPipeError
+
+
+def grid(block: Sequence[Texts]) -> Grid:
+    """Return columns as a grid with a rule below the headings."""
+    made = Grid(
+        box=_RULED,
+        show_edge=False,
+        pad_edge=False,
+        padding=(0, GAP - 1, 0, 0),
+        header_style="bold",
+        border_style="dim",
+    )
+    for cell in block:
+        made.add_column(
+            Text(cell.heading),
+            justify="right" if cell.right else "left",
+            no_wrap=True,
+            width=cell.width,
+            vertical="bottom",
+        )
+    for row in zip(*(cell.lines for cell in block), strict=True):
+        made.add_row(*(_styled(text) for text in row), style="bold" if "total" in row else "")
+    return made
+
+
+def _styled(text: str) -> Text:
+    return Text(text, style="dim" if text.strip() in ("no", "…", "-") else "")
+
+
+def print_head(block: Sequence[Texts]) -> None:
+    """Print the headings of a block and the rule below them."""
+    heads = [cell.heading.split("\n") for cell in block]
+    tall = max(map(len, heads))
+    lines = [[""] * (tall - len(head)) + head for head in heads]
+    print("\n".join(_line(block, row) for row in zip(*lines, strict=True)))
+    print(_line(block, ["─" * cell.width for cell in block]))
+
+
+def print_rows(block: Sequence[Texts], columns: Sequence[Sequence[str]]) -> None:
+    """Print some rows of a block whose widths are known."""
+    rows = zip(*columns, strict=True)
+    sys.stdout.write("\n".join(_line(block, row) for row in rows) + "\n")
+
+
+def _line(block: Sequence[Texts], texts: Sequence[str]) -> str:
+    padded = (
+        text.rjust(cell.width) if cell.right else text.ljust(cell.width)
+        for cell, text in zip(block, texts, strict=True)
+    )
+    return (" " * GAP).join(padded).rstrip()
