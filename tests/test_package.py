@@ -65,7 +65,7 @@ ROOMS = (
     "headlines",
 )
 REACH_UP = {  # whose methods write, read or draw, and import inside themselves what does
-    "core/tables/table.py", "core/tables/outlets.py", "core/tables/shaping.py", "core/calendars/holidays.py", "core/calendars/listed.py",
+    "core/tables/table.py", "core/calendars/holidays.py", "core/calendars/listed.py",
     "core/dimension/build.py",
 }  # fmt: skip
 

@@ -16,8 +16,7 @@ import numpy as np
 from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import as_dates
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.outlets import Mode
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.table import Mode, Table
 from eptaro.errors import EptaroError, InputError, refused, unknown
 from eptaro.extras import need
 from eptaro.patience import connection_options

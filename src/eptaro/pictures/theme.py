@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, get_args
 
-from eptaro.core.tables.outlets import ThemeName
+from eptaro.core.tables.table import ThemeName
 from eptaro.errors import InputError, QuestionError, unknown
 
 ENDINGS = (".png", ".svg", ".pdf")

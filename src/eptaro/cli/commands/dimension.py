@@ -17,7 +17,7 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.dimension import COLUMN_SETS
 from eptaro.core.dimension import dimension as make_dimension
-from eptaro.core.tables.outlets import Mode
+from eptaro.core.tables.table import Mode
 from eptaro.daybook import Daybook
 
 
