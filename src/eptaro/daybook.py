@@ -12,7 +12,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked, merge_facts
-from eptaro.core.questions.group_coverage import Coverage
+from eptaro.core.questions.coverage import Coverage
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.query import Query, method_of
 from eptaro.core.questions.scope import AsOf, By, Scope
@@ -129,9 +129,8 @@ class Daybook:
         **named: str,
     ) -> None:
         from eptaro.engines.local import fold_table
-        from eptaro.inputs.columns.cleaned import cleaned
-        from eptaro.inputs.columns.long import lengthened
         from eptaro.inputs.columns.lookups import looked_up
+        from eptaro.inputs.columns.wrapped import cleaned, lengthened
 
         asked = BookOptions.of(
             measures, by, calendar, coverage, formats, workdays, values, where, date, named
@@ -627,7 +626,7 @@ class Daybook:
         QuestionError
             Where the table has no numbers that can be traced.
         """
-        from eptaro.core.proof.prove import prove  # what few programs need is loaded when they do
+        from eptaro.core.proof.trace import prove  # what few programs need is loaded when they do
 
         return prove(table, sample)
 

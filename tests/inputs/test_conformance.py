@@ -13,10 +13,8 @@ import pyarrow as pa
 from pyarrow import csv, feather, parquet
 
 import eptaro as ep
-from eptaro.inputs.columns.cleaned import Cleaned
-from eptaro.inputs.columns.long import Long
 from eptaro.inputs.columns.lookups import LookedUp
-from eptaro.inputs.columns.wrapped import in_memory
+from eptaro.inputs.columns.wrapped import Cleaned, Long, in_memory
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.narrowed import Narrowed

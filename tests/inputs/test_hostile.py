@@ -140,7 +140,7 @@ class Workbooks(unittest.TestCase):
     def test_a_reader_that_does_not_end(self):
         import openpyxl
 
-        from eptaro.inputs.files.sheets import workbooks
+        from eptaro.inputs.files import workbooks
 
         openpyxl.Workbook().save(self.folder / "slow.xlsx")
         slow = self.folder / "slow.py"

@@ -25,7 +25,7 @@ from eptaro.core.dimension import catalogue, dimension
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Table
 from eptaro.errors import DateError, InputError, QuestionError, unknown
-from eptaro.inputs.columns.cleaned import cleaned
+from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.datecolumn import decided, find_date
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.outcome import said

@@ -22,9 +22,9 @@ from eptaro.engines.clients import Watch, client_of, own_errors
 from eptaro.engines.local import fold_source
 from eptaro.errors import InputError, MeasureError
 from eptaro.extras import need
-from eptaro.inputs.columns.cleaned import Cleaned
 from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.lookups import LookedUp, LookupTable, loaded
+from eptaro.inputs.columns.wrapped import Cleaned
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files

@@ -18,9 +18,9 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.folds.batch import CHUNK
 from eptaro.core.tables.table import Table
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
-from eptaro.engines.looks.daterules import decided_rules
+from eptaro.engines.looks.columns import decided_rules
 from eptaro.engines.looks.suggestion import Suggestion, look_over
-from eptaro.inputs.columns.cleaned import cleaned
+from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.dates.reading import settled_start

@@ -13,9 +13,9 @@ from eptaro.core.questions.scope import By
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
-from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.values import Placed, read_filled, read_numbers
+from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.narrowed import Narrowed, narrowed
 from eptaro.inputs.sources import FrameSource, Source, Wanted
 from eptaro.rules.dates import DateRules

@@ -11,8 +11,7 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates
+from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.table import Table
 from eptaro.errors import InputError
 from eptaro.outputs.files import replace_whole

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.levels import check_level
+from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.questions.store import Store
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown

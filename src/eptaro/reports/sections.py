@@ -10,7 +10,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import as_wide
-from eptaro.core.proof.prove import prove
+from eptaro.core.proof.trace import prove
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.table import Table

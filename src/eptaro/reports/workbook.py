@@ -14,8 +14,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.scope import AsOf
 from eptaro.core.questions.store import Store
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates
+from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Accumulate, Compare, Recap

@@ -13,13 +13,13 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.shards import dealt
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.questions.book_options import BookOptions, Worked
-from eptaro.core.questions.group_coverage import Coverage
+from eptaro.core.questions.coverage import Coverage
 from eptaro.core.questions.store import Store
 from eptaro.core.questions.view import Facts
 from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
 from eptaro.errors import InputError, as_path
-from eptaro.inputs.columns.cleaned import cleaned
 from eptaro.inputs.columns.lookups import looked_up
+from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.sources import Source

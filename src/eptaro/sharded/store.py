@@ -16,7 +16,7 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.merge import merge
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.group_coverage import asked_by_group, group_spans
+from eptaro.core.questions.coverage import asked_by_group, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.scope import AsOf, By, Only

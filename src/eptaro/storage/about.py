@@ -13,7 +13,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.questions.book_options import BookOptions, Calendars
-from eptaro.core.questions.group_coverage import Coverage, asked_by_group
+from eptaro.core.questions.coverage import Coverage, asked_by_group
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.view import Facts
 

@@ -20,8 +20,7 @@ from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.squares import Squares
-from eptaro.core.folds.sums import Sum
+from eptaro.core.folds.sums import Squares, Sum
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import NO_NUMBERS, Column

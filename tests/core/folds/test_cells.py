@@ -19,8 +19,7 @@ from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.sums import Sum
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import join
+from eptaro.core.tables.column import Column, join
 
 PLANES = {
     Plane(what, "x")

@@ -19,7 +19,7 @@ from eptaro.core.calendars.days import ordinal
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
-from eptaro.core.folds.squares import Squares
+from eptaro.core.folds.sums import Squares
 from eptaro.core.kernels import ranges
 from eptaro.core.measures.calculations import CATALOGUE
 from eptaro.core.measures.measure import parse_measures

@@ -17,8 +17,7 @@ from eptaro.cli.settings import Settings
 from eptaro.cli.told import loudness_options, shown_progress, step, tell
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.calendars.span import Span
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates
+from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.table import Table
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError

@@ -35,7 +35,7 @@ def _opened(
     """
     leave_pandas_out()
     from eptaro.engines.looks.suggestion import guessed
-    from eptaro.inputs.columns.cleaned import cleaned
+    from eptaro.inputs.columns.wrapped import cleaned
     from eptaro.inputs.files.opening import open_files
 
     data = settings.config.data if settings.config else None

@@ -16,7 +16,7 @@ from rich.text import Text
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, shown, shown_table
-from eptaro.core.tables.face import Face, Rank
+from eptaro.core.tables.format import Face, Rank
 from eptaro.core.tables.table import Table
 
 GAP = 2

@@ -34,7 +34,7 @@ from eptaro.cli.screen.layout import (
 from eptaro.cli.told import is_quiet, tell
 from eptaro.core.headlines.blanks import why_blank
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
-from eptaro.core.tables.face import Rank
+from eptaro.core.tables.format import Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError, unknown
 

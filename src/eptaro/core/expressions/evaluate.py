@@ -41,8 +41,7 @@ from eptaro.core.expressions.values import (
     stretched,
     turned,
 )
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import of_one_kind
+from eptaro.core.tables.column import Column, of_one_kind
 from eptaro.errors import EptaroError
 
 if TYPE_CHECKING:

@@ -15,8 +15,7 @@ from eptaro.core.calendars.levels import Names
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.tree import Compared, Reckoned
 from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import of_one_kind
+from eptaro.core.tables.column import Column, of_one_kind
 
 Array = NDArray[Any]
 _MOST_DECIMALS = 18

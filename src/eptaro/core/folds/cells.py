@@ -14,10 +14,8 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.axis import Axis, joined, met
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.squares import RunningSquares, Squares
-from eptaro.core.folds.sums import RunningSum, Sum
-from eptaro.core.kernels.adding import running
-from eptaro.core.kernels.bycell import met_first
+from eptaro.core.folds.sums import RunningSquares, RunningSum, Squares, Sum
+from eptaro.core.kernels.bycell import met_first, running
 from eptaro.core.kernels.room import is_on_disk, on_disk
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column

@@ -16,9 +16,8 @@ from eptaro.core.kernels.chosen import stable_order
 from eptaro.core.kernels.occurring import occurring
 from eptaro.core.kernels.texts import Texts, order_of_texts
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.deferred import Deferred
+from eptaro.core.tables.deferred import Deferred, Repeated
 from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.repeated import Repeated
 from eptaro.errors import QuestionError, unknown
 
 

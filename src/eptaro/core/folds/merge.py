@@ -15,7 +15,7 @@ from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
-from eptaro.core.tables.columns import join
+from eptaro.core.tables.column import join
 from eptaro.core.tables.table import Table
 from eptaro.errors import InputError
 

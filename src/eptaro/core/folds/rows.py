@@ -15,8 +15,7 @@ from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.picks import Entries, Pick, Which
 from eptaro.core.folds.planes import What
-from eptaro.core.folds.squares import LARGEST_SQUARED, Squares, squared
-from eptaro.core.folds.sums import Sum
+from eptaro.core.folds.sums import LARGEST_SQUARED, Squares, Sum, squared
 from eptaro.core.kernels.bycell import different, in_cell_order
 from eptaro.core.kernels.chosen import fold
 from eptaro.core.kernels.extents import Extent

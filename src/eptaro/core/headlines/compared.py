@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eptaro.core.calendars.amount import Amount
+from eptaro.core.calendars.levels import Amount
 from eptaro.core.headlines.words import (
     Days,
     Movement,

@@ -9,7 +9,7 @@ import numpy as np
 from eptaro.core.headlines.words import group_named, largest_of, said, titled
 from eptaro.core.questions.answer import Answered
 from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.face import Rank
+from eptaro.core.tables.format import Rank
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Histogram, Spread
 

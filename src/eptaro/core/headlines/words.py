@@ -13,8 +13,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import Answered
 from eptaro.core.questions.view import View
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.columns import difference
+from eptaro.core.tables.column import NO_NUMBERS, Column, difference
 from eptaro.core.tables.display import BLANK, shown
 
 MOST_MEASURES = 4  # that one headline tells of

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from abc import abstractmethod
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,15 +12,80 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.picks import Pick
-from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.squares import RunningSquares, Squares
-from eptaro.core.folds.sums import RunningSum, Sum
+from eptaro.core.folds.planes import ROWS, Plane, What
+from eptaro.core.folds.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.kernels import ranges
-from eptaro.core.measures.calculation import Calculation, Unit
-from eptaro.core.measures.ratio import ratio
 from eptaro.core.measures.term import Term
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError, unknown
+
+
+def ratio(over: Column, under: Column) -> Column:
+    """Return the quotient as floats, blank where the divisor is zero, either is blank, or it is
+    beyond the floats.
+    """
+    top, bottom = over.numbers(), under.numbers()
+    valid = ~(np.isnan(top) | np.isnan(bottom)) & (bottom != 0)
+    with np.errstate(invalid="ignore", over="ignore"):
+        quotient = np.divide(top, bottom, out=np.zeros(len(top)), where=valid)
+    wide = object in (over.data.dtype, under.data.dtype)
+    beyond = np.flatnonzero(valid & (np.isinf(top) | np.isinf(bottom)))
+    for at in beyond.tolist() if wide else ():
+        quotient[at] = _quotient(over, under, at)
+    valid &= np.isfinite(quotient)
+    return Column.of("", "float", quotient, valid)
+
+
+def _quotient(over: Column, under: Column, place: int) -> float:
+    try:
+        return float(over.fraction(place) / under.fraction(place))
+    except OverflowError:  # infinite already, or beyond the floats
+        return np.inf
+
+
+Unit = Literal[
+    "of the column",
+    "transactions",
+    "different values",
+    "values never seen before",
+    "of the column, squared",
+]
+
+
+class Calculation(ABC):
+    """A calculation on the values of a column that lie in a run of days.
+
+    Blank values are left out. A subclass says which planes the fold keeps for it, its value
+    over ranges of cells, and its value over ranges of unit values (such as the totals of
+    days), where it stands outside of another calculation. Its plain twin, which proofs go
+    by, stands in `core.proof.plain` under the same name.
+    """
+
+    name: ClassVar[str]
+    kept: ClassVar[tuple[What, ...]]
+    unit: ClassVar[Unit] = "of the column"
+    adds_up: ClassVar[bool] = False  # whether the values of parts add up to that of the whole
+    takes_share: ClassVar[bool] = False
+    needs_column: ClassVar[bool] = True
+    needs_numbers: ClassVar[bool] = True
+    counts_rows: ClassVar[bool] = False  # whether rows without a value differ from no rows
+    looks_back: ClassVar[bool] = False  # whether what came before the days decides as well
+
+    def adding(self, column: str) -> Plane:
+        """Return the plane whose sum the calculation is, where it adds up."""
+        return Plane(self.kept[0], column)
+
+    def planes(self, column: str) -> set[Plane]:
+        """Return what the fold must keep of a column."""
+        return {Plane(what, column) for what in self.kept}
+
+    @abstractmethod
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the value over each half-open range lo..hi of cells."""
+
+    @abstractmethod
+    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the value over each half-open range lo..hi of filled values."""
 
 
 class Adding(Calculation):

@@ -12,15 +12,15 @@ from typing import Any, Literal, Self, TypeAlias, assert_never
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.levels import Amount
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import View
 from eptaro.core.tables.answer import Answer
-from eptaro.core.tables.repeated import ManyFlags, ManyInts
+from eptaro.core.tables.deferred import ManyFlags, ManyInts
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,10 +18,11 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.questions.coverage import PERIODS, covered
-from eptaro.core.questions.group_coverage import (
+from eptaro.core.questions.coverage import (
+    PERIODS,
     Coverage,
     asked_by_group,
+    covered,
     group_spans,
     merged_coverage,
     widened,

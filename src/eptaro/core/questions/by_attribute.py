@@ -30,7 +30,7 @@ from eptaro.core.questions.query import Query
 from eptaro.core.questions.transactions import numbered_rows
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.face import Face, Rank
+from eptaro.core.tables.format import Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 

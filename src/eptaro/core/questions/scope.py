@@ -7,10 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
-from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, DateLike, as_date, as_of_day, ordinal
 from eptaro.core.calendars.grain import Grain, last_whole
+from eptaro.core.calendars.levels import Amount
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formula

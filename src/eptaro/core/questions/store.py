@@ -22,9 +22,8 @@ from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.scope import EVERY, AsOf, By, Only, group_names
 from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import join
-from eptaro.core.tables.face import Face, Rank
+from eptaro.core.tables.column import Column, join
+from eptaro.core.tables.format import Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import NothingLeftError, QuestionError
 

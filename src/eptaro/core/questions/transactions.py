@@ -23,10 +23,9 @@ from eptaro.core.folds.groups import Coded
 from eptaro.core.questions.answer import Answered, Side
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates, join
+from eptaro.core.tables.column import Column, dates, join
 from eptaro.core.tables.deferred import AnyColumn, taken
-from eptaro.core.tables.face import COMPLETE, DATE, FIRST, LAST, Face, Rank
+from eptaro.core.tables.format import COMPLETE, DATE, FIRST, LAST, Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError
 

@@ -12,7 +12,7 @@ from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Groups
 from eptaro.core.folds.merge import numbered_together, recoded, rows_after
-from eptaro.core.questions.group_coverage import GroupSpans
+from eptaro.core.questions.coverage import GroupSpans
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 

@@ -11,10 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.tables.answer import Answer
-from eptaro.core.tables.column import Column
+from eptaro.core.tables.column import Column, settled
 from eptaro.core.tables.deferred import AnyColumn, Deferred
 from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
-from eptaro.core.tables.settling import settled
 from eptaro.errors import QuestionError, unknown
 
 if TYPE_CHECKING:
@@ -490,7 +489,7 @@ class Table:
         from eptaro.places import names_folder
 
         if names_folder(path):
-            from eptaro.outputs.folders import write_folder
+            from eptaro.outputs.files import write_folder
 
             return write_folder(self, path)
         from eptaro.outputs.files import write

@@ -14,11 +14,9 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.transactions import LABEL, per_entry
 from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates
-from eptaro.core.tables.deferred import AnyColumn, Deferred, taken
-from eptaro.core.tables.face import COMPLETE, DATE, FIRST, LAST, PERIOD, Face, Rank
-from eptaro.core.tables.repeated import Repeated
+from eptaro.core.tables.column import Column, dates
+from eptaro.core.tables.deferred import AnyColumn, Deferred, Repeated, taken
+from eptaro.core.tables.format import COMPLETE, DATE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.goals import GoalRows, goal_columns
 from eptaro.core.verbs.queries import Accumulate

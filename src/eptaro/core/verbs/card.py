@@ -10,9 +10,8 @@ from eptaro.core.calendars.grain import are_whole
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates
-from eptaro.core.tables.face import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
+from eptaro.core.tables.column import Column, dates
+from eptaro.core.tables.format import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Card
 from eptaro.errors import QuestionError

@@ -17,7 +17,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.questions.whole import Named
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.face import Face
+from eptaro.core.tables.format import Face
 from eptaro.core.verbs.compare.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, Pace
 from eptaro.errors import QuestionError, unknown

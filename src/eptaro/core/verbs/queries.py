@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import KW_ONLY, dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
 
-from eptaro.core.calendars.amount import Amount
+from eptaro.core.calendars.levels import Amount
 from eptaro.core.questions.query import Query
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError, check_texts, unknown

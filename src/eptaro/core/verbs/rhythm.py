@@ -19,7 +19,7 @@ from eptaro.core.questions.by_attribute import (
 )
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.face import Face
+from eptaro.core.tables.format import Face
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Rhythm
 from eptaro.errors import QuestionError

@@ -7,14 +7,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eptaro.core.calendars.amount import BY_GROUP, COUNTED, Amount
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.levels import check_level
+from eptaro.core.calendars.levels import BY_GROUP, COUNTED, Amount, check_level
 from eptaro.core.questions.answer import Answered, Side
 from eptaro.core.questions.transactions import LABEL, per_entry
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.face import Face
+from eptaro.core.tables.format import Face
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Trail
 from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows

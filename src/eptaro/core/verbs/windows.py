@@ -6,21 +6,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eptaro.core.calendars.amount import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.levels import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.planes import ROWS
-from eptaro.core.kernels.adding import running
+from eptaro.core.kernels.bycell import running
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import LastEntries, Number, Side, Value
 from eptaro.core.questions.transactions import Ledger
 from eptaro.core.questions.view import View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates
-from eptaro.core.tables.deferred import AnyColumn, Deferred, together
-from eptaro.core.tables.face import COMPLETE, DATE, FIRST, LAST, Face, Rank
-from eptaro.core.tables.repeated import ManyFlags, ManyInts, Repeated
+from eptaro.core.tables.column import Column, dates
+from eptaro.core.tables.deferred import AnyColumn, Deferred, ManyFlags, ManyInts, Repeated, together
+from eptaro.core.tables.format import COMPLETE, DATE, FIRST, LAST, Face, Rank
 from eptaro.errors import QuestionError
 
 

@@ -19,8 +19,7 @@ from eptaro.core.expressions.tree import Name, Where, wrong
 from eptaro.core.folds.groups import Coded
 from eptaro.core.kernels.occurring import occurring
 from eptaro.core.kernels.sidebyside import at_once
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import join
+from eptaro.core.tables.column import Column, join
 from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.kinds import in_order, name_picked, read_said

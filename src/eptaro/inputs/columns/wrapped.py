@@ -1,13 +1,23 @@
-"""`Wrapped`: a source that hands on what another one has, changed in one way; `Held` in memory."""
+"""Sources that make others of their rows: set across as rows, numbers read from text."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any, Literal
 
+import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from eptaro.inputs.sources import Source
+from eptaro.errors import InputError, MeasureError
+from eptaro.inputs.columns.numbers import cure, infer_numbers, read_written
+from eptaro.inputs.columns.values import Placed
+from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.rules.across import Across, across_of
+from eptaro.rules.numbers import NumberRules, number_rules
 
 
 class Wrapped(Source):
@@ -60,3 +70,214 @@ class Wrapped(Source):
     def fingerprint(self) -> str:
         """Return what tells the source from others."""
         return self.source.fingerprint()
+
+
+class Long(Wrapped):
+    """Another source; each of its rows becomes as many as there are columns across.
+
+    A row's values follow each other, so that rows keep the order of the input, and their numbers.
+    """
+
+    def __init__(self, source: Source, across: Across) -> None:
+        super().__init__(source)
+        self._across = across
+        names = source.names()
+        self._wide = across.among(names, source.name)
+        self._rest = [name for name in names if name not in self._wide]
+        for name in (across.name, across.value):
+            if name in self._rest:
+                raise InputError(
+                    f"{self.name}: there is a column {name!r}; call what stands across otherwise: "
+                    f"across='{self._wide[0]}..{self._wide[-1]} as NAME, VALUE'"
+                )
+
+    def names(self) -> list[str]:
+        """Return the names of the other columns, and those of name and value."""
+        return [*self._rest, self._across.name, self._across.value]
+
+    def numbered(self, place: int) -> int:
+        """Return the number of the row of the input that a value stands in."""
+        return self.source.numbered(place // len(self._wide))
+
+    def digits(self, name: str) -> pa.ChunkedArray:
+        """Return a column as it was written."""
+        if name == self._across.value:
+            return _in_turn([self.source.digits(column) for column in self._wide])
+        return self._repeated(self.source.digits(name))
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns, a row for each value."""
+        check_columns(wanted.names, self.names(), self.name)
+        own, value = {self._across.name, self._across.value}, self._across.value
+        groups, numbers, others = (
+            [name for name in names if name not in own]
+            for names in (wanted.groups, wanted.numbers, wanted.others)
+        )
+        if value in wanted.numbers:
+            numbers += self._wide
+        elif value in wanted.names:
+            others += self._wide
+        known = [wanted.date, *groups, *numbers, *others, *self._rest, *self._wide]
+        date = next(name for name in known if name not in own)
+        for table in self.source.batches(Wanted(date, groups, numbers, others)):
+            yield self._long(table).select(wanted.names)
+
+    def whole(self) -> Iterator[pa.Table]:
+        """Yield all columns, a row for each value."""
+        for table in self.source.whole():
+            yield self._long(table)
+
+    def _long(self, table: pa.Table) -> pa.Table:
+        columns: dict[str, Any] = {
+            name: self._repeated(table[name])
+            for name in table.column_names
+            if name not in self._wide
+        }
+        places = np.tile(np.arange(len(self._wide), dtype=np.int32), table.num_rows)
+        names = pa.array(self._wide, pa.string())
+        columns[self._across.name] = pa.DictionaryArray.from_arrays(pa.array(places), names)
+        if {*self._wide} <= {*table.column_names}:
+            columns[self._across.value] = _in_turn([table[name] for name in self._wide])
+        return pa.table(columns)
+
+    def _repeated(self, column: pa.ChunkedArray) -> pa.ChunkedArray:
+        return column.take(pa.array(np.repeat(np.arange(len(column)), len(self._wide))))
+
+
+def _in_turn(columns: Sequence[pa.ChunkedArray]) -> pa.ChunkedArray:
+    """Return the values of several columns row by row."""
+    parts = [pa.table({"value": column}) for column in columns]
+    joined = pa.concat_tables(parts, promote_options="permissive")["value"]
+    rows, count = len(columns[0]), len(columns)
+    return joined.take(pa.array(np.arange(rows * count).reshape(count, rows).T.ravel()))
+
+
+def lengthened(given: Any, across: object) -> Any:
+    """Return a source whose columns across are rows, or what was given where there are none."""
+    asked = across_of(across)
+    return given if asked is None else Long(opened_source(given), asked)
+
+
+class Cleaned(Wrapped):
+    """Another source; what of its columns is wanted as numbers, and is text, is read under rules.
+
+    `rules` are those of all columns, or `infer`; `settled` those of some columns that were
+    decided before. `notes` tell, after a reading, what was decided and what became blank.
+    """
+
+    def __init__(
+        self,
+        source: Source,
+        rules: NumberRules | Literal["infer"],
+        settled: Mapping[str, tuple[NumberRules, str]] | None = None,
+    ) -> None:
+        super().__init__(source)
+        self.of_text, self._rules = False, rules  # numbers come as numbers
+        self.undecided = self.has_rules = True
+        self._settled = dict(settled or {})
+        self._blanked: dict[str, dict[str, int]] = {}
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was decided of columns, and how many values became blank by a word."""
+        decided = [f"numbers in {n!r}: {told}" for n, (_, told) in self._settled.items() if told]
+        blanked = [
+            f"{count:,} {word!r} in {name!r} count as blank"
+            for name, words in self._blanked.items()
+            for word, count in words.items()
+        ]
+        return (*self.source.notes, *decided, *blanked)
+
+    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+        """Yield the wanted columns, numbers in text as numbers."""
+        self._blanked, done = {}, 0
+        others = [*wanted.others, *(n for n in wanted.numbers if n not in wanted.others)]
+        plain = Wanted(wanted.date, wanted.groups, [], others)
+        self.settle(wanted.numbers)
+        for table in self.source.batches(plain):
+            columns = {name: table[name] for name in table.column_names}
+            for name in wanted.numbers:
+                if is_text(columns[name].type):
+                    placed = Placed(self, done)
+                    columns[name] = self.as_numbers(columns[name], placed, name)
+            done += table.num_rows
+            yield pa.table({name: columns[name] for name in wanted.names})
+
+    def settle(self, names: list[str]) -> Mapping[str, tuple[NumberRules, str]]:
+        """Return the rules of some columns of text, decided on all they hold."""
+        open_ones = [name for name in names if name not in self._settled]
+        if self._rules != "infer" or not open_ones:
+            return dict(self._settled)
+        beside = [name for name in open_ones if name in self.source.beside]
+        own = [name for name in open_ones if name not in beside]
+        held = {name: _different(self.source.column(name)) for name in beside}
+        for table in self.source.batches(Wanted(own[0], others=own)) if own else ():
+            for name in own:
+                held[name] = [*held.get(name, []), *_different(table[name])]
+        for name, parts in held.items():
+            texts = pa.array(dict.fromkeys(parts), pa.string())
+            try:
+                self._settled[name] = infer_numbers(texts, name, self.source.decimal)
+            except MeasureError as error:
+                raise MeasureError(f"{self.name}: {error}") from None
+        return dict(self._settled)
+
+    def _rules_of(self, name: str) -> NumberRules:
+        if self._rules != "infer":
+            rules = self._rules
+            return rules if rules.decimal else replace(rules, decimal=self.source.decimal)
+        return self._settled[name][0]
+
+    def settles_numbers(self, name: str, texts: Any) -> bool:
+        """Return whether the rules read all of a column's different texts as numbers."""
+        if self._rules != "infer":
+            wrong = read_written(texts, self._rules_of(name))[2]
+            return not pc.any(wrong).as_py()
+        if name not in self._settled:
+            try:
+                self._settled[name] = infer_numbers(texts, name, self.source.decimal)
+            except MeasureError:
+                return False
+        return True
+
+    def as_numbers(self, column: pa.ChunkedArray, placed: Placed, name: str) -> Any:
+        """Return a column of text as numbers under the rules.
+
+        Raises `MeasureError` for what is none.
+        """
+        self.settle([name])
+        texts: Any = column.cast(pa.string()).combine_chunks()
+        if isinstance(texts, pa.ChunkedArray):  # a column without rows
+            texts = pa.array([], pa.string())
+        rules = self._rules_of(name)
+        numbers, worded, wrong = read_written(texts, rules)
+        row = pc.index(wrong, True).as_py()
+        if row >= 0:
+            text = texts[row].as_py()
+            raise MeasureError(
+                f"{self.name}: row {placed.number(row):,} of {name!r}: {text!r} is not a "
+                f"number under these rules{cure(text)}"
+            )
+        if pc.any(worded).as_py():
+            counts = self._blanked.setdefault(name, {})
+            for word in pc.value_counts(pc.utf8_trim_whitespace(texts.filter(worded))):
+                text = word["values"].as_py()
+                counts[text] = counts.get(text, 0) + word["counts"].as_py()
+        return numbers
+
+
+def _different(column: pa.ChunkedArray) -> list[str | None]:
+    """Return the different texts of a column, none of one that holds something else."""
+    if not is_text(column.type):
+        return []
+    found: list[str | None] = pc.unique(column.cast(pa.string())).to_pylist()
+    return found
+
+
+def cleaned(given: Any, numbers: object) -> Any:
+    """Return a source whose numbers are read under rules, or what was given where they are strict.
+
+    Raises `MeasureError` for rules that are none.
+    """
+    rules = number_rules(numbers)
+    return given if rules is None else Cleaned(opened_source(given), rules)

@@ -129,7 +129,7 @@ def _json(path: Path, rules: FileRules) -> Source:
 
 
 def _sheet(path: Path, rules: FileRules) -> Source:
-    from eptaro.inputs.files.sheets.workbooks import read_sheet
+    from eptaro.inputs.files.workbooks import read_sheet
 
     table, unusable = read_sheet(path, rules.sheet)
     return TableSource(table, str(path), of_text=True, unusable=unusable)

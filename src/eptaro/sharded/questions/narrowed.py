@@ -19,7 +19,7 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Groups, code_of
 from eptaro.core.folds.shards import combined, shard_of_hashes
 from eptaro.core.kernels.texts import hashes_of_numbers, hashes_of_texts
-from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
+from eptaro.core.questions.coverage import Asked, GroupSpans, group_spans
 from eptaro.core.questions.whole import Fewer
 from eptaro.core.tables.display import BLANK
 from eptaro.errors import DateError

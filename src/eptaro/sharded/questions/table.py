@@ -16,8 +16,7 @@ from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import NOTES
 from eptaro.core.questions.whole import Named
 from eptaro.core.tables.answer import Answer, Untraced
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import join
+from eptaro.core.tables.column import Column, join
 from eptaro.core.tables.deferred import AnyColumn
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Recap

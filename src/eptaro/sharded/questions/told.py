@@ -15,7 +15,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.shards import of_groups
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.group_coverage import Asked, GroupSpans, group_spans
+from eptaro.core.questions.coverage import Asked, GroupSpans, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.scope import Only

@@ -15,8 +15,7 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import check_planes, told_of_both
 from eptaro.core.folds.planes import Plane
 from eptaro.core.questions.book_options import BookOptions
-from eptaro.core.questions.coverage import PERIODS
-from eptaro.core.questions.group_coverage import asked_by_group, widened
+from eptaro.core.questions.coverage import PERIODS, asked_by_group, widened
 from eptaro.errors import CalendarError, InputError
 from eptaro.places import Place
 from eptaro.storage.about import about_rows, options_about

@@ -16,11 +16,9 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import Change, Mean, Number, Pairing, Side, Value
 from eptaro.core.questions.view import View
 from eptaro.core.questions.whole import Sums
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.columns import dates, difference
-from eptaro.core.tables.deferred import Deferred, together
-from eptaro.core.tables.face import FIRST, LAST, PERIOD, Face, Rank
-from eptaro.core.tables.repeated import Repeated
+from eptaro.core.tables.column import NO_NUMBERS, Column, dates, difference
+from eptaro.core.tables.deferred import Deferred, Repeated, together
+from eptaro.core.tables.format import FIRST, LAST, PERIOD, Face, Rank
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.goals import GoalRows, goal_columns
 from eptaro.core.verbs.queries import Goals, Pace

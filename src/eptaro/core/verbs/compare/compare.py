@@ -7,10 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.levels import check_level
+from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure

@@ -18,12 +18,12 @@ from eptaro.core.calendars.days import Days, Flags, Ints, weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.sums import Sum
-from eptaro.core.kernels.adding import running
+from eptaro.core.kernels.bycell import running
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
-from eptaro.core.tables.face import Face, Rank
+from eptaro.core.tables.format import Face, Rank
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.queries import EFFECTS, Effect
 from eptaro.errors import QuestionError, unknown

@@ -9,10 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.amount import BY_GROUP, Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.levels import BY_GROUP, LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays

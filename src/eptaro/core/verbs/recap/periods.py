@@ -12,17 +12,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.amount import Amount
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_dates, ordinal
-from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.levels import LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.questions.view import View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import dates
-from eptaro.core.tables.deferred import AnyColumn, Deferred
-from eptaro.core.tables.face import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
-from eptaro.core.tables.repeated import Repeated
+from eptaro.core.tables.column import Column, dates
+from eptaro.core.tables.deferred import AnyColumn, Deferred, Repeated
+from eptaro.core.tables.format import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
 from eptaro.errors import QuestionError, unknown
 
 _WHOLE = "Whether the row is a whole period inside the coverage"

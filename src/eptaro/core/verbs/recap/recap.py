@@ -12,17 +12,15 @@ from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.folds.folded import rows_note
 from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.by_attribute import attribute_of, recap_by
-from eptaro.core.questions.group_coverage import GroupSpans
-from eptaro.core.questions.largest import largest
+from eptaro.core.questions.coverage import GroupSpans
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.transactions import LABEL, per_entry
-from eptaro.core.questions.view import Facts, View
+from eptaro.core.questions.view import Facts, View, largest
 from eptaro.core.questions.whole import Fewer, Named
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.deferred import taken
+from eptaro.core.tables.deferred import Repeated, taken
 from eptaro.core.tables.display import BLANK, shown
-from eptaro.core.tables.repeated import Repeated
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows, spans_of

@@ -14,9 +14,8 @@ from eptaro.core.kernels.occurring import occurring
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.questions.whole import Sums
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.columns import join
-from eptaro.core.tables.face import Face
+from eptaro.core.tables.column import Column, join
+from eptaro.core.tables.format import Face
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.recap.periods import PeriodRows
 

@@ -16,7 +16,7 @@ import pyarrow as pa
 
 from eptaro.errors import InputError, unknown
 from eptaro.extras import need
-from eptaro.inputs.files.sheets import sheetchild
+from eptaro.inputs.files import sheetchild
 
 _PATIENCE = 30  # seconds, and one more for so many bytes of the file
 _PER_SECOND = 100_000

@@ -1,1 +1,0 @@
-"""Workbooks as sources."""
