@@ -11,7 +11,7 @@ import pyarrow as pa
 
 import eptaro as ep
 from eptaro.core.tables.column import Column
-from eptaro.inputs.columns import sliced
+from eptaro.inputs.columns import formulas
 
 KINDS = {
     "of": [pa.int16(), pa.float64(), pa.float32(), pa.decimal128(12, 2), pa.uint64()],
@@ -33,8 +33,8 @@ class Parts(unittest.TestCase):
                 kind = "decimal" if scale else "integer"
                 return Column.of("", kind, rows[of] * 10**scale, valid, scale=scale)
 
-            with mock.patch.object(sliced, "_EACH", 10):
-                found = sliced.in_parts(work, 25).to_list()
+            with mock.patch.object(formulas, "_EACH", 10):
+                found = formulas.in_parts(work, 25).to_list()
             wanted = [n if n < 10 or n % 7 else None for n in range(25)]
             self.assertEqual(found, wanted, kinds)
 

@@ -14,7 +14,7 @@ from pyarrow import csv, feather, parquet
 
 import eptaro as ep
 from eptaro.inputs.columns.lookups import LookedUp
-from eptaro.inputs.columns.wrapped import Cleaned, Long, in_memory
+from eptaro.inputs.columns.wrapped import Cleaned, Long
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.narrowed import Narrowed
@@ -44,7 +44,7 @@ def rewritten(rows, folder, change=""):
     text = (path / f"rows{change}.csv").read_bytes()
     with mock.patch.object(sys, "stdin", io.TextIOWrapper(io.BytesIO(text))):
         found.append(open_files(["-"]))
-    plain = [FrameSource(rows), TableSource(table, "the rows"), in_memory(FrameSource(table))]
+    plain = [FrameSource(rows), TableSource(table, "the rows")]
     plain.append(Cleaned(FrameSource(rows), "infer"))
     plain.append(LookedUp(FrameSource(rows), [], ep.DateRules()))
     return [*found, *plain, Narrowed(FrameSource(rows), "1 = 1", None, ep.DateRules())]

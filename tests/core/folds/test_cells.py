@@ -4,7 +4,7 @@ import unittest
 from collections import defaultdict
 
 import numpy as np
-from eptaro.core.kernels.twins.plain import stable_order
+from eptaro.core.kernels.twins.order import stable_order
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
