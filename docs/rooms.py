@@ -15,20 +15,21 @@ SOURCE = Path(__file__).parents[1] / "src" / "eptaro"
 TARGET = Path(__file__).parent / "rooms.svg"
 FLOORS: tuple[dict[str, float], ...] = (  # rooms and how far to the right they stand
     {"cli": 0.3, "demo": 0.85},
-    {"daybook": 0.3, "reports": 0.56},
-    {"kept": 0.43, "pictures": 0.85},
+    {"daybook": 0.3},
+    {"sharded": 0.3, "reports": 0.56, "pictures": 0.85},
     {"engines": 0.13, "storage": 0.43},
     {"inputs": 0.26, "outputs": 0.66},
-    {"rules": 0.13, "core/proof": 0.85},
+    {"rules": 0.13, "core/headlines": 0.5, "core/proof": 0.85},
     {"core/verbs": 0.5},
     {"core/questions": 0.5},
-    {"core/dimension": 0.3, "core/measures": 0.7},
+    {"core/measures": 0.7},
     {"core/folds": 0.7},
-    {"core/kernels": 0.7},
+    {"core/dimension": 0.3, "core/kernels": 0.7},
+    {"core/expressions": 0.5},
     {"core/tables": 0.5},
     {"core/calendars": 0.5},
 )
-WIDTH, HEIGHT, GAP, TALL, WIDE = 1180, 920, 26, 46, 210
+WIDTH, HEIGHT, GAP, TALL, WIDE = 1180, 1000, 26, 46, 210
 INK, LINE, PAPER, OUTER, CORE = "#1d2b36", "#8aa0ad", "#ffffff", "#e3edf2", "#f4ead9"
 
 

@@ -8,6 +8,7 @@ from functools import partial
 
 import numpy as np
 
+from eptaro.core.questions.query import Query
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.table import Table
@@ -67,6 +68,8 @@ def kinds_of(table: Table) -> Kinds:
             return {"boxes": draw_boxes}
         case Histogram():
             return {"histogram": draw_histogram}
+        case Query() as other:
+            return {kind: _OF_ANY[kind] for kind in other.pictures}
         case _:
             return {}
 

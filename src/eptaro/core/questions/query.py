@@ -27,9 +27,13 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, kw_only=True)
 class Query:
-    """What a verb is asked: the options that all have, and those of each in a class of its own."""
+    """What a verb is asked: the options that all have, and those of each in a class of its own.
+
+    `pictures` names those of `pictures/draw.py` that suit every answer, the most fitting first.
+    """
 
     verb: ClassVar[str]
+    pictures: ClassVar[tuple[str, ...]] = ()
     by: By = None
     only: Only = None
     as_of: AsOf = None
