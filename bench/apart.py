@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 SIZES = (1_000_000, 11_000_000, 110_000_000)
-PATIENCE = 8.0  # seconds after which a case is not run once more
+TIMEOUT = 8.0  # seconds after which a case is not run once more
 CODE = """import json, sys
 sys.path.insert(0, sys.argv[1])
 import apart
@@ -47,7 +47,7 @@ def answer(bench: str, case: str, given: list[Any]) -> None:
         # A case that times itself, leaving out what it cannot make ready before, says so.
         best = min(best, seconds if isinstance(seconds, float) else own)
         spent += own
-        if spent > PATIENCE:
+        if spent > TIMEOUT:
             break
     print(json.dumps({"seconds": best, "peak": _peak(), "before": before}))
 

@@ -71,7 +71,7 @@ def merged(table: pa.Table, asked: dict[str, Any], rng: random.Random) -> ep.Day
     """Return the book of two that were folded apart."""
     first, *others = (ep.Daybook(part, **asked) for part in parted(table, rng))
     for other in others:
-        first = first.merged(other, force=True)
+        first = first.merge(other, force=True)
     return first
 
 

@@ -18,5 +18,5 @@ book = ep.Daybook.read(
     "ferry/takings.csv", date="day", by="company", measures="takings=sum(takings)", calendar=own
 )
 print(book.compare("quarter", to_date=True, by="company"))
-civil = book.using(ep.MonthCalendar())
+civil = book.with_calendar(ep.MonthCalendar())
 print(civil.recap("month", by="company", wide=True, only="last 6 months"))

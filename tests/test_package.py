@@ -33,7 +33,7 @@ FOUNDATION = {
     "extras",
     "progress",
     "beside",
-    "patience",
+    "timeouts",
     "version",
 }
 MAY_USE = {

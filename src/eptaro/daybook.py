@@ -11,7 +11,14 @@ from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.book_options import BookOptions, Calendars, Measures, Worked, merge_facts
+from eptaro.core.questions.book_options import (
+    BookOptions,
+    Calendars,
+    Measures,
+    Worked,
+    check_options,
+    merge_facts,
+)
 from eptaro.core.questions.coverage import Coverage
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.query import Query, method_of
@@ -31,7 +38,6 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.errors import InputError, QuestionError, as_path
-from eptaro.patience import PATIENCE, waiting_at_most
 from eptaro.places import Place, names_folder
 from eptaro.rules.across import Across
 from eptaro.rules.dates import DateRules, date_rules
@@ -39,6 +45,7 @@ from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
 from eptaro.storage.layout import NAME
+from eptaro.timeouts import TIMEOUT, waiting_at_most
 
 if TYPE_CHECKING:
     from eptaro.engines.local import Engine
@@ -86,8 +93,6 @@ class Daybook:
         Tables whose columns rows take by a key, such as `{"ships.csv": "ship"}`.
     across : Across or str, optional
         Columns that are read as rows, such as `2019..2024 as year, fares`.
-    named : str
-        More measures by keyword, such as `revenue="sum(fare)"`.
 
     Raises
     ------
@@ -126,14 +131,15 @@ class Daybook:
         numbers: Numbers = None,
         lookups: Lookups = None,
         across: Across | str | None = None,
-        **named: str,
+        **_unknown: object,
     ) -> None:
+        check_options(type(self).__init__, _unknown)
         from eptaro.engines.local import fold_table
         from eptaro.inputs.columns.lookups import looked_up
         from eptaro.inputs.columns.wrapped import cleaned, lengthened
 
         asked = BookOptions.of(
-            measures, by, calendar, coverage, formats, workdays, values, where, date, named
+            measures, by, calendar, coverage, formats, workdays, values, where, date
         )
         rules = date_rules(dates, zone)
         source = cleaned(looked_up(lengthened(table, across), lookups, rules), numbers)
@@ -173,8 +179,8 @@ class Daybook:
         client: Any = None,
         into: str | Path | None = None,
         shards: int | None = None,
-        patience: float = PATIENCE,
-        **named: str,
+        timeout: float = TIMEOUT,
+        **_unknown: object,
     ) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
@@ -200,7 +206,7 @@ class Daybook:
         shards : int, optional
             Into how many shards groups are dealt, by default as many as make some million cells
             each. On a cluster, without `into`, the workers keep them; their client must stay.
-        patience : float
+        timeout : float
             Seconds after which a store or a cluster is given up that gives no answer.
 
         Returns
@@ -213,6 +219,7 @@ class Daybook:
         QuestionError
             For options that do not go with the engine, or with a folder.
         """
+        check_options(cls.read, _unknown)
         from eptaro.engines.local import check_engine
         from eptaro.inputs.files.opening import open_files
 
@@ -221,7 +228,7 @@ class Daybook:
             several = paths if isinstance(paths, list | tuple) else [paths]
             for one in several:
                 as_path(one)  # raises where it is none; an address stays as it is written
-            with waiting_at_most(patience):
+            with waiting_at_most(timeout):
                 return cls(
                     open_files([str(one) for one in several], files),
                     measures=measures,
@@ -238,7 +245,6 @@ class Daybook:
                     numbers=numbers,
                     lookups=lookups,
                     across=across,
-                    **named,
                 )
         given = {"across": across, "memory_limit": memory_limit}
         for name in (name for name, value in given.items() if value is not None):
@@ -252,17 +258,17 @@ class Daybook:
                 "engine='stream' and a book in memory alone"
             )
         asked = BookOptions.of(
-            measures, by, calendar, coverage, formats, workdays, values, where, date, named
+            measures, by, calendar, coverage, formats, workdays, values, where, date
         )
         rules = date_rules(dates, zone)
-        with waiting_at_most(patience):
+        with waiting_at_most(timeout):
             if into is None and shards is None:
                 from eptaro.engines.cluster import fold_cluster
 
                 folded = fold_cluster(
                     str(paths) if isinstance(paths, Path) else paths,
                     *(date, asked.by, asked.planes, rules, files, client),
-                    patience=patience,
+                    timeout=timeout,
                     formulas=asked.formulas,
                     numbers=numbers,
                     lookups=lookups,
@@ -281,7 +287,7 @@ class Daybook:
                     engine=engine,
                     client=client,
                     shards=shards,
-                    patience=patience,
+                    timeout=timeout,
                 )
             )
 
@@ -302,7 +308,8 @@ class Daybook:
         workdays: Worked = None,
         where: str | None = None,
         lookups: Lookups = None,
-        patience: float = PATIENCE,
+        timeout: float = TIMEOUT,
+        **_unknown: object,
     ) -> Daybook:
         """Fold a table (or a SELECT) inside its database; only cells come back.
 
@@ -319,7 +326,7 @@ class Daybook:
             Days and group values to which the database narrows the rows.
         where : str, optional
             The condition that rows must meet; the database works it out.
-        patience : float
+        timeout : float
             Seconds after which a database is given up that gives no answer.
 
         Returns
@@ -334,18 +341,19 @@ class Daybook:
         InputError
             With what the database refuses.
         """
+        check_options(cls.from_sql, _unknown)
         from eptaro.engines.databases.fold import fold_database
 
         asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, (), where)
         scope, rules = Scope.of_database(only), date_rules(dates)
-        with waiting_at_most(patience):
+        with waiting_at_most(timeout):
             folded = fold_database(
                 url, what, date, asked.by, asked.planes, rules, scope, asked.formulas, lookups
             )
         return cls._of(MemoryStore(asked.facts(folded)))
 
     @classmethod
-    def open(cls, path: str | Path, *, client: Any = None, patience: float = PATIENCE) -> Daybook:
+    def open(cls, path: str | Path, *, client: Any = None, timeout: float = TIMEOUT) -> Daybook:
         """Open a book that `write` wrote, or that files were folded into.
 
         Parameters
@@ -355,7 +363,7 @@ class Daybook:
         client : Client or str, optional
             Of a folder: a Dask cluster, or its scheduler's address, whose workers all reach the
             folder and answer questions shard by shard.
-        patience : float
+        timeout : float
             Seconds after which a store or a cluster is given up that gives no answer.
 
         Returns
@@ -369,12 +377,12 @@ class Daybook:
             Where the file is missing, is no book, or is damaged.
         """
         as_path(path)  # raises where it is none
-        with waiting_at_most(patience):
+        with waiting_at_most(timeout):
             place = Place.of(path)
             if not place.is_file() and (place / NAME).is_file():
                 from eptaro.sharded.store import ShardStore
 
-                return cls._of(ShardStore.open(place, client, patience))
+                return cls._of(ShardStore.open(place, client, timeout))
             from eptaro.storage.bookfile import open_book
 
             folded, asked = open_book(place)
@@ -455,7 +463,7 @@ class Daybook:
         again = Again(date, dates, zone, files, numbers, lookups, coverage, workdays)
         return self._of(add_rows(self._store, rows, again, out=out, force=force))
 
-    def using(
+    def with_calendar(
         self, calendar: Calendar | OwnCalendars, *, workdays: Workdays | None = None
     ) -> Daybook:
         """Return the same transactions on another calendar.
@@ -477,12 +485,12 @@ class Daybook:
         >>> import eptaro as ep
         >>> book = ep.Daybook({"on": ["2025-05-01"]}, date="on", measures="n=count()")
         >>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
-        >>> str(book.using(fiscal).latest("year"))
+        >>> str(book.with_calendar(fiscal).latest("year"))
         'FY2026'
         """
         return self._of(self._store.on_calendar(calendar, workdays))
 
-    def merged(self, other: Daybook, *, force: bool = False) -> Daybook:
+    def merge(self, other: Daybook, *, force: bool = False) -> Daybook:
         """Return the book that one fold over the rows of both would have made.
 
         Parameters
@@ -549,9 +557,9 @@ class Daybook:
         return self._store.about.folded.queries
 
     @property
-    def aside(self) -> Table:
+    def rejected(self) -> Table:
         """The rows whose date could not be read: row, value and reason."""
-        return self._store.about.aside
+        return self._store.about.rejected
 
     @property
     def notes(self) -> tuple[str, ...]:

@@ -19,7 +19,7 @@ from urllib.parse import unquote
 from eptaro.addresses import shown_address, without_secrets
 from eptaro.errors import InputError
 from eptaro.extras import need
-from eptaro.patience import for_stores
+from eptaro.timeouts import for_stores
 
 _ADDRESS = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]+)://")
 _SLIPPED = re.compile(r"(s3|gs|gcs|abfss?|hdfs|viewfs):/(?!/)", re.IGNORECASE)  # one / too few

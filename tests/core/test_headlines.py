@@ -63,7 +63,7 @@ class Verbs(unittest.TestCase):
     def test_groups_that_are_not_known_on_both_sides_are_not_added_up_to_a_change(self):
         table = {"on": ["2024-01-01", "2024-12-31", "2025-01-01", "2025-03-01", "2025-12-31"],
                  "g": ["a", "a", "a", "b", "b"], "x": [5, 5, 7, 90, 1]}  # fmt: skip
-        made = ep.Daybook(table, date="on", by="g", s="sum(x)", coverage="groups")
+        made = ep.Daybook(table, date="on", by="g", measures="s=sum(x)", coverage="groups")
         said = made.compare("year", by="g").headline
         self.assertIn(
             "S in 2025: 98, which cannot be compared, as 1 group is not known on both sides.", said
@@ -120,7 +120,7 @@ class Verbs(unittest.TestCase):
             {"on": on, "route": route, "fare": fare},
             date="on",
             by="route",
-            revenue="sum(fare)",
+            measures="revenue=sum(fare)",
             calendar=own,
         )
         said = made.compare("year", to_date=True, by="route").headline

@@ -154,11 +154,15 @@ class Cluster(unittest.TestCase):
             ep.Daybook.read(files, **asked)
         book = ep.Daybook.read(files, dates=ep.DateRules(bad_dates="set aside"), **asked)
         self.assertEqual(
-            (book.recap("month")["s"].tolist(), len(book.aside), book._store.facts.folded.left_out),
+            (
+                book.recap("month")["s"].tolist(),
+                len(book.rejected),
+                book._store.facts.folded.left_out,
+            ),
             ([5], 2, {"x": 10}),
         )
         with self.assertRaisesRegex(ep.InputError, "no scheduler answers"):
-            ep.Daybook.read(files, **asked | {"client": "tcp://127.0.0.1:9", "patience": 2})
+            ep.Daybook.read(files, **asked | {"client": "tcp://127.0.0.1:9", "timeout": 2})
 
 
 class GivenUp(unittest.TestCase):
@@ -176,11 +180,11 @@ class GivenUp(unittest.TestCase):
         self.path = str(folder / "a.csv")
         Path(self.path).write_text("on,x\n2025-01-01,1\n")
 
-    def refused(self, client, said, patience=2):
+    def refused(self, client, said, timeout=2):
         began = time.monotonic()
         with self.assertRaisesRegex(ep.InputError, said) as caught:
             ep.Daybook.read(self.path, date="on", measures="s=sum(x)", engine="dask", client=client,
-                            patience=patience)  # fmt: skip
+                            timeout=timeout)  # fmt: skip
         self.assertNotIn("\n", str(caught.exception))
         return time.monotonic() - began
 

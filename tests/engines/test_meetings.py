@@ -77,7 +77,7 @@ class Folders(Meetings):
             self.assertEqual(values(book.recap("year", by=[])), [want])
         asked = {"date": "on", "by": "g", "measures": ["v=distinct(k)", "n=new(k)"]}
         one = ep.Daybook({"on": ["2025-03-01"], "k": [9], "g": ["z"]}, **asked)
-        for merged in (book.merged(one), one.merged(book)):
+        for merged in (book.merge(one), one.merge(book)):
             self.assertEqual(values(merged.recap("year", by=[])), [3])
         self.assertEqual(
             values(ep.Daybook.open(book.write(self.folder / "z.parquet")).recap("year", by=[])), [2]
@@ -140,7 +140,7 @@ class Kept(Meetings):
                 self.assertEqual([*ask(again).rows()], [*ask(book).rows()])
         other = ep.Daybook(frame, date="on", measures=["v=sum(sum(x) per workday)", "s=sum(x)"])
         with self.assertRaisesRegex(ep.EptaroError, "workdays"):
-            book.merged(other)
+            book.merge(other)
 
     def test_active_days_with_coverage_by_group(self):
         rows = [

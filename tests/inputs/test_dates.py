@@ -196,7 +196,7 @@ class SetAside(unittest.TestCase):
     def test_the_rest_goes_on_and_what_is_left_out_is_told(self):
         found = book(["2025-08-20", "soon", None, "2025-08-22"], bad_dates="set aside")
         self.assertEqual(found.recap("month")["s"].tolist(), [1 + 4])
-        rows = [(r["row"], r["value"], r["reason"][:14]) for r in found.aside.rows()]
+        rows = [(r["row"], r["value"], r["reason"][:14]) for r in found.rejected.rows()]
         self.assertEqual(rows, [(2, "soon", "is not written"), (3, "", "blank")])
         self.assertEqual(found._store.facts.folded.left_out, {"x": 2 + 3})
         self.assertIn("left out 2 rows without a date: sum(x) 5", found.recap("month").footer())
@@ -206,7 +206,9 @@ class SetAside(unittest.TestCase):
         self.assertEqual(coverage(values), "1900-01-01..2025-08-20")
         for column in (values, [dt.date.fromisoformat(v) for v in values], [20250820, 19000101]):
             found = book(column, blanks=["1900-01-01", "19000101"], bad_dates="set aside")
-            self.assertEqual((str(found.coverage), len(found.aside)), ("2025-08-20..2025-08-20", 1))
+            self.assertEqual(
+                (str(found.coverage), len(found.rejected)), ("2025-08-20..2025-08-20", 1)
+            )
 
     def test_nothing_left_is_an_error(self):
         with self.assertRaisesRegex(ep.DateError, "no row is left"):

@@ -122,7 +122,7 @@ class Forms(unittest.TestCase):
         half = len(frame["on"]) // 2
         parts = [{n: v[of] for n, v in frame.items()} for of in (slice(half), slice(half, None))]
         one, two = (ep.Daybook(part, dates=rules, **given) for part in parts)
-        yield one.merged(two)
+        yield one.merge(two)
 
     def test_numbers_and_days_that_stand_for_periods(self):
         for values, grain, first, last in (
@@ -175,7 +175,7 @@ class Forms(unittest.TestCase):
         one, two = (ep.Daybook.read(folder / n, date="on", measures=MEASURE)
                     for n in ("a.csv", "b.csv"))  # fmt: skip
         with self.assertRaisesRegex(ep.InputError, "months, those of .* days"):
-            one.merged(two)
+            one.merge(two)
 
     def test_other_columns_stay_what_they_are(self):
         frame = {"on": ["2024-01", "2024-02"], "due": ["2024-01-09", "2024-03-02"], "x": [1, 2],

@@ -81,4 +81,4 @@ class Pruned(unittest.TestCase):
         with self.assertRaisesRegex(ep.DateError, "row 6: blank"):
             ep.Daybook.read([str(path)], **asked)
         book = ep.Daybook.read([str(path)], dates=ep.DateRules(bad_dates="set aside"), **asked)
-        self.assertEqual(len(book.aside), 1)
+        self.assertEqual(len(book.rejected), 1)

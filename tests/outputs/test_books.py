@@ -55,7 +55,7 @@ class Books(unittest.TestCase):
         for order in ((0, 1, 2), (2, 0, 1)):
             first, *others = (parts[i] for i in order)
             for other in others:
-                first = first.merged(ep.Daybook.open(other.write(self.folder / "p.parquet")))
+                first = first.merge(ep.Daybook.open(other.write(self.folder / "p.parquet")))
             got = answers(first)
             for one, two in zip(got, whole, strict=True):
                 for name in set(one) - {"f", "l"}:  # places in the input are the parts' own
@@ -64,17 +64,17 @@ class Books(unittest.TestCase):
     def test_the_same_rows_twice_are_refused_unless_forced(self):
         book = book_of(self.rows)
         with self.assertRaisesRegex(ep.InputError, "already; merge with force=True"):
-            book.merged(book_of(self.rows))
-        self.assertEqual(book.merged(book_of(self.rows), force=True).rows, 2 * book.rows)
+            book.merge(book_of(self.rows))
+        self.assertEqual(book.merge(book_of(self.rows), force=True).rows, 2 * book.rows)
 
     def test_books_that_differ_are_refused(self):
         book = book_of(self.rows)
         frame = {"on": ["2025-01-01"], "x": [1]}
         other = ep.Daybook(frame, date="on", measures=SPECS, calendar=FISCAL)
         with self.assertRaisesRegex(ep.InputError, "grouped by"):
-            book.merged(other)
+            book.merge(other)
         with self.assertRaisesRegex(ep.InputError, "books differ"):
-            book.merged(ep.Daybook(frame, date="on", measures=SPECS))
+            book.merge(ep.Daybook(frame, date="on", measures=SPECS))
 
     def test_files_that_are_no_book(self):
         parquet.write_table(pa.table({"x": [1]}), self.folder / "x.parquet")

@@ -169,7 +169,7 @@ class Answers(Alike):
                     [*QUESTIONS, *BESIDE][number % 2 :: 2] if number != 1 else [*QUESTIONS, *BESIDE]
                 )
                 self.all_the_same(whole, book, questions)
-                self.same(whole.using(cafe).recap("quarter", by="all"), book.using(cafe).recap("quarter", by="all"), "using")  # fmt: skip
+                self.same(whole.with_calendar(cafe).recap("quarter", by="all"), book.with_calendar(cafe).recap("quarter", by="all"), "using")  # fmt: skip
 
     def test_no_groups_and_a_condition(self):
         self.apart()

@@ -15,13 +15,13 @@ from eptaro.core.calendars.days import DateLike
 from eptaro.core.questions.book_options import Calendars, Worked
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
-from eptaro.patience import wait_again, wait_at_most
 from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import Numbers
 from eptaro.storage.layout import METADATA, NAME
+from eptaro.timeouts import wait_again, wait_at_most
 
 ENGINES = ("stream", "dask", "sql")
 
@@ -42,7 +42,7 @@ class DataOptions:
     coverage: str | None
     engine: Literal["stream", "dask", "sql"]
     client: str | None
-    patience: float
+    timeout: float
     table_name: str | None
     show_query: bool
 
@@ -175,7 +175,7 @@ data_options = option_group(
     ),
     option(
         ENGINE,
-        "--patience",
+        "--timeout",
         type=click.FloatRange(1),
         metavar="SECONDS",
         default=60,
@@ -229,7 +229,7 @@ def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
         numbers=rows.numbers,
         lookups=rows.lookups,
         across=rows.across,
-        patience=asked.patience,
+        timeout=asked.timeout,
     )
 
 
@@ -265,10 +265,10 @@ def opened(files: list[str], data: DataOptions | None = None) -> Daybook | None:
         return None
     more: dict[str, Any] = {}
     if data is not None and data.engine == "dask" and data.client:
-        more = {"client": data.client, "patience": data.patience}
+        more = {"client": data.client, "timeout": data.timeout}
     first, *others = (Daybook.open(file, **more) for file in files)
     for book in others:
-        first = first.merged(book)
+        first = first.merge(book)
     return first
 
 

@@ -114,7 +114,7 @@ class Settings:
         for note in book.notes:
             tell(note)
         folded_rows = book._store.about.folded
-        tell_aside(book.aside, dict(folded_rows.left_out), reading.aside, folded_rows.sources[0])
+        tell_aside(book.rejected, dict(folded_rows.left_out), reading.aside, folded_rows.sources[0])
         return book
 
     def rows_to_fold(
@@ -206,7 +206,7 @@ class Settings:
                 )
         if calendar is (about.own or about.calendar) and workdays in (None, book.workdays):
             return book
-        return book.using(calendar, workdays=workdays)
+        return book.with_calendar(calendar, workdays=workdays)
 
     def _calendars(self, *, own: bool) -> tuple[Calendar | OwnCalendars, list[str]]:
         """Return the calendar asked for, or those that groups of the data set keep, and by

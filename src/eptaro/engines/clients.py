@@ -1,4 +1,4 @@
-"""Clients of Dask clusters: connected within patience, watched, and closed again."""
+"""Clients of Dask clusters: connected within a timeout, watched, and closed again."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from eptaro.addresses import shown_address, without_secrets
 from eptaro.beside import Beside
 from eptaro.errors import EptaroError, InputError
 from eptaro.extras import need
-from eptaro.patience import PATIENCE
+from eptaro.timeouts import TIMEOUT
 
 Done = TypeVar("Done")
 
@@ -31,12 +31,12 @@ _CLOSING = 5
 class Watch:
     """Looks, beside the work, whether a cluster still answers and has workers.
 
-    Raises `InputError` where neither was so for `patience` seconds; work that goes on may
+    Raises `InputError` where neither was so for `timeout` seconds; work that goes on may
     take as long as it takes.
     """
 
-    def __init__(self, cluster: Any, patience: float) -> None:
-        self._cluster, self._patience = cluster, patience
+    def __init__(self, cluster: Any, timeout: float) -> None:
+        self._cluster, self._timeout = cluster, timeout
         self._seen, self._said = time.monotonic(), "the scheduler does not answer"
         self._heard: dict[str, float] = {}  # when the scheduler last heard of each worker
 
@@ -47,9 +47,9 @@ class Watch:
         while not work.done(_EVERY):
             if look.done() and time.monotonic() > looked + 1:
                 look, looked = Beside(self._look), time.monotonic()
-            if time.monotonic() > self._seen + self._patience:
+            if time.monotonic() > self._seen + self._timeout:
                 raise InputError(
-                    f"the cluster gave no answer for {self._patience:g} seconds: {self._said}"
+                    f"the cluster gave no answer for {self._timeout:g} seconds: {self._said}"
                 )
         return work.result()
 
@@ -109,7 +109,7 @@ def own_errors() -> Iterator[None]:
 
 
 @contextmanager
-def client_of(client: Any, patience: float) -> Iterator[Any]:
+def client_of(client: Any, timeout: float) -> Iterator[Any]:
     """Yield a client; one made here is closed with its workers."""
     distributed = need("distributed", "cluster", "folding on a cluster")
     if getattr(client, "status", "running") == "closed":
@@ -118,7 +118,7 @@ def client_of(client: Any, patience: float) -> Iterator[Any]:
         yield client
         return
     if isinstance(client, str):
-        made = _connected(distributed, client, patience)
+        made = _connected(distributed, client, timeout)
         try:
             yield made
         finally:
@@ -141,20 +141,20 @@ def client_of(client: Any, patience: float) -> Iterator[Any]:
     cluster.close()
 
 
-def client_that_stays(client: Any, patience: float = PATIENCE) -> Any:
+def client_that_stays(client: Any, timeout: float = TIMEOUT) -> Any:
     """Return a client, connected to the scheduler whose address is given; it stays open."""
     distributed = need("distributed", "cluster", "a cluster")
-    return _connected(distributed, client, patience) if isinstance(client, str) else client
+    return _connected(distributed, client, timeout) if isinstance(client, str) else client
 
 
-def _connected(distributed: Any, address: str, patience: float) -> Any:
+def _connected(distributed: Any, address: str, timeout: float) -> Any:
     """Return a client of a scheduler that answers in time."""
-    call = Beside(lambda: distributed.Client(address, timeout=patience))
-    until = time.monotonic() + patience
+    call = Beside(lambda: distributed.Client(address, timeout=timeout))
+    until = time.monotonic() + timeout
     while not call.done(_EVERY):
         if time.monotonic() > until:
             raise InputError(
-                f"{shown_address(address)}: no scheduler answers: nothing came in {patience:g} "
+                f"{shown_address(address)}: no scheduler answers: nothing came in {timeout:g} "
                 f"seconds"
             )
     try:

@@ -31,12 +31,12 @@ from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.sources import FrameSource, Source
 from eptaro.inputs.transactions import Transactions
-from eptaro.patience import PATIENCE
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookups
 from eptaro.rules.numbers import NumberRules, Numbers, number_rules
+from eptaro.timeouts import TIMEOUT
 
 PART_ROWS = 2_000_000
 
@@ -54,7 +54,7 @@ def fold_cluster(
     client: Any = None,
     *,
     part_rows: int = PART_ROWS,
-    patience: float = PATIENCE,
+    timeout: float = TIMEOUT,
     formulas: Formulas = PLAIN,
     numbers: Numbers = None,
     lookups: Lookups = None,
@@ -65,11 +65,11 @@ def fold_cluster(
     more. `client` is a Dask client, a scheduler's address, or None for workers of its
     own on this machine, one per processor. A part whose worker dies is folded again.
 
-    Raises `InputError` where the cluster does not answer or has no workers for `patience`
+    Raises `InputError` where the cluster does not answer or has no workers for `timeout`
     seconds, or its workers cannot hold a part.
     """
     wanted = list(planes)
-    with client_of(client, patience) as cluster, own_errors():
+    with client_of(client, timeout) as cluster, own_errors():
 
         def folded_there() -> Folded:
             parts = submitted(
@@ -78,7 +78,7 @@ def fold_cluster(
             )
             return _merged(cluster, parts)
 
-        folded = Watch(cluster, patience).over(Beside(folded_there))
+        folded = Watch(cluster, timeout).over(Beside(folded_there))
     if not folded.rows and folded.left is not None:
         where = folded.left.where
         raise InputError(f"{folded.source}: no row meets the condition {where!r}")

@@ -19,7 +19,7 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.table import Mode, Table
 from eptaro.errors import EptaroError, InputError, refused, unknown
 from eptaro.extras import need
-from eptaro.patience import connection_options
+from eptaro.timeouts import connection_options
 
 
 def need_sqlalchemy() -> Any:

@@ -217,11 +217,11 @@ def quality(asked: Asked) -> Section:
         f"{about.rows:,} transactions of {about.source} are counted; the data covers "
         f"{about.coverage}."
     )
-    if len(about.aside):
+    if len(about.rejected):
         section.sentences.append(
-            f"{len(about.aside):,} rows have no readable date and are left out."
+            f"{len(about.rejected):,} rows have no readable date and are left out."
         )
-        section.add_table(about.aside.take(slice(0, 10)), "The first rows left out", "")
+        section.add_table(about.rejected.take(slice(0, 10)), "The first rows left out", "")
     section.sentences += about.folded.notes
     if asked.quality is not None:
         told = asked.quality.column("subject").to_list()

@@ -22,12 +22,12 @@ from eptaro.engines.cluster import PART_ROWS, RETRIES, follow, submitted, worker
 from eptaro.engines.pieces import shards_for, without_cells
 from eptaro.errors import InputError
 from eptaro.extras import need
-from eptaro.patience import PATIENCE
 from eptaro.places import Place
 from eptaro.sharded.readas import ReadAs
 from eptaro.sharded.shards import Work
 from eptaro.storage.folder.manifest import Manifest
 from eptaro.storage.folder.shardfiles import ShardFiles
+from eptaro.timeouts import TIMEOUT
 
 Done = TypeVar("Done")
 _AHEAD = 3  # tasks for each thread of a worker that are under way
@@ -44,7 +44,7 @@ class ClusterShards:
     folder: Place | None
     manifest: Manifest
     held: Mapping[int, Any] | None = None
-    patience: float = PATIENCE
+    timeout: float = TIMEOUT
     some: Sequence[int] | None = None
 
     def among(self, numbers: Sequence[int]) -> ClusterShards:
@@ -106,7 +106,7 @@ class ClusterShards:
         )
 
     def _waited(self, future: Any) -> Any:
-        return Watch(self.client, self.patience).over(Beside(future.result))
+        return Watch(self.client, self.timeout).over(Beside(future.result))
 
 
 def _do(shard: int, folded: Folded | None, work: Work[Done]) -> Done | None:

@@ -40,7 +40,7 @@ def fold_sharded(
     engine: Engine,
     client: Any = None,
     shards: int | None = None,
-    patience: float = 60,
+    timeout: float = 60,
 ) -> ShardStore:
     """Return the book of files that are folded into shards.
 
@@ -60,11 +60,11 @@ def fold_sharded(
         raise QuestionError(
             "shards that workers keep need workers that stay: give a Client, or a folder with into="
         )
-    with client_of(client, patience) as cluster, own_errors():
+    with client_of(client, timeout) as cluster, own_errors():
         work = Beside(_on_cluster, cluster, given, asked, read, place, shards)
-        made, held = Watch(cluster, patience).over(work)
+        made, held = Watch(cluster, timeout).over(work)
         stays = client is not None and not isinstance(client, str)
-        kept = ClusterShards(cluster, place, made, held, patience) if stays else None
+        kept = ClusterShards(cluster, place, made, held, timeout) if stays else None
         return _book(place, made, asked, kept)
 
 

@@ -28,12 +28,12 @@ from eptaro.core.tables.table import Table
 from eptaro.engines.clients import client_that_stays
 from eptaro.engines.local import free_memory
 from eptaro.errors import InputError, QuestionError
-from eptaro.patience import PATIENCE
 from eptaro.places import Place
 from eptaro.sharded.questions.asking import ask_shards, view_of_shards
 from eptaro.sharded.questions.told import Told
 from eptaro.sharded.shards import FolderShards, Shards
 from eptaro.storage.folder.manifest import Manifest, read_manifest
+from eptaro.timeouts import TIMEOUT
 
 _NOTHING = Coded(np.zeros(0, np.int32), Column.text("", np.array([], object)))
 _BYTES = 24  # of each cell in memory, and again for each plane
@@ -80,7 +80,7 @@ class ShardStore:
         return cls(folder, manifest, shards, about, AT_ONCE)
 
     @classmethod
-    def open(cls, place: Place, client: Any = None, patience: float = PATIENCE) -> ShardStore:
+    def open(cls, place: Place, client: Any = None, timeout: float = TIMEOUT) -> ShardStore:
         """Return the store of a folder, asked in this process or, with a client, on a cluster.
 
         Raises `InputError` where it is none, or its manifest is damaged.
@@ -93,8 +93,8 @@ class ShardStore:
             return cls.of(place, manifest)
         from eptaro.sharded.cluster import ClusterShards  # Dask is loaded where it is used
 
-        cluster = client_that_stays(client, patience)
-        return cls.of(place, manifest, ClusterShards(cluster, place, manifest, patience=patience))
+        cluster = client_that_stays(client, timeout)
+        return cls.of(place, manifest, ClusterShards(cluster, place, manifest, timeout=timeout))
 
     @property
     def place(self) -> str:

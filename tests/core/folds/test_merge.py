@@ -41,12 +41,12 @@ class Merged(unittest.TestCase):
                 paths[-1].write_text("\n".join(["on,x", *rows]))
             both = ep.Daybook.read(paths[:2], date="on", measures="d=distinct(x)")
             for others in (paths[2], paths[3]):
-                book = both.merged(ep.Daybook.read(others, date="on", measures="d=distinct(x)"))
+                book = both.merge(ep.Daybook.read(others, date="on", measures="d=distinct(x)"))
                 every = {str(v) for n in (0, 1, paths.index(others)) for v in parts[n]} - {"None"}
                 for merged in (book, ep.Daybook.open(book.write(Path(folder, "b.parquet")))):
                     self.assertEqual(merged.recap("year")["d"].tolist(), [len(every)])
                     self.assertEqual(merged.recap("day")["d"].tolist()[:2], [2, 2], "on each day")
-                merged = book.merged(
+                merged = book.merge(
                     ep.Daybook.read(paths[2], date="on", measures="d=distinct(x)"), force=True
                 )
                 every |= {"9", "3"}
@@ -55,12 +55,12 @@ class Merged(unittest.TestCase):
     def test_a_sum_beyond_64_bits_is_told_and_never_wraps(self):
         big = book([2**62, 2**62 - 1], measures="s=sum(x)")
         self.assertEqual(big.recap("year")["s"].tolist(), [2**63 - 1])
-        over = big.merged(book([1], measures="s=sum(x)"), force=True)
+        over = big.merge(book([1], measures="s=sum(x)"), force=True)
         with self.assertRaisesRegex(ep.MeasureError, "'s'.*does not fit into 64 bits"):
             over.recap("year")
-        back = over.merged(book([-5], measures="s=sum(x)"), force=True)
+        back = over.merge(book([-5], measures="s=sum(x)"), force=True)
         self.assertEqual(back.recap("year")["s"].tolist(), [2**63 - 5])
-        apart = big.merged(book([2**62], on="2026-01-01", measures="s=sum(x)"), force=True)
+        apart = big.merge(book([2**62], on="2026-01-01", measures="s=sum(x)"), force=True)
         self.assertEqual(apart.recap("year")["s"].tolist(), [2**63 - 1, 2**62])
 
     def test_kinds_and_decimals_come_together(self):
@@ -68,7 +68,7 @@ class Merged(unittest.TestCase):
         for one, two in ((whole, cents), (cents, whole), (whole, halves), (halves, whole), (cents, halves),
                          (halves, cents), ([Decimal("0.001")], cents)):  # fmt: skip
             with self.subTest(one=one, two=two):
-                row = next(book(one).merged(book(two)).recap("year").rows())
+                row = next(book(one).merge(book(two)).recap("year").rows())
                 every = [Fraction(value) for value in [*one, *two]]
                 mean = sum(every) / len(every)
                 self.assertAlmostEqual(row["s"], type(row["s"])(float(sum(every))), 9)
@@ -85,23 +85,21 @@ class Merged(unittest.TestCase):
     def test_decimals_beyond_64_bits_and_floats_come_together(self):
         large = book([Decimal(10**16) + Decimal("0.25")] * 2000, measures=["s=sum(x)", "a=mean(x)"])
         row = next(
-            large.merged(book([0.5, 1.25], measures=["s=sum(x)", "a=mean(x)"])).recap("year").rows()
+            large.merge(book([0.5, 1.25], measures=["s=sum(x)", "a=mean(x)"])).recap("year").rows()
         )
         self.assertEqual(row["s"], float(2000 * Fraction(10**16) + 500 + Fraction(7, 4)))
 
     def test_the_later_part_is_last_whatever_its_rows_were_numbered(self):
         first = book([1, 2, 3], measures="l=last(x)")
         self.assertEqual(
-            first.merged(book([9], measures="l=last(x)")).recap("year")["l"].tolist(), [9]
+            first.merge(book([9], measures="l=last(x)")).recap("year")["l"].tolist(), [9]
         )
-        thrice = first.merged(book([9], measures="l=last(x)")).merged(
-            book([8], measures="l=last(x)")
-        )
+        thrice = first.merge(book([9], measures="l=last(x)")).merge(book([8], measures="l=last(x)"))
         self.assertEqual(thrice.recap("year")["l"].tolist(), [8])
 
     def test_sources_are_named_each_once_and_many_by_their_number(self):
         one, two, three = (book([n], measures="s=sum(x)") for n in (1, 2, 3))
-        both = one.merged(two).merged(three)
+        both = one.merge(two).merge(three)
         self.assertEqual(both.source, "the table given")
         self.assertEqual(both.rows, 3)
 
@@ -114,9 +112,9 @@ class Merged(unittest.TestCase):
             for on in ("2025-01-01", "nowhen")
         )
         for one, two, left in ((kept, torn, 1), (torn, kept, 1), (torn, torn, 2)):
-            merged = one.merged(two, force=True)
+            merged = one.merge(two, force=True)
             self.assertEqual(merged.aside.column("value").to_list(), ["nowhen"] * left)
-        self.assertEqual(len(kept.merged(kept, force=True).aside), 0)
+        self.assertEqual(len(kept.merge(kept, force=True).rejected), 0)
 
     def test_many_batches_of_any_size_are_one(self):
         rng = np.random.default_rng(3)
@@ -145,11 +143,11 @@ class Merged(unittest.TestCase):
 
     def test_what_differs_is_refused(self):
         with self.assertRaisesRegex(ep.InputError, "the books differ"):
-            book([1], measures="s=sum(x)").merged(book([1], measures="t=sum(x)"))
+            book([1], measures="s=sum(x)").merge(book([1], measures="t=sum(x)"))
         with self.assertRaisesRegex(ep.InputError, "already; merge with force=True"):
-            book([1], measures="s=sum(x)").merged(book([1], measures="s=sum(x)"))
+            book([1], measures="s=sum(x)").merge(book([1], measures="s=sum(x)"))
         by = ep.Daybook(
             {"on": ["2025-01-01"], "x": [2], "g": ["a"]}, date="on", by="g", measures="s=sum(x)"
         )
         with self.assertRaisesRegex(ep.InputError, "grouped by"):
-            book([1], measures="s=sum(x)").merged(by)
+            book([1], measures="s=sum(x)").merge(by)

@@ -130,12 +130,13 @@ class Totals(unittest.TestCase):
                               date="on", by="g", measures="l=last(x)")  # fmt: skip
 
         shared, alone = part("2025-01-01", "a", "b"), part("2025-01-02", "a")
-        for merged in (shared.merged(alone), alone.merged(shared)):
+        for merged in (shared.merge(alone), alone.merge(shared)):
             self.assertEqual(merged.recap("day").column("l").to_list(), [None, 7])
             together = merged.recap("year")
             self.assertEqual(together.column("l").to_list(), [7])
             self.assertEqual(
-                merged.using(ep.WeekCalendar("w")).recap("day").column("l").to_list(), [None, 7]
+                merged.with_calendar(ep.WeekCalendar("w")).recap("day").column("l").to_list(),
+                [None, 7],
             )
 
     def test_merging_keeps_the_order_of_the_books(self):
@@ -144,9 +145,9 @@ class Totals(unittest.TestCase):
                               measures=["f=first(x)", "l=last(x)"])  # fmt: skip
 
         first, second, third = part(1, 2, 3), part(4), part(5, 6)
-        row = next(first.merged(second).merged(third).recap("year").rows())
+        row = next(first.merge(second).merge(third).recap("year").rows())
         self.assertEqual((row["f"], row["l"]), (1, 6))
-        row = next(third.merged(first.merged(second)).recap("year").rows())
+        row = next(third.merge(first.merge(second)).recap("year").rows())
         self.assertEqual((row["f"], row["l"]), (5, 4))
 
 
@@ -221,7 +222,7 @@ class WrongKinds(unittest.TestCase):
             lambda: made.compare("year", back=1), lambda: made.recap(5), lambda: made.recap("year", by=5),
             lambda: made.recap("year", only=5), lambda: made.recap("year", sort=5), lambda: made.accumulate(5),
             lambda: made.accumulate("year", goals=5), lambda: made.trail(5), lambda: made.trail("2 days", weights=5),
-            lambda: made.compare("year", against=5), lambda: made.merged(5), lambda: book(coverage=5),
+            lambda: made.compare("year", against=5), lambda: made.merge(5), lambda: book(coverage=5),
             lambda: book(dates=5), lambda: ep.Daybook.read(5, date="on", measures="n=count()"),
             lambda: ep.Daybook.open(5), lambda: made.recap("year").write(5), lambda: made.recap("year").trace("x", "s"),
             lambda: ep.Daybook({"on": ["2025-01-01"]}, date="on", measures=5),

@@ -335,12 +335,12 @@ class Deviations(unittest.TestCase):
             np.concatenate(v).tolist() for v in ((small, large), (small[:9], -large), (far,))
         )
         self.check(self.book(one), one)
-        self.check(self.book(one).merged(self.book(two), force=True), one + two)
+        self.check(self.book(one).merge(self.book(two), force=True), one + two)
         with tempfile.TemporaryDirectory() as folder:
             kept = ep.Daybook.open(self.book(one).write(Path(folder) / "b.parquet"))
         self.check(kept, one)
         self.check(self.book(three), three)
-        mixed = kept.merged(self.book(three)).recap("year", by="g", only={"g": "large"})
+        mixed = kept.merge(self.book(three)).recap("year", by="g", only={"g": "large"})
         every = [Fraction(v) for v in [*large.tolist(), *three]]
         mean = sum(every) / len(every)
         want = float(sum((v - mean) ** 2 for v in every) / (len(every) - 1))

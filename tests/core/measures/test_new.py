@@ -68,7 +68,7 @@ class New(unittest.TestCase):
     def test_parts_that_are_merged_and_books_that_are_kept(self):
         halves = [{k: v[n::2] for k, v in self.given.items()} for n in range(2)]
         one, two = (ep.Daybook(half, **self.asked) for half in halves)
-        merged = one.merged(two)
+        merged = one.merge(two)
         self.held(merged, self.given)
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "book.parquet"

@@ -75,7 +75,7 @@ class Said(unittest.TestCase):
     def test_merged_kept_and_read_from_files(self):
         halves = [{k: v[n::2] for k, v in self.frame.items()} for n in range(2)]
         one, two = (ep.Daybook(half, **self.asked) for half in halves)
-        book = one.merged(two)
+        book = one.merge(two)
         self.held(ep.Daybook.open(book.write(self.folder / "book.parquet")))
         path = self.folder / "rows.parquet"
         parquet.write_table(pa.table(self.frame), path, row_group_size=30)
@@ -97,14 +97,14 @@ class Said(unittest.TestCase):
         two = ep.Daybook({"on": ["2025-01-01"], "v": [3]}, date="on", measures="m=max(v)")
         none = ep.Daybook({"on": ["2025-01-01"], "v": pa.nulls(1)}, date="on", measures="m=max(v)")
         with self.assertRaisesRegex(ep.InputError, "holds text values in one part and integer"):
-            one.merged(two)
+            one.merge(two)
         three = ep.Daybook(
             {"on": ["2025-01-01"] * 2, "v": ["a", "z"]}, date="on", measures="m=max(v)"
         )
         four = ep.Daybook({"on": ["2025-01-02"], "v": ["k"]}, date="on", measures="m=max(v)")
-        self.assertEqual(one.merged(three).merged(four).recap("day")["m"].tolist(), ["z", "k"])
+        self.assertEqual(one.merge(three).merge(four).recap("day")["m"].tolist(), ["z", "k"])
         for a, b in ((one, none), (none, one)):
-            self.assertEqual(a.merged(b).recap("day")["m"].tolist(), ["x"])
+            self.assertEqual(a.merge(b).recap("day")["m"].tolist(), ["x"])
 
     def test_nothing_is_reckoned_with_them(self):
         book = ep.Daybook(self.frame, **self.asked)

@@ -158,8 +158,8 @@ class ByGroups(unittest.TestCase):
                     for part in parts)  # fmt: skip
         for book in (
             ep.Daybook.open(self.book.write(folder / "a.parquet")),
-            one.merged(two),
-            self.book.using(ep.MonthCalendar()),
+            one.merge(two),
+            self.book.with_calendar(ep.MonthCalendar()),
         ):
             self.assertEqual(
                 [*book.recap("month", by="route").rows()],
@@ -172,4 +172,4 @@ class ByGroups(unittest.TestCase):
             [*self.make(spans).recap("month", by="route").rows()],
         )
         with self.assertRaisesRegex(ep.InputError, "only one of the books"):
-            one.merged(ep.Daybook(parts[1], date="on", by="route", measures=MEASURES))
+            one.merge(ep.Daybook(parts[1], date="on", by="route", measures=MEASURES))

@@ -199,7 +199,7 @@ class Questions(unittest.TestCase):
             measures="n=count()",
             dates=ep.DateRules(bad_dates="set aside"),
         )
-        self.assertEqual((book.rows, next(iter(book.aside.rows()))["row"]), (1, 2))
+        self.assertEqual((book.rows, next(iter(book.rejected.rows()))["row"]), (1, 2))
 
     def test_the_date_column_is_one_of_dates_however_it_is_written(self):
         path = self.folder / "days.csv"
@@ -255,7 +255,7 @@ class Questions(unittest.TestCase):
     def test_books_keep_their_condition(self):
         whole = ep.Daybook(self.frame, **self.given)
         halves = [ep.Daybook(part, **self.given) for part in (self.frame[:700], self.frame[700:])]
-        merged = halves[0].merged(halves[1])
+        merged = halves[0].merge(halves[1])
         path = merged.write(self.folder / "book.parquet")
         for book in (merged, ep.Daybook.open(path)):
             self.assertEqual(
@@ -267,7 +267,7 @@ class Questions(unittest.TestCase):
             )
         other = ep.Daybook(self.frame[:700], date="on", by=BY, measures=MEASURES)
         with self.assertRaisesRegex(ep.InputError, "different conditions: .* and none"):
-            halves[1].merged(other)
+            halves[1].merge(other)
 
     def test_what_cannot_be_is_told_with_its_place(self):
         for where, said in (

@@ -74,7 +74,7 @@ class AfterTheFold(unittest.TestCase):
 
     def test_merging_other_scales_does_not_wrap(self):
         specs = ["hi=max(x)", "l=last(x)", "m=median(x)", "s=sum(x)"]
-        both = book([2**55], specs).merged(book([Decimal("0.25")], specs, pa.decimal128(9, 2)))
+        both = book([2**55], specs).merge(book([Decimal("0.25")], specs, pa.decimal128(9, 2)))
         row = next(both.recap("year").rows())
         self.assertEqual(
             (row["hi"], row["l"], row["s"]), (2**55, Decimal("0.25"), 2**55 + Decimal("0.25"))
@@ -142,7 +142,7 @@ class Statistics(unittest.TestCase):
         self.assertEqual(one(made, "d"), 2)
         parts = [book([v], "d=distinct(x)", kind) for v, kind in
                  ((5, pa.int64()), (5.0, pa.float64()), (Decimal("5.00"), pa.decimal128(9, 2)))]  # fmt: skip
-        both = parts[0].merged(parts[1], force=True).merged(parts[2], force=True)
+        both = parts[0].merge(parts[1], force=True).merge(parts[2], force=True)
         self.assertEqual(one(both, "d"), 1)
 
 

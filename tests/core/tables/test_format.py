@@ -44,11 +44,11 @@ class Kept(unittest.TestCase):
     def test_after_a_merge_on_another_calendar_and_in_own_ones(self):
         fiscal = ep.MonthCalendar("fiscal", year_starts="04-01")
         for other in (
-            book().merged(book({"on": ["2025-02-01"], "g": ["c"], "x": [1]})),
-            book().using(fiscal),
+            book().merge(book({"on": ["2025-02-01"], "g": ["c"], "x": [1]})),
+            book().with_calendar(fiscal),
         ):
             self.assertEqual(other.recap("year").column("s").format, EURO)
-        own = book().using(ep.OwnCalendars("g", {"a": fiscal}, ep.MonthCalendar()))
+        own = book().with_calendar(ep.OwnCalendars("g", {"a": fiscal}, ep.MonthCalendar()))
         self.assertEqual(own.recap("year", by="g").column("s").format, EURO)
 
     def test_a_ratio_and_a_share_are_shown_their_own_way(self):

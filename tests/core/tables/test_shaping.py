@@ -20,7 +20,7 @@ class Shaping(unittest.TestCase):
 
     def setUp(self):
         self.table = ep.Daybook(
-            frame(), date="on", by="g", revenue="sum(fare)", trips="count()"
+            frame(), date="on", by="g", measures=["revenue=sum(fare)", "trips=count()"]
         ).recap("month", by="g")
 
     def test_columns_and_rows(self):
@@ -59,7 +59,7 @@ class Frames(unittest.TestCase):
     """Frames out merge with frames in."""
 
     def test_days_merge_with_those_of_pandas(self):
-        made = ep.Daybook(frame(), date="on", by="g", revenue="sum(fare)")
+        made = ep.Daybook(frame(), date="on", by="g", measures="revenue=sum(fare)")
         days = made.accumulate("month", by="g")
         joined = frame().merge(days.to_pandas(), left_on=["on", "g"], right_on=["date", "g"])
         self.assertEqual(len(joined), 40)
@@ -90,20 +90,32 @@ class Frames(unittest.TestCase):
                 calendars=[ep.MonthCalendar()],
             )
 
-    def test_series_mappings_and_keywords_are_taken(self):
+    def test_series_and_mappings_are_taken_and_other_keywords_refused(self):
         series = frame().set_index("on")["fare"]
         self.assertEqual(
-            ep.Daybook(series, total="sum(fare)").recap("month")["total"].tolist(), [465, 315]
+            ep.Daybook(series, measures="total=sum(fare)").recap("month")["total"].tolist(),
+            [465, 315],
         )
-        again = ep.Daybook(frame(), date="on", measures={"total": "sum(fare)"}, n="count()").recap(
-            "year"
-        )
+        again = ep.Daybook(
+            frame(), date="on", measures={"total": "sum(fare)", "n": "count()"}
+        ).recap("year")
         self.assertEqual((again["total"].tolist(), again["n"].tolist()), ([780], [40]))
-        with self.assertRaisesRegex(ep.MeasureError, "did you mean 'where'"):
-            ep.Daybook(frame(), date="on", total="sum(fare)", wher="fare > 3")
+        for wrong, said in (
+            ({"wher": "fare > 3"}, "unknown option 'wher': did you mean 'where'"),
+            ({"grain": "month"}, "belongs to DateRules: dates=DateRules"),
+            ({"total": "sum(fare)"}, "measures={'total': 'sum.fare.'}"),
+        ):
+            for way in (ep.Daybook, ep.Daybook.read):
+                with self.assertRaisesRegex(ep.QuestionError, said):
+                    way(frame(), date="on", **wrong)
+            with self.assertRaisesRegex(ep.QuestionError, said):
+                ep.Daybook.from_sql("sqlite://", "t", date="on", measures="n=count()", **wrong)
+        with self.assertRaisesRegex(ep.QuestionError, "did you mean 'totals'"):
+            again_book = ep.Daybook(frame(), date="on", measures="n=count()")
+            again_book.recap("year", total=True)
         night = {"at": ["2025-01-01T23:30:00+00:00"], "x": [1]}
         self.assertEqual(
-            str(ep.Daybook(night, date="at", zone="Asia/Tokyo", n="count()").coverage),
+            str(ep.Daybook(night, date="at", zone="Asia/Tokyo", measures="n=count()").coverage),
             "2025-01-02..2025-01-02",
         )
         found = ep.inspect(night, date="at", zone="Asia/Tokyo").rows()

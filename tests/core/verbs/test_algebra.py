@@ -111,7 +111,7 @@ class Algebra(unittest.TestCase):
         if cut >= len(made):
             return
         one, two = book_of(made[:cut], calendar), book_of(made[cut:], calendar)
-        for merged in (one.merged(two, force=True), two.merged(one, force=True)):
+        for merged in (one.merge(two, force=True), two.merge(one, force=True)):
             self.assertEqual(
                 list(merged.recap("month", by="g").rows()),
                 list(whole.recap("month", by="g").rows()),

@@ -298,7 +298,7 @@ class OwnCalendars(unittest.TestCase):
 
     def test_common_periods_stay_possible_and_a_file_keeps_the_calendars(self):
         own = self.book(self.OWN)
-        civil = own.using(ep.MonthCalendar())
+        civil = own.with_calendar(ep.MonthCalendar())
         self.assertEqual(
             list(civil.recap("month", by="group").rows()),
             list(self.book(ep.MonthCalendar()).recap("month", by="group").rows()),

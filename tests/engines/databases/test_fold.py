@@ -251,7 +251,7 @@ class Folded(Databases):
                 )
             book = ep.Daybook.from_sql(url, "t", date="d", measures="s=sum(x)", dates=rules)
             self.assertEqual(
-                (book.recap("day")["s"].tolist(), len(book.aside), book.rows), ([3], 2, 2)
+                (book.recap("day")["s"].tolist(), len(book.rejected), book.rows), ([3], 2, 2)
             )
 
     def test_what_is_refused(self):

@@ -56,7 +56,7 @@ def folded_into(folder: str, rows: RowsToFold, data: DataOptions, shards: int | 
         lookups=rows.lookups,
         into=folder,
         shards=shards,
-        patience=data.patience,
+        timeout=data.timeout,
     )
 
 
@@ -261,7 +261,7 @@ def merge(books: tuple[Path, ...], out: Path, force: bool) -> None:
     leave_pandas_out()
     first, *others = (Daybook.open(path) for path in books)
     for book in others:
-        first = first.merged(book, force=force)
+        first = first.merge(book, force=force)
     _tell(first, first.write(out))
 
 

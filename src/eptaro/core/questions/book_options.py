@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from difflib import get_close_matches
+from inspect import signature
 from typing import TypeAlias
 
 from eptaro.core.calendars.calendar import Calendar
@@ -31,7 +31,7 @@ from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.scope import By, formulas_of, group_names
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.format import Format, check_formats
-from eptaro.errors import CalendarError, InputError, MeasureError, unknown
+from eptaro.errors import CalendarError, InputError, QuestionError, unknown
 
 _AROUND = 31  # days before and after the data whose holidays count as well
 _CALLED = re.compile(r"\w+\(")
@@ -39,12 +39,6 @@ Measures: TypeAlias = "str | Measure | Mapping[str, str] | Iterable[str | Measur
 Calendars: TypeAlias = "Calendar | OwnCalendars | None"
 Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"
 
-
-_OPTIONS = (
-    *("measures", "date", "by", "calendar", "coverage", "dates", "zone", "files", "formats"),
-    *("workdays", "values", "where", "numbers", "lookups", "across", "memory_limit"),
-    *("engine", "client", "patience"),
-)
 
 _OF_RULES = {  # options that people try where their rules belong
     name: (option, rules)
@@ -57,29 +51,24 @@ _OF_RULES = {  # options that people try where their rules belong
 }
 
 
-def _with_named(measures: Measures, named: Mapping[str, str]) -> Measures:
-    """Return the measures, and after them those given by keyword: `revenue="sum(fare)"`.
-
-    Raises `MeasureError` for a keyword that is a slip for an option, or whose value is no text.
+def check_options(way: Callable[..., object], given: Mapping[str, object]) -> None:
+    """Raise `QuestionError` for options that a way into a book does not take, with what may have
+    been meant: another spelling, the rules that the option belongs to, or a measure.
     """
-    for name, body in named.items():
+    for name, value in given.items():
         if name in _OF_RULES:
-            rules = _OF_RULES[name]
-            raise MeasureError(
-                f"there is no option {name!r} here; it belongs to {rules[1]}: "
-                f"{rules[0]}={rules[1]}({name}={body!r})"
+            option, rules = _OF_RULES[name]
+            raise QuestionError(
+                f"there is no option {name!r} here; it belongs to {rules}: "
+                f"{option}={rules}({name}={value!r})"
             )
-        if not isinstance(body, str) or get_close_matches(name, _OPTIONS, 1, 0.8):
-            raise MeasureError(
-                f"{name}={body!r} is not a measure such as {name}='sum(fare)', and "
-                f"{unknown('option', name, _OPTIONS)}"
+        if isinstance(value, str) and _CALLED.match(value):
+            raise QuestionError(
+                f"there is no option {name!r}; give measures as a list or a mapping: "
+                f"measures={{{name!r}: {value!r}}}"
             )
-    if not named:
-        return measures
-    given = [f"{name}={body}" for name, body in named.items()]
-    if isinstance(measures, Mapping):
-        return [*(f"{name}={body}" for name, body in measures.items()), *given]
-    return [*([measures] if isinstance(measures, str | Measure) else measures), *given]
+        known = [one for one in signature(way).parameters if one not in ("self", "_unknown")]
+        raise QuestionError(unknown("option", name, known))
 
 
 @dataclass(frozen=True)
@@ -108,10 +97,9 @@ class BookOptions:
         values: By = None,
         where: str | None = None,
         date: str | None = None,
-        named: Mapping[str, str] | None = None,
     ) -> BookOptions:
         """Return the options as they were given, measures, groups and conditions parsed."""
-        names, parsed = group_names(by), parse_measures(_with_named(measures, named or {}))
+        names, parsed = group_names(by), parse_measures(measures)
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         made = {name: formula for measure in parsed for name, formula in measure.formulas.items()}
         made |= formulas_of(by) | formulas_of(values)

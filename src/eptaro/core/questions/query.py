@@ -20,6 +20,7 @@ from typing import (
 
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.tables.table import Table
+from eptaro.errors import QuestionError, unknown
 
 if TYPE_CHECKING:
     from eptaro.core.questions.view import Facts
@@ -77,13 +78,18 @@ def method_of(query: Callable[Options, Query]) -> Method[Options]:
     the query's class.
     """
 
+    kind = cast("type[Query]", query)
+    parameters = list(signature(kind).parameters.values())
+    names = [parameter.name for parameter in parameters]
+
     def method(self: AnswersQueries, /, *args: Options.args, **options: Options.kwargs) -> Table:
+        for name in options:
+            if name not in names:
+                raise QuestionError(unknown(f"option of {kind.verb}", name, names))
         return self.ask(query(*args, **options))
 
-    kind = cast("type[Query]", query)
     wraps(kind, updated=())(method)
     method.__name__ = kind.verb
-    parameters = list(signature(kind).parameters.values())
     own = Parameter("self", Parameter.POSITIONAL_ONLY)
     method.__signature__ = signature(kind).replace(  # type: ignore[attr-defined]
         parameters=[own, *parameters], return_annotation="Table"

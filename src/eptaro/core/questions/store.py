@@ -27,7 +27,7 @@ from eptaro.core.tables.format import Face, Rank
 from eptaro.core.tables.table import Table
 from eptaro.errors import NothingLeftError, QuestionError
 
-_ONE = "book.using(calendar), or --calendar NAME"
+_ONE = "book.with_calendar(calendar), or --calendar NAME"
 
 
 def answer(facts: Facts, query: Query) -> Table:

@@ -77,7 +77,7 @@ class Facts:
         return self.folded.source
 
     @property
-    def aside(self) -> Table:
+    def rejected(self) -> Table:
         """The rows whose date could not be read: row, value and reason."""
         return self.folded.aside or Table([])
 

@@ -20,9 +20,9 @@ from eptaro.inputs.files.csv import CsvFile, StandardInput
 from eptaro.inputs.files.many import ManyFiles, parquet_folder
 from eptaro.inputs.files.parquet import ParquetFile, unreadable
 from eptaro.inputs.sources import FrameSource, Source, TableSource
-from eptaro.patience import connection_options
 from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.files import FileRules
+from eptaro.timeouts import connection_options
 
 _MARKS = "*?["
 

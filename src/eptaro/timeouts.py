@@ -7,29 +7,29 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import Any
 
-PATIENCE = 60.0  # seconds
+TIMEOUT = 60.0  # seconds
 _ATTEMPTS = 2
-_patience: ContextVar[float] = ContextVar("patience", default=PATIENCE)
+_timeout: ContextVar[float] = ContextVar("timeout", default=TIMEOUT)
 
 
 @contextmanager
 def waiting_at_most(seconds: float) -> Iterator[None]:
     """Give up what does not answer for so many seconds, in a block."""
-    token = _patience.set(seconds)
+    token = _timeout.set(seconds)
     try:
         yield
     finally:
-        _patience.reset(token)
+        _timeout.reset(token)
 
 
 def wait_at_most(seconds: float) -> Any:
     """Give up what does not answer for so many seconds; return what ends that with `wait_again`."""
-    return _patience.set(seconds)
+    return _timeout.set(seconds)
 
 
 def wait_again(token: Any) -> None:
     """End what `wait_at_most` began."""
-    _patience.reset(token)
+    _timeout.reset(token)
 
 
 def for_stores(system: Any) -> Any:
@@ -39,7 +39,7 @@ def for_stores(system: Any) -> Any:
     from pyarrow import fs
 
     _, (options,) = system.__reduce__()
-    each = max(_patience.get() / _ATTEMPTS, 0.5)
+    each = max(_timeout.get() / _ATTEMPTS, 0.5)
     again = fs.AwsStandardS3RetryStrategy(max_attempts=_ATTEMPTS)
     options |= {"connect_timeout": each, "request_timeout": each, "retry_strategy": again}
     return fs.S3FileSystem(**{name: value for name, value in options.items() if value != ""})
@@ -48,4 +48,4 @@ def for_stores(system: Any) -> Any:
 def connection_options(url: str) -> dict[str, Any]:
     """Return what a driver is told when it connects to the database of an address."""
     server = url.partition("://")[0].partition("+")[0] in ("postgresql", "mysql", "mariadb")
-    return {"connect_timeout": max(round(_patience.get()), 1)} if server else {}
+    return {"connect_timeout": max(round(_timeout.get()), 1)} if server else {}
