@@ -386,7 +386,7 @@ class Daybook:
             from eptaro.storage.bookfile import open_book
 
             folded, asked = open_book(place)
-            return cls._of(MemoryStore(asked.facts(folded)))
+            return cls._of(MemoryStore(asked.facts(folded), place))
 
     def write(self, path: str | Path) -> Path | str:
         """Write the book to a Parquet file, or a new folder, that `Daybook.open` reads back.
@@ -429,21 +429,23 @@ class Daybook:
         coverage: Coverage = None,
         workdays: Worked = None,
     ) -> Daybook:
-        """Put more rows into the folder of a book, all of them or, if anything fails, none.
+        """Return the book with more rows, all of them or, if anything fails, none.
 
-        Files are read as those before were, but for what is said here. Only the shards and months
-        that rows touch are written anew; who has the book open sees it as it was.
+        A book that was opened is kept with them: its file is written anew; of its folder, where
+        files are read as those before were but for the options given, only the shards and months
+        that rows touch. Who has the book open sees it as it was.
 
         Parameters
         ----------
         what : str, Path, several of these, or Daybook
             The files, or a book with the same groups and measures.
         replace_days : Span or str, optional
-            The days whose rows are taken out in the same step; all new ones lie in them.
+            Of a book in a folder: the days whose rows are taken out in the same step; all new ones
+            lie in them.
         force : bool
-            Count rows that are in the folder already once more, rather than refuse them.
+            Count rows that are in the book already once more, rather than refuse them.
         date, dates, zone, files, numbers, lookups, coverage, workdays : optional
-            As for `Daybook.fold`; the days covered and the holidays add to those of the book.
+            As for `Daybook.read`; the days covered and the holidays add to those of the book.
 
         Returns
         -------
@@ -458,10 +460,42 @@ class Daybook:
         """
         from eptaro.sharded.adding import Again, add_rows
 
-        out = Span.parse(replace_days) if isinstance(replace_days, str) else replace_days
-        rows = what._store.facts if isinstance(what, Daybook) else what
-        again = Again(date, dates, zone, files, numbers, lookups, coverage, workdays)
-        return self._of(add_rows(self._store, rows, again, out=out, force=force))
+        store = self._store
+        if not isinstance(store, MemoryStore):
+            out = Span.parse(replace_days) if isinstance(replace_days, str) else replace_days
+            rows = what._store.facts if isinstance(what, Daybook) else what
+            again = Again(date, dates, zone, files, numbers, lookups, coverage, workdays)
+            return self._of(add_rows(store, rows, again, out=out, force=force))
+        if replace_days is not None:
+            raise InputError(
+                "replace_days takes days out of a book in a folder; write this one to a folder "
+                "first: book.write('bookings/')"
+            )
+        facts = store.facts
+        if not isinstance(what, Daybook):
+            left = facts.folded.left
+            what = self.read(
+                what,
+                measures=facts.measures,
+                date=date,
+                by=self.by,
+                calendar=facts.own or facts.calendar,
+                coverage=coverage,
+                dates=dates,
+                zone=zone,
+                files=files,
+                workdays=workdays,
+                where=None if left is None else left.where,
+                numbers=numbers,
+                lookups=lookups,
+            )
+        made = self.merge(what, force=force)
+        if store.file is None:
+            return made
+        from eptaro.storage.bookfile import write_book
+
+        write_book(made._store.facts, store.file)
+        return self._of(MemoryStore(made._store.facts, store.file))
 
     def with_calendar(
         self, calendar: Calendar | OwnCalendars, *, workdays: Workdays | None = None
@@ -692,5 +726,5 @@ class Daybook:
         by = f" by {', '.join(names)}" if names else ""
         return (
             f"<Daybook of {about.rows:,} rows{by}, {about.coverage}, "
-            f"{about.groups.count:,} groups{self._store.place}, calendar {about.calendar.name!r}>"
+            f"{about.groups.count:,} groups{self._store.where}, calendar {about.calendar.name!r}>"
         )

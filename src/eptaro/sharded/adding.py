@@ -165,13 +165,9 @@ def add_rows(
 ) -> ShardStore:
     """Return the store of a folder with more rows: files, or the facts of another book.
 
-    Raises `InputError` where the book does not lie in a folder, or for what `put` refuses.
+    Raises `InputError` where workers alone hold the book, or for what `put` refuses.
     """
-    if not isinstance(store, ShardStore):
-        raise InputError(
-            "add puts rows into the folder of a book, and this one is in memory; use merged, or "
-            "write it to a folder: book.write('bookings/')"
-        )
+    assert isinstance(store, ShardStore)
     folder = store.folder
     if folder is None:
         raise InputError("the workers hold this book; fold it into a folder to add to it")

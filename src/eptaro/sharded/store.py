@@ -97,10 +97,11 @@ class ShardStore:
         return cls.of(place, manifest, ClusterShards(cluster, place, manifest, timeout=timeout))
 
     @property
-    def place(self) -> str:
+    def where(self) -> str:
         """Where the cells lie, in words."""
+        count = self.manifest.shards
         place = "on a cluster" if self.folder is None else f"in {self.folder}"
-        return f" in {self.manifest.shards} shards {place}"
+        return f" in {count} shard{'s' if count > 1 else ''} {place}"
 
     @property
     def told(self) -> Told:

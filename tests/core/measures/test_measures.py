@@ -264,6 +264,20 @@ class TwoStages(unittest.TestCase):
         self.assertEqual(book.recap("month")["daily"].tolist(), [1.0, 1.0])
 
 
+class Unnamed(unittest.TestCase):
+    """A calculation without a name gets one of its words."""
+
+    def test_names_are_made_of_the_words(self):
+        for text, name in (
+            ("sum(fare)", "sum_fare"), ("count()", "count"), ("count(where x = 1)", "count_where_x_1"),
+            ("max(sum(fare) per day)", "max_sum_fare_per_day"), ("sum(a)/sum(b)", "sum_a_sum_b"),
+        ):  # fmt: skip
+            found = ep.Measure.parse(text)
+            self.assertEqual((found.name, found.formula), (name, text))
+        with self.assertRaisesRegex(ep.MeasureError, "two measures are called 'count'"):
+            ep.Daybook({"on": ["2025-01-01"]}, date="on", measures=["count()", "count()"])
+
+
 class Wide(unittest.TestCase):
     """More measures than the loops take at once."""
 

@@ -65,7 +65,8 @@ class Measure:
         Parameters
         ----------
         text : str
-            `name=how(column)`, `name=how(a)/how(b)` or another formula.
+            `name=how(column)`, `name=how(a)/how(b)` or another formula; without a name it gets
+            one: `sum(fare)` is `sum_fare`.
         earlier : mapping of str to Measure, optional
             Measures that the formula may name.
 
@@ -83,7 +84,9 @@ class Measure:
             raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
         name, equals, body = text.partition("=")
         name = name.strip()
-        if not equals or not name or not name.isprintable():
+        if _CALLED.match(text):  # a calculation without a name, of which one is made
+            name, body = _name_of(text), text
+        elif not equals or not name or not name.isprintable():
             raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
         if _CALLED.match(body):
             term, rest = parse_term(body, text)
@@ -219,6 +222,15 @@ class Measure:
 
     def __repr__(self) -> str:
         return f"Measure('{self.name}={self.formula}')"
+
+
+def _name_of(calculation: str) -> str:
+    """Return a name for a calculation without one.
+
+    >>> _name_of("max(sum(fare) per day)"), _name_of("count()")
+    ('max_sum_fare_per_day', 'count')
+    """
+    return "_".join(re.findall(r"\w+", calculation))
 
 
 def parse_measures(

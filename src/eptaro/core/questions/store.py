@@ -120,7 +120,7 @@ class Store(Protocol):
         """
 
     @property
-    def place(self) -> str:
+    def where(self) -> str:
         """Where the cells lie, in words; empty for those in memory."""
 
     @property
@@ -142,9 +142,10 @@ class Store(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class MemoryStore:
-    """Cells in memory."""
+    """Cells in memory; `file` is where they were read from, None where they were not."""
 
     facts: Facts
+    file: Any = None
 
     @property
     def about(self) -> Facts:
@@ -152,7 +153,7 @@ class MemoryStore:
         return self.facts
 
     @property
-    def place(self) -> str:
+    def where(self) -> str:
         """Nothing."""
         return ""
 

@@ -1,0 +1,109 @@
+"""Every method of a book works wherever its cells lie, or is refused by name."""
+
+import itertools
+import random
+import tempfile
+import unittest
+from pathlib import Path
+
+import eptaro as ep
+
+MEASURES = ["revenue=sum(fare)", "trips=count()", "typical=median(fare)"]
+ASKED = {"date": "on", "by": ["route"], "measures": MEASURES}
+WAYS = ("memory", "file", "folder", "shards")
+
+
+def rows(seed: int, count: int) -> dict[str, list]:
+    """Return transactions of one year on two routes."""
+    rng = random.Random(seed)
+    return {
+        "on": [f"2025-{rng.randint(1, 12):02d}-{rng.randint(1, 28):02d}" for _ in range(count)],
+        "route": [rng.choice("ab") for _ in range(count)],
+        "fare": [rng.randint(-20, 90) for _ in range(count)],
+    }
+
+
+def listed(book: ep.Daybook) -> list[dict]:
+    """Return what a book answers, in every group and together."""
+    return [*book.recap("month", by="route").rows(), *book.recap("year", totals=True).rows()]
+
+
+class Stores(unittest.TestCase):
+    """In memory, in a file, and in folders of one and of several shards."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.names = itertools.count()
+
+    def held(self, way: str, table: dict[str, list]) -> ep.Daybook:
+        path = self.folder / f"{way}{next(self.names)}"
+        if way == "memory":
+            return ep.Daybook(table, **ASKED)
+        if way == "file":
+            return ep.Daybook.open(ep.Daybook(table, **ASKED).write(f"{path}.parquet"))
+        if way == "folder":
+            return ep.Daybook.open(ep.Daybook(table, **ASKED).write(f"{path}/"))
+        return ep.Daybook.read(self.csv(table), into=path, shards=3, **ASKED)
+
+    def csv(self, table: dict[str, list]) -> Path:
+        path = self.folder / f"rows{next(self.names)}.csv"
+        lines = [
+            ",".join(table),
+            *(",".join(map(str, r)) for r in zip(*table.values(), strict=True)),
+        ]
+        path.write_text("\n".join(lines))
+        return path
+
+    def test_any_two_merge_in_both_orders(self):
+        one, two = rows(1, 80), rows(2, 60)
+        both = {name: one[name] + two[name] for name in one}
+        wanted = listed(ep.Daybook(both, **ASKED))
+        for first, second in itertools.product(WAYS, WAYS):
+            with self.subTest(first=first, second=second):
+                mine, theirs = self.held(first, one), self.held(second, two)
+                self.assertEqual(listed(mine.merge(theirs)), wanted)
+                with self.assertRaisesRegex(ep.InputError, "force=True"):
+                    mine.merge(theirs).merge(theirs)
+
+    def test_rows_are_added_to_each(self):
+        one, two = rows(3, 70), rows(4, 50)
+        both = {name: one[name] + two[name] for name in one}
+        wanted = listed(ep.Daybook(both, **ASKED))
+        for way, kind in itertools.product(WAYS, ("files", "book")):
+            with self.subTest(way=way, kind=kind):
+                book = self.held(way, one)
+                added = self.csv(two) if kind == "files" else ep.Daybook(two, **ASKED)
+                more = book.add(added, date="on") if kind == "files" else book.add(added)
+                self.assertEqual(listed(more), wanted)
+                self.assertEqual(book.rows, 70)
+                store = more._store
+                place = getattr(store, "file", None) or getattr(store, "folder", None)
+                if way != "memory":
+                    self.assertEqual(listed(ep.Daybook.open(place.name)), wanted)
+                with self.assertRaisesRegex(ep.InputError, "already"):
+                    more.add(added, **({"date": "on"} if kind == "files" else {}))
+        for way in ("memory", "file"):
+            with self.assertRaisesRegex(ep.InputError, "replace_days takes days out of a book in"):
+                self.held(way, one).add(self.csv(two), replace_days="2025-01-01..2025-02-01")
+
+    def test_calendars_reports_and_names_are_those_of_the_book(self):
+        table, fiscal = rows(5, 90), ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        plain = ep.Daybook(table, **ASKED)
+        for way in WAYS:
+            with self.subTest(way=way):
+                book = self.held(way, table)
+                moved = book.with_calendar(fiscal)
+                self.assertEqual(listed(moved), listed(plain.with_calendar(fiscal)))
+                self.assertEqual(
+                    (book.by, book.rows, book.coverage), (["route"], 90, plain.coverage)
+                )
+                self.assertEqual(
+                    str(moved.latest("year")), str(plain.with_calendar(fiscal).latest("year"))
+                )
+                self.assertTrue(book.report(self.folder / f"{way}.xlsx").exists())
+                self.assertEqual(len(book.rejected), 0)
+                self.assertIn("90 rows by route", repr(book))
+
+
+if __name__ == "__main__":
+    unittest.main()
