@@ -69,5 +69,8 @@ def in_a_row(column: NDArray[Any]) -> NDArray[Any]:
 
 def in_slices(work: Callable[[slice], None], rows: int, *, each: int = 1) -> None:
     """Do some work on slices of all rows side by side; a row may be as much work as several."""
+    if rows * each < 2 * _LEAST_SLICE:
+        return work(slice(0, rows))
     many = cut(rows * each)
     at_once([partial(work, of) for of in (many if each == 1 else _slices(rows, len(many)))])
+    return None

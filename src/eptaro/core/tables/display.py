@@ -45,7 +45,7 @@ def visible(text: str) -> str:
     >>> print(visible("a" + chr(27) + "[2J" + chr(0x202e)))
     a\\x1b[2J\\u202e
     """
-    if text.isascii() and text.isprintable():
+    if text.isprintable():
         return text
     return "".join(_written_out(letter) if _is_hidden(letter) else letter for letter in text)
 
