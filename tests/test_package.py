@@ -208,13 +208,27 @@ class Imports(unittest.TestCase):
         self.assertEqual(sorted(eptaro.__all__), eptaro.__all__)
 
 
+def lines_told(text: str) -> int:
+    """Return how many lines of a file are docstrings."""
+    kinds = (ast.Module, ast.ClassDef, ast.FunctionDef)
+    heads = [
+        node.body[0] for node in ast.walk(ast.parse(text)) if isinstance(node, kinds) and node.body
+    ]
+    return sum(
+        one.end_lineno - one.lineno + 1
+        for one in heads
+        if isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant)
+    )
+
+
 class Layout(unittest.TestCase):
     """A reader finds the file by the question, and the file is short."""
 
     def test_files_are_short_and_folders_small(self):
         for path in (*SOURCE.rglob("*.py"), *SOURCE.rglob("*.pyx")):
             text = path.read_text(encoding="utf-8")
-            self.assertLessEqual(len(text.splitlines()), 760, path)
+            lines = len(text.splitlines()) - (lines_told(text) if path.suffix == ".py" else 0)
+            self.assertLessEqual(lines, 600, path)
             self.assertNotIn("fmt: " + "skip", text, path)
         for folder in {path.parent for path in SOURCE.rglob("*.py")} - {SOURCE}:
             files = [path for path in folder.glob("*.py*") if path.name != "__init__.py"]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from collections.abc import Mapping
+from typing import Any
 
 import click
 
-from eptaro.cli.commands.verb import Given, Reply, VerbCommand, goals_of, goals_option, pace_option
+from eptaro.cli.commands.verb import Given, Reply, VerbCommand, query_options
 from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
@@ -14,7 +15,7 @@ from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.tables.table import Table
-from eptaro.core.verbs.queries import Pace
+from eptaro.core.verbs.queries import Accumulate
 from eptaro.daybook import Daybook
 
 
@@ -34,24 +35,11 @@ from eptaro.daybook import Daybook
 )
 @data_options
 @reading_options
-@option(
-    QUESTION,
-    "--within",
-    metavar="LEVEL",
-    default=None,
-    help="Where totals restart: a level such as quarter, a first day (2025-03-01..), or all.",
-)
+@query_options(Accumulate, optional=["within"], names=["within"])
 @option(
     QUESTION, "--card", is_flag=True, help="Show week, month, quarter and year to date instead."
 )
-@goals_option
-@pace_option
-@option(
-    QUESTION,
-    "--every",
-    metavar="LEVEL",
-    help="One row per day, week, month, ...; unset, per date of the data.",
-)
+@query_options(Accumulate, names=["goals", "pace", "every"])
 @calendar_options
 @answer_options
 def accumulate(
@@ -60,11 +48,8 @@ def accumulate(
     reading: ReadingOptions,
     rules: CalendarOptions,
     output: AnswerOptions,
-    within: str | None,
     card: bool,
-    goals: Path | None,
-    pace: Pace,
-    every: str | None,
+    given: Mapping[str, Any],
 ) -> Reply:
     """Show running totals that restart at each period; quiet days have a row too."""
     asked = Given(data, reading, rules)
@@ -72,19 +57,9 @@ def accumulate(
         if output.prove:
             raise click.UsageError("--card cannot be combined with --prove")
         return Reply(*_card(asked), output)
-    if within is None:
+    if given["within"] is None:
         raise click.UsageError("Missing option '--within' (or --card).")
-    book = asked.book()
-    table = book.accumulate(
-        within,
-        every=every,
-        by=data.grouped(book),
-        only=data.narrowed,
-        as_of=data.as_of,
-        goals=goals_of(goals),
-        pace=pace,
-    )
-    return Reply(book, table, output)
+    return asked.answer(Accumulate, given, output)
 
 
 def _card(asked: Given) -> tuple[Daybook, Table]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import MISSING, dataclass, field
 from functools import wraps
 from inspect import Parameter, signature
 from typing import (
@@ -11,6 +11,8 @@ from typing import (
     Any,
     ClassVar,
     Concatenate,
+    Literal,
+    NamedTuple,
     ParamSpec,
     Protocol,
     Self,
@@ -24,6 +26,38 @@ from eptaro.errors import QuestionError, unknown
 
 if TYPE_CHECKING:
     from eptaro.core.questions.view import Facts
+
+
+class Shown(NamedTuple):
+    """How an option is shown where it is written in words, as on a command line.
+
+    `heading` is what it belongs to: the question or the groups. A `rare` one is shown on request.
+    `least` and `most` bound a number; `shown` says whether the default is.
+    """
+
+    help: str
+    metavar: str | None
+    heading: Literal["question", "groups"]
+    rare: bool
+    least: int | None
+    most: int | None
+    shown: bool
+
+
+def option(
+    default: Any = MISSING,
+    *,
+    help: str,
+    metavar: str | None = None,
+    heading: Literal["question", "groups"] = "question",
+    rare: bool = False,
+    least: int | None = None,
+    most: int | None = None,
+    shown: bool = False,
+) -> Any:
+    """Return a field of a query, with how it is shown; see `Shown`."""
+    how = Shown(help, metavar, heading, rare, least, most, shown)
+    return field(default=default, metadata={"shown": how})
 
 
 @dataclass(frozen=True, kw_only=True)

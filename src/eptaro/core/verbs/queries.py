@@ -11,7 +11,7 @@ from dataclasses import KW_ONLY, dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.levels import Amount
-from eptaro.core.questions.query import Query
+from eptaro.core.questions.query import Query, option
 from eptaro.core.tables.table import Table
 from eptaro.errors import QuestionError, check_texts, unknown
 
@@ -115,18 +115,45 @@ class Recap(Query):
     """
 
     verb = "recap"
-    per: str
+    per: str = option(
+        metavar="LEVEL",
+        help="One row per year, half, quarter, month, week, day; per weekday, month of year, hour, "
+        "workday, ...; or per chunk: '5 months from 2024-03-20'.",
+    )
     _: KW_ONLY
-    wide: bool = False
-    totals: bool = False
-    subtotals: str | Sequence[str] = ()
-    top: int | None = None
-    top_within: str | Sequence[str] = ()
-    shares: bool = False
-    ranks: bool = False
-    index: str | None = None
-    sort: str | None = None
-    every: Literal["entry"] | None = None
+    wide: bool = option(False, help="Set periods down and one group column across.")
+    totals: bool = option(False, help="Add a total under each group.")
+    subtotals: str | Sequence[str] = option(
+        (),
+        metavar="LEVEL",
+        help="Add the periods of a wider level below their parts. May be given again.",
+    )
+    top: int | None = option(
+        None, metavar="N", help="Keep the N largest groups; the others are added up in one row."
+    )
+    top_within: str | Sequence[str] = option(
+        (),
+        metavar="COLUMN",
+        rare=True,
+        help="With --top: so many within each value of this group column. May be given again.",
+    )
+    shares: bool = option(False, help="Add each row's share of all and of its period.")
+    ranks: bool = option(False, help="Add ranks, 1 for the largest.")
+    index: str | None = option(
+        None,
+        metavar="PERIOD",
+        rare=True,
+        help="Add each value as a percentage of the value in PERIOD.",
+    )
+    sort: str | None = option(
+        None,
+        metavar="COLUMN",
+        heading="groups",
+        help="Order the rows by a column; -COLUMN puts the largest first.",
+    )
+    every: Literal["entry"] | None = option(
+        None, metavar="entry", help="One row per transaction instead."
+    )
 
     def __post_init__(self) -> None:
         check_texts(per=self.per, sort=self.sort, every=self.every, index=self.index)
@@ -236,11 +263,29 @@ class Accumulate(Query):
     """
 
     verb = "accumulate"
-    within: str
+    within: str = option(
+        metavar="LEVEL",
+        help="Where totals restart: a level such as quarter, a first day (2025-03-01..), or all.",
+    )
     _: KW_ONLY
-    every: str | None = None
-    goals: Goals | None = None
-    pace: Pace = "straight"
+    goals: Goals | None = option(
+        None,
+        metavar="FILE",
+        rare=True,
+        help="A CSV of goals: period, goal, and the group column, if any.",
+    )
+    pace: Pace = option(
+        "straight",
+        metavar="HOW",
+        rare=True,
+        shown=True,
+        help="How a goal is spread over its period: straight, or as the 'prior year' was.",
+    )
+    every: str | None = option(
+        None,
+        metavar="LEVEL",
+        help="One row per day, week, month, ...; unset, per date of the data.",
+    )
 
     def __post_init__(self) -> None:
         check_texts(within=self.within, every=self.every)
@@ -321,14 +366,44 @@ class Trail(Query):
     """
 
     verb = "trail"
-    back: str
+    back: str = option(
+        metavar="AMOUNT",
+        help="How far the window reaches back: '7 days', '6 months', '10 workdays', "
+        "'5 active days', '20 entries'.",
+    )
     _: KW_ONLY
-    ahead: str | None = None
-    every: str | None = None
-    far_edge: Edge = "open"
-    centred: bool = False
-    incomplete: Keep = "keep"
-    weights: Sequence[float] | None = None
+    ahead: str | None = option(
+        None,
+        metavar="AMOUNT",
+        rare=True,
+        help="How far the window reaches beyond the day: '3 days'.",
+    )
+    every: str | None = option(
+        None,
+        metavar="LEVEL",
+        help="One row per day, week, month, ..., or per entry; unset, per date of the data.",
+    )
+    far_edge: Edge = option(
+        "open",
+        metavar="EDGE",
+        rare=True,
+        shown=True,
+        help="open leaves out the day that lies exactly so far back, closed includes it.",
+    )
+    centred: bool = option(False, rare=True, help="Put the day in the middle of the window.")
+    incomplete: Keep = option(
+        "keep",
+        metavar="HOW",
+        rare=True,
+        shown=True,
+        help="keep or blank values of windows beyond the coverage.",
+    )
+    weights: Sequence[float] | None = option(
+        None,
+        metavar="W,W,...",
+        rare=True,
+        help="Weights, oldest first, for a weighted moving average.",
+    )
 
     def __post_init__(self) -> None:
         _ = self.amount, self.amount_ahead
@@ -443,22 +518,84 @@ class Compare(Query):
     """
 
     verb = "compare"
-    per: str
+    per: str = option(
+        metavar="LEVEL", help="Compare years, halves, quarters, months, weeks or days."
+    )
     _: KW_ONLY
-    back: str | Sequence[str] = "1 year"
-    against: str | None = None
-    mean_of: int = 1
-    to_date: bool = False
-    match: Match = "date"
-    align: Align = "place"
-    periods: int = 1
-    every: str | None = None
-    trailing: str | None = None
-    details: bool = False
-    effects: Effect | None = None
-    goals: Goals | None = None
-    pace: Pace = "straight"
-    sort: str | None = None
+    back: str | Sequence[str] = option(
+        "1 year",
+        metavar="AMOUNT",
+        help="How far back the prior period lies: '1 quarter', '2 months'; several stand side by "
+        "side.  [default: 1 year]",
+    )
+    against: str | None = option(
+        None, metavar="WHAT", help="A fixed period (FY2024) or span, instead of --back."
+    )
+    mean_of: int = option(
+        1,
+        metavar="N",
+        rare=True,
+        least=1,
+        help="Compare with the mean of the N periods so far back.",
+    )
+    trailing: str | None = option(
+        None,
+        metavar="AMOUNT",
+        rare=True,
+        help="Compare the windows that end with each period: '12 months'.",
+    )
+    every: str | None = option(
+        None, metavar="LEVEL", help="With --to-date: one row per day (or week, ...) on the way."
+    )
+    effects: Effect | None = option(
+        None,
+        metavar="KIND",
+        rare=True,
+        help="Split changes by the number of days, workdays or weekdays.",
+    )
+    goals: Goals | None = option(
+        None,
+        metavar="FILE",
+        rare=True,
+        help="A CSV of goals: period, goal, and the group column, if any.",
+    )
+    pace: Pace = option(
+        "straight",
+        metavar="HOW",
+        rare=True,
+        shown=True,
+        help="How a goal is spread over its period: straight, or as the 'prior year' was.",
+    )
+    sort: str | None = option(
+        None,
+        metavar="COLUMN",
+        heading="groups",
+        help="Order the rows by a column; -COLUMN puts the largest first.",
+    )
+    details: bool = option(
+        False, help="Add changes per day, contributions, and who is new or lost."
+    )
+    to_date: bool = option(
+        False, help="Cut the period at the as-of date and the prior one at its counterpart."
+    )
+    match: Match = option(
+        "date",
+        metavar="RULE",
+        shown=True,
+        help="Which prior day is the counterpart: by date, elapsed (as many days in), weekday "
+        "(whole weeks before) or workday (as many workdays in).",
+    )
+    align: Align = option(
+        "place",
+        metavar="HOW",
+        rare=True,
+        shown=True,
+        help="place: the period of the same number; restated: after a 53-week year, the days 52 "
+        "weeks before.",
+    )
+    periods: int = option(
+        1, shown=True, help="With --to-date: how many periods, each cut at its own counterpart."
+    )
 
     @property
     def backs(self) -> tuple[str, ...]:
@@ -624,10 +761,16 @@ class Rhythm(Query):
     """
 
     verb = "rhythm"
-    per: str
-    across: str | None = None
+    per: str = option(
+        metavar="ATTRIBUTE",
+        help="hour, weekday, day of month, week of month, month, quarter, week, workday, holiday "
+        "or kind of day; with --spread and --histogram also a level such as quarter.",
+    )
+    across: str | None = option(
+        None, metavar="ATTRIBUTE", help="A second attribute: one row for each pair of values."
+    )
     _: KW_ONLY
-    wide: bool = False
+    wide: bool = option(False, help="Set the values of --across side by side.")
 
     @property
     def beside(self) -> tuple[str, ...]:
@@ -733,7 +876,14 @@ class Histogram(Query):
     column: str
     per: str | None = None
     _: KW_ONLY
-    bins: int | None = None
+    bins: int | None = option(
+        None,
+        metavar="N",
+        rare=True,
+        least=1,
+        most=_MOST_BINS,
+        help="About how many ranges.  [default: as many as suit the values]",
+    )
 
     def __post_init__(self) -> None:
         if self.bins is not None and not 1 <= self.bins <= _MOST_BINS:
