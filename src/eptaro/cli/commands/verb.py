@@ -18,7 +18,7 @@ from eptaro.cli.reading import ReadingOptions
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.cli.told import step, tell
-from eptaro.core.questions.query import Query, Shown
+from eptaro.core.questions.query import OptionHelp, Query
 from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Goals
 from eptaro.daybook import Daybook
@@ -130,7 +130,7 @@ def query_options(
 
 def _click_option(of: Field[Any], hint: Any, optional: Sequence[str]) -> Callable[[Any], Any]:
     """Return the option of the command line for a field of a query."""
-    how: Shown = of.metadata["shown"]
+    how: OptionHelp = of.metadata["shown"]
     kinds = set(get_args(hint)) or {hint}
     more: dict[str, Any] = {"help": how.help, "rare": how.rare}
     if how.metavar is not None:

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from eptaro.core.questions.view import Facts
 
 
-class Shown(NamedTuple):
+class OptionHelp(NamedTuple):
     """How an option is shown where it is written in words, as on a command line.
 
     `heading` is what it belongs to: the question or the groups. A `rare` one is shown on request.
@@ -55,8 +55,8 @@ def option(
     most: int | None = None,
     shown: bool = False,
 ) -> Any:
-    """Return a field of a query, with how it is shown; see `Shown`."""
-    how = Shown(help, metavar, heading, rare, least, most, shown)
+    """Return a field of a query, with how it is shown; see `OptionHelp`."""
+    how = OptionHelp(help, metavar, heading, rare, least, most, shown)
     return field(default=default, metadata={"shown": how})
 
 
