@@ -25,6 +25,19 @@ class Ahead(unittest.TestCase):
                 seen.append(item)
         self.assertEqual(seen, [1])
 
+    def test_one_small_item_starts_no_thread(self):
+        names = set()
+
+        def items(count):
+            for number in range(count):
+                names.add(threading.current_thread().name)
+                yield number
+
+        self.assertEqual(list(ahead(items(1), lambda _: True)), [0])
+        self.assertEqual(names, {threading.main_thread().name})
+        self.assertEqual(list(ahead(items(5), lambda _: True)), [*range(5)])
+        self.assertEqual(len(names), 2)
+
     def test_the_reader_stops_when_it_is_left(self):
         before = threading.active_count()
         for item in ahead(iter(range(10**9))):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from abc import ABC, abstractmethod
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
@@ -25,22 +25,30 @@ Item = TypeVar("Item")
 _END = object()
 
 
-def ahead(items: Iterator[Item]) -> Iterator[Item]:
+def ahead(items: Iterator[Item], small: Callable[[Item], bool] = lambda _: False) -> Iterator[Item]:
     """Yield the items of an iterator that runs in a thread, one item ahead.
 
-    An error of the iterator is raised where its item would have come.
+    For a `small` item that is the only one no thread is started. An error of the iterator is raised
+    where its item would have come.
     """
     if is_in_turn():
         yield from items
         return
+    end: Any = _END
+    item = next(items, end)
+    if item is not _END and small(item):
+        yield item
+        item = next(items, end)
+    if item is _END:
+        return
     from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
 
     worker = ThreadPoolExecutor(1, thread_name_prefix="ahead")
-    coming: Future[Any] = worker.submit(next, items, _END)
     try:
-        while (item := coming.result()) is not _END:
-            coming = worker.submit(next, items, _END)
+        while item is not _END:
+            coming: Future[Any] = worker.submit(next, items, _END)
             yield item
+            item = coming.result()
     finally:
         worker.shutdown(wait=False, cancel_futures=True)
 

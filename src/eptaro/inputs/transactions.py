@@ -41,6 +41,11 @@ _FIRST_SHOWN = 3
 _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
 
 
+def _is_small(piece: Any) -> bool:
+    """Return whether a piece is read and folded before a thread would have started."""
+    return not isinstance(piece, Unread) and piece.num_rows < _LEAST_AT_ONCE
+
+
 class Transactions:
     """The transactions of a source, read batch by batch under date rules.
 
@@ -102,7 +107,7 @@ class Transactions:
         return formulas
 
     def __iter__(self) -> Iterator[Batch]:
-        for table in ahead(self._pieces()):
+        for table in ahead(self._pieces(), _is_small):
             if isinstance(table, Unread):
                 self._pass_over(table)
                 continue
