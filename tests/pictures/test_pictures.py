@@ -226,6 +226,14 @@ class Drawn(unittest.TestCase):
         self.assertTrue(table.picture().png.startswith(b"\x89PNG"))
         self.assertEqual(sorted(p.name for p in self.folder.iterdir()), ["q.pdf", "q.png", "q.svg"])
 
+    def test_the_same_picture_has_the_same_bytes(self):
+        with tempfile.TemporaryDirectory() as folder:
+            for ending in ("svg", "pdf", "png"):
+                paths = [Path(folder) / f"{number}.{ending}" for number in range(2)]
+                for path in paths:
+                    book(groups=["a", "b"]).recap("month", by="g").plot(path)
+                self.assertEqual(*(path.read_bytes() for path in paths), ending)
+
     def test_a_card_in_bars(self):
         calendars = [
             ep.MonthCalendar(),

@@ -20,6 +20,7 @@ from eptaro.pictures.theme import PictureOptions, Theme, check_ending, new_figur
 from eptaro.pictures.words import compact, told_apart
 
 _SVG = "http://www.w3.org/2000/svg"
+_NO_DATES: dict[str, dict[str, None]] = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}
 _LINK = "http://www.w3.org/1999/xlink"
 _USED = (f"{{{_SVG}}}use", f"{{{_SVG}}}path")
 
@@ -48,9 +49,14 @@ def as_png(figure: Any) -> bytes:
 
 
 def _written(figure: Any, sink: Any, form: str) -> None:
-    with warnings.catch_warnings():  # a letter that no font has is drawn as a box
-        warnings.filterwarnings("ignore", "Glyph .* missing")
-        figure.savefig(sink, format=form, facecolor=figure.get_facecolor())
+    """Write a figure; the same figure gives the same bytes."""
+    from matplotlib import rc_context
+
+    with warnings.catch_warnings(), rc_context({"svg.hashsalt": "eptaro"}):
+        warnings.filterwarnings("ignore", "Glyph .* missing")  # it is drawn as a box
+        figure.savefig(
+            sink, format=form, facecolor=figure.get_facecolor(), metadata=_NO_DATES.get(form)
+        )
 
 
 def as_svg(figure: Any, tips: Tips, prefix: str = "") -> str:
