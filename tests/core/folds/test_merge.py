@@ -113,7 +113,7 @@ class Merged(unittest.TestCase):
         )
         for one, two, left in ((kept, torn, 1), (torn, kept, 1), (torn, torn, 2)):
             merged = one.merge(two, force=True)
-            self.assertEqual(merged.aside.column("value").to_list(), ["nowhen"] * left)
+            self.assertEqual(merged.rejected.column("value").to_list(), ["nowhen"] * left)
         self.assertEqual(len(kept.merge(kept, force=True).rejected), 0)
 
     def test_many_batches_of_any_size_are_one(self):

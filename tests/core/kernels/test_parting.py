@@ -120,12 +120,12 @@ class Order(unittest.TestCase):
             wanted = sorted({*one.tolist(), *two.tolist()})
             for module in both(parting, "parting"):
                 found, mine, theirs = (np.empty(size, np.int64) for size in (sum(sizes), *sizes))
-                count = module.merge(one, two, found, mine, theirs)
+                count = module.merged(one, two, found, mine, theirs)
                 self.assertEqual(found[:count].tolist(), wanted)
                 self.assertEqual(found[mine].tolist(), one.tolist())
                 self.assertEqual(found[theirs].tolist(), two.tolist())
                 if len(one) > 1:
                     with self.assertRaises(ValueError):
-                        module.merge(one[::-1].copy(), two, found, mine, theirs)
+                        module.merged(one[::-1].copy(), two, found, mine, theirs)
                 with self.assertRaises(ValueError):
-                    module.merge(one, two, np.empty(sum(sizes) + 1, np.int64), mine, theirs)
+                    module.merged(one, two, np.empty(sum(sizes) + 1, np.int64), mine, theirs)
