@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property, partial
 from typing import Any, assert_never
@@ -133,7 +133,7 @@ class TracedSide:
     name: str
     span: Span
     seen: Span | None
-    rows: tuple[int, ...]
+    rows: tuple[int, ...] = field(repr=False)
     value: Any
     places: int = 0
     blanks: int = 0
@@ -194,7 +194,7 @@ class Trace:
     agrees: bool
     sides: tuple[TracedSide, ...]
     notes: tuple[str, ...]
-    pairing: Callable[[], Table | None] | None = None
+    pairing: Callable[[], Table | None] | None = field(default=None, repr=False)
 
     @property
     def rows(self) -> tuple[int, ...]:
