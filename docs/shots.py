@@ -59,6 +59,7 @@ PICTURES = {
     "changes": f"compare {CONFIG} --per quarter --to-date --by route",
     "rhythm": f"rhythm {CONFIG} --per weekday --across hour",
     "year-to-date": f"accumulate {CONFIG} --within year",
+    "card": f"accumulate {CONFIG} --card",
     "calendar-cafe": f"calendar show {CONFIG} --calendar cafe --year 2025",
 }
 PAGES = {"report": f"report {CONFIG} --out ferries.html"}
