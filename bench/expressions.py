@@ -5,8 +5,9 @@ Parquet files, in SQLite and PostgreSQL, and of a folded folder; every answer is
 of `plain_value`, which works out one row at a time. What one engine refuses, the others that read
 rows themselves refuse too; a database may refuse more, and says what to do instead.
 
-Run as `python bench/expressions.py [how many] [seed]`: it prints how many answers each engine gave,
-how many expressions it refused, and every difference. PostgreSQL is left out where no wheel has it.
+Run as `python bench/expressions.py [how many] [seed] [depth]`: it prints how many answers each
+engine gave, how many expressions it refused, and every difference. PostgreSQL is left out where no
+wheel has it. At depth 3 the SQL of a few expressions takes minutes to write.
 """
 
 from __future__ import annotations
@@ -65,7 +66,7 @@ def rows_of(rng: random.Random) -> dict[str, list[Any]]:
     }
 
 
-def measure(maker: Maker) -> tuple[str, str, str, str | None]:
+def measure(maker: Maker, depth: int = 3) -> tuple[str, str, str, str | None]:
     """Return a random calculation: its text, its name, its value and its condition."""
     rng = maker.rng
     how = rng.choice(["count", "sum", "sum", "min", "max", "max", "distinct"])
@@ -74,7 +75,7 @@ def measure(maker: Maker) -> tuple[str, str, str, str | None]:
         kind = rng.choice([Kind.NUMBER, Kind.TEXT, Kind.DATE])
     elif how == "distinct":
         kind = rng.choice([Kind.TEXT, Kind.NUMBER])
-    value = _clean(maker.of(kind, rng.randrange(1, 4)), rng)
+    value = _clean(maker.of(kind, rng.randint(1, depth)), rng)
     condition = _clean(maker.flag(rng.randrange(3)), rng) if rng.random() < 0.5 else None
     where = f" where {condition}" if condition else ""
     return f"{how}({value}{where})", how, value, condition
@@ -184,7 +185,7 @@ def same(found: Any, value: Any) -> bool:
     return bool(found == value)
 
 
-def main(many: int, seed: int) -> int:
+def main(many: int, seed: int, depth: int) -> int:
     """Ask so many expressions everywhere; return how many differ."""
     warnings.simplefilter("ignore")
     rng, server = random.Random(seed), postgresql()
@@ -204,7 +205,7 @@ def main(many: int, seed: int) -> int:
             books = Engines(columns, Path(folder), server).books()
             maker = Maker(rng)
             for _ in range(10):
-                every = {f"m{n}": measure(maker) for n in range(AT_ONCE)}
+                every = {f"m{n}": measure(maker, depth) for n in range(AT_ONCE)}
                 texts = {name: text for name, (text, *_) in every.items()}
                 found = {engine: asked(make, texts) for engine, make in books.items()}
                 for name, (text, how, value, condition) in every.items():
@@ -229,6 +230,7 @@ def main(many: int, seed: int) -> int:
                         differ += 1
                         print(f"{engine}: {text} (seed {seed}, after {done})\n  {answer!r}\n"
                               f"  plain Python {plain!r}, frame {own!r}", flush=True)  # fmt: skip
+        print(f"{done:,} done", file=sys.stderr, flush=True)
     print(f"{done:,} expressions, {differ} differ")
     for engine in given:
         print(f"  {engine:<12}{given[engine]:>8,} answered {refused[engine]:>6,} refused")
@@ -239,4 +241,4 @@ def main(many: int, seed: int) -> int:
 
 if __name__ == "__main__":
     numbers = [int(word) for word in sys.argv[1:]]
-    sys.exit(bool(main(*numbers, *(10_000, 1)[len(numbers) :])))
+    sys.exit(bool(main(*numbers, *(10_000, 1, 3)[len(numbers) :])))
