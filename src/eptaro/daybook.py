@@ -484,7 +484,7 @@ class Daybook:
                 dates=dates,
                 zone=zone,
                 files=files,
-                workdays=workdays,
+                workdays=workdays or facts.workdays,
                 where=None if left is None else left.where,
                 numbers=numbers,
                 lookups=lookups,

@@ -1,5 +1,6 @@
 """Every method of a book works wherever its cells lie, or is refused by name."""
 
+import datetime as dt
 import itertools
 import random
 import tempfile
@@ -13,11 +14,11 @@ ASKED = {"date": "on", "by": ["route"], "measures": MEASURES}
 WAYS = ("memory", "file", "folder", "shards")
 
 
-def rows(seed: int, count: int) -> dict[str, list]:
+def rows(seed: int, count: int, year: int = 2025) -> dict[str, list]:
     """Return transactions of one year on two routes."""
     rng = random.Random(seed)
     return {
-        "on": [f"2025-{rng.randint(1, 12):02d}-{rng.randint(1, 28):02d}" for _ in range(count)],
+        "on": [f"{year}-{rng.randint(1, 12):02d}-{rng.randint(1, 28):02d}" for _ in range(count)],
         "route": [rng.choice("ab") for _ in range(count)],
         "fare": [rng.randint(-20, 90) for _ in range(count)],
     }
@@ -35,15 +36,15 @@ class Stores(unittest.TestCase):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.names = itertools.count()
 
-    def held(self, way: str, table: dict[str, list]) -> ep.Daybook:
+    def held(self, way: str, table: dict[str, list], **more) -> ep.Daybook:
         path = self.folder / f"{way}{next(self.names)}"
         if way == "memory":
-            return ep.Daybook(table, **ASKED)
+            return ep.Daybook(table, **ASKED, **more)
         if way == "file":
-            return ep.Daybook.open(ep.Daybook(table, **ASKED).write(f"{path}.parquet"))
+            return ep.Daybook.open(ep.Daybook(table, **ASKED, **more).write(f"{path}.parquet"))
         if way == "folder":
-            return ep.Daybook.open(ep.Daybook(table, **ASKED).write(f"{path}/"))
-        return ep.Daybook.read(self.csv(table), into=path, shards=3, **ASKED)
+            return ep.Daybook.open(ep.Daybook(table, **ASKED, **more).write(f"{path}/"))
+        return ep.Daybook.read(self.csv(table), into=path, shards=3, **ASKED, **more)
 
     def csv(self, table: dict[str, list]) -> Path:
         path = self.folder / f"rows{next(self.names)}.csv"
@@ -85,6 +86,30 @@ class Stores(unittest.TestCase):
         for way in ("memory", "file"):
             with self.assertRaisesRegex(ep.InputError, "replace_days takes days out of a book in"):
                 self.held(way, one).add(self.csv(two), replace_days="2025-01-01..2025-02-01")
+
+    def test_workdays_and_holidays_stay_with_the_book(self):
+        one, two = rows(6, 60), rows(7, 40, 2026)
+        both = {name: one[name] + two[name] for name in one}
+        days = [ep.HolidaySet([ep.Holiday(dt.date(y, 5, 6), "Fair")]) for y in (2025, 2026)]
+        first, second, joined = (
+            ep.Workdays(weekend=("friday", "saturday"), holidays=held)
+            for held in (*days, ep.HolidaySet([*days[0].holidays, *days[1].holidays]))
+        )
+
+        def answers(book):
+            return [*book.trail("9 workdays", by="route", every="month").rows()]
+
+        wanted = answers(ep.Daybook(both, workdays=joined, **ASKED))
+        fiscal = ep.MonthCalendar("fiscal", year_starts="04-01")
+        for way in WAYS:
+            with self.subTest(way=way):
+                book = self.held(way, one, workdays=first)
+                other = ep.Daybook(two, workdays=second, **ASKED)
+                moved = book.with_calendar(fiscal)
+                self.assertEqual(moved.workdays, first)
+                self.assertEqual(answers(book.merge(other)), wanted)
+                alone = ep.Daybook(both, workdays=first, **ASKED)
+                self.assertEqual(answers(book.add(self.csv(two), date="on")), answers(alone))
 
     def test_calendars_reports_and_names_are_those_of_the_book(self):
         table, fiscal = rows(5, 90), ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
