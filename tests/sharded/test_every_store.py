@@ -97,7 +97,7 @@ class Stores(unittest.TestCase):
         )
 
         def answers(book):
-            return [*book.trail("9 workdays", by="route", every="month").rows()]
+            return [*book.trail("9 workdays", by="route", every="week").rows()]
 
         wanted = answers(ep.Daybook(both, workdays=joined, **ASKED))
         fiscal = ep.MonthCalendar("fiscal", year_starts="04-01")
