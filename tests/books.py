@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import eptaro as ep
 from eptaro.core.folds.folded import Folded
 from eptaro.core.questions.book_options import BookOptions
-from eptaro.core.questions.store import MemoryStore
+from eptaro.core.verbs.store import MemoryStore
 
 
 def book_of_folded(

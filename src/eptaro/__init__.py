@@ -62,30 +62,29 @@ __all__ = [
 
 if TYPE_CHECKING:
     from eptaro.core.calendars.calendar import Calendar
-    from eptaro.core.calendars.holidays import Holiday, HolidaySet
-    from eptaro.core.calendars.listed import ListedCalendar
+    from eptaro.core.calendars.holidays import Holiday
     from eptaro.core.calendars.month import MonthCalendar
     from eptaro.core.calendars.period import Period, PeriodGrid
     from eptaro.core.calendars.span import Span
     from eptaro.core.calendars.week import WeekCalendar
     from eptaro.core.calendars.workdays import Workdays
-    from eptaro.core.dimension import dimension
     from eptaro.core.measures.measure import Measure
     from eptaro.core.proof.trace import Trace
     from eptaro.core.questions.own_calendars import OwnCalendars
     from eptaro.core.tables.column import Column
     from eptaro.core.tables.format import Format
-    from eptaro.core.tables.table import Table
     from eptaro.daybook import Daybook
     from eptaro.engines.annotate import annotate
-    from eptaro.engines.inspect import inspect
-    from eptaro.engines.trail_values import trail_values
+    from eptaro.functions import dimension, inspect, trail_values
     from eptaro.inputs.config import read_config
+    from eptaro.inputs.holidays import HolidaySet
+    from eptaro.inputs.listed import ListedCalendar
     from eptaro.rules.across import Across
     from eptaro.rules.dates import DateRules
     from eptaro.rules.files import FileRules
     from eptaro.rules.lookups import Lookup
     from eptaro.rules.numbers import NumberRules
+    from eptaro.table import Table
 
 _LATER = {
     "Across": "rules.across",
@@ -96,8 +95,8 @@ _LATER = {
     "FileRules": "rules.files",
     "Format": "core.tables.format",
     "Holiday": "core.calendars.holidays",
-    "HolidaySet": "core.calendars.holidays",
-    "ListedCalendar": "core.calendars.listed",
+    "HolidaySet": "inputs.holidays",
+    "ListedCalendar": "inputs.listed",
     "Lookup": "rules.lookups",
     "Measure": "core.measures.measure",
     "MonthCalendar": "core.calendars.month",
@@ -106,15 +105,15 @@ _LATER = {
     "Period": "core.calendars.period",
     "PeriodGrid": "core.calendars.period",
     "Span": "core.calendars.span",
-    "Table": "core.tables.table",
+    "Table": "table",
     "Trace": "core.proof.trace",
     "WeekCalendar": "core.calendars.week",
     "Workdays": "core.calendars.workdays",
     "annotate": "engines.annotate",
-    "dimension": "core.dimension",
-    "inspect": "engines.inspect",
+    "dimension": "functions",
+    "inspect": "functions",
     "read_config": "inputs.config",
-    "trail_values": "engines.trail_values",
+    "trail_values": "functions",
 }
 
 

@@ -2,30 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import wraps
+from inspect import Parameter, signature
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any, Concatenate, ParamSpec, TypeAlias, cast
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.book_options import (
-    BookOptions,
-    Calendars,
-    Measures,
-    Worked,
-    check_options,
-    merge_facts,
-)
-from eptaro.core.questions.coverage import Coverage
+from eptaro.core.questions.book_options import merge_facts
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.query import Query, method_of
-from eptaro.core.questions.scope import AsOf, By, Scope
-from eptaro.core.questions.store import MemoryStore, Store
-from eptaro.core.tables.format import Format
-from eptaro.core.tables.table import Table
+from eptaro.core.questions.query import Query
+from eptaro.core.questions.scope import AsOf
 from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
@@ -37,18 +29,39 @@ from eptaro.core.verbs.queries import (
     Spread,
     Trail,
 )
-from eptaro.errors import InputError, QuestionError, as_path
+from eptaro.core.verbs.store import MemoryStore, Store
+from eptaro.errors import InputError, QuestionError, as_path, unknown
+from eptaro.inputs.options import AddOptions, FileOptions, ReadOptions, SqlOptions, takes
 from eptaro.places import Place, names_folder
-from eptaro.rules.across import Across
-from eptaro.rules.dates import DateRules, date_rules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookups
-from eptaro.rules.numbers import Numbers
 from eptaro.storage.layout import NAME
+from eptaro.table import Table
 from eptaro.timeouts import TIMEOUT, waiting_at_most
 
-if TYPE_CHECKING:
-    from eptaro.engines.local import Engine
+Options = ParamSpec("Options")
+Method: TypeAlias = Callable[Concatenate[Any, Options], Table]
+
+
+def method_of(query: Callable[Options, Query]) -> Method[Options]:
+    """Return the method that asks such a query: its parameters and its documentation are those of
+    the query's class.
+    """
+    kind = cast("type[Query]", query)
+    parameters = list(signature(kind).parameters.values())
+    names = [parameter.name for parameter in parameters]
+
+    def method(self: Daybook, /, *args: Options.args, **options: Options.kwargs) -> Table:
+        for name in options:
+            if name not in names:
+                raise QuestionError(unknown(f"option of {kind.verb}", name, names))
+        return self.ask(query(*args, **options))
+
+    wraps(kind, updated=())(method)
+    method.__name__ = kind.verb
+    own = Parameter("self", Parameter.POSITIONAL_ONLY)
+    method.__signature__ = signature(kind).replace(  # type: ignore[attr-defined]
+        parameters=[own, *parameters], return_annotation="Table"
+    )
+    return cast("Method[Options]", method)
 
 
 class Daybook:
@@ -112,41 +125,12 @@ class Daybook:
     2025-01-31..2025-01-31 1
     """
 
-    def __init__(
-        self,
-        table: Any,
-        *,
-        measures: Measures = (),
-        date: str | None = None,
-        by: By = None,
-        calendar: Calendars = None,
-        coverage: Coverage = None,
-        dates: DateRules | None = None,
-        zone: str | None = None,
-        memory_limit: int | None = None,
-        formats: Mapping[str, Format] | None = None,
-        workdays: Worked = None,
-        values: By = None,
-        where: str | None = None,
-        numbers: Numbers = None,
-        lookups: Lookups = None,
-        across: Across | str | None = None,
-        **_unknown: object,
-    ) -> None:
-        check_options(type(self).__init__, _unknown)
+    @takes(ReadOptions)
+    def __init__(self, table: Any, options: ReadOptions) -> None:
         from eptaro.engines.local import fold_table
-        from eptaro.inputs.columns.lookups import looked_up
-        from eptaro.inputs.columns.wrapped import cleaned, lengthened
 
-        asked = BookOptions.of(
-            measures, by, calendar, coverage, formats, workdays, values, where, date
-        )
-        rules = date_rules(dates, zone)
-        source = cleaned(looked_up(lengthened(table, across), lookups, rules), numbers)
-        folded = fold_table(
-            source, date, asked.by, asked.planes, rules, memory_limit, asked.formulas
-        )
-        self._store: Store = MemoryStore(asked.facts(folded))
+        folded = fold_table(table, options)
+        self._store: Store = MemoryStore(options.book.facts(folded))
 
     @classmethod
     def _of(cls, store: Store) -> Daybook:
@@ -155,33 +139,8 @@ class Daybook:
         return book
 
     @classmethod
-    def read(
-        cls,
-        paths: Any,
-        *,
-        measures: Measures = (),
-        date: str | None = None,
-        by: By = None,
-        calendar: Calendars = None,
-        coverage: Coverage = None,
-        dates: DateRules | None = None,
-        zone: str | None = None,
-        files: FileRules | None = None,
-        memory_limit: int | None = None,
-        formats: Mapping[str, Format] | None = None,
-        workdays: Worked = None,
-        values: By = None,
-        where: str | None = None,
-        numbers: Numbers = None,
-        lookups: Lookups = None,
-        across: Across | str | None = None,
-        engine: Engine = "stream",
-        client: Any = None,
-        into: str | Path | None = None,
-        shards: int | None = None,
-        timeout: float = TIMEOUT,
-        **_unknown: object,
-    ) -> Daybook:
+    @takes(FileOptions)
+    def read(cls, paths: Any, options: FileOptions) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
         CSV (also packed: .gz, .zst), Parquet (also a folder of it), Arrow, newline-delimited
@@ -219,98 +178,12 @@ class Daybook:
         QuestionError
             For options that do not go with the engine, or with a folder.
         """
-        check_options(cls.read, _unknown)
-        from eptaro.engines.local import check_engine
-        from eptaro.inputs.files.opening import open_files
-
-        check_engine(engine)
-        if engine == "stream" and into is None and shards is None:
-            several = paths if isinstance(paths, list | tuple) else [paths]
-            for one in several:
-                as_path(one)  # raises where it is none; an address stays as it is written
-            with waiting_at_most(timeout):
-                return cls(
-                    open_files([str(one) for one in several], files),
-                    measures=measures,
-                    date=date,
-                    by=by,
-                    calendar=calendar,
-                    coverage=coverage,
-                    dates=date_rules(dates, zone),
-                    memory_limit=memory_limit,
-                    formats=formats,
-                    workdays=workdays,
-                    values=values,
-                    where=where,
-                    numbers=numbers,
-                    lookups=lookups,
-                    across=across,
-                )
-        given = {"across": across, "memory_limit": memory_limit}
-        for name in (name for name, value in given.items() if value is not None):
-            raise QuestionError(
-                f"{name} goes with engine='stream' and a book in memory; leave it out, or "
-                f"engine=, into= and shards="
-            )
-        if date is None:
-            raise QuestionError(
-                "say with date= which column holds the dates; it is looked for with "
-                "engine='stream' and a book in memory alone"
-            )
-        asked = BookOptions.of(
-            measures, by, calendar, coverage, formats, workdays, values, where, date
-        )
-        rules = date_rules(dates, zone)
-        with waiting_at_most(timeout):
-            if into is None and shards is None:
-                from eptaro.engines.cluster import fold_cluster
-
-                folded = fold_cluster(
-                    str(paths) if isinstance(paths, Path) else paths,
-                    *(date, asked.by, asked.planes, rules, files, client),
-                    timeout=timeout,
-                    formulas=asked.formulas,
-                    numbers=numbers,
-                    lookups=lookups,
-                )
-                return cls._of(MemoryStore(asked.facts(folded)))
-            from eptaro.sharded.folding import fold_sharded
-            from eptaro.sharded.readas import ReadAs
-
-            read = ReadAs.given(date, by, rules, files, numbers, lookups, values, where)
-            return cls._of(
-                fold_sharded(
-                    paths,
-                    asked,
-                    read,
-                    into=into,
-                    engine=engine,
-                    client=client,
-                    shards=shards,
-                    timeout=timeout,
-                )
-            )
+        with waiting_at_most(options.timeout):
+            return cls._of(_read_files(paths, options))
 
     @classmethod
-    def from_sql(
-        cls,
-        url: str,
-        what: str,
-        *,
-        date: str,
-        measures: Measures,
-        by: By = None,
-        only: Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None = None,
-        calendar: Calendars = None,
-        coverage: Coverage = None,
-        dates: DateRules | None = None,
-        formats: Mapping[str, Format] | None = None,
-        workdays: Worked = None,
-        where: str | None = None,
-        lookups: Lookups = None,
-        timeout: float = TIMEOUT,
-        **_unknown: object,
-    ) -> Daybook:
+    @takes(SqlOptions)
+    def from_sql(cls, url: str, what: str, options: SqlOptions) -> Daybook:
         """Fold a table (or a SELECT) inside its database; only cells come back.
 
         `queries` of the book shows what was asked. Sums of whole numbers and decimals are
@@ -341,16 +214,11 @@ class Daybook:
         InputError
             With what the database refuses.
         """
-        check_options(cls.from_sql, _unknown)
         from eptaro.engines.databases.fold import fold_database
 
-        asked = BookOptions.of(measures, by, calendar, coverage, formats, workdays, (), where)
-        scope, rules = Scope.of_database(only), date_rules(dates)
-        with waiting_at_most(timeout):
-            folded = fold_database(
-                url, what, date, asked.by, asked.planes, rules, scope, asked.formulas, lookups
-            )
-        return cls._of(MemoryStore(asked.facts(folded)))
+        with waiting_at_most(options.timeout):
+            folded = fold_database(url, what, options)
+        return cls._of(MemoryStore(options.book.facts(folded)))
 
     @classmethod
     def open(cls, path: str | Path, *, client: Any = None, timeout: float = TIMEOUT) -> Daybook:
@@ -414,20 +282,9 @@ class Daybook:
         as_path(path)  # raises where it is none
         return write_book(self._store.facts, Place.of(path))
 
+    @takes(AddOptions)
     def add(
-        self,
-        what: str | Path | Sequence[str | Path] | Daybook,
-        *,
-        replace_days: Span | str | None = None,
-        force: bool = False,
-        date: str | None = None,
-        dates: DateRules | None = None,
-        zone: str | None = None,
-        files: FileRules | None = None,
-        numbers: Numbers = None,
-        lookups: Lookups = None,
-        coverage: Coverage = None,
-        workdays: Worked = None,
+        self, what: str | Path | Sequence[str | Path] | Daybook, options: AddOptions
     ) -> Daybook:
         """Return the book with more rows, all of them or, if anything fails, none.
 
@@ -444,7 +301,7 @@ class Daybook:
             lie in them.
         force : bool
             Count rows that are in the book already once more, rather than refuse them.
-        date, dates, zone, files, numbers, lookups, coverage, workdays : optional
+        date, dates, zone, files, numbers, lookups, across, coverage, workdays : optional
             As for `Daybook.read`; the days covered and the holidays add to those of the book.
 
         Returns
@@ -458,38 +315,29 @@ class Daybook:
             Where rows are in it already, or lie outside of the days that they replace, or
             somebody else is writing; nothing has changed then.
         """
-        from eptaro.sharded.adding import Again, add_rows
-
         store = self._store
         if not isinstance(store, MemoryStore):
-            out = Span.parse(replace_days) if isinstance(replace_days, str) else replace_days
+            from eptaro.sharded.adding import add_rows
+
             rows = what._store.facts if isinstance(what, Daybook) else what
-            again = Again(date, dates, zone, files, numbers, lookups, coverage, workdays)
-            return self._of(add_rows(store, rows, again, out=out, force=force))
-        if replace_days is not None:
+            return self._of(add_rows(store, rows, options))
+        if options.replace_days is not None:
             raise InputError(
                 "replace_days takes days out of a book in a folder; write this one to a folder "
                 "first: book.write('bookings/')"
             )
-        facts = store.facts
         if not isinstance(what, Daybook):
-            left = facts.folded.left
-            what = self.read(
-                what,
+            facts, left = store.facts, store.facts.folded.left
+            before = FileOptions(
                 measures=facts.measures,
-                date=date,
                 by=self.by,
                 calendar=facts.own or facts.calendar,
-                coverage=coverage,
-                dates=dates,
-                zone=zone,
-                files=files,
-                workdays=workdays or facts.workdays,
                 where=None if left is None else left.where,
-                numbers=numbers,
-                lookups=lookups,
             )
-        made = self.merge(what, force=force)
+            read = options.over(before)
+            work = read.workdays or facts.workdays
+            what = self.read(what, **replace(read, workdays=work).given())
+        made = self.merge(what, force=options.force)
         if store.file is None:
             return made
         from eptaro.storage.bookfile import write_book
@@ -593,7 +441,7 @@ class Daybook:
     @property
     def rejected(self) -> Table:
         """The rows whose date could not be read: row, value and reason."""
-        return self._store.about.rejected
+        return Table.of(self._store.about.rejected)
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -622,7 +470,7 @@ class Daybook:
         Table
             The answer.
         """
-        return self._store.ask(query)
+        return Table.of(self._store.ask(query))
 
     def latest(self, level: str) -> Period:
         """Return the period of a level that holds the last day of the coverage.
@@ -728,3 +576,28 @@ class Daybook:
             f"<Daybook of {about.rows:,} rows{by}, {about.coverage}, "
             f"{about.groups.count:,} groups{self._store.where}, calendar {about.calendar.name!r}>"
         )
+
+
+def _read_files(paths: Any, options: FileOptions) -> Store:
+    """Return the store of files, or of a Dask frame, that an engine folds."""
+    from eptaro.engines.local import check_engine, fold_table
+
+    check_engine(options.engine)
+    given = str(paths) if isinstance(paths, Path) else paths
+    if options.into is not None or options.shards is not None:
+        options.check_date("it is looked for in books in memory alone")
+        from eptaro.sharded.folding import fold_sharded
+
+        return fold_sharded(given, options)
+    if options.engine == "dask":
+        options.check_date("it is looked for with engine='stream' alone")
+        from eptaro.engines.cluster import fold_cluster
+
+        return MemoryStore(options.book.facts(fold_cluster(given, options)))
+    from eptaro.inputs.files.opening import open_files
+
+    several = paths if isinstance(paths, list | tuple) else [paths]
+    for one in several:
+        as_path(one)  # raises where it is none; an address stays as it is written
+    folded = fold_table(open_files([str(one) for one in several], options.files), options)
+    return MemoryStore(options.book.facts(folded))

@@ -5,7 +5,7 @@ import unittest
 from fractions import Fraction
 
 import eptaro as ep
-from eptaro.core.headlines.blanks import why_blank
+from eptaro.presentation.blanks import why_blank
 
 START = dt.date(2024, 1, 1)
 ROWS = [

@@ -23,6 +23,7 @@ import eptaro as ep
 from eptaro.beside import Beside
 from eptaro.engines import cluster
 from eptaro.engines.clients import Watch
+from eptaro.inputs.options import FileOptions
 from tests.books import book_of_folded
 
 MEASURES = ["s=sum(x)", "n=count()", "lo=min(x)", "hi=max(x)", "a=first(x)", "z=last(x)", "d=distinct(who)",
@@ -104,10 +105,10 @@ class Cluster(unittest.TestCase):
         self.same(ep.Daybook.read(self.paths, engine="dask", client=self.client, **GIVEN))
         parts = cluster.parts_of(cluster.open_files(self.paths, None), 1000)
         self.assertEqual(len(parts), 18)
-        planes = {plane for measure in self.local.measures for plane in measure.planes}
-        folded = cluster.fold_cluster(
-            self.paths, "on", ["g"], planes, ep.DateRules(), None, self.client, part_rows=1000
+        options = FileOptions(
+            measures=self.local.measures, date="on", by=["g"], client=self.client
         )
+        folded = cluster.fold_cluster(self.paths, options, part_rows=1000)
         self.same(book_of_folded(folded, self.local.measures, ep.MonthCalendar()))
 
     def test_by_address_and_of_frames(self):

@@ -33,7 +33,7 @@ END:VCALENDAR
 
 def days(rules, first=2024, last=2026, **options) -> list[str]:
     """Return the days that rules give."""
-    return [str(h.day) for h in holidays.from_rules(rules, first, last, **options)]
+    return [str(h.day) for h in holidays.HolidaySet.from_rules(rules, first, last, **options)]
 
 
 class Rules(unittest.TestCase):
@@ -80,9 +80,9 @@ class Rules(unittest.TestCase):
         )
         for rule, message in bad:
             with self.assertRaisesRegex(ep.CalendarError, message):
-                holidays.from_rules([rule], 2024, 2024)
+                holidays.HolidaySet.from_rules([rule], 2024, 2024)
         with self.assertRaisesRegex(ep.CalendarError, "1583 to 4099"):
-            holidays.from_rules([{"name": "x", "on": "easter"}], 1500, 1500)
+            holidays.HolidaySet.from_rules([{"name": "x", "on": "easter"}], 1500, 1500)
 
 
 class Files(unittest.TestCase):
@@ -108,9 +108,9 @@ class Files(unittest.TestCase):
         for text, message in bad:
             self.path.write_text(text)
             with self.assertRaisesRegex(ep.InputError, message):
-                holidays.from_csv(self.path)
+                holidays.HolidaySet.from_csv(self.path)
         with self.assertRaisesRegex(ep.InputError, "No such file"):
-            holidays.from_csv("nowhere.csv")
+            holidays.HolidaySet.from_csv("nowhere.csv")
 
     def test_icalendar_with_recurrence_and_several_days(self):
         self.path.write_text(ICS)
@@ -123,22 +123,22 @@ class Files(unittest.TestCase):
         self.assertEqual([day for day, *_ in found[2:]], ["2025-08-01", "2025-08-02", "2025-08-03"])
         self.path.write_text("no calendar")
         with self.assertRaisesRegex(ep.InputError, "not an iCalendar file"):
-            holidays.from_icalendar(self.path, 2024, 2025)
+            holidays.HolidaySet.from_icalendar(self.path, 2024, 2025)
 
     def test_countries(self):
         found = ep.HolidaySet.from_country("FR", 2025, 2025)
         self.assertIn(dt.date(2025, 7, 14), {h.day for h in found})
         with self.assertRaisesRegex(ep.CalendarError, "unknown country 'Frnce'"):
-            holidays.from_country("Frnce", 2025, 2025)
+            holidays.HolidaySet.from_country("Frnce", 2025, 2025)
         with self.assertRaisesRegex(ep.CalendarError, "unknown subdivision of FR"):
-            holidays.from_country("FR", 2025, 2025, subdivision="zz")
+            holidays.HolidaySet.from_country("FR", 2025, 2025, subdivision="zz")
 
     def test_a_missing_package_is_named_with_its_extra(self):
         with (
             mock.patch.dict("sys.modules", {"holidays": None}),
             self.assertRaisesRegex(ep.InputError, r"pip install 'eptaro\[calendars\]'"),
         ):
-            holidays.from_country("FR", 2025, 2025)
+            holidays.HolidaySet.from_country("FR", 2025, 2025)
         with (
             mock.patch.dict("sys.modules", {"babel": None}),
             self.assertRaisesRegex(ep.InputError, r"package babel.*eptaro\[locales\]"),

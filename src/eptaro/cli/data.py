@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import wraps
 from pathlib import Path
 from typing import Any, Literal
 
 import click
 
-from eptaro.cli.help import ENGINE, FILES, GROUPS, KNOWN, QUESTION, option
-from eptaro.cli.options import option_group
+from eptaro.cli.fields import add_options, flag_of, said, taken
+from eptaro.cli.help import ENGINE, GROUPS, KNOWN, option
+from eptaro.cli.options import Command
 from eptaro.cli.told import tell
 from eptaro.core.calendars.days import DateLike
-from eptaro.core.questions.book_options import Calendars, Worked
-from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
+from eptaro.inputs.options import FileOptions, ReadOptions
 from eptaro.places import Place, is_stored, scheme_of
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookups
-from eptaro.rules.numbers import Numbers
+from eptaro.rules.lookups import parse_lookup
 from eptaro.storage.layout import METADATA, NAME
 from eptaro.timeouts import wait_again, wait_at_most
 
@@ -28,18 +27,14 @@ ENGINES = ("stream", "dask", "sql")
 
 @dataclass(frozen=True)
 class DataOptions:
-    """The files, their columns, what is measured, what is looked at, and what folds it."""
+    """The files, what is said of their rows and what is measured, what is looked at, and what
+    folds it.
+    """
 
     files: tuple[str, ...]
-    date: str | None
-    measures: tuple[str, ...]
-    by: tuple[str, ...]
-    where: str | None
-    lookups: tuple[str, ...]
-    columns_across: str | None
+    rows: Mapping[str, Any]  # of the options of `ReadOptions`, those that were said
     only: tuple[str, ...]
     as_of: DateLike
-    coverage: str | None
     engine: Literal["stream", "dask", "sql"]
     client: str | None
     timeout: float
@@ -47,35 +42,27 @@ class DataOptions:
     show_query: bool
 
     @property
+    def by(self) -> list[str]:
+        """The group columns that are asked for."""
+        return list(self.rows.get("by", ()))
+
+    @property
     def narrowed(self) -> list[str] | None:
         """What the question is narrowed to."""
         return list(self.only) or None
 
+    @property
+    def flags(self) -> list[str]:
+        """The options that only rows can be read by."""
+        words = [flag_of(ReadOptions, name) for name in self.rows if name != "by"]
+        words += ["--table"] if self.table_name else []
+        of_folder = self.engine == "dask" and self.client
+        return [*words, "--engine"] if self.engine != "stream" and not of_folder else words
+
     def grouped(self, book: Daybook) -> list[str]:
         """Return the group columns; where groups keep calendars, the column that they go by."""
         own = book._store.about.own
-        return [own.column] if own is not None and not self.by else list(self.by)
-
-
-@dataclass(frozen=True)
-class RowsToFold:
-    """Which rows are folded to a book, and how."""
-
-    files: list[str]
-    date: str | None
-    measures: list[str]
-    by: list[str]
-    calendar: Calendars
-    coverage: Any
-    dates: DateRules
-    written: FileRules
-    formats: dict[str, Format]
-    workdays: Worked
-    values: tuple[str, ...] = ()
-    where: str | None = None
-    numbers: Numbers = None
-    lookups: Lookups = None
-    across: str | None = None
+        return [own.column] if own is not None and not self.by else self.by
 
 
 def _wait_at_most(context: click.Context, _: click.Parameter, seconds: float) -> float:
@@ -85,53 +72,16 @@ def _wait_at_most(context: click.Context, _: click.Parameter, seconds: float) ->
     return seconds
 
 
-where_option = option(
-    GROUPS,
-    "--where",
-    metavar="CONDITION",
-    default=None,
-    help="Only rows that meet a condition: \"fare_class = 'car' and fare > 20\".",
+where_option = add_options(ReadOptions, names=["where"], unset=True)
+_AS_OF = option(
+    KNOWN,
+    "--as-of",
+    metavar="DATE",
+    default="latest",
+    show_default=True,
+    help="The last day looked at: latest (the last of the data), today or a date.",
 )
-data_options = option_group(
-    "data",
-    DataOptions,
-    click.argument("files", metavar="[FILE]...", nargs=-1),
-    option(QUESTION, "--date", metavar="COLUMN", default=None, help="The column of dates."),
-    option(
-        QUESTION,
-        "--measure",
-        "measures",
-        metavar="SPEC",
-        multiple=True,
-        help="What to calculate: name=how(column), such as revenue=sum(fare), "
-        "trips=count(), typical=mean(fare). May be given again.",
-    ),
-    option(
-        GROUPS,
-        "--by",
-        metavar="COLUMN",
-        multiple=True,
-        help="A group column, or one worked out: size=band(fare, 0, 50, 100). Of a book or a "
-        "config, all stands for all of them. May be given again.",
-    ),
-    where_option,
-    option(
-        GROUPS,
-        "--lookup",
-        "lookups",
-        rare=True,
-        metavar="FILE:KEY",
-        multiple=True,
-        help="A table whose columns rows take by a key: ships.csv:ship, or ships.csv:ship=name. "
-        "May be given again.",
-    ),
-    option(
-        FILES,
-        "--columns-across",
-        metavar="COLUMNS",
-        default=None,
-        help="Columns that are read as rows: '2019..2024 as year, fares'.",
-    ),
+_OTHERS = (
     option(
         GROUPS,
         "--only",
@@ -139,23 +89,6 @@ data_options = option_group(
         multiple=True,
         help="Narrow to a span (2025-05-06..2025-06-17, 2024-Q3..2025-Q2, 2024-03..), a period "
         "(2025-Q2) or a value of a column (route=Norrow-Fenholm). May be given again.",
-    ),
-    option(
-        KNOWN,
-        "--as-of",
-        metavar="DATE",
-        default="latest",
-        show_default=True,
-        help="The last day looked at: latest (the last of the data), today or a date.",
-    ),
-    option(
-        KNOWN,
-        "--coverage",
-        metavar="A..B",
-        default=None,
-        help="The days the data covers, if more than its first to last date; months (weeks, "
-        "quarters, halves, years): whole ones; groups: each group's from its first transaction on; "
-        "FILE.csv: as its columns of groups, first and last say.",
     ),
     option(
         ENGINE,
@@ -195,65 +128,47 @@ data_options = option_group(
         ENGINE, "--show-query", is_flag=True, help="With sql: print what the database is asked."
     ),
 )
+_SINGLE = ("files", "only", "as_of", "engine", "client", "timeout", "table_name", "show_query")
 
 
-def folded(rows: RowsToFold, asked: DataOptions) -> Daybook:
-    """Fold rows by the engine that the options name."""
-    if asked.engine != "sql" and (asked.table_name or asked.show_query):
+def data_options(command: Command) -> Command:
+    """Add the options on rows to a command, which takes them as `data`."""
+
+    @wraps(command)
+    def run(**given: Any) -> Any:
+        rows = said(taken(ReadOptions, given))
+        if "lookups" in rows:
+            rows["lookups"] = [*map(parse_lookup, rows["lookups"])]
+        single = {name: given.pop(name) for name in _SINGLE}
+        return command(**given, data=DataOptions(rows=rows, **single))
+
+    decorated: Any = run
+    files = click.argument("files", metavar="[FILE]...", nargs=-1)
+    for add in reversed((files, _AS_OF, add_options(ReadOptions, unset=True), *_OTHERS)):
+        decorated = add(decorated)
+    return decorated  # type: ignore[no-any-return]
+
+
+def folded(files: list[str], options: FileOptions, data: DataOptions) -> Daybook:
+    """Fold files by the engine that the options name."""
+    if data.engine != "sql" and (data.table_name or data.show_query):
         raise click.UsageError("--table and --show-query go with --engine sql")
-    if asked.engine != "dask" and asked.client:
+    if data.engine != "dask" and data.client:
         raise click.UsageError("--client goes with --engine dask")
-    if asked.engine != "stream" and rows.across is not None:
-        raise click.UsageError("columns across are read with --engine stream")
-    if asked.engine != "stream" and rows.date is None:
+    if data.engine != "stream" and options.date is None:
         raise click.UsageError(
-            f"Missing option '--date' (--engine {asked.engine} does not look for it)."
+            f"Missing option '--date' (--engine {data.engine} does not look for it)."
         )
-    if asked.engine == "sql":
-        return _folded_in_database(rows, str(rows.date), asked)
-    return Daybook.read(
-        rows.files,
-        date=rows.date,
-        measures=rows.measures,
-        engine=asked.engine,
-        client=asked.client,
-        by=rows.by,
-        calendar=rows.calendar,
-        coverage=rows.coverage,
-        dates=rows.dates,
-        files=rows.written,
-        formats=rows.formats,
-        workdays=rows.workdays,
-        values=rows.values,
-        where=rows.where,
-        numbers=rows.numbers,
-        lookups=rows.lookups,
-        across=rows.across,
-        timeout=asked.timeout,
-    )
-
-
-def _folded_in_database(rows: RowsToFold, date: str, asked: DataOptions) -> Daybook:
-    what = asked.table_name or rows.written.query
-    if len(rows.files) != 1 or not what:
+    given = options.given()
+    if data.engine != "sql":
+        given |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
+        return Daybook.read(files, **given)
+    written = given.pop("files", None)
+    what = data.table_name or (written.query if written else None)
+    if len(files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
-    if rows.numbers not in (None, "strict"):
-        raise click.UsageError("with --engine sql numbers must be numbers; leave their rules out")
-    book = Daybook.from_sql(
-        rows.files[0],
-        what,
-        date=date,
-        measures=rows.measures,
-        by=rows.by,
-        calendar=rows.calendar,
-        coverage=rows.coverage,
-        dates=rows.dates,
-        formats=rows.formats,
-        workdays=rows.workdays,
-        where=rows.where,
-        lookups=rows.lookups,
-    )
-    if asked.show_query:
+    book = Daybook.from_sql(files[0], what, **given)
+    if data.show_query:
         for query in book.queries:
             tell(f"{query};\n")
     return book

@@ -13,7 +13,7 @@ import click
 from eptaro.cli.help import CALENDAR, OUTPUT, PICTURES, option
 from eptaro.cli.told import loudness_options
 from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
-from eptaro.core.tables.table import ThemeName
+from eptaro.pictures.theme import ThemeName
 from eptaro.places import names_folder, scheme_of
 
 PICTURE_OPTIONS = (

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eptaro.cli.data import DataOptions, RowsToFold, folded, opened
+from eptaro.cli.data import DataOptions, folded, opened
 from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.cli.reading import ReadingOptions
@@ -24,11 +24,11 @@ from eptaro.core.questions.scope import EVERY, name_of
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError
+from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.inputs.smallfiles import read_coverage
 from eptaro.places import scheme_of
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookup, parse_lookup
 from eptaro.version import build_info
 
 if TYPE_CHECKING:
@@ -107,9 +107,9 @@ class Settings:
         if kept is not None:
             _check_of_book(kept, data, reading)
             return self._of_book(kept)
-        rows = self.rows_to_fold(data, reading, values)
+        files, options = self.rows_to_fold(data, reading, values)
         with shown_progress(), step("read and folded"):
-            book = folded(rows, data)
+            book = folded(files, options, data)
         _tell_decided(book)
         for note in book.notes:
             tell(note)
@@ -119,26 +119,29 @@ class Settings:
 
     def rows_to_fold(
         self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...] = ()
-    ) -> RowsToFold:
-        """Return which rows the options and the config name, and how they are folded."""
+    ) -> tuple[list[str], FileOptions]:
+        """Return which files the options and the config name, and how they are folded."""
         told = self.config.data if self.config else None
-        own = told is not None
         named = bool(data.files) or told is None
         files = list(data.files) if named or not self.config else self.config.files()
-        measures = self._measures(data)
-        if values and not measures:
-            measures = ["entries=count()"]
-        if not measures:
+        given = {**(self.config.row_options() if self.config else {}), **data.rows}
+        given["lookups"] = [
+            *data.rows.get("lookups", ()),
+            *(self.config.lookups() if self.config else ()),
+        ]
+        if values and not given.get("measures"):
+            given["measures"] = ["entries=count()"]
+        if not given.get("measures"):
             for file in files:  # of a book that is not there nothing else would be missing
                 pattern = scheme_of(file) or file == "-" or any(mark in file for mark in "*?[")
                 if not pattern and not Path(file).exists():
                     raise InputError(f"{file}: there is no such file or folder")
             raise click.UsageError("Missing option '--measure'.")
-        across = data.columns_across or (told.across if told else None)
-        written, lookups = self.file_rules(reading), self._lookups(own=own)
-        calendar, columns = self._calendars(own=own)
+        written = self.file_rules(reading)
+        calendar, columns = self._calendars()
         of_config = [*(told.by if told else []), *columns]
-        if named and of_config and data.engine != "sql" and not lookups and across is None:
+        joined = given["lookups"] or given.get("across")
+        if named and of_config and data.engine != "sql" and not joined:
             lacking = _lacking(files, of_config, written)
             for name in lacking:
                 tell(
@@ -152,41 +155,32 @@ class Settings:
         if told and EVERY not in told.by:
             by = [name for name in by if name != EVERY]
         by += [name for name in _narrowed_by(data.only) if name not in map(name_of, by)]
-        return RowsToFold(
-            files,
-            data.date or (told.date if told else None),
-            measures,
-            list(dict.fromkeys(by)),
-            calendar,
-            self.coverage(data.coverage),
-            self.date_rules(reading),
-            written,
-            _formats(told, measures),
-            None if self.config is None else self.workdays,
-            values,
-            data.where or (told.where if told else None),
-            reading.number_rules(told.number_rules() if told else None),
-            [*map(parse_lookup, data.lookups), *lookups],
-            across,
+        given |= {
+            "by": list(dict.fromkeys(by)),
+            "calendar": calendar,
+            "coverage": _coverage(given.get("coverage")),
+            "dates": self.date_rules(reading),
+            "files": written,
+            "formats": _formats(told, given["measures"]),
+            "workdays": None if self.config is None else self.workdays,
+            "values": values,
+            "numbers": reading.number_rules(self.config.number_rules() if self.config else None),
+        }
+        return files, FileOptions(**given)
+
+    def added(self, data: DataOptions, reading: ReadingOptions) -> tuple[list[str], AddOptions]:
+        """Return which files are added to a book, and how they are read, where that is said."""
+        files = list(data.files) or self.rows_to_fold(data, reading)[0]
+        rows = {name: data.rows[name] for name in data.rows if name not in _OF_BOOK}
+        dates, written = self.date_rules(reading), self.file_rules(reading)
+        told = self.config.row_options() if self.config else {}
+        return files, AddOptions(
+            **rows | {"coverage": _coverage(rows.get("coverage") or told.get("coverage"))},
+            dates=None if dates == DateRules() else dates,
+            files=None if written == FileRules() else written,
+            numbers=reading.number_rules(),
+            workdays=self.workdays if self.config and self.config.has_workdays else None,
         )
-
-    def _measures(self, data: DataOptions) -> list[str]:
-        """Return the measures of the options, else of the config."""
-        told = self.config.data if self.config else None
-        if data.measures or told is None:
-            return list(data.measures)
-        return [f"{name}={formula}" for name, formula in told.measures.items()]
-
-    def coverage(self, given: str | None) -> Any:
-        """Return the coverage of the options, which may be a file, or of the config."""
-        if given is not None and given.lower().endswith(".csv"):
-            return read_coverage(given)
-        told = self.config.data if self.config else None
-        return given or (told.coverage if told else None)
-
-    def _lookups(self, *, own: bool) -> list[Lookup]:
-        """Return the lookups of the config, where its data set is asked."""
-        return self.config.lookups() if own and self.config else []
 
     def _of_book(self, book: Daybook) -> Daybook:
         """Return a book that was folded before, on the calendar that the options ask for, and with
@@ -208,46 +202,37 @@ class Settings:
             return book
         return book.with_calendar(calendar, workdays=workdays)
 
-    def _calendars(self, *, own: bool) -> tuple[Calendar | OwnCalendars, list[str]]:
+    def _calendars(self) -> tuple[Calendar | OwnCalendars, list[str]]:
         """Return the calendar asked for, or those that groups of the data set keep, and by
         which column they keep them.
         """
-        kept = self.config.own_calendars() if own and self.config else None
+        kept = self.config.own_calendars() if self.config else None
         if kept is None or self.named is not None or self.ruled:
             return self.calendar(self.named), []
         return kept, [kept.column]
 
     def date_rules(self, reading: ReadingOptions) -> DateRules:
         """Return the date rules of the options, over those of the config."""
-        told = self.config.data if self.config else None
-        return reading.date_rules(told.date_rules() if told else None)
+        return reading.date_rules(self.config.date_rules() if self.config else None)
 
     def file_rules(self, reading: ReadingOptions) -> FileRules:
         """Return the file rules of the options, over those of the config."""
-        told = self.config.data if self.config else None
-        return reading.file_rules(told.file_rules() if told else None)
+        return reading.file_rules(self.config.file_rules() if self.config else None)
 
 
-_OF_ROWS = {  # options on rows, which a book has folded already
-    "measures": "--measure",
-    "date": "--date",
-    "where": "--where",
-    "coverage": "--coverage",
-    "lookups": "--lookup",
-    "columns_across": "--columns-across",
-    "table_name": "--table",
-}
+_OF_BOOK = ("measures", "by", "where", "memory_limit")  # options that a book has its own of
+
+
+def _coverage(given: Any) -> Any:
+    """Return a coverage, which may be a file."""
+    is_file = isinstance(given, str) and given.lower().endswith(".csv")
+    return read_coverage(given) if is_file else given
 
 
 def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) -> None:
     """Raise `QuestionError` for an option on rows, which were folded already."""
     names = ", ".join(measure.name for measure in book.measures)
-    given = [option for name, option in _OF_ROWS.items() if getattr(data, name)]
-    for name, value in vars(reading).items():
-        if value not in (None, (), False) and name != "aside":
-            given.append("--" + name.replace("_", "-"))
-    if data.engine != "stream" and not (data.engine == "dask" and data.client):
-        given.append("--engine")
+    given = [*data.flags, *reading.flags]
     if given:
         said = f" (its measures are {names})" if given[0] == "--measure" else ""
         raise QuestionError(
@@ -286,7 +271,9 @@ def _formats(data: Any, measures: list[str]) -> dict[str, Format]:
     """Return the config's formats of the measures asked for."""
     names = [measure.partition("=")[0].strip() for measure in measures]
     shown = data.formats if data else {}
-    return {name: Format(**shown[name].model_dump()) for name in names if name in shown}
+    return {
+        name: Format(**shown[name].model_dump(exclude_none=True)) for name in names if name in shown
+    }
 
 
 def _from_rule(rule: dict[str, Any]) -> Calendar:

@@ -14,7 +14,7 @@ import click
 
 from eptaro.cli.help import OTHER, option
 from eptaro.core.tables.display import visible
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.progress import watched
 
 
@@ -75,12 +75,14 @@ def tell(message: str, loudness: Loudness = Loudness.USUAL) -> None:
         click.echo("\n".join(map(visible, message.split("\n"))), err=True)
 
 
-def tell_aside(aside: Table, left_out: dict[str, Any], out: Path | None, source: str) -> None:
+def tell_aside(aside: Result, left_out: dict[str, Any], out: Path | None, source: str) -> None:
     """Write the rows set aside to a file, and say how many and what they add up to."""
     if not len(aside):
         return
     path = out or Path(f"{Path(source).name}.aside.csv")
-    aside.write(path)
+    from eptaro.outputs.files import write
+
+    write(aside, path)
     sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
     tell(f"{len(aside):,} rows set aside{sums}: listed in {path}")
 

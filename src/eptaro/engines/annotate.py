@@ -23,7 +23,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension import catalogue, dimension
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.datecolumn import decided, find_date
@@ -31,6 +31,7 @@ from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.locales import locale_names
 from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.outputs.arrow import pandas_frame, to_array
@@ -249,7 +250,11 @@ class _Plan:
             if name in source.names():
                 raise QuestionError(f"{source.name} has a column {name!r} already; rename it first")
         self._of_day = [name for name in self._add if name in known]
-        self._options: dict[str, Any] = {"calendars": calendars, "locale": locale, "as_of": as_of}
+        self._options: dict[str, Any] = {
+            "calendars": calendars,
+            "locale": locale_names(locale),
+            "as_of": as_of,
+        }
         self._workdays = workdays
         self._rules, _ = decided(source, self._date, rules)
 
@@ -300,7 +305,7 @@ class _Plan:
             column.name: _blanked(to_array(column.take(places)), good) for column in sheet.columns
         }
 
-    def _check_grain(self, sheet: Table, first: Ints, last: Ints, grain: Grain) -> None:
+    def _check_grain(self, sheet: Result, first: Ints, last: Ints, grain: Grain) -> None:
         """Raise `QuestionError` for what the days of a period of the data differ in."""
         for column in sheet.columns:
             if repr(column.take(first).to_list()) != repr(column.take(last).to_list()):

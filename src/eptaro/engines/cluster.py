@@ -5,18 +5,16 @@ as a tree. The outcome is that of one fold over all rows.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, nullcontext
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import pyarrow as pa
 
 from eptaro.beside import Beside
-from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
-from eptaro.core.folds.planes import Plane
 from eptaro.core.kernels.sidebyside import in_turn
 from eptaro.engines.clients import Watch, client_of, own_errors
 from eptaro.engines.local import fold_source
@@ -24,19 +22,17 @@ from eptaro.errors import InputError, MeasureError
 from eptaro.extras import need
 from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.lookups import LookedUp, LookupTable, loaded
-from eptaro.inputs.columns.wrapped import Cleaned
+from eptaro.inputs.columns.wrapped import Cleaned, lengthened
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
+from eptaro.inputs.options import FileOptions, FoldSpec
 from eptaro.inputs.sources import FrameSource, Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.progress import tell
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookups
-from eptaro.rules.numbers import NumberRules, Numbers, number_rules
-from eptaro.timeouts import TIMEOUT
+from eptaro.rules.across import Across, across_of
+from eptaro.rules.numbers import NumberRules, number_rules
 
 PART_ROWS = 2_000_000
 
@@ -44,38 +40,21 @@ PART_ROWS = 2_000_000
 RETRIES = 3
 
 
-def fold_cluster(
-    what: Any,
-    date: str,
-    by: list[str],
-    planes: Iterable[Plane],
-    rules: DateRules,
-    files: FileRules | None = None,
-    client: Any = None,
-    *,
-    part_rows: int = PART_ROWS,
-    timeout: float = TIMEOUT,
-    formulas: Formulas = PLAIN,
-    numbers: Numbers = None,
-    lookups: Lookups = None,
-) -> Folded:
+def fold_cluster(what: Any, options: FileOptions, *, part_rows: int = PART_ROWS) -> Folded:
     """Fold files, or the partitions of a Dask frame, on a cluster.
 
     Each file is one part or, of Parquet, each run of row groups of `part_rows` rows and
-    more. `client` is a Dask client, a scheduler's address, or None for workers of its
+    more. The `client` is a Dask client, a scheduler's address, or None for workers of its
     own on this machine, one per processor. A part whose worker dies is folded again.
 
     Raises `InputError` where the cluster does not answer or has no workers for `timeout`
     seconds, or its workers cannot hold a part.
     """
-    wanted = list(planes)
-    with client_of(client, timeout) as cluster, own_errors():
+    timeout = options.timeout
+    with client_of(options.client, timeout) as cluster, own_errors():
 
         def folded_there() -> Folded:
-            parts = submitted(
-                *(cluster, what, date, by, wanted, rules, files),
-                *(part_rows, formulas, numbers, lookups),
-            )
+            parts = submitted(cluster, what, options, part_rows)
             return _merged(cluster, parts)
 
         folded = Watch(cluster, timeout).over(Beside(folded_there))
@@ -102,66 +81,67 @@ def _merged(cluster: Any, parts: list[Any]) -> Folded:
     return folded
 
 
+@dataclass(frozen=True)
+class PartSpec:
+    """What is folded of each part, the columns that become rows, tables whose columns rows take,
+    and how numbers are written; with what was decided of these, and on what evidence.
+    """
+
+    spec: FoldSpec
+    across: Across | str | None
+    tables: Sequence[LookupTable]
+    figures: NumberRules | Literal["infer"] | None
+    decided: Mapping[str, tuple[NumberRules, str]] = field(default_factory=dict)
+    in_order: bool = True
+
+    def source(self, raw: Source) -> Source:
+        """Return a part, or all of the input, as its rows are folded."""
+        source = lengthened(raw, self.across)
+        if self.tables:
+            source = LookedUp(source, self.tables, self.spec.rules)
+        return source if self.figures is None else Cleaned(source, self.figures, self.decided)
+
+
 def submitted(
-    cluster: Any,
-    what: Any,
-    date: str,
-    by: list[str],
-    wanted: list[Plane],
-    rules: DateRules,
-    files: FileRules | None,
-    part_rows: int,
-    formulas: Formulas,
-    numbers: Numbers,
-    lookups: Lookups,
-    *,
-    in_order: bool = True,
+    cluster: Any, what: Any, options: FileOptions, part_rows: int, *, in_order: bool = True
 ) -> list[Any]:
     """Return what will be the parts of some input, each folded on a worker."""
     tasks: list[tuple[Any, Any]] = []
-    figures, tables = number_rules(numbers), list[LookupTable]()
-    decided_numbers: Mapping[str, tuple[NumberRules, str]] = {}
+    spec, figures = replace(options.spec, settled=True), number_rules(options.numbers)
     if hasattr(what, "to_delayed"):
         if figures == "infer":
             raise MeasureError(
                 "numbers='infer' looks at a whole column, which a Dask frame does not allow; give "
                 "numbers=NumberRules(...)"
             )
-        tables = loaded(lookups, rules, list(what.columns))
+        names = list(what.columns)
+        across = across_of(options.across)
+        if across is not None:
+            names = across.long_names(names, "the Dask frame")
+        tables = loaded(options.lookups, spec.rules, names)
+        how = PartSpec(spec, across, tables, figures, in_order=in_order)
         frames = cluster.compute(list(what.to_delayed()), retries=RETRIES)
         tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
     else:
         paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
-        source = open_files(paths, files)
-        if date not in formulas.columns:
-            rules, _ = decided(source, date, rules)  # on the evidence of all parts, not of each
-        tables = loaded(lookups, rules, source.names())
-        every: Source = LookedUp(source, tables, rules) if tables else source
-        if figures is not None:
-            every = Cleaned(every, figures)
+        source = open_files(paths, options.files)
+        long = lengthened(source, options.across)
+        if spec.date_column not in spec.formulas.columns:
+            # on the evidence of all parts, not of each
+            spec = replace(spec, rules=decided(long, spec.date_column, spec.rules)[0])
+        tables = loaded(options.lookups, spec.rules, long.names())
+        how = PartSpec(spec, options.across, tables, figures, in_order=in_order)
+        every = how.source(source)
         # What columns hold goes by all parts, not by each.
-        formulas = settled_kinds(every, date, by, wanted, formulas, rules)
+        how = replace(how, spec=replace(spec, formulas=settled_kinds(every, spec)))
         if isinstance(every, Cleaned):
-            rows = Transactions(every, date, by, wanted, rules, settled=True, formulas=formulas)
-            decided_numbers = every.settle(rows.wanted().numbers)
+            rows = Transactions(every, how.spec)
+            how = replace(how, decided=every.settle(rows.wanted().numbers))
         tasks += [(part, None) for part in parts_of(source, part_rows)]
+    later = replace(how, decided=_untold(how.decided))
     return [
         cluster.submit(
-            fold_part,
-            part,
-            frame,
-            date,
-            by,
-            wanted,
-            rules,
-            number,
-            formulas,
-            tables,
-            figures,
-            decided_numbers if number == 0 else _untold(decided_numbers),
-            in_order,
-            retries=RETRIES,
-            pure=False,
+            fold_part, part, frame, number, later if number else how, retries=RETRIES, pure=False
         )
         for number, (part, frame) in enumerate(tasks)
     ]
@@ -188,33 +168,14 @@ def parts_of(source: Source, rows: int) -> list[Source]:
     return found
 
 
-def fold_part(
-    part: Any,
-    frame: Any,
-    date: str,
-    by: list[str],
-    planes: list[Plane],
-    rules: DateRules,
-    number: int,
-    formulas: Formulas,
-    tables: Sequence[LookupTable] = (),
-    figures: NumberRules | Literal["infer"] | None = None,
-    decided_numbers: Mapping[str, tuple[NumberRules, str]] | None = None,
-    in_order: bool = True,
-) -> Folded:
+def fold_part(part: Any, frame: Any, number: int, how: PartSpec) -> Folded:
     """Fold one part on a worker, with no more threads than the worker is given."""
     source = part
     if isinstance(part, FrameOfPart):
         source = FrameSource(frame)
         source.name = part.name
-    if tables:
-        source = LookedUp(source, tables, rules)
-    if figures is not None:
-        source = Cleaned(source, figures, decided_numbers)
     with worker_threads():
-        folded = fold_source(
-            *(source, date, by, planes, rules), settled=True, formulas=formulas, in_order=in_order
-        )
+        folded = fold_source(how.source(source), how.spec, in_order=how.in_order)
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
     return replace(folded, fingerprints=prints, reread=None, kept={})
 

@@ -15,7 +15,7 @@ from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.core.folds.encoding import Combiner
 from eptaro.core.kernels.occurring import occurring
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.files.chunks import encoded, plain
 from eptaro.inputs.sources import Source, Wanted
@@ -41,12 +41,12 @@ class Findings:
         """Add one finding."""
         self.rows.append((subject, group, str(value), count, detail))
 
-    def table(self, meta: dict[str, Any]) -> Table:
+    def table(self, meta: dict[str, Any]) -> Result:
         """Return all findings, one per row."""
         subject, group, value, count, detail = zip(*self.rows, strict=True)
         counts = np.array([0 if n is None else n for n in count])
         given = np.array([n is not None for n in count])
-        return Table(
+        return Result(
             [
                 _words("subject", subject, "What is told"),
                 _words("group", group, "The group it is told of; blank is all rows"),

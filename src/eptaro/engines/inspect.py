@@ -16,7 +16,7 @@ from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
 from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.folds.batch import CHUNK
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.engines.looks.columns import decided_rules
 from eptaro.engines.looks.suggestion import Suggestion, look_over
@@ -47,7 +47,7 @@ def inspect(
     zone: str | None = None,
     numbers: Numbers = None,
     files: FileRules | None = None,
-) -> Table:
+) -> Result:
     """Return what is in the dates of a frame or of a file, one finding per row.
 
 
@@ -120,7 +120,7 @@ def _looked_at(
     keys: Sequence[str] | str,
     rules: DateRules,
     files: FileRules | None,
-) -> Table:
+) -> Result:
     found = Findings()
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
     looks = None

@@ -3,30 +3,27 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
 from functools import partial
-from typing import Any, Literal, TypeAlias, get_args
+from typing import Any, get_args
 
 import numpy as np
 
-from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.axis import Axis
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError, unknown
+from eptaro.inputs.columns.lookups import source_of
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
-from eptaro.inputs.sources import FrameSource, Source
+from eptaro.inputs.options import Engine, FoldSpec, ReadOptions
+from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions
-from eptaro.rules.dates import DateRules
-
-Engine: TypeAlias = Literal["stream", "dask"]
 
 
 def check_engine(engine: str) -> None:
@@ -35,44 +32,24 @@ def check_engine(engine: str) -> None:
         raise QuestionError(unknown("engine", engine, get_args(Engine)))
 
 
-def fold_table(
-    table: Any,
-    date: str | None,
-    by: list[str],
-    planes: Iterable[Plane],
-    rules: DateRules,
-    limit: int | None = None,
-    formulas: Formulas = PLAIN,
-) -> Folded:
+def fold_table(given: Any, options: ReadOptions) -> Folded:
     """Return the cells of a source, or of a frame, or of a mapping of arrays."""
-    source = table if isinstance(table, Source) else FrameSource(table)
-    return fold_source(source, date, by, planes, rules, limit, formulas=formulas)
+    spec = options.spec
+    source = source_of(given, options.across, options.lookups, options.numbers, spec.rules)
+    return fold_source(source, spec)
 
 
-def fold_source(
-    source: Source,
-    date: str | None,
-    by: list[str],
-    planes: Iterable[Plane],
-    rules: DateRules,
-    limit: int | None = None,
-    *,
-    settled: bool = False,
-    formulas: Formulas = PLAIN,
-    in_order: bool = True,
-) -> Folded:
+def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Folded:
     """Return the cells of all transactions of a source; groups need not be `in_order`.
-
-    The rules may be `settled` by a look at more than this source.
 
     Raises `InputError` where the source turns out damaged on the way.
     """
     with readable(source.name):
-        reading = Reading(source, date, by, list(planes), rules, settled=settled, formulas=formulas)
-        fold = Fold(by, reading.planes, limit=limit or free_memory() * 4 // 5)
+        reading = Reading(source, spec)
+        fold = Fold(spec.by, reading.planes, limit=spec.limit or free_memory() * 4 // 5)
         for batch in reading:
             fold.add(batch)
-        if settled and not fold.rows:
+        if spec.settled and not fold.rows:
             return reading.told()  # of a part without a row that counts
         groups, cells = fold.result() if in_order else fold.in_order_met()
         return reading.folded(groups, cells, fold)
@@ -81,25 +58,16 @@ def fold_source(
 class Reading:
     """The transactions of a source on their way into folds, and what is told of all of them."""
 
-    def __init__(
-        self,
-        source: Source,
-        date: str | None,
-        by: list[str],
-        planes: list[Plane],
-        rules: DateRules,
-        *,
-        settled: bool = False,
-        formulas: Formulas = PLAIN,
-    ) -> None:
-        self.source, self.by, self.planes, self._formulas = source, by, planes, formulas
+    def __init__(self, source: Source, spec: FoldSpec) -> None:
+        self.source, self.by, self.planes = source, spec.by, spec.planes
+        self._formulas = spec.formulas
         self._notes: list[str] = []
-        if date is None:
-            date = find_date(source, rules)
-            self._notes.append(f"dates are taken from {date!r}, the only column that can be dates")
-        self._read = partial(
-            Transactions, source, date, by, planes, rules, settled=settled, formulas=formulas
-        )
+        if spec.date is None:
+            spec = replace(spec, date=find_date(source, spec.rules))
+            self._notes.append(
+                f"dates are taken from {spec.date!r}, the only column that can be dates"
+            )
+        self._read = partial(Transactions, source, spec)
         self._transactions = self._read()
         self._timed = False
         self._counted = 0

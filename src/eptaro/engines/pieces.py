@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import pickle
 import tempfile
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -14,19 +14,17 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.axis import Axis
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import put_together
-from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.shards import dealt
 from eptaro.engines.local import Reading
 from eptaro.errors import InputError
 from eptaro.inputs.files.damage import readable
+from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source
-from eptaro.rules.dates import DateRules
 
 ROOM = 160 << 20  # bytes that cells take before they are put into files
 SHARD = 4_000_000  # cells that are meant for one shard
@@ -117,31 +115,23 @@ def shards_for(cells: float) -> int:
 
 
 def fold_pieces(
-    source: Source,
-    date: str,
-    by: list[str],
-    planes: Iterable[Plane],
-    rules: DateRules,
-    formulas: Formulas = PLAIN,
-    *,
-    shards: int | None = None,
-    room: int = ROOM,
+    source: Source, spec: FoldSpec, *, shards: int | None = None
 ) -> tuple[Folded, Pieces]:
     """Return what is told of all rows of a source, and their cells in shards.
 
     Raises `InputError` where the source turns out damaged, or there is no room for files.
     """
     with readable(source.name):
-        reading = Reading(source, date, by, list(planes), rules, formulas=formulas)
-        pieces, fold = Pieces(shards), Fold(by, reading.planes)
+        reading = Reading(source, spec)
+        pieces, fold = Pieces(shards), Fold(spec.by, spec.planes)
         dated = np.zeros(0, np.int64)
         for batch in reading:
             fold.add(batch)
-            if fold.memory > room:
+            if fold.memory > (spec.limit or ROOM):
                 run = reading.some(fold)
                 dated = np.union1d(dated, run.days_with_rows)
                 pieces.add(run, source.share, last=False)
-                fold = Fold(by, reading.planes)
+                fold = Fold(spec.by, spec.planes)
         if fold.rows:
             run = reading.some(fold)
             dated = np.union1d(dated, run.days_with_rows)

@@ -10,7 +10,7 @@ from eptaro.core.folds.encoding import Combiner
 from eptaro.core.folds.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
 from eptaro.core.questions.scope import By
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
 from eptaro.inputs.columns.codes import read_codes, read_groups
@@ -33,7 +33,7 @@ def trail_values(
     by: By = None,
     where: str | None = None,
     numbers: Numbers = None,
-) -> Table:
+) -> Result:
     """Return for each row of a frame the measures over rows whose `along` lies near its own.
 
     The window of a row at x holds the rows of its group from x - back (left out, unless
@@ -85,8 +85,7 @@ def trail_values(
     parsed = parse_measures(measures)
     names = [by] if isinstance(by, str) else list(by or ())
     planes = {plane for measure in parsed for plane in measure.planes}
-    given = table if isinstance(table, Source) else FrameSource(table)
-    source: Source = cleaned(given, numbers)
+    source = cleaned(table if isinstance(table, Source) else FrameSource(table), numbers)
     kept = narrowed(source, where, None, DateRules())
     rows = _rows(kept, along, names, planes)
     return along_values(rows, parsed, asked)

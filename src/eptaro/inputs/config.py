@@ -9,23 +9,28 @@ from __future__ import annotations
 import os
 import re
 import tomllib
-from dataclasses import replace
+from dataclasses import fields, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 from urllib.parse import quote
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.holidays import HolidaySet
-from eptaro.core.calendars.listed import ListedCalendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.questions.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
 from eptaro.extras import need
-from eptaro.inputs import holidays as sources
+from eptaro.inputs.holidays import DEFAULT_WEEKEND, HolidaySet
+from eptaro.inputs.listed import read_listed, read_rows
+from eptaro.inputs.options import ReadOptions
 from eptaro.inputs.smallfiles import check_small
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, lookups_of
+from eptaro.rules.numbers import NumberRules, Numbers
+
+_OTHERWISE = ("measures", "by", "lookups")  # written otherwise than `ReadOptions` takes them
 
 
 class Config:
@@ -47,7 +52,7 @@ class Config:
         )
         worked = model.workdays
         self.has_workdays = worked is not None
-        self._weekend = worked.weekend if worked else list(sources.DEFAULT_WEEKEND)
+        self._weekend = worked.weekend if worked else list(DEFAULT_WEEKEND)
         self._closed = worked.closed if worked else None
         self._closing = worked.holidays if worked else None
         if self._closing and self._closing not in model.holidays:
@@ -89,6 +94,30 @@ class Config:
             for one in asked
         ]
 
+    def row_options(self) -> dict[str, Any]:
+        """Return what the data set says of its rows that `ReadOptions` takes as it is written."""
+        if self.data is None:
+            return {}
+        measures = [f"{name}={formula}" for name, formula in self.data.measures.items()]
+        names = (one.name for one in fields(ReadOptions) if "shown" in one.metadata)
+        said = {name: getattr(self.data, name) for name in names if name not in _OTHERWISE}
+        known = {name: value for name, value in said.items() if value is not None}
+        return {"measures": measures, **known}
+
+    def date_rules(self) -> DateRules | None:
+        """Return how the date column of the data set is read."""
+        return _rules(DateRules, self.data.dates) if self.data else None
+
+    def file_rules(self) -> FileRules | None:
+        """Return how the files of the data set are written."""
+        return _rules(FileRules, self.data.written) if self.data else None
+
+    def number_rules(self) -> Numbers:
+        """Return how numbers in text of the data set are written."""
+        if self.data is None or isinstance(self.data.numbers, str):
+            return self.data.numbers if self.data else None
+        return _rules(NumberRules, self.data.numbers)
+
     def _filled(self, address: str) -> str:
         """Return an address with the values of environment variables, such as its password."""
 
@@ -114,15 +143,17 @@ class Config:
         first, last = max(first_year, 1), min(last_year, 9999)
         found: list[Any] = []
         rules = [rule.model_dump(by_alias=True, exclude_none=True) for rule in entry.rules]
-        found += sources.from_rules(rules, first, last, weekend=self._weekend)
+        found += HolidaySet.from_rules(rules, first, last, weekend=self._weekend)
         for file in entry.files:
             path = self._folder / file
             if path.suffix.lower() == ".ics":
-                found += sources.from_icalendar(path, first, last)
+                found += HolidaySet.from_icalendar(path, first, last)
             else:
-                found += sources.from_csv(path)
+                found += HolidaySet.from_csv(path)
         if entry.country:
-            found += sources.from_country(entry.country, first, last, subdivision=entry.subdivision)
+            found += HolidaySet.from_country(
+                entry.country, first, last, subdivision=entry.subdivision
+            )
         return HolidaySet(found)
 
     def _calendar(self, name: str, entry: Any) -> Calendar:
@@ -134,38 +165,23 @@ class Config:
         return read_listed(name, self._folder / entry.file, **given)
 
 
-def _read_rows(path: Path) -> list[dict[str, Any]]:
-    """Return the rows of a small CSV file, None where a field is empty."""
-    import csv
+Rules = TypeVar("Rules", DateRules, FileRules, NumberRules)
 
-    try:
-        check_small(path)
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            return [{k: v or None for k, v in row.items()} for row in csv.DictReader(file)]
-    except (OSError, UnicodeDecodeError, csv.Error) as error:
-        said = error.strerror if isinstance(error, OSError) else str(error)
-        raise InputError(f"{path}: cannot be read: {said}") from None
+
+def _rules(kind: type[Rules], part: Any) -> Rules:
+    return kind(**(part.model_dump(exclude_none=True) if part else {}))
 
 
 def _read_names(path: Path, column: str) -> dict[str, str]:
     """Return the calendar named for each value in a CSV file."""
     names: dict[str, str] = {}
-    for number, row in enumerate(_read_rows(path), 1):
+    for number, row in enumerate(read_rows(path), 1):
         for wanted in (column, "calendar"):
             if row.get(wanted) is None:
                 raise InputError(f"{path}: row {number} has no {wanted}; it holds {row}")
         if names.setdefault(row[column], row["calendar"]) != row["calendar"]:
             raise InputError(f"{path}: row {number}: {row[column]!r} has two calendars")
     return names
-
-
-def read_listed(name: str, path: Path, *, prefix: str = "") -> ListedCalendar:
-    """Return the calendar whose periods a CSV file lists."""
-    rows = _read_rows(path)
-    try:
-        return ListedCalendar(name, rows, prefix=prefix)
-    except CalendarError as error:
-        raise CalendarError(f"{path}: {error}") from None
 
 
 def read_config(path: str | Path) -> Config:

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.core.calendars.days import as_date, ordinal
-from eptaro.core.calendars.holidays import Holiday, HolidaySet
+from eptaro.core.calendars.holidays import Holiday, Holidays
 from eptaro.core.calendars.levels import check_weekday, parse_month_day
 from eptaro.errors import CalendarError, EptaroError, InputError, unknown
 from eptaro.extras import need
@@ -30,43 +30,6 @@ _MOST_DAYS = 100_000
 
 Weekend = Sequence[str]
 DEFAULT_WEEKEND: Weekend = ("saturday", "sunday")
-
-
-def from_rules(
-    rules: Iterable[Mapping[str, Any]],
-    first_year: int,
-    last_year: int,
-    *,
-    weekend: Weekend = DEFAULT_WEEKEND,
-) -> HolidaySet:
-    """Return the holidays that rules give in the years first to last.
-
-    A rule is a mapping: `name`; `on`, a month-day (`05-14`), an n-th weekday (`first
-    monday of may`, `last friday of november`) or days from Easter Sunday (`easter - 2`,
-    `orthodox easter + 50`); optional `kind`, `pay_premium`, `from` and `to` years, and
-    `moved`: where a day that falls on the weekend is kept instead, the `nearest` or the
-    `next` workday. A day moved to the next workday passes over other holidays.
-
-    Raises `CalendarError` naming the rule that cannot be read.
-
-    >>> rules = [{"name": "Net Blessing", "on": "first monday of may"}]
-    >>> [str(holiday.day) for holiday in from_rules(rules, 2025, 2026)]
-    ['2025-05-05', '2026-05-04']
-    """
-    off = {check_weekday(day, "weekend") for day in weekend}
-    parsed = [_Rule(rule, number) for number, rule in enumerate(rules, 1)]
-    years = range(max(first_year, 1), min(last_year, 9999) + 1)
-    found = [(day, rule) for rule in parsed for day in rule.days(years)]
-    found.sort(key=lambda item: item[0])
-    taken = {day for day, rule in found if not (rule.moved and day.weekday() in off)}
-    kept = []
-    for day, rule in found:
-        target = day
-        if rule.moved and day.weekday() in off:
-            target = _moved(day, rule.moved, off, taken)
-            taken.add(target)
-        kept.append(Holiday(target, rule.name, rule.kind, rule.pay_premium))
-    return HolidaySet(kept)
 
 
 class _Rule:
@@ -152,27 +115,6 @@ def _moved(day: dt.date, how: str, off: set[int], taken: set[dt.date]) -> dt.dat
     return day
 
 
-def from_csv(path: str | Path) -> HolidaySet:
-    """Return the holidays of a CSV file with columns date, name, optional kind, pay_premium.
-
-    Raises `InputError` naming the row that cannot be read.
-    """
-    file = Path(path)
-    rows: list[Holiday] = []
-    with _opened(file) as lines:
-        try:
-            reader = csv.DictReader(lines)
-            for column in ("date", "name"):
-                if column not in (reader.fieldnames or ()):
-                    known = reader.fieldnames or ()
-                    raise InputError(f"{file}: {unknown('column', column, known)}")
-            for number, row in enumerate(reader, 1):
-                rows.append(_holiday(row, f"{file}: row {number}"))
-        except (csv.Error, UnicodeError) as error:
-            raise InputError(f"{file}: cannot be read: {error}") from None
-    return HolidaySet(rows)
-
-
 def _holiday(row: Mapping[str, Any], where: str) -> Holiday:
     """Return the holiday of a row of a file."""
     try:
@@ -207,34 +149,6 @@ def _truth(text: str | None) -> bool:
     if word not in words:
         raise ValueError(f"pay_premium={text!r} is neither yes nor no")
     return words[word]
-
-
-def from_icalendar(path: str | Path, first_year: int, last_year: int) -> HolidaySet:
-    """Return the whole-day events of an iCalendar file (RFC 5545) in the years given.
-
-    Recurring events are expanded; a category becomes the kind.
-    """
-    file = Path(path)
-    icalendar = need("icalendar", "calendars", "an iCalendar file")
-    rrule = need("dateutil.rrule", "calendars", "an iCalendar file")
-    check_small(file)
-    try:
-        parsed = icalendar.Calendar.from_ical(file.read_bytes())
-    except OSError as error:
-        raise InputError(f"{file}: cannot be read: {error.strerror}") from None
-    except Exception as error:  # the package raises whatever a damaged line leads to
-        raise InputError(f"{file}: is not an iCalendar file: {error}") from None
-    rows: list[Holiday] = []
-    try:
-        for number, event in enumerate(parsed.walk("VEVENT"), 1):
-            rows += _days_of(event, f"{file}: event {number}", first_year, last_year, rrule)
-            if len(rows) > _MOST_DAYS:
-                raise InputError(f"{file}: has over {_MOST_DAYS:,} holidays; narrow the years")
-    except EptaroError:
-        raise
-    except Exception as error:  # the package raises whatever a damaged line leads to
-        raise InputError(f"{file}: cannot be read: {type(error).__name__}: {error}") from None
-    return HolidaySet(h for h in rows if first_year <= h.day.year <= last_year)
 
 
 def _days_of(event: Any, where: str, first_year: int, last_year: int, rrule: Any) -> list[Holiday]:
@@ -275,22 +189,181 @@ def _category(event: Any) -> str:
     return str(first.cats[0]) if first.cats else "public"
 
 
-def from_country(
-    country: str, first_year: int, last_year: int, *, subdivision: str | None = None
-) -> HolidaySet:
-    """Return the public holidays of a country (ISO 3166) by the `holidays` package."""
-    holidays = need("holidays", "calendars", f"holidays of country {country!r}")
-    known = holidays.list_supported_countries(include_aliases=True)
-    if country not in known:
-        raise CalendarError(unknown("country", country, sorted(known)))
-    if subdivision is not None and subdivision not in known[country]:
-        raise CalendarError(unknown(f"subdivision of {country}", subdivision, known[country]))
-    years = range(first_year, last_year + 1)
-    found = holidays.country_holidays(country, subdiv=subdivision, years=years)
-    kind = "public" if subdivision is None else "regional"
-    national = (
-        set() if subdivision is None else set(holidays.country_holidays(country, years=years))
-    )
-    return HolidaySet(
-        Holiday(day, name, "public" if day in national else kind) for day, name in found.items()
-    )
+class HolidaySet(Holidays):
+    """Holidays in time order, from rules, files or a country; several may fall on one day.
+
+    Parameters
+    ----------
+    holidays : iterable of Holiday
+        The holidays, in any order.
+
+    Examples
+    --------
+    >>> found = HolidaySet([Holiday(dt.date(2025, 5, 14), "Landfall Day")])
+    >>> len(found), found.kinds
+    (1, ('public',))
+    """
+
+    @classmethod
+    def from_rules(
+        cls,
+        rules: Iterable[Mapping[str, Any]],
+        first_year: int,
+        last_year: int,
+        *,
+        weekend: Sequence[str] = ("saturday", "sunday"),
+    ) -> HolidaySet:
+        """Return the holidays that rules give in the years first to last.
+
+        A rule is a mapping: `name`; `on`, a month-day (`05-14`), an n-th weekday (`first monday of
+        may`, `last friday of november`) or days from Easter Sunday (`easter - 2`, `orthodox easter
+        + 50`); optional `kind`, `pay_premium`, `from` and `to` years, and `moved`: where a day that
+        falls on the weekend is kept instead, the `nearest` or the `next` workday. A day moved to
+        the next workday passes over other holidays.
+
+        Parameters
+        ----------
+        rules : iterable of mappings
+            Each with `name` and `on`, such as `easter - 2` or `first monday of may`.
+        first_year, last_year : int
+            The years that it is for.
+        weekend : sequence of str
+            Weekdays that moved holidays avoid.
+
+        Returns
+        -------
+        HolidaySet
+            The holidays of these years.
+
+        Raises
+        ------
+        InputError
+            For a rule that cannot be read.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> rules = [{"name": "Good Friday", "on": "easter - 2"}]
+        >>> [str(holiday.day) for holiday in ep.HolidaySet.from_rules(rules, 2025, 2025)]
+        ['2025-04-18']
+        """
+        off = {check_weekday(day, "weekend") for day in weekend}
+        parsed = [_Rule(rule, number) for number, rule in enumerate(rules, 1)]
+        years = range(max(first_year, 1), min(last_year, 9999) + 1)
+        found = [(day, rule) for rule in parsed for day in rule.days(years)]
+        found.sort(key=lambda item: item[0])
+        taken = {day for day, rule in found if not (rule.moved and day.weekday() in off)}
+        kept = []
+        for day, rule in found:
+            target = day
+            if rule.moved and day.weekday() in off:
+                target = _moved(day, rule.moved, off, taken)
+                taken.add(target)
+            kept.append(Holiday(target, rule.name, rule.kind, rule.pay_premium))
+        return cls(kept)
+
+    @classmethod
+    def from_csv(cls, path: str | Path) -> HolidaySet:
+        """Return the holidays of a CSV file: date, name, optional kind and pay_premium.
+
+        Parameters
+        ----------
+        path : str or Path
+            A file with date, name, and optional kind and pay_premium.
+
+        Returns
+        -------
+        HolidaySet
+            Its holidays.
+        """
+        file = Path(path)
+        rows: list[Holiday] = []
+        with _opened(file) as lines:
+            try:
+                reader = csv.DictReader(lines)
+                for column in ("date", "name"):
+                    if column not in (reader.fieldnames or ()):
+                        known = reader.fieldnames or ()
+                        raise InputError(f"{file}: {unknown('column', column, known)}")
+                for number, row in enumerate(reader, 1):
+                    rows.append(_holiday(row, f"{file}: row {number}"))
+            except (csv.Error, UnicodeError) as error:
+                raise InputError(f"{file}: cannot be read: {error}") from None
+        return cls(rows)
+
+    @classmethod
+    def from_icalendar(cls, path: str | Path, first_year: int, last_year: int) -> HolidaySet:
+        """Return the whole-day events of an iCalendar file (RFC 5545) in the years.
+
+        Recurring events are expanded; a category becomes the kind.
+
+        Parameters
+        ----------
+        path : str or Path
+            The file.
+        first_year, last_year : int
+            The years that it is for.
+
+        Returns
+        -------
+        HolidaySet
+            Its whole-day events in these years.
+        """
+        file = Path(path)
+        icalendar = need("icalendar", "calendars", "an iCalendar file")
+        rrule = need("dateutil.rrule", "calendars", "an iCalendar file")
+        check_small(file)
+        try:
+            parsed = icalendar.Calendar.from_ical(file.read_bytes())
+        except OSError as error:
+            raise InputError(f"{file}: cannot be read: {error.strerror}") from None
+        except Exception as error:  # the package raises whatever a damaged line leads to
+            raise InputError(f"{file}: is not an iCalendar file: {error}") from None
+        rows: list[Holiday] = []
+        try:
+            for number, event in enumerate(parsed.walk("VEVENT"), 1):
+                rows += _days_of(event, f"{file}: event {number}", first_year, last_year, rrule)
+                if len(rows) > _MOST_DAYS:
+                    raise InputError(f"{file}: has over {_MOST_DAYS:,} holidays; narrow the years")
+        except EptaroError:
+            raise
+        except Exception as error:  # the package raises whatever a damaged line leads to
+            raise InputError(f"{file}: cannot be read: {type(error).__name__}: {error}") from None
+        return cls(h for h in rows if first_year <= h.day.year <= last_year)
+
+    @classmethod
+    def from_country(
+        cls, country: str, first_year: int, last_year: int, *, subdivision: str | None = None
+    ) -> HolidaySet:
+        """Return the public holidays of a country (ISO 3166), or of one of its subdivisions,
+        by the `holidays` package.
+
+        Parameters
+        ----------
+        country : str
+            Its ISO 3166 code.
+        first_year, last_year : int
+            The years that it is for.
+        subdivision : str, optional
+            The code of one of its parts.
+
+        Returns
+        -------
+        HolidaySet
+            The public holidays of these years.
+        """
+        holidays = need("holidays", "calendars", f"holidays of country {country!r}")
+        known = holidays.list_supported_countries(include_aliases=True)
+        if country not in known:
+            raise CalendarError(unknown("country", country, sorted(known)))
+        if subdivision is not None and subdivision not in known[country]:
+            raise CalendarError(unknown(f"subdivision of {country}", subdivision, known[country]))
+        years = range(first_year, last_year + 1)
+        found = holidays.country_holidays(country, subdiv=subdivision, years=years)
+        kind = "public" if subdivision is None else "regional"
+        national = (
+            set() if subdivision is None else set(holidays.country_holidays(country, years=years))
+        )
+        return cls(
+            Holiday(day, name, "public" if day in national else kind) for day, name in found.items()
+        )

@@ -16,6 +16,7 @@ from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.values import Placed
 from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.datecolumn import decided
+from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.rules.dates import DateRules
 
@@ -33,7 +34,9 @@ class Narrowed(Wrapped):
         names = self._formulas.names
         check_columns(names, source.names(), source.name)
         self._rules = decided(source, date, rules)[0] if date in names and date else rules
-        self._formulas = settled_kinds(source, self._date, (), (), self._formulas, self._rules)
+        self._formulas = settled_kinds(
+            source, FoldSpec(self._date, [], [], self._rules, self._formulas)
+        )
         self._masks: list[NDArray[np.bool_]] = []
 
     @property

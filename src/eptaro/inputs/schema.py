@@ -3,15 +3,24 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
+from dataclasses import Field as DataclassField
+from dataclasses import fields
+from inspect import get_annotations, signature
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, create_model
 
-from eptaro.core.calendars.levels import Weekday, YearEnds, YearNamed
+from eptaro.core.calendars.levels import Weekday
+from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.calendars.week import WeekCalendar
+from eptaro.core.tables.format import Format
+from eptaro.inputs.options import ReadOptions
+from eptaro.option import OptionHelp
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
-from eptaro.rules.numbers import NumberRules, Numbers
+from eptaro.rules.numbers import NumberRules
 
 SCHEMA = Path(__file__).with_name("eptaro.schema.json")
 
@@ -22,28 +31,41 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", populate_by_name=True)
 
 
-class Month(Part):
-    """Years of twelve months."""
-
-    kind: Literal["month"] = "month"
-    year_starts: str = "01-01"
-    year_named: YearNamed = "end"
-    week_starts: Weekday = "monday"
-    first_week_days: int = Field(4, ge=1, le=7)
-    prefix: str = ""
+def _part(name: str, doc: str, **fields: Any) -> type[Part]:
+    """Return the part of a config with some fields."""
+    return create_model(name, __base__=Part, __doc__=doc, **fields)
 
 
-class Week(Part):
-    """Years of 52 or 53 weeks."""
+def _of_rules(name: str, doc: str, rules: type[Any]) -> type[Part]:
+    """Return the part of a config whose keys are the fields of a dataclass; none is required."""
+    own = {one.name: one for one in fields(rules) if one.init}
+    hints = {one: hint for one, hint in get_annotations(rules, eval_str=True).items() if one in own}
+    return _part(name, doc, **{one: (_hint(hints[one]) | None, _about(own[one])) for one in own})
 
-    kind: Literal["week"]
-    pattern: str = "4-4-5"
-    week_starts: Weekday = "sunday"
-    year_ends: str = "01-31"
-    ends: YearEnds = "nearest"
-    year_named: YearNamed = "end"
-    long_month: int | None = None
-    prefix: str = "FY"
+
+def _hint(hint: Any) -> Any:
+    """Return a type as TOML has it."""
+    return list[str] if hint == Sequence[str] else hint
+
+
+def _about(of: DataclassField[Any]) -> Any:
+    """Return a key that need not be there, with what its field says of it."""
+    how: OptionHelp | None = of.metadata.get("shown")
+    if how is None:
+        return Field(None)
+    told = how.help.replace(" May be given again.", "")
+    return Field(None, description=told, ge=how.least, le=how.most)
+
+
+def _of_calendar(name: str, doc: str, kind: Any, calendar: type[Any]) -> type[Part]:
+    """Return the part of a config that describes a calendar: the arguments of its class."""
+    own = signature(calendar, eval_str=True).parameters
+    given = {one: (own[one].annotation, own[one].default) for one in own if one != "name"}
+    return _part(name, doc, kind=kind, **given)
+
+
+Month = _of_calendar("Month", "Years of twelve months.", (Literal["month"], "month"), MonthCalendar)
+Week = _of_calendar("Week", "Years of 52 or 53 weeks.", (Literal["week"], ...), WeekCalendar)
 
 
 class Listed(Part):
@@ -66,7 +88,7 @@ class Rule(Part):
     to_year: int | None = Field(None, alias="to")
 
 
-class Holidays(Part):
+class HolidaySources(Part):
     """A holiday set, from rules, files (.csv, .ics) and a country together."""
 
     rules: list[Rule] = Field(default_factory=list)
@@ -83,52 +105,12 @@ class Worked(Part):
     closed: list[str] | None = None
 
 
-class Dates(Part):
-    """How the date column is read; the fields of DateRules."""
-
-    order: Literal["ymd", "dmy", "mdy", "infer"] | None = None
-    formats: list[str] | None = None
-    locale: str | None = None
-    pivot: int | None = Field(None, ge=0, le=99)
-    serials: Literal["1900", "1904"] | None = None
-    unix: Literal["s", "ms", "us", "ns"] | None = None
-    zone: str | None = None
-    day_starts: str | None = None
-    grain: Literal["day", "week", "month", "quarter", "year"] | None = None
-    blanks: list[str] | None = None
-    bad_dates: Literal["raise", "set aside"] | None = None
-
-
-class Figures(Part):
-    """How numbers in text are written; the fields of NumberRules."""
-
-    decimal: Literal[".", ","] | None = None
-    thousands: Literal[",", ".", " ", "'"] | None = None
-    strip: list[str] | None = None
-    brackets: bool | None = None
-    trailing_minus: bool | None = None
-    percent: bool | None = None
-    blanks: list[str] | None = None
-
-
-class Written(Part):
-    """How the files are written; the fields of FileRules."""
-
-    delimiter: str | None = None
-    encoding: str | None = None
-    decimal: Literal[".", ","] | None = None
-    header_row: int | None = Field(None, ge=1)
-    like: str | None = None
-    sheet: str | None = None
-    query: str | None = None
-
-
-class Shown(Part):
-    """How a measure is shown; the fields of Format."""
-
-    sign: str = ""
-    places: int | None = Field(None, ge=0, le=12)
-    percent: bool = False
+Dates = _of_rules("Dates", "How the date column is read; the fields of DateRules.", DateRules)
+Figures = _of_rules(
+    "Figures", "How numbers in text are written; the fields of NumberRules.", NumberRules
+)
+Written = _of_rules("Written", "How the files are written; the fields of FileRules.", FileRules)
+Shown = _of_rules("Shown", "How a measure is shown; the fields of Format.", Format)
 
 
 class Own(Part):
@@ -142,39 +124,6 @@ class Own(Part):
     other: str | None = None
 
 
-class Data(Part):
-    """The data set that commands work on when no file is named."""
-
-    files: list[str]
-    date: str | None = None
-    measures: dict[str, str]
-    by: list[str] = Field(default_factory=list)
-    where: str | None = None
-    lookups: dict[str, str] = Field(default_factory=dict)
-    across: str | None = None
-    calendar: str = "calendar"
-    own_calendars: Own | None = None
-    coverage: str | dict[str, str] | None = None
-    dates: Dates | None = None
-    formats: dict[str, Shown] = Field(default_factory=dict)
-    written: Written | None = None
-    numbers: Figures | Literal["strict", "infer"] = "strict"
-
-    def number_rules(self) -> Numbers:
-        """Return how numbers in text are written."""
-        if isinstance(self.numbers, Figures):
-            return NumberRules(**self.numbers.model_dump(exclude_none=True))
-        return self.numbers
-
-    def date_rules(self) -> DateRules:
-        """Return how the date column is read."""
-        return DateRules(**(self.dates.model_dump(exclude_none=True) if self.dates else {}))
-
-    def file_rules(self) -> FileRules:
-        """Return how the files are written."""
-        return FileRules(**(self.written.model_dump(exclude_none=True) if self.written else {}))
-
-
 class Report(Part):
     """What a report shows: its sections in order, and the periods that it goes by."""
 
@@ -186,17 +135,44 @@ class Report(Part):
     match: str | None = None
 
 
-class Whole(Part):
-    """An eptaro.toml."""
-
-    locale: str = "en"
-    calendars: dict[str, Annotated[Month | Week | Listed, Field(discriminator="kind")]] = Field(
-        default_factory=dict
-    )
-    holidays: dict[str, Holidays] = Field(default_factory=dict)
-    workdays: Worked | None = None
-    data: Data | None = None
-    report: Report | None = None
+_OF_DATA: dict[str, Any] = {
+    "files": (list[str], ...),
+    "measures": (dict[str, str], ...),
+    "by": (list[str], Field(default_factory=list)),
+    "lookups": (dict[str, str], Field(default_factory=dict)),
+    "across": (str | None, None),
+    "calendar": (str, "calendar"),
+    "own_calendars": (Own | None, None),
+    "coverage": (str | dict[str, str] | None, None),
+    "dates": (Dates | None, None),
+    "formats": (dict[str, Shown], Field(default_factory=dict)),  # type: ignore[valid-type]
+    "written": (Written | None, None),
+    "numbers": (Figures | Literal["strict", "infer"], "strict"),
+}
+_hints = get_annotations(ReadOptions, eval_str=True)
+Data = _part(
+    "Data",
+    "The data set that commands work on when no file is named.",
+    **{
+        one.name: (_hints[one.name], _about(one))
+        for one in fields(ReadOptions)
+        if "shown" in one.metadata and one.name not in _OF_DATA
+    },
+    **_OF_DATA,
+)
+Whole = _part(
+    "Whole",
+    "An eptaro.toml.",
+    locale=(str, "en"),
+    calendars=(
+        dict[str, Annotated[Month | Week | Listed, Field(discriminator="kind")]],  # type: ignore[valid-type]
+        Field(default_factory=dict),
+    ),
+    holidays=(dict[str, HolidaySources], Field(default_factory=dict)),
+    workdays=(Worked | None, None),
+    data=(Data | None, None),
+    report=(Report | None, None),
+)
 
 
 def schema_text() -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from decimal import Decimal
 from functools import partial
@@ -14,7 +14,7 @@ import pyarrow as pa
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.formula import PLAIN, Formulas
+from eptaro.core.expressions.formula import Formulas
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
@@ -23,7 +23,7 @@ from eptaro.core.kernels.extents import ends
 from eptaro.core.kernels.kept import Keeping
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import DateError, InputError
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import WorkedOut
@@ -33,9 +33,9 @@ from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates import Read, read_dates
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.files.chunks import filtered
+from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, Unread, Wanted, ahead
 from eptaro.progress import tell
-from eptaro.rules.dates import DateRules
 
 _FIRST_SHOWN = 3
 _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
@@ -54,25 +54,15 @@ class Transactions:
     how many values of each measured column are blank.
     """
 
-    def __init__(
-        self,
-        source: Source,
-        date: str,
-        by: list[str],
-        planes: Iterable[Plane],
-        rules: DateRules,
-        *,
-        settled: bool = False,
-        formulas: Formulas = PLAIN,
-        inputs: bool = False,
-    ) -> None:
-        planes = list(planes)
-        as_it_is = settled or date in formulas.columns
-        self._rules, self.evidence = (rules, "") if as_it_is else decided(source, date, rules)
-        formulas = settled_kinds(source, date, by, planes, formulas, self._rules)
+    def __init__(self, source: Source, spec: FoldSpec, *, inputs: bool = False) -> None:
+        date, planes, formulas = spec.date_column, spec.planes, spec.formulas
+        as_it_is = spec.settled or date in formulas.columns
+        found = (spec.rules, "") if as_it_is else decided(source, date, spec.rules)
+        self._rules, self.evidence = found
+        formulas = settled_kinds(source, replace(spec, rules=self._rules))
         assert formulas.kinds is not None
         self._kinds = formulas.kinds
-        self._source, self._date, self._by = source, date, by
+        self._source, self._date, self._by = source, date, spec.by
         formulas = self._with_said(planes, formulas)
         self._codes = sorted({p.column for p in planes if p.what == "codes"})
         self._numbers = sorted(
@@ -81,7 +71,7 @@ class Transactions:
         filled = {p.column for p in planes if p.what == "filled"}
         self._filled = sorted(filled - {*self._numbers, *self._said})
         self._summed = [p.column for p in planes if p.what == "sum"]
-        self._part = settled  # one of several, which are decided on together
+        self._part = spec.settled  # one of several, which are decided on together
         self.rows = 0
         self.blanks: dict[str, int] = dict.fromkeys(self._numbers, 0)
         self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
@@ -131,11 +121,11 @@ class Transactions:
             raise DateError(f"{self._complaint()}; no row is left")
 
     @property
-    def aside(self) -> Table:
+    def aside(self) -> Result:
         """The rows set aside: their number from 1 (a header not counted), value and reason."""
         rows, values, reasons = zip(*self._aside, strict=True) if self._aside else ((), (), ())
         texts = np.array([*values, None], object)[:-1]
-        return Table(
+        return Result(
             [
                 Column.of("row", "integer", np.array(rows, np.int64), description="Row, from 1"),
                 Column.text("value", texts, description=f"What stands in {self._date}"),

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import InputError
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ _TYPES = {
 }
 
 
-def to_arrow(table: Table) -> pa.Table:
+def to_arrow(table: Result) -> pa.Table:
     """Return a pyarrow Table; what a column means stands in its field's metadata.
 
     The table's own meta (calendar, coverage, as-of, measures) stands in the schema's.
@@ -68,7 +68,7 @@ def _decimals(column: Column) -> pa.Array:
     return pa.Array.from_buffers(kind, len(column), [valid, pa.py_buffer(words)])
 
 
-def to_pandas(table: Table) -> pandas.DataFrame:
+def to_pandas(table: Result) -> pandas.DataFrame:
     """Return a pandas DataFrame: days as datetime64, which merge with pandas' own dates; all else
     backed by Arrow, so that blanks and decimals stay exact.
     """
@@ -91,7 +91,7 @@ def pandas_frame(rows: pa.Table, *, plain: bool = False) -> pandas.DataFrame:
     return rows.to_pandas(types_mapper=mapper, date_as_object=False)
 
 
-def to_polars(table: Table) -> Any:
+def to_polars(table: Result) -> Any:
     """Return a Polars DataFrame."""
     try:
         import polars

@@ -9,14 +9,14 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Any, assert_never, get_args
+from typing import Any, Literal, TypeAlias, assert_never, get_args
 
 import numpy as np
 
 from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import as_dates
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Mode, Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import EptaroError, InputError, refused, unknown
 from eptaro.extras import need
 from eptaro.timeouts import connection_options
@@ -81,12 +81,12 @@ LONGEST_NAME = 63  # what every widely used database takes
 KEYS = ("date_key", "date")
 
 
-def tables_of(table: Table, schema: str | None, name: str) -> tuple[Any, Any]:
+def tables_of(table: Result, schema: str | None, name: str) -> tuple[Any, Any]:
     """Return the table and the one that describes it."""
     return definition(table, schema, name)[0], dictionary(schema, name)
 
 
-def key_of(table: Table) -> str:
+def key_of(table: Result) -> str:
     """Return the column that tells the rows of a table apart: `date_key`, or else `date`."""
     for name in KEYS:
         if name in table:
@@ -94,7 +94,7 @@ def key_of(table: Table) -> str:
     raise InputError(f"a table for a database needs the column {' or '.join(KEYS)} as its key")
 
 
-def definition(table: Table, schema: str | None, name: str) -> tuple[Any, list[Any]]:
+def definition(table: Result, schema: str | None, name: str) -> tuple[Any, list[Any]]:
     """Return the table as SQLAlchemy describes it (types, key, comments), and its indexes."""
     sql = need_sqlalchemy()
     key = key_of(table)
@@ -163,7 +163,7 @@ def _type(column: Column) -> Any:
             assert_never(column.kind)
 
 
-def insert_rows(connection: Any, target: Any, table: Table) -> None:
+def insert_rows(connection: Any, target: Any, table: Result) -> None:
     """Insert rows the fastest way that the database offers."""
     if not len(table):
         return
@@ -180,14 +180,15 @@ def insert_rows(connection: Any, target: Any, table: Table) -> None:
         connection.execute(sql.insert(target), list(table.rows()))
 
 
-def _copy(connection: Any, target: Any, table: Table) -> None:
+def _copy(connection: Any, target: Any, table: Result) -> None:
     """Send the rows as CSV, which PostgreSQL takes in bulk."""
     from psycopg import sql
 
+    from eptaro.outputs.arrow import to_arrow
     from eptaro.outputs.text import write_csv_rows
 
     sink = io.BytesIO()
-    write_csv_rows(table.to_arrow(), sink, header=False, quoted=True)
+    write_csv_rows(to_arrow(table), sink, header=False, quoted=True)
     cursor = connection.connection.driver_connection.cursor()
     place = [part for part in (target.schema, target.name) if part]
     statement = sql.SQL("COPY {} ({}) FROM STDIN (FORMAT csv)").format(
@@ -212,6 +213,7 @@ def plain_values(column: Column) -> list[Any]:
     return values
 
 
+Mode: TypeAlias = Literal["create", "replace", "extend"]
 MODES = get_args(Mode)
 _SLICE = 4096  # rows compared at a time
 _MARK = "(all)"  # the row of NAME_columns that says who loaded the table
@@ -229,7 +231,7 @@ class Loaded:
         return f"{self.added:,} rows added to {self.table} ({self.mode})"
 
 
-def load_table(table: Table, url: str, name: str, mode: Mode = "create") -> Loaded:
+def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loaded:
     """Write a table to a database, with its data dictionary beside it as NAME_columns.
 
     The key is `date_key`, or else `date`; period indexes and the month key are indexed,
@@ -307,7 +309,7 @@ def _made_by(name: str) -> str:
     return f"{name} was loaded by Eptaro, which may replace it; version 1"
 
 
-def _create(connection: Any, table: Table, schema: str | None, name: str) -> int:
+def _create(connection: Any, table: Result, schema: str | None, name: str) -> int:
     """Fill a new table, and the one that describes it."""
     sql = need_sqlalchemy()
     target, indexes = definition(table, schema, name)
@@ -323,7 +325,7 @@ def _create(connection: Any, table: Table, schema: str | None, name: str) -> int
     return len(table)
 
 
-def _extend(connection: Any, table: Table, schema: str | None, name: str) -> int:
+def _extend(connection: Any, table: Result, schema: str | None, name: str) -> int:
     """Add the rows whose key is missing; refuse where one that stands says otherwise."""
     sql = need_sqlalchemy()
     found = sql.Table(name, sql.MetaData(), schema=schema, autoload_with=connection)
@@ -348,7 +350,7 @@ def _extend(connection: Any, table: Table, schema: str | None, name: str) -> int
     return len(fresh)
 
 
-def _check_same(name: str, key: str, standing: list[Any], ours: Table) -> None:
+def _check_same(name: str, key: str, standing: list[Any], ours: Result) -> None:
     """Raise `InputError` for the first row that stands and differs from ours."""
     for column, there in zip(ours.columns, zip(*standing, strict=True), strict=True):
         here = column.to_list()

@@ -12,17 +12,20 @@ from collections.abc import Callable
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
-from typing import Any, Protocol
 
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import InputError, as_path, unknown
 from eptaro.outputs.sheets import write_xlsx
 from eptaro.outputs.text import to_json, to_markdown, write_csv
-from eptaro.places import Place, runs, scheme_of
+from eptaro.places import Place, names_folder, runs, scheme_of
 
 
-def write(table: Table, path: str | Path) -> Path | str:
-    """Write a table to a file and return its path; the file appears whole or not at all."""
+def write(table: Result, path: str | Path) -> Path | str:
+    """Write a table to a file, or to a new folder where the path ends in `/`, and return the path;
+    a file appears whole or not at all.
+    """
+    if names_folder(path):
+        return write_folder(table, path)
     if isinstance(path, str) and scheme_of(path):
         return _write_stored(table, path)
     target = as_path(path)
@@ -32,7 +35,7 @@ def write(table: Table, path: str | Path) -> Path | str:
     return replace_whole(target, lambda beside: writer(table, beside))
 
 
-def _write_stored(table: Table, address: str) -> Path | str:
+def _write_stored(table: Result, address: str) -> Path | str:
     """Write a table to an object store, where a file is there whole or not at all."""
     place = Place.of(address)
     if place.local is not None:
@@ -117,38 +120,42 @@ def _umask() -> int:
     return mask
 
 
-def _csv(table: Table, path: Path) -> None:
+def _csv(table: Result, path: Path) -> None:
     with path.open("wb") as sink:
         write_csv(table, sink)
 
 
-def _parquet(table: Table, path: Path) -> None:
+def _parquet(table: Result, path: Path) -> None:
     from pyarrow import parquet
 
-    parquet.write_table(table.to_arrow(), path)
+    from eptaro.outputs.arrow import to_arrow
+
+    parquet.write_table(to_arrow(table), path)
 
 
-def _arrow(table: Table, path: Path) -> None:
+def _arrow(table: Result, path: Path) -> None:
     from pyarrow import feather
 
-    feather.write_feather(table.to_arrow(), str(path), compression="uncompressed")
+    from eptaro.outputs.arrow import to_arrow
+
+    feather.write_feather(to_arrow(table), str(path), compression="uncompressed")
 
 
-def _json(table: Table, path: Path) -> None:
+def _json(table: Result, path: Path) -> None:
     path.write_text(to_json(table), encoding="utf-8")
 
 
-def _markdown(table: Table, path: Path) -> None:
+def _markdown(table: Result, path: Path) -> None:
     path.write_text(to_markdown(table), encoding="utf-8")
 
 
-def _html(table: Table, path: Path) -> None:
+def _html(table: Result, path: Path) -> None:
     from eptaro.outputs.html import to_html
 
     path.write_text(to_html(table), encoding="utf-8")
 
 
-WRITERS: dict[str, Callable[[Table, Path], None]] = {
+WRITERS: dict[str, Callable[[Result, Path], None]] = {
     ".csv": _csv,
     ".parquet": _parquet,
     ".json": _json,
@@ -162,15 +169,7 @@ WRITERS: dict[str, Callable[[Table, Path], None]] = {
 _PART = re.compile(r"part-\d{4,}\.parquet|\.part-\d{4,}\.parquet\.\d+")
 
 
-class InShards(Protocol):
-    """A table of which each shard makes its own part."""
-
-    def in_shards(self, work: Any) -> list[Any]:
-        """Do some work with the part of each shard, where it is made."""
-        ...
-
-
-def write_folder(table: Table | InShards, path: str | Path) -> Path | str:
+def write_folder(table: Result, path: str | Path) -> Path | str:
     """Write a table to a new folder, `part-0000.parquet` and so on, and return its path.
 
     On this machine the folder appears whole or not at all; in an object store each part does.
@@ -213,16 +212,18 @@ def _clear_left_folders(folder: Path) -> None:
             other.rmdir()
 
 
-def _write_parts(table: Table | InShards, folder: Place) -> None:
-    if isinstance(table, Table) and not hasattr(table, "in_shards"):
+def _write_parts(table: Result, folder: Place) -> None:
+    if table.parts is None:
         _write_part(0, table, folder=folder)
-        return
-    table.in_shards(partial(_write_part, folder=folder))
+    else:
+        table.parts.each(partial(_write_part, folder=folder))
 
 
-def _write_part(shard: int, table: Table, folder: Place) -> int:
+def _write_part(shard: int, table: Result, folder: Place) -> int:
     from pyarrow import parquet
 
+    from eptaro.outputs.arrow import to_arrow
+
     place = folder / f"part-{shard:04d}.parquet"
-    place.write(partial(parquet.write_table, table.to_arrow()))
+    place.write(partial(parquet.write_table, to_arrow(table)))
     return len(table)

@@ -6,7 +6,8 @@ from html import escape
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
+from eptaro.presentation.headline import footer, headline
 
 STYLE = """
 :root { --ink: #22262b; --soft: #5b626b; --rule: #dcd7cb; --paper: #fbfaf7; --accent: #1f5a7a;
@@ -34,7 +35,7 @@ tr.total > * { font-weight: 700; border-top: 1.5px solid var(--ink); }
 
 
 def table_html(
-    table: Table, caption: str | None = None, gap: int = 0, *, words: bool = False
+    table: Result, caption: str | None = None, gap: int = 0, *, words: bool = False
 ) -> str:
     """Return a `<table>`: the group and period cells of each row are its headings.
 
@@ -44,7 +45,7 @@ def table_html(
     lists = [[escape(text) for text in texts] for texts in shown_table(table)]
     numeric = [column.kind in NUMERIC for column in table.columns]
     heads = _heading_columns(table)
-    text = table.footer() if caption is None else caption
+    text = footer(table) if caption is None else caption
     rows = []
     for cells in zip(*lists, strict=True):
         parts = []
@@ -69,7 +70,7 @@ def table_html(
     return f"<table>{below}<thead><tr>{top}</tr></thead>\n<tbody>\n{body}\n</tbody></table>"
 
 
-def _heading_columns(table: Table) -> int:
+def _heading_columns(table: Result) -> int:
     """Return how many columns, from the left, tell what a row is of."""
     for key in ("period", "date", "level"):
         if key in table:
@@ -77,7 +78,7 @@ def _heading_columns(table: Table) -> int:
     return 1
 
 
-def _heads(table: Table, *, words: bool) -> list[str]:
+def _heads(table: Result, *, words: bool) -> list[str]:
     """Return what stands above each column."""
     if not words:
         return table.names
@@ -95,7 +96,7 @@ def _folded(name: str) -> str:
     return escape(visible(name)).replace("_", "_<wbr>")
 
 
-def to_html(table: Table) -> str:
+def to_html(table: Result) -> str:
     """Return a table as a page of its own."""
     title = escape(f"Eptaro: {table.meta.get('verb', 'table')}")
     return (
@@ -107,10 +108,10 @@ def to_html(table: Table) -> str:
     )
 
 
-def notebook_html(table: Table, gap: int, rows: str) -> str:
+def notebook_html(table: Result, gap: int, rows: str) -> str:
     """Return a table as a notebook shows it, numbers to the right."""
-    caption = " · ".join(filter(None, (rows, table.footer())))
+    caption = " · ".join(filter(None, (rows, footer(table))))
     style = ".eptaro .number { text-align: right !important } .eptaro caption { text-align: left }"
-    lead = f"<p><strong>{escape(table.headline)}</strong></p>" if table.headline else ""
+    lead = f"<p><strong>{escape(headline(table))}</strong></p>" if headline(table) else ""
     body = table_html(table, caption, gap)
     return f'<div class="eptaro"><style>{style}</style>{lead}{body}</div>'

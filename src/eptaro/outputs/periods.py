@@ -12,14 +12,14 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import InputError
 from eptaro.outputs.files import replace_whole
 
 _LISTED = ("year", "half", "quarter", "month")
 
 
-def list_periods(calendar: Calendar, span: Span) -> Table:
+def list_periods(calendar: Calendar, span: Span) -> Result:
     """Return the calendar's finest listed periods over a span, as `ListedCalendar` reads them.
 
     Columns: `year` and, as far as the calendar has them, `half`, `quarter`, `month`; then
@@ -36,10 +36,10 @@ def list_periods(calendar: Calendar, span: Span) -> Table:
         columns.append(Column.of(level, "integer", values, unit="number", description=text))
     columns.append(dates("first", periods.first, description="First day"))
     columns.append(dates("last", periods.last, description="Last day"))
-    return Table(columns, {"calendar": calendar.describe()})
+    return Result(columns, {"calendar": calendar.describe()})
 
 
-def check_years(calendar: Calendar, first: int, last: int, other: Calendar | None = None) -> Table:
+def check_years(calendar: Calendar, first: int, last: int, other: Calendar | None = None) -> Result:
     """Return one row per year: label, first and last day, days, whole weeks, months' lengths.
 
     With another calendar, its first and last day of the year of the same number stand
@@ -70,7 +70,7 @@ def check_years(calendar: Calendar, first: int, last: int, other: Calendar | Non
         )
     if other is not None:
         columns += _against(calendar, other, years)
-    return Table(columns, {"calendar": calendar.describe()})
+    return Result(columns, {"calendar": calendar.describe()})
 
 
 def _against(calendar: Calendar, other: Calendar, years: Any) -> list[Column]:

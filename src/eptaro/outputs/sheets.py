@@ -9,8 +9,9 @@ from typing import Any
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import InputError
+from eptaro.presentation.headline import footer
 
 _FIRST_DATE = dt.date(1900, 3, 1)  # earlier days are not the same day in every program
 _WIDEST, _MOST_ROWS = 40, 1_048_000
@@ -101,7 +102,7 @@ def number_format(column: Column) -> str:
 
 
 def write_cells(
-    book: Book, sheet: Any, table: Table, row: int, *, widths: bool = True, words: bool = False
+    book: Book, sheet: Any, table: Result, row: int, *, widths: bool = True, words: bool = False
 ) -> int:
     """Write headings and rows from a row on, and return the row after the last.
 
@@ -155,7 +156,7 @@ def _write_column(book: Book, sheet: Any, column: Column, row: int, place: int) 
             sheet.write_string(at, place, str(value))
 
 
-def write_xlsx(table: Table, path: Path) -> None:
+def write_xlsx(table: Result, path: Path) -> None:
     """Write a table as a workbook of one sheet; its footer stands on another, so that the
     first holds rows alone and can be read again.
     """
@@ -163,6 +164,6 @@ def write_xlsx(table: Table, path: Path) -> None:
     sheet = book.sheet(str(table.meta.get("verb", "table")))
     write_cells(book, sheet, table, 0)
     sheet.freeze_panes(1, 0)
-    if footer := table.footer():
-        book.sheet("about").write_string(0, 0, footer)
+    if caption := footer(table):
+        book.sheet("about").write_string(0, 0, caption)
     book.close()

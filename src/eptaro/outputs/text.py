@@ -18,7 +18,8 @@ import pyarrow.compute as pc
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, shown_table
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
+from eptaro.presentation.headline import footer, headline
 
 # A formula may begin after spaces, and with the wide forms of its marks; -5 and +1.5 are numbers.
 _FORMULA = re.compile(
@@ -38,7 +39,7 @@ def guarded(text: str) -> str:
     return f"'{text}" if _FORMULA.match(text) else text
 
 
-def guarded_table(table: Table) -> Table:
+def guarded_table(table: Result) -> Result:
     """Return a table whose text, and the names of whose columns, are guarded."""
     columns = []
     for column in table.columns:
@@ -49,7 +50,7 @@ def guarded_table(table: Table) -> Table:
                 kept = [guarded(word) if isinstance(word, str) else word for word in words]
                 safe = replace(safe, choices=np.array([*kept, None], object)[:-1])
         columns.append(safe)
-    return Table(columns, table.meta, table.answer)
+    return Result(columns, table.meta, table.answer)
 
 
 def guarded_rows(rows: pa.Table) -> pa.Table:
@@ -65,7 +66,7 @@ def guarded_rows(rows: pa.Table) -> pa.Table:
     return rows
 
 
-def to_json(table: Table) -> str:
+def to_json(table: Result) -> str:
     """Return a list of row objects: ISO dates, null for blanks, plain numbers.
 
     Decimals are written digit by digit, not by way of a float.
@@ -81,9 +82,9 @@ def to_json(table: Table) -> str:
     return "[\n" + ",\n".join(rows) + "\n]\n"
 
 
-def to_json_object(table: Table) -> str:
+def to_json_object(table: Result) -> str:
     """Return one object: the headline, what stands beside the rows, and the rows."""
-    told = {"headline": table.headline, "footer": table.footer()}
+    told = {"headline": headline(table), "footer": footer(table)}
     head = ",\n".join(
         f'"{key}": {json.dumps(text, ensure_ascii=False)}' for key, text in told.items()
     )
@@ -110,18 +111,20 @@ _SPECIAL = re.compile(r'[",\r\n]')
 _SLICE = 1 << 11  # rows written at a time by each thread
 
 
-def write_csv(table: Table, sink: BinaryIO) -> None:
+def write_csv(table: Result, sink: BinaryIO) -> None:
     """Write comma-separated values (RFC 4180) with a header, in UTF-8; blanks are empty.
 
     Text is quoted only where some of it calls for that; text that a spreadsheet would
     take for a formula gets an apostrophe before it.
     """
+    from eptaro.outputs.arrow import to_arrow
+
     table = guarded_table(table)
     texts = [column.choices for column in table.columns if column.kind == "text"]
     quoted = any(
         _SPECIAL.search("\0".join(map(str, words.tolist()))) for words in texts if words is not None
     )
-    write_csv_rows(table.to_arrow(), sink, header=True, quoted=quoted)
+    write_csv_rows(to_arrow(table), sink, header=True, quoted=quoted)
 
 
 def needs_quotes(rows: pa.Table) -> bool:
@@ -156,21 +159,21 @@ def write_csv_rows(rows: pa.Table, sink: BinaryIO, *, header: bool, quoted: bool
                 sink.write(part)
 
 
-def to_csv(table: Table) -> str:
+def to_csv(table: Result) -> str:
     """Return what `write_csv` writes, as text."""
     sink = io.BytesIO()
     write_csv(table, sink)
     return sink.getvalue().decode("utf-8")
 
 
-def to_markdown(table: Table) -> str:
+def to_markdown(table: Result) -> str:
     """Return a Markdown table with its footer below."""
     cells = [[_escaped(text) for text in texts] for texts in shown_table(table)]
     heads = [_escaped(name) for name in table.names]
     rules = ["---:" if column.kind in NUMERIC else "---" for column in table.columns]
     lines = [_line(heads), _line(rules), *(_line(list(row)) for row in zip(*cells, strict=True))]
-    footer = table.footer()
-    return "\n".join([*lines, *(["", footer] if footer else [])]) + "\n"
+    caption = footer(table)
+    return "\n".join([*lines, *(["", caption] if caption else [])]) + "\n"
 
 
 def _line(items: list[str]) -> str:

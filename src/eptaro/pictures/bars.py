@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import rounded
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Compare, Histogram, Spread
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of, parts_of
 from eptaro.pictures.page import MOST_PANELS, Page
@@ -18,7 +18,7 @@ from eptaro.pictures.timeaxis import Marks, set_marks, thinned_periods
 from eptaro.pictures.words import compact, of_one_size, told_apart, written
 
 
-def draw_attribute(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_attribute(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw one bar for each value of an attribute, such as each weekday."""
     names = group_names(table)
     keys = [c.name for c in table.columns if c.kind == "text" and c.name not in names]
@@ -31,7 +31,7 @@ def draw_attribute(table: Table, page: Page, measures: Sequence[str]) -> None:
         _attribute(page, axes, part, key, name)
 
 
-def _attribute(page: Page, axes: Any, part: Table, key: str, name: str) -> None:
+def _attribute(page: Page, axes: Any, part: Result, key: str, name: str) -> None:
     column = part.column(name)
     labels = [str(label) for label in part.column(key).to_list()]
     tips = [
@@ -45,7 +45,7 @@ def _attribute(page: Page, axes: Any, part: Table, key: str, name: str) -> None:
     set_marks(page, axes, words, *bar_edges(len(labels)))
 
 
-def draw_card(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_card(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw one bar for each period that holds the as-of date, as far as it has come."""
     by = group_names(table)
     by = [name for name in by if name != "calendar"]
@@ -77,7 +77,7 @@ def draw_card(table: Table, page: Page, measures: Sequence[str]) -> None:
         _card(page, axes, part, f"{name}_to_date", labels)
 
 
-def _card_labels(table: Table, letters: int) -> list[str]:
+def _card_labels(table: Result, letters: int) -> list[str]:
     """Return what the periods of a card are called: the same for each group."""
     several = len(set(table.column("calendar").to_list())) > 1
     keys = ("level", "period", *(["calendar"] if several else []))
@@ -85,7 +85,7 @@ def _card_labels(table: Table, letters: int) -> list[str]:
     return told_apart([*dict.fromkeys(" ".join(map(str, row)) for row in named)], letters)
 
 
-def _card(page: Page, axes: Any, part: Table, name: str, labels: Sequence[str]) -> None:
+def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str]) -> None:
     column, theme = part.column(name), page.theme
     values = column.numbers()
     words = of_one_size(values.tolist(), column)
@@ -113,7 +113,7 @@ def _card(page: Page, axes: Any, part: Table, name: str, labels: Sequence[str]) 
     axes.set_xlim(low - (room * per_dot if low < 0 else 0), high + room * per_dot)
 
 
-def draw_against(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_against(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw each period's value as a bar, the prior one's as a mark across it."""
     asked, theme = asked_of(table, Compare), page.theme
     of = asked.before if asked.against else f"against {asked.before} before"
@@ -130,7 +130,7 @@ def draw_against(table: Table, page: Page, measures: Sequence[str]) -> None:
         _against(page, axes, part, asked.per, name)
 
 
-def _against(page: Page, axes: Any, part: Table, per: str, name: str) -> None:
+def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
     column, theme = part.column(name), page.theme
     now, prior = column.numbers(), part.column(f"{name}_prior").numbers()
     fair = np.array(part.column("comparable").to_list(), bool)
@@ -156,7 +156,7 @@ def _against(page: Page, axes: Any, part: Table, per: str, name: str) -> None:
     axes.margins(y=0.06)
 
 
-def draw_histogram(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw how many values lie in each range."""
     asked = asked_of(table, Histogram)
     width = compact(float(table["to"][0] - table["from"][0]))
@@ -182,7 +182,7 @@ def draw_histogram(table: Table, page: Page, measures: Sequence[str]) -> None:
         axes.set_xlim(float(first.min()), float(last.max()))
 
 
-def draw_boxes(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_boxes(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw one box per row: quartiles, median, whiskers, and the outliers as a number."""
     measured, by = asked_of(table, Spread).column, group_names(table)
     key = next((n for n in table.names[: table.names.index("entries")] if n not in by), None)
@@ -195,7 +195,7 @@ def draw_boxes(table: Table, page: Page, measures: Sequence[str]) -> None:
         _boxes(page, axes, part, key)
 
 
-def _boxes(page: Page, axes: Any, part: Table, key: str | None) -> None:
+def _boxes(page: Page, axes: Any, part: Result, key: str | None) -> None:
     theme = page.theme
     words = [""] * len(part) if key is None else [str(w) for w in part.column(key).to_list()]
     room = page.dots(axes)[0] / (len(part) + max(5 - len(part), 0))

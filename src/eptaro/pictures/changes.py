@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import QuestionError
 from eptaro.pictures.groups import group_names, named
 from eptaro.pictures.page import Page
@@ -21,13 +21,13 @@ _MOST, _STEPS = 30, 15
 class Changes:
     """The groups of the last period, and a measure's values, prior values and changes."""
 
-    groups: Table
+    groups: Result
     now: np.ndarray
     prior: np.ndarray
     change: np.ndarray
 
     @classmethod
-    def of(cls, table: Table, name: str) -> Changes:
+    def of(cls, table: Result, name: str) -> Changes:
         """Return the changes of one measure; raises `QuestionError` where there are no groups."""
         names = group_names(table)
         if not names:
@@ -64,11 +64,11 @@ class Changes:
         return f"{self.word(at)}: {prior} before, {now} now, {signed(column, self.change[at])}"
 
 
-def _last_row(table: Table) -> dict[str, Any]:
+def _last_row(table: Result) -> dict[str, Any]:
     return next(table.take(slice(len(table) - 1, None)).rows())
 
 
-def _spans(table: Table, change: np.ndarray) -> str:
+def _spans(table: Result, change: np.ndarray) -> str:
     """Return the days that are set against each other."""
     row = _last_row(table)
     blank = int(np.isnan(change).sum())
@@ -81,7 +81,7 @@ def _spans(table: Table, change: np.ndarray) -> str:
     )
 
 
-def draw_changes(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw each group's change as a bar to the left or right, the largest gain on top."""
     found = [Changes.of(table, name) for name in measures]
     lead = found[0]
@@ -139,7 +139,7 @@ def _sideways(
     axes.set_xlim(low - room * per_dot, high + room * per_dot)
 
 
-def draw_steps(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw the way from the prior value of all groups to the current one, group by group."""
     name = measures[0]
     found, theme, column = Changes.of(table, name), page.theme, table.column(name)

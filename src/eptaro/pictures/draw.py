@@ -11,7 +11,7 @@ import numpy as np
 from eptaro.core.questions.query import Query
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.display import visible
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
@@ -32,7 +32,7 @@ from eptaro.pictures.shaded import draw_heat, draw_sheet
 from eptaro.pictures.theme import PictureOptions
 from eptaro.pictures.todate import draw_day_by_day, draw_to_date
 
-Drawer = Callable[[Table, Page, Sequence[str]], None]
+Drawer = Callable[[Result, Page, Sequence[str]], None]
 Kinds = dict[str, Drawer]
 
 _MOST_MEASURES = 4
@@ -40,7 +40,7 @@ _FORMS: tuple[Form, ...] = ("bars", "lines", "areas", "dots")
 _OF_ANY: Kinds = {"bars": draw_attribute, "heat": draw_heat}  # what asks nothing of the verb
 
 
-def kinds_of(table: Table) -> Kinds:
+def kinds_of(table: Result) -> Kinds:
     """Return the pictures that a table can be drawn as, the most fitting first."""
     if table.answer is None or "row" in table or not len(table):
         return {}
@@ -74,7 +74,7 @@ def kinds_of(table: Table) -> Kinds:
             return {}
 
 
-def _of_comparison(table: Table, asked: Compare) -> Kinds:
+def _of_comparison(table: Result, asked: Compare) -> Kinds:
     """Return the pictures of a comparison; of several prior periods side by side there is none."""
     if len(asked.backs) > 1:
         return {}
@@ -88,7 +88,7 @@ def _of_comparison(table: Table, asked: Compare) -> Kinds:
     return changes | bars if one else bars | changes
 
 
-def drawn(table: Table, look: PictureOptions) -> Page:
+def drawn(table: Result, look: PictureOptions) -> Page:
     """Return the picture of a table, by default of the kind that suits its verb best.
 
     Raises `QuestionError` for one that cannot be drawn, or not as the kind asked for.
@@ -107,13 +107,13 @@ def drawn(table: Table, look: PictureOptions) -> Page:
     return page
 
 
-def _printable(table: Table) -> Table:
+def _printable(table: Result) -> Result:
     """Return a table whose texts have their control characters written out: no font has these, and
     SVG may not hold them.
     """
     columns = [_printable_column(column) for column in table.columns]
     changed = any(one is not two for one, two in zip(columns, table.columns, strict=True))
-    return Table(columns, table.meta, table.answer) if changed else table
+    return Result(columns, table.meta, table.answer) if changed else table
 
 
 def _printable_column(column: Column) -> Column:
@@ -126,7 +126,7 @@ def _printable_column(column: Column) -> Column:
     return replace(column, choices=np.array([*shown, ""], object)[:-1])
 
 
-def _measures(table: Table, named: str | None) -> list[str]:
+def _measures(table: Result, named: str | None) -> list[str]:
     """Return the measures to draw: the one that is named, or all that are numbers."""
     assert table.answer is not None
     known = table.answer.measures
@@ -139,6 +139,6 @@ def _measures(table: Table, named: str | None) -> list[str]:
     return numbers[:_MOST_MEASURES]
 
 
-def _is_text(table: Table, name: str) -> bool:
+def _is_text(table: Result, name: str) -> bool:
     columns = [c for c in (name, f"{name}_to_date", f"{name}_trailing") if c in table]
     return any(table.column(column).kind in NO_NUMBERS for column in columns)

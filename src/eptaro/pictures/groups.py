@@ -13,14 +13,14 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.questions.answer import Answered
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import View
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import QuestionError
 from eptaro.pictures.page import MOST_PANELS, Page
 
 Asked = TypeVar("Asked", bound=Query)
 
 
-def asked_of(table: Table, kind: type[Asked]) -> Asked:
+def asked_of(table: Result, kind: type[Asked]) -> Asked:
     """Return the question of a verb that a table answers; raises `QuestionError` if another's."""
     found = None if table.answer is None else table.answer.question
     if not isinstance(found, kind):
@@ -28,18 +28,18 @@ def asked_of(table: Table, kind: type[Asked]) -> Asked:
     return found
 
 
-def view_of(table: Table) -> View | None:
+def view_of(table: Result) -> View | None:
     """Return the one view that a table answers from; None where there are several, or none."""
     return table.answer.view if isinstance(table.answer, Answered) else None
 
 
-def calendar_of(table: Table) -> Calendar:
+def calendar_of(table: Result) -> Calendar:
     """Return the calendar that a table goes by; of several, civil years."""
     calendar = None if table.answer is None else table.answer.calendar
     return MonthCalendar() if calendar is None or "calendar" in table else calendar
 
 
-def group_names(table: Table) -> list[str]:
+def group_names(table: Result) -> list[str]:
     """Return the columns that tell groups apart."""
     by = () if table.answer is None else table.answer.by
     names = [name for name in by if name in table]
@@ -51,13 +51,13 @@ class Group:
     """One group of a table: its name, its rows, and the colour that it has, None for pale."""
 
     name: str
-    rows: Table
+    rows: Result
     colour: str | None
 
 
 def parts_of(
-    table: Table, name: str | None, by: Sequence[str] | None = None
-) -> list[tuple[str, Table]]:
+    table: Result, name: str | None, by: Sequence[str] | None = None
+) -> list[tuple[str, Result]]:
     """Return each group's name and rows, those with most of a column first if one is named, and all
     that were not picked last; `by` names what tells them apart where that is not the groups alone.
     """
@@ -80,7 +80,7 @@ def named(key: tuple[Any, ...]) -> str:
     return ", ".join("(blank)" if word is None else str(word) for word in key)
 
 
-def groups_of(page: Page, table: Table, name: str) -> list[Group]:
+def groups_of(page: Page, table: Result, name: str) -> list[Group]:
     """Return the groups of one chart, the largest first and in colour, the others pale."""
     colours = page.theme.lines
     parts = parts_of(table, name)
@@ -96,7 +96,7 @@ def groups_of(page: Page, table: Table, name: str) -> list[Group]:
 
 def panels_of(
     page: Page,
-    table: Table,
+    table: Result,
     measures: Sequence[str],
     *,
     ending: str = "",
@@ -106,7 +106,7 @@ def panels_of(
     above: float = 0,
     by: Sequence[str] | None = None,
     most: int = MOST_PANELS,
-) -> Iterator[tuple[Any, Table, str]]:
+) -> Iterator[tuple[Any, Result, str]]:
     """Yield axes, rows and a measure: a panel for each group and measure, the largest group first.
 
     `ending` makes the name of the column drawn from that of a measure; `by` names what tells the
@@ -149,12 +149,12 @@ def panels_of(
         yield axes, part, name
 
 
-def _beside(parts: Sequence[tuple[str, Table]], measures: Sequence[str]) -> int:
+def _beside(parts: Sequence[tuple[str, Result]], measures: Sequence[str]) -> int:
     """Return how many groups stand side by side, so that measures stay in their columns."""
     return 2 if len(parts) > 4 and len(measures) == 2 else 1
 
 
-def _flattened(parts: Sequence[tuple[str, Table]], name: str) -> bool:
+def _flattened(parts: Sequence[tuple[str, Result]], name: str) -> bool:
     """Return whether half of the panels would use less than an eighth of a common scale."""
     tops = [np.nanmax(np.abs(part.column(name).numbers()), initial=0.0) for _, part in parts]
     return len(tops) > 1 and float(np.median(tops)) < max(tops) / 8

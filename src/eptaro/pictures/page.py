@@ -11,13 +11,13 @@ from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
 
-from eptaro.core.headlines.headline import headline
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import visible
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.outputs.files import replace_whole
 from eptaro.pictures.theme import PictureOptions, Theme, check_ending, new_figure
 from eptaro.pictures.words import compact, told_apart
+from eptaro.presentation.headline import footer, headline
 
 _SVG = "http://www.w3.org/2000/svg"
 _NO_DATES: dict[str, dict[str, None]] = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}
@@ -107,7 +107,7 @@ _ACROSS = ((1, 1), (4, 2), (9, 3), (16, 4), (MOST_PANELS, 6))  # panels in a row
 class Page:
     """One picture: its parts are placed in dots, from the bottom left."""
 
-    def __init__(self, table: Table, look: PictureOptions) -> None:
+    def __init__(self, table: Result, look: PictureOptions) -> None:
         self.theme: Theme = look.colours
         self.width, self.height = look.size
         self.figure = new_figure(look.size, self.theme.paper)
@@ -116,7 +116,7 @@ class Page:
         self._table, self._look = table, look
         self._below = ""
         self._top = self.height - 22.0
-        told = table.headline if look.measure is None else headline(table, look.measure)
+        told = headline(table, look.measure)
         said = told or _named(table, look)
         self._write_title(look.title or said)
 
@@ -308,7 +308,7 @@ class Page:
     def finish(self) -> None:
         """Write the small print."""
         source = _short(str(self._table.meta.get("source") or ""))
-        parts = [*self._notes, *([f"source: {source}"] if source else []), self._table.footer()]
+        parts = [*self._notes, *([f"source: {source}"] if source else []), footer(self._table)]
         parts = [part for part in parts if part]
         letters = self._fits(_SMALL * 0.8)
         while len(lines := textwrap.wrap(" · ".join(parts), letters)) > 2 and len(parts) > 1:
@@ -329,7 +329,7 @@ class Page:
         return as_png(self.figure)
 
 
-def _named(table: Table, look: PictureOptions) -> str:
+def _named(table: Result, look: PictureOptions) -> str:
     """Return a title for some rows of an answer, which have no headline: their measures."""
     measures = () if table.answer is None else table.answer.measures
     return look.measure or ", ".join(name.replace("_", " ") for name in measures)

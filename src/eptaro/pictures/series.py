@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints, as_date
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Recap, Trail
 from eptaro.pictures.groups import (
     Group,
@@ -29,7 +29,7 @@ _LABELLED = 16  # bars that have room for their figure
 _NAME = 7.2  # dots of a letter in a name at a line's end
 
 
-def draw_periods(table: Table, page: Page, measures: Sequence[str], form: Form) -> None:
+def draw_periods(table: Result, page: Page, measures: Sequence[str], form: Form) -> None:
     """Draw the periods of a recap in one form, unfinished ones hatched or dotted.
 
     Bars have a panel for each group, or for each measure where there are several; other forms
@@ -56,7 +56,7 @@ def draw_periods(table: Table, page: Page, measures: Sequence[str], form: Form) 
         _period_lines(page, axes, groups, asked.per, name, form)
 
 
-def _by(table: Table) -> str:
+def _by(table: Result) -> str:
     names = group_names(table)
     return f", by {' and '.join(name.replace('_', ' ') for name in names)}" if names else ""
 
@@ -65,7 +65,7 @@ def _titles(measures: Sequence[str]) -> list[str]:
     return [name.replace("_", " ") if len(measures) > 1 else "" for name in measures]
 
 
-def _right(table: Table, form: Form) -> float:
+def _right(table: Result, form: Form) -> float:
     """Return the room at the right for the names of lines."""
     names = group_names(table)
     if not names or form == "bars":
@@ -77,7 +77,7 @@ def _right(table: Table, form: Form) -> float:
     return min(max(map(len, words)), 24) * _NAME + 18
 
 
-def _parts_alone(table: Table) -> Table:
+def _parts_alone(table: Result) -> Result:
     """Return the rows without totals and subtotals, which would dwarf their parts."""
     keep = np.array([label != "total" for label in table.column("period").to_list()])
     if "level" in table:
@@ -86,7 +86,7 @@ def _parts_alone(table: Table) -> Table:
     return table if keep.all() else table.take(np.flatnonzero(keep))
 
 
-def _tips(part: Table, name: str) -> list[str]:
+def _tips(part: Result, name: str) -> list[str]:
     """Return what each row of a recap says when it is pointed at."""
     column = part.column(name)
     spans = zip(
@@ -99,7 +99,7 @@ def _tips(part: Table, name: str) -> list[str]:
     return [f"{p}, {a} to {b}: {written(column, v)}" for p, a, b, v in spans]
 
 
-def _bars(page: Page, axes: Any, part: Table, per: str, name: str) -> None:
+def _bars(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
     column = part.column(name)
     whole = np.array(part.column("complete").to_list(), bool)
     labels = [str(label) for label in part.column("period").to_list()]
@@ -234,7 +234,7 @@ def _from_zero(axes: Any, values: Any, form: Form) -> None:
         axes.axhline(0, color="0.5", lw=0.8)
 
 
-def draw_trailing(table: Table, page: Page, measures: Sequence[str], form: Form) -> None:
+def draw_trailing(table: Result, page: Page, measures: Sequence[str], form: Form) -> None:
     """Draw rolling windows over the days that they end on."""
     asked = asked_of(table, Trail)
     days = table.column("date").data.astype(np.int64)
@@ -282,7 +282,7 @@ def _windows(page: Page, axes: Any, groups: Sequence[Group], stem: str, form: Fo
     end_labels(page, axes, ends, right=hi + pad)
 
 
-def _own_points(page: Page, axes: Any, table: Table, stem: str, day: Ints) -> None:
+def _own_points(page: Page, axes: Any, table: Result, stem: str, day: Ints) -> None:
     """Draw the days' own values on a scale of their own below the line, where known."""
     view = view_of(table)
     if view is None:

@@ -12,7 +12,7 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.span import Span
 from eptaro.core.questions.by_attribute import column_name
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Recap, Rhythm
 from eptaro.errors import QuestionError
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, view_of
@@ -25,7 +25,7 @@ _FIGURES = 200  # cells that have room for their figure
 _SCALE = 92  # dots at the right for the scale
 
 
-def draw_heat(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw two attributes crossed as shaded cells, per day where the measure adds up."""
     if group_names(table):
         raise QuestionError("a heat picture takes one group; narrow with only=")
@@ -59,7 +59,7 @@ def draw_heat(table: Table, page: Page, measures: Sequence[str]) -> None:
     _scale(page, image, column)
 
 
-def _natural(table: Table, key: str) -> list[Any]:
+def _natural(table: Result, key: str) -> list[Any]:
     """Return the values of a text column in the order of its choices; hours without rows stay."""
     column = table.column(key)
     words = [] if column.choices is None else column.choices.tolist()
@@ -120,7 +120,7 @@ def _scale(page: Page, image: Any, column: Column) -> None:
     bar.ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: compact(value, column)))
 
 
-def draw_sheet(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw one line per month of the calendar, one cell per day, shaded by value."""
     name = measures[0]
     date = "date" if "date" in table else "first"
@@ -173,7 +173,7 @@ def _bottom(page: Page, lines: int) -> float:
 
 
 def _month_values(
-    page: Page, axes: Any, table: Table, name: str, column: Column, months: tuple[Any, Any, int]
+    page: Page, axes: Any, table: Result, name: str, column: Column, months: tuple[Any, Any, int]
 ) -> None:
     """Write each month's own value at the right, where the table's view can tell it."""
     first, last, width = months

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any, Literal, TypeAlias, get_args
 
-from eptaro.core.tables.table import ThemeName
 from eptaro.errors import InputError, QuestionError, unknown
 
+ThemeName: TypeAlias = Literal["light", "dark", "print"]
 ENDINGS = (".png", ".svg", ".pdf")
 _LEAST, _MOST = 320, 4000  # dots of a side
 

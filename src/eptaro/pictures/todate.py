@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.compare.sides import Sides, of_to_date
 from eptaro.core.verbs.queries import Accumulate, Compare
 from eptaro.pictures.groups import asked_of, calendar_of, group_names, panels_of, view_of
@@ -21,7 +21,7 @@ _NAMES = 96.0  # dots at the right for the labels of lines
 _SAID = 34.0  # dots above for where a period stands, in two lines
 
 
-def draw_to_date(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_to_date(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw running totals along the days of the period: the last over those before it.
 
     The gap is to the period before, up to the counterpart by date, as `compare` has it.
@@ -42,7 +42,7 @@ def draw_to_date(table: Table, page: Page, measures: Sequence[str]) -> None:
         _draw_periods(page, axes, part, name, before, wide=not by)
 
 
-def _is_over(table: Table, within: str) -> bool:
+def _is_over(table: Result, within: str) -> bool:
     """Return whether the last period drawn is drawn to its end."""
     calendar = calendar_of(table)
     if within not in calendar.levels:
@@ -51,7 +51,7 @@ def _is_over(table: Table, within: str) -> bool:
     return bool(calendar.last_days(calendar.index_of(last, within), within)[0] == last[0])
 
 
-def _day_before(table: Table, within: str) -> int | None:
+def _day_before(table: Result, within: str) -> int | None:
     """Return the counterpart, in the period before, of the last day drawn, as `compare` has it."""
     view = view_of(table)
     if view is None or within not in view.calendar.levels or not len(table):
@@ -63,7 +63,7 @@ def _day_before(table: Table, within: str) -> int | None:
 
 
 def _draw_periods(
-    page: Page, axes: Any, part: Table, stem: str, day_before: int | None, *, wide: bool
+    page: Page, axes: Any, part: Result, stem: str, day_before: int | None, *, wide: bool
 ) -> None:
     name, theme = f"{stem}_to_date", page.theme
     column = part.column(name)
@@ -123,7 +123,7 @@ def _draw_periods(
         end_labels(page, axes, ends[1:], right=longest * 1.005)
 
 
-def _axis(page: Page, axes: Any, part: Table, longest: int) -> None:
+def _axis(page: Page, axes: Any, part: Result, longest: int) -> None:
     """Name the days across by the months of the last period."""
     calendar = calendar_of(part)
     asked = asked_of(part, Accumulate)
@@ -160,7 +160,7 @@ def set_period_marks(
     set_marks(page, axes, marks, -0.5, max(last - first, longest - 1) * 1.005 + 0.5)
 
 
-def draw_day_by_day(table: Table, page: Page, measures: Sequence[str]) -> None:
+def draw_day_by_day(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw a period to date, day by day, over its counterpart."""
     asked = asked_of(table, Compare)
     now, before = (str(table.column(n).to_list()[-1]) for n in ("period", "prior_period"))
@@ -173,7 +173,7 @@ def draw_day_by_day(table: Table, page: Page, measures: Sequence[str]) -> None:
         _both(page, axes, part, name)
 
 
-def _both(page: Page, axes: Any, part: Table, name: str) -> None:
+def _both(page: Page, axes: Any, part: Result, name: str) -> None:
     """Draw the last period of some rows over its counterpart."""
     column = part.column(name)
     periods = np.array([str(period) for period in part.column("period").to_list()])

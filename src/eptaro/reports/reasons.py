@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.calendars.levels import as_wide
-from eptaro.core.headlines.words import titled
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Compare
+from eptaro.presentation.words import titled
 from eptaro.reports.section import Asked, Section, columns_of, only_filled, said
 
 _MOST_GROUPS = 40
@@ -57,7 +57,7 @@ def _effects(section: Section, asked: Asked, within: str) -> None:
     section.sentences.append(f"{whole}: {', '.join([*parts, rest])}.")
 
 
-def _signed(table: Table, name: str) -> str:
+def _signed(table: Result, name: str) -> str:
     words = said(table.column(name), 0)
     return words if words.startswith("-") else f"+{words}"
 

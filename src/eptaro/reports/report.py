@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from eptaro.beside import Beside
 from eptaro.core.folds.picks import Pick
 from eptaro.core.questions.scope import AsOf
-from eptaro.core.questions.store import MemoryStore, Store
 from eptaro.core.tables.column import NO_NUMBERS
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Match
+from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, unknown
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
@@ -35,7 +35,7 @@ def write_page(
     whole: Store,
     path: Path,
     rules: ReportRules,
-    quality: Table | None = None,
+    quality: Result | None = None,
     as_of: AsOf = None,
 ) -> Path:
     """Write the report of a book, of which `whole` answers for all groups together; `quality` is
@@ -132,7 +132,7 @@ class ReportOptions:
 
 
 def write_report(
-    book: Store, path: str | Path, asked: ReportOptions, quality: Table | None, as_of: AsOf
+    book: Store, path: str | Path, asked: ReportOptions, quality: Result | None, as_of: AsOf
 ) -> Path:
     """Write a page (.html) or a workbook (.xlsx) and return its path.
 

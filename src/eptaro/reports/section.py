@@ -8,13 +8,15 @@ from typing import Any
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import Amount, check_level
-from eptaro.core.questions.store import Store
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import shown
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import MATCHES, Match
+from eptaro.core.verbs.store import Store
 from eptaro.errors import QuestionError, unknown
 from eptaro.outputs.html import table_html
+from eptaro.pictures.draw import drawn
+from eptaro.pictures.theme import PictureOptions
 
 SECTIONS = (
     *("headline", "groups", "to date", "comparison", "trend", "rhythm", "quality"),
@@ -68,14 +70,14 @@ class Section:
     figures: list[dict[str, str]] = field(default_factory=list)
     tables: list[dict[str, str]] = field(default_factory=list)
 
-    def add_table(self, table: Table, label: str, caption: str | None = None) -> None:
+    def add_table(self, table: Result, label: str, caption: str | None = None) -> None:
         """Add a table under a label that tells it apart."""
         self.tables.append({"label": label, "html": table_html(table, caption, words=True)})
 
-    def add_picture(self, table: Table, alt: str, **options: Any) -> None:
+    def add_picture(self, table: Result, alt: str, **options: Any) -> None:
         """Add a picture of a table; `alt` states its figures."""
-        picture = table.picture(**({"size": (1120, 680)} | options))
-        svg = picture.inline(f"{self.anchor}-{len(self.figures)}-")
+        page = drawn(table, PictureOptions(**({"size": (1120, 680)} | options)))
+        svg = str(page.svg(f"{self.anchor}-{len(self.figures)}-"))
         self.figures.append({"alt": alt, "svg": svg})
 
 
@@ -86,7 +88,7 @@ class Asked:
     book: Store
     grouped: Store
     rules: ReportRules
-    quality: Table | None
+    quality: Result | None
     as_of: Any
 
 
@@ -100,7 +102,7 @@ def columns_of(name: str) -> list[str]:
     return [name, f"{name}_prior", f"{name}_change", f"{name}_change_ratio"]
 
 
-def only_filled(table: Table, names: Sequence[str]) -> Table:
+def only_filled(table: Result, names: Sequence[str]) -> Result:
     """Return some columns of a table, those without any value left out."""
     kept = [name for name in names if name in table and not table.column(name).blank.all()]
     return table.select(kept)

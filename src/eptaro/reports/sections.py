@@ -13,9 +13,10 @@ from eptaro.core.calendars.levels import as_wide
 from eptaro.core.proof.trace import prove
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Accumulate, Compare, Recap, Rhythm, Trail
 from eptaro.errors import EptaroError, QuestionError
+from eptaro.presentation.headline import headline as sentence
 from eptaro.reports.reasons import groups
 from eptaro.reports.section import Asked, Section, columns_of, only_filled, said
 
@@ -58,7 +59,7 @@ def headline(asked: Asked) -> Section:
     book, about = asked.book, asked.book.about
     within = as_wide(asked.rules.within, about.folded.grain)
     lead = book.ask(Compare(within, to_date=True, match=asked.rules.match, as_of=asked.as_of))
-    section.lead = lead.headline
+    section.lead = sentence(lead)
     for level in _CARD_LEVELS:
         if level not in about.calendar.levels or as_wide(level, about.folded.grain) != level:
             continue  # there are none, or they are finer than the data
@@ -126,7 +127,7 @@ def to_date(asked: Asked) -> Section:
     ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
     for end in ends[-4:]:
         alt += f" {rows[end]} ended at {said(table.column(f'{name}_to_date'), end)}."
-    section.sentences.append(table.headline or alt)
+    section.sentences.append(sentence(table) or alt)
     section.add_picture(table, alt)
     return section
 
@@ -177,7 +178,7 @@ def trend(asked: Asked) -> Section:
             f"Trailing {back} of {about.measures[0].name}: {said(column, whole[0])} at "
             f"{ends[whole[0]]}, {said(column, whole[-1])} at {ends[whole[-1]]}."
         )
-    section.sentences.append(table.headline or alt)
+    section.sentences.append(sentence(table) or alt)
     section.add_picture(table, alt)
     return section
 
@@ -249,7 +250,7 @@ def definitions(asked: Asked) -> Section:
     names = [measure.name for measure in about.measures]
     formulas = [measure.formula for measure in about.measures]
     made = [Column.text("measure", names), Column.text("definition", formulas)]
-    section.add_table(Table(made), "Measures", "")
+    section.add_table(Result(made), "Measures", "")
     section.sentences.append(f"{calendar_told(about.calendar)}.")
     section.sentences.append(
         "A change is the current value less the prior one; the ratio divides it by the size of "

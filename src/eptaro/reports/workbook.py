@@ -13,14 +13,15 @@ from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.scope import AsOf
-from eptaro.core.questions.store import Store
 from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Accumulate, Compare, Recap
+from eptaro.core.verbs.store import Store
 from eptaro.errors import QuestionError
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.sheets import Book, number_format, right, write_cells
+from eptaro.presentation.headline import footer
 
 _TOP = 4  # rows above a sheet's table
 _MOST_SHEETS = 250
@@ -43,8 +44,8 @@ class SheetRules:
 class _Sheet:
     title: str
     span: Span
-    table: Table
-    groups: Table | None
+    table: Result
+    groups: Result | None
 
 
 def write_workbook(
@@ -107,7 +108,7 @@ def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterat
         yield _Sheet(period.label, period.span, table, groups)
 
 
-def _rows(book: Store, parts: str, only: Any, as_of: AsOf) -> Table:
+def _rows(book: Store, parts: str, only: Any, as_of: AsOf) -> Result:
     """Return the parts of a sheet: value, prior year's, change, and the running total."""
     recap = book.ask(Recap(parts, only=only, as_of=as_of))
     pairs = book.ask(Compare(parts, only=only, as_of=as_of))
@@ -122,10 +123,10 @@ def _rows(book: Store, parts: str, only: Any, as_of: AsOf) -> Table:
         columns.append(recap.column(name))
         columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
         columns.append(running.column(f"{name}_to_date").take(at))
-    return Table(columns, recap.meta, recap.answer)
+    return Result(columns, recap.meta, recap.answer)
 
 
-def _group_rows(book: Store, period: Any, as_of: AsOf) -> Table:
+def _group_rows(book: Store, period: Any, as_of: AsOf) -> Result:
     """Return what each group comes to over a period, against the year before."""
     level = period.level
     recap = book.ask(Recap(level, only=period, by=book.about.groups.names, as_of=as_of))
@@ -135,7 +136,7 @@ def _group_rows(book: Store, period: Any, as_of: AsOf) -> Table:
         name = measure.name
         columns.append(recap.column(name))
         columns += [pairs.column(f"{name}{end}") for end in ("_prior", "_change", "_change_ratio")]
-    return Table(columns, recap.meta, recap.answer)
+    return Result(columns, recap.meta, recap.answer)
 
 
 def _write_contents(file: Book, page: Any, book: Store, named: list[tuple[_Sheet, Any]]) -> None:
@@ -144,7 +145,7 @@ def _write_contents(file: Book, page: Any, book: Store, named: list[tuple[_Sheet
     soft = file.format(font_color="#6b727b")
     names = ", ".join(measure.name for measure in book.about.measures)
     page.write_string(0, 0, f"{names} of {book.about.source}", bold)
-    page.write_string(1, 0, named[0][0].table.footer() if named else "", soft)
+    page.write_string(1, 0, footer(named[0][0].table) if named else "", soft)
     lasts = [sheet.span.hi for sheet, _ in named]
     titles = [sheet.title for sheet, _ in named]
     columns = [
@@ -153,7 +154,7 @@ def _write_contents(file: Book, page: Any, book: Store, named: list[tuple[_Sheet
         dates("last", np.array(lasts)),
     ]
     columns += [_whole(measure, [sheet for sheet, _ in named]) for measure in book.about.measures]
-    table = Table(columns)
+    table = Result(columns)
     after = write_cells(file, page, table, _TOP - 1, words=True)
     link = file.format(font_color="#1f5a7a", underline=1)
     for row, (sheet, own) in enumerate(named, _TOP):
@@ -190,7 +191,7 @@ def _write_sheet(file: Book, page: Any, book: Store, sheet: _Sheet) -> None:
         file.format(font_color="#1f5a7a", underline=1),
         string="Contents",
     )
-    page.write_string(2, 0, table.footer(), file.format(font_color="#6b727b"))
+    page.write_string(2, 0, footer(table), file.format(font_color="#6b727b"))
     after = write_cells(file, page, table, _TOP, words=True)
     _write_totals(file, page, book, table, _TOP + 1, after)
     page.freeze_panes(_TOP + 1, 1)
@@ -208,7 +209,9 @@ def _write_sheet(file: Book, page: Any, book: Store, sheet: _Sheet) -> None:
     page.fit_to_pages(1, 0)
 
 
-def _write_totals(file: Book, page: Any, book: Store, table: Table, first: int, after: int) -> None:
+def _write_totals(
+    file: Book, page: Any, book: Store, table: Result, first: int, after: int
+) -> None:
     """Write live sums under the columns whose parts add up, with our totals as their values."""
     from xlsxwriter.utility import xl_range
 
@@ -232,7 +235,7 @@ def _write_totals(file: Book, page: Any, book: Store, table: Table, first: int, 
             page.write_formula(after, place, f"=SUM({area})", shape, float(total))
 
 
-def _add_chart(file: Book, page: Any, book: Store, table: Table, first: int, after: int) -> None:
+def _add_chart(file: Book, page: Any, book: Store, table: Result, first: int, after: int) -> None:
     """Add a native chart: the first measure as bars, the prior year's as a line."""
     name, sheet = book.about.measures[0].name, page.get_name()
     chart = file.file.add_chart({"type": "column"})

@@ -73,6 +73,31 @@ class Across:
             )
         return found
 
+    def long_names(self, names: Sequence[str], source: str) -> list[str]:
+        """Return the columns of the rows that a table with these columns becomes.
+
+        Parameters
+        ----------
+        names : sequence of str
+            The columns of the table, in their order.
+        source : str
+            What the table is called in messages.
+
+        Raises
+        ------
+        InputError
+            Where another column is called as those that come of it are.
+        """
+        wide = self.among(names, source)
+        rest = [name for name in names if name not in wide]
+        for name in (self.name, self.value):
+            if name in rest:
+                raise InputError(
+                    f"{source}: there is a column {name!r}; call what stands across otherwise: "
+                    f"across='{wide[0]}..{wide[-1]} as NAME, VALUE'"
+                )
+        return [*rest, self.name, self.value]
+
 
 def across_of(given: object) -> Across | None:
     """Return what columns become rows, also of a text: `2019..2024 as year, fares`.

@@ -5,24 +5,25 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, TypeAlias, get_args
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from eptaro.errors import DateError, unknown
+from eptaro.option import option
 
-ORDERS = ("ymd", "dmy", "mdy", "infer")
+Order: TypeAlias = Literal["ymd", "dmy", "mdy", "infer"]
+Serials: TypeAlias = Literal["1900", "1904"]
+Unix: TypeAlias = Literal["s", "ms", "us", "ns"]
+BadDates: TypeAlias = Literal["raise", "set aside"]
+Grains: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 
-
-SERIALS = ("1900", "1904")
-
-
-UNIX = ("s", "ms", "us", "ns")
-
-
-BAD = ("raise", "set aside")
-
-
-GRAINS = ("day", "week", "month", "quarter", "year")
+_ACCEPTED = {
+    "order": Order,
+    "serials": Serials,
+    "unix": Unix,
+    "grain": Grains,
+    "bad_dates": BadDates,
+}
 
 
 @dataclass(frozen=True)
@@ -70,28 +71,75 @@ class DateRules:
     'dmy'
     """
 
-    order: str | None = None
-    formats: Sequence[str] = ()
-    locale: str = "en"
-    pivot: int | None = None
-    serials: str | None = None
-    unix: str | None = None
-    zone: str | None = None
-    day_starts: str = "00:00"
-    blanks: Sequence[str] = ()
-    bad_dates: Literal["raise", "set aside"] = "raise"
-    grain: Literal["day", "week", "month", "quarter", "year"] | None = None
+    order: Order | None = option(
+        None,
+        help="How the parts of date text are ordered; infer goes by the evidence.",
+        heading="dates",
+    )
+    formats: Sequence[str] = option(
+        (),
+        help="How dates are written, such as %d.%m.%Y. May be given again.",
+        metavar="FORMAT",
+        name="date-format",
+        heading="dates",
+    )
+    locale: str = option(
+        "en",
+        help="The language of month names in dates, such as fr.",
+        metavar="LOCALE",
+        name="month-names",
+        heading="dates",
+    )
+    pivot: int | None = option(
+        None,
+        help="Two-digit years up to this one are in the 2000s, later ones in the 1900s.",
+        least=0,
+        most=99,
+        heading="dates",
+    )
+    serials: Serials | None = option(
+        None, help="Dates are numbers of days, as spreadsheets store them.", heading="dates"
+    )
+    unix: Unix | None = option(
+        None, help="Dates are numbers of time since 1970-01-01 UTC.", heading="dates"
+    )
+    zone: str | None = option(
+        None,
+        help="The time zone whose days are meant, where times have an offset: Europe/Lisbon.",
+        metavar="NAME",
+        heading="dates",
+    )
+    day_starts: str = option(
+        "00:00",
+        help="Times before it belong to the day before.",
+        metavar="HH:MM",
+        shown=True,
+        heading="dates",
+    )
+    blanks: Sequence[str] = option(
+        (),
+        help="A value that stands for no date, such as 1900-01-01. May be given again.",
+        metavar="VALUE",
+        name="blank-date",
+        heading="dates",
+    )
+    bad_dates: BadDates = option(
+        "raise",
+        help="Stop at dates that cannot be read, or go on without their rows.",
+        heading="dates",
+    )
+    grain: Grains | None = option(
+        None,
+        help="The periods that dates stand for, where that does not show: 200601, 1987.",
+        heading="dates",
+    )
     shift: int = field(default=0, init=False, repr=False)  # day_starts in microseconds
 
     def __post_init__(self) -> None:
-        for name, accepted in (("order", ORDERS), ("serials", SERIALS), ("unix", UNIX)):
+        for name, accepted in _ACCEPTED.items():
             value = getattr(self, name)
-            if value is not None and value not in accepted:
-                raise DateError(unknown(f"value for {name}", value, accepted))
-        if self.grain is not None and self.grain not in GRAINS:
-            raise DateError(unknown("value for grain", self.grain, GRAINS))
-        if self.bad_dates not in BAD:
-            raise DateError(unknown("value for bad_dates", self.bad_dates, BAD))
+            if value is not None and value not in get_args(accepted):
+                raise DateError(unknown(f"value for {name}", value, get_args(accepted)))
         if self.pivot is not None and not 0 <= self.pivot <= 99:
             raise DateError(f"pivot={self.pivot} must be a two-digit year, 0 to 99")
         if self.zone is not None:

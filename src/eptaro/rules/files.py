@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from eptaro.errors import InputError
+from eptaro.option import option
 
 
 def usual_delimiter(decimal: str) -> str:
@@ -41,13 +43,38 @@ class FileRules:
         For a rule that cannot be.
     """
 
-    delimiter: str = ""
-    encoding: str = "utf-8"
-    decimal: str = "."
-    header_row: int = 1
-    like: str | None = None
-    sheet: str | None = None
-    query: str | None = None
+    delimiter: str = option(
+        "", help="The mark between the fields of a CSV file.", metavar="MARK", heading="files"
+    )
+    encoding: str = option(
+        "utf-8",
+        help="The encoding of a CSV file, such as latin-1.",
+        metavar="NAME",
+        heading="files",
+    )
+    decimal: Literal[".", ","] = option(".", help="The decimal mark in CSV files.", heading="files")
+    header_row: int = option(
+        1,
+        help="The line of a CSV file that names the columns, where others stand above it.",
+        metavar="N",
+        least=1,
+        heading="files",
+    )
+    like: str | None = option(
+        None,
+        help="Read files as if they had this ending, such as csv for a .txt.",
+        metavar="ENDING",
+        heading="files",
+    )
+    sheet: str | None = option(
+        None, help="The sheet of a workbook.", metavar="NAME", heading="files"
+    )
+    query: str | None = option(
+        None,
+        help="With a database address for FILE: the rows to read.",
+        metavar="SQL",
+        heading="files",
+    )
 
     def __post_init__(self) -> None:
         if not self.delimiter:

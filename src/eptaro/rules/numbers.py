@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, TypeAlias
+from typing import Literal, TypeAlias, get_args
 
 from eptaro.errors import MeasureError, unknown
+from eptaro.option import option
 
-THOUSANDS = (",", ".", " ", "'")
+Mark: TypeAlias = Literal[",", ".", " ", "'"]
 
 
 @dataclass(frozen=True)
@@ -46,18 +47,33 @@ class NumberRules:
     """
 
     decimal: Literal[".", ","] | None = None
-    thousands: str | None = None
-    strip: Sequence[str] = ()
-    brackets: bool = False
-    trailing_minus: bool = False
-    percent: bool = False
-    blanks: Sequence[str] = ()
+    thousands: Mark | None = option(
+        None, help="The mark between groups of three digits.", heading="files"
+    )
+    strip: Sequence[str] = option(
+        (),
+        help="A sign or unit beside numbers, such as $ or kg. May be given again.",
+        metavar="WORD",
+        heading="files",
+    )
+    brackets: bool = option(False, help="Numbers in brackets are negative.", heading="files")
+    trailing_minus: bool = option(False, help="The sign may stand behind: 12-.", heading="files")
+    percent: bool = option(
+        False, help="Numbers before % are hundredths.", name="percents", heading="files"
+    )
+    blanks: Sequence[str] = option(
+        (),
+        help="A word for no number, such as NA. May be given again.",
+        metavar="WORD",
+        name="blank-number",
+        heading="files",
+    )
 
     def __post_init__(self) -> None:
         if self.decimal not in (None, ".", ","):
             raise MeasureError(f"decimal={self.decimal!r} is neither . nor ,")
-        if self.thousands is not None and self.thousands not in THOUSANDS:
-            raise MeasureError(unknown("value for thousands", self.thousands, THOUSANDS))
+        if self.thousands is not None and self.thousands not in get_args(Mark):
+            raise MeasureError(unknown("value for thousands", self.thousands, get_args(Mark)))
         if self.thousands is not None and self.thousands == (self.decimal or "."):
             raise MeasureError("decimal and thousands are the same mark; give two different ones")
         for name in ("strip", "blanks"):

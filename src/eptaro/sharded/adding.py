@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -12,24 +12,19 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.shards import dealt
 from eptaro.core.kernels.sidebyside import at_once
-from eptaro.core.questions.book_options import BookOptions, Worked
-from eptaro.core.questions.coverage import Coverage
-from eptaro.core.questions.store import Store
+from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.questions.view import Facts
+from eptaro.core.verbs.store import Store
 from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
 from eptaro.errors import InputError, as_path
-from eptaro.inputs.columns.lookups import looked_up
-from eptaro.inputs.columns.wrapped import cleaned
+from eptaro.inputs.columns.lookups import source_of
 from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
+from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.inputs.sources import Source
 from eptaro.places import Place
 from eptaro.progress import tell
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookups
-from eptaro.rules.numbers import Numbers
-from eptaro.sharded.readas import ReadAs
+from eptaro.sharded.readas import options_before, settings_of
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.about import options_of
 from eptaro.storage.folder.changing import Changing, changing
@@ -43,26 +38,20 @@ Parts = Mapping[int, Callable[[], Folded]]
 def put_files(
     folder: Place,
     paths: list[str],
-    asked: BookOptions,
-    read: ReadAs,
+    options: FileOptions,
     *,
-    shards: int | None = None,
     out: Span | None = None,
     force: bool = False,
 ) -> Manifest:
     """Fold files and put their rows into a folder, which is made where there is none."""
-    rules = read.dates
-    files = open_files(paths, read.files)
-    source: Source = cleaned(looked_up(files, read.lookups, rules), read.numbers)
-    told, pieces = fold_pieces(
-        *(source, read.date, asked.by, asked.planes, rules, asked.formulas),
-        shards=shards_in(folder, shards),
-    )
+    spec, files = options.spec, open_files(paths, options.files)
+    source = source_of(files, options.across, options.lookups, options.numbers, spec.rules)
+    told, pieces = fold_pieces(source, spec, shards=shards_in(folder, options.shards))
     told = replace(told, fingerprints=fingerprints_of(files))
     assert pieces.shards is not None
     return put(
-        *(folder, told, partial(written, pieces.parts()), asked, pieces.shards),
-        reading=read.settings(),
+        *(folder, told, partial(written, pieces.parts()), options.book, pieces.shards),
+        reading=settings_of(options),
         out=out,
         force=force,
     )
@@ -146,27 +135,12 @@ def written(parts: Parts, change: Changing) -> dict[int, Rewritten]:
     return dict(zip(numbers, at_once([partial(one, number) for number in numbers]), strict=True))
 
 
-@dataclass(frozen=True)
-class Again:
-    """How more files are read; None where as those of the book before were."""
-
-    date: str | None = None
-    dates: DateRules | None = None
-    zone: str | None = None
-    files: FileRules | None = None
-    numbers: Numbers = None
-    lookups: Lookups = None
-    coverage: Coverage = None
-    workdays: Worked = None
-
-
-def add_rows(
-    store: Store, rows: Any, again: Again, *, out: Span | None = None, force: bool = False
-) -> ShardStore:
+def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
     """Return the store of a folder with more rows: files, or the facts of another book.
 
     Raises `InputError` where workers alone hold the book, or for what `put` refuses.
     """
+    out, force = options.days, options.force
     assert isinstance(store, ShardStore)
     folder = store.folder
     if folder is None:
@@ -176,23 +150,12 @@ def add_rows(
         return store.of_manifest(made)
     given = [rows] if isinstance(rows, str | Path) else [*rows]
     manifest = store.manifest
-    if not manifest.reading and again.date is None:
+    if not manifest.reading and options.date is None:
         raise InputError(
             f"{folder}: no file has been folded into this book; say with date= (--date) which "
             f"column holds the dates"
         )
-    read = ReadAs.again(
-        *(manifest, again.date, again.dates, again.zone, again.files, again.numbers, again.lookups)
-    )
-    asked = BookOptions.of(
-        store.about.measures,
-        read.by,
-        manifest.options.calendar,
-        values=read.values,
-        where=read.where,
-        date=read.date,
-        coverage=again.coverage,
-        workdays=again.workdays,
-    )
+    before = options_before(manifest, store.about.measures)
+    read = options.over(before)
     paths = [str(one) for one in given if as_path(one)]
-    return store.of_manifest(put_files(folder, paths, asked, read, out=out, force=force))
+    return store.of_manifest(put_files(folder, paths, read, out=out, force=force))

@@ -16,14 +16,13 @@ from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import put_together, told_of_both
 from eptaro.core.folds.shards import dealt
-from eptaro.core.questions.book_options import BookOptions
 from eptaro.engines.clients import Watch, own_errors
 from eptaro.engines.cluster import PART_ROWS, RETRIES, follow, submitted, worker_threads
 from eptaro.engines.pieces import shards_for, without_cells
 from eptaro.errors import InputError
 from eptaro.extras import need
+from eptaro.inputs.options import FileOptions
 from eptaro.places import Place
-from eptaro.sharded.readas import ReadAs
 from eptaro.sharded.shards import Work
 from eptaro.storage.folder.manifest import Manifest
 from eptaro.storage.folder.shardfiles import ShardFiles
@@ -136,15 +135,9 @@ class ClusterFold:
     futures of frames, each with all pieces of the shards that it has.
     """
 
-    def __init__(
-        self, client: Any, what: Any, asked: BookOptions, read: ReadAs, shards: int | None
-    ) -> None:
+    def __init__(self, client: Any, what: Any, options: FileOptions, shards: int | None) -> None:
         need("dask.dataframe", "cluster", "shards on a cluster")
-        parts = submitted(
-            *(client, what, read.date, asked.by, list(asked.planes), read.dates, read.files),
-            *(PART_ROWS, asked.formulas, read.numbers, read.lookups),
-            in_order=False,
-        )
+        parts = submitted(client, what, options, PART_ROWS, in_order=False)
         told = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
         follow(told)
         found = client.gather(told)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 from eptaro.beside import Beside
@@ -15,14 +14,13 @@ from eptaro.core.folds.folded import Folded
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.engines.clients import Watch, client_of, own_errors
 from eptaro.engines.cluster import RETRIES, worker_threads
-from eptaro.engines.local import Engine
 from eptaro.errors import QuestionError
 from eptaro.inputs.files.opening import open_files
+from eptaro.inputs.options import FileOptions
 from eptaro.places import Place
 from eptaro.sharded.adding import fingerprints_of, put, put_files, shards_in
 from eptaro.sharded.cluster import ClusterFold, ClusterShards, shards_of
-from eptaro.sharded.readas import ReadAs
-from eptaro.sharded.shards import Shards
+from eptaro.sharded.readas import settings_of
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.about import about_rows, options_about
 from eptaro.storage.folder.changing import Changing
@@ -31,74 +29,52 @@ from eptaro.storage.folder.rewriting import Rewritten, rewritten
 from eptaro.storage.folder.shardfiles import ShardFiles
 
 
-def fold_sharded(
-    what: Any,
-    asked: BookOptions,
-    read: ReadAs,
-    *,
-    into: str | Path | None,
-    engine: Engine,
-    client: Any = None,
-    shards: int | None = None,
-    timeout: float = 60,
-) -> ShardStore:
+def fold_sharded(what: Any, options: FileOptions) -> ShardStore:
     """Return the book of files that are folded into shards.
 
     Raises `QuestionError` where there is no place for them.
     """
-    given = str(what) if isinstance(what, Path) else what
+    into, shards, client, timeout = options.into, options.shards, options.client, options.timeout
     place = None if into is None else Place.of(into)
     if shards is not None and shards < 1:
         raise QuestionError(f"shards={shards} must be at least 1")
-    if engine != "dask":
+    if options.engine != "dask":
         if place is None:
             raise QuestionError("shards need a place: say into= which folder")
-        paths = [given] if isinstance(given, str) else [str(one) for one in given]
-        made = put_files(place, paths, asked, read, shards=shards)
-        return _book(place, made, asked)
+        paths = [what] if isinstance(what, str) else [str(one) for one in what]
+        return ShardStore.of(place, put_files(place, paths, options), None, options.book.formats)
     if place is None and (client is None or isinstance(client, str)):
         raise QuestionError(
             "shards that workers keep need workers that stay: give a Client, or a folder with into="
         )
     with client_of(client, timeout) as cluster, own_errors():
-        work = Beside(_on_cluster, cluster, given, asked, read, place, shards)
+        work = Beside(_on_cluster, cluster, what, options, place)
         made, held = Watch(cluster, timeout).over(work)
         stays = client is not None and not isinstance(client, str)
         kept = ClusterShards(cluster, place, made, held, timeout) if stays else None
-        return _book(place, made, asked, kept)
-
-
-def _book(
-    place: Place | None, made: Manifest, asked: BookOptions, shards: Shards | None = None
-) -> ShardStore:
-    return ShardStore.of(place, made, shards, asked.formats)
+        return ShardStore.of(place, made, kept, options.book.formats)
 
 
 def _on_cluster(
-    client: Any,
-    what: Any,
-    asked: BookOptions,
-    read: ReadAs,
-    folder: Place | None,
-    shards: int | None,
+    client: Any, what: Any, options: FileOptions, folder: Place | None
 ) -> tuple[Manifest, Mapping[int, Any] | None]:
     """Fold on a cluster; into a folder, or into shards that the workers hold."""
-    count = shards if folder is None else shards_in(folder, shards)
-    fold = ClusterFold(client, what, asked, read, count)
+    count = options.shards if folder is None else shards_in(folder, options.shards)
+    fold = ClusterFold(client, what, options, count)
     if not hasattr(what, "to_delayed"):
         files = open_files(
-            [what] if isinstance(what, str) else [str(one) for one in what], read.files
+            [what] if isinstance(what, str) else [str(one) for one in what], options.files
         )
         fold.told = replace(fold.told, fingerprints=fingerprints_of(files))
     if folder is None:
-        return _held(client, fold, asked)
+        return _held(client, fold, options.book)
     made = put(
         folder,
         fold.told,
         partial(_written, client, fold),
-        asked,
+        options.book,
         fold.shards,
-        reading=read.settings(),
+        reading=settings_of(options),
     )
     return made, None
 

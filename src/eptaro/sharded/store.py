@@ -20,11 +20,11 @@ from eptaro.core.questions.coverage import asked_by_group, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.scope import AsOf, By, Only
-from eptaro.core.questions.store import answer
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
+from eptaro.core.verbs.store import answer
 from eptaro.engines.clients import client_that_stays
 from eptaro.engines.local import free_memory
 from eptaro.errors import InputError, QuestionError
@@ -135,7 +135,7 @@ class ShardStore:
         spans = None if told.asked is None else group_spans(told.asked, folded, told.coverage)
         return replace(told.facts(folded, spans), declared=self.about.declared)
 
-    def ask(self, query: Query) -> Table:
+    def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
         if self.manifest.cells <= self.at_once:
             return answer(self.facts, query)

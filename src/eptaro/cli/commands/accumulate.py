@@ -14,9 +14,9 @@ from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, c
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
 from eptaro.core.calendars.month import MonthCalendar
-from eptaro.core.tables.table import Table
 from eptaro.core.verbs.queries import Accumulate
 from eptaro.daybook import Daybook
+from eptaro.table import Table
 
 
 @click.command(

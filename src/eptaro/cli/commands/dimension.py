@@ -17,8 +17,9 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.dimension import COLUMN_SETS
 from eptaro.core.dimension import dimension as make_dimension
-from eptaro.core.tables.table import Mode
 from eptaro.daybook import Daybook
+from eptaro.inputs.locales import locale_names
+from eptaro.outputs.databases import Mode, load_table
 
 
 @click.command(
@@ -130,13 +131,13 @@ def dimension(
         calendars=calendars,
         columns=columns if columns in COLUMN_SETS else columns.replace(" ", "").split(","),
         workdays=settings.workdays(span),
-        locale=locale,
+        locale=locale_names(locale),
         as_of=as_of,
         unknown_row=unknown_row,
     )
     if database is not None and not describe:
         leave_pandas_out()
-        tell(str(days.to_database(database, str(table), mode=mode)))
+        tell(str(load_table(days, database, str(table), mode)))
         return
     deliver(days.describe() if describe else days, output)
 

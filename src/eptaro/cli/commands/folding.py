@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import click
 import numpy as np
 
-from eptaro.cli.data import DataOptions, RowsToFold, data_options, is_book
+from eptaro.cli.data import DataOptions, data_options, is_book
 from eptaro.cli.help import BOOKINGS, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
@@ -16,90 +17,50 @@ from eptaro.cli.screen.show import deliver
 from eptaro.cli.settings import Settings
 from eptaro.cli.told import loudness_options, shown_progress, step, tell
 from eptaro.core.calendars.days import ordinal
-from eptaro.core.calendars.span import Span
 from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError
+from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.places import Place
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import parse_lookup
-from eptaro.sharded.adding import Again, add_rows
+from eptaro.sharded.adding import add_rows
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Addition
 
 
-def folded_into(folder: str, rows: RowsToFold, data: DataOptions, shards: int | None) -> Daybook:
+def _folded_into(folder: str, files: list[str], options: FileOptions, data: DataOptions) -> Daybook:
     """Return the book of a new folder."""
     if data.engine == "sql":
         raise click.UsageError("--engine sql folds in the database; give --out")
-    if rows.date is None:
+    if options.date is None:
         raise click.UsageError("Missing option '--date' (--into does not look for it).")
-    if rows.across is not None:
-        raise click.UsageError("columns across are read without --into")
-    return Daybook.read(
-        rows.files,
-        date=rows.date,
-        measures=rows.measures,
-        engine=data.engine,
-        client=data.client,
-        by=rows.by,
-        calendar=rows.calendar,
-        coverage=rows.coverage,
-        dates=rows.dates,
-        files=rows.written,
-        workdays=rows.workdays,
-        values=rows.values,
-        where=rows.where,
-        numbers=rows.numbers,
-        lookups=rows.lookups,
-        into=folder,
-        shards=shards,
-        timeout=data.timeout,
-    )
+    given = options.given()
+    given.pop("formats", None)
+    given |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
+    return Daybook.read(files, **given, into=folder)
 
 
-def added(
-    folder: str,
-    data: DataOptions,
-    reading: ReadingOptions,
-    rules: CalendarOptions,
-    replace_days: str | None,
-    *,
-    force: bool,
-) -> str:
+def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions) -> str:
     """Add files to a folder, read as those before were, but for what options say, and return what
     came of it.
     """
     book = ShardStore.open(Place.of(folder))
-    settings = Settings(rules)
-    files = settings.rows_to_fold(data, reading).files if not data.files else list(data.files)
+    where = data.rows.get("where")
     for name, given, own in (
-        ("--measure", data.measures, [f"{m.name}={m.formula}" for m in book.about.measures]),
+        (
+            "--measure",
+            data.rows.get("measures", ()),
+            [f"{m.name}={m.formula}" for m in book.about.measures],
+        ),
         ("--by", data.by, book.manifest.by),
-        ("--where", [data.where] if data.where else [], [book.manifest.reading.get("where")]),
+        ("--where", [where] if where else [], [book.manifest.reading.get("where")]),
     ):
         odd = [one for one in given if one not in own and one != "all"]
         if odd:
             raise InputError(
                 f"{folder}: has {name} {', '.join(str(one) for one in own)}; leave {odd[0]!r} out"
             )
-    if data.columns_across:
-        raise click.UsageError("columns across are read without --into")
-    dates, written = settings.date_rules(reading), settings.file_rules(reading)
-    numbers = reading.number_rules()
-    again = Again(
-        date=data.date,
-        dates=None if dates == DateRules() else dates,
-        files=None if written == FileRules() else written,
-        numbers=numbers,
-        lookups=[*map(parse_lookup, data.lookups)] or None,
-        coverage=settings.coverage(data.coverage),
-        workdays=settings.workdays if settings.config and settings.config.has_workdays else None,
-    )
-    out = None if replace_days is None else Span.parse(replace_days)
-    made = add_rows(book, files, again, out=out, force=force)
+    made = add_rows(book, files, options)
     change = made.manifest.changes[-1]
     told = f"{change.rows:,} rows of {change.first}..{change.last} added to {folder}"
     if change.replaced:
@@ -108,7 +69,7 @@ def added(
     return f"{told}: {about.rows:,} rows in {about.groups.count:,} groups, {about.coverage}"
 
 
-def shown_changes(folder: str) -> tuple[Table, list[str]]:
+def shown_changes(folder: str) -> tuple[Result, list[str]]:
     """Return the changes of a book's folder, and lines on the book as a whole."""
     book = ShardStore.open(Place.of(folder))
     manifest, changes = book.manifest, book.manifest.changes
@@ -124,7 +85,7 @@ def shown_changes(folder: str) -> tuple[Table, list[str]]:
     return _table(changes), lines
 
 
-def _table(changes: tuple[Addition, ...]) -> Table:
+def _table(changes: tuple[Addition, ...]) -> Result:
     def text(name: str, words: list[str], description: str) -> Column:
         codes = np.where(np.array([bool(word) for word in words]), np.arange(len(words)), -1)
         choices = np.array([*words, None], object)[:-1]
@@ -133,7 +94,7 @@ def _table(changes: tuple[Addition, ...]) -> Table:
     def days(name: str, given: list[str], description: str) -> Column:
         return dates(name, np.array([*map(ordinal, given)], np.int64), None, description)
 
-    return Table(
+    return Result(
         [
             Column.of("change", "integer", np.arange(1, len(changes) + 1)),
             text("at", [one.at for one in changes], "When, in UTC"),
@@ -224,17 +185,20 @@ def fold(
         return
     leave_pandas_out()
     assert into is not None
+    settings = Settings(rules)
     if is_book(into):
         if shards is not None:
             raise click.UsageError(f"--shards {shards}: {into} is there, and has its shards")
+        files, more = settings.added(data, reading)
         with shown_progress(), step("read and added"):
-            told = added(into, data, reading, rules, replace_days, force=force)
+            told = _added(into, data, files, replace(more, replace_days=replace_days, force=force))
         tell(told)
         return
     if replace_days or force:
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")
+    files, options = settings.rows_to_fold(data, reading)
     with shown_progress(), step("read and folded"):
-        made = folded_into(into, Settings(rules).rows_to_fold(data, reading), data, shards)
+        made = _folded_into(into, files, replace(options, shards=shards), data)
     for note in made.notes:
         tell(note)
     count = made._store.about.groups.count

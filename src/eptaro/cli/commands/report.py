@@ -13,7 +13,7 @@ from eptaro.cli.options import CalendarOptions, calendar_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
 from eptaro.cli.told import loudness_options, tell
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Match
 from eptaro.errors import EptaroError
 from eptaro.reports.report import ReportOptions, write_report
@@ -139,20 +139,20 @@ def report(
     tell(f"report written to {written}")
 
 
-def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) -> Table | None:
+def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) -> Result | None:
     """Return what is in the dates of the files, or None where that cannot be told."""
     from eptaro.engines.inspect import inspect
     from eptaro.inputs.files.opening import open_files
 
     told = settings.config.data if settings.config else None
-    files, date = list(asked.files), asked.date or (told.date if told else None)
+    files, date = list(asked.files), asked.rows.get("date") or (told.date if told else None)
     if not files and settings.config:
         files = settings.config.files()
     dates, written = settings.date_rules(reading), settings.file_rules(reading)
     if "-" in files:  # standard input can be read only once
         return None
     try:
-        where = asked.where or (told.where if told and not asked.files else None)
+        where = asked.rows.get("where") or (told.where if told and not asked.files else None)
         return inspect(open_files(files, written), date=date, where=where, dates=dates)
     except EptaroError:
         return None

@@ -52,7 +52,8 @@ def _opened(
     if data is not None and not files:
         where = where or data.where
     source = cleaned(
-        open_files(named, written), reading.number_rules(data.number_rules() if data else None)
+        open_files(named, written),
+        reading.number_rules(settings.config.number_rules() if settings.config else None),
     )
     return source, date or (data.date if data else None), where, written
 
@@ -100,7 +101,7 @@ def inspect(
     """Show what is in the dates of a file: their span, gaps, unreadable ones, duplicates."""
     import numpy as np
 
-    from eptaro.core.tables.table import Table
+    from eptaro.core.tables.result import Result
     from eptaro.engines.inspect import inspect as look
 
     settings = Settings(rules)
@@ -112,7 +113,7 @@ def inspect(
     if subjects[-1] == "next" and output.form == "table" and output.out is None:
         shown = table.take(np.arange(len(table) - 1))
         if not by:
-            shown = Table([c for c in shown.columns if c.name != "group"], shown.meta)
+            shown = Result([c for c in shown.columns if c.name != "group"], shown.meta)
         deliver(shown, output)
         click.echo(f"next: {details[-1]}")  # below, as it is often wider than a screen
         return

@@ -16,8 +16,8 @@ from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.told import tell
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import visible
-from eptaro.core.tables.table import Table
 from eptaro.errors import EptaroError, QuestionError
+from eptaro.table import Table
 
 _VERBS: dict[str, click.Command] = {
     "recap": recap,

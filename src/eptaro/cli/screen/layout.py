@@ -17,7 +17,7 @@ from rich.text import Text
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.display import NUMERIC, shown, shown_table
 from eptaro.core.tables.format import Face, Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 
 GAP = 2
 
@@ -138,7 +138,7 @@ def _is_constant(column: Column) -> bool:
     return len(column) > 0 and bool((column.data == column.data[0]).all())
 
 
-def faced(table: Table) -> list[Faced]:
+def faced(table: Result) -> list[Faced]:
     """Return the columns of an answer with their faces, those of last days with the first."""
     ends = {c.face.ends for c in table.columns if c.face is not None and c.face.ends in table}
     return [
@@ -152,7 +152,7 @@ def faced(table: Table) -> list[Faced]:
     ]
 
 
-def face_of(table: Table, column: Column) -> Face:
+def face_of(table: Result, column: Column) -> Face:
     """Return the face of a column; of one that has none: a group, a measure, or its name."""
     answer = table.answer
     if answer is not None and column.name in answer.by:
@@ -164,7 +164,7 @@ def face_of(table: Table, column: Column) -> Face:
     return Face(words, of=column.name if measure else "")
 
 
-def split(table: Table) -> tuple[list[Faced], list[Faced]]:
+def split(table: Result) -> tuple[list[Faced], list[Faced]]:
     """Return the columns to show row by row, and those that are the same in every row.
 
     Groups and numbers stay, whatever they are.
@@ -190,7 +190,7 @@ def titles(columns: list[Faced]) -> Iterator[str]:
         yield f"{one.face.of.replace('_', ' ')} {one.face.words}" if named else one.face.words
 
 
-def group_texts(table: Table) -> dict[str, list[str]]:
+def group_texts(table: Result) -> dict[str, list[str]]:
     """Return the texts of the group columns, in which a blank is a value of its own."""
     names = () if table.answer is None else table.answer.by
     part = table.select([name for name in names if name in table])

@@ -32,11 +32,12 @@ from eptaro.cli.screen.layout import (
     total_width,
 )
 from eptaro.cli.told import is_quiet, tell
-from eptaro.core.headlines.blanks import why_blank
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
 from eptaro.core.tables.format import Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import QuestionError, unknown
+from eptaro.presentation.blanks import why_blank
+from eptaro.presentation.headline import footer, headline
 
 _ROWS = 60  # shown in a terminal, unless asked for more
 _LONG = 2_000  # rows that are laid out together
@@ -45,10 +46,10 @@ _FEW = 4
 _WIDE = 120  # letters, where no terminal says how many there are
 _KEYS = ("period", "date")
 
-Maker = Callable[[Table], list[Texts]]
+Maker = Callable[[Result], list[Texts]]
 
 
-def show(table: Table, rows: int | None = None, *, exactly: bool = False) -> None:
+def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> None:
     """Print a table.
 
     An answer is told in words first; what every row has stands once, above; columns that do not
@@ -61,7 +62,7 @@ def show(table: Table, rows: int | None = None, *, exactly: bool = False) -> Non
     room: int | None = console.width if console.is_terminal else _width_told()
     if not console.is_terminal and not asked:
         room = None
-    told = table.headline
+    told = headline(table)
     _say(console, told, room, "bold")
     once, make = _as_answer(table) if asked else (list[Faced](), _exact_cells)
     _say(console, " · ".join(one.said() for one in once), room, "")
@@ -85,7 +86,7 @@ def _say(console: Screen, text: str, room: int | None, style: str) -> None:
 
 
 def _rows(
-    console: Screen, table: Table, rows: int | None, room: int | None, make: Maker, *, asked: bool
+    console: Screen, table: Result, rows: int | None, room: int | None, make: Maker, *, asked: bool
 ) -> list[Texts]:
     """Print the rows, and return the columns that did not fit."""
     many = rows or (_ROWS if console.is_terminal else len(table))
@@ -129,12 +130,12 @@ def _blocks(
     ), []
 
 
-def _as_answer(table: Table) -> tuple[list[Faced], Maker]:
+def _as_answer(table: Result) -> tuple[list[Faced], Maker]:
     """Return what every row has, and what makes the cells of some rows of an answer."""
     columns, once = split(table)
     names, heads = [one.column.name for one in columns], list(titles(columns))
 
-    def make(part: Table) -> list[Texts]:
+    def make(part: Result) -> list[Texts]:
         groups = group_texts(part)
         found = []
         for name, title, one in zip(names, heads, columns, strict=True):
@@ -148,7 +149,7 @@ def _as_answer(table: Table) -> tuple[list[Faced], Maker]:
     return once, make
 
 
-def _exact_cells(table: Table) -> list[Texts]:
+def _exact_cells(table: Result) -> list[Texts]:
     """Return every column under its exact name."""
     return [
         Texts(visible(column.name), lines, column.kind in NUMERIC, name=column.name)
@@ -156,7 +157,7 @@ def _exact_cells(table: Table) -> list[Texts]:
     ]
 
 
-def _with_bar(table: Table, blocks: list[list[Texts]], room: int | None) -> list[list[Texts]]:
+def _with_bar(table: Result, blocks: list[list[Texts]], room: int | None) -> list[list[Texts]]:
     """Return a single block with small bars of its one share or change, where there is room."""
     drawn = [c for c in table.columns if (face := face_of(table, c)).drawn and face.of]
     here = [column for column in drawn if column.name in [cell.name for cell in blocks[0]]]
@@ -173,7 +174,7 @@ def _with_bar(table: Table, blocks: list[list[Texts]], room: int | None) -> list
     return [[*block[:at], Texts("", made, right=False), *block[at:]]]
 
 
-def _streamed(table: Table, room: int | None, make: Maker, *, asked: bool) -> list[Texts]:
+def _streamed(table: Result, room: int | None, make: Maker, *, asked: bool) -> list[Texts]:
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
     cells = make(table.take(np.arange(0, len(table), step)))
@@ -204,7 +205,7 @@ def _turned(cells: list[Texts]) -> list[Texts]:
     return made
 
 
-def _excerpt(table: Table, limit: int) -> tuple[Table, int]:
+def _excerpt(table: Result, limit: int) -> tuple[Result, int]:
     """Return the first and last rows, and after how many the rest was left out (0: none)."""
     if len(table) <= limit:
         return table, 0
@@ -213,7 +214,7 @@ def _excerpt(table: Table, limit: int) -> tuple[Table, int]:
 
 
 def _below(
-    console: Screen, table: Table, left: Sequence[Texts], room: int | None, *, asked: bool
+    console: Screen, table: Result, left: Sequence[Texts], room: int | None, *, asked: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
     lines = [f'"-" in {reason}' for reason in why_blank(table)] if asked else []
@@ -223,11 +224,11 @@ def _below(
     for line in lines:
         _say(console, line, room, "dim")
     lines = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
-    for line in [*lines, *filter(None, [table.footer()])]:
+    for line in [*lines, *filter(None, [footer(table)])]:
         _say(console, line, room if console.is_terminal else None, "dim")
 
 
-def deliver(table: Table, output: OutputOptions) -> None:
+def deliver(table: Result, output: OutputOptions) -> None:
     """Write a result to a file or print it; where it went is told on standard error."""
     exactly = False
     if isinstance(output, AnswerOptions):
@@ -236,7 +237,9 @@ def deliver(table: Table, output: OutputOptions) -> None:
     if output.out is not None or output.form != "table":
         leave_pandas_out()
     if output.out is not None:
-        tell(f"{len(table):,} rows written to {table.write(output.out)}")
+        from eptaro.outputs.files import write
+
+        tell(f"{len(table):,} rows written to {write(table, output.out)}")
         return
     if output.form == "table":
         show(table, output.rows, exactly=exactly)
@@ -259,7 +262,7 @@ def deliver(table: Table, output: OutputOptions) -> None:
     sys.stdout.write(made)
 
 
-def _chosen(table: Table, columns: str) -> Table:
+def _chosen(table: Result, columns: str) -> Result:
     """Return the columns that are named, set apart by commas."""
     names = [name.strip() for name in columns.split(",") if name.strip()]
     for name in names:

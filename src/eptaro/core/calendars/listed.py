@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from itertools import pairwise
 from typing import Any, NamedTuple
 
@@ -206,11 +206,16 @@ class ListedCalendar(Calendar):
         return super().periods(inside, level)
 
 
+def _no_frame(frame: Any) -> list[Mapping[str, Any]]:
+    raise CalendarError("import ListedCalendar from eptaro to list periods in a frame")
+
+
+rows_of_frame: Callable[[Any], list[Mapping[str, Any]]] = _no_frame  # `inputs` reads frames
+
+
 def _mappings(rows: Any) -> list[Mapping[str, Any]]:
     if isinstance(rows, Mapping) or hasattr(rows, "__arrow_c_stream__"):
-        from eptaro.inputs.sources import FrameSource
-
-        return list(FrameSource(rows).rows())
+        return rows_of_frame(rows)
     if isinstance(rows, Iterable) and not isinstance(rows, str):
         return list(rows)
     raise CalendarError(f"rows of {type(rows).__name__} are neither a frame nor mappings")

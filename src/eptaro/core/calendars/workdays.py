@@ -24,7 +24,7 @@ from eptaro.core.calendars.days import (
     ordinals,
     weekday,
 )
-from eptaro.core.calendars.holidays import Holiday, HolidaySet
+from eptaro.core.calendars.holidays import Holiday, Holidays
 from eptaro.core.calendars.levels import WEEKDAYS, check_weekday
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
@@ -56,7 +56,7 @@ class Workdays:
     Examples
     --------
     >>> from eptaro.core.calendars.holidays import Holiday
-    >>> easter = HolidaySet([Holiday(dt.date(2025, 4, 18), "Good Friday"),
+    >>> easter = Holidays([Holiday(dt.date(2025, 4, 18), "Good Friday"),
     ...                      Holiday(dt.date(2025, 4, 21), "Easter Monday")])
     >>> days = Workdays(holidays=easter)
     >>> days.count(Span("2025-04-01", "2025-04-30")), str(days.next("2025-04-17"))
@@ -67,10 +67,10 @@ class Workdays:
         self,
         weekend: Sequence[str] = ("saturday", "sunday"),
         *,
-        holidays: HolidaySet | None = None,
+        holidays: Holidays | None = None,
         closed: Iterable[str] | None = None,
     ) -> None:
-        self.holidays = holidays or HolidaySet(())
+        self.holidays = holidays or Holidays(())
         self._kinds = None if closed is None else tuple(closed)
         self._off = np.zeros(7, bool)
         for name in [weekend] if isinstance(weekend, str) else weekend:
@@ -113,7 +113,7 @@ class Workdays:
             Holiday(dt.date.fromisoformat(day), name, kind, premium)
             for day, name, kind, premium in settings["holidays"]
         ]
-        return cls(settings["weekend"], holidays=HolidaySet(days), closed=settings["closed"])
+        return cls(settings["weekend"], holidays=Holidays(days), closed=settings["closed"])
 
     def describe(self) -> str:
         """Return in words which days are no workdays."""
@@ -156,7 +156,7 @@ class Workdays:
                     f"workdays differ: only one side has the holiday {odd[0].name} of {odd[0].day}"
                 )
         weekend, found = self.settings()["weekend"], [*self.holidays, *other.holidays]
-        return Workdays(weekend, holidays=HolidaySet(found), closed=self._kinds)
+        return Workdays(weekend, holidays=Holidays(found), closed=self._kinds)
 
     def __eq__(self, other: object) -> bool:
         """Whether the same days are worked, and the holidays are called alike."""

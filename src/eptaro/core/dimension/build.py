@@ -18,7 +18,7 @@ from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, flag, int
 from eptaro.core.dimension.of_calendar import calendar_attributes
 from eptaro.core.dimension.of_day import DAY_ATTRIBUTES
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import CalendarError, QuestionError, unknown
 
 
@@ -142,10 +142,10 @@ def dimension(
     calendars: Calendar | Sequence[Calendar] | None = None,
     columns: str | Sequence[str] = "standard",
     workdays: Workdays | None = None,
-    locale: str = "en",
+    locale: str | Names = "en",
     as_of: DateLike | None = None,
     unknown_row: bool = False,
-) -> Table:
+) -> Result:
     """Return the date dimension from `first` to `last`, both included: one row per day.
 
     Columns of the day come first (`date`, `date_key`, ...), then those of each calendar,
@@ -169,7 +169,7 @@ def dimension(
         A set (`key`, `standard`, `all`), or names.
     workdays : Workdays, optional
         What is a workday and a holiday.
-    locale : str
+    locale : str or Names
         The language of names, any of CLDR.
     as_of : date, optional
         Adds the attributes that relate each day to it.
@@ -201,10 +201,13 @@ def dimension(
     given = given or [MonthCalendar()]
     _check_names(given)
     worked = workdays or Workdays()
-    names = Names() if locale == "en" else _names_of(locale)
+    if not isinstance(locale, Names):
+        if locale != "en":
+            raise CalendarError(f"locale={locale!r}: give its names, or use eptaro.dimension")
+        locale = Names()
     today = None if as_of is None else as_of_day(as_of)
     entries = catalogue(given, relative=today is not None)
-    sheets = {c.name: Sheet(span, c, worked, names, today) for c in given}
+    sheets = {c.name: Sheet(span, c, worked, locale, today) for c in given}
     made = [
         _column(entry, sheets[calendar], prefix)
         for entry, calendar, prefix in _chosen(entries, columns)
@@ -214,13 +217,7 @@ def dimension(
     described = "; ".join(calendar.describe() for calendar in given)
     told = f"{span.days:,} days from {span.first} to {span.last}, each with {len(made)} attributes."
     meta = {"verb": "dimension", "calendar": described, "coverage": str(span), "headline": told}
-    return Table(made, meta | ({} if today is None else {"as_of": str(as_date(today))}))
-
-
-def _names_of(locale: str) -> Names:
-    from eptaro.inputs.locales import locale_names
-
-    return locale_names(locale)
+    return Result(made, meta | ({} if today is None else {"as_of": str(as_date(today))}))
 
 
 Entry = tuple[Attribute, str, str]  # the attribute, its calendar's name, its column prefix

@@ -45,7 +45,7 @@ from eptaro.core.tables.column import Column, of_one_kind
 from eptaro.errors import EptaroError
 
 if TYPE_CHECKING:
-    from eptaro.core.tables.table import Table
+    from eptaro.core.tables.result import Result
 
 
 _ZERO = Decimal(0)
@@ -307,7 +307,7 @@ class _Evaluation:
         return found
 
 
-def met(table: Table, where: str) -> Flags:
+def met(table: Result, where: str) -> Flags:
     """Return which rows of a table meet a condition; a comparison with a blank is not met."""
     formula = Formula.condition(where)
     columns = {name: table.column(name) for name in formula.names}

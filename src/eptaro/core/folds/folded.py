@@ -16,7 +16,7 @@ from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.groups import Groups
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 
 _MOST_NAMED = 2  # sources that are named one by one
 
@@ -45,7 +45,7 @@ class Folded:
     cells: Cells
     rows: int
     sources: tuple[str, ...]
-    aside: Table | None = None
+    aside: Result | None = None
     left_out: Mapping[str, Any] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     fingerprints: frozenset[str] = frozenset()

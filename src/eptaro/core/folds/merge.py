@@ -16,7 +16,7 @@ from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.column import join
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import InputError
 
 
@@ -179,12 +179,12 @@ def rows_after(cells: Cells, first: Cells) -> Cells:
     return Cells(cells.axis, tallies)
 
 
-def _together(one: Table | None, two: Table | None) -> Table | None:
+def _together(one: Result | None, two: Result | None) -> Result | None:
     """Return the rows set aside of both parts; each has its own numbers."""
     parts = [part for part in (one, two) if part is not None and len(part)]
     if len(parts) < 2:
         return parts[0] if parts else None
-    return Table([join([part.column(name) for part in parts]) for name in parts[0].names])
+    return Result([join([part.column(name) for part in parts]) for name in parts[0].names])
 
 
 def recoded(one: Folded, two: Folded) -> Folded:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property, partial
-from typing import Any, assert_never
+from typing import Any, Generic, TypeVar, assert_never
 
 import numpy as np
 
@@ -31,12 +31,12 @@ from eptaro.core.questions.answer import (
 )
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.errors import EptaroError, QuestionError
 
 
-def pairs_of(change: Change, pairing: Pairing, row: int, reader: Reader) -> Table | None:
+def pairs_of(change: Change, pairing: Pairing, row: int, reader: Reader) -> Result | None:
     """Return one row per day of a change's current side, with its counterpart.
 
     Columns: `date`, `weekday`, `prior_date`, `prior_weekday`, and for a measure that adds
@@ -71,7 +71,7 @@ def pairs_of(change: Change, pairing: Pairing, row: int, reader: Reader) -> Tabl
             _values(change, reader, now, has_now, measure.name),
             _values(change, reader, prior, has_prior, f"{measure.name}_prior"),
         ]
-    return Table(columns, {"verb": "pairs"})
+    return Result(columns, {"verb": "pairs"})
 
 
 def _counterparts(view: View, pairing: Pairing, now: Ints, before: Span) -> Ints:
@@ -157,8 +157,11 @@ class TracedSide:
         return found
 
 
+Paired = TypeVar("Paired", bound=Result)
+
+
 @dataclass(frozen=True, eq=False)
-class Trace:
+class Trace(Generic[Paired]):
     """What stands behind one number: definition, sides, and whether it was found again.
 
     `rows` are the places of the transactions in the input, from 1. `pairs` sets a
@@ -194,7 +197,7 @@ class Trace:
     agrees: bool
     sides: tuple[TracedSide, ...]
     notes: tuple[str, ...]
-    pairing: Callable[[], Table | None] | None = field(default=None, repr=False)
+    pairing: Callable[[], Paired | None] | None = field(default=None, repr=False)
 
     @property
     def rows(self) -> tuple[int, ...]:
@@ -202,7 +205,7 @@ class Trace:
         return tuple(row for side in self.sides for row in side.rows)
 
     @cached_property
-    def pairs(self) -> Table | None:
+    def pairs(self) -> Paired | None:
         """The days of a comparison's two sides, each beside its counterpart."""
         return None if self.pairing is None else self.pairing()
 
@@ -222,7 +225,7 @@ class Trace:
         return "\n".join([*lines, *self.notes])
 
 
-def trace(table: Table, row: int, name: str) -> Trace:
+def trace(table: Result, row: int, name: str) -> Trace[Result]:
     """Return what stands behind one number of a verb's table.
 
     The value is worked out again straight from the transactions in date order, one by
@@ -256,7 +259,7 @@ def trace(table: Table, row: int, name: str) -> Trace:
     )
 
 
-def _behind(table: Table, row: int, name: str) -> tuple[Number, int]:
+def _behind(table: Result, row: int, name: str) -> tuple[Number, int]:
     """Return what stands behind a number, and its place in the arrays of that."""
     answer = table.answer
     if not isinstance(answer, Traceable) or not answer.numbers:
@@ -390,7 +393,7 @@ def _notes(view: View, reader: Reader, number: Number, row: int) -> tuple[str, .
     return tuple(found)
 
 
-def prove(table: Table, sample: int = 40, seed: int = 0) -> int:
+def prove(table: Result, sample: int = 40, seed: int = 0) -> int:
     """Trace a random sample of a table's rows, and its totals; return how many numbers agreed.
 
     Raises `EptaroError` with the whole trace where one disagrees, `QuestionError` where
@@ -419,7 +422,7 @@ def prove(table: Table, sample: int = 40, seed: int = 0) -> int:
     return agreed + _beside(table, answer, names)
 
 
-def _beside(table: Table, answer: Traceable, names: list[str]) -> int:
+def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
     """Work out the shares and indexes of a whole recap again, from its values alone; return how
     many agreed.
 
@@ -452,18 +455,18 @@ def _beside(table: Table, answer: Traceable, names: list[str]) -> int:
     return agreed
 
 
-def _is_part(asked: Recap, table: Table, row: int) -> bool:
+def _is_part(asked: Recap, table: Result, row: int) -> bool:
     """Return whether a row is of the level that was asked for, and no subtotal."""
     return not asked.subtotal_levels or table.column("level").to_list()[row] == asked.per
 
 
-def _fractions(table: Table, name: str) -> list[Fraction | None]:
+def _fractions(table: Result, name: str) -> list[Fraction | None]:
     column = table.column(name)
     blank = column.blank.tolist()
     return [None if blank[row] else column.fraction(row) for row in range(len(table))]
 
 
-def _all_agree(table: Table, name: str, wanted: list[Fraction | None]) -> int:
+def _all_agree(table: Result, name: str, wanted: list[Fraction | None]) -> int:
     """Return how many values of a column agree; raises `EptaroError` for one that does not."""
     found = table.column(name).to_list()
     for row, (one, two) in enumerate(zip(found, wanted, strict=True)):

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from inspect import signature
 from typing import TypeAlias
 
 from eptaro.core.calendars.calendar import Calendar
@@ -51,11 +50,13 @@ _OF_RULES = {  # options that people try where their rules belong
 }
 
 
-def check_options(way: Callable[..., object], given: Mapping[str, object]) -> None:
+def check_options(known: Collection[str], given: Mapping[str, object]) -> None:
     """Raise `QuestionError` for options that a way into a book does not take, with what may have
     been meant: another spelling, the rules that the option belongs to, or a measure.
     """
     for name, value in given.items():
+        if name in known:
+            continue
         if name in _OF_RULES:
             option, rules = _OF_RULES[name]
             raise QuestionError(
@@ -67,7 +68,6 @@ def check_options(way: Callable[..., object], given: Mapping[str, object]) -> No
                 f"there is no option {name!r}; give measures as a list or a mapping: "
                 f"measures={{{name!r}: {value!r}}}"
             )
-        known = [one for one in signature(way).parameters if one not in ("self", "_unknown")]
         raise QuestionError(unknown("option", name, known))
 
 

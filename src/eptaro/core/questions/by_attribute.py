@@ -31,7 +31,7 @@ from eptaro.core.questions.transactions import numbered_rows
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Face, Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import QuestionError
 
 _HOUR = 3_600_000_000_000  # nanoseconds
@@ -182,12 +182,12 @@ def days_of(view: View, crossed: Crossed, group: Ints, place: Ints) -> Ints:
     return found
 
 
-def recap_by(view: View, attribute: Column, asked: Query) -> Table:
+def recap_by(view: View, attribute: Column, asked: Query) -> Result:
     """Return one row per group and value of an attribute, in natural order."""
     crossed = Crossed.of([attribute])
     group, place, head, values = rows_by(view, crossed)
     meta = view.meta("recap") | {"per": attribute.name}
-    return Table([*head, *values], meta, answer_by(view, crossed, asked, group, place))
+    return Result([*head, *values], meta, answer_by(view, crossed, asked, group, place))
 
 
 def answer_by(view: View, crossed: Crossed, asked: Query, group: Ints, place: Ints) -> Answered:

@@ -26,7 +26,7 @@ from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column, dates, join
 from eptaro.core.tables.deferred import AnyColumn, taken
 from eptaro.core.tables.format import COMPLETE, DATE, FIRST, LAST, Face, Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import QuestionError
 
 
@@ -201,7 +201,7 @@ _WHOLE = "Whether all its days lie in the coverage"
 
 def per_entry(
     view: View, side: Side, ending: str, label: Column, asked: Query, *, whole: bool = False
-) -> Table:
+) -> Result:
     """Return for each transaction the measures over the span that goes with its day.
 
     `side` and `label` hold one span and one label per day of `view.seen`. Columns: `row`
@@ -247,7 +247,7 @@ def per_entry(
             value = value.blanked(view.complete(first[cell_day], last[cell_day], cell_group))
         columns += taken([value.named(f"{measure.name}{ending}")], at)
     answer = Answered(asked, view, of, {}, np.arange(len(rows)))
-    return Table(columns, view.meta(asked.verb) | {"every": "entry"}, answer)
+    return Result(columns, view.meta(asked.verb) | {"every": "entry"}, answer)
 
 
 def _cells(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints, Ints]:

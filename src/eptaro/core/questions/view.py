@@ -30,7 +30,7 @@ from eptaro.core.questions.scope import EVERY, AsOf, By, Only, Scope, group_name
 from eptaro.core.questions.whole import AllGroups, AnyShare
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.deferred import ManyFlags, Repeated
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 
 OTHERS = "(others)"
@@ -77,9 +77,9 @@ class Facts:
         return self.folded.source
 
     @property
-    def rejected(self) -> Table:
+    def rejected(self) -> Result:
         """The rows whose date could not be read: row, value and reason."""
-        return self.folded.aside or Table([])
+        return self.folded.aside or Result([])
 
     def in_parts(self) -> list[Facts]:
         """Return the facts calendar by calendar, each seeing the groups that keep it."""

@@ -10,7 +10,7 @@ from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import rounded
 
 if TYPE_CHECKING:
-    from eptaro.core.tables.table import Table
+    from eptaro.core.tables.result import Result
 
 _HIDDEN = ("Cc", "Cf", "Cs", "Zl", "Zp")  # Unicode's control, format, surrogate and separators
 
@@ -27,7 +27,7 @@ def shown(column: Column) -> list[str]:
     return ["" if value is None else _shown(value, column) for value in _finite(column)]
 
 
-def shown_table(table: Table) -> list[list[str]]:
+def shown_table(table: Result) -> list[list[str]]:
     """Return each column of a table as people read it; a group without a value is `(blank)`."""
     groups = () if table.answer is None else table.answer.by
     return [

@@ -8,6 +8,7 @@ from decimal import ROUND_HALF_UP, Decimal, InvalidOperation, localcontext
 from enum import IntEnum
 
 from eptaro.errors import MeasureError, unknown
+from eptaro.option import option
 
 
 class Rank(IntEnum):
@@ -91,7 +92,7 @@ class Format:
     """
 
     sign: str = ""
-    places: int | None = None
+    places: int | None = option(None, help="Decimals shown.", least=0, most=12)
     percent: bool = False
 
     def __post_init__(self) -> None:

@@ -17,7 +17,7 @@ from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.deferred import AnyColumn, Deferred, Repeated, taken
 from eptaro.core.tables.format import COMPLETE, DATE, FIRST, LAST, PERIOD, Face, Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.goals import GoalRows, goal_columns
 from eptaro.core.verbs.queries import Accumulate
 from eptaro.errors import QuestionError
@@ -25,7 +25,7 @@ from eptaro.errors import QuestionError
 _WHOLE = "Whether all days of the running total lie in the coverage"
 
 
-def accumulate(facts: Facts, query: Accumulate) -> Table:
+def accumulate(facts: Facts, query: Accumulate) -> Result:
     """Return running totals that restart at each period of `within`."""
     within, every, goals = query.within, query.every or facts.folded.grain, query.goals
     query = replace(query, every=every)
@@ -59,7 +59,7 @@ def accumulate(facts: Facts, query: Accumulate) -> Table:
             periods = GoalRows(within, labels, *of_all)
             columns += goal_columns(view, goals, query.pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}
-    return Table(columns, meta, Answered(query, view, group, numbers, np.arange(len(group))))
+    return Result(columns, meta, Answered(query, view, group, numbers, np.arange(len(group))))
 
 
 @dataclass(frozen=True, eq=False)

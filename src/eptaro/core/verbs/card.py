@@ -12,12 +12,12 @@ from eptaro.core.questions.answer import Answered, Number, Side, Value
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.format import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Card
 from eptaro.errors import QuestionError
 
 
-def card(facts: Facts, query: Card) -> Table:
+def card(facts: Facts, query: Card) -> Result:
     """Return the to-date values of one date: one row per group, calendar and level."""
     view = facts.view(query.by, query.only, query.as_of)
     calendars = query.calendars or [facts.calendar]
@@ -83,7 +83,7 @@ def card(facts: Facts, query: Card) -> Table:
         numbers[f"{measure.name}_to_date"] = Value(view, measure, group, side)
     described = "; ".join(calendar.describe() for calendar in given)
     answer = Answered(query, view, group, numbers, np.arange(len(group)))
-    return Table(columns, view.meta("card") | {"calendar": described}, answer)
+    return Result(columns, view.meta("card") | {"calendar": described}, answer)
 
 
 def _is_whole(view: View, first: int, last: int) -> bool:

@@ -11,13 +11,12 @@ from dataclasses import KW_ONLY, dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.levels import Amount
-from eptaro.core.questions.query import Query, option
-from eptaro.core.tables.table import Table
+from eptaro.core.questions.query import Query
 from eptaro.errors import QuestionError, check_texts, unknown
+from eptaro.option import option
 
 if TYPE_CHECKING:
     from eptaro.core.calendars.calendar import Calendar
-    from eptaro.core.questions.view import Facts
 
 Align: TypeAlias = Literal["place", "restated"]
 Edge: TypeAlias = Literal["open", "closed"]
@@ -196,12 +195,6 @@ class Recap(Query):
         """Return the query of the same rows in the order of groups and time."""
         return replace(self, sort=None)
 
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.recap.recap import recap
-
-        return recap(facts, self)
-
 
 @dataclass(frozen=True)
 class Accumulate(Query):
@@ -293,12 +286,6 @@ class Accumulate(Query):
     def without_group_goals(self) -> Self:
         """Return the query without goals of single groups, which may be elsewhere."""
         return replace(self, goals=_of_all_groups(self.goals))
-
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.accumulate import accumulate
-
-        return accumulate(facts, self)
 
 
 @dataclass(frozen=True)
@@ -424,12 +411,6 @@ class Trail(Query):
     def amount_ahead(self) -> Amount | None:
         """How far windows reach on."""
         return None if self.ahead is None else Amount.parse(self.ahead, "ahead")
-
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.trail import trail
-
-        return trail(facts, self)
 
 
 @dataclass(frozen=True)
@@ -656,12 +637,6 @@ class Compare(Query):
         for name in (name for name, given in others.items() if given and self.mean_of > 1):
             raise QuestionError(f"mean_of and {name} do not go together; leave one out")
 
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.compare.compare import compare
-
-        return compare(facts, self)
-
 
 @dataclass(frozen=True)
 class Card(Query):
@@ -703,12 +678,6 @@ class Card(Query):
     _: KW_ONLY
     calendars: Calendar | Sequence[Calendar] | None = None
     levels: Sequence[str] = ("week", "month", "quarter", "year")
-
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.card import card
-
-        return card(facts, self)
 
 
 @dataclass(frozen=True)
@@ -777,12 +746,6 @@ class Rhythm(Query):
         """The options in use that set groups beside each other, which needs one calendar."""
         return ("wide",) if self.wide else ()
 
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.rhythm import rhythm
-
-        return rhythm(facts, self)
-
 
 @dataclass(frozen=True)
 class Spread(Query):
@@ -826,12 +789,6 @@ class Spread(Query):
     verb = "spread"
     column: str
     per: str | None = None
-
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.spread import spread
-
-        return spread(facts, self)
 
 
 @dataclass(frozen=True)
@@ -888,12 +845,6 @@ class Histogram(Query):
     def __post_init__(self) -> None:
         if self.bins is not None and not 1 <= self.bins <= _MOST_BINS:
             raise QuestionError(f"bins={self.bins} must be from 1 to {_MOST_BINS:,}")
-
-    def answer(self, facts: Facts) -> Table:
-        """Return what the facts, all in one calendar, answer."""
-        from eptaro.core.verbs.spread import histogram
-
-        return histogram(facts, self)
 
 
 def _names(given: str | Sequence[str]) -> tuple[str, ...]:

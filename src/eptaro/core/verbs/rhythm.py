@@ -20,12 +20,12 @@ from eptaro.core.questions.by_attribute import (
 from eptaro.core.questions.view import Facts
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Face
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Rhythm
 from eptaro.errors import QuestionError
 
 
-def rhythm(facts: Facts, query: Rhythm) -> Table:
+def rhythm(facts: Facts, query: Rhythm) -> Result:
     """Return how measures spread over the values of an attribute, or of two crossed."""
     across = None if query.across is None else full_name(query.across)
     asked = replace(query, per=full_name(query.per), across=across)
@@ -55,12 +55,12 @@ def rhythm(facts: Facts, query: Rhythm) -> Table:
     meta = view.meta("rhythm") | {"per": asked.per, "across": asked.across}
     if not asked.wide:
         answer = answer_by(view, crossed, asked, group, place)
-        return Table([*head, *beside], meta, answer)
+        return Result([*head, *beside], meta, answer)
     if asked.across is None:
         raise QuestionError("wide sets the values of across side by side; name one")
     shown = beside[1] if facts.measures[0].additive_plane is not None else beside[0]
     columns, rows = _across(crossed, group, place, head, shown)
-    return Table(columns, meta, Answered(asked, view, group, {}, rows))
+    return Result(columns, meta, Answered(asked, view, group, {}, rows))
 
 
 def _across(

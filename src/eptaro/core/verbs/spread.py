@@ -17,7 +17,7 @@ from eptaro.core.questions.by_attribute import Crossed, attribute_of, places_of
 from eptaro.core.questions.transactions import placed_rows
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
 from eptaro.errors import QuestionError, unknown
 
@@ -157,7 +157,7 @@ _FENCE = 1.5
 _USUAL_BINS, _SUITED_BINS = 20, (5, 60)
 
 
-def spread(facts: Facts, query: Spread) -> Table:
+def spread(facts: Facts, query: Spread) -> Result:
     """Return box figures of a column's values, one row per group and value of `per`."""
     column, per = query.column, query.per
     runs = Runs.of(facts.view(query.by, query.only, query.as_of), column, per)
@@ -190,10 +190,10 @@ def spread(facts: Facts, query: Spread) -> Table:
         Column.of("most", "float", values[hi - 1], description="The largest value"),
     ]
     answer = Answered(query, runs.view, runs.group, {}, np.arange(len(lo)))
-    return Table(made, runs.view.meta("spread") | {"per": per, "column": column}, answer)
+    return Result(made, runs.view.meta("spread") | {"per": per, "column": column}, answer)
 
 
-def histogram(facts: Facts, query: Histogram) -> Table:
+def histogram(facts: Facts, query: Histogram) -> Result:
     """Return how many values of a column lie in each of some equal ranges."""
     column, per = query.column, query.per
     runs = Runs.of(facts.view(query.by, query.only, query.as_of), column, per)
@@ -215,7 +215,7 @@ def histogram(facts: Facts, query: Histogram) -> Table:
         Column.of("share", "float", entries / total, unit="share", description="Share of the row"),
     ]
     answer = Answered(query, runs.view, runs.group, {}, place)
-    return Table(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
+    return Result(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
 
 
 def _suited(values: NDArray[np.float64], counts: Ints) -> int:

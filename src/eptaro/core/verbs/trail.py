@@ -14,13 +14,13 @@ from eptaro.core.questions.transactions import LABEL, per_entry
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Face
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Trail
 from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
 from eptaro.errors import QuestionError
 
 
-def trail(facts: Facts, query: Trail) -> Table:
+def trail(facts: Facts, query: Trail) -> Result:
     """Return rolling windows: one row per group and day, or per period at its last day."""
     every, back = query.every or facts.folded.grain, query.amount
     query = replace(query, every=every)
@@ -53,7 +53,7 @@ def trail(facts: Facts, query: Trail) -> Table:
     meta = view.meta("trail") | {"every": every, "back": str(back), "ahead": ahead}
     whole = query.incomplete == "blank"
     numbers = {} if weights else rows.numbers(view, back, whole=whole)
-    return Table(columns, meta, Answered(query, view, rows.group, numbers, rows.every))
+    return Result(columns, meta, Answered(query, view, rows.group, numbers, rows.every))
 
 
 def _checked(weights: object) -> tuple[float, ...]:
@@ -62,7 +62,7 @@ def _checked(weights: object) -> tuple[float, ...]:
     return tuple(weights)
 
 
-def _per_entry(view: View, windows: Windows, query: Trail) -> Table:
+def _per_entry(view: View, windows: Windows, query: Trail) -> Result:
     """Return for each transaction the window of its day."""
     if windows.back.unit in BY_GROUP:
         raise QuestionError(f"every='entry' goes with windows of days, not of {windows.back}")

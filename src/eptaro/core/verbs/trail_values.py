@@ -15,7 +15,7 @@ from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.measures.measure import Measure
 from eptaro.core.tables.column import Column
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Edge
 from eptaro.errors import QuestionError
 
@@ -65,7 +65,7 @@ class TrailValues:
             raise QuestionError(f"far_edge={self.far_edge!r} is neither open nor closed")
 
 
-def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValues) -> Table:
+def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValues) -> Result:
     """Return the measures over the window of each row; see `eptaro.trail_values`."""
     for measure in measures:
         if measure.needs_days:
@@ -88,7 +88,7 @@ def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValue
     for measure in measures:
         value = measure.over_cells(cells, lo, hi, {})
         columns.append(value.named(f"{measure.name}_trailing", f"{measure.formula} over it"))
-    return Table(columns, {"verb": "trail_values", "along": asked.along})
+    return Result(columns, {"verb": "trail_values", "along": asked.along})
 
 
 def _places(group: Ints, x: Floats, asked: Floats, *, after_equals: bool) -> Ints:

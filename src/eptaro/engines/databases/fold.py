@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.formula import PLAIN, Formulas
+from eptaro.core.expressions.formula import Formulas
 from eptaro.core.folds.axis import cells_axis
 from eptaro.core.folds.cells import Cells, Tally
 from eptaro.core.folds.encoding import Combiner, Encoder
@@ -27,7 +27,7 @@ from eptaro.core.folds.sums import Squares, Sum
 from eptaro.core.questions.scope import Scope
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.engines.databases.queries import (
     DAY,
     GROUPED,
@@ -43,13 +43,14 @@ from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.kinds import only_picked
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.reading import settled_start
+from eptaro.inputs.options import SqlOptions
 from eptaro.outputs.databases import connected, refusals
 from eptaro.rules.dates import DateRules
-from eptaro.rules.lookups import Lookup, Lookups, lookups_of
+from eptaro.rules.lookups import Lookup, lookups_of
 
 
 @dataclass(frozen=True, eq=False)
-class Result:
+class Fetched:
     """What came back: columns of the grouped query, those of the listed ones, and the queries."""
 
     columns: Mapping[str, list[Any]]
@@ -84,7 +85,7 @@ def array_of(values: list[Any]) -> pa.ChunkedArray:
         return pa.chunked_array([pa.array([None if v is None else str(v) for v in values])])
 
 
-def tally_of(plane: Plane, result: Result, good: NDArray[np.bool_]) -> Tally:
+def tally_of(plane: Plane, result: Fetched, good: NDArray[np.bool_]) -> Tally:
     """Return a plane of the grouped query with one cell per good row of the result."""
     name, column = f"{plane.what}:{plane.column}", plane.column
     match plane.what:
@@ -114,13 +115,13 @@ def tally_of(plane: Plane, result: Result, good: NDArray[np.bool_]) -> Tally:
             raise MeasureError(f"{plane.what}({column}) is not of the grouped query")
 
 
-def _kept(result: Result, name: str, good: NDArray[np.bool_]) -> list[Any]:
+def _kept(result: Fetched, name: str, good: NDArray[np.bool_]) -> list[Any]:
     """Return the values of a column in the good rows."""
     values = zip(_values(result, name), good.tolist(), strict=True)
     return [value for value, kept in values if kept]
 
 
-def _values(result: Result, name: str) -> list[Any]:
+def _values(result: Fetched, name: str) -> list[Any]:
     """Return a column of the grouped query; sums may come in two halves of 32 bits."""
     if name in result.columns:
         return result.columns[name]
@@ -128,7 +129,7 @@ def _values(result: Result, name: str) -> list[Any]:
     return [None if high is None else (int(high) << 32) + int(low) for high, low in halves]
 
 
-def _squares(plane: Plane, result: Result, name: str, good: NDArray[np.bool_]) -> Squares:
+def _squares(plane: Plane, result: Fetched, name: str, good: NDArray[np.bool_]) -> Squares:
     columns = result.columns
     if f"{name}:00" in columns:
         scale = result.scales.get(plane.column, 0)
@@ -154,7 +155,7 @@ def _squares(plane: Plane, result: Result, name: str, good: NDArray[np.bool_]) -
     return Squares.of_exact(np.array([*units, None], object)[:-1], kind, scale)
 
 
-def _numbers(values: list[Any], column: str, result: Result) -> tuple[NDArray[Any], Kind, int]:
+def _numbers(values: list[Any], column: str, result: Fetched) -> tuple[NDArray[Any], Kind, int]:
     """Return values in whole units, their kind and decimals; 0 where there is none."""
     if column in result.scales:
         scale = result.scales[column]
@@ -210,17 +211,7 @@ def entries_of(
 _MOST_ASIDE = 100_000
 
 
-def fold_database(
-    url: str,
-    what: str,
-    date: str,
-    by: Sequence[str],
-    planes: Iterable[Plane],
-    rules: DateRules,
-    scope: Scope,
-    formulas: Formulas = PLAIN,
-    lookups: Lookups = None,
-) -> Folded:
+def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
     """Fold a table or query inside its database.
 
     Sums, counts, least and largest values come from one grouped query; distinct values and
@@ -229,8 +220,9 @@ def fold_database(
 
     Raises `MeasureError` for first and last, which need an order that a table has not.
     """
-    name = shown_address(url)
-    wanted_planes = sorted({Plane("rows"), *planes})
+    name, spec, scope = shown_address(url), options.spec, Scope.of_database(options.only)
+    date, formulas, rules = spec.date_column, spec.formulas, spec.rules
+    wanted_planes = options.book.kept_planes
     for plane in wanted_planes:
         if plane.what in REFUSED:
             raise MeasureError(f"{plane.what}({plane.column}) {REFUSED[plane.what]}")
@@ -240,7 +232,7 @@ def fold_database(
         engine = connected(url)
         try:
             rows = Queried.of(engine, what, name)
-            rows, missed = joined(rows, lookups_of(lookups), date)
+            rows, missed = joined(rows, lookups_of(options.lookups), date)
             columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
             rows = rows.settled(columns - {date})
             where = rows.where(date, scope)
@@ -248,13 +240,13 @@ def fold_database(
             if formulas:
                 rows = rows.working_out(formulas, date)
                 where = rows.where(date, scope)
-            result = _asked(rows, date, list(by), wanted_planes, rules, where)
+            result = _asked(rows, date, spec.by, wanted_planes, rules, where)
         finally:
             engine.dispose()
     if days is not None and not len(result.columns[ROWS]):
         assert formulas.where is not None
         raise InputError(f"{name}: no row meets the condition {formulas.where.text!r}")
-    folded = _folded(result, name, what, list(by), wanted_planes, rules)
+    folded = _folded(result, name, what, spec.by, wanted_planes, rules)
     folded = replace(folded, notes=(*folded.notes, *missed))
     return folded if days is None else _with_condition(folded, formulas, *days)
 
@@ -279,7 +271,7 @@ def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows:
 
 def _asked(
     rows: Queried, date: str, by: list[str], planes: list[Plane], rules: DateRules, where: list[Any]
-) -> Result:
+) -> Fetched:
     """Ask the database all that the planes need."""
     summed = [p for p in planes if p.what in GROUPED and p.what != "rows"]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
@@ -303,7 +295,7 @@ def _asked(
                 query = rows.listed(date, by, plane.column, rules, where)
                 queries.append(rows.shown(query))
                 listed[plane] = _columns(connection.execute(query))
-    return Result(columns, listed, tuple(queries), rows.scales, floats, centres)
+    return Fetched(columns, listed, tuple(queries), rows.scales, floats, centres)
 
 
 def _columns(result: Any) -> dict[str, list[Any]]:
@@ -313,7 +305,7 @@ def _columns(result: Any) -> dict[str, list[Any]]:
 
 
 def _folded(
-    result: Result, name: str, what: str, by: list[str], planes: list[Plane], rules: DateRules
+    result: Fetched, name: str, what: str, by: list[str], planes: list[Plane], rules: DateRules
 ) -> Folded:
     columns = result.columns
     counts = np.array(columns[ROWS], np.int64)
@@ -361,7 +353,7 @@ def _folded(
     )
 
 
-def _aside(keys: Keys, values: list[Any], counts: Ints) -> Table | None:
+def _aside(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
     """Return the rows without a readable date, one by one; None where there are none."""
     if keys.good.all():
         return None
@@ -376,7 +368,7 @@ def _aside(keys: Keys, values: list[Any], counts: Ints) -> Table | None:
     texts = ["" if values[i] is None else str(values[i]) for i in bad.tolist()]
     reasons = [str(keys.read.reasons[i]) for i in bad.tolist()]
     blank = np.zeros(len(at), bool)
-    return Table(
+    return Result(
         [
             Column.of("row", "integer", np.zeros(len(at)), blank, description="Row, not known"),
             Column.text("value", np.array([*texts, None], object)[:-1], at, description="Value"),

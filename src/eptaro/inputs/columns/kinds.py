@@ -24,6 +24,7 @@ from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.numbers import cure
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.rules.dates import DateRules
 
@@ -108,22 +109,16 @@ _COUNTED = ("filled", "codes")
 _PICKED = ("min", "max", "first", "last")
 
 
-def settled_kinds(
-    source: Source,
-    date: str,
-    by: Iterable[str],
-    planes: Iterable[Plane],
-    formulas: Formulas,
-    rules: DateRules,
-) -> Formulas:
+def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
     """Return formulas that know what each column of text that they or measures use is.
 
     Raises `ExpressionError` for a column that is taken for two things, and `MeasureError` for one
     that is nearly all numbers where less and more are asked of it.
     """
+    date, formulas, rules = spec.date_column, spec.formulas, spec.rules
     if formulas.kinds is not None:
         return formulas
-    asked = _uses(list(planes), formulas)
+    asked = _uses(spec.planes, formulas)
     asked.pop(date, None)
     if not source.undecided:
         return replace(formulas, kinds=_typed(source, date, formulas, asked, rules))

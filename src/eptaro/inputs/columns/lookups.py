@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Ints, as_date
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.columns.numbers import cure, read_written
-from eptaro.inputs.columns.wrapped import Wrapped
+from eptaro.inputs.columns.wrapped import Wrapped, cleaned, lengthened
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import is_text
@@ -265,13 +265,15 @@ class LookedUp(Wrapped):
         self._missed[number] = (count + int(np.count_nonzero(missed)), shown)
 
 
-def looked_up(given: Any, lookups: object, rules: DateRules) -> Any:
-    """Return a source with the columns of lookups, or what was given where there are none."""
-    asked = lookups_of(lookups)
-    if not asked:
-        return given
-    source = opened_source(given)
-    return LookedUp(source, loaded(asked, rules, source.names()), rules)
+def source_of(
+    given: Any, across: object, lookups: object, numbers: object, rules: DateRules
+) -> Source:
+    """Return a source, a file by its path, or a frame as a source: its columns across as rows,
+    with the columns of lookups, and its numbers read under rules.
+    """
+    source = lengthened(opened_source(given), across)
+    tables = loaded(lookups, rules, source.names()) if lookups else []
+    return cleaned(LookedUp(source, tables, rules) if tables else source, numbers)
 
 
 def loaded(lookups: object, rules: DateRules, names: Sequence[str]) -> list[LookupTable]:

@@ -13,7 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError
-from eptaro.rules.numbers import NumberRules
+from eptaro.rules.numbers import Mark, NumberRules
 
 _SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
 _MOST_DECIMALS = 18
@@ -140,7 +140,7 @@ BLANKS = (
 _CODES = frozenset(("EUR", "USD", "GBP", "CHF", "JPY", "CNY", "INR", "AUD", "CAD", "NZD"))
 _CODES_TOO = frozenset(("SEK", "NOK", "DKK", "PLN", "CZK", "HUF", "BRL", "MXN", "ZAR", "SGD"))
 _MONEY = _CODES | _CODES_TOO
-_MARKS: tuple[tuple[Literal[".", ","], str | None], ...] = (
+_MARKS: tuple[tuple[Literal[".", ","], Mark | None], ...] = (
     *((".", None), (",", None), (".", ","), (",", "."), (".", " "), (",", " ")),
     *((".", "'"), (",", "'")),
 )

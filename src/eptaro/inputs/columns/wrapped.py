@@ -10,11 +10,10 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.errors import InputError, MeasureError
+from eptaro.errors import MeasureError
 from eptaro.inputs.columns.numbers import cure, infer_numbers, read_written
 from eptaro.inputs.columns.values import Placed
 from eptaro.inputs.dates.outcome import is_text
-from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.rules.across import Across, across_of
 from eptaro.rules.numbers import NumberRules, number_rules
@@ -83,17 +82,12 @@ class Long(Wrapped):
         self._across = across
         names = source.names()
         self._wide = across.among(names, source.name)
-        self._rest = [name for name in names if name not in self._wide]
-        for name in (across.name, across.value):
-            if name in self._rest:
-                raise InputError(
-                    f"{self.name}: there is a column {name!r}; call what stands across otherwise: "
-                    f"across='{self._wide[0]}..{self._wide[-1]} as NAME, VALUE'"
-                )
+        self._names = across.long_names(names, source.name)
+        self._rest = self._names[:-2]
 
     def names(self) -> list[str]:
         """Return the names of the other columns, and those of name and value."""
-        return [*self._rest, self._across.name, self._across.value]
+        return self._names
 
     def numbered(self, place: int) -> int:
         """Return the number of the row of the input that a value stands in."""
@@ -152,10 +146,10 @@ def _in_turn(columns: Sequence[pa.ChunkedArray]) -> pa.ChunkedArray:
     return joined.take(pa.array(np.arange(rows * count).reshape(count, rows).T.ravel()))
 
 
-def lengthened(given: Any, across: object) -> Any:
-    """Return a source whose columns across are rows, or what was given where there are none."""
+def lengthened(source: Source, across: object) -> Source:
+    """Return a source whose columns across are rows, or the same where there are none."""
     asked = across_of(across)
-    return given if asked is None else Long(opened_source(given), asked)
+    return source if asked is None else Long(source, asked)
 
 
 class Cleaned(Wrapped):
@@ -274,10 +268,10 @@ def _different(column: pa.ChunkedArray) -> list[str | None]:
     return found
 
 
-def cleaned(given: Any, numbers: object) -> Any:
-    """Return a source whose numbers are read under rules, or what was given where they are strict.
+def cleaned(source: Source, numbers: object) -> Source:
+    """Return a source whose numbers are read under rules, or the same where they are strict.
 
     Raises `MeasureError` for rules that are none.
     """
     rules = number_rules(numbers)
-    return given if rules is None else Cleaned(opened_source(given), rules)
+    return source if rules is None else Cleaned(source, rules)

@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 from eptaro.errors import DateError
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.texts import THREE_NUMBERS
-from eptaro.rules.dates import DateRules
+from eptaro.rules.dates import DateRules, Order
 
 
 def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateRules, str]:
@@ -25,7 +25,7 @@ def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateR
         return replace(rules, order=None), f"{name} holds {column.type}"
     found = Evidence.of(column)
     if not found.three:
-        order = "ymd" if found.plain else "dmy" if found.words else "mdy"
+        order: Order = "ymd" if found.plain else "dmy" if found.words else "mdy"
         return replace(rules, order=order), f"no value of {name} has two numbers to swap"
     if found.day_first and found.month_first:
         raise DateError(

@@ -21,23 +21,23 @@ from eptaro.core.folds.merge import numbered_together
 from eptaro.core.questions.coverage import GroupSpans
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.scope import EVERY, Only, group_names, looked_at, values_apart
-from eptaro.core.questions.store import answer, check_in_parts
 from eptaro.core.questions.view import OTHERS, Facts, View, leading, sizes
 from eptaro.core.questions.whole import Fewer
 from eptaro.core.tables.answer import Untraced
 from eptaro.core.tables.column import Column, join
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Recap
+from eptaro.core.verbs.store import answer, check_in_parts
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 from eptaro.sharded.questions.narrowed import Wanted, narrowed, present, settled, shards_with
-from eptaro.sharded.questions.table import ShardedTable, as_parts, finished, side_by_side
+from eptaro.sharded.questions.table import as_parts, finished, in_shards, side_by_side
 from eptaro.sharded.questions.told import Ask, Gathered, PickedBefore, Told
 from eptaro.sharded.shards import Shards
 
 _OTHERS = "others"
 
 
-def topped(shards: Shards, names: list[str], ask: Ask, query: Recap) -> Table:
+def topped(shards: Shards, names: list[str], ask: Ask, query: Recap) -> Result:
     """Answer with the largest groups of all, and the others as one: of each shard its own largest
     are looked at, then cells are put together.
     """
@@ -162,7 +162,7 @@ def _told_apart(
 _MOST_NAMED = 50
 
 
-def ask_shards(shards: Shards, count: int, told: Told, query: Query) -> Table:
+def ask_shards(shards: Shards, count: int, told: Told, query: Query) -> Result:
     """Return the answer to a query; `count` is how many shards there are.
 
     Raises what the verb raises.
@@ -213,7 +213,7 @@ def _looked_at(
     return shards, names, wanted
 
 
-def _of_fewer(shards: Shards, told: Told, names: list[str], wanted: Wanted, query: Query) -> Table:
+def _of_fewer(shards: Shards, told: Told, names: list[str], wanted: Wanted, query: Query) -> Result:
     """Answer from the cells of fewer groups, which are put together from all shards."""
     facts, only = _facts_of_fewer(shards, told, names, wanted, query)
     return answer(facts, replace(query, only=only))
@@ -242,7 +242,7 @@ def _fewer(shard: int, folded: Folded, **how: Any) -> Fewer | None:
     return narrowed(folded, **how)
 
 
-def _of_each(shards: Shards, names: list[str], ask: Ask, query: Query) -> Table:
+def _of_each(shards: Shards, names: list[str], ask: Ask, query: Query) -> Result:
     """Answer shard by shard; what is wrong with a query is told by the first that has rows."""
     told, wanted = ask.told, ask.wanted
     tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
@@ -261,7 +261,7 @@ def _of_each(shards: Shards, names: list[str], ask: Ask, query: Query) -> Table:
         shards.first(partial(_tried, ask=replace(ask, few=True)))
         if isinstance(query, Recap) and query.wide:
             return side_by_side([*shards.each(partial(_alone, ask=ask))], every, behind)
-    return ShardedTable(
+    return in_shards(
         lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
         names,
         partial(finished, query=query, measures=told.measures, behind=behind),
@@ -269,7 +269,7 @@ def _of_each(shards: Shards, names: list[str], ask: Ask, query: Query) -> Table:
     )
 
 
-def _of_all(shards: Shards, told: Told, wanted: Wanted, query: Query) -> Table:
+def _of_all(shards: Shards, told: Told, wanted: Wanted, query: Query) -> Result:
     """Answer the same query of all groups together, in the order of time."""
     kept = [name for name in told.rows.groups.names if name in wanted]
     return _of_fewer(shards, told, kept, wanted, replace(query.unordered(), by=None))
@@ -285,10 +285,10 @@ def _tried(shard: int, folded: Folded, ask: Ask) -> tuple[object, bool] | None:
     return table.answer.question, bool(mine.shares)
 
 
-def _alone(shard: int, folded: Folded, ask: Ask) -> tuple[Table, Gathered] | None:
+def _alone(shard: int, folded: Folded, ask: Ask) -> tuple[Result, Gathered] | None:
     """Return what a shard answers, without its view, and its shares of the whole."""
     found = ask(shard, folded)
-    return None if found is None else (Table(found[0].columns, found[0].meta), found[1])
+    return None if found is None else (Result(found[0].columns, found[0].meta), found[1])
 
 
 def _shares(shard: int, folded: Folded, ask: Ask) -> Gathered | None:

@@ -1,10 +1,10 @@
-"""`ShardedTable`: an answer of a book in shards, worked out where the shards are."""
+"""Results of a book in shards: worked out where these are, and put together."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from functools import cached_property
+from functools import cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -15,10 +15,10 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import NOTES
 from eptaro.core.questions.whole import Named
-from eptaro.core.tables.answer import Answer, Untraced
+from eptaro.core.tables.answer import Untraced
 from eptaro.core.tables.column import Column, join
 from eptaro.core.tables.deferred import AnyColumn
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Parts, Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.periods import TOTAL
 from eptaro.core.verbs.recap.shares import running_name, with_running_shares
@@ -26,72 +26,28 @@ from eptaro.errors import QuestionError
 from eptaro.sharded.questions.told import Gathered
 
 Done = TypeVar("Done")
-Each = Callable[[Callable[[int, Table], Done]], list[Done]]
+Each = Callable[[Callable[[int, Result], Done]], list[Done]]
 
 
-class ShardedTable(Table):
-    """A table of which each shard makes its own part.
+def in_shards(
+    each: Each[Any],
+    by: Sequence[str],
+    finished: Callable[[Result], Result],
+    of_all: Callable[[], Result] | None = None,
+) -> Result:
+    """Return the result of which each shard makes its own part.
 
-    `each` does some work with every part, where it is made, and returns what that came to. All
-    rows are gathered when they are first asked for; `write("out/")` never gathers them.
+    `each` does some work with every part, where it is made, and returns what that came to.
     """
-
-    def __init__(
-        self,
-        each: Each[Any],
-        by: Sequence[str],
-        finished: Callable[[Table], Table],
-        of_all: Callable[[], Table] | None = None,
-    ) -> None:
-        self._each, self._by, self._finished, self._of_all = each, by, finished, of_all
-
-    @cached_property
-    def headline(self) -> str:
-        """What all groups come to together, in plain words."""
-        return "" if self._of_all is None else self._of_all().headline
-
-    @cached_property
-    def _whole(self) -> Table:
-        return self._finished(together(self._each(_itself), self._by))
-
-    @property
-    def _columns(self) -> dict[str, AnyColumn]:  # type: ignore[override]
-        return self._whole._columns
-
-    @property
-    def meta(self) -> dict[str, Any]:  # type: ignore[override]
-        """What stands beside the columns."""
-        return self._whole.meta
-
-    @property
-    def answer(self) -> Answer | None:  # type: ignore[override]
-        """What was asked; no transactions are at hand that a number could be traced to."""
-        return self._whole.answer
-
-    def in_shards(self, work: Callable[[int, Table], Done]) -> list[Done]:
-        """Do some work with the part of each shard, where it is made.
-
-        Parameters
-        ----------
-        work : function of a shard's number and its table
-            The work; of a cluster, it must pickle.
-
-        Returns
-        -------
-        list
-            What it came to, for each shard that has rows.
-        """
-        return self._each(work)
-
-    def __reduce__(self) -> Any:
-        return Table, (self._whole.parts, self._whole.meta, self.answer)
+    whole = of_all and cache(of_all)
+    return Result.of_parts(Parts(each, lambda: finished(together(each(_itself), by)), whole))
 
 
-def _itself(shard: int, table: Table) -> Table:
-    return Table(table.columns, table.meta)  # columns not made yet would keep the shard's cells
+def _itself(shard: int, table: Result) -> Result:
+    return Result(table.columns, table.meta)  # columns not made yet would keep the shard's cells
 
 
-def together(tables: Sequence[Table], by: Sequence[str]) -> Table:
+def together(tables: Sequence[Result], by: Sequence[str]) -> Result:
     """Return the tables of several shards as one, in the order of groups and time."""
     if not tables:
         raise QuestionError("no transactions are left to look at")
@@ -108,7 +64,7 @@ def together(tables: Sequence[Table], by: Sequence[str]) -> Table:
         _, places = numbered_together([_groups(table, by) for table in tables])
         order = np.argsort(np.concatenate(places), kind="stable")
         columns = [column.take(order) for column in columns]
-    return Table(columns, meta)
+    return Result(columns, meta)
 
 
 def _joined(parts: Sequence[Column]) -> Column:
@@ -126,7 +82,7 @@ def _joined(parts: Sequence[Column]) -> Column:
     return join(alike)
 
 
-def _groups(table: Table, by: Sequence[str]) -> Groups:
+def _groups(table: Result, by: Sequence[str]) -> Groups:
     return Groups({name: _coded(table.column(name)) for name in by}, len(table)).only_used()
 
 
@@ -141,19 +97,19 @@ def _coded(column: Column) -> Coded:
     return Coded(np.asarray(codes, np.int32), plain)
 
 
-def as_parts(table: Table, query: Query, measures: Sequence[Measure]) -> Table:
+def as_parts(table: Result, query: Query, measures: Sequence[Measure]) -> Result:
     """Return a shard's answer without traces, and without running shares, which go by the order of
     all rows.
     """
     shares = isinstance(query, Recap) and query.shares
     running = {running_name(measure) for measure in measures} if shares else set()
-    columns = [column for column in table.parts if column.name not in running]
-    return Table(columns, table.meta)
+    columns = [column for column in table.lazy_columns if column.name not in running]
+    return Result(columns, table.meta)
 
 
-def finished(table: Table, query: Query, measures: Sequence[Measure], behind: Untraced) -> Table:
+def finished(table: Result, query: Query, measures: Sequence[Measure], behind: Untraced) -> Result:
     """Return all rows in the order that was asked for, with running shares where they were."""
-    table = Table(table.parts, table.meta, behind)
+    table = Result(table.lazy_columns, table.meta, behind)
     sort = query.order
     order = np.arange(len(table)) if sort is None else table.order(sort)
     if isinstance(query, Recap) and query.shares:
@@ -165,8 +121,8 @@ def finished(table: Table, query: Query, measures: Sequence[Measure], behind: Un
 
 
 def side_by_side(
-    found: Sequence[tuple[Table, Gathered]], every: Gathered | None, behind: Untraced
-) -> Table:
+    found: Sequence[tuple[Result, Gathered]], every: Gathered | None, behind: Untraced
+) -> Result:
     """Return the cross-tabs of some groups each as one, the groups in natural order; each has the
     totals of all at its end.
     """
@@ -176,17 +132,17 @@ def side_by_side(
     blocks: dict[int, list[AnyColumn]] = {}
     for table, mine in found:
         groups = _named(mine).groups
-        columns = table.parts[first:]
+        columns = table.lazy_columns[first:]
         width = len(columns) // (groups.count + 1)
         for at, place in enumerate(_named(every).places(groups).tolist()):
             blocks[place] = columns[at * width : (at + 1) * width]
-    totals = head.parts[-width:]
+    totals = head.lazy_columns[-width:]
     columns = [*(column for place in sorted(blocks) for column in blocks[place]), *totals]
     heads = {name for table, _ in found for name in table.meta["heads"]}
     meta = head.meta | {"heads": [column.name for column in columns if column.name in heads]}
     for table, _ in found:
         meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
-    return Table([*head.parts[:first], *columns], meta, behind)
+    return Result([*head.lazy_columns[:first], *columns], meta, behind)
 
 
 def _named(gathered: Gathered) -> Named:

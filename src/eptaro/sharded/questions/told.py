@@ -19,10 +19,10 @@ from eptaro.core.questions.coverage import Asked, GroupSpans, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.scope import Only
-from eptaro.core.questions.store import answer
 from eptaro.core.questions.view import Facts
 from eptaro.core.questions.whole import AllGroups, AnyShare, Key, Share
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
+from eptaro.core.verbs.store import answer
 from eptaro.errors import NothingLeftError
 from eptaro.sharded.questions.narrowed import Wanted, present
 
@@ -122,7 +122,7 @@ class Ask:
     few: bool = False
     every: Gathered | None = None
 
-    def __call__(self, shard: int, folded: Folded) -> tuple[Table, Gathered] | None:
+    def __call__(self, shard: int, folded: Folded) -> tuple[Result, Gathered] | None:
         """Return what a shard answers, and its shares of what goes by all groups; None where it has
         nothing to say.
         """
@@ -145,7 +145,7 @@ class Ask:
         whole = OfShards(self.every)
         return self.told.part(folded, whole), whole, only or None
 
-    def _answer(self, folded: Folded) -> tuple[Table, Gathered] | None:
+    def _answer(self, folded: Folded) -> tuple[Result, Gathered] | None:
         found = self.facts(folded)
         if found is None:
             return None

@@ -17,7 +17,7 @@ from eptaro.core.questions.answer import Answered, Number, Pairing
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.deferred import AnyColumn
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.compare.columns import Compared, changes
 from eptaro.core.verbs.compare.effects import Effects
 from eptaro.core.verbs.compare.sides import (
@@ -37,7 +37,7 @@ from eptaro.core.verbs.queries import Compare
 from eptaro.errors import CalendarError, QuestionError
 
 
-def side_by_side(tables: Sequence[Table], asked: Compare, measures: Sequence[Measure]) -> Table:
+def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Measure]) -> Result:
     """Return comparisons of the same periods against several prior ones as one table.
 
     What belongs to one of them is told by its ending, such as `_1_year`.
@@ -57,7 +57,7 @@ def side_by_side(tables: Sequence[Table], asked: Compare, measures: Sequence[Mea
             numbers[name if name in shared else name + ending] = number
     assert isinstance(head.answer, Answered)
     answer = replace(head.answer, asked=asked, numbers=numbers)
-    return Table(columns, head.meta | {"back": asked.before}, answer)
+    return Result(columns, head.meta | {"back": asked.before}, answer)
 
 
 def _against(column: Column, ending: str, back: str) -> Column:
@@ -68,7 +68,7 @@ def _against(column: Column, ending: str, back: str) -> Column:
     return column.named(column.name + ending, face=face and face.against(back))
 
 
-def compare(facts: Facts, query: Compare) -> Table:
+def compare(facts: Facts, query: Compare) -> Result:
     """Set each period against the one `back` before."""
     backs = query.backs
     check_level(query.per, facts.calendar.levels)
@@ -80,7 +80,7 @@ def compare(facts: Facts, query: Compare) -> Table:
     return whole if query.sort is None else whole.sorted(query.sort)
 
 
-def _against_one(view: View, asked: Compare) -> Table:
+def _against_one(view: View, asked: Compare) -> Result:
     """Return the comparison with one prior side, in the order of groups and time."""
     now, priors, pairing = _sides(view, asked)
     sides = Compared(view, now, priors)
@@ -110,7 +110,7 @@ def _against_one(view: View, asked: Compare) -> Table:
             columns += sides.goals(asked.goals, asked.pace, asked.per, value)
     told = {name: getattr(asked, name) for name in ("to_date", "match", "align", "trailing")}
     meta = view.meta("compare") | {"per": asked.per, "back": asked.before} | told
-    return Table(
+    return Result(
         columns, meta, Answered(asked, view, sides.group, numbers, np.arange(len(sides.group)))
     )
 

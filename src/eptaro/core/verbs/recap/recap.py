@@ -21,7 +21,7 @@ from eptaro.core.tables import exact
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.deferred import Repeated, taken
 from eptaro.core.tables.display import BLANK, shown
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.recap.shares import (
@@ -36,7 +36,7 @@ from eptaro.errors import EptaroError, QuestionError
 _MOST_ACROSS = 4_000  # groups
 
 
-def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Table:
+def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Result:
     """Return periods down and one column per group and measure across, the totals last; with
     shares, beside each what it has of its period, and beside the totals what that has of all.
     """
@@ -71,7 +71,7 @@ def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Table
     group = np.zeros(len(rows), np.int64)
     answer = Answered(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}
-    return Table(columns, meta, answer)
+    return Result(columns, meta, answer)
 
 
 def _edge(view: View) -> View:
@@ -95,7 +95,7 @@ def _title(column: str, word: Any, taken: set[str], blank: bool) -> str:
     return f"{column}={title}" if title in taken or doubled else title
 
 
-def recap(facts: Facts, query: Recap) -> Table:
+def recap(facts: Facts, query: Recap) -> Result:
     """Summarise each period of a level: one row per group and period, in time order."""
     view = facts.view(query.by, query.only, query.as_of)
     if query.top is not None:
@@ -113,7 +113,7 @@ def recap(facts: Facts, query: Recap) -> Table:
     return _long(view, rows, query)
 
 
-def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
+def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
     """Return one row per group and period, with shares and ranks where these are asked for."""
     count, groups, measures = len(rows), view.groups.count, view.facts.measures
     group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
@@ -141,14 +141,14 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Table:
     tied = tie_out(view, values, np.asarray(parts)) | rows_note(view.facts.folded)
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
     head = [*view.groups.later(group), *taken(rows.head(), place), rows.complete_of_all(view)]
-    table = Table([*head, *beside], meta, answer)
+    table = Result([*head, *beside], meta, answer)
     order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
     if asked.shares:
         table = with_running_shares(table, measures, np.asarray(parts), order)
     return table if asked.sort is None else table.take(order)
 
 
-def _per_entry(view: View, asked: Recap) -> Table:
+def _per_entry(view: View, asked: Recap) -> Result:
     """Return for each transaction the measures of the period that holds it."""
     if asked.every != "entry":
         raise QuestionError(f"every={asked.every!r}: a recap is one row per period, or per 'entry'")

@@ -16,7 +16,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.questions.whole import Sums
 from eptaro.core.tables.column import Column, join
 from eptaro.core.tables.format import Face
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.recap.periods import PeriodRows
 
 Numbers = NDArray[np.float64]
@@ -53,8 +53,8 @@ def share_columns(
 
 
 def with_running_shares(
-    table: Table, measures: Sequence[Measure], parts: Flags, order: Ints
-) -> Table:
+    table: Result, measures: Sequence[Measure], parts: Flags, order: Ints
+) -> Result:
     """Return a table with the running share of each measure that has a share, beside it: what
     share of all rows those shown so far have in an order, totals not counted again.
     """

@@ -8,14 +8,14 @@ import numpy as np
 
 from eptaro.core.calendars.days import Flags
 from eptaro.core.folds.planes import BY_TIME, Plane
-from eptaro.core.headlines.words import counted, uncovered
 from eptaro.core.questions.answer import Answered, Change, Mean, Number, Side, Value
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
+from eptaro.presentation.words import counted, uncovered
 
 _MOST = 3  # spans whose missing days are named one by one
 
 
-def why_blank(table: Table) -> list[str]:
+def why_blank(table: Result) -> list[str]:
     """Return the reasons why values are blank, each with the number of rows that it holds for.
 
     >>> import eptaro as ep

@@ -8,7 +8,15 @@ import numpy as np
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import LEVELS
-from eptaro.core.headlines.words import (
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.answer import Answered
+from eptaro.core.questions.view import View
+from eptaro.core.tables.column import NO_NUMBERS, Column
+from eptaro.core.tables.display import BLANK
+from eptaro.core.tables.result import Result
+from eptaro.core.verbs.queries import Recap
+from eptaro.core.verbs.recap.periods import spans_of
+from eptaro.presentation.words import (
     Days,
     counted,
     group_noun,
@@ -19,17 +27,9 @@ from eptaro.core.headlines.words import (
     uncovered,
     value_over,
 )
-from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import Answered
-from eptaro.core.questions.view import View
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.table import Table
-from eptaro.core.verbs.queries import Recap
-from eptaro.core.verbs.recap.periods import spans_of
 
 
-def recapped(table: Table, answer: Answered) -> str:
+def recapped(table: Result, answer: Answered) -> str:
     """Return the sentences of a recap."""
     asked = answer.question
     assert isinstance(asked, Recap)

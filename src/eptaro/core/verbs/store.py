@@ -6,7 +6,7 @@ that keep it, and sets the answers together; every row is labelled in its own ca
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
@@ -24,28 +24,63 @@ from eptaro.core.questions.scope import EVERY, AsOf, By, Only, group_names
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column, join
 from eptaro.core.tables.format import Face, Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
+from eptaro.core.verbs.queries import (
+    Accumulate,
+    Card,
+    Compare,
+    Histogram,
+    Recap,
+    Rhythm,
+    Spread,
+    Trail,
+)
 from eptaro.errors import NothingLeftError, QuestionError
 
 _ONE = "book.with_calendar(calendar), or --calendar NAME"
 
 
-def answer(facts: Facts, query: Query) -> Table:
+def answer(facts: Facts, query: Query) -> Result:
     """Return the answer to a query, in each group's own calendar where a book has several."""
     if facts.own is None:
-        return query.answer(facts)
+        return _answer(facts, query)
     names = check_in_parts(facts.own, facts.groups.names, query)
-    tables: dict[str, Table] = {}
+    tables: dict[str, Result] = {}
     left = None
     for part in facts.in_parts():
         try:
-            tables[part.calendar.name] = query.unordered().answer(part)
+            tables[part.calendar.name] = _answer(part, query.unordered())
         except NothingLeftError as error:
             left = error
     if not tables and left is not None:
         raise left
     found = _together(facts, tables, names)
     return found if query.order is None else found.sorted(query.order)
+
+
+def _answer(facts: Facts, query: Query) -> Result:
+    """Return what facts in one calendar answer; the module of the verb alone is loaded."""
+    verb: Callable[[Facts, Any], Result]
+    match query:
+        case Recap():
+            from eptaro.core.verbs.recap.recap import recap as verb
+        case Accumulate():
+            from eptaro.core.verbs.accumulate import accumulate as verb
+        case Trail():
+            from eptaro.core.verbs.trail import trail as verb
+        case Compare():
+            from eptaro.core.verbs.compare.compare import compare as verb
+        case Card():
+            from eptaro.core.verbs.card import card as verb
+        case Rhythm():
+            from eptaro.core.verbs.rhythm import rhythm as verb
+        case Spread():
+            from eptaro.core.verbs.spread import spread as verb
+        case Histogram():
+            from eptaro.core.verbs.spread import histogram as verb
+        case _:
+            raise TypeError(f"{type(query).__name__} is not the query of a verb")
+    return verb(facts, query)
 
 
 def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> list[str]:
@@ -67,7 +102,7 @@ def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> lis
     return names
 
 
-def _together(book: Facts, tables: Mapping[str, Table], names: list[str]) -> Table:
+def _together(book: Facts, tables: Mapping[str, Result], names: list[str]) -> Result:
     """Return the answers of all calendars as one table, in the order of the groups."""
     assert book.own is not None
     parts = [_labelled(table, name, names) for name, table in tables.items()]
@@ -81,7 +116,7 @@ def _together(book: Facts, tables: Mapping[str, Table], names: list[str]) -> Tab
             for name, text in part.meta["tie_out"].items()
         }
     answers = [table.answer for table in tables.values()]
-    table = Table(joined, meta, InParts.of([a for a in answers if isinstance(a, Answered)]))
+    table = Result(joined, meta, InParts.of([a for a in answers if isinstance(a, Answered)]))
     if "row" in table:
         return table.sorted("row")
     rank = {key: place for place, key in enumerate(_keys(book.groups.onto(names)[0]))}
@@ -89,7 +124,7 @@ def _together(book: Facts, tables: Mapping[str, Table], names: list[str]) -> Tab
     return table.take(np.argsort(np.array(order), kind="stable"))
 
 
-def _labelled(table: Table, calendar: str, names: list[str]) -> list[Column]:
+def _labelled(table: Result, calendar: str, names: list[str]) -> list[Column]:
     """Return a part's columns with the name of its calendar after the groups."""
     columns = table.columns
     if "calendar" in table:
@@ -127,7 +162,7 @@ class Store(Protocol):
     def facts(self) -> Facts:
         """The book with all its cells in memory; raises `QuestionError` where they do not fit."""
 
-    def ask(self, query: Query) -> Table:
+    def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
@@ -157,7 +192,7 @@ class MemoryStore:
         """Nothing."""
         return ""
 
-    def ask(self, query: Query) -> Table:
+    def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
         return answer(self.facts, query)
 

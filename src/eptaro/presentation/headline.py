@@ -8,15 +8,15 @@ from dataclasses import replace
 import numpy as np
 
 from eptaro.core.dimension.recurring import RECURRING
-from eptaro.core.headlines.words import group_named
 from eptaro.core.questions.answer import Answered, InParts
 from eptaro.core.tables.display import visible
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
+from eptaro.presentation.words import group_named
 
 _MOST_PARTS = 4
 
 
-def headline(table: Table, measure: str | None = None) -> str:
+def headline(table: Result, measure: str | None = None) -> str:
     """Return the answer in words, of all measures or of the one that is named; empty where a
     table has no rows or answers no question.
 
@@ -26,10 +26,22 @@ def headline(table: Table, measure: str | None = None) -> str:
     >>> headline(book.accumulate("month"))
     'Revenue in 2025-08 to date: 12 (2025-08-01 to 2025-08-20, 20 days).'
     """
+    parts = table.parts
+    if parts is not None and measure is None:  # what all groups come to together
+        return "" if parts.of_all is None else headline(parts.of_all())
     return visible(_said(table, measure))
 
 
-def _said(table: Table, measure: str | None) -> str:
+def footer(table: Result) -> str:
+    """Return the line that states calendar, coverage and as-of, as far as known."""
+    words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
+    words |= {"dated_by": "dated by the ", "set_aside": "left out "}
+    words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
+    parts = [f"{word}{table.meta[key]}" for key, word in words.items() if table.meta.get(key)]
+    return visible(" · ".join(parts))
+
+
+def _said(table: Result, measure: str | None) -> str:
     answer = table.answer
     if answer is None:
         return str(table.meta.get("headline", ""))
@@ -50,43 +62,43 @@ def _about(answer: Answered, measure: str) -> Answered:
     return replace(answer, view=replace(answer.view, facts=alone))
 
 
-def _in_parts(table: Table, answer: InParts) -> Iterator[str]:
+def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
     """Tell what stands in each of the calendars that groups keep, in a sentence each."""
     for number, part in enumerate(answer.parts[:_MOST_PARTS]):
         rows = np.flatnonzero(answer.part == number)
         if len(rows):
             own = part.take(answer.rows[rows])
-            told = _told(Table(table.take(rows).columns, table.meta, own), own)
+            told = _told(Result(table.take(rows).columns, table.meta, own), own)
             alone = own.view.groups.count == 1
             name = group_named(own, 0) if alone else own.view.calendar.name
             sentence = told.partition(". ")[0].rstrip(".")
             yield f"{name}: {sentence}." if sentence else ""
 
 
-def _told(table: Table, answer: Answered) -> str:
+def _told(table: Result, answer: Answered) -> str:
     """Return the sentences of one verb, whose module alone is imported."""
     asked = answer.question
     if getattr(asked, "every", None) == "entry":
         return f"One row for each of {len(table):,} transactions."
     match asked.verb:
         case "recap" if getattr(asked, "per", None) in RECURRING:
-            from eptaro.core.headlines.spread_out import by_attribute as teller
+            from eptaro.presentation.spread_out import by_attribute as teller
         case "recap":
-            from eptaro.core.headlines.recapped import recapped as teller
+            from eptaro.presentation.recapped import recapped as teller
         case "compare":
-            from eptaro.core.headlines.compared import compared as teller
+            from eptaro.presentation.compared import compared as teller
         case "accumulate":
-            from eptaro.core.headlines.running import accumulated as teller
+            from eptaro.presentation.running import accumulated as teller
         case "trail":
-            from eptaro.core.headlines.running import trailed as teller
+            from eptaro.presentation.running import trailed as teller
         case "card":
-            from eptaro.core.headlines.running import carded as teller
+            from eptaro.presentation.running import carded as teller
         case "rhythm":
-            from eptaro.core.headlines.spread_out import by_attribute as teller
+            from eptaro.presentation.spread_out import by_attribute as teller
         case "spread":
-            from eptaro.core.headlines.spread_out import spread_told as teller
+            from eptaro.presentation.spread_out import spread_told as teller
         case "histogram":
-            from eptaro.core.headlines.spread_out import histogram_told as teller
+            from eptaro.presentation.spread_out import histogram_told as teller
         case _:
             return ""
     return teller(table, answer)

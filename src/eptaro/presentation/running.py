@@ -7,8 +7,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from eptaro.core.calendars.days import as_date
-from eptaro.core.headlines.recapped import largest_group
-from eptaro.core.headlines.words import (
+from eptaro.core.questions.answer import Answered, Value, value_of
+from eptaro.core.tables.column import NO_NUMBERS
+from eptaro.core.tables.result import Result
+from eptaro.core.verbs.queries import Accumulate, Trail
+from eptaro.presentation.recapped import largest_group
+from eptaro.presentation.words import (
     Days,
     counted,
     group_named,
@@ -20,10 +24,6 @@ from eptaro.core.headlines.words import (
     uncovered,
     value_over,
 )
-from eptaro.core.questions.answer import Answered, Value, value_of
-from eptaro.core.tables.column import NO_NUMBERS
-from eptaro.core.tables.table import Table
-from eptaro.core.verbs.queries import Accumulate, Trail
 
 
 def _last_row(answer: Answered, name: str) -> tuple[Value, int, Days] | None:
@@ -35,7 +35,7 @@ def _last_row(answer: Answered, name: str) -> tuple[Value, int, Days] | None:
     return value, place, Days(int(value.side.first[place]), int(value.side.last[place]))
 
 
-def accumulated(table: Table, answer: Answered) -> str:
+def accumulated(table: Result, answer: Answered) -> str:
     """Return the sentences of running totals."""
     asked = answer.question
     assert isinstance(asked, Accumulate)
@@ -62,14 +62,14 @@ def _accumulated(answer: Answered, asked: Accumulate) -> Iterator[str]:
             yield from largest_group(answer, measure, days)
 
 
-def trailed(table: Table, answer: Answered) -> str:
+def trailed(table: Result, answer: Answered) -> str:
     """Return the sentences of rolling windows."""
     asked = answer.question
     assert isinstance(asked, Trail)
     return " ".join(_trailed(table, answer, asked))
 
 
-def _trailed(table: Table, answer: Answered, asked: Trail) -> Iterator[str]:
+def _trailed(table: Result, answer: Answered, asked: Trail) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         name = f"{measure.name}_trailing"
         found = _last_row(answer, name)
@@ -92,7 +92,7 @@ def _trailed(table: Table, answer: Answered, asked: Trail) -> Iterator[str]:
 
 
 def _of_one_group(
-    table: Table, answer: Answered, place: int, name: str, begin: str
+    table: Result, answer: Answered, place: int, name: str, begin: str
 ) -> Iterator[str]:
     """Tell the value of the one group, or the largest of several on the same day."""
     if name not in table or "date" not in table:
@@ -105,7 +105,9 @@ def _of_one_group(
         yield f"{begin}{of}: {said(table.column(name), rows[at])}."
 
 
-def _weighted(table: Table, answer: Answered, asked: Trail, name: str, title: str) -> Iterator[str]:
+def _weighted(
+    table: Result, answer: Answered, asked: Trail, name: str, title: str
+) -> Iterator[str]:
     if name in table and "date" in table:
         row = int(np.argmax(table.column("date").data))
         begin = f"{title}, the weighted mean over the {asked.amount} to "
@@ -113,7 +115,7 @@ def _weighted(table: Table, answer: Answered, asked: Trail, name: str, title: st
         yield from _of_one_group(table, answer, int(answer.rows[row]), name, begin)
 
 
-def carded(table: Table, answer: Answered) -> str:
+def carded(table: Result, answer: Answered) -> str:
     """Return the sentence of a card: the first measure to date in each period."""
     if not {"period", "first", "last"} <= {*table.names}:
         return ""

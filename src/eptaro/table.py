@@ -1,26 +1,24 @@
-"""`Table`: every result; ordered columns with validity, kind, unit and description."""
+"""`Table`: a result as its user has it, to be shown, written, drawn and traced."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, ParamSpec
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.tables.answer import Answer
-from eptaro.core.tables.column import Column, settled
-from eptaro.core.tables.deferred import AnyColumn, Deferred
 from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
-from eptaro.errors import QuestionError, unknown
+from eptaro.core.tables.result import Result
+from eptaro.errors import QuestionError
 
 if TYPE_CHECKING:
     from eptaro.core.proof.trace import Trace
-
-Mode: TypeAlias = Literal["create", "replace", "extend"]  # of a table in a database
-ThemeName: TypeAlias = Literal["light", "dark", "print"]  # of a picture
+    from eptaro.outputs.databases import Mode
+    from eptaro.pictures.theme import ThemeName
 
 _SHOWN_ROWS = 20
 
@@ -55,7 +53,7 @@ class Picture:
         return self.svg
 
 
-class Table:
+class Table(Result):
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
     `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
@@ -83,106 +81,20 @@ class Table:
     ([3, 5], [{'trips': 3}, {'trips': 5}])
     """
 
-    def __init__(
-        self,
-        columns: Sequence[AnyColumn],
-        meta: dict[str, Any] | None = None,
-        answer: Answer | None = None,
-    ) -> None:
-        self._columns = {c.name: c if isinstance(c, Deferred) else settled(c) for c in columns}
-        self.meta: dict[str, Any] = dict(meta or {})
-        self.answer = answer  # the question and the days behind each number, of a verb's table
-        if len(self._columns) != len(columns):
-            names = [column.name for column in columns]
-            twice = next(name for name in names if names.count(name) > 1)
-            raise QuestionError(
-                f"two columns would both be called {twice!r}; rename the measure or group column"
-            )
-        if len({len(column) for column in columns}) > 1:
-            raise ValueError("the columns of a table must be equally long")
-
-    @property
-    def names(self) -> list[str]:
-        """The column names in order."""
-        return list(self._columns)
-
-    @property
-    def columns(self) -> list[Column]:
-        """The columns in order, with kind, unit and description."""
-        return [self.column(name) for name in self._columns]
-
-    def column(self, name: str) -> Column:
-        """Return one column with its kind, unit, validity and description.
+    @classmethod
+    def of(cls, result: Result) -> Table:
+        """Return a result as a table.
 
         Parameters
         ----------
-        name : str
-            Its name.
-
-        Returns
-        -------
-        Column
-            The column.
-
-        Raises
-        ------
-        QuestionError
-            Where there is none such.
+        result : Result
+            Its columns, and what stands beside them.
         """
-        if name not in self._columns:
-            raise QuestionError(unknown("column", name, self._columns))
-        found = self._columns[name]
-        if isinstance(found, Deferred):
-            found = self._columns[name] = settled(found.made())
-        return found
+        made = cls.__new__(cls)
+        vars(made).update(vars(result))
+        return made
 
-    def __getitem__(self, name: str) -> NDArray[Any]:
-        return self.column(name).values()
-
-    def __contains__(self, name: object) -> bool:
-        return name in self._columns
-
-    def __len__(self) -> int:
-        return len(next(iter(self._columns.values()))) if self._columns else 0
-
-    def __iter__(self) -> Iterator[dict[str, Any]]:
-        """Yield one dict per row, days as frames take them: `pandas.DataFrame(table)` works."""
-        lists = [c.values() if c.kind == "date" else c.to_list() for c in self.columns]
-        return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
-
-    def rows(self) -> Iterator[dict[str, Any]]:
-        """Yield one dict per row, None where blank."""
-        lists = [column.to_list() for column in self.columns]
-        return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
-
-    def take(self, places: NDArray[Any] | slice) -> Table:
-        """Return the rows at the given places.
-
-        Parameters
-        ----------
-        places : int array or slice
-            Rows to pick, in their new order.
-
-        Returns
-        -------
-        Table
-            These rows.
-        """
-        columns = [column.take(places) for column in self._columns.values()]
-        answer = None if self.answer is None else self.answer.take(places)
-        return Table(columns, self.meta, answer)
-
-    def _selected(self, names: Sequence[str]) -> Table:
-        if odd := [name for name in names if name not in self._columns]:
-            raise QuestionError(unknown("column", odd[0], self._columns))
-        return Table([self._columns[name] for name in names], self.meta, self.answer)
-
-    @property
-    def parts(self) -> list[AnyColumn]:
-        """The columns in order, those not asked for yet not worked out."""
-        return list(self._columns.values())
-
-    def trace(self, row: int, measure: str) -> Trace:
+    def trace(self, row: int, measure: str) -> Trace[Table]:
         """Return the `Trace` of one number: row from 0, and the name of its column.
 
         It tells the definition, the days, the transactions, and the value worked out again
@@ -219,21 +131,16 @@ class Table:
             raise QuestionError(f"row={row!r} must be the number of a row, from 0")
         from eptaro.core.proof.trace import trace
 
-        return trace(self, row, measure)
-
-    def __getstate__(self) -> dict[str, Any]:
-        """Return what a copy needs, every column worked out."""
-        return vars(self) | {"_columns": {column.name: column for column in self.columns}}
+        found: Any = trace(self, row, measure)
+        if (pairing := found.pairing) is not None:
+            found = replace(found, pairing=lambda: _as_table(pairing()))
+        return found  # type: ignore[no-any-return]
 
     def footer(self) -> str:
         """Return the line that states calendar, coverage and as-of, as far as known."""
-        words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
-        words |= {"dated_by": "dated by the ", "set_aside": "left out "}
-        words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
-        parts = [f"{word}{self.meta[key]}" for key, word in words.items() if self.meta.get(key)]
-        return visible(" · ".join(parts))
+        from eptaro.presentation.headline import footer
 
-    # ---- shown ------------------------------------------------------------------
+        return footer(self)
 
     def _excerpt(self) -> tuple[Table, int]:
         """Return the first and last rows, and after how many rows some were left out."""
@@ -258,65 +165,6 @@ class Table:
 
         return notebook_html(part, half, f"{len(self):,} rows")
 
-    def select(self, *names: str | Sequence[str]) -> Table:
-        """Return the named columns alone, in the order given.
-
-        Parameters
-        ----------
-        names : str, or sequence of str
-            Columns, in their new order.
-
-        Returns
-        -------
-        Table
-            These columns.
-
-        Raises
-        ------
-        QuestionError
-            For a column that is not there.
-
-        Examples
-        --------
-        >>> from eptaro.core.tables.table import Table
-        >>> table = Table([Column.of("trips", "integer", [3, 5]), Column.text("ship", ["a", "b"])])
-        >>> table.select("ship").names, table.select(["ship", "trips"]).names
-        (['ship'], ['ship', 'trips'])
-        """
-        return self._selected(
-            [name for one in names for name in ([one] if isinstance(one, str) else one)]
-        )
-
-    def head(self, rows: int = 10) -> Table:
-        """Return the first rows.
-
-        Parameters
-        ----------
-        rows : int
-            How many.
-
-        Returns
-        -------
-        Table
-            These rows.
-        """
-        return self.take(slice(0, max(rows, 0)))
-
-    def tail(self, rows: int = 10) -> Table:
-        """Return the last rows.
-
-        Parameters
-        ----------
-        rows : int
-            How many.
-
-        Returns
-        -------
-        Table
-            These rows.
-        """
-        return self.take(slice(max(len(self) - max(rows, 0), 0), None))
-
     def filter(self, where: str | NDArray[Any]) -> Table:
         """Return the rows that meet a condition on the table's own columns.
 
@@ -338,7 +186,7 @@ class Table:
 
         Examples
         --------
-        >>> from eptaro.core.tables.table import Table
+        >>> from eptaro import Column, Table
         >>> table = Table([Column.of("trips", "integer", [3, 5]), Column.text("ship", ["a", "b"])])
         >>> table.filter("trips > 3")["ship"].tolist()
         ['b']
@@ -350,94 +198,10 @@ class Table:
             raise QuestionError(f"{len(kept):,} flags for {len(self):,} rows")
         return self.take(np.flatnonzero(kept))
 
-    def sorted(self, by: str | Sequence[str]) -> Table:
-        """Return the rows in the order of a column, or of several; `-name` puts the largest first.
-
-        Rows of equal value keep their order; blanks come last, and after them the group of
-        all those that were not picked.
-
-        Parameters
-        ----------
-        by : str or sequence of str
-            A column; `-name` puts the largest first. Of several, the next decides between equals.
-
-        Returns
-        -------
-        Table
-            The rows in that order.
-
-        Examples
-        --------
-        >>> from eptaro import Daybook
-        >>> book = Daybook({"on": ["2025-01-01"] * 3, "route": ["b", "a", "a"], "fare": [1, 2, 3]},
-        ...                date="on", by="route", measures="revenue=sum(fare)")
-        >>> book.recap("month", by="route").sorted(["-revenue", "route"])["revenue"].tolist()
-        [5, 1]
-        """
-        return self.take(self.order(by))
-
-    def order(self, by: str | Sequence[str]) -> NDArray[np.int64]:
-        """Return the places of the rows in the order of columns, as `sorted` has them.
-
-        Parameters
-        ----------
-        by : str or sequence of str
-            A column; `-name` puts the largest first. Of several, the next decides between equals.
-
-        Returns
-        -------
-        int array
-            The places of the rows in that order.
-        """
-        keys = [self._keys(name) for name in ([by] if isinstance(by, str) else by)]
-        others = None if self.answer is None else self.answer.others
-        rest = np.zeros(len(self), bool) if others is None else others
-        return np.lexsort((*reversed(keys), rest))
-
-    def _keys(self, by: str) -> NDArray[np.int64]:
-        """Return what orders the rows by one column, blanks last."""
-        if not isinstance(by, str):
-            raise QuestionError(f"{by!r} is not the name of a column to sort by")
-        falling = by.startswith("-") and by not in self
-        ranks = self.column(by[1:] if falling else by).ranks()
-        return np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
-
-    def beside(self, columns: dict[str, Column]) -> Table:
-        """Return the table with a column more after each of those named.
-
-        Parameters
-        ----------
-        columns : dict of str to Column
-            New columns, by the name that each follows.
-
-        Returns
-        -------
-        Table
-            The table with these.
-        """
-        found: list[AnyColumn] = []
-        for column in self.parts:
-            found += [column, *(new for name, new in columns.items() if name == column.name)]
-
-        return Table(found, self.meta, self.answer)
-
-    def describe(self) -> Table:
-        """Return the data dictionary: one row per column with its kind, unit and meaning."""
-        columns = self.columns
-        rows: dict[str, tuple[str, list[str]]] = {
-            "column": ("Name of the column", self.names),
-            "kind": ("Kind of its values", [column.kind for column in columns]),
-            "unit": ("Unit, where there is one", [column.unit for column in columns]),
-            "description": ("What it holds", [column.description for column in columns]),
-        }
-        made = [Column.text(name, texts, description=text) for name, (text, texts) in rows.items()]
-
-        return Table(made, {"verb": "describe"})
-
     @property
     def headline(self) -> str:
         """The answer in plain words, empty where the table answers no question."""
-        from eptaro.core.headlines.headline import headline
+        from eptaro.presentation.headline import headline
 
         return headline(self)
 
@@ -486,12 +250,6 @@ class Table:
         InputError
             For an unknown ending, or a folder that cannot be written.
         """
-        from eptaro.places import names_folder
-
-        if names_folder(path):
-            from eptaro.outputs.files import write_folder
-
-            return write_folder(self, path)
         from eptaro.outputs.files import write
 
         return write(self, path)
@@ -600,3 +358,20 @@ class Table:
         from eptaro.pictures.theme import PictureOptions
 
         return Picture(drawn(self, PictureOptions(**look)))
+
+
+def _as_table(result: Result | None) -> Table | None:
+    return None if result is None else Table.of(result)
+
+
+Arguments = ParamSpec("Arguments")
+
+
+def returns_table(made: Callable[Arguments, Result]) -> Callable[Arguments, Table]:
+    """Return a function whose result comes as a table."""
+
+    @wraps(made)
+    def way(*args: Arguments.args, **options: Arguments.kwargs) -> Table:
+        return Table.of(made(*args, **options))
+
+    return way

@@ -7,7 +7,13 @@ from collections.abc import Iterator
 import numpy as np
 
 from eptaro.core.calendars.levels import Amount
-from eptaro.core.headlines.words import (
+from eptaro.core.measures.measure import Measure
+from eptaro.core.questions.answer import Answered, Change, Mean, Value, value_of
+from eptaro.core.tables.column import Column
+from eptaro.core.tables.display import shown
+from eptaro.core.tables.result import Result
+from eptaro.core.verbs.queries import Compare
+from eptaro.presentation.words import (
     Days,
     Movement,
     group_named,
@@ -20,15 +26,9 @@ from eptaro.core.headlines.words import (
     uncovered,
     value_over,
 )
-from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import Answered, Change, Mean, Value, value_of
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import shown
-from eptaro.core.tables.table import Table
-from eptaro.core.verbs.queries import Compare
 
 
-def compared(table: Table, answer: Answered) -> str:
+def compared(table: Result, answer: Answered) -> str:
     """Return the sentences of a comparison."""
     asked = answer.question
     assert isinstance(asked, Compare)
@@ -86,7 +86,7 @@ def _not_compared(answer: Answered, change: Change) -> str:
     return f"{told}: the data covers only {view.coverage.first} to {view.coverage.last}."
 
 
-def _sentences(table: Table, answer: Answered, asked: Compare, row: int) -> Iterator[str]:
+def _sentences(table: Result, answer: Answered, asked: Compare, row: int) -> Iterator[str]:
     when, before = _when(answer, asked, row), _before(answer, asked, row)
     place = int(answer.rows[row])
     apart = _apart(answer, place)
@@ -192,7 +192,7 @@ def _before(answer: Answered, asked: Compare, row: int) -> str:
     return f"the {'same' if steps and asked.match == 'date' else 'first'} {days} of {label}"
 
 
-def _largest(table: Table, answer: Answered, row: int) -> Iterator[str]:
+def _largest(table: Result, answer: Answered, row: int) -> Iterator[str]:
     """Tell which group changed most over the same days."""
     change = _change_of(answer, answer.view.facts.measures[0])
     if change is None or answer.view.groups.count < 2:

@@ -6,15 +6,15 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eptaro.core.headlines.words import group_named, largest_of, said, titled
 from eptaro.core.questions.answer import Answered
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.format import Rank
-from eptaro.core.tables.table import Table
+from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
+from eptaro.presentation.words import group_named, largest_of, said, titled
 
 
-def by_attribute(table: Table, answer: Answered) -> str:
+def by_attribute(table: Result, answer: Answered) -> str:
     """Return where the first measure, per day where it adds up, is highest and lowest."""
     measure = answer.view.facts.measures[0]
     name, of = f"{measure.name}_per_day", "per day "
@@ -41,7 +41,7 @@ def by_attribute(table: Table, answer: Answered) -> str:
     return f"{told} and lowest for {where(low)} ({said(column, low)})."
 
 
-def spread_told(table: Table, answer: Answered) -> str:
+def spread_told(table: Result, answer: Answered) -> str:
     """Return between which values the middle half lies."""
     asked = answer.question
     assert isinstance(asked, Spread)
@@ -50,7 +50,7 @@ def spread_told(table: Table, answer: Answered) -> str:
     return " ".join(_boxes(table, answer, asked.column))
 
 
-def _boxes(table: Table, answer: Answered, name: str) -> Iterator[str]:
+def _boxes(table: Result, answer: Answered, name: str) -> Iterator[str]:
     low, middle, high = (table.column(part) for part in ("quartile_1", "median", "quartile_3"))
     if len(table) == 1:
         outside = int(table.column("outliers").data[0])
@@ -75,7 +75,7 @@ def _boxes(table: Table, answer: Answered, name: str) -> Iterator[str]:
     )
 
 
-def histogram_told(table: Table, answer: Answered) -> str:
+def histogram_told(table: Result, answer: Answered) -> str:
     """Return which range holds most values."""
     asked = answer.question
     assert isinstance(asked, Histogram)

@@ -1,0 +1,294 @@
+"""`ReadOptions`: what the ways into a book take, declared once; `FoldSpec`: what engines make of
+it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, fields, replace
+from functools import cached_property, wraps
+from inspect import signature
+from pathlib import Path
+from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeAlias, TypeVar, overload
+
+from eptaro.core.calendars.span import Span
+from eptaro.core.expressions.formula import PLAIN, Formulas
+from eptaro.core.folds.planes import Plane
+from eptaro.core.questions.book_options import (
+    BookOptions,
+    Calendars,
+    Measures,
+    Worked,
+    check_options,
+)
+from eptaro.core.questions.coverage import Coverage
+from eptaro.core.questions.scope import By
+from eptaro.core.tables.format import Format
+from eptaro.errors import QuestionError
+from eptaro.option import option
+from eptaro.rules.across import Across
+from eptaro.rules.dates import DateRules, date_rules
+from eptaro.rules.files import FileRules
+from eptaro.rules.lookups import Lookups
+from eptaro.rules.numbers import Numbers
+from eptaro.timeouts import TIMEOUT
+
+Engine: TypeAlias = Literal["stream", "dask"]
+Narrowed: TypeAlias = "Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None"
+
+
+@dataclass(frozen=True)
+class FoldSpec:
+    """What is folded of rows: the column of dates, group columns, what is kept of which columns,
+    and the formulas; and by which rules dates are read, once they are `settled` by a look at more
+    than one source. `limit` is the most bytes that cells may take.
+    """
+
+    date: str | None
+    by: list[str]
+    planes: list[Plane]
+    rules: DateRules
+    formulas: Formulas = PLAIN
+    limit: int | None = None
+    settled: bool = False
+
+    @property
+    def date_column(self) -> str:
+        """The column of dates, once it is known."""
+        assert self.date is not None
+        return self.date
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class ReadOptions:
+    """What is calculated of which rows, and how these are read; `Daybook` describes each."""
+
+    date: str | None = option(None, help="The column of dates.", metavar="COLUMN")
+    measures: Measures = option(
+        (),
+        help="What to calculate: name=how(column), such as revenue=sum(fare), trips=count(), "
+        "typical=mean(fare). May be given again.",
+        name="measure",
+        metavar="SPEC",
+        many=True,
+    )
+    by: By = option(
+        None,
+        help="A group column, or one worked out: size=band(fare, 0, 50, 100). Of a book or a "
+        "config, all stands for all of them. May be given again.",
+        metavar="COLUMN",
+        heading="groups",
+        many=True,
+    )
+    calendar: Calendars = None
+    coverage: Coverage = option(
+        None,
+        help="The days the data covers, if more than its first to last date; months (weeks, "
+        "quarters, halves, years): whole ones; groups: each group's from its first transaction "
+        "on; FILE.csv: as its columns of groups, first and last say.",
+        metavar="A..B",
+        heading="known",
+    )
+    dates: DateRules | None = None
+    zone: str | None = None
+    formats: Mapping[str, Format] | None = None
+    workdays: Worked = None
+    values: By = None
+    where: str | None = option(
+        None,
+        help="Only rows that meet a condition: \"fare_class = 'car' and fare > 20\".",
+        metavar="CONDITION",
+        heading="groups",
+    )
+    numbers: Numbers = None
+    lookups: Lookups = option(
+        None,
+        help="A table whose columns rows take by a key: ships.csv:ship, or ships.csv:ship=name. "
+        "May be given again.",
+        name="lookup",
+        metavar="FILE:KEY",
+        heading="groups",
+        rare=True,
+        many=True,
+    )
+    across: Across | str | None = option(
+        None,
+        help="Columns that are read as rows: '2019..2024 as year, fares'.",
+        name="columns-across",
+        metavar="COLUMNS",
+        heading="files",
+    )
+    memory_limit: int | None = option(
+        None,
+        help="The most bytes of memory that cells may take.  [default: four fifths of what is "
+        "free]",
+        metavar="BYTES",
+        heading="engine",
+        least=1,
+    )
+
+    @cached_property
+    def book(self) -> BookOptions:
+        """The same as a book has it: measures, groups and conditions parsed."""
+        return BookOptions.of(
+            self.measures,
+            self.by,
+            self.calendar,
+            self.coverage,
+            self.formats,
+            self.workdays,
+            self.values,
+            self.where,
+            self.date,
+        )
+
+    @cached_property
+    def rules(self) -> DateRules:
+        """How dates are read."""
+        return date_rules(self.dates, self.zone)
+
+    @property
+    def spec(self) -> FoldSpec:
+        """What is folded."""
+        book = self.book
+        return FoldSpec(
+            self.date, book.by, [*book.planes], self.rules, book.formulas, self.memory_limit
+        )
+
+    def given(self) -> dict[str, Any]:
+        """Return the options that differ from their defaults, by name."""
+        named = {one.name: (getattr(self, one.name), one.default) for one in fields(self)}
+        return {name: value for name, (value, usual) in named.items() if value is not usual}
+
+    def check_date(self, why: str) -> str:
+        """Return the column of dates, which must be said for a reason.
+
+        Raises `QuestionError` where it is not.
+        """
+        if self.date is None:
+            raise QuestionError(f"say with date= which column holds the dates; {why}")
+        return self.date
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class FileOptions(ReadOptions):
+    """The same of files, how these are written, what reads them, and where their book lies;
+    `Daybook.read` describes each.
+    """
+
+    files: FileRules | None = None
+    engine: Engine = "stream"
+    client: Any = None
+    into: str | Path | None = None
+    shards: int | None = None
+    timeout: float = TIMEOUT
+
+
+_NOT_IN_SQL = {  # what a database does not do, and what does
+    "memory_limit": "only cells come back; leave it out",
+    "values": "no transactions come back; use Daybook.read with a query for spread and histogram",
+    "numbers": "its numbers must be numbers; cast them in a view or a query",
+    "across": "a query sets columns across as rows: UNION ALL of one SELECT for each",
+}
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class SqlOptions(ReadOptions):
+    """The same of a table in a database; `Daybook.from_sql` describes each."""
+
+    only: Narrowed = None
+    timeout: float = TIMEOUT
+
+    def __post_init__(self) -> None:
+        self.check_date("a database does not look for it")
+        for name, cure in _NOT_IN_SQL.items():
+            if getattr(self, name) not in (None, "strict", ()):
+                raise QuestionError(f"{name} does not go with a database: {cure}")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class AddOptions:
+    """How more rows are added to a book: None where they are read as those before;
+    `Daybook.add` describes each.
+    """
+
+    replace_days: Span | str | None = None
+    force: bool = False
+    date: str | None = None
+    dates: DateRules | None = None
+    zone: str | None = None
+    files: FileRules | None = None
+    numbers: Numbers = None
+    lookups: Lookups = None
+    across: Across | str | None = None
+    coverage: Coverage = None
+    workdays: Worked = None
+
+    @property
+    def days(self) -> Span | None:
+        """The days that are replaced."""
+        given = self.replace_days
+        return Span.parse(given) if isinstance(given, str) else given
+
+    def over(self, before: FileOptions) -> FileOptions:
+        """Return how files are read: as those before, but for what these options say."""
+        said = {
+            name: getattr(self, name)
+            for name in ("date", "files", "numbers", "lookups", "across")
+            if getattr(self, name) is not None
+        }
+        if self.dates is not None or self.zone is not None:
+            said["dates"] = date_rules(self.dates, self.zone)
+        return replace(before, **said, coverage=self.coverage, workdays=self.workdays)
+
+
+Own = TypeVar("Own")
+First = TypeVar("First")
+Second = TypeVar("Second")
+Made = TypeVar("Made")
+Taken = TypeVar("Taken")
+TakenIn = TypeVar("TakenIn", covariant=True)
+Options = ParamSpec("Options")
+
+
+class _Takes(Protocol[Options, TakenIn]):
+    @overload
+    def __call__(
+        self, way: Callable[[Own, First, TakenIn], Made]
+    ) -> Callable[Concatenate[Own, First, Options], Made]: ...
+    @overload
+    def __call__(
+        self, way: Callable[[Own, First, Second, TakenIn], Made]
+    ) -> Callable[Concatenate[Own, First, Second, Options], Made]: ...
+
+
+def takes(options: Callable[Options, Taken]) -> _Takes[Options, Taken]:
+    """Return a decorator of methods whose last argument is a dataclass of options: they then take
+    each of its fields by name.
+
+    Raises `QuestionError`, when such a method is called, for an option that it does not take.
+    """
+    own = [*signature(options).parameters.values()]
+    names = {one.name for one in own}
+
+    def decorate(way: Callable[..., Any]) -> Callable[..., Any]:
+        leading = [*signature(way).parameters.values()][:-1]
+        places = [one.name for one in leading]
+
+        @wraps(way)
+        def method(*args: Any, **given: Any) -> Any:
+            missing = [name for name in places[len(args) :] if name not in given]
+            if missing or len(args) > len(places):
+                raise TypeError(
+                    f"{way.__qualname__}() takes {', '.join(places)} and options by name"
+                )
+            named = [given.pop(name) for name in places[len(args) :]]
+            check_options(names, given)
+            return way(*args, *named, options(**given))  # type: ignore[call-arg]
+
+        method.__signature__ = signature(way).replace(  # type: ignore[attr-defined]
+            parameters=[*leading, *own]
+        )
+        return method
+
+    return decorate

@@ -1,0 +1,35 @@
+"""`option`: a field of a dataclass of options, with how it is written in words.
+
+The options of the command line and the keys of a config are made from these fields.
+"""
+
+from __future__ import annotations
+
+from dataclasses import MISSING, field
+from typing import Any, Literal, NamedTuple, TypeAlias
+
+Heading: TypeAlias = Literal["question", "groups", "known", "dates", "files", "engine"]
+
+
+class OptionHelp(NamedTuple):
+    """How an option is shown where it is written in words, as on a command line.
+
+    `heading` is what it belongs to. A `rare` one is shown on request. `least` and `most` bound a
+    number; `shown` says whether the default is. `name` is what a command line calls it, where that
+    differs, and `many` whether it may be given several times.
+    """
+
+    help: str
+    metavar: str | None = None
+    heading: Heading = "question"
+    rare: bool = False
+    least: int | None = None
+    most: int | None = None
+    shown: bool = False
+    name: str | None = None
+    many: bool = False
+
+
+def option(default: Any = MISSING, **how: Any) -> Any:
+    """Return a field of a dataclass, with how it is shown; see `OptionHelp`."""
+    return field(default=default, metadata={"shown": OptionHelp(**how)})
