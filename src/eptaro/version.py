@@ -26,7 +26,7 @@ def build_info() -> dict[str, str]:
 
     import numpy as np
 
-    from eptaro.core.kernels.chosen import KERNEL
+    from eptaro.core.kernels.dispatch import KERNEL
 
     return {
         "version": __version__,

@@ -105,9 +105,7 @@ class Cluster(unittest.TestCase):
         self.same(ep.Daybook.read(self.paths, engine="dask", client=self.client, **GIVEN))
         parts = cluster.parts_of(cluster.open_files(self.paths, None), 1000)
         self.assertEqual(len(parts), 18)
-        options = FileOptions(
-            measures=self.local.measures, date="on", by=["g"], client=self.client
-        )
+        options = FileOptions(measures=self.local.measures, date="on", by=["g"], client=self.client)
         folded = cluster.fold_cluster(self.paths, options, part_rows=1000)
         self.same(book_of_folded(folded, self.local.measures, ep.MonthCalendar()))
 

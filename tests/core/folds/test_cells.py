@@ -18,7 +18,7 @@ from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.folds.sums import Sum
-from eptaro.core.kernels.twins.order import stable_order
+from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.tables.column import Column, join
 
 PLANES = {

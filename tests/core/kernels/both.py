@@ -1,14 +1,20 @@
-"""The loops in NumPy and, where they were built, those in C."""
+"""Every operation with its compiled loops, where they were built, and in NumPy."""
 
 from __future__ import annotations
 
-import importlib
-from types import ModuleType
+from collections.abc import Iterator
+from unittest import mock
+
+from eptaro.core.kernels import dispatch
 
 
-def both(twin: ModuleType, name: str) -> list[ModuleType]:
-    """Return the module of the twins, and the compiled one of the name if there is one."""
-    try:
-        return [twin, importlib.import_module(f"eptaro.core.kernels.compiled.{name}")]
-    except ImportError:
-        return [twin]
+def both() -> Iterator[str]:
+    """Run what follows twice where there are compiled loops; yield which way it goes."""
+    for loops in (dispatch.loops, None) if dispatch.loops is not None else (None,):
+        with mock.patch.object(dispatch, "loops", loops):
+            yield "numpy" if loops is None else "compiled"
+
+
+def sliced(rows: int, most: int) -> list[slice]:
+    """Return uneven slices of rows, one of them empty."""
+    return [slice(0, rows // 3), slice(rows // 3, rows // 3), slice(rows // 3, rows)]

@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.bycell import joined_runs, occupied
-from eptaro.core.kernels.chosen import bounds, bounds_of_all, places
+from eptaro.core.kernels.gathering import bounds, bounds_of_all, places
 from eptaro.core.kernels.room import on_disk, room
 from eptaro.core.kernels.sidebyside import in_slices
+from eptaro.core.kernels.sorting import joined_runs, occupied
 
 _DENSE = np.empty(0, np.int64)
 MOST_DENSE = 1 << 24  # cells; beyond, only occupied cells are kept
@@ -54,29 +54,11 @@ class Axis:
         """Return the half-open range of cells of each group from its first to its last day; an
         empty one where the last comes before the first.
         """
-        group, first, last = (np.ascontiguousarray(part, np.int64) for part in (group, first, last))
-        lo, hi = np.empty((2, len(group)), np.int64)
-        keys = _DENSE if self.keys is None else self.keys
-
-        def some(of: slice) -> None:
-            bounds(keys, group[of], first[of], last[of], self.first_day, self.days, lo[of], hi[of])
-
-        in_slices(some, len(group))
-        return lo, hi
+        return bounds(self.keys, group, first, last, self.first_day, self.days)
 
     def bounds_of_all(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return the ranges of cells of the same spans of days for every group, group by group."""
-        first, last = (np.ascontiguousarray(part, np.int64) for part in (first, last))
-        shape = self.groups, len(first)
-        lo, hi = np.empty(shape, np.int64), np.empty(shape, np.int64)
-        keys = _DENSE if self.keys is None else self.keys
-
-        def some(of: slice) -> None:
-            groups = of.start, first, last
-            bounds_of_all(keys, *groups, self.first_day, self.days, lo[of], hi[of])
-
-        in_slices(some, self.groups, each=len(first))
-        return lo.ravel(), hi.ravel()
+        return bounds_of_all(self.keys, self.groups, first, last, self.first_day, self.days)
 
     @property
     def all_keys(self) -> Ints:

@@ -15,8 +15,9 @@ from eptaro.core.folds.axis import Axis, joined, met
 from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import ROWS, Plane
 from eptaro.core.folds.sums import RunningSquares, RunningSum, Squares, Sum
-from eptaro.core.kernels.bycell import met_first, running
+from eptaro.core.kernels.gathering import running
 from eptaro.core.kernels.room import is_on_disk, on_disk
+from eptaro.core.kernels.sorting import met_first
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column
 

@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import stable_order
 from eptaro.core.kernels.occurring import occurring
+from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.kernels.texts import Texts, order_of_texts
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.deferred import Deferred, Repeated

@@ -8,8 +8,9 @@ from typing import Literal, TypeVar
 import numpy as np
 
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.kernels.bycell import Array, in_cell_order, running
-from eptaro.core.kernels.twins.folding import worst
+from eptaro.core.kernels.folding import worst
+from eptaro.core.kernels.gathering import running
+from eptaro.core.kernels.sorting import Array, in_cell_order
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Kind
 from eptaro.errors import InputError

@@ -11,10 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.bycell import Array, added, added_together, running
-from eptaro.core.kernels.chosen import between, between_floats
-from eptaro.core.kernels.sidebyside import at_once, in_slices
-from eptaro.core.kernels.twins.folding import beside_square
+from eptaro.core.kernels.folding import beside_square
+from eptaro.core.kernels.gathering import Array, added, added_together, between, running
+from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables import exact
 from eptaro.core.tables.column import Column, Kind
 
@@ -131,14 +130,10 @@ class RunningSum:
         return Column.of("", "float", np.where(beyond, whole, found) if beyond.any() else found)
 
     def _between(self, lo: Ints, hi: Ints) -> Column:
-        lo, hi = np.ascontiguousarray(lo, np.int64), np.ascontiguousarray(hi, np.int64)
+        found = between(self.whole, lo, hi, self.rest)
         if self.rest is None:
-            found = np.empty(len(lo), np.int64)
-            in_slices(lambda of: between(self.whole, lo[of], hi[of], found[of]), len(lo))
             return Column.of("", self.kind, found, scale=self.scale)
-        rest, floats = self.rest, np.empty(len(lo))
-        in_slices(lambda of: between_floats(self.whole, rest, lo[of], hi[of], floats[of]), len(lo))
-        return Column.of("", "float", floats)
+        return Column.of("", "float", found)
 
 
 _PARTS = 64  # bits behind the point that the rests of floats are reckoned with

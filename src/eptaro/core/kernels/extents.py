@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.kernels.chosen import extent
+from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.sidebyside import at_once, cut
 
 _AT_ONCE = 1 << 16  # values: they are in the processor's cache when the largest is looked for
@@ -28,10 +28,14 @@ def of_floats(values: NDArray[np.float64]) -> Extent:
     >>> of_floats(np.array([2.0, np.nan, -1.5]))
     Extent(least=-1.5, most=2.0, blanks=1)
     """
-    values = np.ascontiguousarray(values)
+    if dispatch.loops is None:
+        least = float(np.fmin.reduce(values, initial=np.inf))
+        most = float(np.fmax.reduce(values, initial=-np.inf))
+        return Extent(least, most, int(np.count_nonzero(np.isnan(values))))
+    extent, values = dispatch.loops.numbers.extent, np.ascontiguousarray(values)
     parts = at_once([partial(extent, values[of]) for of in cut(len(values))])
-    least, most, blanks = zip(*parts, strict=True)
-    return Extent(min(least), max(most), sum(blanks))
+    lows, highs, blanks = zip(*parts, strict=True)
+    return Extent(min(lows), max(highs), sum(blanks))
 
 
 def ends(values: NDArray[Any]) -> tuple[int, int]:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.kernels.chosen import keep, kept_places
+from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.sidebyside import at_once, cut
 
 
@@ -35,9 +35,10 @@ class Keeping:
 
     def of(self, values: NDArray[Any]) -> NDArray[Any]:
         """Return the rows of an array of one dimension that are kept."""
-        found = np.empty(self.count, values.dtype)
-        if values.dtype == object or values.dtype.itemsize not in (1, 2, 4, 8):
+        plain = values.dtype != object and values.dtype.itemsize in (1, 2, 4, 8)
+        if dispatch.loops is None or not plain:
             return values[self.mask]
+        keep, found = dispatch.loops.keeping.keep, np.empty(self.count, values.dtype)
         word = f"u{values.dtype.itemsize}"
         one, two = np.ascontiguousarray(values).view(word), found.view(word)
         at_once([partial(keep, one[of], self._marks[of], two[to]) for of, to in self._parts()])
@@ -46,10 +47,10 @@ class Keeping:
     @cached_property
     def places(self) -> Ints:
         """The places of the rows that are kept."""
-        found = np.empty(self.count, np.int64)
-        works = [
-            partial(kept_places, self._marks[of], of.start, found[to]) for of, to in self._parts()
-        ]
+        if dispatch.loops is None:
+            return np.flatnonzero(self.mask)
+        places, found = dispatch.loops.keeping.kept_places, np.empty(self.count, np.int64)
+        works = [partial(places, self._marks[of], of.start, found[to]) for of, to in self._parts()]
         at_once(works)
         return found
 

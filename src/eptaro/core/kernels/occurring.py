@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import distinct, mark, mark_pairs, number_pairs, numbered
+from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.sidebyside import at_once, in_slices, shares
 
 Codes = NDArray[np.int32]
@@ -30,7 +30,11 @@ def occurring(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
     """
     if bound <= min(8 * len(keys) + _FEW, _MOST_MARKED):
         return close_together(np.ascontiguousarray(keys, np.int64), 0, bound)
-    return distinct(keys, bound)
+    if dispatch.loops is not None:
+        return dispatch.loops.order.distinct(keys, bound)  # type: ignore[no-any-return]
+    if len(keys) and not 0 <= keys.min() <= keys.max() < bound:
+        raise IndexError(f"keys lie beyond {bound}")
+    return np.unique(keys, return_inverse=True)
 
 
 def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
@@ -42,12 +46,18 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
     >>> [part.tolist() for part in close_together(np.array([7, 5, 7]), 4, 5)]
     [[5, 7], [1, 0, 1]]
     """
+    if dispatch.loops is None:
+        if len(values) and not least <= values.min() <= values.max() < least + span:
+            raise IndexError(f"values lie outside {least}..{least + span - 1}")
+        met, codes = _numbered(values - least, span)
+        return met + least, codes
+    loops = dispatch.loops.marking
 
     def found(of: slice, seen: Marks) -> None:
-        mark(values[of], least, seen)
+        loops.mark(values[of], least, seen)
 
     def put(of: slice, numbers: Codes, codes: Codes) -> None:
-        numbered(values[of], least, numbers, codes[of])
+        loops.numbered(values[of], least, numbers, codes[of])
 
     met, codes = _coded(len(values), span, found, put)
     return met + least, codes
@@ -63,14 +73,28 @@ def occurring_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
     >>> [part.tolist() for part in occurring_pairs(*pair, 2, 3)]
     [[0, 5], [1, 0, 1]]
     """
+    if dispatch.loops is None:
+        for part, most in ((one, height), (two, width)):
+            if len(part) and not 0 <= part.min() <= part.max() < most:
+                raise IndexError(f"pairs lie outside {height} times {width}")
+        return _numbered(one.astype(np.int64) * width + two, height * width)
+    loops = dispatch.loops.marking
 
     def found(of: slice, seen: Marks) -> None:
-        mark_pairs(one[of], two[of], height, width, seen)
+        loops.mark_pairs(one[of], two[of], height, width, seen)
 
     def put(of: slice, numbers: Codes, codes: Codes) -> None:
-        number_pairs(one[of], two[of], height, width, numbers, codes[of])
+        loops.number_pairs(one[of], two[of], height, width, numbers, codes[of])
 
     return _coded(len(one), height * width, found, put)
+
+
+def _numbered(places: Ints, span: int) -> tuple[Ints, Codes]:
+    """Return the different places below a span in order, and which of them each is."""
+    seen = np.zeros(span, bool)
+    seen[places] = True
+    numbers = np.cumsum(seen, dtype=np.int32) - np.int32(1)
+    return np.flatnonzero(seen), numbers[places]
 
 
 def _coded(

@@ -46,6 +46,13 @@ def room(size: int, dtype: DTypeLike, *made_of: Array | None) -> Array:
     return np.zeros(size, dtype)
 
 
+def placed(array: Array, *made_of: Array | None) -> Array:
+    """Return an array, put into a file where one that it is made of lies in a file."""
+    return (
+        on_disk(array) if any(part is not None and is_on_disk(part) for part in made_of) else array
+    )
+
+
 def _in_file(size: int, dtype: np.dtype[Any]) -> Array:
     import tempfile  # it brings much: not at the start
 

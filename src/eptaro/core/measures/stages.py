@@ -19,7 +19,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.axis import MOST_DENSE
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.planes import ROWS
-from eptaro.core.kernels.bycell import running
+from eptaro.core.kernels.gathering import running
 from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.term import DAYS, Term
 from eptaro.core.tables.column import Column

@@ -410,7 +410,7 @@ def prove(table: Result, sample: int = 40, seed: int = 0) -> int:
     for row in sorted({len(table) - 1, *picked, *answer.totals.tolist()}):
         for name in names:
             try:
-                found = table.trace(row, name)
+                found = trace(table, row, name)
             except QuestionError as error:
                 refused = error
                 continue

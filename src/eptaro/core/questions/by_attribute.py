@@ -20,7 +20,7 @@ from eptaro.core.folds.cells import Cells, Tally
 from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.picks import Pick
-from eptaro.core.kernels.twins.order import moments, ranks
+from eptaro.core.kernels.sorting import moments, ranks
 from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import Stage

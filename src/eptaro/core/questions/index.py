@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.batch import Batch
-from eptaro.core.kernels.chosen import stable_order
+from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.questions.transactions import all_rows
 from eptaro.core.questions.view import Facts
 

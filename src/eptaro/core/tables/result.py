@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, Self
+from typing import TYPE_CHECKING, Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -76,13 +76,15 @@ class Result:
         made.parts = parts
         return made
 
-    def __getattr__(self, name: str) -> Any:
-        if name not in _GATHERED or self.parts is None:
-            raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
-        gathered = self.parts.gathered()
-        for one in _GATHERED:
-            setattr(self, one, getattr(gathered, one))
-        return getattr(self, name)
+    if not TYPE_CHECKING:  # a name that is not there is to be found by those that check types
+
+        def __getattr__(self, name: str) -> Any:
+            if name not in _GATHERED or self.parts is None:
+                raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
+            gathered = self.parts.gathered()
+            for one in _GATHERED:
+                setattr(self, one, getattr(gathered, one))
+            return getattr(self, name)
 
     @property
     def names(self) -> list[str]:

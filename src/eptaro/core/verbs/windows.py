@@ -11,7 +11,7 @@ from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.planes import ROWS
-from eptaro.core.kernels.bycell import running
+from eptaro.core.kernels.gathering import running
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import LastEntries, Number, Side, Value
 from eptaro.core.questions.transactions import Ledger

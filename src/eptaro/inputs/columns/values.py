@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,9 +11,8 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.chosen import narrow, units
 from eptaro.core.kernels.kept import Keeping
-from eptaro.core.kernels.sidebyside import at_once, cut
+from eptaro.core.kernels.reading import narrow, units
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
 from eptaro.inputs.columns.numbers import cure
@@ -116,9 +114,9 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
     A decimal of up to 15 digits and its nearest float determine each other, so where
     k / 10**s gives back the very float, the text said k units of 10**-s.
     """
-    data, found = np.ascontiguousarray(data), np.empty(len(data), np.int64)
+    data = np.ascontiguousarray(data)
     for scale in (0, *range(2, _MOST_DECIMALS + 1)):  # money has two decimals, not one
-        if units(data, 10.0**scale, float(_EXACT), found):
+        if (found := units(data, 10.0**scale, float(_EXACT))) is not None:
             return Column.of(name, "decimal" if scale else "integer", found, valid, scale=scale)
     return None
 
@@ -203,14 +201,7 @@ def _decimals(
 def _narrowed(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int64], int]:
     """Return decimals in 64 bits, and the first row that does not fit, or -1."""
     words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
-    words, low = words[flat.offset : flat.offset + len(flat)], np.empty(len(flat), np.int64)
-
-    def some(of: slice) -> int:
-        row = narrow(words[of], filled[of], low[of])
-        return row if row < 0 else of.start + row
-
-    found = at_once([partial(some, of) for of in cut(len(flat))])
-    return low, next((row for row in found if row >= 0), -1)
+    return narrow(words[flat.offset : flat.offset + len(flat)], filled)
 
 
 def _shortened(flat: pa.Array) -> pa.Array:

@@ -13,8 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import LAST_DAY, Days, Ints, month_starts
 from eptaro.core.calendars.grain import GRAINS, Grain, first_days
-from eptaro.core.kernels.chosen import split
-from eptaro.core.kernels.sidebyside import in_slices
+from eptaro.core.kernels.reading import split
 from eptaro.errors import DateError
 from eptaro.inputs.dates.outcome import (
     DAY_NS,
@@ -135,10 +134,8 @@ def from_stamps(column: pa.ChunkedArray, rules: DateRules) -> Read:
 
 def days_and_times(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules) -> Read:
     """Return days and times of local timestamps counted in units of which `per_day` make a day."""
-    stamps = np.ascontiguousarray(stamps)
-    found, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
-    in_slices(lambda of: split(stamps[of], per_day, found[of], times[of]), len(stamps))
-    days: Days = found
+    days: Days
+    days, times = split(stamps, per_day)
     if rules.shift:
         days, times = shifted(days, times, DAY_NS, rules)
     return checked(column, days, times, rules)

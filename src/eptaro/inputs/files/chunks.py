@@ -10,8 +10,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.core.kernels.chosen import KERNEL, code
+from eptaro.core.kernels.dispatch import KERNEL
 from eptaro.core.kernels.kept import Keeping
+from eptaro.core.kernels.reading import code
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
 
 

@@ -27,7 +27,7 @@ cdef inline double _nearest(double value) noexcept nogil:
 
 
 cdef inline double _high(double value) noexcept nogil:
-    """Return the upper 26 bits of a float, as `beside_square` of the twin needs them."""
+    """Return the upper 26 bits of a float, as `beside_square` in NumPy needs them."""
     cdef double shifted = 134217729.0 * value  # 2**27 + 1
     return shifted - (shifted - value)
 

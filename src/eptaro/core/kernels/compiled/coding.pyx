@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Texts to codes by a table of their hashes: the twin of `kernels/twins/coding.py` in C.
+"""Texts to codes by a table of their hashes, for `kernels/reading.py`.
 
 A slot of the table holds a text's hash and length and its code, or -1; texts that share a slot go to the next ones. Where the
 table is half full, the loop ends, a larger one is made, and the loop goes on.
@@ -114,7 +114,7 @@ cdef _checked(const Offset[::1] offsets, Py_ssize_t size):
 
 def code(const uint8_t[::1] data, const Offset[::1] offsets, const uint8_t[::1] filled):
     """Return a code for each text, and the row that each code occurs in first; see
-    `kernels/twins/coding.py`.
+    `kernels/reading.py`.
     """
     cdef Py_ssize_t rows = offsets.shape[0] - 1, done = 0, count = 0, slot
     cdef uint64_t mask = 1023

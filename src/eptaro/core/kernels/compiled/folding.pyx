@@ -1,12 +1,12 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Rows folded to cells in one pass: the twin of `kernels/twins/folding.py` in C.
+"""Rows folded to cells in one pass, for `kernels/folding.py`.
 
 A cell is one row of `cells`, a few words of 64 bits side by side, so that a transaction touches
 one or two lines of the processor's cache. Rows are taken in blocks: the cells of a block are
 worked out and checked first, then each plan goes over the block by itself while its cells are
 near. All is added in the order of the rows, so that sums of floats are the same to the last
-bit as those of the twin.
+bit as those of NumPy.
 
 Nothing in the loops allocates or needs the interpreter.
 """
@@ -114,7 +114,7 @@ cdef Planned _planned(object plan, Py_ssize_t rows, Py_ssize_t words) except *:
 
 def fold(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t width,
          int64_t[:, ::1] cells, plans, const int64_t[::1] times, int64_t first_row):
-    """Fold rows to cells; see `kernels/twins/folding.py`."""
+    """Fold rows to cells; see `kernels/folding.py`."""
     cdef Py_ssize_t rows = days.shape[0] if days.shape[0] else slots.shape[0]
     cdef Py_ssize_t size = cells.shape[0], words = cells.shape[1], start = 0, n = 0, j, k
     cdef Py_ssize_t count = len(plans)

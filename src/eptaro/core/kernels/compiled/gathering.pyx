@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Answers gathered from cells: the twin of `kernels/twins/gathering.py` in C.
+"""Answers gathered from cells, for `kernels/gathering.py`.
 
 Spans mostly come in the order of their cells, each where the last one ended: a search goes on
 from there in steps that double, so that spans in order take one pass over the cells.
@@ -57,7 +57,7 @@ cdef inline Py_ssize_t _put(const int64_t *keys, Py_ssize_t size, Py_ssize_t at,
 def bounds(const int64_t[::1] keys, const int64_t[::1] group, const int64_t[::1] first,
            const int64_t[::1] last, int64_t begin, int64_t width, int64_t[::1] lo,
            int64_t[::1] hi):
-    """Put the cells of each span into `lo` and `hi`; see `kernels/twins/gathering.py`."""
+    """Put the cells of each span into `lo` and `hi`; see `kernels/gathering.py`."""
     cdef Py_ssize_t n = group.shape[0], size = keys.shape[0], i, at = 0
     cdef const int64_t *cells = &keys[0] if size else NULL
     cdef int64_t before
@@ -73,7 +73,7 @@ def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] fir
                   const int64_t[::1] last, int64_t begin, int64_t width, int64_t[:, ::1] lo,
                   int64_t[:, ::1] hi):
     """Put the cells of the same spans of one group after the other into `lo` and `hi`; see
-    `kernels/twins/gathering.py`.
+    `kernels/gathering.py`.
     """
     cdef Py_ssize_t groups = lo.shape[0], spans = first.shape[0], size = keys.shape[0], g, i
     cdef Py_ssize_t at = 0
@@ -95,7 +95,7 @@ cdef _outside(Py_ssize_t size):
 
 def between(const int64_t[::1] whole, const int64_t[::1] lo, const int64_t[::1] hi,
             int64_t[::1] found):
-    """Put what running sums grow by into `found`; see `kernels/twins/gathering.py`."""
+    """Put what running sums grow by into `found`; see `kernels/gathering.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef uint64_t size = whole.shape[0]
     cdef bint inside = True
@@ -113,7 +113,7 @@ def between(const int64_t[::1] whole, const int64_t[::1] lo, const int64_t[::1] 
 
 def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64_t[::1] lo,
                    const int64_t[::1] hi, double[::1] found):
-    """Put what running sums of floats grow by into `found`; see `kernels/twins/gathering.py`."""
+    """Put what running sums of floats grow by into `found`; see `kernels/gathering.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef uint64_t size = whole.shape[0]
     cdef bint inside = True
@@ -131,7 +131,7 @@ def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64
 
 
 def scatter(const Value[::1] cells, const int64_t[::1] target, Value[::1] found):
-    """Add cells to others; see `kernels/twins/gathering.py`."""
+    """Add cells to others; see `kernels/gathering.py`."""
     cdef Py_ssize_t n = cells.shape[0], i
     cdef uint64_t size = found.shape[0]
     cdef bint inside = True

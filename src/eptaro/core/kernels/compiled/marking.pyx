@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Whole numbers that lie close together as codes: the twin of `kernels/twins/marking.py` in C.
+"""Whole numbers that lie close together as codes, for `kernels/occurring.py`.
 
 A number below the least is a very large one without a sign, so that one comparison checks both
 ends.
@@ -10,7 +10,7 @@ from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 
 
 def mark(const int64_t[::1] values, int64_t least, uint8_t[::1] seen):
-    """Mark each value at its distance from the least; see `kernels/twins/marking.py`."""
+    """Mark each value at its distance from the least; see `kernels/occurring.py`."""
     cdef Py_ssize_t n = values.shape[0], i
     cdef uint64_t begin = <uint64_t> least, width = seen.shape[0], place
     cdef bint inside = True
@@ -27,7 +27,7 @@ def mark(const int64_t[::1] values, int64_t least, uint8_t[::1] seen):
 
 def numbered(const int64_t[::1] values, int64_t least, const int32_t[::1] numbers,
              int32_t[::1] codes):
-    """Put the number of each value into `codes`; see `kernels/twins/marking.py`."""
+    """Put the number of each value into `codes`; see `kernels/occurring.py`."""
     cdef Py_ssize_t n = values.shape[0], i
     cdef uint64_t begin = <uint64_t> least, width = numbers.shape[0], place
     cdef bint inside = True
@@ -54,7 +54,7 @@ cdef _checked(Py_ssize_t n, Py_ssize_t beside, Py_ssize_t height, Py_ssize_t wid
 
 def mark_pairs(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t height,
                Py_ssize_t width, uint8_t[::1] seen):
-    """Mark each pair of numbers; see `kernels/twins/marking.py`."""
+    """Mark each pair of numbers; see `kernels/occurring.py`."""
     cdef Py_ssize_t n = one.shape[0], i
     cdef uint64_t high = height, wide = width
     cdef bint inside = True
@@ -71,7 +71,7 @@ def mark_pairs(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t height
 
 def number_pairs(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t height,
                  Py_ssize_t width, const int32_t[::1] numbers, int32_t[::1] codes):
-    """Put the number of each pair into `codes`; see `kernels/twins/marking.py`."""
+    """Put the number of each pair into `codes`; see `kernels/occurring.py`."""
     cdef Py_ssize_t n = one.shape[0], i
     cdef uint64_t high = height, wide = width
     cdef bint inside = True

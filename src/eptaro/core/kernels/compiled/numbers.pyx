@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Numbers as they are read: the twin of `kernels/twins/numbers.py` in C."""
+"""Numbers as they are read, for `kernels/reading.py`."""
 
 import numpy as np
 
@@ -12,7 +12,7 @@ cdef enum:
 
 
 def extent(const double[::1] values):
-    """Return the least and the largest, and how many are NaN; see `kernels/twins/numbers.py`."""
+    """Return the least and the largest, and how many are NaN; see `kernels/reading.py`."""
     cdef Py_ssize_t i = 0, lane, rows = values.shape[0], blanks = 0
     cdef double least[LANES]
     cdef double most[LANES]
@@ -41,7 +41,7 @@ def extent(const double[::1] values):
 
 
 def narrow(const int64_t[:, ::1] words, const uint8_t[::1] filled, int64_t[::1] low):
-    """Put whole numbers of 128 bits into 64; see `kernels/twins/numbers.py`."""
+    """Put whole numbers of 128 bits into 64; see `kernels/reading.py`."""
     cdef Py_ssize_t rows = words.shape[0], i, wrong = -1
     cdef bint some = filled.shape[0] > 0
     if low.shape[0] != rows or filled.shape[0] not in (0, rows) or words.shape[1] != 2:
@@ -59,7 +59,7 @@ def narrow(const int64_t[:, ::1] words, const uint8_t[::1] filled, int64_t[::1] 
 
 
 def units(const double[::1] values, double unit, double limit, int64_t[::1] found):
-    """Put how many units floats stand for into `found`; see `kernels/twins/numbers.py`."""
+    """Put how many units floats stand for into `found`; see `kernels/reading.py`."""
     cdef Py_ssize_t i
     cdef double count
     cdef bint whole = True

@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Orders of whole numbers by digits of 11 bits: the twin of `kernels/twins/order.py` in C.
+"""Orders of whole numbers by digits of 11 bits, for `kernels/sorting.py`.
 
 A pass puts the rows in the order of one digit and keeps the order of those that share it; from
 the lowest digit to the highest, that sorts. Keys and rows move together, so that each pass reads
@@ -73,13 +73,13 @@ cdef tuple _sorted(const int64_t[::1] keys):
 
 
 def stable_order(keys):
-    """Return the stable order of whole numbers from 0; see `kernels/twins/order.py`."""
+    """Return the stable order of whole numbers from 0; see `kernels/sorting.py`."""
     return _sorted(np.ascontiguousarray(keys, np.int64))[1]
 
 
 def distinct(keys, bound):
     """Return the different whole numbers in order, and each one's place; see
-    `kernels/twins/order.py`.
+    `kernels/sorting.py`.
     """
     cdef const int64_t[::1] given = np.ascontiguousarray(keys, np.int64)
     cdef const int64_t[::1] ordered, rows
@@ -101,7 +101,7 @@ def distinct(keys, bound):
 
 def places(keys, asked):
     """Return how many of the keys, which are in order, are less than each number asked for; see
-    `kernels/twins/order.py`.
+    `kernels/sorting.py`.
 
     Where a number is not less than the one before, the search goes on from there in steps that
     double, so that numbers in order take one pass.

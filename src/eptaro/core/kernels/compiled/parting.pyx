@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Rows put in the order of their cells in two steps: the twin of `kernels/twins/parting.py` in C.
+"""Rows put in the order of their cells in two steps, for `kernels/sorting.py`.
 
 Rows are dealt out to parts of the cells first, and each part is then put in order by itself, by
 digits of 11 bits from the lowest on: what is written to lies in the processor's cache both times.
@@ -30,7 +30,7 @@ ctypedef fused Cell:
 
 def counted(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t width,
             int64_t size, int shift, int64_t[::1] counts):
-    """Count the rows of each part; see `kernels/twins/parting.py`."""
+    """Count the rows of each part; see `kernels/sorting.py`."""
     cdef Py_ssize_t rows = days.shape[0] if days.shape[0] else slots.shape[0], i
     cdef uint64_t cell, most = 0
     cdef bint dated = days.shape[0] > 0, slotted = slots.shape[0] > 0
@@ -54,7 +54,7 @@ def counted(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64
 def dealt(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t width,
           int shift, int64_t[::1] begins, const Moved[::1] values, uint32_t[::1] lows,
           Moved[::1] out):
-    """Put rows into their parts; see `kernels/twins/parting.py`."""
+    """Put rows into their parts; see `kernels/sorting.py`."""
     cdef Py_ssize_t rows = days.shape[0] if days.shape[0] else slots.shape[0], i, to
     cdef uint64_t cell, mask = (<uint64_t> 1 << shift) - 1
     cdef bint dated = days.shape[0] > 0, slotted = slots.shape[0] > 0, inside = True
@@ -105,7 +105,7 @@ cdef void _pass(const uint32_t *lows, const Moved *values, uint32_t *lows_out, M
 
 def settled(uint32_t[::1] lows, Moved[::1] values, const int64_t[::1] ends, int shift,
             Py_ssize_t start, Py_ssize_t stop, Cell[::1] cells, Moved[::1] out):
-    """Put the rows of some parts in the order of their cells; see `kernels/twins/parting.py`."""
+    """Put the rows of some parts in the order of their cells; see `kernels/sorting.py`."""
     cdef Py_ssize_t part, begin, n, most = 0, passes = max((shift + DIGIT - 1) // DIGIT, 1), step
     cdef int64_t before
     cdef uint32_t *here
@@ -142,7 +142,7 @@ def settled(uint32_t[::1] lows, Moved[::1] values, const int64_t[::1] ends, int 
 
 def runs(const Cell[::1] cells, int64_t[::1] keys, int32_t[::1] places):
     """Put the different cells, which are in order, and the place of each row's into arrays; see
-    `kernels/twins/parting.py`.
+    `kernels/sorting.py`.
     """
     cdef Py_ssize_t n = cells.shape[0], i, count = 0
     cdef bint ordered = True
@@ -165,7 +165,7 @@ def runs(const Cell[::1] cells, int64_t[::1] keys, int32_t[::1] places):
 def merged(const int64_t[::1] one, const int64_t[::1] two, int64_t[::1] found,
            int64_t[::1] mine, int64_t[::1] theirs):
     """Put the different cells of two runs and the places of both into arrays; see
-    `kernels/twins/parting.py`.
+    `kernels/sorting.py`.
     """
     cdef Py_ssize_t n = one.shape[0], m = two.shape[0], i = 0, j = 0, count = 0
     cdef bint ordered = True

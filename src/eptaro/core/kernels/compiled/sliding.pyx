@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Statistics of windows that slide over values: the twin of `kernels/twins/sliding.py` in C.
+"""Statistics of windows that slide over values, for `kernels/ranges.py`.
 
 A window keeps what it holds while it moves: of each number how often it occurs, and for ranks a
 tree of sums (P. Fenwick, "A new data structure for cumulative frequency tables", 1994), in which
@@ -54,7 +54,7 @@ cdef inline int64_t _kth(const int32_t *tree, int64_t size, int64_t k) noexcept 
 def window_neighbours(const int32_t[::1] ranks, const int64_t[::1] lo, const int64_t[::1] hi,
                       const int64_t[::1] below, const int64_t[::1] above, int64_t bound,
                       int64_t[:, ::1] found):
-    """Put two ranks of each window into `found`; see `kernels/twins/sliding.py`."""
+    """Put two ranks of each window into `found`; see `kernels/ranges.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef int64_t size = 1, left = 0, right = 0
     cdef bint there = True
@@ -86,7 +86,7 @@ def window_neighbours(const int32_t[::1] ranks, const int64_t[::1] lo, const int
 def window_distinct(const int32_t[::1] codes, const int64_t[::1] lo, const int64_t[::1] hi,
                     int64_t bound, int64_t[::1] found):
     """Put the number of different codes of each window into `found`; see
-    `kernels/twins/sliding.py`.
+    `kernels/ranges.py`.
     """
     cdef Py_ssize_t n = lo.shape[0], i
     cdef int64_t left = 0, right = 0, count = 0

@@ -1,6 +1,6 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
 # cython: initializedcheck=False
-"""Time stamps to days and times: the twin of `kernels/twins/stamps.py` in C.
+"""Time stamps to days and times, for `kernels/reading.py`.
 
 The usual units are written out, as a division by a number that the compiler knows is a product.
 """
@@ -29,7 +29,7 @@ cdef inline void _put(int64_t stamp, int64_t day, int64_t per_day, int64_t each,
 
 
 def split(const int64_t[::1] stamps, int64_t per_day, int32_t[::1] days, int64_t[::1] times):
-    """Put the days of time stamps and their times into arrays; see `kernels/twins/stamps.py`."""
+    """Put the days of time stamps and their times into arrays; see `kernels/reading.py`."""
     cdef Py_ssize_t n = stamps.shape[0], i
     cdef int64_t each
     cdef int64_t micro = <int64_t> MILLISECONDS * 1000, nano = <int64_t> MILLISECONDS * 1000000

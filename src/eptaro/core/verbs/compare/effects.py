@@ -18,7 +18,7 @@ from eptaro.core.calendars.days import Days, Flags, Ints, weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.sums import Sum
-from eptaro.core.kernels.bycell import running
+from eptaro.core.kernels.gathering import running
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.view import View
 from eptaro.core.tables import exact

@@ -1,6 +1,6 @@
-"""Rows folded to cells, a plan at a time, in array operations over chunks of rows.
+"""Rows folded to cells: by the compiled loop, or in NumPy a plan at a time over chunks of rows.
 
-The twin of `compiled/folding.pyx`; both leave the same words in the cells, to the last bit.
+Both leave the same words in the cells, to the last bit.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Flags, Ints
+from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
@@ -55,6 +56,9 @@ def fold(
     >>> cells[:, 0].tolist(), cells[:, 1].tolist(), cells[:, 2].view(float).tolist()
     ([2, 1], [3, 0], [0.75, -0.5])
     """
+    if dispatch.loops is not None:
+        dispatch.loops.folding.fold(days, slots, first, width, cells, plans, times, first_row)
+        return
     rows = len(days) or len(slots)
     for part in (days, slots, times, *(p for plan in plans for p in (plan.values, plan.filled))):
         if part is not None and len(part) not in (0, rows):

@@ -1,8 +1,7 @@
-"""Rows put in the order of their cells, on all processors."""
+"""Rows put in the order of their cells or keys, on all processors."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import partial
 from itertools import pairwise
 from typing import Any
@@ -11,45 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Ints
-from eptaro.core.kernels.chosen import counted, dealt, merged, runs, scatter, settled, stable_order
-from eptaro.core.kernels.room import room, shortened
+from eptaro.core.kernels import dispatch
+from eptaro.core.kernels.room import placed, room, shortened
 from eptaro.core.kernels.sidebyside import WORKERS, at_once
 
 Array = NDArray[Any]
-
-
-def added(cells: Array, target: Ints, size: int) -> Array:
-    """Return cells on others: cell i goes to `target[i]`, several add up, -1 is left out."""
-    out = room(size, cells.dtype, cells)
-    if cells.dtype == object:
-        keep = target >= 0
-        np.add.at(out, target[keep], cells[keep])
-    else:
-        scatter(np.ascontiguousarray(cells), np.ascontiguousarray(target, np.int64), out)
-    return out
-
-
-def running(cells: Array) -> Array:
-    """Return running sums with a leading zero."""
-    out = room(len(cells) + 1, cells.dtype, cells)
-    np.cumsum(cells, out=out[1:])
-    return out
-
-
-def added_together(parts: Sequence[Array], onto: Sequence[Ints | None], size: int) -> Array:
-    """Return several arrays of cells added up on `size` others, in their order; `onto` is None
-    where cells stay in place.
-    """
-    first, target = parts[0], onto[0]
-    out = first.copy() if target is None else added(first, target, size)
-    for part, target in zip(parts[1:], onto[1:], strict=True):
-        if target is None:
-            out += part
-        elif part.dtype == object:
-            out += added(part, target, size)
-        else:
-            scatter(np.ascontiguousarray(part), np.ascontiguousarray(target, np.int64), out)
-    return out
 
 
 _NO_DAYS = np.empty(0, np.int32)
@@ -72,14 +37,23 @@ def in_cell_order(
     >>> [part.tolist() for part in found]
     [[0, 1, 1], [2, 1, 3]]
     """
-    rows = len(values)
+    if dispatch.loops is None:
+        every = _cells_of(days, slots, first, width)
+        if len(every) and not 0 <= int(every.min()) <= int(every.max()) < size:
+            raise IndexError(f"rows reach outside the {size} cells")
+        order = np.argsort(every, kind="stable")
+        cells = every[order].astype(np.int32 if size < 1 << 31 else np.int64)
+        return placed(cells, slots), placed(values[order], slots)
+    loops, rows = dispatch.loops.parting, len(values)
     bits = max(size - 1, 0).bit_length()
     shift = min(max(bits - _PARTS_BITS, min(bits, _WITHIN_BITS)), 32)
     parts = (max(size - 1, 0) >> shift) + 1
     slices = _cut(rows, max(min(WORKERS, rows // _LEAST_SLICE), 1))
     counts = np.zeros((len(slices), parts), np.int64)
     own = [(days[of], slots[of], first, width) for of in slices]
-    at_once([partial(counted, *part, size, shift, n) for part, n in zip(own, counts, strict=True)])
+    at_once(
+        [partial(loops.counted, *part, size, shift, n) for part, n in zip(own, counts, strict=True)]
+    )
     # Part by part, and in each part slice by slice: rows stay in their order.
     begins = (np.cumsum(counts.T).reshape(parts, len(slices)) - counts.T).T.copy()
     ends = np.cumsum(counts.sum(axis=0))
@@ -88,7 +62,7 @@ def in_cell_order(
     lows, dealt_values = room(rows, np.uint32, slots), room(rows, moved.dtype, slots)
     at_once(
         [
-            partial(dealt, *part, shift, begin, moved[of], lows, dealt_values)
+            partial(loops.dealt, *part, shift, begin, moved[of], lows, dealt_values)
             for part, begin, of in zip(own, begins, slices, strict=True)
         ]
     )
@@ -97,11 +71,23 @@ def in_cell_order(
     cuts = [0, *np.searchsorted(ends, [of.stop for of in slices[:-1]]).tolist(), parts]
     at_once(
         [
-            partial(settled, lows, dealt_values, ends, shift, start, stop, cells, out)
+            partial(loops.settled, lows, dealt_values, ends, shift, start, stop, cells, out)
             for start, stop in pairwise(cuts)
         ]
     )
     return cells, out.view(values.dtype)
+
+
+def _cells_of(days: Days, slots: Array, first: int, width: int) -> Ints:
+    """Return the cell of each row: `slot * width + day - first`, of which either may be empty."""
+    cells = np.zeros(len(days) or len(slots), np.int64)
+    if len(slots):
+        cells += slots
+        cells *= width
+    if len(days):
+        cells += days
+        cells -= first
+    return cells
 
 
 def _cut(rows: int, count: int) -> list[slice]:
@@ -128,8 +114,13 @@ def different(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
     >>> [part.tolist() for part in different(np.array([4, 4, 9]))]
     [[4, 9], [0, 0, 1]]
     """
+    if dispatch.loops is None:
+        new = np.ones(len(cells), bool)
+        np.not_equal(cells[1:], cells[:-1], out=new[1:])
+        codes = np.cumsum(new, dtype=np.int32) - np.int32(1)
+        return placed(cells[new].astype(np.int64), cells), placed(codes, cells)
     keys, places = room(len(cells), np.int64, cells), room(len(cells), np.int32, cells)
-    return shortened(keys, runs(cells, keys, places)), places
+    return shortened(keys, dispatch.loops.parting.runs(cells, keys, places)), places
 
 
 def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
@@ -138,9 +129,16 @@ def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
     >>> [part.tolist() for part in joined_runs(np.array([2, 5]), np.array([3, 5]))]
     [[2, 3, 5], [0, 2], [1, 2]]
     """
+    if dispatch.loops is None:
+        both, at = np.unique(np.concatenate([one, two]), return_inverse=True)
+        return placed(both, one, two), placed(at[: len(one)], one), placed(at[len(one) :], two)
     found = room(len(one) + len(two), np.int64, one, two)
     mine, theirs = room(len(one), np.int64, one), room(len(two), np.int64, two)
-    return shortened(found, merged(one, two, found, mine, theirs)), mine, theirs
+    return (
+        shortened(found, dispatch.loops.parting.merged(one, two, found, mine, theirs)),
+        mine,
+        theirs,
+    )
 
 
 def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
@@ -157,4 +155,37 @@ def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
     fresh = np.ones(len(keys), bool)
     fresh[1:] = ordered[1:] != ordered[:-1]
     found[order[fresh]] = True
+    return found
+
+
+def stable_order(keys: Array) -> Ints:
+    """Return the stable order of whole numbers from 0: NumPy's by passes over 16 bits each.
+
+    >>> stable_order(np.array([2, 0, 2])).tolist()
+    [1, 0, 2]
+    """
+    if dispatch.loops is not None:
+        return dispatch.loops.order.stable_order(keys)  # type: ignore[no-any-return]
+    most = int(keys.max(initial=0))
+    if most >= 1 << 32:
+        return np.argsort(keys, kind="stable")
+    order = np.argsort(keys.astype(np.uint16), kind="stable")  # of the low 16 bits
+    if most < 1 << 16:
+        return order
+    return order[np.argsort((keys >> 16).astype(np.uint16)[order], kind="stable")]
+
+
+def ranks(*keys: NDArray[Any]) -> Ints:
+    """Return the place of each row in the order of the last key, then the one before, ..."""
+    ranks = np.empty(len(keys[0]), np.int64)
+    ranks[np.lexsort(keys)] = np.arange(len(ranks))
+    return ranks
+
+
+def moments(days: NDArray[Any], times: Ints) -> Ints:
+    """Return numbers that are in the order of days and times, equal where both are."""
+    order = np.lexsort((times, days))
+    later = (np.diff(days[order]) != 0) | (np.diff(times[order]) != 0)
+    found = np.empty(len(order), np.int64)
+    found[order] = np.concatenate([[0], np.cumsum(later)])[: len(order)]
     return found

@@ -1,0 +1,42 @@
+"""Whether the loops compiled from `compiled/` run, and where they are.
+
+`EPTARO_KERNEL=numpy` leaves them aside, `EPTARO_KERNEL=compiled` insists on them; unset, they run
+where they were built. Each operation of this room has a few lines of NumPy beside its loops;
+answers do not depend on which run.
+"""
+
+from __future__ import annotations
+
+import os
+from importlib import import_module
+from types import SimpleNamespace
+from typing import Any
+
+_asked = os.environ.get("EPTARO_KERNEL", "")
+if _asked not in ("", "compiled", "numpy"):
+    raise ImportError(f"EPTARO_KERNEL={_asked!r} must be numpy or compiled")
+
+_PARTS = (
+    *("coding", "direct", "extremes", "folding", "gathering", "keeping", "marking", "numbers"),
+    *("order", "parting", "sliding", "stamps"),
+)
+
+
+def _compiled() -> Any:
+    """Return the modules of compiled loops by name, None where they do not run."""
+    if _asked == "numpy":
+        return None
+    try:
+        found = {part: import_module(f"eptaro.core.kernels.compiled.{part}") for part in _PARTS}
+    except ImportError as error:  # they were not built
+        if _asked:
+            raise ImportError(
+                f"EPTARO_KERNEL=compiled, but that kernel was not built ({error}); install Eptaro "
+                f"where there is a C compiler, or leave the variable unset"
+            ) from None
+        return None
+    return SimpleNamespace(**found)
+
+
+loops = _compiled()
+KERNEL = "numpy" if loops is None else "compiled"

@@ -1,0 +1,155 @@
+"""Cells added up, and answers gathered from them: the ranges of cells that spans of days hold, and
+what lies between two places of running sums.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels import dispatch
+from eptaro.core.kernels.room import room
+from eptaro.core.kernels.sidebyside import in_slices
+
+Array = NDArray[Any]
+_EVERY = np.empty(0, np.int64)
+
+
+def added(cells: Array, target: Ints, size: int) -> Array:
+    """Return cells on others: cell i goes to `target[i]`, several add up, -1 is left out."""
+    out = room(size, cells.dtype, cells)
+    if cells.dtype == object:
+        keep = target >= 0
+        np.add.at(out, target[keep], cells[keep])
+    else:
+        _scatter(cells, target, out)
+    return out
+
+
+def _scatter(cells: Array, target: Ints, out: Array) -> None:
+    """Add each cell to that of `out` which its target names; below 0 it is left out."""
+    if dispatch.loops is not None:
+        cells, target = np.ascontiguousarray(cells), np.ascontiguousarray(target, np.int64)
+        dispatch.loops.gathering.scatter(cells, target, out)
+        return
+    keep = target >= 0
+    np.add.at(out, target[keep], cells[keep])
+
+
+def running(cells: Array) -> Array:
+    """Return running sums with a leading zero."""
+    out = room(len(cells) + 1, cells.dtype, cells)
+    np.cumsum(cells, out=out[1:])
+    return out
+
+
+def added_together(parts: Sequence[Array], onto: Sequence[Ints | None], size: int) -> Array:
+    """Return several arrays of cells added up on `size` others, in their order; `onto` is None
+    where cells stay in place.
+    """
+    first, target = parts[0], onto[0]
+    out = first.copy() if target is None else added(first, target, size)
+    for part, target in zip(parts[1:], onto[1:], strict=True):
+        if target is None:
+            out += part
+        elif part.dtype == object:
+            out += added(part, target, size)
+        else:
+            _scatter(part, target, out)
+    return out
+
+
+def bounds(
+    keys: Ints | None, group: Ints, first: Ints, last: Ints, begin: int, width: int
+) -> tuple[Ints, Ints]:
+    """Return the first cell of each span of days, and the one after its last.
+
+    A group has the cells of `width` days from `begin` on. With `keys`, in order, only the cells are
+    there whose number, `group * width + day - begin`, is among them. A span that holds no days
+    holds no cells.
+
+    >>> spans = np.array([[6, 6], [7, 9]])
+    >>> lo, hi = bounds(np.array([0, 3, 4]), np.array([0, 1]), *spans, 6, 3)
+    >>> lo.tolist(), hi.tolist()
+    ([0, 1], [1, 3])
+    """
+    group, first, last = (np.ascontiguousarray(part, np.int64) for part in (group, first, last))
+    if dispatch.loops is None:
+        lo = group * width + np.clip(first - begin, 0, width)
+        hi = np.maximum(group * width + np.clip(last + 1 - begin, 0, width), lo)
+        return (lo, hi) if keys is None else (np.searchsorted(keys, lo), np.searchsorted(keys, hi))
+    loop, known = dispatch.loops.gathering.bounds, _EVERY if keys is None else keys
+    lo, hi = np.empty((2, len(group)), np.int64)
+
+    def some(of: slice) -> None:
+        loop(known, group[of], first[of], last[of], begin, width, lo[of], hi[of])
+
+    in_slices(some, len(group))
+    return lo, hi
+
+
+def bounds_of_all(
+    keys: Ints | None, groups: int, first: Ints, last: Ints, begin: int, width: int
+) -> tuple[Ints, Ints]:
+    """Return the cells of the same spans of days for one group after the other, as `bounds` does.
+
+    >>> lo, hi = bounds_of_all(np.array([0, 3, 4]), 2, np.array([6]), np.array([7]), 6, 3)
+    >>> lo.tolist(), hi.tolist()
+    ([0, 1], [1, 3])
+    """
+    first, last = (np.ascontiguousarray(part, np.int64) for part in (first, last))
+    if dispatch.loops is None:
+        group = np.repeat(np.arange(groups), len(first))
+        return bounds(keys, group, np.tile(first, groups), np.tile(last, groups), begin, width)
+    loop, known = dispatch.loops.gathering.bounds_of_all, _EVERY if keys is None else keys
+    lo, hi = (np.empty((groups, len(first)), np.int64) for _ in range(2))
+
+    def some(of: slice) -> None:
+        loop(known, of.start, first, last, begin, width, lo[of], hi[of])
+
+    in_slices(some, groups, each=len(first))
+    return lo.ravel(), hi.ravel()
+
+
+def between(
+    whole: Ints, lo: Ints, hi: Ints, rest: NDArray[np.float64] | None = None
+) -> NDArray[Any]:
+    """Return what running sums, with a `rest` floats in two parts, grow by from place `lo` to `hi`.
+
+    Raises `IndexError` for places that do not exist.
+
+    >>> between(np.array([0, 4, 9]), np.array([1]), np.array([2])).tolist()
+    [5]
+    """
+    if dispatch.loops is None:
+        found = whole[hi] - whole[lo]
+        return found if rest is None else found + (rest[hi] - rest[lo])
+    lo, hi = np.ascontiguousarray(lo, np.int64), np.ascontiguousarray(hi, np.int64)
+    loops, out = (
+        dispatch.loops.gathering,
+        np.empty(len(lo), np.int64 if rest is None else np.float64),
+    )
+
+    def some(of: slice) -> None:
+        if rest is None:
+            loops.between(whole, lo[of], hi[of], out[of])
+        else:
+            loops.between_floats(whole, rest, lo[of], hi[of], out[of])
+
+    in_slices(some, len(lo))
+    return out
+
+
+def places(keys: Ints, asked: Ints) -> Ints:
+    """Return how many of the keys, which are in order, are less than each number asked for.
+
+    >>> places(np.array([2, 5, 9]), np.array([0, 5, 6])).tolist()
+    [0, 1, 2]
+    """
+    if dispatch.loops is None:
+        return np.searchsorted(keys, asked)
+    return dispatch.loops.order.places(keys, asked)  # type: ignore[no-any-return]

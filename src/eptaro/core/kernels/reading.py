@@ -1,0 +1,106 @@
+"""Columns as they are read: texts to codes, time stamps to days, numbers to 64 bits."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels import dispatch
+from eptaro.core.kernels.sidebyside import at_once, cut, in_slices
+
+DAY_NS = 86_400_000_000_000  # nanoseconds of a day
+_INT32 = np.iinfo(np.int32)
+_ALL = np.empty(0, np.uint8)
+
+
+def code(
+    data: NDArray[np.uint8], offsets: NDArray[Any], filled: NDArray[np.uint8]
+) -> tuple[NDArray[np.int32], Ints]:
+    """Return a code for each text, in the order in which they are met, and the row that each code
+    occurs in first.
+
+    Text i is the bytes `offsets[i]` to `offsets[i + 1]` (int32 or int64) of `data`; `filled`, one
+    byte a row, may be empty where all are, and the code of what is not is -1. Raises `IndexError`
+    for offsets that lead out of the data.
+
+    >>> data, offsets = np.frombuffer(b"abcab", np.uint8), np.array([0, 2, 3, 5])
+    >>> [part.tolist() for part in code(data, offsets, np.empty(0, np.uint8))]
+    [[0, 1, 0], [0, 1]]
+    """
+    if dispatch.loops is not None:
+        return dispatch.loops.coding.code(data, offsets, filled)  # type: ignore[no-any-return]
+    if len(offsets) > 1 and not (np.diff(offsets) >= 0).all():
+        raise IndexError("texts end before they begin")
+    if len(offsets) > 1 and not 0 <= offsets[0] <= offsets[-1] <= len(data):
+        raise IndexError(f"texts go beyond {len(data)} bytes")
+    whole, ends = data.tobytes(), offsets.tolist()
+    met: dict[bytes, int] = {}
+    codes = np.full(max(len(ends) - 1, 0), -1, np.int32)
+    for row in range(len(codes)):
+        if not len(filled) or filled[row]:
+            codes[row] = met.setdefault(whole[ends[row] : ends[row + 1]], len(met))
+    there = np.flatnonzero(codes >= 0)
+    return codes, there[np.unique(codes[there], return_index=True)[1]]
+
+
+def split(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:
+    """Return the days of time stamps, and the nanoseconds since each day began.
+
+    Stamps are counted in units of which `per_day` make a day, which divides a day's nanoseconds.
+    Days that 32 bits do not hold become the least or the largest that these do.
+
+    >>> [part.tolist() for part in split(np.array([-1, 86_400]), 86_400)]
+    [[-1, 1], [86399000000000, 0]]
+    """
+    if dispatch.loops is None:
+        found = stamps // per_day
+        times = (stamps - found * per_day) * (DAY_NS // per_day)
+        return np.clip(found, _INT32.min, _INT32.max).astype(np.int32), times
+    loop, stamps = dispatch.loops.stamps.split, np.ascontiguousarray(stamps, np.int64)
+    days, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
+    in_slices(lambda of: loop(stamps[of], per_day, days[of], times[of]), len(stamps))
+    return days, times
+
+
+def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, int]:
+    """Return whole numbers of 128 bits, two words each with the lower one first, in 64 bits, zeros
+    where they are not `filled` (one byte a row), and the first row that does not fit, or -1.
+
+    >>> low, wrong = narrow(np.array([[-5, -1], [7, 1]]))
+    >>> int(low[0]), wrong
+    (-5, 1)
+    """
+    filled = _ALL if filled is None else filled
+    if dispatch.loops is None:
+        fits, low = words[:, 1] == words[:, 0] >> 63, words[:, 0].copy()
+        if len(filled):
+            fits |= filled == 0
+            low[filled == 0] = 0
+        return low, -1 if fits.all() else int(np.argmin(fits))
+    loop, low = dispatch.loops.numbers.narrow, np.empty(len(words), np.int64)
+
+    def some(of: slice) -> int:
+        row: int = loop(words[of], filled[of], low[of])
+        return row if row < 0 else of.start + row
+
+    found = at_once([partial(some, of) for of in cut(len(words))])
+    return low, next((row for row in found if row >= 0), -1)
+
+
+def units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None:
+    """Return how many parts of 1 / unit each float stands for; None unless all floats are just such
+    numbers, less than a limit in size.
+
+    >>> units(np.array([0.25, -3.1]), 100.0, 2.0**53).tolist()
+    [25, -310]
+    """
+    if dispatch.loops is not None:
+        found = np.empty(len(values), np.int64)
+        return found if dispatch.loops.numbers.units(values, unit, limit, found) else None
+    counts = np.rint(values * unit)
+    fits = (np.abs(counts) < limit) & (counts / unit == values)
+    return counts.astype(np.int64) if fits.all() else None

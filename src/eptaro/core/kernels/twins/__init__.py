@@ -1,1 +1,0 @@
-"""The loops in NumPy: the twins of those in `compiled/`, and what they are held against."""

@@ -1,0 +1,82 @@
+"""Rows that a mask keeps, and the different numbers among many: both ways equal plain lists."""
+
+import unittest
+from unittest import mock
+
+import numpy as np
+
+from eptaro.core.kernels import kept, occurring, sidebyside
+from eptaro.core.kernels.kept import Keeping
+from tests.core.kernels.both import both, sliced
+
+
+class Kept(unittest.TestCase):
+    """Rows that a mask keeps: arrays of every width, whole and in slices."""
+
+    def test_rows_and_places(self):
+        rng = np.random.default_rng(5)
+        for share in (0, 0.3, 1):
+            mask = rng.random(301) < share
+            there = np.flatnonzero(mask).tolist()
+            arrays = (
+                *(rng.integers(0, 250, 301).astype(width) for width in ("u1", "u2", "u4", "u8")),
+                rng.random(301),
+                rng.integers(0, 9, (301, 2))[:, 1].astype(np.int16),
+                np.array(["a", None] * 150 + ["b"], object),
+                rng.random(301).astype(np.longdouble),
+            )
+            for way in both():
+                for cut in (kept.cut, lambda rows: sliced(rows, 3)):
+                    with mock.patch.object(kept, "cut", cut):
+                        keep = Keeping(mask)
+                    self.assertEqual(keep.count, len(there))
+                    self.assertEqual(keep.places.tolist(), there, way)
+                    for values in arrays:
+                        wanted = [values.tolist()[at] for at in there]
+                        self.assertEqual(keep.of(values).tolist(), wanted, way)
+
+
+class Occurring(unittest.TestCase):
+    """Each way equals sets and lists, whole and in slices."""
+
+    def test_numbers_of_a_span(self):
+        rng = np.random.default_rng(10)
+        for least, span in ((0, 1), (-40, 90), (2**62, 500), (-(2**63), 7)):
+            values = least + rng.integers(0, span, 300)
+            for way in both():
+                for cut in (sidebyside.shares, sliced):
+                    with mock.patch.object(occurring, "shares", cut):
+                        found, places = occurring.close_together(values, least, span)
+                    self.assertEqual(found.tolist(), sorted({*values.tolist()}), way)
+                    self.assertEqual(found[places].tolist(), values.tolist())
+                for wrong in (least - 1, least + span):
+                    if -(2**63) <= wrong < 2**63:
+                        with self.assertRaises(IndexError):
+                            occurring.close_together(np.array([wrong]), least, span)
+
+    def test_pairs(self):
+        rng = np.random.default_rng(1)
+        one, two = (rng.integers(0, bound, 80).astype(np.int32) for bound in (6, 9))
+        wanted = (one * 9 + two).tolist()
+        for way in both():
+            for cut in (sidebyside.shares, sliced):
+                with mock.patch.object(occurring, "shares", cut):
+                    met, places = occurring.occurring_pairs(one, two, 6, 9)
+                self.assertEqual(met.tolist(), sorted({*wanted}), way)
+                self.assertEqual(met[places].tolist(), wanted)
+            for height, width in ((5, 9), (6, 8)):
+                with self.assertRaises(IndexError):
+                    occurring.occurring_pairs(one, two, height, width)
+
+    def test_numbers_whether_marked_or_sorted(self):
+        rng = np.random.default_rng(6)
+        for bound, count in ((1, 3), (50, 1000), (1 << 16, 5), (1 << 20, 40), (1 << 40, 500)):
+            keys = rng.integers(0, bound, count)
+            for way in both():
+                found, places = occurring.occurring(keys, bound)
+                self.assertEqual(found.tolist(), sorted({*keys.tolist()}), way)
+                np.testing.assert_array_equal(found[places], keys)
+                with self.assertRaises(IndexError):
+                    occurring.occurring(np.append(keys, bound), bound)
+                none = occurring.occurring(np.zeros(0, np.int64), 0)
+                self.assertEqual([part.tolist() for part in none], [[], []])

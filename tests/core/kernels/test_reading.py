@@ -1,0 +1,126 @@
+"""Columns as they are read: both ways equal plain Python."""
+
+import datetime as dt
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from eptaro.core.kernels import extents, reading
+from tests.core.kernels.both import both
+
+TEXTS = st.lists(
+    st.none() | st.binary(max_size=20) | st.sampled_from([b"", b"ab", b"route 07", b"route 08"])
+)
+
+
+def laid_out(texts: list, kind: type) -> tuple:
+    """Return texts as bytes, offsets and flags, with other bytes before and after them."""
+    data, offsets = bytearray(b"xyz"), [3]
+    for text in texts:
+        data += text or b""
+        offsets.append(len(data))
+    filled = np.array([text is not None for text in texts], np.uint8)
+    return np.frombuffer(bytes(data) + b"end", np.uint8), np.array(offsets, kind), filled
+
+
+class Coding(unittest.TestCase):
+    """Codes in the order in which texts are met."""
+
+    def check(self, texts: list, kind: type) -> None:
+        met: dict = {}
+        wanted = [-1 if text is None else met.setdefault(text, len(met)) for text in texts]
+        data, offsets, filled = laid_out(texts, kind)
+        for way in both():
+            codes, firsts = reading.code(data, offsets, filled)
+            self.assertEqual(codes.tolist(), wanted, way)
+            self.assertEqual(firsts.tolist(), [texts.index(text) for text in met])
+            if None not in texts:
+                every, _ = reading.code(data, offsets, filled[:0])
+                self.assertEqual(every.tolist(), wanted)
+
+    @given(TEXTS, st.sampled_from([np.int32, np.int64]))
+    def test_of_any_texts(self, texts: list, kind: type):
+        self.check(texts, kind)
+
+    def test_of_many_texts_that_differ_little(self):
+        texts = [f"{'long ' * (n % 5)}{n % 3000:05d}".encode() for n in range(9000)]
+        self.check(texts, np.int32)
+        self.check([text[: n % 12] for n, text in enumerate(texts)], np.int64)
+
+    def test_what_reaches_out_is_refused(self):
+        data, none = np.zeros(5, np.uint8), np.empty(0, np.uint8)
+        for offsets in ([0, 6], [-1, 2], [0, 3, 2], [4, 2]):
+            for _ in both():
+                with self.assertRaises(IndexError):
+                    reading.code(data, np.array(offsets, np.int64), none)
+
+
+EPOCH = dt.datetime(1970, 1, 1)
+PER_DAY = {1: 86_400, 10**3: 86_400_000, 10**6: 86_400_000_000, 10**9: 86_400_000_000_000}
+
+
+class Split(unittest.TestCase):
+    """Days and the nanoseconds since they began."""
+
+    @given(st.lists(st.datetimes(dt.datetime(1700, 1, 1), dt.datetime(2250, 1, 1)), max_size=9),
+           st.sampled_from([*PER_DAY]))  # fmt: skip
+    def test_equals_datetime(self, moments: list[dt.datetime], each: int):
+        moments = [m.replace(microsecond=m.microsecond // 1000 * 1000) for m in moments]
+        if each == 1:
+            moments = [moment.replace(microsecond=0) for moment in moments]
+        counted = [(m - EPOCH) // dt.timedelta(microseconds=1) * each // 10**6 for m in moments]
+        for _ in both():
+            days, times = reading.split(np.array(counted, np.int64), PER_DAY[each])
+            self.assertEqual(days.tolist(), [(m.date() - EPOCH.date()).days for m in moments])
+            midnight = [dt.datetime.combine(m.date(), dt.time()) for m in moments]
+            wanted = [
+                (m - o) // dt.timedelta(microseconds=1) * 1000
+                for m, o in zip(moments, midnight, strict=True)
+            ]
+            self.assertEqual(times.tolist(), wanted)
+
+    def test_days_beyond_32_bits_become_the_outermost(self):
+        for _ in both():
+            days, _ = reading.split(np.array([2**62, -(2**62), -1]), 86_400)
+            self.assertEqual(days.tolist(), [2**31 - 1, -(2**31), -1])
+
+
+class Numbers(unittest.TestCase):
+    """Extents, 64 bits of 128, and units of floats."""
+
+    def test_the_extent_of_floats(self):
+        rng = np.random.default_rng(2)
+        for size in (0, 1, 7, 8, 9, 100):
+            for some in (0.0, 0.5, 1.0):
+                values = rng.normal(size=size)
+                values[rng.random(size) < some] = np.nan
+                filled = [value for value in values.tolist() if value == value]
+                wanted = (
+                    min(filled, default=np.inf),
+                    max(filled, default=-np.inf),
+                    size - len(filled),
+                )
+                for way in both():
+                    self.assertEqual(tuple(extents.of_floats(values)), wanted, way)
+
+    def test_what_fits_into_64_bits(self):
+        given = [0, -1, 2**63 - 1, -(2**63), 7]
+        words = np.array([[(n + 2**63) % 2**64 - 2**63, n >> 64] for n in given], np.int64)
+        for _ in both():
+            low, row = reading.narrow(words)
+            self.assertEqual((low.tolist(), row), (given, -1))
+            for wrong in (2**63, -(2**63) - 1, 2**64):
+                words_ = words.copy()
+                words_[2] = [(wrong + 2**63) % 2**64 - 2**63, wrong >> 64]
+                self.assertEqual(reading.narrow(words_)[1], 2)
+                low, row = reading.narrow(words_, np.array([1, 1, 0, 1, 1], np.uint8))
+                self.assertEqual((low.tolist(), row), ([0, -1, 0, -(2**63), 7], -1))
+
+    def test_units_of_floats(self):
+        for _ in both():
+            found = reading.units(np.array([0.1, -2.0, 3.07]), 100.0, 2.0**53)
+            self.assertEqual(found.tolist(), [10, -200, 307])
+            for wrong in (0.105, np.nan, np.inf, 1e17):
+                self.assertIsNone(reading.units(np.array([0.1, wrong, 1.0]), 100.0, 2.0**53))
