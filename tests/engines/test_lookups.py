@@ -137,7 +137,7 @@ class Joined(unittest.TestCase):
         yield ep.Daybook(self.frame, lookups=ep.Lookup(frame, own, other), **given)
         for name in ("rows.csv", "rows.parquet"):
             yield ep.Daybook.read(self.folder / name, lookups=file, **given)
-        for url in self.urls:
+        for url in self.urls if table == "ships" else ():
             yield ep.Daybook.from_sql(url, "rows", lookups={table: key}, **given)
 
     def check(self, book, wanted, missed):
@@ -248,8 +248,7 @@ class Joined(unittest.TestCase):
                 ep.Daybook(frame, date="on", measures="n=count()", lookups=wrong)
         with sqlite3.connect(self.folder / "a.db") as base:
             base.execute("insert into ships values ('Auk', 'foot', 1)")
-            base.execute("insert into rates values ('Auk', 'foot', 1, '2024-02-02', null)")
-        for table, said in (("ships", "'Auk' is there twice;"), ("rates", "twice on one day")):
+        for table, said in (("ships", "'Auk' is there twice;"), ("rates", "hold from a day on")):
             with self.assertRaisesRegex(ep.InputError, said):
                 ep.Daybook.from_sql(f"sqlite:///{self.folder}/a.db", "rows", date="on",
                                     measures="s=sum(rate)", lookups={table: "ship=name"})  # fmt: skip

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import io
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 from typing import Any, Literal, TypeAlias, assert_never, get_args
 
@@ -51,19 +50,7 @@ def connected(url: str, *, to_write: bool = False) -> Any:
         # The driver would end the transaction at CREATE TABLE; here it begins and ends it itself.
         sql.event.listen(engine, "connect", _leave_transactions)
         sql.event.listen(engine, "begin", _begin)
-    if engine.dialect.name == "sqlite":
-        sql.event.listen(engine, "connect", _tell_letters)
     return engine
-
-
-def _tell_letters(connection: Any, record: Any) -> None:
-    """Let SQLite, which knows the letters of English alone, turn all to small or large ones."""
-    for name, turned in (("eptaro_lower", str.lower), ("eptaro_upper", str.upper)):
-        connection.create_function(name, 1, partial(_turned, turned), deterministic=True)
-
-
-def _turned(turned: Callable[[str], str], text: Any) -> str | None:
-    return None if text is None else turned(str(text))
 
 
 def _leave_transactions(connection: Any, record: Any) -> None:

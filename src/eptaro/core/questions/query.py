@@ -1,4 +1,4 @@
-"""`Query`: what a verb is asked, and the methods that ask it."""
+"""`Query`: what a verb is asked."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, ClassVar, Self
 from eptaro.core.questions.scope import AsOf, By, Only
 
 if TYPE_CHECKING:
-    pass
+    from eptaro.core.questions.view import Facts
+    from eptaro.core.tables.result import Result
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -23,6 +24,10 @@ class Query:
     by: By = None
     only: Only = None
     as_of: AsOf = None
+
+    def answer(self, facts: Facts) -> Result:
+        """Return what facts in one calendar answer to the query of a verb from elsewhere."""
+        raise TypeError(f"{type(self).__name__} does not say how it is answered; give it answer()")
 
     @property
     def beside(self) -> tuple[str, ...]:

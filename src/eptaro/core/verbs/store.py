@@ -79,7 +79,7 @@ def _answer(facts: Facts, query: Query) -> Result:
         case Histogram():
             from eptaro.core.verbs.spread import histogram as verb
         case _:
-            raise TypeError(f"{type(query).__name__} is not the query of a verb")
+            return query.answer(facts)
     return verb(facts, query)
 
 

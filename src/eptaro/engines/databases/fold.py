@@ -232,7 +232,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
         engine = connected(url)
         try:
             rows = Queried.of(engine, what, name)
-            rows, missed = joined(rows, lookups_of(options.lookups), date)
+            rows, missed = joined(rows, lookups_of(options.lookups))
             columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
             rows = rows.settled(columns - {date})
             where = rows.where(date, scope)
@@ -377,10 +377,10 @@ def _aside(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
     )
 
 
-_MATCH, _FAR = "eptaro_match", "9999-12-31"
+_MATCH = "eptaro_match"
 
 
-def joined(rows: Queried, lookups: Sequence[Lookup], date: str) -> tuple[Queried, tuple[str, ...]]:
+def joined(rows: Queried, lookups: Sequence[Lookup]) -> tuple[Queried, tuple[str, ...]]:
     """Return rows with the columns of lookups, and how many have no match in each.
 
     Raises `InputError` where a lookup is no table of the database, or has a key twice.
@@ -393,35 +393,30 @@ def joined(rows: Queried, lookups: Sequence[Lookup], date: str) -> tuple[Queried
                 f"there, or fold the rows with Daybook.read and a query"
             )
         table = Queried.of(rows.engine, lookup.table, rows.name)
-        rows, missed = _with(rows, table, lookup, date)
+        rows, missed = _with(rows, table, lookup)
         if missed:
             many = "1 row has" if missed == 1 else f"{missed:,} rows have"
             notes.append(f"{many} no match in {lookup.table} by {lookup.key!r}")
     return rows, tuple(notes)
 
 
-def _with(rows: Queried, table: Queried, lookup: Lookup, date: str) -> tuple[Queried, int]:
+def _with(rows: Queried, table: Queried, lookup: Lookup) -> tuple[Queried, int]:
     """Return rows with the columns of one lookup, and how many have no match."""
     sql, key = rows.sql, table.column(lookup.key_of_table)
     names = [column.name for column in table.rows.columns]
-    dated = lookup.first in names
-    apart = {lookup.key_of_table, *((lookup.first, lookup.through) if dated else ())}
-    own = [column.name for column in rows.rows.columns]
-    exposed = lookup.exposed([name for name in names if name not in apart], own)
-    matching = rows.column(lookup.key) == key
-    lines: Any = table.rows
-    if dated:
-        lines = _until(table, lookup)
-        key = lines.columns[lookup.key_of_table]
-        day, first = rows.column(date), lines.columns[lookup.first]
-        matching = sql.and_(
-            rows.column(lookup.key) == key, day >= first, day <= lines.columns["eptaro_until"]
+    if lookup.first in names:
+        raise InputError(
+            f"{rows.name}: the lines of {lookup.table} hold from a day on ({lookup.first!r}), and "
+            f"such a table is not joined in a database; join it in a view or a query, or fold the "
+            f"rows with Daybook.read and a query"
         )
-    _check(rows, table, lookup, dated=dated)
-    taken = [lines.columns[name].label(own) for own, name in exposed.items()]
+    own = [column.name for column in rows.rows.columns]
+    exposed = lookup.exposed([name for name in names if name != lookup.key_of_table], own)
+    _check(rows, table, lookup)
+    taken = [table.rows.columns[name].label(own) for own, name in exposed.items()]
     made = (
         sql.select(*rows.rows.columns, *taken, key.is_not(None).label(_MATCH))
-        .select_from(rows.rows.outerjoin(lines, matching))
+        .select_from(rows.rows.outerjoin(table.rows, rows.column(lookup.key) == key))
         .subquery(f"eptaro_with_{lookup.table.replace('.', '_')}")
     )
     with rows.engine.connect() as connection:
@@ -433,57 +428,14 @@ def _with(rows: Queried, table: Queried, lookup: Lookup, date: str) -> tuple[Que
     return replace(rows, rows=whole, scales={**scales, **rows.scales}), missed
 
 
-def _until(table: Queried, lookup: Lookup) -> Any:
-    """Return the lines of a dated lookup, each with the last day on which it holds."""
-    sql, first = table.sql, table.column(lookup.first)
-    following = sql.func.lead(first).over(
-        partition_by=table.column(lookup.key_of_table), order_by=first
-    )
-    if table.engine.dialect.name == "sqlite":
-        before = sql.func.date(following, "-1 day")
-        far: Any = _FAR
-    else:
-        before = sql.cast(following - sql.text("interval '1 day'"), sql.Date)
-        far = sql.cast(_FAR, sql.Date)
-    names = [column.name for column in table.rows.columns]
-    open_end = sql.func.coalesce(before, far)
-    until = open_end
-    if lookup.through in names:
-        until = sql.func.coalesce(table.column(lookup.through), open_end)
-    return sql.select(*table.rows.columns, until.label("eptaro_until")).subquery(
-        f"eptaro_until_{lookup.table.replace('.', '_')}"
-    )
-
-
-def _check(rows: Queried, table: Queried, lookup: Lookup, *, dated: bool) -> None:
-    """Raise `InputError` for a key that is there twice, or twice on one day."""
+def _check(rows: Queried, table: Queried, lookup: Lookup) -> None:
+    """Raise `InputError` for a key that is there twice."""
     sql, key = table.sql, table.column(lookup.key_of_table)
-    if dated:
-        lines = _until(table, lookup)
-        key, first = lines.columns[lookup.key_of_table], lines.columns[lookup.first]
-        before, began = (
-            sql.func.lag(column).over(partition_by=key, order_by=first)
-            for column in (lines.columns["eptaro_until"], first)
-        )
-        pairs = sql.select(
-            key.label("k"), first.label("f"), before.label("b"), began.label("a")
-        ).subquery("pairs")
-        twice = sql.or_(pairs.columns.b >= pairs.columns.f, pairs.columns.a == pairs.columns.f)
-        query = sql.select(pairs.columns.k).where(twice).limit(1)
-    else:
-        query = (
-            sql.select(key)
-            .where(key.is_not(None))
-            .group_by(key)
-            .having(sql.func.count() > 1)
-            .order_by(key)
-            .limit(1)
-        )
+    query = sql.select(key).where(key.is_not(None)).group_by(key).having(sql.func.count() > 1)
     with rows.engine.connect() as connection:
-        found = connection.execute(query).fetchone()
+        found = connection.execute(query.order_by(key).limit(1)).fetchone()
     if found is not None:
-        when = " on one day" if dated else ""
         raise InputError(
-            f"{rows.name}: {lookup.table}: the key {found[0]!r} is there twice{when}; which line "
-            f"counts is not known"
+            f"{rows.name}: {lookup.table}: the key {found[0]!r} is there twice; which line counts "
+            f"is not known"
         )

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import string
-import sys
-from functools import cache
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
@@ -17,45 +14,6 @@ if TYPE_CHECKING:
     from eptaro.engines.databases.expressions import Translator
 
 
-def turned(sql: Any, text: Any, to: str) -> Any:
-    """Return a text with all its letters turned `to` lower or upper, as Unicode has it.
-
-    Letters that become several, or go by their neighbours, are told as an error of the database.
-    """
-    given, made, others = _letters(to)
-    said = sql.func.concat(f"{to}() of a text with such letters is not asked of a database: ", text)
-    refused = sql.cast(sql.cast(said, sql.Integer), sql.String)  # no number: an error that says it
-    return sql.case(
-        (sql.func.octet_length(text) == sql.func.length(text), _plainly(sql, text, to)),
-        (text.regexp_match(f"[{others}]"), refused),
-        else_=sql.func.translate(text, given, made),
-    )
-
-
-def _plainly(sql: Any, text: Any, to: str) -> Any:
-    """Return a text of the letters of English alone, turned."""
-    return getattr(sql.func, to)(sql.collate(text, "C"))
-
-
-@cache
-def _letters(to: str) -> tuple[str, str, str]:
-    """Return the letters that become others, what these are, and those that are not so simple."""
-    every = (chr(n) for n in range(sys.maxunicode + 1) if not 0xD800 <= n < 0xE000)
-    pairs = [(c, getattr(c, to)()) for c in every]
-    simple = [(c, found) for c, found in pairs if found != c and len(found) == 1]
-    others = [c for c, found in pairs if len(found) > 1]
-    if to == "lower":  # a sigma at the end of a word has a form of its own
-        simple = [(c, found) for c, found in simple if c != "\u03a3"]
-        others.append("\u03a3")
-    return "".join(c for c, _ in simple), "".join(found for _, found in simple), "".join(others)
-
-
-# What `str.strip` takes away: the whitespace of Unicode.
-_SPACES = (
-    string.whitespace
-    + "\x1c\x1d\x1e\x1f\x85\xa0\u1680"
-    + "".join(map(chr, (*range(0x2000, 0x200B), 0x2028, 0x2029, 0x202F, 0x205F, 0x3000)))
-)
 _WHOLE = 2.0**53  # floats from there on are whole
 _MOST_PLACES = 18
 
@@ -240,12 +198,6 @@ def _of_text(to: Translator, node: Call) -> Made:
     match node.function:
         case "length":
             return Made(sql.func.length(text), 0)
-        case "trim":
-            return Made((sql.func.trim if to.lite else sql.func.btrim)(text, _SPACES))
-        case "lower" | "upper" if to.lite:
-            return Made(getattr(sql.func, f"eptaro_{node.function}")(text))
-        case "lower" | "upper":
-            return Made(turned(sql, text, node.function))
         case "contains":
             place = sql.func.instr(text, part) if to.lite else sql.func.strpos(text, part)
             return Made(place > 0 if part else text.is_not(None))
@@ -257,7 +209,7 @@ def _of_text(to: Translator, node: Call) -> Made:
         case "ends":
             return Made(_same(to, sql.func.right(text, len(part)), part))
         case _:
-            raise to.refused(node, node.function)
+            raise to.refused(node, f"{node.function}()")
 
 
 def _same(to: Translator, one: Any, text: str) -> Any:
