@@ -19,12 +19,11 @@ FLAGS = (
 setup(
     ext_modules=[
         Extension(
-            f"eptaro.core.kernels.compiled.{path.stem}",
-            [path.as_posix()],
-            depends=[part.as_posix() for part in KERNELS.glob("*.pxd")],
+            "eptaro.core.kernels.compiled.loops",
+            [(KERNELS / "loops.pyx").as_posix()],
+            depends=[part.as_posix() for part in KERNELS.glob("*.px[di]")],
             extra_compile_args=FLAGS,
             optional=True,  # without a compiler the build warns and goes on
         )
-        for path in sorted(KERNELS.glob("*.pyx"))
     ]
 )

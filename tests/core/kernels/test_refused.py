@@ -23,16 +23,16 @@ class Refused(unittest.TestCase):
             loop(*arguments)
 
     def test_directly(self):
-        direct = dispatch.loops.direct
+        loops = dispatch.loops
         for lo, hi, k in ((0, 4, 0), (-1, 2, 0), (0, 3, 3), (0, 3, -1)):
             asked = ints(lo), ints(hi), ints(k), np.zeros((2, 1), np.int64)
-            self.refuses(IndexError, direct.neighbours, np.arange(3), *asked)
+            self.refuses(IndexError, loops.neighbours, np.arange(3), *asked)
         for code, end in ((7, 1), (-1, 1), (0, 2)):
             codes = np.array([code], np.int32)
-            self.refuses(IndexError, direct.distinct, codes, ints(0), ints(end), 7, ONE.copy())
+            self.refuses(IndexError, loops.distinct_in, codes, ints(0), ints(end), 7, ONE.copy())
 
     def test_gathered(self):
-        loops, whole, rest = dispatch.loops.gathering, np.arange(50), np.arange(50.0)
+        loops, whole, rest = dispatch.loops, np.arange(50), np.arange(50.0)
         self.refuses(ValueError, loops.bounds_of_all, NONE, 0, ints(1), ints(1, 2), 0, 3,
                      *np.empty((2, 4, 1), np.int64))  # fmt: skip
         for wrong in (-1, 50):
@@ -43,14 +43,14 @@ class Refused(unittest.TestCase):
         self.refuses(IndexError, loops.scatter, ONE, ints(10), np.zeros(10, np.int64))
 
     def test_kept(self):
-        loops, mask, three = dispatch.loops.keeping, np.array([1, 0, 1], np.uint8), np.arange(3)
+        loops, mask, three = dispatch.loops, np.array([1, 0, 1], np.uint8), np.arange(3)
         words = three.view(np.uint64)
         self.refuses(ValueError, loops.keep, words[1:], mask, words[:2].copy())
         self.refuses(ValueError, loops.keep, words, mask, words.copy())
         self.refuses(ValueError, loops.kept_places, mask, 0, three.copy())
 
     def test_marked(self):
-        loops, seen, codes = dispatch.loops.marking, np.zeros(6, np.uint8), np.zeros(1, np.int32)
+        loops, seen, codes = dispatch.loops, np.zeros(6, np.uint8), np.zeros(1, np.int32)
         numbers, pair = np.zeros(6, np.int32), (np.array([1], np.int32), np.array([2], np.int32))
         for wrong in (3, 10):
             self.refuses(IndexError, loops.mark, ints(wrong), 4, seen)
@@ -65,12 +65,12 @@ class Refused(unittest.TestCase):
 
     def test_numbers_and_orders(self):
         words = np.zeros((5, 2), np.int64)
-        self.refuses(ValueError, dispatch.loops.numbers.narrow, words, np.empty(0, np.uint8), ONE)
-        self.refuses(ValueError, dispatch.loops.numbers.units, np.zeros(1), 1.0, 9.0, ints(1, 2))
-        self.refuses(IndexError, dispatch.loops.order.distinct, ints(3, 1), 3)
+        self.refuses(ValueError, dispatch.loops.narrow, words, np.empty(0, np.uint8), ONE)
+        self.refuses(ValueError, dispatch.loops.units, np.zeros(1), 1.0, 9.0, ints(1, 2))
+        self.refuses(IndexError, dispatch.loops.distinct_keys, ints(3, 1), 3)
 
     def test_parted(self):
-        loops, lows, out = dispatch.loops.parting, np.empty(1, np.uint32), ONE.copy()
+        loops, lows, out = dispatch.loops, np.empty(1, np.uint32), ONE.copy()
         rows = NO_DAYS, ints(5), 0, 1
         self.refuses(IndexError, loops.counted, *rows, 6, 1, np.zeros(2, np.int64))
         for cell, begins in ((9, (0, 0)), (2, (0, 1)), (2, (0, -1))):
@@ -92,12 +92,12 @@ class Refused(unittest.TestCase):
 
     def test_windows(self):
         values, found = np.arange(3.0), np.zeros(2)
-        least = dispatch.loops.extremes.window_extremes
+        least = dispatch.loops.window_extremes
         for lo, hi, error in (((0, 0), (1, 4), IndexError), ((0, -1), (1, 1), IndexError),
                               ((1, 0), (2, 2), ValueError), ((0, 1), (2, 1), ValueError)):  # fmt: skip
             self.refuses(error, least, values, ints(*lo), ints(*hi), True, found)
         self.refuses(ValueError, least, values, ints(0), ints(1), True, found)
-        loops, numbers = dispatch.loops.sliding, np.array([0, 1, 1], np.int32)
+        loops, numbers = dispatch.loops, np.array([0, 1, 1], np.int32)
         for bound, lo, hi, error in (
             (1, (0,), (1,), IndexError), (2, (0,), (4,), IndexError), (2, (-1,), (1,), IndexError),
             (2, (2,), (1,), IndexError), (2, (1, 0), (2, 2), ValueError), (2, (0, 0), (2, 1), ValueError),

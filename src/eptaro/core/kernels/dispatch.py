@@ -9,25 +9,19 @@ from __future__ import annotations
 
 import os
 from importlib import import_module
-from types import SimpleNamespace
 from typing import Any
 
 _asked = os.environ.get("EPTARO_KERNEL", "")
 if _asked not in ("", "compiled", "numpy"):
     raise ImportError(f"EPTARO_KERNEL={_asked!r} must be numpy or compiled")
 
-_PARTS = (
-    *("coding", "direct", "extremes", "folding", "gathering", "keeping", "marking", "numbers"),
-    *("order", "parting", "sliding", "stamps"),
-)
-
 
 def _compiled() -> Any:
-    """Return the modules of compiled loops by name, None where they do not run."""
+    """Return the module of compiled loops, None where they do not run."""
     if _asked == "numpy":
         return None
     try:
-        found = {part: import_module(f"eptaro.core.kernels.compiled.{part}") for part in _PARTS}
+        return import_module("eptaro.core.kernels.compiled.loops")
     except ImportError as error:  # they were not built
         if _asked:
             raise ImportError(
@@ -35,7 +29,6 @@ def _compiled() -> Any:
                 f"where there is a C compiler, or leave the variable unset"
             ) from None
         return None
-    return SimpleNamespace(**found)
 
 
 loops = _compiled()

@@ -32,7 +32,7 @@ def of_floats(values: NDArray[np.float64]) -> Extent:
         least = float(np.fmin.reduce(values, initial=np.inf))
         most = float(np.fmax.reduce(values, initial=-np.inf))
         return Extent(least, most, int(np.count_nonzero(np.isnan(values))))
-    extent, values = dispatch.loops.numbers.extent, np.ascontiguousarray(values)
+    extent, values = dispatch.loops.extent, np.ascontiguousarray(values)
     parts = at_once([partial(extent, values[of]) for of in cut(len(values))])
     lows, highs, blanks = zip(*parts, strict=True)
     return Extent(min(lows), max(highs), sum(blanks))

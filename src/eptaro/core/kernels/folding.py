@@ -57,7 +57,7 @@ def fold(
     ([2, 1], [3, 0], [0.75, -0.5])
     """
     if dispatch.loops is not None:
-        dispatch.loops.folding.fold(days, slots, first, width, cells, plans, times, first_row)
+        dispatch.loops.fold(days, slots, first, width, cells, plans, times, first_row)
         return
     rows = len(days) or len(slots)
     for part in (days, slots, times, *(p for plan in plans for p in (plan.values, plan.filled))):

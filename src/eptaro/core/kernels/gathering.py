@@ -34,7 +34,7 @@ def _scatter(cells: Array, target: Ints, out: Array) -> None:
     """Add each cell to that of `out` which its target names; below 0 it is left out."""
     if dispatch.loops is not None:
         cells, target = np.ascontiguousarray(cells), np.ascontiguousarray(target, np.int64)
-        dispatch.loops.gathering.scatter(cells, target, out)
+        dispatch.loops.scatter(cells, target, out)
         return
     keep = target >= 0
     np.add.at(out, target[keep], cells[keep])
@@ -82,7 +82,7 @@ def bounds(
         lo = group * width + np.clip(first - begin, 0, width)
         hi = np.maximum(group * width + np.clip(last + 1 - begin, 0, width), lo)
         return (lo, hi) if keys is None else (np.searchsorted(keys, lo), np.searchsorted(keys, hi))
-    loop, known = dispatch.loops.gathering.bounds, _EVERY if keys is None else keys
+    loop, known = dispatch.loops.bounds, _EVERY if keys is None else keys
     lo, hi = np.empty((2, len(group)), np.int64)
 
     def some(of: slice) -> None:
@@ -105,7 +105,7 @@ def bounds_of_all(
     if dispatch.loops is None:
         group = np.repeat(np.arange(groups), len(first))
         return bounds(keys, group, np.tile(first, groups), np.tile(last, groups), begin, width)
-    loop, known = dispatch.loops.gathering.bounds_of_all, _EVERY if keys is None else keys
+    loop, known = dispatch.loops.bounds_of_all, _EVERY if keys is None else keys
     lo, hi = (np.empty((groups, len(first)), np.int64) for _ in range(2))
 
     def some(of: slice) -> None:
@@ -129,10 +129,7 @@ def between(
         found = whole[hi] - whole[lo]
         return found if rest is None else found + (rest[hi] - rest[lo])
     lo, hi = np.ascontiguousarray(lo, np.int64), np.ascontiguousarray(hi, np.int64)
-    loops, out = (
-        dispatch.loops.gathering,
-        np.empty(len(lo), np.int64 if rest is None else np.float64),
-    )
+    loops, out = (dispatch.loops, np.empty(len(lo), np.int64 if rest is None else np.float64))
 
     def some(of: slice) -> None:
         if rest is None:
@@ -152,4 +149,4 @@ def places(keys: Ints, asked: Ints) -> Ints:
     """
     if dispatch.loops is None:
         return np.searchsorted(keys, asked)
-    return dispatch.loops.order.places(keys, asked)  # type: ignore[no-any-return]
+    return dispatch.loops.places(keys, asked)  # type: ignore[no-any-return]

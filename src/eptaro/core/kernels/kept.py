@@ -38,7 +38,7 @@ class Keeping:
         plain = values.dtype != object and values.dtype.itemsize in (1, 2, 4, 8)
         if dispatch.loops is None or not plain:
             return values[self.mask]
-        keep, found = dispatch.loops.keeping.keep, np.empty(self.count, values.dtype)
+        keep, found = dispatch.loops.keep, np.empty(self.count, values.dtype)
         word = f"u{values.dtype.itemsize}"
         one, two = np.ascontiguousarray(values).view(word), found.view(word)
         at_once([partial(keep, one[of], self._marks[of], two[to]) for of, to in self._parts()])
@@ -49,7 +49,7 @@ class Keeping:
         """The places of the rows that are kept."""
         if dispatch.loops is None:
             return np.flatnonzero(self.mask)
-        places, found = dispatch.loops.keeping.kept_places, np.empty(self.count, np.int64)
+        places, found = dispatch.loops.kept_places, np.empty(self.count, np.int64)
         works = [partial(places, self._marks[of], of.start, found[to]) for of, to in self._parts()]
         at_once(works)
         return found

@@ -31,7 +31,7 @@ def occurring(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
     if bound <= min(8 * len(keys) + _FEW, _MOST_MARKED):
         return close_together(np.ascontiguousarray(keys, np.int64), 0, bound)
     if dispatch.loops is not None:
-        return dispatch.loops.order.distinct(keys, bound)  # type: ignore[no-any-return]
+        return dispatch.loops.distinct_keys(keys, bound)  # type: ignore[no-any-return]
     if len(keys) and not 0 <= keys.min() <= keys.max() < bound:
         raise IndexError(f"keys lie beyond {bound}")
     return np.unique(keys, return_inverse=True)
@@ -51,7 +51,7 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
             raise IndexError(f"values lie outside {least}..{least + span - 1}")
         met, codes = _numbered(values - least, span)
         return met + least, codes
-    loops = dispatch.loops.marking
+    loops = dispatch.loops
 
     def found(of: slice, seen: Marks) -> None:
         loops.mark(values[of], least, seen)
@@ -78,7 +78,7 @@ def occurring_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
             if len(part) and not 0 <= part.min() <= part.max() < most:
                 raise IndexError(f"pairs lie outside {height} times {width}")
         return _numbered(one.astype(np.int64) * width + two, height * width)
-    loops = dispatch.loops.marking
+    loops = dispatch.loops
 
     def found(of: slice, seen: Marks) -> None:
         loops.mark_pairs(one[of], two[of], height, width, seen)

@@ -50,7 +50,7 @@ def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
     loops = dispatch.loops
     if loops is not None and values.dtype in (np.int64, np.float64) and _move_on(lo, hi):
         ends = np.ascontiguousarray(lo), np.ascontiguousarray(hi)
-        loops.extremes.window_extremes(np.ascontiguousarray(values), *ends, largest, found)
+        loops.window_extremes(np.ascontiguousarray(values), *ends, largest, found)
     else:
         _by_doubling(values, lo, hi, largest, found)
     return found
@@ -101,7 +101,7 @@ def neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> 
         if dispatch.loops is None:
             _one_by_one(values, lo, hi, below, found)
             return found
-        loop = dispatch.loops.direct.neighbours
+        loop = dispatch.loops.neighbours
         _in_parts(lambda own: loop(values, lo[own], hi[own], below[own], found[:, own]), lo, hi)
         return found
     return _by_block(_both, values, lo, hi, below, above).T
@@ -176,7 +176,7 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
             owner, place = _flat(lo, hi)
             met = np.unique(owner * bound + codes[place])
             return np.bincount(met // max(bound, 1), minlength=len(lo))
-        found, loop = np.zeros(len(lo), np.int64), dispatch.loops.direct.distinct
+        found, loop = np.zeros(len(lo), np.int64), dispatch.loops.distinct_in
 
         def ask(own: slice) -> None:
             loop(codes, lo[own], hi[own], bound, found[own])
@@ -203,7 +203,7 @@ def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     if dispatch.loops is None or not _move_on(lo, hi):
         return _different(codes, lo, hi)
     found = np.zeros(len(lo), np.int64)
-    dispatch.loops.sliding.window_distinct(
+    dispatch.loops.window_distinct(
         codes, np.ascontiguousarray(lo), np.ascontiguousarray(hi), bound, found
     )
     return found
@@ -220,7 +220,7 @@ def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Value
     found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
     if dispatch.loops is not None and _move_on(lo, hi):
         lo, hi = np.ascontiguousarray(lo), np.ascontiguousarray(hi)
-        dispatch.loops.sliding.window_neighbours(ranks, lo, hi, below, above, len(named), found)
+        dispatch.loops.window_neighbours(ranks, lo, hi, below, above, len(named), found)
     else:
         filled = np.flatnonzero(hi > lo)
         for row, numbers in enumerate((below, above)):

@@ -32,7 +32,7 @@ def code(
     [[0, 1, 0], [0, 1]]
     """
     if dispatch.loops is not None:
-        return dispatch.loops.coding.code(data, offsets, filled)  # type: ignore[no-any-return]
+        return dispatch.loops.code(data, offsets, filled)  # type: ignore[no-any-return]
     if len(offsets) > 1 and not (np.diff(offsets) >= 0).all():
         raise IndexError("texts end before they begin")
     if len(offsets) > 1 and not 0 <= offsets[0] <= offsets[-1] <= len(data):
@@ -60,7 +60,7 @@ def split(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:
         found = stamps // per_day
         times = (stamps - found * per_day) * (DAY_NS // per_day)
         return np.clip(found, _INT32.min, _INT32.max).astype(np.int32), times
-    loop, stamps = dispatch.loops.stamps.split, np.ascontiguousarray(stamps, np.int64)
+    loop, stamps = dispatch.loops.split, np.ascontiguousarray(stamps, np.int64)
     days, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
     in_slices(lambda of: loop(stamps[of], per_day, days[of], times[of]), len(stamps))
     return days, times
@@ -81,7 +81,7 @@ def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, 
             fits |= filled == 0
             low[filled == 0] = 0
         return low, -1 if fits.all() else int(np.argmin(fits))
-    loop, low = dispatch.loops.numbers.narrow, np.empty(len(words), np.int64)
+    loop, low = dispatch.loops.narrow, np.empty(len(words), np.int64)
 
     def some(of: slice) -> int:
         row: int = loop(words[of], filled[of], low[of])
@@ -100,7 +100,7 @@ def units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None
     """
     if dispatch.loops is not None:
         found = np.empty(len(values), np.int64)
-        return found if dispatch.loops.numbers.units(values, unit, limit, found) else None
+        return found if dispatch.loops.units(values, unit, limit, found) else None
     counts = np.rint(values * unit)
     fits = (np.abs(counts) < limit) & (counts / unit == values)
     return counts.astype(np.int64) if fits.all() else None

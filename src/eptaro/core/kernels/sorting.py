@@ -44,7 +44,7 @@ def in_cell_order(
         order = np.argsort(every, kind="stable")
         cells = every[order].astype(np.int32 if size < 1 << 31 else np.int64)
         return placed(cells, slots), placed(values[order], slots)
-    loops, rows = dispatch.loops.parting, len(values)
+    loops, rows = dispatch.loops, len(values)
     bits = max(size - 1, 0).bit_length()
     shift = min(max(bits - _PARTS_BITS, min(bits, _WITHIN_BITS)), 32)
     parts = (max(size - 1, 0) >> shift) + 1
@@ -120,7 +120,7 @@ def different(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
         codes = np.cumsum(new, dtype=np.int32) - np.int32(1)
         return placed(cells[new].astype(np.int64), cells), placed(codes, cells)
     keys, places = room(len(cells), np.int64, cells), room(len(cells), np.int32, cells)
-    return shortened(keys, dispatch.loops.parting.runs(cells, keys, places)), places
+    return shortened(keys, dispatch.loops.runs(cells, keys, places)), places
 
 
 def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
@@ -134,11 +134,7 @@ def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
         return placed(both, one, two), placed(at[: len(one)], one), placed(at[len(one) :], two)
     found = room(len(one) + len(two), np.int64, one, two)
     mine, theirs = room(len(one), np.int64, one), room(len(two), np.int64, two)
-    return (
-        shortened(found, dispatch.loops.parting.merged(one, two, found, mine, theirs)),
-        mine,
-        theirs,
-    )
+    return (shortened(found, dispatch.loops.merged(one, two, found, mine, theirs)), mine, theirs)
 
 
 def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
@@ -165,7 +161,7 @@ def stable_order(keys: Array) -> Ints:
     [1, 0, 2]
     """
     if dispatch.loops is not None:
-        return dispatch.loops.order.stable_order(keys)  # type: ignore[no-any-return]
+        return dispatch.loops.stable_order(keys)  # type: ignore[no-any-return]
     most = int(keys.max(initial=0))
     if most >= 1 << 32:
         return np.argsort(keys, kind="stable")

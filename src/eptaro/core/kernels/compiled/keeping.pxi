@@ -1,12 +1,7 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Rows that a mask keeps, one after the other, for `kernels/kept.py`.
-
-Each value is written to the next place that is free, which is left only where it is kept: no
-branch that the processor could guess wrong.
-"""
-
-from libc.stdint cimport int64_t, uint8_t, uint16_t, uint32_t, uint64_t
+# Rows that a mask keeps, one after the other, for `kernels/kept.py`.
+#
+# Each value is written to the next place that is free, which is left only where it is kept: no
+# branch that the processor could guess wrong.
 
 ctypedef fused word:
     uint8_t

@@ -1,25 +1,13 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Statistics of ranges that share few values, each worked out from its own values.
-
-A number in the order of a range is found by its digits: values become whole numbers without a
-sign that are in the same order; those of the digit that holds the number are kept, and the next
-digit tells on. That takes a few passes over the range, whatever it holds.
-"""
-
-import numpy as np
-
-from libc.stdint cimport int32_t, int64_t, uint64_t
-from libc.string cimport memcpy
+# Statistics of ranges that share few values, each worked out from its own values.
+#
+# A number in the order of a range is found by its digits: values become whole numbers without a
+# sign that are in the same order; those of the digit that holds the number are kept, and the next
+# digit tells on. That takes a few passes over the range, whatever it holds.
 
 cdef enum:
-    DIGIT = 8
-    DIGITS = 256
+    BYTE = 8
+    BYTES = 256
     FEW = 24  # so many are put in order at once
-
-ctypedef fused Value:
-    int64_t
-    double
 
 cdef uint64_t SIGN = <uint64_t> 1 << 63
 
@@ -63,7 +51,7 @@ cdef void _neighbours(uint64_t *keys, Py_ssize_t n, Py_ssize_t k, uint64_t *one,
     """Find the k-th smallest of n keys and the one after it, itself where it is the last; the
     keys are overwritten.
     """
-    cdef Py_ssize_t counts[DIGITS]
+    cdef Py_ssize_t counts[BYTES]
     cdef Py_ssize_t i, kept, below, digit
     cdef uint64_t differ, after = ~<uint64_t> 0
     cdef bint follows = k + 1 < n, known = False
@@ -77,11 +65,11 @@ cdef void _neighbours(uint64_t *keys, Py_ssize_t n, Py_ssize_t k, uint64_t *one,
         shift = 63
         while not differ >> shift:
             shift -= 1
-        shift = shift - DIGIT + 1 if shift >= DIGIT else 0
-        for digit in range(DIGITS):
+        shift = shift - BYTE + 1 if shift >= BYTE else 0
+        for digit in range(BYTES):
             counts[digit] = 0
         for i in range(n):
-            counts[(keys[i] >> shift) & (DIGITS - 1)] += 1
+            counts[(keys[i] >> shift) & (BYTES - 1)] += 1
         digit, below = 0, 0
         while below + counts[digit] <= k:
             below += counts[digit]
@@ -89,12 +77,12 @@ cdef void _neighbours(uint64_t *keys, Py_ssize_t n, Py_ssize_t k, uint64_t *one,
         if follows and k + 1 == below + counts[digit]:  # the one after has a larger digit
             known = True
             for i in range(n):
-                if <Py_ssize_t> ((keys[i] >> shift) & (DIGITS - 1)) > digit and keys[i] < after:
+                if <Py_ssize_t> ((keys[i] >> shift) & (BYTES - 1)) > digit and keys[i] < after:
                     after = keys[i]
             follows = False
         kept = 0
         for i in range(n):
-            if <Py_ssize_t> ((keys[i] >> shift) & (DIGITS - 1)) == digit:
+            if <Py_ssize_t> ((keys[i] >> shift) & (BYTES - 1)) == digit:
                 keys[kept] = keys[i]
                 kept += 1
         n, k = kept, k - below
@@ -150,7 +138,7 @@ def neighbours(const Value[::1] values, const int64_t[::1] lo, const int64_t[::1
         raise IndexError(f"range {i} has no number {k[i]}")
 
 
-def distinct(const int32_t[::1] codes, const int64_t[::1] lo, const int64_t[::1] hi,
+def distinct_in(const int32_t[::1] codes, const int64_t[::1] lo, const int64_t[::1] hi,
              int64_t bound, int64_t[:] found):
     """Put the number of different codes, which are from 0 to below `bound`, of each range into
     `found`.

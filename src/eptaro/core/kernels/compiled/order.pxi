@@ -1,22 +1,15 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Orders of whole numbers by digits of 11 bits, for `kernels/sorting.py`.
-
-A pass puts the rows in the order of one digit and keeps the order of those that share it; from
-the lowest digit to the highest, that sorts. Keys and rows move together, so that each pass reads
-from front to back.
-"""
-
-import numpy as np
-
-from libc.stdint cimport int32_t, int64_t, uint64_t
+# Orders of whole numbers by digits of 11 bits, for `kernels/sorting.py`.
+#
+# A pass puts the rows in the order of one digit and keeps the order of those that share it; from
+# the lowest digit to the highest, that sorts. Keys and rows move together, so that each pass reads
+# from front to back.
 
 cdef enum:
     DIGIT = 11
     DIGITS = 2048
 
 
-cdef void _pass(const int64_t *keys, const int64_t *rows, int64_t *keys_out, int64_t *rows_out,
+cdef void _pass_keys(const int64_t *keys, const int64_t *rows, int64_t *keys_out, int64_t *rows_out,
                 Py_ssize_t n, int shift) noexcept nogil:
     """Put rows in the order of one digit; without `rows`, they are numbered as they stand."""
     cdef Py_ssize_t counts[DIGITS]
@@ -60,9 +53,9 @@ cdef tuple _sorted(const int64_t[::1] keys):
             most = most if most > <uint64_t> keys[i] else <uint64_t> keys[i]
         while first or most >> shift:
             if first:
-                _pass(&keys[0], NULL, &keys_to[0], &rows_to[0], n, shift)
+                _pass_keys(&keys[0], NULL, &keys_to[0], &rows_to[0], n, shift)
             else:
-                _pass(&keys_from[0], &rows_from[0], &keys_to[0], &rows_to[0], n, shift)
+                _pass_keys(&keys_from[0], &rows_from[0], &keys_to[0], &rows_to[0], n, shift)
             first = False
             keys_from, keys_to = keys_to, keys_from
             rows_from, rows_to = rows_to, rows_from
@@ -77,7 +70,7 @@ def stable_order(keys):
     return _sorted(np.ascontiguousarray(keys, np.int64))[1]
 
 
-def distinct(keys, bound):
+def distinct_keys(keys, bound):
     """Return the different whole numbers in order, and each one's place; see
     `kernels/sorting.py`.
     """

@@ -1,23 +1,8 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Rows put in the order of their cells in two steps, for `kernels/sorting.py`.
-
-Rows are dealt out to parts of the cells first, and each part is then put in order by itself, by
-digits of 11 bits from the lowest on: what is written to lies in the processor's cache both times.
-Every pass keeps the order of rows that share a digit, so that rows of one cell stay as they came.
-"""
-
-import numpy as np
-
-from libc.stdint cimport int32_t, int64_t, uint32_t, uint64_t
-
-cdef enum:
-    DIGIT = 11
-    DIGITS = 2048
-
-ctypedef fused Slot:
-    int32_t
-    int64_t
+# Rows put in the order of their cells in two steps, for `kernels/sorting.py`.
+#
+# Rows are dealt out to parts of the cells first, and each part is then put in order by itself, by
+# digits of 11 bits from the lowest on: what is written to lies in the processor's cache both times.
+# Every pass keeps the order of rows that share a digit, so that rows of one cell stay as they came.
 
 ctypedef fused Moved:
     int32_t
@@ -79,7 +64,7 @@ def dealt(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t
         raise IndexError("rows were not counted as they are dealt")
 
 
-cdef void _pass(const uint32_t *lows, const Moved *values, uint32_t *lows_out, Moved *out,
+cdef void _pass_lows(const uint32_t *lows, const Moved *values, uint32_t *lows_out, Moved *out,
                 Cell *cells, int64_t base, Py_ssize_t n, int shift) noexcept nogil:
     """Put rows in the order of one digit, with cells in place of lows where these are asked."""
     cdef Py_ssize_t counts[DIGITS]
@@ -133,10 +118,10 @@ def settled(uint32_t[::1] lows, Moved[::1] values, const int64_t[::1] ends, int 
             here, own = &lows[0] + begin, &values[0] + begin
             there, other = &spare_lows[0], &spare_values[0]
             for step in range(passes - 1):
-                _pass[Moved, Cell](here, own, there, other, NULL, 0, n, <int> step * DIGIT)
+                _pass_lows[Moved, Cell](here, own, there, other, NULL, 0, n, <int> step * DIGIT)
                 here, there = there, here
                 own, other = other, own
-            _pass[Moved, Cell](here, own, NULL, &out[0] + begin, &cells[0] + begin,
+            _pass_lows[Moved, Cell](here, own, NULL, &out[0] + begin, &cells[0] + begin,
                                <int64_t> part << shift, n, <int> (passes - 1) * DIGIT)
 
 

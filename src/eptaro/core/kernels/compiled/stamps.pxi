@@ -1,11 +1,6 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Time stamps to days and times, for `kernels/reading.py`.
-
-The usual units are written out, as a division by a number that the compiler knows is a product.
-"""
-
-from libc.stdint cimport int32_t, int64_t
+# Time stamps to days and times, for `kernels/reading.py`.
+#
+# The usual units are written out, as a division by a number that the compiler knows is a product.
 
 cdef enum:
     MILLISECONDS = 86400000
@@ -17,7 +12,7 @@ cdef inline int64_t _floor(int64_t stamp, int64_t per_day) noexcept nogil:
     return day - (stamp - day * per_day < 0)
 
 
-cdef inline void _put(int64_t stamp, int64_t day, int64_t per_day, int64_t each, int32_t *days,
+cdef inline void _put_day(int64_t stamp, int64_t day, int64_t per_day, int64_t each, int32_t *days,
                       int64_t *times) noexcept nogil:
     """Put a day and its time, in nanoseconds, in their places."""
     times[0] = (stamp - day * per_day) * each
@@ -41,12 +36,12 @@ def split(const int64_t[::1] stamps, int64_t per_day, int32_t[::1] days, int64_t
     with nogil:
         if per_day == nano:
             for i in range(n):
-                _put(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000000), per_day, 1,
+                _put_day(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000000), per_day, 1,
                      &days[i], &times[i])
         elif per_day == micro:
             for i in range(n):
-                _put(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000), per_day, 1000,
+                _put_day(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000), per_day, 1000,
                      &days[i], &times[i])
         else:
             for i in range(n):
-                _put(stamps[i], _floor(stamps[i], per_day), per_day, each, &days[i], &times[i])
+                _put_day(stamps[i], _floor(stamps[i], per_day), per_day, each, &days[i], &times[i])

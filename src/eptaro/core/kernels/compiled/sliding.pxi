@@ -1,18 +1,10 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Statistics of windows that slide over values, for `kernels/ranges.py`.
+# Statistics of windows that slide over values, for `kernels/ranges.py`.
+#
+# A window keeps what it holds while it moves: of each number how often it occurs, and for ranks a
+# tree of sums (P. Fenwick, "A new data structure for cumulative frequency tables", 1994), in which
+# the k-th smallest is found by halving.
 
-A window keeps what it holds while it moves: of each number how often it occurs, and for ranks a
-tree of sums (P. Fenwick, "A new data structure for cumulative frequency tables", 1994), in which
-the k-th smallest is found by halving.
-"""
-
-import numpy as np
-
-from libc.stdint cimport int32_t, int64_t
-
-
-cdef _checked(const int32_t[::1] numbers, const int64_t[::1] lo, const int64_t[::1] hi,
+cdef _check_windows(const int32_t[::1] numbers, const int64_t[::1] lo, const int64_t[::1] hi,
               int64_t bound):
     """Raise `IndexError` for numbers or windows that do not exist, `ValueError` for windows that
     go back.
@@ -58,7 +50,7 @@ def window_neighbours(const int32_t[::1] ranks, const int64_t[::1] lo, const int
     cdef Py_ssize_t n = lo.shape[0], i
     cdef int64_t size = 1, left = 0, right = 0
     cdef bint there = True
-    _checked(ranks, lo, hi, bound)
+    _check_windows(ranks, lo, hi, bound)
     if below.shape[0] != n or above.shape[0] != n or found.shape[0] != 2 or found.shape[1] != n:
         raise ValueError(f"{below.shape[0]} and {above.shape[0]} numbers for {n} windows")
     while size < bound:
@@ -91,7 +83,7 @@ def window_distinct(const int32_t[::1] codes, const int64_t[::1] lo, const int64
     cdef Py_ssize_t n = lo.shape[0], i
     cdef int64_t left = 0, right = 0, count = 0
     cdef int32_t[::1] held
-    _checked(codes, lo, hi, bound)
+    _check_windows(codes, lo, hi, bound)
     if found.shape[0] != n:
         raise ValueError(f"{found.shape[0]} answers for {n} windows")
     held = np.zeros(bound, np.int32)

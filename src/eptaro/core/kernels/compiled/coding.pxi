@@ -1,15 +1,7 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Texts to codes by a table of their hashes, for `kernels/reading.py`.
-
-A slot of the table holds a text's hash and length and its code, or -1; texts that share a slot go to the next ones. Where the
-table is half full, the loop ends, a larger one is made, and the loop goes on.
-"""
-
-import numpy as np
-
-from libc.stdint cimport int32_t, int64_t, uint8_t, uint32_t, uint64_t
-from libc.string cimport memcpy
+# Texts to codes by a table of their hashes, for `kernels/reading.py`.
+#
+# A slot of the table holds a text's hash and length and its code, or -1; texts that share a slot go to the next ones. Where the
+# table is half full, the loop ends, a larger one is made, and the loop goes on.
 
 ctypedef fused Offset:
     int32_t
@@ -101,7 +93,7 @@ cdef Py_ssize_t _coded(const uint8_t *data, const Offset *offsets, const uint8_t
     return rows
 
 
-cdef _checked(const Offset[::1] offsets, Py_ssize_t size):
+cdef _check_texts(const Offset[::1] offsets, Py_ssize_t size):
     """Raise `IndexError` for offsets that fall or lead out of the data."""
     cdef Py_ssize_t i
     cdef bint good = offsets[0] >= 0 and offsets[offsets.shape[0] - 1] <= size
@@ -126,7 +118,7 @@ def code(const uint8_t[::1] data, const Offset[::1] offsets, const uint8_t[::1] 
     made = np.empty(rows, np.int32)
     if rows < 1:
         return made, np.empty(0, np.int64)
-    _checked(offsets, data.shape[0])
+    _check_texts(offsets, data.shape[0])
     cdef int32_t[::1] codes = made
     cdef Entry[::1] table = _fresh(mask + 1), larger
     first_rows = np.empty(mask + 1, np.int64)
@@ -147,7 +139,7 @@ def code(const uint8_t[::1] data, const Offset[::1] offsets, const uint8_t[::1] 
         with nogil:
             for slot in range(table.shape[0]):
                 if table[slot].code >= 0:
-                    _put(&larger[0], mask, table[slot])
+                    _enter(&larger[0], mask, table[slot])
         table = larger
 
 
@@ -158,7 +150,7 @@ cdef _fresh(Py_ssize_t slots):
     return made
 
 
-cdef void _put(Entry *table, uint64_t mask, Entry entry) noexcept nogil:
+cdef void _enter(Entry *table, uint64_t mask, Entry entry) noexcept nogil:
     cdef uint64_t slot = entry.hashed & mask
     while table[slot].code >= 0:
         slot = (slot + 1) & mask

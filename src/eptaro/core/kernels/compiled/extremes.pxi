@@ -1,19 +1,7 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""The least or largest of windows that slide, for `kernels/ranges.py`.
-
-A window keeps the places that may still win: a value that comes later and is at least as good
-puts those before it out, so that what is kept is in order and the first of it wins.
-"""
-
-import numpy as np
-
-from libc.stdint cimport int64_t
-
-ctypedef fused Value:
-    int64_t
-    double
-
+# The least or largest of windows that slide, for `kernels/ranges.py`.
+#
+# A window keeps the places that may still win: a value that comes later and is at least as good
+# puts those before it out, so that what is kept is in order and the first of it wins.
 
 def window_extremes(const Value[::1] values, const int64_t[::1] lo, const int64_t[::1] hi,
                     bint largest, Value[::1] found):

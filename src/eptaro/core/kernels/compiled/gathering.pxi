@@ -1,17 +1,7 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Answers gathered from cells, for `kernels/gathering.py`.
-
-Spans mostly come in the order of their cells, each where the last one ended: a search goes on
-from there in steps that double, so that spans in order take one pass over the cells.
-"""
-
-from libc.stdint cimport int64_t, uint64_t
-
-ctypedef fused Value:
-    int64_t
-    double
-
+# Answers gathered from cells, for `kernels/gathering.py`.
+#
+# Spans mostly come in the order of their cells, each where the last one ended: a search goes on
+# from there in steps that double, so that spans in order take one pass over the cells.
 
 cdef inline Py_ssize_t _from(const int64_t *keys, Py_ssize_t size, Py_ssize_t low,
                              int64_t key) noexcept nogil:
@@ -38,7 +28,7 @@ cdef inline int64_t _within(int64_t day, int64_t begin, int64_t width) noexcept 
     return 0 if place < 0 else width if place > width else place
 
 
-cdef inline Py_ssize_t _put(const int64_t *keys, Py_ssize_t size, Py_ssize_t at, int64_t before,
+cdef inline Py_ssize_t _put_bounds(const int64_t *keys, Py_ssize_t size, Py_ssize_t at, int64_t before,
                             int64_t first, int64_t last, int64_t begin, int64_t width,
                             int64_t *lo, int64_t *hi) noexcept nogil:
     """Put the cells of a span of the group whose cells come after `before` others; return where
@@ -66,7 +56,7 @@ def bounds(const int64_t[::1] keys, const int64_t[::1] group, const int64_t[::1]
     with nogil:
         for i in range(n):
             before = <int64_t> (<uint64_t> group[i] * <uint64_t> width)
-            at = _put(cells, size, at, before, first[i], last[i], begin, width, &lo[i], &hi[i])
+            at = _put_bounds(cells, size, at, before, first[i], last[i], begin, width, &lo[i], &hi[i])
 
 
 def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] first,
@@ -85,7 +75,7 @@ def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] fir
         for g in range(groups):
             before = <int64_t> ((<uint64_t> group + <uint64_t> g) * <uint64_t> width)
             for i in range(spans):
-                at = _put(cells, size, at, before, first[i], last[i], begin, width, &lo[g, i],
+                at = _put_bounds(cells, size, at, before, first[i], last[i], begin, width, &lo[g, i],
                           &hi[g, i])
 
 

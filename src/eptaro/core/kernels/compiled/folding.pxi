@@ -1,17 +1,12 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Rows folded to cells in one pass, for `kernels/folding.py`.
-
-A cell is one row of `cells`, a few words of 64 bits side by side, so that a transaction touches
-one or two lines of the processor's cache. Rows are taken in blocks: the cells of a block are
-worked out and checked first, then each plan goes over the block by itself while its cells are
-near. All is added in the order of the rows, so that sums of floats are the same to the last
-bit as those of NumPy.
-
-Nothing in the loops allocates or needs the interpreter.
-"""
-
-from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
+# Rows folded to cells in one pass, for `kernels/folding.py`.
+#
+# A cell is one row of `cells`, a few words of 64 bits side by side, so that a transaction touches
+# one or two lines of the processor's cache. Rows are taken in blocks: the cells of a block are
+# worked out and checked first, then each plan goes over the block by itself while its cells are
+# near. All is added in the order of the rows, so that sums of floats are the same to the last
+# bit as those of NumPy.
+#
+# Nothing in the loops allocates or needs the interpreter.
 
 from eptaro.core.kernels.compiled cimport adding
 from eptaro.core.kernels.compiled.planned cimport (
@@ -37,10 +32,6 @@ cdef enum:
 
 if (HALF, LIMB, LAST) != (PLANNED_HALF, PLANNED_LIMB, Op.LAST):
     raise ImportError("the compiled kernel was built for other plans")
-
-ctypedef fused Slot:
-    int32_t
-    int64_t
 
 cdef inline bint _beaten(const Planned *plan, const int64_t *word, Py_ssize_t i,
                          const int64_t *times) noexcept nogil:

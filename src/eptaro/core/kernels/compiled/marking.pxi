@@ -1,13 +1,7 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Whole numbers that lie close together as codes, for `kernels/occurring.py`.
-
-A number below the least is a very large one without a sign, so that one comparison checks both
-ends.
-"""
-
-from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
-
+# Whole numbers that lie close together as codes, for `kernels/occurring.py`.
+#
+# A number below the least is a very large one without a sign, so that one comparison checks both
+# ends.
 
 def mark(const int64_t[::1] values, int64_t least, uint8_t[::1] seen):
     """Mark each value at its distance from the least; see `kernels/occurring.py`."""
@@ -44,7 +38,7 @@ def numbered(const int64_t[::1] values, int64_t least, const int32_t[::1] number
         raise IndexError(f"values lie outside {least}..{least + numbers.shape[0] - 1}")
 
 
-cdef _checked(Py_ssize_t n, Py_ssize_t beside, Py_ssize_t height, Py_ssize_t width,
+cdef _check_pairs(Py_ssize_t n, Py_ssize_t beside, Py_ssize_t height, Py_ssize_t width,
               Py_ssize_t room):
     if n != beside:
         raise ValueError(f"{n} numbers beside {beside}")
@@ -58,7 +52,7 @@ def mark_pairs(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t height
     cdef Py_ssize_t n = one.shape[0], i
     cdef uint64_t high = height, wide = width
     cdef bint inside = True
-    _checked(n, two.shape[0], height, width, seen.shape[0])
+    _check_pairs(n, two.shape[0], height, width, seen.shape[0])
     with nogil:
         for i in range(n):
             if <uint64_t> one[i] >= high or <uint64_t> two[i] >= wide:
@@ -75,7 +69,7 @@ def number_pairs(const int32_t[::1] one, const int32_t[::1] two, Py_ssize_t heig
     cdef Py_ssize_t n = one.shape[0], i
     cdef uint64_t high = height, wide = width
     cdef bint inside = True
-    _checked(n, two.shape[0], height, width, numbers.shape[0])
+    _check_pairs(n, two.shape[0], height, width, numbers.shape[0])
     if codes.shape[0] != n:
         raise ValueError(f"{codes.shape[0]} codes for {n} pairs")
     with nogil:

@@ -1,11 +1,4 @@
-# cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-# cython: initializedcheck=False
-"""Numbers as they are read, for `kernels/reading.py`."""
-
-import numpy as np
-
-from libc.math cimport fabs, rint
-from libc.stdint cimport int64_t, uint8_t
+# Numbers as they are read, for `kernels/reading.py`.
 
 cdef enum:
     LANES = 8  # so many values are looked at side by side
