@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from eptaro.table import Table, returns_table
 
 if TYPE_CHECKING:
-    from eptaro.core.dimension import dimension as _dimension
+    from eptaro.core.dimension.build import dimension as _dimension
     from eptaro.engines.inspect import inspect as _inspect
     from eptaro.engines.trail_values import trail_values as _trail_values
 
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 def _named_dimension() -> Any:
-    from eptaro.core.dimension import dimension as days
+    from eptaro.core.dimension.build import dimension as days
     from eptaro.inputs.locales import locale_names
 
     @wraps(days)

@@ -5,21 +5,19 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import wraps
-from pathlib import Path
 from typing import Any, Literal
 
 import click
 
-from eptaro.cli.fields import add_options, flag_of, said, taken
+from eptaro.cli.fields import add_options, options_of, said, taken
 from eptaro.cli.help import ENGINE, GROUPS, KNOWN, option
 from eptaro.cli.options import Command
 from eptaro.cli.told import tell
 from eptaro.core.calendars.days import DateLike
 from eptaro.daybook import Daybook
 from eptaro.inputs.options import FileOptions, ReadOptions
-from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.lookups import parse_lookup
-from eptaro.storage.layout import METADATA, NAME
+from eptaro.storage.layout import is_book
 from eptaro.timeouts import wait_again, wait_at_most
 
 ENGINES = ("stream", "dask", "sql")
@@ -54,7 +52,7 @@ class DataOptions:
     @property
     def flags(self) -> list[str]:
         """The options that only rows can be read by."""
-        words = [flag_of(ReadOptions, name) for name in self.rows if name != "by"]
+        words = [options_of(ReadOptions)[name].flag for name in self.rows if name != "by"]
         words += ["--table"] if self.table_name else []
         of_folder = self.engine == "dask" and self.client
         return [*words, "--engine"] if self.engine != "stream" and not of_folder else words
@@ -185,23 +183,3 @@ def opened(files: list[str], data: DataOptions | None = None) -> Daybook | None:
     for book in others:
         first = first.merge(book)
     return first
-
-
-def is_book(path: str) -> bool:
-    """Return whether a file or folder is a book, by its beginning alone."""
-    if not path.endswith(".parquet") and scheme_of(path) is None:
-        return (Path(path) / NAME).is_file()
-    if scheme_of(path) is not None and not is_stored(path):
-        return False
-    place = Place.of(path)
-    if place.ending != ".parquet":
-        return (place / NAME).is_file()
-    if not place.is_file():
-        return False
-    import pyarrow as pa
-    from pyarrow import parquet
-
-    try:
-        return METADATA in (parquet.read_schema(place.opened()).metadata or {})
-    except (pa.ArrowException, OSError, UnicodeError):
-        return False

@@ -6,16 +6,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import MISSING, Field, fields
+from functools import cache
 from inspect import get_annotations
 from pathlib import Path
-from typing import Any, Literal, get_args, get_origin
+from typing import Any, Literal, NamedTuple, get_args, get_origin
 
 import click
 
 from eptaro.cli.help import DATES, ENGINE, FILES, GROUPS, KNOWN, QUESTION, option
 from eptaro.core.verbs.queries import Goals
 from eptaro.errors import QuestionError
-from eptaro.inputs.smallfiles import read_goals
 from eptaro.option import OptionHelp
 
 _HEADINGS = {
@@ -28,27 +28,41 @@ _HEADINGS = {
 }
 
 
-def shown_fields(kind: Any) -> dict[str, Field[Any]]:
+class FieldOption(NamedTuple):
+    """A field of a dataclass as an option: its name there and on the command line, and its type."""
+
+    field: Field[Any]
+    hint: Any
+    flag: str  # --date-format
+
+    @property
+    def how(self) -> OptionHelp:
+        """How it is shown."""
+        found: OptionHelp = self.field.metadata["shown"]
+        return found
+
+    @property
+    def word(self) -> str:
+        """What click calls it."""
+        return self.flag[2:].replace("-", "_")
+
+
+@cache
+def options_of(kind: Any) -> dict[str, FieldOption]:
     """Return the fields of a dataclass that are options of the command line, by name."""
-    return {one.name: one for one in fields(kind) if "shown" in one.metadata}
-
-
-def hints_of(kind: Any) -> dict[str, Any]:
-    """Return what the fields of a dataclass hold, those that it inherits too."""
-    found: dict[str, Any] = {}
+    hints: dict[str, Any] = {}
     for one in reversed(kind.__mro__):
-        found |= get_annotations(one, eval_str=True)
+        hints |= get_annotations(one, eval_str=True)
+    found = {}
+    for of in fields(kind):
+        if "shown" in of.metadata:
+            name = of.metadata["shown"].name or of.name.replace("_", "-")
+            found[of.name] = FieldOption(of, hints[of.name], f"--{name}")
     return found
 
 
-def flag_of(kind: type[Any], name: str) -> str:
-    """Return what the command line calls a field: `--date-format`."""
-    how: OptionHelp = shown_fields(kind)[name].metadata["shown"]
-    return f"--{how.name or name.replace('_', '-')}"
-
-
 def add_options(
-    kind: type[Any], *, names: Sequence[str] = (), optional: Sequence[str] = (), unset: bool = False
+    kind: Any, *, names: Sequence[str] = (), optional: Sequence[str] = (), unset: bool = False
 ) -> Callable[[Any], Any]:
     """Return a decorator that adds the fields of a dataclass, or those of some names, to a command.
 
@@ -57,20 +71,18 @@ def add_options(
     """
 
     def add(command: Any) -> Any:
-        for name in reversed(names or shown_fields(kind)):
-            command = _click_option(kind, name, optional=name in optional, unset=unset)(command)
+        known = options_of(kind)
+        for name in reversed(names or known):
+            command = _click_option(known[name], optional=name in optional, unset=unset)(command)
         return command
 
     return add
 
 
-def taken(kind: type[Any], given: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
+def taken(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
     """Take what the options of a dataclass were given out of what a command was."""
-    hints = hints_of(kind)
-    return {
-        name: _read(hints[name], given.pop(_word(kind, name)), flag_of(kind, name))
-        for name in names or shown_fields(kind)
-    }
+    known = options_of(kind)
+    return {name: _read(known[name], given.pop(known[name].word)) for name in names or known}
 
 
 def said(given: Mapping[str, Any]) -> dict[str, Any]:
@@ -78,25 +90,18 @@ def said(given: Mapping[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in given.items() if value not in (None, (), False)}
 
 
-def _word(kind: type[Any], name: str) -> str:
-    return flag_of(kind, name)[2:].replace("-", "_")
-
-
-def _click_option(
-    kind: type[Any], name: str, *, optional: bool, unset: bool
-) -> Callable[[Any], Any]:
-    of, hint = shown_fields(kind)[name], hints_of(kind)[name]
-    how: OptionHelp = of.metadata["shown"]
-    kinds = set(get_args(hint)) or {hint}
-    default = None if unset or of.default is MISSING else of.default
+def _click_option(one: FieldOption, *, optional: bool, unset: bool) -> Callable[[Any], Any]:
+    how, kinds = one.how, set(get_args(one.hint)) or {one.hint}
+    needed = one.field.default is MISSING
+    default = None if unset or needed else one.field.default
     more: dict[str, Any] = {"help": how.help, "rare": how.rare}
     if how.metavar is not None:
         more["metavar"] = how.metavar
     if unset and how.shown:
-        more["help"] = f"{how.help}  [default: {of.default}]"
+        more["help"] = f"{how.help}  [default: {one.field.default}]"
     if kinds == {bool}:
         more["is_flag"] = True
-    elif of.default is MISSING and not optional:
+    elif needed and not optional:
         more["required"] = True
     elif how.many or Sequence[str] in kinds:
         several = () if default is None else (default,) if isinstance(default, str) else default
@@ -109,9 +114,9 @@ def _click_option(
         more["type"] = click.IntRange(how.least, how.most) if bounded else int
     elif Goals in kinds:
         more["type"] = click.Path(path_type=Path)
-    elif unset and (choices := _choices(hint)):
+    elif unset and (choices := _choices(one.hint)):
         more["type"] = click.Choice([*map(_written, choices)])
-    return option(_HEADINGS[how.heading], flag_of(kind, name), _word(kind, name), **more)
+    return option(_HEADINGS[how.heading], one.flag, one.word, **more)
 
 
 def _written(choice: str) -> str:
@@ -127,21 +132,23 @@ def _choices(hint: Any) -> tuple[str, ...]:
     return get_args(one[0]) if len(one) == 1 and get_origin(one[0]) is Literal else ()
 
 
-def _read(hint: Any, value: Any, flag: str) -> Any:
+def _read(one: FieldOption, value: Any) -> Any:
     """Return what an option was given as its field takes it."""
-    kinds = get_args(hint)
-    if value is None:
-        return None
+    if value is None or value == ():
+        return value
+    kinds = get_args(one.hint)
     if Goals in kinds:
+        from eptaro.inputs.smallfiles import read_goals
+
         return read_goals(value)
     if Sequence[float] in kinds:
         try:
             return [float(part) for part in value.split(",")]
         except ValueError:
-            raise QuestionError(f"{flag} {value!r} are not numbers; write 1,2,3") from None
+            raise QuestionError(f"{one.flag} {value!r} are not numbers; write 1,2,3") from None
     if Sequence[str] in kinds and len(value) == 1:
         return value[0]
-    choices = _choices(hint)
+    choices = _choices(one.hint)
     if choices and value not in choices:  # set-aside
-        return next(one for one in choices if _written(one) == value)
+        return next(choice for choice in choices if _written(choice) == value)
     return value

@@ -10,14 +10,14 @@ from typing import Any, Literal
 
 import click
 
-from eptaro.cli.fields import add_options, flag_of, said, taken
+from eptaro.cli.fields import add_options, options_of, said, taken
 from eptaro.cli.help import DATES, FILES, option
 from eptaro.cli.options import Command
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules, usual_delimiter
 from eptaro.rules.numbers import NumberRules, Numbers
 
-_KINDS: tuple[type[Any], ...] = (DateRules, FileRules, NumberRules)
+_KINDS: tuple[Any, ...] = (DateRules, FileRules, NumberRules)
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class ReadingOptions:
     @property
     def flags(self) -> list[str]:
         """The options that were said, but for that of rows set aside."""
-        words = [flag_of(kind, name) for kind in _KINDS for name in self.rules[kind]]
+        words = [options_of(kind)[name].flag for kind in _KINDS for name in self.rules[kind]]
         return words if self.numbers is None else [*words, "--numbers"]
 
     def number_rules(self, others: Numbers = None) -> Numbers:

@@ -25,7 +25,6 @@ from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError
 from eptaro.inputs.options import AddOptions, FileOptions
-from eptaro.inputs.smallfiles import read_coverage
 from eptaro.places import scheme_of
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
@@ -225,8 +224,11 @@ _OF_BOOK = ("measures", "by", "where", "memory_limit")  # options that a book ha
 
 def _coverage(given: Any) -> Any:
     """Return a coverage, which may be a file."""
-    is_file = isinstance(given, str) and given.lower().endswith(".csv")
-    return read_coverage(given) if is_file else given
+    if not isinstance(given, str) or not given.lower().endswith(".csv"):
+        return given
+    from eptaro.inputs.smallfiles import read_coverage
+
+    return read_coverage(given)
 
 
 def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) -> None:

@@ -21,14 +21,14 @@ from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.dimension import catalogue, dimension
+from eptaro.core.dimension.build import catalogue, dimension
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.result import Result
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.datecolumn import decided, find_date
-from eptaro.inputs.dates import Read, read_dates
-from eptaro.inputs.dates.outcome import said
+from eptaro.inputs.dates.outcome import Read, said
+from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.locales import locale_names

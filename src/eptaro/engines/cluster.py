@@ -24,11 +24,10 @@ from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.lookups import LookedUp, LookupTable, loaded
 from eptaro.inputs.columns.wrapped import Cleaned, lengthened
 from eptaro.inputs.datecolumn import decided
-from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.options import FileOptions, FoldSpec
-from eptaro.inputs.sources import FrameSource, Source
+from eptaro.inputs.sources import FrameSource, ManyFiles, Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.progress import tell
 from eptaro.rules.across import Across, across_of

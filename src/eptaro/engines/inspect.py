@@ -21,9 +21,8 @@ from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps
 from eptaro.engines.looks.columns import decided_rules
 from eptaro.engines.looks.suggestion import Suggestion, look_over
 from eptaro.inputs.columns.wrapped import cleaned
-from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import said
-from eptaro.inputs.dates.reading import settled_start
+from eptaro.inputs.dates.reading import read_dates, settled_start
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.narrowed import Narrowed

@@ -18,9 +18,9 @@ from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError, unknown
-from eptaro.inputs.columns.lookups import source_of
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.opening import source_of
 from eptaro.inputs.options import Engine, FoldSpec, ReadOptions
 from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions

@@ -6,8 +6,7 @@ import pyarrow as pa
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.errors import DateError, EptaroError, InputError
-from eptaro.inputs.dates import read_dates, resolve
-from eptaro.inputs.dates.reading import looks_like_dates, settled_start
+from eptaro.inputs.dates.reading import looks_like_dates, read_dates, settled_start
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.rules.dates import DateRules
 
@@ -19,6 +18,8 @@ def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str
     evidence = ""
     try:
         if rules.order == "infer":
+            from eptaro.inputs.dates.evidence import resolve
+
             rules, evidence = resolve(source.column(date), rules, date)
         if rules.shift:
             parts = (table[date] for table in source.batches(Wanted(date)))
@@ -55,6 +56,8 @@ def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> Grain | None:
         whole = column.drop_null()
         if not len(whole) or not all(len(str(v.as_py()).split(".")[0]) == 8 for v in whole[:200]):
             return None
+    from eptaro.inputs.dates.evidence import resolve
+
     try:
         decided, _ = resolve(column.slice(0, 5000), rules, "")
         read = read_dates(column.slice(0, 5000), decided)

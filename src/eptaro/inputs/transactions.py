@@ -30,8 +30,8 @@ from eptaro.inputs.columns.formulas import WorkedOut
 from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_said, settled_kinds
 from eptaro.inputs.columns.values import Placed, read_filled, read_numbers
 from eptaro.inputs.datecolumn import decided
-from eptaro.inputs.dates import Read, read_dates
-from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.outcome import Read, is_text
+from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.chunks import filtered
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, Unread, Wanted, ahead

@@ -17,11 +17,9 @@ from eptaro.core.questions.view import Facts
 from eptaro.core.verbs.store import Store
 from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
 from eptaro.errors import InputError, as_path
-from eptaro.inputs.columns.lookups import source_of
-from eptaro.inputs.files.many import ManyFiles
-from eptaro.inputs.files.opening import open_files
+from eptaro.inputs.files.opening import open_files, source_of
 from eptaro.inputs.options import AddOptions, FileOptions
-from eptaro.inputs.sources import Source
+from eptaro.inputs.sources import ManyFiles, Source
 from eptaro.places import Place
 from eptaro.progress import tell
 from eptaro.sharded.readas import options_before, settings_of

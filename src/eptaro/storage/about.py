@@ -5,9 +5,9 @@ from __future__ import annotations
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from eptaro.core.calendars import from_settings
 from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.grain import GRAINS, Grain
+from eptaro.core.calendars.settings import from_settings
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded, Left

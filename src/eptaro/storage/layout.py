@@ -12,9 +12,11 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 from eptaro.errors import EptaroError, InputError
+from eptaro.places import Place, is_stored, scheme_of
 
 VERSION = 3
 
@@ -53,3 +55,23 @@ def damage(name: object, what: str = "book") -> Iterator[None]:
     except Exception as error:
         told = f"{type(error).__name__}: {error}"
         raise InputError(f"{name}: is a damaged {what}: {' '.join(told.split())}") from None
+
+
+def is_book(path: str) -> bool:
+    """Return whether a file or folder is a book, by its beginning alone."""
+    if not path.endswith(".parquet") and scheme_of(path) is None:
+        return (Path(path) / NAME).is_file()
+    if scheme_of(path) is not None and not is_stored(path):
+        return False
+    place = Place.of(path)
+    if place.ending != ".parquet":
+        return (place / NAME).is_file()
+    if not place.is_file():
+        return False
+    import pyarrow as pa
+    from pyarrow import parquet
+
+    try:
+        return METADATA in (parquet.read_schema(place.opened()).metadata or {})
+    except (pa.ArrowException, OSError, UnicodeError):
+        return False

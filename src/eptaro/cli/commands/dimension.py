@@ -15,8 +15,8 @@ from eptaro.cli.told import tell
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
-from eptaro.core.dimension import COLUMN_SETS
-from eptaro.core.dimension import dimension as make_dimension
+from eptaro.core.dimension.build import COLUMN_SETS
+from eptaro.core.dimension.build import dimension as make_dimension
 from eptaro.daybook import Daybook
 from eptaro.inputs.locales import locale_names
 from eptaro.outputs.databases import Mode, load_table

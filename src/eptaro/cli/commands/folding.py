@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import numpy as np
 
-from eptaro.cli.data import DataOptions, data_options, is_book
+from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.help import BOOKINGS, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
@@ -26,6 +26,7 @@ from eptaro.places import Place
 from eptaro.sharded.adding import add_rows
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Addition
+from eptaro.storage.layout import is_book
 
 
 def _folded_into(folder: str, files: list[str], options: FileOptions, data: DataOptions) -> Daybook:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eptaro.core.expressions.evaluate import evaluated
 from eptaro.core.expressions.kinds import Kind, kind_of
 from eptaro.core.expressions.tree import Node, wrong
 from eptaro.core.measures.term import Term
@@ -38,6 +37,8 @@ class Arithmetic:
 
     def value(self, parts: Sequence[Column]) -> Column:
         """Return what the totals of its terms come to, blank where one is or a divisor is 0."""
+        from eptaro.core.expressions.evaluate import evaluated  # few measures are worked out so
+
         columns = dict(zip(map(str, self.terms), parts, strict=True))
         found = evaluated(self.node, self.text, columns, self._kinds, len(parts[0]), {})
         if found.kind != "float":

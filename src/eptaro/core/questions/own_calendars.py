@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars import from_settings
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags
 from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.calendars.settings import from_settings
 from eptaro.core.folds.groups import Groups
 from eptaro.core.tables.display import BLANK
 from eptaro.errors import CalendarError, InputError, unknown

@@ -22,7 +22,6 @@ from eptaro.core.folds.picks import Pick
 from eptaro.core.folds.planes import BY_TIME, ROWS, Plane
 from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.measure import Measure
-from eptaro.core.measures.stages import Stage
 from eptaro.core.measures.term import Term
 from eptaro.core.questions.coverage import Coverage, GroupSpans
 from eptaro.core.questions.own_calendars import OwnCalendars
@@ -265,6 +264,8 @@ class View:
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
         if term.inner is not None:
+            from eptaro.core.measures.stages import Stage
+
             facts = self.facts
             grain = facts.folded.grain
             calendar, workdays = facts.calendar, facts.workdays

@@ -41,8 +41,7 @@ from eptaro.engines.databases.queries import (
 from eptaro.errors import DateError, InputError, MeasureError
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.kinds import only_picked
-from eptaro.inputs.dates import read_dates
-from eptaro.inputs.dates.reading import settled_start
+from eptaro.inputs.dates.reading import read_dates, settled_start
 from eptaro.inputs.options import SqlOptions
 from eptaro.outputs.databases import connected, refusals
 from eptaro.rules.dates import DateRules

@@ -12,7 +12,6 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags
-from eptaro.core.expressions.evaluate import evaluated
 from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import Kind, kind_of
 from eptaro.core.expressions.tree import Name, Where, wrong
@@ -24,8 +23,8 @@ from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.kinds import in_order, name_picked, read_said
 from eptaro.inputs.columns.values import Placed, read_numbers
-from eptaro.inputs.dates import Read, read_dates
-from eptaro.inputs.dates.reading import in_periods
+from eptaro.inputs.dates.outcome import Read
+from eptaro.inputs.dates.reading import in_periods, read_dates
 from eptaro.inputs.files.chunks import encoded, plain, to_numpy
 from eptaro.rules.dates import DateRules
 
@@ -166,6 +165,8 @@ class WorkedOut:
         return data if column.valid is None else data & column.valid
 
     def _evaluated(self, formula: Formula) -> Column:
+        from eptaro.core.expressions.evaluate import evaluated  # of most books there are none
+
         read = {name: self._of(name, formula) for name in formula.names}
         columns = {name: column for name, (column, _, _) in read.items()}
         kinds = {name: kind for name, (_, kind, _) in read.items()}

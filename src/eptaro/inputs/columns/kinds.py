@@ -21,9 +21,8 @@ from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.column import Column
 from eptaro.errors import ExpressionError, InputError, MeasureError
 from eptaro.inputs.columns.codes import read_codes
-from eptaro.inputs.columns.numbers import cure
-from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, Wanted
 from eptaro.rules.dates import DateRules
@@ -305,6 +304,8 @@ def _kind(source: Source, name: str, seen: _Evidence, uses: list[Use]) -> Kind:
         return Kind.DATE if seen.dates else Kind.TEXT
     if 2 * seen.numbers >= seen.filled and any(use.ordered for use in uses):
         assert seen.other is not None
+        from eptaro.inputs.columns.numbers import cure
+
         row, text = seen.other
         raise MeasureError(
             f"{source.name}: row {source.numbered(row):,} of {name!r}: {text!r} is not a number, "

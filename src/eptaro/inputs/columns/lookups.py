@@ -14,10 +14,10 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Ints, as_date
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.columns.numbers import cure, read_written
-from eptaro.inputs.columns.wrapped import Wrapped, cleaned, lengthened
+from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.datecolumn import decided
-from eptaro.inputs.dates import read_dates
 from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.chunks import encoded
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.sources import Source, Wanted, check_columns
@@ -263,17 +263,6 @@ class LookedUp(Wrapped):
                 if len(shown) < _SHOWN:
                     shown[str(key)] = None
         self._missed[number] = (count + int(np.count_nonzero(missed)), shown)
-
-
-def source_of(
-    given: Any, across: object, lookups: object, numbers: object, rules: DateRules
-) -> Source:
-    """Return a source, a file by its path, or a frame as a source: its columns across as rows,
-    with the columns of lookups, and its numbers read under rules.
-    """
-    source = lengthened(opened_source(given), across)
-    tables = loaded(lookups, rules, source.names()) if lookups else []
-    return cleaned(LookedUp(source, tables, rules) if tables else source, numbers)
 
 
 def loaded(lookups: object, rules: DateRules, names: Sequence[str]) -> list[LookupTable]:

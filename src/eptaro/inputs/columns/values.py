@@ -15,7 +15,6 @@ from eptaro.core.kernels.kept import Keeping
 from eptaro.core.kernels.reading import narrow, units
 from eptaro.core.tables.column import Column
 from eptaro.errors import MeasureError
-from eptaro.inputs.columns.numbers import cure
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
 from eptaro.inputs.sources import Source
 
@@ -129,6 +128,8 @@ def _check_finite(data: NDArray[np.float64], name: str, placed: Placed) -> None:
     if len(odd):
         row = int(odd[0])
         text = placed.digits(name, len(data))[row].as_py()
+        from eptaro.inputs.columns.numbers import cure
+
         raise MeasureError(f"{placed.told(row)} of {name!r}: {text!r} is not a number{cure(text)}")
 
 
@@ -219,6 +220,8 @@ def _not_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> str:
         numeric = pc.match_substring_regex(array, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
         row = pc.index(pc.fill_null(numeric, True), False).as_py()
         if row >= 0:
+            from eptaro.inputs.columns.numbers import cure
+
             text = array[row].as_py()
             return f"row {placed.number(row):,} of {name!r}: {text!r} is not a number{cure(text)}"
         return f"{name!r} holds numbers as text; say numbers=infer to read them"

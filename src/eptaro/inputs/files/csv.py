@@ -19,7 +19,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import InputError, MeasureError
-from eptaro.inputs.columns.numbers import cure
 from eptaro.inputs.files.damage import digest_of, file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
 from eptaro.places import Place
@@ -202,6 +201,8 @@ class CsvFile(Source):
                 fits = pc.fill_null(pc.match_substring_regex(texts, number), True)
                 row = pc.index(fits, False).as_py()
                 if row >= 0:
+                    from eptaro.inputs.columns.numbers import cure
+
                     value = texts[row].as_py()
                     raise MeasureError(
                         f"{self.name}: row {row + 1:,} of {name!r}: {value!r} is not a number"

@@ -41,3 +41,8 @@ def digest_of(file: Any, size: int) -> str:
         file.seek(max(size - (1 << 16), 0) * number // 64)
         digest.update(file.read(1 << 16))
     return digest.hexdigest()
+
+
+def unreadable(path: object, error: Exception) -> InputError:
+    """Return the error for a file that a library could not read."""
+    return InputError(f"{path}: cannot be read: {' '.join(str(error).split())}")

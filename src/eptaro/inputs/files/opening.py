@@ -17,11 +17,12 @@ from eptaro.addresses import shown_address
 from eptaro.errors import EptaroError, InputError, refused, unknown
 from eptaro.extras import need
 from eptaro.inputs.files.csv import CsvFile, StandardInput
-from eptaro.inputs.files.many import ManyFiles, parquet_folder
-from eptaro.inputs.files.parquet import ParquetFile, unreadable
-from eptaro.inputs.sources import FrameSource, Source, TableSource
+from eptaro.inputs.files.damage import unreadable
+from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource
 from eptaro.places import Place, is_stored, scheme_of
+from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
+from eptaro.rules.numbers import number_rules
 from eptaro.timeouts import connection_options
 
 _MARKS = "*?["
@@ -41,6 +42,8 @@ def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
         return [_opened(place, rules)]
     if not place.is_folder():
         raise InputError(f"{place}: there is no such file")
+    from eptaro.inputs.files.parquet import parquet_folder
+
     return parquet_folder(place, rules)
 
 
@@ -69,7 +72,7 @@ def _opened(place: Place, rules: FileRules) -> Source:
         case ".csv" | ".tsv":
             return CsvFile(path, rules, place)
         case ".parquet":
-            return ParquetFile(path, rules, place=place)
+            return _parquet(path, rules, place)
         case _:
             folder = tempfile.mkdtemp(prefix="eptaro-")
             copy = Path(folder) / f"copy{ending}"
@@ -135,10 +138,16 @@ def _sheet(path: Path, rules: FileRules) -> Source:
     return TableSource(table, str(path), of_text=True, unusable=unusable)
 
 
+def _parquet(path: Path, rules: FileRules, place: Place | None = None) -> Source:
+    from eptaro.inputs.files.parquet import ParquetFile  # other files need none of it
+
+    return ParquetFile(path, rules, place=place)
+
+
 READERS: dict[str, Callable[[Path, FileRules], Source]] = {
     ".csv": CsvFile,
     ".tsv": CsvFile,
-    ".parquet": ParquetFile,
+    ".parquet": _parquet,
     ".arrow": _arrow,
     ".feather": _arrow,
     ".ndjson": _json,
@@ -177,6 +186,28 @@ def opened_source(given: Any, rules: FileRules | None = None) -> Source:
     return FrameSource(given)
 
 
+def source_of(
+    given: Any, across: object, lookups: object, numbers: object, rules: DateRules
+) -> Source:
+    """Return a source, a file by its path, or a frame as a source: its columns across as rows,
+    with the columns of lookups, and its numbers read under rules.
+    """
+    source = opened_source(given)
+    if across is not None:
+        from eptaro.inputs.columns.wrapped import lengthened
+
+        source = lengthened(source, across)
+    if lookups:
+        from eptaro.inputs.columns.lookups import LookedUp, loaded
+
+        source = LookedUp(source, loaded(lookups, rules, source.names()), rules)
+    if number_rules(numbers) is not None:
+        from eptaro.inputs.columns.wrapped import cleaned
+
+        source = cleaned(source, numbers)
+    return source
+
+
 def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     """Return the files of a path, a pattern, a folder or an address."""
     if scheme_of(path):
@@ -186,7 +217,7 @@ def _sources(path: str, rules: FileRules) -> Sequence[Source]:
         path = str(stored)
     file = Path(path)
     if path != _STANDARD_INPUT and file.is_dir():
-        from eptaro.inputs.files.many import parquet_folder
+        from eptaro.inputs.files.parquet import parquet_folder
 
         return parquet_folder(Place.of(path), rules)
     if not any(mark in path for mark in "*?[") or file.exists():

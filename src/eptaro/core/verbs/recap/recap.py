@@ -7,14 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.calendars.days import LAST_DAY, Flags
+from eptaro.core.calendars.days import LAST_DAY, Flags, Ints
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.folds.folded import rows_note
 from eptaro.core.questions.answer import Answered, Number, Side, Value
-from eptaro.core.questions.by_attribute import attribute_of, recap_by
 from eptaro.core.questions.coverage import GroupSpans
 from eptaro.core.questions.query import Query
-from eptaro.core.questions.transactions import LABEL, per_entry
 from eptaro.core.questions.view import Facts, View, largest
 from eptaro.core.questions.whole import Fewer, Named
 from eptaro.core.tables import exact
@@ -24,13 +22,6 @@ from eptaro.core.tables.display import BLANK, shown
 from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows, spans_of
-from eptaro.core.verbs.recap.shares import (
-    index_column,
-    rank_column,
-    share,
-    share_columns,
-    with_running_shares,
-)
 from eptaro.errors import EptaroError, QuestionError
 
 _MOST_ACROSS = 4_000  # groups
@@ -65,6 +56,8 @@ def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Resul
             columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
             numbers[name] = Value(source, measure, group, side)
             if shares and measure.additive_plane is not None:
+                from eptaro.core.verbs.recap.shares import share
+
                 of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
                 columns.append(share(f"{name} share", column.numbers(), whole, text, name))
@@ -103,6 +96,8 @@ def recap(facts: Facts, query: Recap) -> Result:
     if query.every is not None:
         return _per_entry(view, query)
     if query.per in RECURRING:
+        from eptaro.core.questions.by_attribute import attribute_of, recap_by
+
         query.check_attribute()
         table = recap_by(view, attribute_of(view, query.per), query)
         return table if query.sort is None else table.sorted(query.sort)
@@ -119,16 +114,9 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
     group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
     first, last, parts = (Repeated.of_spans(p, groups) for p in (rows.first, rows.last, rows.parts))
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
-    beside = []
-    for measure, value in zip(measures, values, strict=True):
-        beside.append(value)
-        if asked.shares:
-            told = (np.asarray(group), np.asarray(place))
-            beside += share_columns(view, measure, value, rows, *told)
-        if asked.ranks:
-            beside.append(rank_column(view, measure, value, rows))
-        if asked.index is not None and value.kind not in NO_NUMBERS:
-            beside.append(index_column(view, measure, value, rows, rows.labelled(asked.index)))
+    beside = list(values)
+    if asked.shares or asked.ranks or asked.index is not None:
+        beside = _set_beside(view, values, rows, (np.asarray(group), np.asarray(place)), asked)
     side = Side("days", first, last)
     answer = Answered(
         asked,
@@ -144,12 +132,37 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
     table = Result([*head, *beside], meta, answer)
     order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
     if asked.shares:
+        from eptaro.core.verbs.recap.shares import with_running_shares
+
         table = with_running_shares(table, measures, np.asarray(parts), order)
     return table if asked.sort is None else table.take(order)
 
 
+def _set_beside(
+    view: View, values: list[Column], rows: PeriodRows, told: tuple[Ints, Ints], asked: Recap
+) -> list[Column]:
+    """Return the values of measures, each with its shares, rank and index where these are asked
+    for; `told` is the group and the place among periods of each row.
+    """
+    from eptaro.core.verbs.recap import shares
+
+    found = []
+    for measure, value in zip(view.facts.measures, values, strict=True):
+        found.append(value)
+        if asked.shares:
+            found += shares.share_columns(view, measure, value, rows, *told)
+        if asked.ranks:
+            found.append(shares.rank_column(view, measure, value, rows))
+        if asked.index is not None and value.kind not in NO_NUMBERS:
+            at = rows.labelled(asked.index)
+            found.append(shares.index_column(view, measure, value, rows, at))
+    return found
+
+
 def _per_entry(view: View, asked: Recap) -> Result:
     """Return for each transaction the measures of the period that holds it."""
+    from eptaro.core.questions.transactions import LABEL, per_entry
+
     if asked.every != "entry":
         raise QuestionError(f"every={asked.every!r}: a recap is one row per period, or per 'entry'")
     first, last, _, labelling = spans_of(view, asked.per)
