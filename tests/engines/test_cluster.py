@@ -109,6 +109,49 @@ class Cluster(unittest.TestCase):
         folded = cluster.fold_cluster(self.paths, options, part_rows=1000)
         self.same(book_of_folded(folded, self.local.measures, ep.MonthCalendar()))
 
+    def test_every_option_of_reading_on_every_way(self):
+        wide = {
+            "Norrow": ("$1,200.50", "$80.00"),
+            "Fenholm": ("$7.25", "-"),
+            "Skarrey": ("$0.75", "$3,000.00"),
+        }
+        kinds = {"Norrow": "long", "Fenholm": "short"}
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory())) / "wide"
+        folder.mkdir()
+        for number, (route, amounts) in enumerate(wide.items()):
+            fields = ",".join(f'"{amount}"' for amount in amounts)
+            (folder / f"{number}.csv").write_text(f"route,2023,2024\n{route},{fields}\n")
+        (folder / "routes.txt").write_text("route,kind\nNorrow,long\nFenholm,short\n")
+        given = {
+            "date": "year", "dates": ep.DateRules(grain="year"), "by": "kind", "values": "fares",
+            "across": "2023..2024 as year, fares", "memory_limit": 1 << 20,
+            "numbers": ep.NumberRules(thousands=",", strip="$", blanks="-"),
+            "lookups": ep.Lookup(folder / "routes.txt", "route", files=ep.FileRules(like="csv")),
+            "measures": ["s=sum(fares)", "n=count(fares)", "d=distinct(fares)"],
+        }  # fmt: skip
+        wanted = {}
+        for route, amounts in wide.items():
+            for year, amount in zip(("2023", "2024"), amounts, strict=True):
+                if amount != "-":
+                    key = (kinds.get(route), year)
+                    money = Decimal(amount[1:].replace(",", ""))
+                    wanted[key] = wanted.get(key, 0) + money
+        paths = sorted(map(str, folder.glob("*.csv")))
+        on_cluster = {"engine": "dask", "client": self.client}
+        books = [
+            ep.Daybook.read(paths, **given),
+            ep.Daybook.read(paths, **given, **on_cluster),
+            ep.Daybook.read(paths, **given, into=folder / "a"),
+            ep.Daybook.read(paths, **given, **on_cluster, into=folder / "b", shards=3),
+            ep.Daybook.read(paths, **given, **on_cluster, shards=2),
+            ep.Daybook.read(paths[:2], **given, into=folder / "c").add(paths[2:]),
+        ]
+        for number, book in enumerate(books):
+            rows = [row for row in book.recap("year", by="kind", totals=False).rows() if row["s"]]
+            found = {(row["kind"], row["period"]): row["s"] for row in rows}
+            self.assertEqual(found, wanted, number)
+            self.assertEqual(sum(row["n"] for row in rows), 5)
+
     def test_by_address_and_of_frames(self):
         address = self.client.scheduler.address
         self.same(ep.Daybook.read(self.paths, engine="dask", client=address, **GIVEN))

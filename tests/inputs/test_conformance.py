@@ -15,10 +15,9 @@ from pyarrow import csv, feather, parquet
 import eptaro as ep
 from eptaro.inputs.columns.lookups import LookedUp
 from eptaro.inputs.columns.wrapped import Cleaned, Long
-from eptaro.inputs.files.many import ManyFiles
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.narrowed import Narrowed
-from eptaro.inputs.sources import FrameSource, Source, TableSource, Wanted
+from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource, Wanted
 from tests.conforming import concrete_kinds
 
 ROWS = {

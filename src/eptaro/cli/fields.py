@@ -29,22 +29,18 @@ _HEADINGS = {
 
 
 class FieldOption(NamedTuple):
-    """A field of a dataclass as an option: its name there and on the command line, and its type."""
+    """A field of a dataclass as an option: its type, and what a command line and click call it."""
 
     field: Field[Any]
     hint: Any
     flag: str  # --date-format
+    word: str  # date_format
 
     @property
     def how(self) -> OptionHelp:
         """How it is shown."""
         found: OptionHelp = self.field.metadata["shown"]
         return found
-
-    @property
-    def word(self) -> str:
-        """What click calls it."""
-        return self.flag[2:].replace("-", "_")
 
 
 @cache
@@ -56,8 +52,9 @@ def options_of(kind: Any) -> dict[str, FieldOption]:
     found = {}
     for of in fields(kind):
         if "shown" in of.metadata:
-            name = of.metadata["shown"].name or of.name.replace("_", "-")
-            found[of.name] = FieldOption(of, hints[of.name], f"--{name}")
+            name = of.metadata["shown"].name or of.name
+            flag = f"--{name.replace('_', '-')}"
+            found[of.name] = FieldOption(of, hints[of.name], flag, name.replace("-", "_"))
     return found
 
 
@@ -82,7 +79,8 @@ def add_options(
 def taken(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
     """Take what the options of a dataclass were given out of what a command was."""
     known = options_of(kind)
-    return {name: _read(known[name], given.pop(known[name].word)) for name in names or known}
+    own = {name: given.pop(known[name].word) for name in names or known}
+    return {n: _read(known[n], value) if value else value for n, value in own.items()}
 
 
 def said(given: Mapping[str, Any]) -> dict[str, Any]:
@@ -134,8 +132,6 @@ def _choices(hint: Any) -> tuple[str, ...]:
 
 def _read(one: FieldOption, value: Any) -> Any:
     """Return what an option was given as its field takes it."""
-    if value is None or value == ():
-        return value
     kinds = get_args(one.hint)
     if Goals in kinds:
         from eptaro.inputs.smallfiles import read_goals

@@ -20,10 +20,11 @@ from eptaro.core.tables.column import Column
 from eptaro.errors import QuestionError, unknown
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
-from eptaro.inputs.files.opening import source_of
+from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.options import Engine, FoldSpec, ReadOptions
 from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions
+from eptaro.rules.numbers import number_rules
 
 
 def check_engine(engine: str) -> None:
@@ -32,11 +33,30 @@ def check_engine(engine: str) -> None:
         raise QuestionError(unknown("engine", engine, get_args(Engine)))
 
 
+def source_of(given: Any, options: ReadOptions) -> Source:
+    """Return a source, a file by its path, or a frame as a source: its columns across as rows,
+    with the columns of lookups, and its numbers read under rules.
+    """
+    source = opened_source(given)
+    if options.across is not None:
+        from eptaro.inputs.columns.wrapped import lengthened
+
+        source = lengthened(source, options.across)
+    if options.lookups:
+        from eptaro.inputs.columns.lookups import LookedUp, loaded
+
+        tables = loaded(options.lookups, options.rules, source.names())
+        source = LookedUp(source, tables, options.rules) if tables else source
+    if number_rules(options.numbers) is not None:
+        from eptaro.inputs.columns.wrapped import cleaned
+
+        source = cleaned(source, options.numbers)
+    return source
+
+
 def fold_table(given: Any, options: ReadOptions) -> Folded:
     """Return the cells of a source, or of a frame, or of a mapping of arrays."""
-    spec = options.spec
-    source = source_of(given, options.across, options.lookups, options.numbers, spec.rules)
-    return fold_source(source, spec)
+    return fold_source(source_of(given, options), options.spec)
 
 
 def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Folded:

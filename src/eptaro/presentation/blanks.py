@@ -37,6 +37,8 @@ def why_blank(table: Result) -> list[str]:
         if name not in table:
             continue
         blank = table.column(name).blank
+        if not blank.any():
+            continue
         for reason, holds in _reasons(answer, number, changes):
             rows = blank & holds
             blank = blank & ~holds

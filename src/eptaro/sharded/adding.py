@@ -15,9 +15,10 @@ from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.questions.book_options import BookOptions
 from eptaro.core.questions.view import Facts
 from eptaro.core.verbs.store import Store
+from eptaro.engines.local import source_of
 from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
 from eptaro.errors import InputError, as_path
-from eptaro.inputs.files.opening import open_files, source_of
+from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.inputs.sources import ManyFiles, Source
 from eptaro.places import Place
@@ -43,8 +44,9 @@ def put_files(
 ) -> Manifest:
     """Fold files and put their rows into a folder, which is made where there is none."""
     spec, files = options.spec, open_files(paths, options.files)
-    source = source_of(files, options.across, options.lookups, options.numbers, spec.rules)
-    told, pieces = fold_pieces(source, spec, shards=shards_in(folder, options.shards))
+    told, pieces = fold_pieces(
+        source_of(files, options), spec, shards=shards_in(folder, options.shards)
+    )
     told = replace(told, fingerprints=fingerprints_of(files))
     assert pieces.shards is not None
     return put(

@@ -18,8 +18,21 @@ FUNCTIONS = ("abs", "round", "floor", "ceil", "least", "greatest", "coalesce", "
 EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
 
+_PLAIN = re.compile(r"\s*(\w+)\(\s*([^\W\d]\w*)?\s*\)")  # sum(fare), count()
+_JOINING = frozenset(("and", "or", "not", "in", "between", "is", "blank", "where", "per"))
+
+
 def parse_term(text: str, whole: str) -> tuple[Term, str]:
     """Return the term that a text begins with, and the rest of the text."""
+    plain = _PLAIN.match(text)
+    if plain is not None and (how := CATALOGUE.get(plain[1])) is not None and not how.takes_share:
+        column = plain[2] or ""
+        if (column or not how.needs_column) and column.lower() not in _JOINING:
+            return Term(plain[1], column), text[plain.end() :]
+    return _parse_formula(text, whole)
+
+
+def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     found = re.match(r"\s*(\w+)\s*\(", text)
     stop = _closing(text, found.end()) if found else -1
     if found is None or stop < 0:

@@ -71,7 +71,13 @@ class Result:
 
     @classmethod
     def of_parts(cls, parts: Parts) -> Self:
-        """Return the result whose rows are gathered from parts when they are asked for."""
+        """Return the result whose rows are gathered from parts when they are asked for.
+
+        Parameters
+        ----------
+        parts : Parts
+            What makes the rows of each shard, and puts them together.
+        """
         made = cls.__new__(cls)
         made.parts = parts
         return made

@@ -20,9 +20,7 @@ from eptaro.inputs.files.csv import CsvFile, StandardInput
 from eptaro.inputs.files.damage import unreadable
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource
 from eptaro.places import Place, is_stored, scheme_of
-from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
-from eptaro.rules.numbers import number_rules
 from eptaro.timeouts import connection_options
 
 _MARKS = "*?["
@@ -184,28 +182,6 @@ def opened_source(given: Any, rules: FileRules | None = None) -> Source:
     if isinstance(given, str | Path):
         return open_files([str(given)], rules)
     return FrameSource(given)
-
-
-def source_of(
-    given: Any, across: object, lookups: object, numbers: object, rules: DateRules
-) -> Source:
-    """Return a source, a file by its path, or a frame as a source: its columns across as rows,
-    with the columns of lookups, and its numbers read under rules.
-    """
-    source = opened_source(given)
-    if across is not None:
-        from eptaro.inputs.columns.wrapped import lengthened
-
-        source = lengthened(source, across)
-    if lookups:
-        from eptaro.inputs.columns.lookups import LookedUp, loaded
-
-        source = LookedUp(source, loaded(lookups, rules, source.names()), rules)
-    if number_rules(numbers) is not None:
-        from eptaro.inputs.columns.wrapped import cleaned
-
-        source = cleaned(source, numbers)
-    return source
 
 
 def _sources(path: str, rules: FileRules) -> Sequence[Source]:
