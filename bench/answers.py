@@ -164,7 +164,7 @@ def _table(table: ep.Table) -> dict[str, Any]:
     return {
         "columns": {c.name: (c.kind, c.scale, c.unit, c.description, str(c.format), c.to_list())
                     for c in table.columns},
-        "footer": table.footer(), "shown": repr(table), "meta": dict(table.meta),
+        "footer": table.footer, "shown": repr(table), "meta": dict(table.meta),
     }  # fmt: skip
 
 

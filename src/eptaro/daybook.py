@@ -33,9 +33,11 @@ from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, as_path, unknown
 from eptaro.inputs.options import AddOptions, FileOptions, ReadOptions, SqlOptions, takes
 from eptaro.places import Place, names_folder
+from eptaro.progress import log
 from eptaro.storage.layout import NAME
 from eptaro.table import Table
 from eptaro.timeouts import TIMEOUT, waiting_at_most
+from eptaro.version import build_info
 
 Options = ParamSpec("Options")
 Method: TypeAlias = Callable[Concatenate[Any, Options], Table]
@@ -130,7 +132,7 @@ class Daybook:
         from eptaro.engines.local import fold_table
 
         folded = fold_table(table, options)
-        self._store: Store = MemoryStore(options.book.facts(folded))
+        self._store: Store = _logged(MemoryStore(options.book.facts(folded)))
 
     @classmethod
     def _of(cls, store: Store) -> Daybook:
@@ -179,7 +181,7 @@ class Daybook:
             For options that do not go with the engine, or with a folder.
         """
         with waiting_at_most(options.timeout):
-            return cls._of(_read_files(paths, options))
+            return cls._of(_logged(_read_files(paths, options)))
 
     @classmethod
     @takes(SqlOptions)
@@ -218,7 +220,7 @@ class Daybook:
 
         with waiting_at_most(options.timeout):
             folded = fold_database(url, what, options)
-        return cls._of(MemoryStore(options.book.facts(folded)))
+        return cls._of(_logged(MemoryStore(options.book.facts(folded))))
 
     @classmethod
     def open(cls, path: str | Path, *, client: Any = None, timeout: float = TIMEOUT) -> Daybook:
@@ -576,6 +578,19 @@ class Daybook:
             f"<Daybook of {about.rows:,} rows{by}, {about.coverage}, "
             f"{about.groups.count:,} groups{self._store.where}, calendar {about.calendar.name!r}>"
         )
+
+
+def _logged(store: Store) -> Store:
+    """Return a store, and write to the log what was read and decided."""
+    about = store.about
+    groups = about.groups.count
+    count = f"{about.rows:,} transactions of {about.source}, {groups:,} group{'s' * (groups != 1)}"
+    log("read: %s, dated by the %s", count, about.folded.grain)
+    log("calendar: %s", about.calendar.describe())
+    log("days known: %s", about.coverage)
+    log("measures: %s", ", ".join(f"{m.name} = {m.formula}" for m in about.measures))
+    log("kernel: %s", build_info()["kernel"])
+    return store
 
 
 def _read_files(paths: Any, options: FileOptions) -> Store:

@@ -1,7 +1,9 @@
-"""Telling whoever watches how far long work has come."""
+"""Telling whoever watches how far long work has come, and the log of what was decided."""
 
 from __future__ import annotations
 
+import sys
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -27,3 +29,24 @@ def tell(rows: int, share: float | None) -> None:
     watcher = _watcher.get()
     if watcher is not None:
         watcher(rows, share)
+
+
+LOGGER = "eptaro"  # the name of the logger
+
+
+def log(message: str, *values: object) -> None:
+    """Write to the log, at its level DEBUG.
+
+    Where nobody has imported `logging` nobody can have asked for it, and it is not loaded either.
+    """
+    logging = sys.modules.get("logging")
+    if logging is not None:
+        logging.getLogger(LOGGER).debug(message, *values)
+
+
+@contextmanager
+def timed(what: str) -> Iterator[None]:
+    """Write to the log how long a step took."""
+    start = time.perf_counter()
+    yield
+    log("%s: %.3f s", what, time.perf_counter() - start)

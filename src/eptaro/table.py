@@ -136,8 +136,9 @@ class Table(Result):
             found = replace(found, pairing=lambda: _as_table(pairing()))
         return found  # type: ignore[no-any-return]
 
+    @property
     def footer(self) -> str:
-        """Return the line that states calendar, coverage and as-of, as far as known."""
+        """The line that states calendar, coverage and as-of, as far as known."""
         from eptaro.presentation.headline import footer
 
         return footer(self)
@@ -156,7 +157,7 @@ class Table(Result):
             cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
         right = [column.kind in NUMERIC for column in part.columns]
         text = plain_table([*map(visible, self.names)], cells, right)
-        lines = (self.headline, text, f"{len(self):,} rows", self.footer())
+        lines = (self.headline, text, f"{len(self):,} rows", self.footer)
         return "\n".join(filter(None, lines))
 
     def _repr_html_(self) -> str:

@@ -125,7 +125,7 @@ def show(table: ep.Table) -> None:
     kept = every if len(every) <= SHOWN + 2 else [*every[:SHOWN], "...", every[-1]]
     print(" | ".join(table.names)[:WIDEST], *[f"  {row}"[:WIDEST] for row in kept], sep="\n")
     print(f"{len(every)} rows {_fingerprint(every)} of columns {_fingerprint(heads)}")
-    print(table.footer())
+    print(table.footer)
     told = []
     for row in sorted({0, len(table) // 3, len(table) - 1}) if len(table) else ():
         for name in table.names[-4:]:

@@ -355,10 +355,10 @@ class Answers(Meetings):
         told = "last(x): 3 rows of 2015-07-01, the last of the input counts"
         for spec, said in (("v=last(x)", True), ("v=sum(x)", False)):
             table = ep.Daybook(frame, date="on", measures=spec).recap("month")
-            self.assertEqual(told in table.footer(), said)
+            self.assertEqual(told in table.footer, said)
         book = ep.Daybook(frame, date="on", measures="v=last(x)", by="c")
         wide = book.recap("month", by="c", wide=True)
-        self.assertNotIn("no transaction has a value", wide.footer() + str(wide))
+        self.assertNotIn("no transaction has a value", wide.footer + str(wide))
 
     def test_values_at_the_ends_of_what_there_is(self):
         on = ["2025-01-01", "2025-01-02"]

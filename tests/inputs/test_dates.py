@@ -199,7 +199,7 @@ class SetAside(unittest.TestCase):
         rows = [(r["row"], r["value"], r["reason"][:14]) for r in found.rejected.rows()]
         self.assertEqual(rows, [(2, "soon", "is not written"), (3, "", "blank")])
         self.assertEqual(found._store.facts.folded.left_out, {"x": 2 + 3})
-        self.assertIn("left out 2 rows without a date: sum(x) 5", found.recap("month").footer())
+        self.assertIn("left out 2 rows without a date: sum(x) 5", found.recap("month").footer)
 
     def test_a_sentinel_counts_as_blank_only_when_declared(self):
         values = ["2025-08-20", "1900-01-01"]

@@ -229,7 +229,7 @@ class Questions(unittest.TestCase):
             max(self.total(f"2024-{month:02d}") for month in range(1, 13)),
         )
         self.assertTrue(self.book.recap("quarter", by="route").trace(3, "s").agrees)
-        self.assertIn("dated by the month", self.book.recap("year").footer())
+        self.assertIn("dated by the month", self.book.recap("year").footer)
 
     def test_what_is_finer_is_refused(self):
         daily = ep.Daybook(self.frame, date="on", measures="m=max(sum(x) per day)")

@@ -5,6 +5,7 @@ import itertools
 import random
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import eptaro as ep
@@ -86,6 +87,39 @@ class Stores(unittest.TestCase):
         for way in ("memory", "file"):
             with self.assertRaisesRegex(ep.InputError, "replace_days takes days out of a book in"):
                 self.held(way, one).add(self.csv(two), replace_days="2025-01-01..2025-02-01")
+
+    def test_verbs_take_measures_of_the_book_and_what_its_cells_allow(self):
+        table, rng = rows(8, 120), random.Random(8)
+        asked = ["trips", "revenue", "mean(fare)", "share=revenue / trips", "p=quantile(fare, 0.9)",
+                 "busiest=max(sum(fare) per day)", "d=min(fare) + max(fare)"]  # fmt: skip
+        for way in WAYS:
+            book = self.held(way, table)
+            store = book._store
+            if hasattr(store, "at_once") and rng.random() < 0.5:
+                book = ep.Daybook._of(replace(store, at_once=0))
+            for _ in range(4):
+                some = rng.sample(asked[:-1], rng.randint(1, 3))
+                with self.subTest(way=way, measures=some):
+                    spelt = {"trips": MEASURES[1], "revenue": MEASURES[0]}
+                    alone = [*MEASURES[:2], *(one for one in some if one not in spelt)]
+                    other = ep.Daybook(table, **ASKED | {"measures": alone})
+                    names = [spelt.get(one, one).partition("=")[0] for one in some]
+                    names = ["mean_fare" if "(" in name else name for name in names]
+                    verb, how = rng.choice([("recap", ("month",)), ("compare", ("month",)),
+                                            ("trail", ("9 days",)), ("accumulate", ("quarter",))])  # fmt: skip
+                    found = getattr(book, verb)(*how, by="route", measures=some)
+                    wanted = getattr(other, verb)(*how, by="route")
+                    kept = [one for one in wanted.names if one in found.names]
+                    self.assertTrue(any(name in " ".join(kept) for name in names))
+                    self.assertEqual([*found.select(kept).rows()], [*wanted.select(kept).rows()])
+            with self.assertRaisesRegex(
+                ep.QuestionError, "takes max of 'fare', which this book does not keep"
+            ):
+                book.recap("month", measures=asked[-1])
+            with self.assertRaisesRegex(
+                ep.QuestionError, "unknown measure 'trip': did you mean 'trips'"
+            ):
+                book.recap("month", measures="trip")
 
     def test_workdays_and_holidays_stay_with_the_book(self):
         one, two = rows(6, 60), rows(7, 40, 2026)

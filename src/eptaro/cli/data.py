@@ -52,7 +52,8 @@ class DataOptions:
     @property
     def flags(self) -> list[str]:
         """The options that only rows can be read by."""
-        words = [options_of(ReadOptions)[name].flag for name in self.rows if name != "by"]
+        known, own = options_of(ReadOptions), ("by", "measures")  # which a book takes as well
+        words = [known[name].flag for name in self.rows if name not in own]
         words += ["--table"] if self.table_name else []
         of_folder = self.engine == "dask" and self.client
         return [*words, "--engine"] if self.engine != "stream" and not of_folder else words

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -13,7 +14,7 @@ from eptaro.cli.data import DataOptions, folded, opened
 from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.cli.reading import ReadingOptions
-from eptaro.cli.told import Loudness, shown_progress, step, tell, tell_aside
+from eptaro.cli.told import shown_progress, tell, tell_aside
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
@@ -26,9 +27,9 @@ from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.places import scheme_of
+from eptaro.progress import timed
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
-from eptaro.version import build_info
 
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
@@ -105,11 +106,10 @@ class Settings:
         kept = opened(files, data)
         if kept is not None:
             _check_of_book(kept, data, reading)
-            return self._of_book(kept)
+            return self._of_book(kept, data.rows.get("measures"))
         files, options = self.rows_to_fold(data, reading, values)
-        with shown_progress(), step("read and folded"):
+        with shown_progress(), timed("read and folded"):
             book = folded(files, options, data)
-        _tell_decided(book)
         for note in book.notes:
             tell(note)
         folded_rows = book._store.about.folded
@@ -181,10 +181,12 @@ class Settings:
             workdays=self.workdays if self.config and self.config.has_workdays else None,
         )
 
-    def _of_book(self, book: Daybook) -> Daybook:
-        """Return a book that was folded before, on the calendar that the options ask for, and with
-        the workdays of the config, where it declares some.
+    def _of_book(self, book: Daybook, measures: Sequence[str] | None) -> Daybook:
+        """Return a book that was folded before, with the measures and on the calendar that the
+        options ask for, and with the workdays of the config, where it declares some.
         """
+        if measures:
+            book = Daybook._of(book._store.measuring(measures))
         about = book._store.about
         calendar: Calendar | OwnCalendars = about.own or about.calendar
         if self.named is not None or self.ruled:
@@ -233,13 +235,11 @@ def _coverage(given: Any) -> Any:
 
 def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) -> None:
     """Raise `QuestionError` for an option on rows, which were folded already."""
-    names = ", ".join(measure.name for measure in book.measures)
     given = [*data.flags, *reading.flags]
     if given:
-        said = f" (its measures are {names})" if given[0] == "--measure" else ""
         raise QuestionError(
-            f"{book.source} is a book, whose rows are folded already{said}: leave {given[0]} out, "
-            f"or give the file of its rows"
+            f"{book.source} is a book, whose rows are folded already: leave {given[0]} out, or "
+            f"give the file of its rows"
         )
 
 
@@ -249,19 +249,6 @@ def _lacking(files: list[str], names: list[str], written: FileRules) -> list[str
 
     known = set(open_files(files, written).names())
     return [name for name in names if name_of(name) == name and name not in {*known, EVERY}]
-
-
-def _tell_decided(book: Daybook) -> None:
-    """Tell what was decided before the question was asked."""
-    count, groups = f"{book.rows:,} transactions", f"{book._store.about.groups.count:,} groups"
-    for line in (
-        f"read: {count} of {book.source}, {groups}, dated by the {book._store.about.folded.grain}",
-        f"calendar: {book.calendar.describe()}",
-        f"days known: {book.coverage}",
-        f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.measures)}",
-        f"kernel: {build_info()['kernel']}",
-    ):
-        tell(line, Loudness.VERBOSE)
 
 
 def _narrowed_by(only: tuple[str, ...]) -> list[str]:

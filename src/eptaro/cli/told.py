@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from enum import IntEnum
 from pathlib import Path
 from typing import Any
 
@@ -15,63 +13,54 @@ import click
 from eptaro.cli.help import OTHER, option
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.result import Result
-from eptaro.progress import watched
+from eptaro.progress import LOGGER, watched
+
+_quiet: ContextVar[bool] = ContextVar("quiet", default=False)
 
 
-class Loudness(IntEnum):
-    """How much is said: errors alone, what matters, or every step and what it took."""
-
-    QUIET = 0
-    USUAL = 1
-    VERBOSE = 2
+def _be_quiet(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if wanted:
+        token = _quiet.set(True)
+        context.call_on_close(lambda: _quiet.reset(token))
 
 
-_loudness: ContextVar[Loudness] = ContextVar("loudness", default=Loudness.USUAL)
+def _show_log(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if not wanted:
+        return
+    import logging
 
+    class Shown(logging.Handler):
+        """Shows the log on standard error."""
 
-def _setting(loudness: Loudness) -> Callable[[click.Context, click.Parameter, bool], None]:
-    def set_it(context: click.Context, _: click.Parameter, wanted: bool) -> None:
-        if wanted:
-            token = _loudness.set(loudness)
-            context.call_on_close(lambda: _loudness.reset(token))
+        def emit(self, record: logging.LogRecord) -> None:
+            tell(record.getMessage())
 
-    return set_it
+    handler, logger = Shown(), logging.getLogger(LOGGER)
+    logger.addHandler(handler)
+    logger.setLevel(logging.DEBUG)
+    context.call_on_close(lambda: logger.removeHandler(handler))
 
 
 def loudness_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """Add `-q` and `-v` to a command, which need not know of them."""
-    for short, name, loudness, text in (
-        ("-v", "--verbose", Loudness.VERBOSE, "Show what was decided and how long each step took."),
-        ("-q", "--quiet", Loudness.QUIET, "Show the answer and errors only."),
+    for short, name, callback, text in (
+        ("-v", "--verbose", _show_log, "Show what was decided and how long each step took."),
+        ("-q", "--quiet", _be_quiet, "Show the answer and errors only."),
     ):
         command = option(
-            OTHER,
-            short,
-            name,
-            is_flag=True,
-            expose_value=False,
-            callback=_setting(loudness),
-            help=text,
+            OTHER, short, name, is_flag=True, expose_value=False, callback=callback, help=text
         )(command)
     return command
 
 
 def is_quiet() -> bool:
     """Return whether the answer alone is wanted."""
-    return _loudness.get() is Loudness.QUIET
+    return _quiet.get()
 
 
-@contextmanager
-def step(what: str) -> Iterator[None]:
-    """Tell how long a step took, where every step is told."""
-    start = time.perf_counter()
-    yield
-    tell(f"{what}: {time.perf_counter() - start:.3f} s", Loudness.VERBOSE)
-
-
-def tell(message: str, loudness: Loudness = Loudness.USUAL) -> None:
+def tell(message: str) -> None:
     """Say something on standard error; what data or file names bring with them cannot act."""
-    if _loudness.get() >= loudness:
+    if not _quiet.get():
         click.echo("\n".join(map(visible, message.split("\n"))), err=True)
 
 
@@ -93,7 +82,7 @@ def shown_progress() -> Iterator[None]:
     from rich.console import Console
 
     console = Console(stderr=True)
-    if not console.is_terminal or _loudness.get() is Loudness.QUIET:
+    if not console.is_terminal or _quiet.get():
         yield
         return
     from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn

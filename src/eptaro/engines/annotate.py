@@ -131,7 +131,6 @@ def annotate(
     *,
     add: Sequence[str],
     date: str | None = None,
-    calendar: Calendar | Sequence[Calendar] | None = None,
     calendars: Calendar | Sequence[Calendar] | None = None,
     workdays: Workdays | WorkdaysOf | None = None,
     locale: str = "en",
@@ -158,8 +157,8 @@ def annotate(
         Attributes of the dimension, or parts of the time.
     date : str, optional
         The column of dates.
-    calendar, calendars : Calendar or sequence of these, optional
-        The calendars that attributes are of; the one name or the other.
+    calendars : Calendar or sequence of these, optional
+        The calendars that attributes are of.
     workdays : Workdays or function of a Span, optional
         Which days are worked.
     locale : str
@@ -198,14 +197,11 @@ def annotate(
     >>> rows.to_pylist()
     [{'on': '2025-08-20', 'day_name': 'Wednesday', 'calendar_quarter': 3}]
     """
-    if calendar is not None and calendars is not None:
-        raise QuestionError("calendar and calendars are the same; give one")
-    chosen = calendar if calendars is None else calendars
     opened = cleaned(opened_source(source, files), numbers)
     with readable(opened.name):
         rules = date_rules(dates, zone)
         opened = narrowed(opened, where, date, rules)
-        given = [chosen] if isinstance(chosen, Calendar) else list(chosen or ())
+        given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
         given = given or [MonthCalendar()]
         plan = _Plan(opened, list(add), date, given, workdays, locale, as_of, rules)
         if out is None:

@@ -14,13 +14,8 @@ from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeAlias, Ty
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
 from eptaro.core.folds.planes import Plane
-from eptaro.core.questions.book_options import (
-    BookOptions,
-    Calendars,
-    Measures,
-    Worked,
-    check_options,
-)
+from eptaro.core.measures.measure import Measures
+from eptaro.core.questions.book_options import BookOptions, Calendars, Worked, check_options
 from eptaro.core.questions.coverage import Coverage
 from eptaro.core.questions.scope import By
 from eptaro.core.tables.format import Format

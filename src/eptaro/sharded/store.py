@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -15,10 +15,11 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.folds.merge import merge
-from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.measure import Measures
+from eptaro.core.questions.book_options import chosen_measures
 from eptaro.core.questions.coverage import asked_by_group, group_spans
 from eptaro.core.questions.own_calendars import OwnCalendars, check_own
-from eptaro.core.questions.query import Query
+from eptaro.core.questions.query import MeasuredQuery, Query
 from eptaro.core.questions.scope import AsOf, By, Only
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column
@@ -137,6 +138,8 @@ class ShardStore:
 
     def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
+        if isinstance(query, MeasuredQuery) and query.measures is not None:
+            return self.measuring(query.measures).ask(replace(query, measures=None))
         if self.manifest.cells <= self.at_once:
             return answer(self.facts, query)
         return ask_shards(self.shards, self.manifest.shards, self.told, query)
@@ -158,9 +161,10 @@ class ShardStore:
         )
         return replace(self, about=about)
 
-    def measuring(self, measures: Sequence[Measure]) -> ShardStore:
-        """Return the same cells with some of the measures."""
-        return replace(self, about=replace(self.about, measures=tuple(measures)))
+    def measuring(self, measures: Measures) -> ShardStore:
+        """Return the same cells with some of the measures, or others that they allow."""
+        chosen = chosen_measures(measures, self.about.measures, self.manifest.planes)
+        return replace(self, about=replace(self.about, measures=chosen))
 
     def of_manifest(self, manifest: Manifest) -> ShardStore:
         """Return the store of the same folder after a change."""

@@ -98,11 +98,11 @@ class Totals(unittest.TestCase):
     def test_over_groups_that_share_the_time(self):
         table = book().recap("year")
         self.assertEqual(table.column("l").to_list(), [None])
-        self.assertIn("last(x) of several groups at the same time", table.footer())
+        self.assertIn("last(x) of several groups at the same time", table.footer)
         self.assertTrue(table.trace(0, "l").agrees)
         table = book().recap("year", by="g", wide=True)
         self.assertIsNone(next(table.rows())["total l"])
-        self.assertIn("several groups", table.footer())
+        self.assertIn("several groups", table.footer)
 
     def test_a_time_of_its_own_decides(self):
         frame = {
@@ -116,7 +116,7 @@ class Totals(unittest.TestCase):
             table = made.recap(per)
             self.assertTrue(all(v is not None for v in table.column("l").to_list() if v), per)
             self.assertGreater(made.prove(table), 0)
-        self.assertNotIn("several groups", made.recap("year").footer())
+        self.assertNotIn("several groups", made.recap("year").footer)
 
     def test_by_the_hour_too(self):
         frame = {"at": ["2025-01-01T10:00"] * 2, "g": list("ab"), "x": [1, 2]}

@@ -49,9 +49,9 @@ class AsOfAfterTheData(unittest.TestCase):
                     self.assertEqual((row["s"], row["comparable"]), (None, False))
                 gap = (dt.date.fromisoformat(as_of) - dt.date(2025, 8, 20)).days
                 told = f"the data ends on 2025-08-20, {gap} days before the as-of date"
-                self.assertIn(told, late.footer())
+                self.assertIn(told, late.footer)
                 self.assertIn(told[1:], late.headline)
-            self.assertNotIn("the data ends", book.compare("year", to_date=True).footer())
+            self.assertNotIn("the data ends", book.compare("year", to_date=True).footer)
 
     def test_whole_periods_after_the_data_are_blank(self):
         for book in self.books:

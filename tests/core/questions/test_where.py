@@ -151,7 +151,7 @@ class Questions(unittest.TestCase):
         self.assertEqual(table["n"].tolist(), [0, kept, 0, 0])
         self.assertEqual(table.meta["where"], "on = '2024-12-24'")
         self.assertEqual(table.meta["left_out"], f"{1500 - kept:,} rows")
-        self.assertIn("where on = '2024-12-24'", table.footer())
+        self.assertIn("where on = '2024-12-24'", table.footer)
         self.assertIn(
             f"1,500 read = {kept} counted + {1500 - kept:,} left out by the condition",
             str(table.meta["tie_out"]),

@@ -15,7 +15,7 @@ from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options,
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.screen.show import deliver
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import loudness_options, shown_progress, step, tell
+from eptaro.cli.told import loudness_options, shown_progress, tell
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.result import Result
@@ -23,6 +23,7 @@ from eptaro.daybook import Daybook
 from eptaro.errors import InputError
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.places import Place
+from eptaro.progress import timed
 from eptaro.sharded.adding import add_rows
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Addition
@@ -191,14 +192,14 @@ def fold(
         if shards is not None:
             raise click.UsageError(f"--shards {shards}: {into} is there, and has its shards")
         files, more = settings.added(data, reading)
-        with shown_progress(), step("read and added"):
+        with shown_progress(), timed("read and added"):
             told = _added(into, data, files, replace(more, replace_days=replace_days, force=force))
         tell(told)
         return
     if replace_days or force:
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")
     files, options = settings.rows_to_fold(data, reading)
-    with shown_progress(), step("read and folded"):
+    with shown_progress(), timed("read and folded"):
         made = _folded_into(into, files, replace(options, shards=shards), data)
     for note in made.notes:
         tell(note)

@@ -16,9 +16,10 @@ from eptaro.cli.options import AnswerOptions, CalendarOptions, Command
 from eptaro.cli.reading import ReadingOptions
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import step, tell
+from eptaro.cli.told import tell
 from eptaro.core.questions.query import Query
 from eptaro.daybook import Daybook
+from eptaro.progress import timed
 from eptaro.table import Table
 
 
@@ -33,11 +34,11 @@ class Reply:
     def deliver(self) -> None:
         """Prove the answer and draw it where that is wanted, and print or write it."""
         if self.output.prove:
-            with step("proved"):
+            with timed("proved"):
                 count = self.book.prove(self.table)
             tell(f"proved: {count:,} numbers recalculated from their transactions")
         if self.output.plot:
-            with step("drawn"):
+            with timed("drawn"):
                 path = self.table.plot(
                     self.output.plot,
                     kind=self.output.kind,
@@ -48,7 +49,7 @@ class Reply:
                     theme=self.output.theme,
                 )
             tell(f"drawn to {path}")
-        with step("told"):
+        with timed("shown"):
             deliver(self.table, self.output)
 
 
@@ -57,7 +58,7 @@ class VerbCommand(HeadedCommand):
 
     def invoke(self, ctx: click.Context) -> Any:
         """Answer, and deliver the answer."""
-        with step("answered, with reading"):
+        with timed("answered, with reading"):
             reply: Reply = super().invoke(ctx)
         reply.deliver()
 

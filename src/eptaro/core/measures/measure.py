@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeAlias
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.formula import Formula
@@ -233,10 +234,14 @@ def _name_of(calculation: str) -> str:
     return "_".join(re.findall(r"\w+", calculation))
 
 
-def parse_measures(
-    specs: str | Measure | Mapping[str, str] | Iterable[str | Measure],
-) -> tuple[Measure, ...]:
-    """Return the measures, which must have different names; a mapping goes from name to body."""
+Measures: TypeAlias = str | Measure | Mapping[str, str] | Iterable[str | Measure]
+
+
+def parse_measures(specs: Measures, known: Sequence[Measure] = ()) -> tuple[Measure, ...]:
+    """Return the measures, which must have different names; a mapping goes from name to body.
+
+    Those that are `known` can be given by name, and named in what is worked out.
+    """
     if isinstance(specs, Mapping):
         specs = [f"{name}={body}" for name, body in specs.items()]
     if not isinstance(specs, str | Measure | Iterable):
@@ -246,8 +251,11 @@ def parse_measures(
         raise MeasureError(f"no measure is given; {EXAMPLE}")
     measures: list[Measure] = []
     for spec in given:
-        earlier = {measure.name: measure for measure in measures}
-        measures.append(spec if isinstance(spec, Measure) else Measure.parse(spec, earlier))
+        earlier = {measure.name: measure for measure in (*known, *measures)}
+        if isinstance(spec, str) and spec in earlier:
+            measures.append(earlier[spec])
+        else:
+            measures.append(spec if isinstance(spec, Measure) else Measure.parse(spec, earlier))
     names = [measure.name for measure in measures]
     for name in names:
         if names.count(name) > 1:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TypeAlias
 
@@ -16,7 +16,7 @@ from eptaro.core.expressions.kinds import Kind
 from eptaro.core.folds.folded import Folded
 from eptaro.core.folds.merge import merge
 from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.measures.measure import Measure, parse_measures
+from eptaro.core.measures.measure import Measure, Measures, parse_measures
 from eptaro.core.questions.coverage import (
     PERIODS,
     Coverage,
@@ -34,7 +34,6 @@ from eptaro.errors import CalendarError, InputError, QuestionError, unknown
 
 _AROUND = 31  # days before and after the data whose holidays count as well
 _CALLED = re.compile(r"\w+\(")
-Measures: TypeAlias = "str | Measure | Mapping[str, str] | Iterable[str | Measure]"
 Calendars: TypeAlias = "Calendar | OwnCalendars | None"
 Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"
 
@@ -173,6 +172,31 @@ class BookOptions:
             spans=spans,
             declared=self.coverage if by_group is None else None,
         )
+
+
+def chosen_measures(
+    asked: Measures, known: Sequence[Measure], kept: Collection[tuple[str, str]]
+) -> tuple[Measure, ...]:
+    """Return measures of a book by their names, or others that what it keeps allows.
+
+    Raises `QuestionError` for one that takes more than the book keeps.
+    """
+    names = [measure.name for measure in known]
+    for one in [asked] if isinstance(asked, str | Measure | Mapping) else asked:
+        if isinstance(one, str) and "(" not in one and "=" not in one and one not in names:
+            raise QuestionError(unknown("measure", one, names))
+    found = parse_measures(asked, known)
+    for measure in found:
+        lacking = sorted({*measure.planes} - {*kept})
+        if lacking:
+            what, column = lacking[0]
+            needed = f"{what} of {column!r}" if column else what
+            has = ", ".join(f"{one.name} = {one.formula}" for one in known)
+            raise QuestionError(
+                f"{measure.name}={measure.formula} takes {needed}, which this book does not keep: "
+                f"it has {has}. Make it with this measure as well"
+            )
+    return found
 
 
 def merge_facts(one: Facts, two: Facts, *, force: bool = False) -> Facts:

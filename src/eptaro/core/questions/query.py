@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar, Self
 
+from eptaro.core.measures.measure import Measures
 from eptaro.core.questions.scope import AsOf, By, Only
 
 if TYPE_CHECKING:
@@ -46,3 +47,12 @@ class Query:
     def without_group_goals(self) -> Self:
         """Return the query without goals of single groups, which may be elsewhere."""
         return self
+
+
+@dataclass(frozen=True, kw_only=True)
+class MeasuredQuery(Query):
+    """What a verb is asked that answers with measures: those of the book, or some that its cells
+    allow.
+    """
+
+    measures: Measures | None = None

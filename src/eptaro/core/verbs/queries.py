@@ -11,7 +11,7 @@ from dataclasses import KW_ONLY, dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.levels import Amount
-from eptaro.core.questions.query import Query
+from eptaro.core.questions.query import MeasuredQuery, Query
 from eptaro.errors import QuestionError, check_texts, unknown
 from eptaro.option import option
 
@@ -36,7 +36,7 @@ _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_d
 
 
 @dataclass(frozen=True)
-class Recap(Query):
+class Recap(MeasuredQuery):
     """Summarise each period of a level: one row per group and period, in time order.
 
     Columns: the groups, `period`, `first`, `last`, `days`, `complete`, then the
@@ -67,6 +67,8 @@ class Recap(Query):
     ----------
     per : str
         A level, chunks such as `5 months from 2024-03-20`, or a recurring attribute.
+    measures : str, Measure, several of these, or a mapping, optional
+        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional
@@ -197,7 +199,7 @@ class Recap(Query):
 
 
 @dataclass(frozen=True)
-class Accumulate(Query):
+class Accumulate(MeasuredQuery):
     """Return running totals that restart at each period of `within`.
 
     Columns: the groups, `date` (or `period` and `last` where `every` is wider),
@@ -225,6 +227,8 @@ class Accumulate(Query):
     every : str, optional
         One row per `day`, or wider level up to `within`, or per `entry`; unset, by the day, or by
         the periods that the data is dated by.
+    measures : str, Measure, several of these, or a mapping, optional
+        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional
@@ -289,7 +293,7 @@ class Accumulate(Query):
 
 
 @dataclass(frozen=True)
-class Trail(Query):
+class Trail(MeasuredQuery):
     """Return rolling windows: one row per group and day, or per period at its last day.
 
     The window of day t counts t and reaches `back`: days, weeks, months, quarters, halves,
@@ -326,6 +330,8 @@ class Trail(Query):
         What becomes of windows beyond the coverage.
     weights : sequence of float, optional
         Oldest first, one per unit of `back`.
+    measures : str, Measure, several of these, or a mapping, optional
+        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional
@@ -414,7 +420,7 @@ class Trail(Query):
 
 
 @dataclass(frozen=True)
-class Compare(Query):
+class Compare(MeasuredQuery):
     """Set each period against the one `back` before.
 
     Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
@@ -470,6 +476,8 @@ class Compare(Query):
         How goals are reached.
     sort : str, optional
         The column to order rows by; `-name`: largest first.
+    measures : str, Measure, several of these, or a mapping, optional
+        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional
@@ -639,7 +647,7 @@ class Compare(Query):
 
 
 @dataclass(frozen=True)
-class Card(Query):
+class Card(MeasuredQuery):
     """Return the to-date values of one date: one row per group, calendar and level.
 
     Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
@@ -653,6 +661,8 @@ class Card(Query):
         By default the book's own.
     levels : sequence of str
         Levels, where the calendars offer them.
+    measures : str, Measure, several of these, or a mapping, optional
+        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional
@@ -681,7 +691,7 @@ class Card(Query):
 
 
 @dataclass(frozen=True)
-class Rhythm(Query):
+class Rhythm(MeasuredQuery):
     """Return how measures spread over the values of an attribute, or of two crossed.
 
     `per` and `across` are `hour`, `weekday`, `day of month`, `week of month` (days 1 to 7
@@ -702,6 +712,8 @@ class Rhythm(Query):
         A second one, crossed with it.
     wide : bool
         Sets the values of `across` side by side.
+    measures : str, Measure, several of these, or a mapping, optional
+        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
         Group columns.
     only : span, label, mapping, or several, optional

@@ -15,11 +15,11 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.folds.groups import Groups
-from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.measure import Measures
 from eptaro.core.questions.answer import Answered, InParts
-from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.questions.book_options import BookOptions, chosen_measures
 from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.query import Query
+from eptaro.core.questions.query import MeasuredQuery, Query
 from eptaro.core.questions.scope import EVERY, AsOf, By, Only, group_names
 from eptaro.core.questions.view import Facts, View
 from eptaro.core.tables.column import Column, join
@@ -42,6 +42,9 @@ _ONE = "book.with_calendar(calendar), or --calendar NAME"
 
 def answer(facts: Facts, query: Query) -> Result:
     """Return the answer to a query, in each group's own calendar where a book has several."""
+    if isinstance(query, MeasuredQuery) and query.measures is not None:
+        kept = facts.folded.cells.tallies
+        facts = replace(facts, measures=chosen_measures(query.measures, facts.measures, kept))
     if facts.own is None:
         return _answer(facts, query)
     names = check_in_parts(facts.own, facts.groups.names, query)
@@ -171,8 +174,8 @@ class Store(Protocol):
     def on_calendar(self, calendar: Calendar | OwnCalendars, workdays: Workdays | None) -> Store:
         """Return the same cells on another calendar."""
 
-    def measuring(self, measures: Sequence[Measure]) -> Store:
-        """Return the same cells with some of the measures."""
+    def measuring(self, measures: Measures) -> Store:
+        """Return the same cells with some of the measures, or others that they allow."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -213,6 +216,8 @@ class MemoryStore:
         )
         return MemoryStore(options.facts(facts.folded))
 
-    def measuring(self, measures: Sequence[Measure]) -> MemoryStore:
-        """Return the same cells with some of the measures."""
-        return MemoryStore(replace(self.facts, measures=tuple(measures)))
+    def measuring(self, measures: Measures) -> MemoryStore:
+        """Return the same cells with some of the measures, or others that they allow."""
+        kept = self.facts.folded.cells.tallies
+        chosen = chosen_measures(measures, self.facts.measures, kept)
+        return MemoryStore(replace(self.facts, measures=chosen))
