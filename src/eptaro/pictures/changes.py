@@ -38,7 +38,7 @@ class Changes:
                 raise QuestionError("changes by group take one period each; ask with to_date=True")
             part = table
         else:
-            periods = table.column("period").values()
+            periods = table.column("period").unmasked()
             part = table.take(np.flatnonzero(periods == periods[-1]))
         columns = [part.column(n).numbers() for n in (name, f"{name}_prior", f"{name}_change")]
         return cls(part.select(names), *columns)

@@ -41,3 +41,24 @@ class Exact(unittest.TestCase):
         self.assertEqual(whole.ranks().tolist(), [1, -1, 0])
         words = ep.Column.text("t", ["pear", "fig"], [0, 1, -1, 0])
         self.assertEqual(words.ranks().tolist(), [1, 0, -1, 1])
+
+
+class Blank(unittest.TestCase):
+    """A blank is masked in every array, whatever its kind."""
+
+    def test_each_kind(self):
+        valid = np.array([True, False, True])
+        columns = (
+            Column.of("n", "integer", [1, 2, 3], valid),
+            Column.of("n", "decimal", [100, 200, 300], valid, scale=2),
+            Column.of("n", "float", [1.5, 0.0, 3.5], valid),
+            Column.of("n", "date", [1, 2, 3], valid),
+            Column.of("n", "flag", [True, False, False], valid),
+            Column.text("n", np.array(["a", "b"], object), np.array([0, -1, 1])),
+        )
+        for column in columns:
+            found = column.values()
+            self.assertEqual(np.ma.getmaskarray(found).tolist(), [False, True, False], column.kind)
+            self.assertEqual(found.tolist(), column.to_list(), column.kind)
+            whole = column.take(np.array([0, 2])).values()
+            self.assertNotIsInstance(whole, np.ma.MaskedArray)

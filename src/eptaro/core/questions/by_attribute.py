@@ -91,7 +91,7 @@ class Crossed:
     def words(self, place: Ints) -> dict[str, NDArray[Any]]:
         """Return for each attribute, by its name, the words at some places."""
         found = zip(self.attributes, self.columns(place), strict=True)
-        return {one.name: column.values() for one, column in found}
+        return {one.name: column.unmasked() for one, column in found}
 
 
 def attribute_of(view: View, name: str) -> Column:

@@ -1,13 +1,13 @@
 """`Column`: named values with validity, kind, unit and description.
 
-| kind    | stored as                                   | handed out as                    |
-|---------|---------------------------------------------|----------------------------------|
-| integer | int64 or int32                              | the same, masked where blank     |
-| decimal | int64 in units of 10**-scale                | `decimal.Decimal` objects, None  |
-| float   | float64                                     | float64, NaN where blank         |
-| text    | int32 codes into `choices`, -1 where blank  | `str` objects, None where blank  |
-| date    | int32 day ordinals                          | datetime64[D], NaT where blank   |
-| flag    | bool                                        | bool, masked where blank         |
+| kind    | stored as                                   | handed out as, masked where blank |
+|---------|---------------------------------------------|-----------------------------------|
+| integer | int64 or int32                              | the same                          |
+| decimal | int64 in units of 10**-scale                | `decimal.Decimal` objects         |
+| float   | float64                                     | float64                           |
+| text    | int32 codes into `choices`, -1 where blank  | `str` objects                     |
+| date    | int32 day ordinals                          | datetime64[D]                     |
+| flag    | bool                                        | bool                              |
 
 A decimal is a whole number of its smallest unit, so sums of money are exact. While it is being
 worked out, a number may be a Python integer of any size; a table brings it to 64 bits.
@@ -250,7 +250,16 @@ class Column:
         return values
 
     def values(self) -> NDArray[Any]:
-        """Return the values as handed out (see the table at the top of this module)."""
+        """Return the values as handed out (see the table at the top of this module), masked where
+        they are blank.
+        """
+        blank = self.blank
+        return np.ma.array(self.unmasked(), mask=blank) if blank.any() else self.unmasked()
+
+    def unmasked(self) -> NDArray[Any]:
+        """Return the values without a mask: NaN, NaT and None where floats, dates and objects are
+        blank, anything where whole numbers and flags are.
+        """
         match self.kind:
             case "float":
                 return self.numbers()
@@ -264,7 +273,7 @@ class Column:
                 objects[:] = self.to_list()
                 return objects
             case _:
-                return self.data if self.valid is None else np.ma.array(self.data, mask=~self.valid)
+                return self.data
 
     def to_list(self) -> list[Any]:
         """Return the values as Python objects, None where blank."""

@@ -138,7 +138,7 @@ class Result:
 
     def __iter__(self) -> Iterator[dict[str, Any]]:
         """Yield one dict per row, days as frames take them: `pandas.DataFrame(table)` works."""
-        lists = [c.values() if c.kind == "date" else c.to_list() for c in self.columns]
+        lists = [c.unmasked() if c.kind == "date" else c.to_list() for c in self.columns]
         return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
 
     def rows(self) -> Iterator[dict[str, Any]]:

@@ -113,9 +113,9 @@ def finished(table: Result, query: Query, measures: Sequence[Measure], behind: U
     sort = query.order
     order = np.arange(len(table)) if sort is None else table.order(sort)
     if isinstance(query, Recap) and query.shares:
-        parts = np.asarray(table.column("period").values() != TOTAL, bool)
+        parts = np.asarray(table.column("period").unmasked() != TOTAL, bool)
         if "level" in table:
-            parts &= table.column("level").values() == query.per
+            parts &= table.column("level").unmasked() == query.per
         table = with_running_shares(table, measures, parts, order)
     return table if sort is None else table.take(order)
 
