@@ -49,12 +49,12 @@ class Blank(unittest.TestCase):
     def test_each_kind(self):
         valid = np.array([True, False, True])
         columns = (
-            Column.of("n", "integer", [1, 2, 3], valid),
-            Column.of("n", "decimal", [100, 200, 300], valid, scale=2),
-            Column.of("n", "float", [1.5, 0.0, 3.5], valid),
-            Column.of("n", "date", [1, 2, 3], valid),
-            Column.of("n", "flag", [True, False, False], valid),
-            Column.text("n", np.array(["a", "b"], object), np.array([0, -1, 1])),
+            ep.Column.of("n", "integer", [1, 2, 3], valid),
+            ep.Column.of("n", "decimal", [100, 200, 300], valid, scale=2),
+            ep.Column.of("n", "float", [1.5, 0.0, 3.5], valid),
+            ep.Column.of("n", "date", [1, 2, 3], valid),
+            ep.Column.of("n", "flag", [True, False, False], valid),
+            ep.Column.text("n", np.array(["a", "b"], object), np.array([0, -1, 1])),
         )
         for column in columns:
             found = column.values()
