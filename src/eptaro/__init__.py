@@ -78,7 +78,7 @@ if TYPE_CHECKING:
     from eptaro.functions import dimension, inspect, trail_values
     from eptaro.inputs.config import read_config
     from eptaro.inputs.holidays import HolidaySet
-    from eptaro.inputs.listed import ListedCalendar
+    from eptaro.inputs.smallfiles import ListedCalendar
     from eptaro.rules.across import Across
     from eptaro.rules.dates import DateRules
     from eptaro.rules.files import FileRules
@@ -96,7 +96,7 @@ _LATER = {
     "Format": "core.tables.format",
     "Holiday": "core.calendars.holidays",
     "HolidaySet": "inputs.holidays",
-    "ListedCalendar": "inputs.listed",
+    "ListedCalendar": "inputs.smallfiles",
     "Lookup": "rules.lookups",
     "Measure": "core.measures.measure",
     "MonthCalendar": "core.calendars.month",

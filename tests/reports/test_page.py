@@ -14,7 +14,7 @@ from pathlib import Path
 
 import eptaro as ep
 from eptaro.outputs.html import to_html
-from eptaro.reports.section import SECTIONS
+from eptaro.reports.sections import SECTIONS
 
 HOSTILE = "<script>alert(1)</script> & \"quoted\" 'name'"
 BROWSER = (

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from eptaro.cli.data import DataOptions, folded, opened
-from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.cli.reading import ReadingOptions
 from eptaro.cli.told import shown_progress, tell, tell_aside
@@ -25,6 +24,7 @@ from eptaro.core.questions.scope import EVERY, name_of
 from eptaro.core.tables.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError
+from eptaro.extras import leave_pandas_out
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.places import scheme_of
 from eptaro.progress import timed

@@ -22,9 +22,8 @@ from eptaro.core.questions.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
 from eptaro.extras import need
 from eptaro.inputs.holidays import DEFAULT_WEEKEND, HolidaySet
-from eptaro.inputs.listed import read_listed, read_rows
 from eptaro.inputs.options import ReadOptions
-from eptaro.inputs.smallfiles import check_small
+from eptaro.inputs.smallfiles import check_small, read_listed, read_rows
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, lookups_of

@@ -2,13 +2,82 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
+
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.errors import DateError, EptaroError, InputError
+from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates, read_dates, settled_start
+from eptaro.inputs.dates.texts import THREE_NUMBERS
 from eptaro.inputs.sources import Source, Wanted
-from eptaro.rules.dates import DateRules
+from eptaro.rules.dates import DateRules, Order
+
+
+def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateRules, str]:
+    """Return rules with `order="infer"` decided, and the evidence in words.
+
+    Raises `DateError` where the column does not decide, showing two values that could be
+    read both ways, or where it speaks for both orders.
+    """
+    if rules.order != "infer":
+        return rules, ""
+    if not is_text(column.type):
+        return replace(rules, order=None), f"{name} holds {column.type}"
+    found = Evidence.of(column)
+    if not found.three:
+        order: Order = "ymd" if found.plain else "dmy" if found.words else "mdy"
+        return replace(rules, order=order), f"no value of {name} has two numbers to swap"
+    if found.day_first and found.month_first:
+        raise DateError(
+            f"{name!r} holds both orders: {found.day_first[0]!r} can only be day first, "
+            f"{found.month_first[0]!r} only month first ({len(found.day_first):,} and "
+            f"{len(found.month_first):,} distinct values); say order='dmy' or order='mdy' and "
+            f"set the others aside"
+        )
+    if found.day_first:
+        return replace(rules, order="dmy"), f"{found.day_first[0]!r} can only be day first"
+    if found.month_first:
+        return replace(rules, order="mdy"), f"{found.month_first[0]!r} can only be month first"
+    raise DateError(
+        f"{name!r} could be read day first or month first: "
+        f"{' and '.join(map(repr, found.three[:2]))} fit both, and no value has a number over "
+        f"12; say order='dmy' or order='mdy'"
+    )
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What the distinct texts of a column say of the order of day and month.
+
+    `three` are those of two small numbers and a year; `day_first` and `month_first` those
+    with a number over 12 in the first or second place. `plain`: all begin with a year;
+    `words`: some begin with a number before a word.
+    """
+
+    three: list[str]
+    day_first: list[str]
+    month_first: list[str]
+    plain: bool
+    words: bool
+
+    @classmethod
+    def of(cls, column: pa.ChunkedArray) -> Evidence:
+        """Look at every distinct text of a column."""
+        texts = column.cast(pa.string()) if pa.types.is_dictionary(column.type) else column
+        distinct = pc.unique(texts).drop_null().cast(pa.string())
+        found = pc.extract_regex(pc.utf8_trim_whitespace(distinct), THREE_NUMBERS)
+        shown, parts = distinct.filter(found.is_valid()), found.filter(found.is_valid())
+        first, second = (pc.struct_field(parts, part).cast(pa.int64()) for part in ("a", "b"))
+        return cls(
+            shown.to_pylist(),
+            shown.filter(pc.greater(first, 12)).to_pylist(),
+            shown.filter(pc.greater(second, 12)).to_pylist(),
+            bool(pc.all(pc.match_substring_regex(distinct, r"^\d{4}")).as_py()),
+            bool(pc.any(pc.match_substring_regex(distinct, r"^\d{1,2}\D+\p{L}")).as_py()),
+        )
 
 
 def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:
@@ -18,8 +87,6 @@ def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str
     evidence = ""
     try:
         if rules.order == "infer":
-            from eptaro.inputs.dates.evidence import resolve
-
             rules, evidence = resolve(source.column(date), rules, date)
         if rules.shift:
             parts = (table[date] for table in source.batches(Wanted(date)))
@@ -56,7 +123,6 @@ def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> Grain | None:
         whole = column.drop_null()
         if not len(whole) or not all(len(str(v.as_py()).split(".")[0]) == 8 for v in whole[:200]):
             return None
-    from eptaro.inputs.dates.evidence import resolve
 
     try:
         decided, _ = resolve(column.slice(0, 5000), rules, "")

@@ -1,15 +1,17 @@
-"""Goals, and what each group covers, from small CSV files."""
+"""Small CSV files: goals, what each group covers, and the periods of a calendar."""
 
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
+from eptaro.core.calendars import listed
+from eptaro.core.calendars.listed import ListedCalendar
 from eptaro.core.calendars.span import Span
-from eptaro.errors import DateError, InputError, unknown
+from eptaro.errors import CalendarError, DateError, InputError, unknown
 
 _MOST = 64 << 20  # bytes
 
@@ -82,3 +84,35 @@ def _amount(row: dict[str, str], file: Path, number: int) -> Decimal:
         return Decimal(row["goal"] or "")
     except InvalidOperation:
         raise InputError(f"{file}: row {number}: goal={row['goal']!r} is not a number") from None
+
+
+__all__ = ["ListedCalendar", "read_listed", "read_rows"]
+
+
+def _rows_of_frame(frame: Any) -> list[Mapping[str, Any]]:
+    from eptaro.inputs.sources import FrameSource
+
+    return list(FrameSource(frame).rows())
+
+
+listed.rows_of_frame = _rows_of_frame  # core itself knows no frames
+
+
+def read_rows(path: Path) -> list[dict[str, Any]]:
+    """Return the rows of a small CSV file, None where a field is empty."""
+    try:
+        check_small(path)
+        with path.open(encoding="utf-8-sig", newline="") as file:
+            return [{k: v or None for k, v in row.items()} for row in csv.DictReader(file)]
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        said = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"{path}: cannot be read: {said}") from None
+
+
+def read_listed(name: str, path: Path, *, prefix: str = "") -> ListedCalendar:
+    """Return the calendar whose periods a CSV file lists."""
+    rows = read_rows(path)
+    try:
+        return ListedCalendar(name, rows, prefix=prefix)
+    except CalendarError as error:
+        raise CalendarError(f"{path}: {error}") from None

@@ -19,8 +19,8 @@ from eptaro.core.expressions.kinds import Kind
 from eptaro.core.folds.batch import Batch
 from eptaro.core.folds.groups import Coded
 from eptaro.core.folds.planes import Plane
-from eptaro.core.kernels.extents import ends
 from eptaro.core.kernels.kept import Keeping
+from eptaro.core.kernels.reading import ends
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.result import Result

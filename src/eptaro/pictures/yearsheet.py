@@ -6,7 +6,7 @@ import math
 from pathlib import Path
 from typing import Any
 
-from eptaro.outputs.yearplan import MonthBlock, YearPlan
+from eptaro.outputs.calendars import MonthBlock, YearPlan
 from eptaro.pictures.page import save
 from eptaro.pictures.theme import LIGHT, new_figure
 

@@ -84,7 +84,7 @@ def _told(table: Result, answer: Answered) -> str:
         case "recap" if getattr(asked, "per", None) in RECURRING:
             from eptaro.presentation.spread_out import by_attribute as teller
         case "recap":
-            from eptaro.presentation.recapped import recapped as teller
+            from eptaro.presentation.running import recapped as teller
         case "compare":
             from eptaro.presentation.compared import compared as teller
         case "accumulate":

@@ -19,8 +19,7 @@ from eptaro.errors import InputError, QuestionError, unknown
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.progress import tell
-from eptaro.reports.section import Asked, ReportRules, Section
-from eptaro.reports.sections import calendar_told, made
+from eptaro.reports.sections import Asked, ReportRules, Section, calendar_told, made
 from eptaro.version import __version__
 
 if TYPE_CHECKING:
@@ -153,7 +152,7 @@ def write_report(
         )
     match target.suffix.lower():
         case ".html":
-            from eptaro.reports.section import ReportRules
+            from eptaro.reports.sections import ReportRules
 
             return write_page(book, whole, target, asked.rules(ReportRules), quality, as_of)
         case ".xlsx":

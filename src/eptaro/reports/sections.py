@@ -3,22 +3,204 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from html import escape
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.levels import as_wide
+from eptaro.core.calendars.levels import Amount, as_wide, check_level
 from eptaro.core.proof.trace import prove
 from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import NO_NUMBERS, Column
+from eptaro.core.tables.display import shown
 from eptaro.core.tables.result import Result
-from eptaro.core.verbs.queries import Accumulate, Compare, Recap, Rhythm, Trail
-from eptaro.errors import EptaroError, QuestionError
+from eptaro.core.verbs.queries import MATCHES, Accumulate, Compare, Match, Recap, Rhythm, Trail
+from eptaro.core.verbs.store import Store
+from eptaro.errors import EptaroError, QuestionError, unknown
+from eptaro.outputs.html import table_html
+from eptaro.pictures.draw import drawn
+from eptaro.pictures.theme import PictureOptions
 from eptaro.presentation.headline import headline as sentence
-from eptaro.reports.reasons import groups
-from eptaro.reports.section import Asked, Section, columns_of, only_filled, said
+from eptaro.presentation.words import titled
+
+SECTIONS = (
+    *("headline", "groups", "to date", "comparison", "trend", "rhythm", "quality"),
+    *("definitions", "proof"),
+)
+
+
+@dataclass(frozen=True)
+class ReportRules:
+    """The sections of a report in order, its title, and the periods that it goes by.
+
+    `per` is the level of the comparison table, `within` that of the running total, `trailing`
+    the rolling window, `match` how the headline's prior spans are cut.
+
+    >>> ReportRules(per="quarter").sections[0]
+    'headline'
+    """
+
+    title: str = ""
+    sections: Sequence[str] = field(default=SECTIONS)
+    per: str = "month"
+    within: str = "year"
+    trailing: str = "12 months"
+    match: Match = "date"
+
+    def __post_init__(self) -> None:
+        for name in self.sections:
+            if name not in SECTIONS:
+                raise QuestionError(unknown("section of a report", name, SECTIONS))
+        if not self.sections:
+            raise QuestionError(f"a report without sections is empty; name {', '.join(SECTIONS)}")
+        Amount.parse(self.trailing, "trailing")
+        if self.match not in MATCHES:
+            raise QuestionError(unknown("value for match", self.match, MATCHES))
+
+    def check(self, calendar: Calendar) -> None:
+        """Raise `CalendarError` for a level that a calendar does not offer."""
+        for level in (self.per, self.within):
+            check_level(level, calendar.levels)
+
+
+@dataclass
+class Section:
+    """One section: heading, sentences, cards, pictures with their words, tables."""
+
+    heading: str
+    anchor: str
+    lead: str = ""
+    sentences: list[str] = field(default_factory=list)
+    cards: list[dict[str, str]] = field(default_factory=list)
+    figures: list[dict[str, str]] = field(default_factory=list)
+    tables: list[dict[str, str]] = field(default_factory=list)
+
+    def add_table(self, table: Result, label: str, caption: str | None = None) -> None:
+        """Add a table under a label that tells it apart."""
+        self.tables.append({"label": label, "html": table_html(table, caption, words=True)})
+
+    def add_picture(self, table: Result, alt: str, **options: Any) -> None:
+        """Add a picture of a table; `alt` states its figures."""
+        page = drawn(table, PictureOptions(**({"size": (1120, 680)} | options)))
+        svg = str(page.svg(f"{self.anchor}-{len(self.figures)}-"))
+        self.figures.append({"alt": alt, "svg": svg})
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What all sections go by: `book` answers for all groups together, `grouped` by groups."""
+
+    book: Store
+    grouped: Store
+    rules: ReportRules
+    quality: Result | None
+    as_of: Any
+
+
+def said(column: Column, row: int) -> str:
+    """Return one value as people read it; a blank is told as such."""
+    return shown(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0] or "blank"
+
+
+def columns_of(name: str) -> list[str]:
+    """Return the columns of a comparison that belong to a measure."""
+    return [name, f"{name}_prior", f"{name}_change", f"{name}_change_ratio"]
+
+
+def only_filled(table: Result, names: Sequence[str]) -> Result:
+    """Return some columns of a table, those without any value left out."""
+    kept = [name for name in names if name in table and not table.column(name).blank.all()]
+    return table.select(kept)
+
+
+_MOST_GROUPS = 40
+
+
+def groups(asked: Asked) -> Section | None:
+    """Return what changed most and why: contributions of groups, and effects of the calendar."""
+    book, rules = asked.book, asked.rules
+    section = Section("What changed, and why", "groups")
+    within = as_wide(rules.within, book.about.folded.grain)
+    _effects(section, asked, within)
+    if asked.grouped.about.groups.names:
+        _contributions(section, asked, within)
+    return section if section.sentences or section.tables else None
+
+
+def _effects(section: Section, asked: Asked, within: str) -> None:
+    """Tell what the number of workdays did to the change of the first measure."""
+    book, name = asked.book, asked.book.about.measures[0].name
+    if book.about.measures[0].additive_plane is None or book.about.folded.grain != "day":
+        return
+    table = book.ask(
+        Compare(
+            within, to_date=True, match=asked.rules.match, effects="workdays", as_of=asked.as_of
+        )
+    )
+    (row,) = table.rows()
+    if row[f"{name}_change"] is None:
+        return
+    kinds = [n.removeprefix(f"{name}_effect_of_") for n in table.names if "_effect_of_" in n]
+    kinds = [kind for kind in kinds if f"{name}_effect_of_{kind}" in table]
+    parts = [
+        f"{_signed(table, f'{name}_effect_of_{kind}')} from {row[kind]} {kind} against "
+        f"{row[f'{kind}_prior']}"
+        for kind in kinds
+        if row[kind] != row[f"{kind}_prior"]
+    ]
+    whole = f"{titled(name)} changed by {_signed(table, f'{name}_change')}"
+    if not parts:
+        section.sentences.append(
+            f"{whole}; the calendar explains none of it, as both sides have the same kinds of days."
+        )
+        return
+    rest = f"{_signed(table, f'{name}_rest')} from what happened on like days"
+    section.sentences.append(f"{whole}: {', '.join([*parts, rest])}.")
+
+
+def _signed(table: Result, name: str) -> str:
+    words = said(table.column(name), 0)
+    return words if words.startswith("-") else f"+{words}"
+
+
+def _contributions(section: Section, asked: Asked, within: str) -> None:
+    """Add each group's change, the largest gain first, for every measure."""
+    book, rules = asked.grouped, asked.rules
+    name = book.about.measures[0].name
+    table = book.ask(
+        Compare(
+            within,
+            to_date=True,
+            by=book.about.groups.names,
+            match=rules.match,
+            details=True,
+            sort=f"-{name}_change",
+            as_of=asked.as_of,
+        )
+    )
+    known = np.flatnonzero(~table.column(f"{name}_change").blank)
+    if len(known):
+        best, worst = (next(table.take(at).rows()) for at in (known[:1], known[-1:]))
+
+        def tell(row: dict[str, Any]) -> str:
+            of = ", ".join(str(row[group]) for group in book.about.groups.names)
+            return f"{of} ({row[f'{name}_change']:+,})"
+
+        alt = f"Largest gain: {tell(best)}; largest loss or least gain: {tell(worst)}."
+        section.sentences.append(alt)
+        section.add_picture(table, f"Changes by group. {alt}", kind="changes")
+    row = next(table.take(slice(0, 1)).rows())
+    caption = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
+    if len(table) > _MOST_GROUPS:
+        caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"
+    for measure in book.about.measures:
+        names = [*book.about.groups.names, "standing", *columns_of(measure.name)]
+        names.append(f"{measure.name}_contribution")
+        shown_rows = only_filled(table, names).take(slice(0, _MOST_GROUPS))
+        section.add_table(shown_rows, f"{measure.name} by group", caption)
+
 
 _WIDE, _HIGH, _EDGE = 200, 40, 4
 

@@ -18,9 +18,8 @@ from eptaro.errors import QuestionError
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.options import FileOptions
 from eptaro.places import Place
-from eptaro.sharded.adding import fingerprints_of, put, put_files, shards_in
+from eptaro.sharded.adding import fingerprints_of, put, put_files, settings_of, shards_in
 from eptaro.sharded.cluster import ClusterFold, ClusterShards, shards_of
-from eptaro.sharded.readas import settings_of
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.about import about_rows, options_about
 from eptaro.storage.folder.changing import Changing

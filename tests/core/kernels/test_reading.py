@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eptaro.core.kernels import extents, reading
+from eptaro.core.kernels import reading
 from tests.core.kernels.both import both
 
 TEXTS = st.lists(
@@ -103,7 +103,7 @@ class Numbers(unittest.TestCase):
                     size - len(filled),
                 )
                 for way in both():
-                    self.assertEqual(tuple(extents.of_floats(values)), wanted, way)
+                    self.assertEqual(tuple(reading.of_floats(values)), wanted, way)
 
     def test_what_fits_into_64_bits(self):
         given = [0, -1, 2**63 - 1, -(2**63), 7]

@@ -17,7 +17,7 @@ from eptaro.cli.told import tell
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError
-from eptaro.outputs.yearplan import MonthBlock, WeekLine, YearPlan
+from eptaro.outputs.calendars import MonthBlock, WeekLine, YearPlan
 
 _WIDTH = 31  # week number and seven days
 _GAP = "   "
@@ -150,7 +150,7 @@ def show(year: int, plot: Path | None, rules: CalendarOptions) -> None:
 @output_options
 def check(years: str, against: str | None, rules: CalendarOptions, output: OutputOptions) -> None:
     """List years with their first and last days, lengths and weeks (52 or 53)."""
-    from eptaro.outputs.periods import check_years
+    from eptaro.outputs.calendars import check_years
 
     chosen, settings = _chosen(rules)
     first, last = _years(years)
@@ -180,7 +180,7 @@ def check(years: str, against: str | None, rules: CalendarOptions, output: Outpu
 @output_options
 def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
     """Export periods and holidays as .ics, or the periods as a list that can be read back."""
-    from eptaro.outputs.periods import list_periods, write_icalendar
+    from eptaro.outputs.calendars import list_periods, write_icalendar
 
     chosen, settings = _chosen(rules)
     span, out = _whole(chosen, *_years(years)), output.out

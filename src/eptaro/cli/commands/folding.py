@@ -10,7 +10,6 @@ import numpy as np
 
 from eptaro.cli.data import DataOptions, data_options
 from eptaro.cli.help import BOOKINGS, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.screen.show import deliver
@@ -21,6 +20,7 @@ from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.result import Result
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError
+from eptaro.extras import leave_pandas_out
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.places import Place
 from eptaro.progress import timed

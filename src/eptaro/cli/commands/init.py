@@ -14,11 +14,11 @@ import click
 from eptaro.addresses import secrets_named
 from eptaro.cli.data import where_option
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.told import loudness_options, tell
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
+from eptaro.extras import leave_pandas_out
 
 _MOST_NAMED = 20  # columns that are told one by one
 

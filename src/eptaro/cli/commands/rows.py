@@ -9,12 +9,12 @@ import click
 
 from eptaro.cli.data import where_option
 from eptaro.cli.help import DEMO, GROUPS, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.cli.told import loudness_options, shown_progress, tell
+from eptaro.extras import leave_pandas_out
 
 if TYPE_CHECKING:
     from eptaro.inputs.sources import Source

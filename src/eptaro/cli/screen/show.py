@@ -11,7 +11,6 @@ from typing import assert_never
 import numpy as np
 from rich.text import Text
 
-from eptaro.cli.lean import leave_pandas_out
 from eptaro.cli.options import AnswerOptions, OutputOptions
 from eptaro.cli.screen.layout import (
     Faced,
@@ -36,6 +35,7 @@ from eptaro.core.tables.display import NUMERIC, shown_table, visible
 from eptaro.core.tables.format import Rank
 from eptaro.core.tables.result import Result
 from eptaro.errors import QuestionError, unknown
+from eptaro.extras import leave_pandas_out
 from eptaro.presentation.blanks import why_blank
 from eptaro.presentation.headline import footer, headline
 

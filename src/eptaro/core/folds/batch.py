@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.folds.groups import Coded
-from eptaro.core.kernels import extents
-from eptaro.core.kernels.extents import Extent
+from eptaro.core.kernels import reading
+from eptaro.core.kernels.reading import Extent
 from eptaro.core.tables.column import Column
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
@@ -42,7 +42,7 @@ class Batch:
     @cached_property
     def ends(self) -> tuple[int, int]:
         """The first and the last day."""
-        return extents.ends(self.days)
+        return reading.ends(self.days)
 
     def extent(self, name: str) -> Extent:
         """Return the least and the largest value of a measured column, and how many are blank.
@@ -86,7 +86,7 @@ def extent_of(column: Column) -> Extent:
     """Return the least and the largest value of a column of numbers, and how many are blank."""
     missing = 0 if column.valid is None else int(np.count_nonzero(~column.valid))
     if column.kind == "float":
-        found = extents.of_floats(column.data)
+        found = reading.of_floats(column.data)
         if missing:
             assert column.valid is not None
             missing = int(np.count_nonzero(~column.valid & ~np.isnan(column.data)))
@@ -95,4 +95,4 @@ def extent_of(column: Column) -> Extent:
         return Extent(0, 0, missing)
     if column.data.dtype == object:
         return Extent(column.data.min(), column.data.max(), missing)
-    return Extent(*extents.ends(column.data), missing)
+    return Extent(*reading.ends(column.data), missing)

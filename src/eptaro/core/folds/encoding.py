@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.folds.groups import Coded, Groups, words_of
-from eptaro.core.kernels.extents import ends
 from eptaro.core.kernels.gathering import places
 from eptaro.core.kernels.occurring import occurring, occurring_pairs
+from eptaro.core.kernels.reading import ends
 from eptaro.core.kernels.sidebyside import in_slices
 from eptaro.core.kernels.sorting import joined_runs
 from eptaro.core.kernels.texts import Texts, hashes_of_texts

@@ -16,9 +16,9 @@ from eptaro.core.folds.cells import Tally
 from eptaro.core.folds.picks import Entries, Pick, Which
 from eptaro.core.folds.planes import What
 from eptaro.core.folds.sums import LARGEST_SQUARED, Squares, Sum, squared
-from eptaro.core.kernels.extents import Extent
 from eptaro.core.kernels.folding import fold, join
 from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, fresh, words_of
+from eptaro.core.kernels.reading import Extent
 from eptaro.core.kernels.sidebyside import at_once, in_a_row, in_slices
 from eptaro.core.kernels.sorting import different, in_cell_order
 from eptaro.core.tables import exact

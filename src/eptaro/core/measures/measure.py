@@ -12,10 +12,9 @@ from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.tree import Name, Node, Reckoning
 from eptaro.core.folds.cells import Cells
 from eptaro.core.folds.planes import Plane
-from eptaro.core.measures.arithmetic import Arithmetic
 from eptaro.core.measures.calculations import calculation, planes_of, ratio
 from eptaro.core.measures.parsing import EXAMPLE, FUNCTIONS, MeasureParser, parse_term
-from eptaro.core.measures.term import Term
+from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.format import Format
 from eptaro.errors import ExpressionError, MeasureError

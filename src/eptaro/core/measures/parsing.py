@@ -9,9 +9,8 @@ from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import Parser, Token
 from eptaro.core.expressions.tree import Name, Node, check_size, wrong
-from eptaro.core.measures.arithmetic import Arithmetic
 from eptaro.core.measures.calculations import CATALOGUE, Calculation, calculation
-from eptaro.core.measures.term import GRAINS, Term
+from eptaro.core.measures.term import GRAINS, Arithmetic, Term
 from eptaro.errors import ExpressionError, MeasureError, unknown
 
 FUNCTIONS = ("abs", "round", "floor", "ceil", "least", "greatest", "coalesce", "if")

@@ -20,7 +20,7 @@ from eptaro.core.folds.groups import Coded
 from eptaro.core.measures.term import Term
 from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values, column_of
 from eptaro.core.questions.by_attribute import hours_of
-from eptaro.core.questions.index import Index
+from eptaro.core.questions.transactions import Index
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.errors import EptaroError

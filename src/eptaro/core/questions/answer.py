@@ -19,8 +19,8 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.query import Query
 from eptaro.core.questions.view import View
-from eptaro.core.tables.answer import Answer
 from eptaro.core.tables.deferred import ManyFlags, ManyInts
+from eptaro.core.tables.result import Answer
 
 
 @dataclass(frozen=True, eq=False)

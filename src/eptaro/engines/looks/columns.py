@@ -13,7 +13,7 @@ from eptaro.core.calendars.grain import Grain
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError
 from eptaro.inputs.columns.numbers import infer_numbers
-from eptaro.inputs.dates.evidence import Evidence, resolve
+from eptaro.inputs.datecolumn import Evidence, resolve
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates, read_dates
 from eptaro.rules.dates import DateRules

@@ -26,14 +26,17 @@ from eptaro.inputs.dates.outcome import (
     sentinel_days,
     shifted,
 )
-from eptaro.inputs.dates.periods import mondays, month_at, reason_for, standing_for
 from eptaro.inputs.dates.texts import (
     DAY,
     MINUTE,
     NO_OFFSET,
     Parsed,
     local_micros,
+    mondays,
+    month_at,
     parse_texts,
+    reason_for,
+    standing_for,
     to_zone,
 )
 from eptaro.inputs.files.chunks import encoded, one_array, to_numpy
