@@ -14,7 +14,9 @@ Every branch is a `ValueError` too, so plain code may catch that.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 
 from eptaro.addresses import masked, shown_address, without_secrets
@@ -64,6 +66,28 @@ def refused(address: str, error: BaseException) -> InputError:
     return InputError(f"{shown_address(address)}: {without_secrets(detail, address)}")
 
 
+_on_command_line: ContextVar[bool] = ContextVar("on_command_line", default=False)
+
+
+@contextmanager
+def on_command_line() -> Iterator[None]:
+    """Have messages name the options of the command line rather than parameters."""
+    token = _on_command_line.set(True)
+    try:
+        yield
+    finally:
+        _on_command_line.reset(token)
+
+
+def spelled(parameter: str, option: str) -> str:
+    """Return how the caller writes an option: as a parameter, or on the command line.
+
+    >>> spelled("date=", "--date COLUMN")
+    'date='
+    """
+    return option if _on_command_line.get() else parameter
+
+
 def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
     """Return the one wording for a name that is not among the accepted ones.
 
@@ -78,6 +102,18 @@ def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
     hint = f": did you mean {folded[close[0]]!r}?" if close else "."
     shown = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
     return f"unknown {what} {str(got)!r}{hint} Accepted: {shown or 'none'}"
+
+
+def counted(count: int, noun: str) -> str:
+    """Return a number of things.
+
+    >>> counted(1, "day"), counted(1200, "company")
+    ('1 day', '1,200 companies')
+    """
+    if count == 1:
+        return f"1 {noun}"
+    several = f"{noun[:-1]}ies" if noun.endswith("y") and noun[-2:-1] not in "aeou" else f"{noun}s"
+    return f"{count:,} {'halves' if noun == 'half' else several}"
 
 
 def check_texts(**named: object) -> None:

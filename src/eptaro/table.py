@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
 from eptaro.core.tables.result import Result
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, counted
 
 if TYPE_CHECKING:
     from eptaro.core.proof.trace import Trace
@@ -157,14 +157,14 @@ class Table(Result):
             cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
         right = [column.kind in NUMERIC for column in part.columns]
         text = plain_table([*map(visible, self.names)], cells, right)
-        lines = (self.headline, text, f"{len(self):,} rows", self.footer)
+        lines = (self.headline, text, counted(len(self), "row"), self.footer)
         return "\n".join(filter(None, lines))
 
     def _repr_html_(self) -> str:
         part, half = self._excerpt()
         from eptaro.outputs.html import notebook_html
 
-        return notebook_html(part, half, f"{len(self):,} rows")
+        return notebook_html(part, half, counted(len(self), "row"))
 
     def filter(self, where: str | NDArray[Any]) -> Table:
         """Return the rows that meet a condition on the table's own columns.

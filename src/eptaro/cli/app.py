@@ -17,15 +17,15 @@ _COMMANDS = {
     "annotate": ("rows", "Add calendar attributes to each row of a file."),
     "dimension": ("dimension", "Build the date dimension: one row per day."),
     "calendar": ("calendar", "Show, check and export the periods of a calendar."),
-    "recap": ("recap", "Summarise each period, quiet ones included."),
+    "recap": ("recap", "Summarise each period, empty ones included (grouped period summary)."),
     "accumulate": ("accumulate", "Show running totals that restart at each period."),
     "trail": ("trail", "Show totals over rolling windows of days, months or transactions."),
     "compare": ("compare", "Compare each period, or period to date, with a prior one."),
     "rhythm": ("rhythm", "Show how measures spread over hours, weekdays, months, kinds of day."),
     "report": ("report", "Write a page or a workbook to send on."),
-    "fold": ("folding", "Fold transactions to a small book that every command takes."),
+    "fold": ("folding", "Summarise transactions into a reusable book."),
     "books": ("folding", "Show what a book's folder holds, since when and from which files."),
-    "merge": ("folding", "Merge books that were folded apart."),
+    "merge": ("folding", "Merge books that were built separately."),
     "trace": ("trace", "Show the days and transactions behind one number."),
 }
 

@@ -96,7 +96,7 @@ _OTHERS = (
         default="stream",
         show_default=True,
         help="What folds: stream reads files piece by piece, dask on a cluster, sql inside the "
-        "database whose address stands for FILE.",
+        "database whose address is given as FILE.",
     ),
     option(
         ENGINE,

@@ -259,7 +259,7 @@ _CALENDAR = (
         "--calendar",
         metavar="NAME",
         default=None,
-        help="A calendar of the --config file.  [default: the data set's]",
+        help="A calendar of the --config file.  [default: the one in the config]",
     ),
     *_RULES,
 )

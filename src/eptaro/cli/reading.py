@@ -69,7 +69,7 @@ _SINGLE = (
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
-        help="Where the rows set aside are listed.  [default: FILE.aside.csv]",
+        help="Where the rejected rows are listed.  [default: FILE.aside.csv]",
     ),
     option(
         FILES,

@@ -14,7 +14,7 @@ import click
 
 from eptaro.addresses import masked
 from eptaro.cli.app import ReaderGoneError, app
-from eptaro.errors import EptaroError
+from eptaro.errors import EptaroError, on_command_line
 
 STOPPED = 130
 
@@ -24,7 +24,8 @@ def run(arguments: list[str]) -> int:
     if sys.stdout is None:  # it was closed; an answer that goes to a file needs none
         sys.stdout = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115
     try:
-        app.main(arguments, prog_name="eptaro", standalone_mode=False)
+        with on_command_line():
+            app.main(arguments, prog_name="eptaro", standalone_mode=False)
         sys.stdout.flush()
     except EptaroError as error:
         return _fail(str(error), 1)
@@ -55,8 +56,8 @@ def run(arguments: list[str]) -> int:
         if "EPTARO_TRACEBACK" in os.environ:
             raise
         return _fail(
-            f"a fault of ours ({type(error).__name__}: {error}); "
-            f"set EPTARO_TRACEBACK=1 to see where",
+            f"internal error ({type(error).__name__}: {error}); please report it. "
+            f"EPTARO_TRACEBACK=1 shows where it happened",
             1,
         )
     return 0

@@ -13,6 +13,7 @@ import click
 from eptaro.cli.help import OTHER, option
 from eptaro.core.tables.display import visible
 from eptaro.core.tables.result import Result
+from eptaro.errors import counted
 from eptaro.progress import LOGGER, watched
 
 _quiet: ContextVar[bool] = ContextVar("quiet", default=False)
@@ -73,7 +74,7 @@ def tell_aside(aside: Result, left_out: dict[str, Any], out: Path | None, source
 
     write(aside, path)
     sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
-    tell(f"{len(aside):,} rows set aside{sums}: listed in {path}")
+    tell(f"{counted(len(aside), 'row')} rejected{sums}: listed in {path}")
 
 
 @contextmanager

@@ -48,11 +48,11 @@ class Findings:
         given = np.array([n is not None for n in count])
         return Result(
             [
-                _words("subject", subject, "What is told"),
-                _words("group", group, "The group it is told of; blank is all rows"),
+                _words("subject", subject, "What the finding is about"),
+                _words("group", group, "The group that it concerns; blank for all rows"),
                 _words("value", value, "What was found"),
                 Column.of("count", "integer", counts, given, description="How many"),
-                _words("detail", detail, "Where, or on what evidence"),
+                _words("detail", detail, "Where it was found, or the evidence"),
             ],
             meta,
         )
@@ -156,7 +156,7 @@ def _told_apart(source: Source, names: list[str]) -> Ints:
 
 def look_for_duplicates(source: Source, keys: list[str], found: Findings, total: int) -> None:
     """Look for whole rows, and for keys, that repeat."""
-    for subject, names in (("rows that repeat", source.names()), ("keys that repeat", keys)):
+    for subject, names in (("duplicate rows", source.names()), ("duplicate keys", keys)):
         if not names:
             continue
         if total > _MOST_ROWS and names is not keys:

@@ -20,6 +20,7 @@ from eptaro.core.tables.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.engines.looks.columns import decided_rules
 from eptaro.engines.looks.suggestion import Suggestion, look_over
+from eptaro.errors import counted as counted_of
 from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.dates.reading import read_dates, settled_start
@@ -31,7 +32,7 @@ from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 from eptaro.rules.numbers import Numbers
 
-_NONE = "none that can be read as it stands; name the rules, such as order=dmy, or a format"
+_NONE = "none can be read as written; name the rules, such as --order dmy, or a format"
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 
 
@@ -127,7 +128,7 @@ def _looked_at(
         looks = look_over(opened, rules)
         _tell_columns(looks, found)
         if len(looks.dates) != 1:
-            several = f"{', '.join(looks.dates)} could all be dates; say which with date"
+            several = f"{', '.join(looks.dates)} could all be dates; use --date COLUMN"
             found.add("date column", detail=several if looks.dates else _NONE)
             return found.table({"verb": "inspect", "source": opened.name})
         ((date, rules),) = looks.dates.items()
@@ -166,7 +167,7 @@ def _looked_at(
     bad = [] if good.all() else ["--bad-dates set-aside"]
     options = " ".join([f"--date {date}", *words, *bad])
     if looks is None:
-        found.add("suggestion", detail=f"next time say {options}")
+        found.add("suggestion", detail=f"next time use {options}")
     _next(looks, date, opened, files, found)
     told = _told(len(good), days, read.grain or "day")
     return found.table({"verb": "inspect", "source": opened.name, "headline": told})
@@ -177,9 +178,9 @@ def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
     bad = rows - len(days)
     blank = f"; {bad:,} have no date that can be read" if bad else ""
     if not len(days):
-        return f"{rows:,} rows, none with a date that can be read."
+        return f"{counted_of(rows, 'row')}, none with a readable date."
     last = as_date(int(last_days(np.array([days.max()]), grain)[0]))
-    return f"{rows:,} rows from {as_date(int(days.min()))} to {last}{blank}."
+    return f"{counted_of(rows, 'row')} from {as_date(int(days.min()))} to {last}{blank}."
 
 
 def _tell_columns(looks: Suggestion, found: Findings) -> None:
@@ -244,7 +245,12 @@ def _plausible(present: Ints, counts: Ints, found: Findings) -> None:
     for text in _SENTINELS:
         count = int(counts[present == ordinal(text)].sum())
         if count > 2 * rows / len(present):
-            found.add("perhaps no date", text, count, f"--blank-date {text} if it stands for none")
+            found.add(
+                "perhaps no date",
+                text,
+                count,
+                f"use --blank-date {text} if it means that there is no date",
+            )
     far = (present < ordinal("1900-01-01")) | (present > ordinal(dt.date.today()) + 3653)
     if far.any():
         found.add(

@@ -26,6 +26,8 @@ from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.rules.numbers import number_rules
 
+_WORTH_SAYING = 100  # MiB that values take
+
 
 def check_engine(engine: str) -> None:
     """Raise `QuestionError` for an engine that there is not."""
@@ -107,8 +109,11 @@ class Reading:
         told = self.told()
         notes = told.notes
         if any(plane.what in ("values", "codes") for plane in self.planes):
-            size = f"{cells.memory / 2**20:,.1f} MiB"
-            notes += (f"distinct and quantile measures keep every value: {size}",)
+            size = cells.memory >> 20
+            if size >= _WORTH_SAYING:
+                notes += (
+                    f"distinct and quantile measures keep all values in memory: {size:,} MiB",
+                )
         distinct = fold.distinct_values()
         return replace(told, groups=groups, cells=cells, distinct=distinct, notes=notes)
 

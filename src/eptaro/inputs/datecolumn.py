@@ -8,7 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
-from eptaro.errors import DateError, EptaroError, InputError
+from eptaro.errors import DateError, EptaroError, InputError, spelled
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
@@ -31,11 +31,12 @@ def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateR
         order: Order = "ymd" if found.plain else "dmy" if found.words else "mdy"
         return replace(rules, order=order), f"no value of {name} has two numbers to swap"
     if found.day_first and found.month_first:
+        cure = spelled("order='dmy' or order='mdy'", "--order dmy or --order mdy")
         raise DateError(
             f"{name!r} holds both orders: {found.day_first[0]!r} can only be day first, "
             f"{found.month_first[0]!r} only month first ({len(found.day_first):,} and "
-            f"{len(found.month_first):,} distinct values); say order='dmy' or order='mdy' and "
-            f"set the others aside"
+            f"{len(found.month_first):,} distinct values); use "
+            f"{cure} and reject the others"
         )
     if found.day_first:
         return replace(rules, order="dmy"), f"{found.day_first[0]!r} can only be day first"
@@ -109,7 +110,8 @@ def find_date(source: Source, rules: DateRules) -> str:
     found = days or [name for name, grain in grains.items() if grain is not None]
     if len(found) != 1:
         what = f"{', '.join(found)} could all be dates" if found else "no column is plainly dates"
-        raise InputError(f"{source.name}: {what}; say which with date")
+        cure = f"name the column with {spelled('date=', '--date COLUMN')}"
+        raise InputError(f"{source.name}: {what}; {cure}")
     return str(found[0])
 
 

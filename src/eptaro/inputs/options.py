@@ -69,8 +69,8 @@ class ReadOptions:
     )
     by: By = option(
         None,
-        help="A group column, or one worked out: size=band(fare, 0, 50, 100). Of a book or a "
-        "config, all stands for all of them. May be given again.",
+        help="A group column, or a calculated one: size=band(fare, 0, 50, 100). In a book or a "
+        "config, all means all of them. May be given again.",
         metavar="COLUMN",
         heading="groups",
         many=True,

@@ -24,7 +24,7 @@ from eptaro.core.kernels.reading import ends
 from eptaro.core.kernels.sidebyside import at_once
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.result import Result
-from eptaro.errors import DateError, InputError
+from eptaro.errors import DateError, InputError, spelled
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import WorkedOut
 from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_said, settled_kinds
@@ -128,7 +128,7 @@ class Transactions:
         return Result(
             [
                 Column.of("row", "integer", np.array(rows, np.int64), description="Row, from 1"),
-                Column.text("value", texts, description=f"What stands in {self._date}"),
+                Column.text("value", texts, description=f"The text in {self._date}"),
                 Column.text("reason", np.array([*reasons, None], object)[:-1], description="Why"),
             ]
         )
@@ -299,7 +299,8 @@ class Transactions:
         if read.grain is not None and self.grain not in (None, read.grain):
             raise DateError(
                 f"{self._source.name}: {self._date!r} holds both {self.grain}s, and, after row "
-                f"{self.rows:,}, {read.grain}s; say with grain= what its dates stand for"
+                f"{self.rows:,}, {read.grain}s; name the period of its dates with "
+                f"{spelled('grain=', '--grain')}"
             )
         self.grain = read.grain or self.grain
         return read

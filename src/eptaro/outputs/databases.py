@@ -16,7 +16,7 @@ from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import as_dates
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.result import Result
-from eptaro.errors import EptaroError, InputError, refused, unknown
+from eptaro.errors import EptaroError, InputError, counted, refused, unknown
 from eptaro.extras import need
 from eptaro.timeouts import connection_options
 
@@ -215,7 +215,7 @@ class Loaded:
     mode: Mode
 
     def __str__(self) -> str:
-        return f"{self.added:,} rows added to {self.table} ({self.mode})"
+        return f"{counted(self.added, 'row')} added to {self.table} ({self.mode})"
 
 
 def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loaded:

@@ -44,7 +44,7 @@ def draw_periods(table: Result, page: Page, measures: Sequence[str], form: Form)
         mark = "hatched" if form == "bars" else "dashed"
         page.legend(
             ("bar" if form == "bars" else "line", colour, "a whole period"),
-            (mark, colour, "not a whole period inside the days known"),
+            (mark, colour, "a period that the data covers in part"),
         )
     if form == "bars":
         for axes, part, name in panels_of(page, table, measures):
@@ -244,7 +244,7 @@ def draw_trailing(table: Result, page: Page, measures: Sequence[str], form: Form
     entries = [("line", page.theme.accent, f"the {asked.amount} to a date")]
     partly = not all(table.column("complete").to_list())
     if partly:
-        entries.append(("dashed", page.theme.accent, "the window reaches beyond the days known"))
+        entries.append(("dashed", page.theme.accent, "the window reaches beyond the coverage"))
     if single:
         words = "dots below: the days' own values, on a scale of their own"
         entries.append(("dot", page.theme.earlier[1], words))

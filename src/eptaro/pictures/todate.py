@@ -96,9 +96,9 @@ def _draw_periods(
         if before == before and value == value:
             axes.plot([x, x], [before, value], color=theme.warm, lw=2.2, zorder=19)
             side = "above" if value >= before else "below"
-            said += f"\n{written(column, abs(value - before))} {side} {order[-2]} by then"
+            said += f"\n{written(column, abs(value - before))} {side} {order[-2]} at this point"
             if not wide or max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
-                said = f"{compact(abs(value - before), column)} {side} by then"
+                said = f"{compact(abs(value - before), column)} {side} at this point"
     _axis(page, axes, part, longest)
     page.numbered(axes, column)
     axes.margins(y=0.06)

@@ -10,7 +10,8 @@ from eptaro.core.calendars.days import Flags
 from eptaro.core.folds.planes import BY_TIME, Plane
 from eptaro.core.questions.answer import Answered, Change, Mean, Number, Side, Value
 from eptaro.core.tables.result import Result
-from eptaro.presentation.words import counted, uncovered
+from eptaro.errors import counted
+from eptaro.presentation.words import uncovered
 
 _MOST = 3  # spans whose missing days are named one by one
 

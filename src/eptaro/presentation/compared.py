@@ -98,7 +98,7 @@ def _sentences(table: Result, answer: Answered, asked: Compare, row: int) -> Ite
         moved = Movement(now, _prior(answer, change, place))
         begin = f"{titled(measure.name)}{'' if number else when}: {said(now)}"
         if not moved.known or apart:
-            yield f"{begin}, which cannot be compared{apart}."
+            yield f"{begin}. Nothing to compare{apart}."
         elif number:
             yield f"{begin}, {str(moved).removesuffix(' on').removesuffix(' as')}."
             continue
@@ -118,7 +118,7 @@ def _apart(answer: Answered, place: int) -> str:
     same = (first == first[place]) & (last == last[place])
     missing = int((same & ~change.comparable).sum())
     groups = "group is" if missing == 1 else "groups are"
-    return f", as {missing} {groups} not known on both sides" if missing else ""
+    return f": {missing} {groups} not covered on both sides" if missing else ""
 
 
 def _days(value: Value, place: int) -> Days:

@@ -16,9 +16,9 @@ from eptaro.core.tables.display import BLANK
 from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Accumulate, Recap, Trail
 from eptaro.core.verbs.recap.periods import spans_of
+from eptaro.errors import counted
 from eptaro.presentation.words import (
     Days,
-    counted,
     group_named,
     group_noun,
     largest_of,
@@ -200,6 +200,8 @@ def carded(table: Result, answer: Answered) -> str:
     view, periods = answer.view, table.column("period").to_list()
     ends = zip(table.column("first").data, table.column("last").data, strict=True)
     spans = {period: Days(*map(int, end)) for period, end in zip(periods, ends, strict=True)}
-    parts = (f"{period} {said(value_over(view, measure, days))}" for period, days in spans.items())
+    levels = table.column("level").to_list() if "level" in table else periods
+    named = dict(zip(periods, levels, strict=True))
+    parts = (f"{named[p]} {said(value_over(view, measure, days))}" for p, days in spans.items())
     told = f"{titled(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
     return f"{told} {sentence(view.data_age)}".rstrip()

@@ -35,10 +35,11 @@ def by_attribute(table: Result, answer: Answered) -> str:
         words = [group_named(answer, row)] if answer.by else []
         return ", ".join([*words, *(str(key.to_list()[row]) for key in keys)])
 
-    told = f"{titled(measure.name)} {of}is highest for {where(high)} ({said(column, high)})"
+    title = f"{titled(measure.name)} {of}".rstrip()
     if numbers[high] == numbers[low]:
-        return f"{titled(measure.name)} {of}is the same everywhere: {said(column, high)}."
-    return f"{told} and lowest for {where(low)} ({said(column, low)})."
+        return f"{title} is the same everywhere: {said(column, high)}."
+    told = f"{title}: highest for {where(high)} ({said(column, high)})"
+    return f"{told}, lowest for {where(low)} ({said(column, low)})."
 
 
 def spread_told(table: Result, answer: Answered) -> str:

@@ -60,18 +60,6 @@ def said(column: Column, row: int = 0) -> str:
     return shown(column.take(np.array([row])))[0] or "no value"
 
 
-def counted(count: int, noun: str) -> str:
-    """Return a number of things.
-
-    >>> counted(1, "day"), counted(1200, "company")
-    ('1 day', '1,200 companies')
-    """
-    if count == 1:
-        return f"1 {noun}"
-    several = f"{noun[:-1]}ies" if noun.endswith("y") and noun[-2:-1] not in "aeou" else f"{noun}s"
-    return f"{count:,} {'halves' if noun == 'half' else several}"
-
-
 def value_over(view: View, measure: Measure, days: Days) -> Column:
     """Return a measure over some days, of all groups of a view together: a column of one row."""
     whole = view.together() if view.groups.count > 1 else view

@@ -18,7 +18,7 @@ from eptaro.core.tables.display import shown
 from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import MATCHES, Accumulate, Compare, Match, Recap, Rhythm, Trail
 from eptaro.core.verbs.store import Store
-from eptaro.errors import EptaroError, QuestionError, unknown
+from eptaro.errors import EptaroError, QuestionError, counted, unknown
 from eptaro.outputs.html import table_html
 from eptaro.pictures.draw import drawn
 from eptaro.pictures.theme import PictureOptions
@@ -237,7 +237,7 @@ _LAST_ROWS = {"year": 6, "half": 8, "quarter": 9, "month": 13, "week": 13, "day"
 
 def headline(asked: Asked) -> Section:
     """Return cards of each level to date, against the same days a year before."""
-    section = Section("Where things stand", "headline")
+    section = Section("At a glance", "headline")
     book, about = asked.book, asked.book.about
     within = as_wide(asked.rules.within, about.folded.grain)
     lead = book.ask(Compare(within, to_date=True, match=asked.rules.match, as_of=asked.as_of))
@@ -305,7 +305,7 @@ def to_date(asked: Asked) -> Section:
     rows = table.column("within").to_list()
     value = said(table.column(f"{name}_to_date"), -1)
     last = table.column("date" if "date" in table else "last").to_list()[-1]
-    alt = f"Running total of {name}: {rows[-1]} stands at {value} on {last}."
+    alt = f"Running total of {name}: {rows[-1]} is {value} on {last}."
     ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
     for end in ends[-4:]:
         alt += f" {rows[end]} ended at {said(table.column(f'{name}_to_date'), end)}."
@@ -325,8 +325,8 @@ def comparison(asked: Asked) -> Section:
     known = [value for value in change if value is not None]
     if not known:
         section.sentences.append(
-            f"No {per} can be compared yet: the data begins on {about.coverage.first}, and a {per} "
-            f"is set against the one a year before."
+            f"Nothing to compare yet: the data covers only {about.coverage.first} to "
+            f"{about.coverage.last}, and each {per} is compared with the one a year before."
         )
         return section
     up = sum(value > 0 for value in known)
@@ -353,7 +353,7 @@ def trend(asked: Asked) -> Section:
     table = book.ask(Trail(back, every=every, as_of=asked.as_of))
     whole = [i for i, fine in enumerate(table.column("complete").to_list()) if fine]
     first = about.measures[0].name
-    alt = f"Trailing {back} of {first}: no window lies wholly in the known days."
+    alt = f"Trailing {back} of {first}: the data covers no whole window."
     if whole:
         column, ends = table.column(name), table.column("date").to_list()
         alt = (
@@ -402,7 +402,7 @@ def quality(asked: Asked) -> Section:
     )
     if len(about.rejected):
         section.sentences.append(
-            f"{len(about.rejected):,} rows have no readable date and are left out."
+            f"{counted(len(about.rejected), 'row')} without a readable date: left out."
         )
         section.add_table(about.rejected.take(slice(0, 10)), "The first rows left out", "")
     section.sentences += about.folded.notes
@@ -436,8 +436,8 @@ def definitions(asked: Asked) -> Section:
     section.sentences.append(f"{calendar_told(about.calendar)}.")
     section.sentences.append(
         "A change is the current value less the prior one; the ratio divides it by the size of "
-        "the prior one. Changes are blank unless both sides lie wholly in the known days. A "
-        "blank is not a zero: it says that nothing is known."
+        "the prior one. Changes are blank unless the data covers both sides in full. A blank is "
+        "not a zero: the data does not say."
     )
     return section
 

@@ -64,7 +64,7 @@ class Across:
                     raise InputError(f"{source}: across: {unknown('column', name, known)}")
             begin, end = known.index(first), known.index(last)
             if begin > end:
-                raise InputError(f"{source}: across: {last!r} stands before {first!r}")
+                raise InputError(f"{source}: across: {last!r} comes before {first!r}")
             return known[begin : end + 1]
         found = [name for name in known if fnmatchcase(name, self.columns)]
         if not found:
@@ -93,7 +93,7 @@ class Across:
         for name in (self.name, self.value):
             if name in rest:
                 raise InputError(
-                    f"{source}: there is a column {name!r}; call what stands across otherwise: "
+                    f"{source}: there is a column {name!r}; name the new columns otherwise: "
                     f"across='{wide[0]}..{wide[-1]} as NAME, VALUE'"
                 )
         return [*rest, self.name, self.value]

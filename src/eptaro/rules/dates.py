@@ -118,7 +118,7 @@ class DateRules:
     )
     blanks: Sequence[str] = option(
         (),
-        help="A value that stands for no date, such as 1900-01-01. May be given again.",
+        help="A value that means no date, such as 1900-01-01. May be given again.",
         metavar="VALUE",
         name="blank-date",
         heading="dates",
@@ -130,7 +130,7 @@ class DateRules:
     )
     grain: Grains | None = option(
         None,
-        help="The periods that dates stand for, where that does not show: 200601, 1987.",
+        help="The period that each date represents, where its form does not show it: 200601, 1987.",
         heading="dates",
     )
     shift: int = field(default=0, init=False, repr=False)  # day_starts in microseconds

@@ -55,7 +55,7 @@ class FileRules:
     decimal: Literal[".", ","] = option(".", help="The decimal mark in CSV files.", heading="files")
     header_row: int = option(
         1,
-        help="The line of a CSV file that names the columns, where others stand above it.",
+        help="The line of a CSV file that names the columns, where there are lines above it.",
         metavar="N",
         least=1,
         heading="files",

@@ -57,7 +57,7 @@ class NumberRules:
         heading="files",
     )
     brackets: bool = option(False, help="Numbers in brackets are negative.", heading="files")
-    trailing_minus: bool = option(False, help="The sign may stand behind: 12-.", heading="files")
+    trailing_minus: bool = option(False, help="The sign may follow: 12-.", heading="files")
     percent: bool = option(
         False, help="Numbers before % are hundredths.", name="percents", heading="files"
     )

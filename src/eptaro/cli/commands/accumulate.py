@@ -27,7 +27,7 @@ from eptaro.table import Table
             f"accumulate {DEMO} --within year --rows 20",
         ),
         (
-            "Where each route stands this quarter, week by week",
+            "Each route this quarter, week by week",
             f"accumulate {DEMO} --within quarter --every week --by route --only FY2026-Q2",
         ),
         ("Week, month, quarter and year to date, on one card", f"accumulate {DEMO} --card"),

@@ -88,7 +88,7 @@ def _walk(folder: Path) -> None:
             ["inspect", stores],
         ),
         (
-            "Its own months add up to fiscal quarters, by the type of ship, which a table tells:",
+            "Its own months add up to fiscal quarters, by the type of ship, from a lookup table:",
             [
                 "recap",
                 stores,
@@ -128,7 +128,7 @@ def _walk(folder: Path) -> None:
             ],
         ),
         (
-            "Revenue and trips per fiscal year. The last year is not complete, and says so:",
+            "Revenue and trips per fiscal year. The last year is not complete, and is marked:",
             ["recap", *data, "--measure", "trips=count()", "--per", "year", *fiscal, *today],
         ),
         (
@@ -202,7 +202,7 @@ def _walk(folder: Path) -> None:
             ["compare", *data, "--per", "quarter", "--to-date", "--by", "route", *fiscal, *today],
         ),
         (
-            "Prove it: the days and rows behind one number, made again straight from these:",
+            "Prove it: the days and rows behind one number, recalculated from the rows:",
             [
                 "trace",
                 "compare",

@@ -19,7 +19,7 @@ from eptaro.core.calendars.days import ordinal
 from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.result import Result
 from eptaro.daybook import Daybook
-from eptaro.errors import InputError
+from eptaro.errors import InputError, counted
 from eptaro.extras import leave_pandas_out
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.places import Place
@@ -64,11 +64,12 @@ def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions
             )
     made = add_rows(book, files, options)
     change = made.manifest.changes[-1]
-    told = f"{change.rows:,} rows of {change.first}..{change.last} added to {folder}"
+    told = f"{counted(change.rows, 'row')} of {change.first}..{change.last} added to {folder}"
     if change.replaced:
         told += f", in the place of {change.removed:,} of {change.replaced}"
     about = made.about
-    return f"{told}: {about.rows:,} rows in {about.groups.count:,} groups, {about.coverage}"
+    groups = counted(about.groups.count, "group")
+    return f"{told}: {counted(about.rows, 'row')} in {groups}, {about.coverage}"
 
 
 def shown_changes(folder: str) -> tuple[Result, list[str]]:
@@ -77,12 +78,12 @@ def shown_changes(folder: str) -> tuple[Result, list[str]]:
     manifest, changes = book.manifest, book.manifest.changes
     size = sum(file.size for file in manifest.files)
     lines = [
-        f"{folder}: {book.about.rows:,} rows, {book.about.coverage}",
+        f"{folder}: {counted(book.about.rows, 'row')}, {book.about.coverage}",
         f"groups: {', '.join(manifest.by) or 'none'}",
         f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.about.measures)}",
         f"calendar: {book.about.calendar.describe()}",
-        f"{manifest.groups:,} groups, {manifest.cells:,} cells, {size / 2**20:,.1f} MiB; shards: "
-        f"{manifest.shards:,}, files: {len(manifest.files):,}",
+        f"{counted(manifest.groups, 'group')}, {counted(manifest.cells, 'cell')}, "
+        f"{size / 2**20:,.1f} MiB; shards: {manifest.shards:,}, files: {len(manifest.files):,}",
     ]
     return _table(changes), lines
 
@@ -170,7 +171,7 @@ def fold(
     force: bool,
     rules: CalendarOptions,
 ) -> None:
-    """Fold transactions to a book that every command takes instead of files."""
+    """Summarise transactions into a book that every command takes in place of files."""
     if (out is None) == (into is None):
         raise click.UsageError("Give --out FILE, or --into FOLDER.")
     if data.only:
@@ -204,7 +205,7 @@ def fold(
     for note in made.notes:
         tell(note)
     count = made._store.about.groups.count
-    tell(f"{made.rows:,} rows in {count:,} groups, {made.coverage}, in {into}")
+    tell(f"{counted(made.rows, 'row')} in {counted(count, 'group')}, {made.coverage}, in {into}")
 
 
 @click.command(
@@ -222,7 +223,7 @@ def fold(
 )
 @option(QUESTION, "--force", is_flag=True, help="Count rows that are in two of them twice.")
 def merge(books: tuple[Path, ...], out: Path, force: bool) -> None:
-    """Merge books that were folded apart, as one fold over all their rows would have made."""
+    """Merge books that were built separately, as if all their rows had been read at once."""
     out = _book_path(out)
     leave_pandas_out()
     first, *others = (Daybook.open(path) for path in books)
@@ -239,8 +240,8 @@ def _book_path(path: Path) -> Path:
 
 
 def _tell(book: Daybook, path: Path | str) -> None:
-    count = book._store.about.groups.count
-    tell(f"{book.rows:,} rows in {count:,} groups, {book.coverage}, written to {path}")
+    groups = counted(book._store.about.groups.count, "group")
+    tell(f"{counted(book.rows, 'row')} in {groups}, {book.coverage}, written to {path}")
 
 
 @click.command(

@@ -61,7 +61,7 @@ def rhythm(
     own = {name: value for name, value in given.items() if name != "bins"}
     if spread is not None or histogram is not None:
         if own["across"] or own["wide"] or output.prove or (spread and histogram):
-            raise click.UsageError("--spread and --histogram stand alone, with --per at most")
+            raise click.UsageError("--spread and --histogram can be combined with --per only")
         values = {"column": spread or histogram, "per": own["per"]}
         if spread is not None:
             return asked.answer(Spread, values, output, (spread,))

@@ -34,7 +34,7 @@ from eptaro.cli.told import is_quiet, tell
 from eptaro.core.tables.display import NUMERIC, shown_table, visible
 from eptaro.core.tables.format import Rank
 from eptaro.core.tables.result import Result
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import QuestionError, counted, unknown
 from eptaro.extras import leave_pandas_out
 from eptaro.presentation.blanks import why_blank
 from eptaro.presentation.headline import footer, headline
@@ -239,7 +239,7 @@ def deliver(table: Result, output: OutputOptions) -> None:
     if output.out is not None:
         from eptaro.outputs.files import write
 
-        tell(f"{len(table):,} rows written to {write(table, output.out)}")
+        tell(f"{counted(len(table), 'row')} written to {write(table, output.out)}")
         return
     if output.form == "table":
         show(table, output.rows, exactly=exactly)

@@ -260,7 +260,7 @@ class CalendarRule(ABC):
             moved, exists = self.index_at(years + n, numbers, level)
         else:
             raise CalendarError(
-                f"a {level} has no place in a {step}; step by {', '.join(self.steps(level))}"
+                f"{level}s do not divide into {step}s; step by {', '.join(self.steps(level))}"
             )
         return moved, exists & self._in_range(moved, level)
 

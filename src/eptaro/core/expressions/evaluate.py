@@ -302,7 +302,7 @@ class _Evaluation:
                 self._text,
                 node.at,
                 f"an exact result does not fit into 64 bits ({error}); round the values, or "
-                f"divide by 1 to reckon with floats",
+                f"divide by 1 to calculate with floats",
             ) from None
         return found
 

@@ -128,7 +128,7 @@ def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
             kind_of(value, kinds, text)
             return Kind.FLAG
         case Where(value, condition):
-            _expect(condition, (Kind.FLAG,), kinds, text, "after 'where' stands a condition")
+            _expect(condition, (Kind.FLAG,), kinds, text, "a condition follows 'where'")
             return Kind.FLAG if value is None else kind_of(value, kinds, text)
         case Call():
             return _call(node, kinds, text)

@@ -97,8 +97,8 @@ def _not_read(rest: str) -> str:
     if rest[0] == '"':
         return "this column name has no closing quote"
     if rest[0].isdigit() or (rest[0] == "." and rest[1:2].isdigit()):
-        return "this is not a number; a name that begins with a digit stands in double quotes"
-    return f"{rest[0]!r} has no meaning here; a column name with it stands in double quotes"
+        return "this is not a number; put a name that begins with a digit in double quotes"
+    return f"{rest[0]!r} has no meaning here; put a column name that contains it in double quotes"
 
 
 MOST_DEEP = 60  # brackets, signs and negations within each other
@@ -163,7 +163,7 @@ class Parser:
                 self.text,
                 self.token.at,
                 f"an operator is missing before {what!r}, or it should not be there; "
-                f"a column name of several words stands in double quotes",
+                f"put a column name of several words in double quotes",
             )
 
     def value_where(self) -> Node:

@@ -17,6 +17,7 @@ from eptaro.core.folds.groups import Groups
 from eptaro.core.tables.column import Column
 from eptaro.core.tables.format import Format
 from eptaro.core.tables.result import Result
+from eptaro.errors import counted
 
 _MOST_NAMED = 2  # sources that are named one by one
 
@@ -92,7 +93,7 @@ def left_note(folded: Folded) -> dict[str, Any]:
     """Return the condition on rows, where there is one, and how many it left out."""
     if folded.left is None:
         return {}
-    return {"where": folded.left.where, "left_out": f"{folded.left.rows:,} rows"}
+    return {"where": folded.left.where, "left_out": counted(folded.left.rows, "row")}
 
 
 def aside_note(folded: Folded) -> dict[str, Any]:
@@ -101,7 +102,8 @@ def aside_note(folded: Folded) -> dict[str, Any]:
         return {}
     sums = ", ".join(f"sum({name}) {total:,}" for name, total in folded.left_out.items())
     return {
-        "set_aside": f"{len(folded.aside):,} rows without a date" + (f": {sums}" if sums else "")
+        "set_aside": f"{counted(len(folded.aside), 'row')} without a date"
+        + (f": {sums}" if sums else "")
     }
 
 
@@ -112,5 +114,5 @@ def rows_note(folded: Folded) -> dict[str, str]:
     if not aside and not left:
         return {}
     whole = f"{folded.rows + aside + left:,} read = {folded.rows:,} counted"
-    whole += f" + {aside:,} set aside" if aside else ""
+    whole += f" + {aside:,} rejected" if aside else ""
     return {"rows": whole + (f" + {left:,} left out by the condition" if left else "")}

@@ -103,9 +103,7 @@ class MeasureParser(Parser):
             raise wrong(self.text, at, EXAMPLE)
         if name not in self._earlier:
             said = unknown("earlier measure", name, self._earlier)
-            raise wrong(
-                self.text, at, f"{said}; a column stands inside of a calculation: sum(fare)"
-            )
+            raise wrong(self.text, at, f"{said}; a column belongs inside a calculation: sum(fare)")
         earlier = self._earlier[name]
         self._terms |= {str(term): term for term in earlier.terms}
         return earlier.node
@@ -117,7 +115,9 @@ def _staged(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
         raise MeasureError(unknown(f"grain in {whole!r},", grain, GRAINS))
     term, rest = parse_term(inner, whole)
     if rest.strip() or term.inner is not None:
-        raise MeasureError(f"{whole!r}: a grain holds one plain calculation, as sum(fare) per day")
+        raise MeasureError(
+            f"{whole!r}: only one calculation may stand before 'per': for example sum(fare) per day"
+        )
     return Term(how, term.column, share, term, grain)
 
 

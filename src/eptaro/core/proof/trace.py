@@ -33,7 +33,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import Column, dates
 from eptaro.core.tables.result import Result
 from eptaro.core.verbs.queries import Recap
-from eptaro.errors import EptaroError, QuestionError
+from eptaro.errors import EptaroError, QuestionError, counted
 
 
 def pairs_of(change: Change, pairing: Pairing, row: int, reader: Reader) -> Result | None:
@@ -144,16 +144,16 @@ class TracedSide:
         found = [
             f"{self.name}: {self.span.first:%A} {self.span.first} to "
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
-            f"  {len(self.rows):,} transactions come to {shown(self.value, self.places)}",
+            f"  {counted(len(self.rows), 'transaction')} give {shown(self.value, self.places)}",
         ]
         if self.blanks:
-            found.append(f"  {self.blanks:,} of them have no value and count for nothing")
+            found.append(f"  {self.blanks:,} of them have no value and are ignored")
         if self.which:
             found.insert(1, f"  of these {self.which}")
         if self.seen is None:
-            found.insert(1, "  wholly outside the days that are known: blank")
+            found.insert(1, "  outside the coverage: blank")
         elif self.seen != self.span:
-            found.insert(1, f"  of these only {self.seen} are known")
+            found.insert(1, f"  of these only {self.seen} are covered")
         return found
 
 
@@ -389,7 +389,7 @@ def _notes(view: View, reader: Reader, number: Number, row: int) -> tuple[str, .
         found.append(f"left out: {late:,} transactions after {view.coverage.last}")
     aside = view.facts.folded.aside
     if aside is not None and len(aside):
-        found.append(f"left out: {len(aside):,} rows without a readable date")
+        found.append(f"left out: {counted(len(aside), 'row')} without a readable date")
     return tuple(found)
 
 

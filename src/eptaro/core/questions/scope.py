@@ -64,12 +64,12 @@ def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
         day = as_of_day(as_of)
     if day < coverage.lo:
         raise QuestionError(
-            f"as_of={as_date(day)} lies before the coverage {coverage}; nothing is known by then"
+            f"as_of={as_date(day)} is before the coverage {coverage}; there is no data up to it"
         )
     day = last_whole(day, grain)
     if day < coverage.lo:
         raise QuestionError(
-            f"as_of={as_of}: the first {grain} of the data ends later, and nothing is known by then"
+            f"as_of={as_of}: the first {grain} of the data ends later; there is no data up to it"
         )
     return day, Span.of(coverage.lo, min(day, coverage.hi))
 

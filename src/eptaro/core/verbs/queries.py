@@ -534,7 +534,7 @@ class Compare(MeasuredQuery):
         help="Compare the windows that end with each period: '12 months'.",
     )
     every: str | None = option(
-        None, metavar="LEVEL", help="With --to-date: one row per day (or week, ...) on the way."
+        None, metavar="LEVEL", help="With --to-date: one row per day (or week, ...) of the period."
     )
     effects: Effect | None = option(
         None,
@@ -571,8 +571,8 @@ class Compare(MeasuredQuery):
         "date",
         metavar="RULE",
         shown=True,
-        help="Which prior day is the counterpart: by date, elapsed (as many days in), weekday "
-        "(whole weeks before) or workday (as many workdays in).",
+        help="Which prior day is the counterpart: by date, elapsed (the same number of days into "
+        "the period), weekday (whole weeks before) or workday (the same number of workdays).",
     )
     align: Align = option(
         "place",

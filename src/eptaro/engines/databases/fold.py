@@ -226,7 +226,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
         if plane.what in REFUSED:
             raise MeasureError(f"{plane.what}({plane.column}) {REFUSED[plane.what]}")
         if plane.what not in GROUPED + LISTED:
-            raise TypeError(f"it is not said how a database makes {plane}")
+            raise TypeError(f"no rule says how a database calculates {plane}")
     with refusals(url):
         engine = connected(url)
         try:

@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.engines.findings import Findings
-from eptaro.errors import DateError, EptaroError, MeasureError
+from eptaro.errors import DateError, EptaroError, MeasureError, counted
 from eptaro.inputs.columns.numbers import infer_numbers
 from eptaro.inputs.datecolumn import Evidence, resolve
 from eptaro.inputs.dates.outcome import is_text
@@ -117,17 +117,17 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     told = ""
     if is_text(column.type) and column.null_count < len(column):
         if words & _KEYS:
-            return Look(name, "key", "its name says that it tells things apart", blanks)
+            return Look(name, "key", "identifier (by its name): not summed", blanks)
         texts = pc.unique(column.slice(0, _SAMPLE).cast(pa.string()))
         if code := _code_among(texts.to_pylist()):
-            return Look(name, "key", f"codes such as {code!r} tell things apart", blanks)
+            return Look(name, "key", f"identifier (codes such as {code!r}): not summed", blanks)
         try:
             _, told = infer_numbers(texts, name, decimal)
         except MeasureError:
             return _texts(column, name, blanks, rules)
         numbers = any(re.search(r"\d", text or "") for text in texts.to_pylist())
         if not numbers:
-            return Look(name, "other", "nothing but words for blank", blanks)
+            return Look(name, "other", "only words that mean blank", blanks)
     if not numbers:
         return Look(name, "other", f"holds {column.type}", blanks)
     return _numbers(name, words, blanks, told)
@@ -152,13 +152,15 @@ def _numbers(name: str, words: set[str], blanks: int, told: str) -> Look:
     more = f" ({told})" if told else ""
     figures = bool(told)
     if words & _KEYS:
-        return Look(name, "key", "its name says that it tells things apart", blanks)
+        return Look(name, "key", "identifier (by its name): not summed", blanks)
     if words & _PARTS:
-        return Look(name, "key", f"parts of dates are not added up{more}", blanks)
+        return Look(name, "key", f"part of a date: not summed{more}", blanks)
     if words & _PLACES:
-        return Look(name, "key", "places are not added up", blanks)
+        return Look(name, "key", "coordinate: not summed", blanks)
     if words & _MEANS or "percents" in told:
-        return Look(name, "mean", f"such values do not add up{more}", blanks, figures=figures)
+        return Look(
+            name, "mean", f"a level or a rate: averaged, not summed{more}", blanks, figures=figures
+        )
     return Look(name, "sum", f"amounts{more}" if told else "amounts", blanks, figures=figures)
 
 
@@ -167,8 +169,8 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
         return Look(name, "other", f"dates? {reason}", blanks)
     count = pc.count_distinct(column).as_py()
     if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
-        return Look(name, "groups", f"{count:,} different words", blanks)
-    return Look(name, "other", f"{count:,} different texts", blanks)
+        return Look(name, "groups", counted(count, "distinct value"), blanks)
+    return Look(name, "other", counted(count, "distinct value"), blanks)
 
 
 def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
@@ -198,7 +200,7 @@ def _said(rules: DateRules, grain: Grain) -> str:
     usual = DateRules()
     said = {part: getattr(rules, part) for part in _TOLD}
     own = [f"{part}={value}" for part, value in said.items() if value != getattr(usual, part)]
-    told = f"read with {', '.join(own)}" if own else "read as they stand"
+    told = f"read with {', '.join(own)}" if own else "read as written"
     return told if grain == "day" else f"{grain}s, {told}"
 
 

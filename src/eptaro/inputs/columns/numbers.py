@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import re
+import shlex
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import Field, dataclass, fields, replace
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.errors import MeasureError
+from eptaro.errors import MeasureError, spelled
+from eptaro.option import OptionHelp
 from eptaro.rules.numbers import Mark, NumberRules
 
 _SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
@@ -193,24 +195,31 @@ def cure(text: str) -> str:
     """Return, in brackets, what would read a text that is no plain number; or nothing.
 
     >>> cure("$1,234.50")
-    " (say numbers=infer, or NumberRules(thousands=',', strip=('$',)))"
+    " (use numbers='infer' or NumberRules(thousands=',', strip=('$',)))"
     >>> cure("about ten")
     ''
     """
     try:
         rules = infer_numbers(pa.array([text]), "")[0]
     except UndecidedError:
-        return " (say which mark is which with NumberRules(thousands=...) or (decimal=...))"
+        marks = spelled("NumberRules(thousands=..., decimal=...)", "--thousands and --decimal")
+        return f" (name the marks with {marks})"
     except MeasureError:
         return ""
     usual = NumberRules(decimal=".")
-    said = {
-        part.name: getattr(rules, part.name)
-        for part in fields(rules)
-        if getattr(rules, part.name) != getattr(usual, part.name)
-    }
-    shown = ", ".join(f"{name}={value!r}" for name, value in said.items())
-    return f" (say numbers=infer, or NumberRules({shown}))"
+    own = [part for part in fields(rules) if getattr(rules, part.name) != getattr(usual, part.name)]
+    shown = ", ".join(f"{part.name}={getattr(rules, part.name)!r}" for part in own)
+    options = " ".join(_as_option(part, getattr(rules, part.name)) for part in own)
+    cure = spelled(f"numbers='infer' or NumberRules({shown})", f"--numbers infer, or {options}")
+    return f" (use {cure})"
+
+
+def _as_option(of: Field[Any], value: Any) -> str:
+    """Return a rule as the command line has it."""
+    how: OptionHelp | None = of.metadata.get("shown")
+    flag = f"--{(how.name if how else None) or of.name.replace('_', '-')}"
+    values = value if isinstance(value, tuple) else [value]
+    return " ".join(flag if one is True else f"{flag} {shlex.quote(one)}" for one in values)
 
 
 class UndecidedError(MeasureError):
@@ -284,7 +293,7 @@ def _marks(rules: NumberRules) -> list[str]:
     marks += [f"thousands {rules.thousands!r}"] if rules.thousands else []
     marks += [f"without {', '.join(map(repr, rules.strip))}"] if rules.strip else []
     marks += ["brackets are negative"] if rules.brackets else []
-    marks += ["the sign stands behind"] if rules.trailing_minus else []
+    marks += ["the sign may follow"] if rules.trailing_minus else []
     return marks + (["percents are hundredths"] if rules.percent else [])
 
 

@@ -14,7 +14,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.kept import Keeping
 from eptaro.core.kernels.reading import narrow, units
 from eptaro.core.tables.column import Column
-from eptaro.errors import MeasureError
+from eptaro.errors import MeasureError, spelled
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
 from eptaro.inputs.sources import Source
 
@@ -224,5 +224,6 @@ def _not_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> str:
 
             text = array[row].as_py()
             return f"row {placed.number(row):,} of {name!r}: {text!r} is not a number{cure(text)}"
-        return f"{name!r} holds numbers as text; say numbers=infer to read them"
+        option = spelled("numbers='infer'", "--numbers infer")
+        return f"{name!r} holds numbers as text; use {option} to read them"
     return f"{name!r} holds {array.type}, not numbers"

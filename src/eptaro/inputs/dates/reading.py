@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import LAST_DAY, Days, Ints, month_starts
 from eptaro.core.calendars.grain import GRAINS, Grain, first_days
 from eptaro.core.kernels.reading import split
-from eptaro.errors import DateError
+from eptaro.errors import DateError, spelled
 from eptaro.inputs.dates.outcome import (
     DAY_NS,
     Read,
@@ -218,7 +218,8 @@ def _of_one_grain(
                 for code in found[:2]
             )
             raise DateError(
-                f"{name!r} holds both {one}, and {two}; say with grain= what its dates stand for"
+                f"{name!r} holds both {one}, and {two}; name the period of its dates with "
+                f"{spelled('grain=', '--grain')}"
             )
         return parsed, GRAINS[found[0]] if found else None
     wanted = GRAINS.index(rules.grain)

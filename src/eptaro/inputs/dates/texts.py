@@ -83,7 +83,7 @@ def standing_for(days: Days, grain: Grain) -> tuple[Ints, Flags]:
 def reason_for(grain: Grain) -> str:
     """Return why a day stands for no period."""
     if grain == "week":
-        return "is no Monday, with which a week begins (grain=week)"
+        return "is not a Monday, the first day of a week (grain=week)"
     return f"is neither the first nor the last day of a {grain} (grain={grain})"
 
 
@@ -191,18 +191,18 @@ _TWO, _GAP = r"\d{1,2}", r" ?[./\- ] ?"
 CURES = (
     Cure(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}\d{{4}}\b",
-        "say with order=dmy or mdy whether day or month comes first",
+        "does the day or the month come first? use order=dmy or order=mdy",
     ),
     Cure(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}{_TWO}\b",
-        "say with order= which part comes first, and with pivot= which years are 2000s",
+        "use order= for which part comes first, and pivot= for which years are 2000s",
     ),
-    Cure(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "say order=ymd"),
-    Cure(r"^\d{4}$", "a year? say grain=year"),
-    Cure(r"^(1[89]|2[01])\d{2}[/ ]?(0[1-9]|1[0-2])$", "a month? say grain=month"),
-    Cure(r"^(0?[1-9]|1[0-2])[./\- ]\d{4}$", "a month? say grain=month"),
-    Cure(r"^\d{4}\.\d+$", "a year and its part? say grain=month, quarter or year"),
-    Cure(r"^\d{5}(\.\d+)?$", "a serial number of days? say serials=1900 or 1904"),
+    Cure(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "use order=ymd"),
+    Cure(r"^\d{4}$", "a year? use grain=year"),
+    Cure(r"^(1[89]|2[01])\d{2}[/ ]?(0[1-9]|1[0-2])$", "a month? use grain=month"),
+    Cure(r"^(0?[1-9]|1[0-2])[./\- ]\d{4}$", "a month? use grain=month"),
+    Cure(r"^\d{4}\.\d+$", "a year with a fraction? use grain=month, quarter or year"),
+    Cure(r"^\d{5}(\.\d+)?$", "a serial number of days? use serials=1900 or serials=1904"),
     Cure(r"^\d{9,10}$", "seconds since 1970? say unix=s"),
     Cure(r"^\d{12,13}$", "milliseconds since 1970? say unix=ms"),
     Cure(

@@ -214,7 +214,7 @@ def ending_of(path: Path, rules: FileRules) -> str:
     if rules.like is not None:
         ending = "." + rules.like.lower().lstrip(".")
     if packed and ending and ending not in (".csv", ".tsv"):
-        raise InputError(f"{path}: only CSV files are read packed")
+        raise InputError(f"{path}: only CSV files may be compressed")
     return ending
 
 

@@ -34,7 +34,7 @@ from eptaro.core.verbs.compare.sides import (
 )
 from eptaro.core.verbs.goals import GOAL_ENDINGS
 from eptaro.core.verbs.queries import Compare
-from eptaro.errors import CalendarError, QuestionError
+from eptaro.errors import CalendarError, QuestionError, spelled
 
 
 def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Measure]) -> Result:
@@ -165,8 +165,8 @@ def _check_step(calendar: Calendar, per: str, level: str, said: str) -> None:
     fits = calendar.steps(per)
     if level not in fits:
         raise QuestionError(
-            f"{said} does not fit per={per!r}: a {per} has no place in a {level}; "
-            f"back may be any number of {', '.join(fits)}"
+            f"{said} does not fit per={per!r}: {per}s do not divide into {level}s; use "
+            f"{spelled('back=', '--back')} in {', '.join(f'{one}s' for one in fits)}"
         )
 
 

@@ -124,8 +124,8 @@ class PeriodRows:
         return [
             Deferred("period", len(self), lambda: self.labels),
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
-            dates("first", self.first, None, "First day the row stands for", FIRST),
-            dates("last", self.last, None, "Last day the row stands for", LAST),
+            dates("first", self.first, None, "First day of the row", FIRST),
+            dates("last", self.last, None, "Last day of the row", LAST),
             Column.of(
                 "days",
                 "integer",
