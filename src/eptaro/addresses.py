@@ -26,7 +26,7 @@ _IN_STRING = re.compile(r"(?:pwd|password)\s*=\s*(\{[^}]*\}|[^;]*)", re.IGNORECA
 _ENCODED_AT = re.compile("%40")  # which ends user and password as well
 
 
-_LEAST = 3  # letters of a piece that is worth hiding: shorter ones stand in every sentence
+_LEAST = 3  # letters of a piece that is worth hiding: shorter ones are in every sentence
 
 
 def shown_address(address: str) -> str:
@@ -62,7 +62,7 @@ def without_secrets(text: str, address: str) -> str:
 
 
 def _secrets(address: str) -> set[str]:
-    """Return all secrets of an address, whole and in the pieces that a driver may tell."""
+    """Return all secrets of an address, whole and in the pieces that a driver may print."""
     _, _, rest = address.partition("://")
     found = []
     before, at, after = rest.rpartition("@")

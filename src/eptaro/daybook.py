@@ -83,10 +83,10 @@ class Daybook:
     calendar : Calendar or OwnCalendars, optional
         What cuts days into periods, by default civil years; `OwnCalendars` for groups' own.
     coverage : Span, str or mapping, optional
-        The days known, by default first to last date, and the days off next to these within the
-        month where all rows lie on workdays; those without rows are zeros. `months` (`weeks`,
-        `quarters`, `halves`, `years`): to the ends of the first and last of these. `groups`: each
-        group's begin with its first transaction; or a mapping of groups to spans.
+        The days that the data covers, by default first to last date, and the days off next to these
+        within the month where all rows lie on workdays; those without rows are zeros. `months`
+        (`weeks`, `quarters`, `halves`, `years`): to the ends of the first and last of these.
+        `groups`: each group's begin with its first transaction; or a mapping of groups to spans.
     dates : DateRules, optional
         How the date column is read; without rules, only what is plainly a date is taken.
     zone : str, optional
@@ -417,7 +417,7 @@ class Daybook:
 
     @property
     def coverage(self) -> Span:
-        """The days known."""
+        """The days that the data covers."""
         return self._store.about.coverage
 
     @property

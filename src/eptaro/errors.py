@@ -4,7 +4,7 @@
     ├── CalendarError   a calendar, level, label or period that cannot be
     ├── DateError       a date or span that cannot be read or does not exist
     ├── MeasureError    a measure that cannot be parsed or calculated
-    ├── ExpressionError a condition or formula that cannot be parsed or worked out
+    ├── ExpressionError a condition or formula that cannot be parsed or calculated
     ├── QuestionError   a verb asked for what cannot be
     └── InputError      a file, frame or column that cannot be used
 
@@ -45,7 +45,7 @@ class MeasureError(EptaroError, ValueError):
 
 
 class ExpressionError(EptaroError, ValueError):
-    """A condition or formula that cannot be parsed or worked out; its text shows the place."""
+    """A condition or formula that cannot be parsed or calculated; its text shows the place."""
 
 
 class QuestionError(EptaroError, ValueError):
@@ -94,7 +94,7 @@ def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
     >>> unknown("level", "mnth", ["year", "month", "day"])
     "unknown level 'mnth': did you mean 'month'? Accepted: year, month, day"
     """
-    from difflib import get_close_matches  # only needed on the way out
+    from difflib import get_close_matches  # needed in errors alone
 
     names = [str(name) for name in accepted]
     folded = {name.casefold(): name for name in names}

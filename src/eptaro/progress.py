@@ -1,4 +1,4 @@
-"""Telling whoever watches how far long work has come, and the log of what was decided."""
+"""Informing whoever watches how far long work has come, and the log of what was decided."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _watcher: ContextVar[Watcher | None] = ContextVar("watcher", default=None)
 
 @contextmanager
 def watched(watcher: Watcher) -> Iterator[None]:
-    """Have `watcher` told of rows done and the share of the work (None: unknown)."""
+    """Inform `watcher` of rows done and the share of the work (None: unknown)."""
     token = _watcher.set(watcher)
     try:
         yield
@@ -25,7 +25,7 @@ def watched(watcher: Watcher) -> Iterator[None]:
 
 
 def tell(rows: int, share: float | None) -> None:
-    """Tell the watcher, if there is one."""
+    """Report to the watcher, if there is one."""
     watcher = _watcher.get()
     if watcher is not None:
         watcher(rows, share)

@@ -31,7 +31,7 @@ class Picture:
 
     @property
     def svg(self) -> str:
-        """The picture as SVG, whose marks tell their days and values."""
+        """The picture as SVG, whose marks show their days and values."""
         return str(self.page.svg())
 
     def inline(self, prefix: str) -> str:
@@ -62,9 +62,9 @@ class Table(Result):
     Parameters
     ----------
     columns : sequence of Column or Deferred
-        The columns, equally long; deferred ones are worked out when they are asked for.
+        The columns, equally long; deferred ones are calculated when they are asked for.
     meta : dict, optional
-        What stands beside them: calendar, coverage, as-of, ...
+        The calendar, coverage, as-of date and other metadata.
     answer : Answer, optional
         The question and the days behind each number.
 
@@ -88,7 +88,7 @@ class Table(Result):
         Parameters
         ----------
         result : Result
-            Its columns, and what stands beside them.
+            Its columns and metadata.
         """
         made = cls.__new__(cls)
         vars(made).update(vars(result))
@@ -97,7 +97,7 @@ class Table(Result):
     def trace(self, row: int, measure: str) -> Trace[Table]:
         """Return the `Trace` of one number: row from 0, and the name of its column.
 
-        It tells the definition, the days, the transactions, and the value worked out again
+        It has the definition, the days, the transactions, and the value recalculated
         straight from these; print it to read it. Raises `QuestionError` where there is
         nothing to trace.
 
@@ -111,7 +111,7 @@ class Table(Result):
         Returns
         -------
         Trace
-            The definition, the days, the transactions, and the value worked out again; print it.
+            The definition, the days, the transactions, and the value recalculated; print it.
 
         Raises
         ------
@@ -299,7 +299,7 @@ class Table(Result):
     ) -> Any:
         """Draw to a .png, .svg or .pdf, or return the figure; needs the extra `pictures`.
 
-        The title is the headline, every measure has a panel, and in SVG each mark tells its
+        The title is the headline, every measure has a panel, and in SVG each mark shows its
         days and exact value when it is pointed at. Kinds, the first of which is drawn unless one
         is named: periods as `bars` (unfinished ones hatched), `lines`, `areas`, `dots`, or, of
         days, a `sheet`; rolling windows as `lines`, `areas` or `dots`; running totals as `lines`
@@ -317,7 +317,7 @@ class Table(Result):
         title : str, optional
             A title in place of the headline.
         unit : str
-            What the numbers are in, told below the title.
+            The unit of the numbers, shown below the title.
         size : tuple of int
             Width and height in dots.
         theme : {"light", "dark", "print"}
@@ -353,7 +353,7 @@ class Table(Result):
         Returns
         -------
         Picture
-            The picture; notebooks show it as SVG, whose marks tell their values.
+            The picture; notebooks show it as SVG, whose marks show their values.
         """
         from eptaro.pictures.draw import drawn
         from eptaro.pictures.theme import PictureOptions

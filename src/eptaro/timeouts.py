@@ -46,6 +46,6 @@ def for_stores(system: Any) -> Any:
 
 
 def connection_options(url: str) -> dict[str, Any]:
-    """Return what a driver is told when it connects to the database of an address."""
+    """Return the options with which a driver connects to the database of an address."""
     server = url.partition("://")[0].partition("+")[0] in ("postgresql", "mysql", "mariadb")
     return {"connect_timeout": max(round(_timeout.get()), 1)} if server else {}

@@ -1,4 +1,4 @@
-"""Options on which rows are asked about and what folds them, and the book that they come to."""
+"""Options on which rows are asked about and the result of folds them, and the book that they."""
 
 from __future__ import annotations
 
@@ -25,12 +25,11 @@ ENGINES = ("stream", "dask", "sql")
 
 @dataclass(frozen=True)
 class DataOptions:
-    """The files, what is said of their rows and what is measured, what is looked at, and what
-    folds it.
-    """
+    """The files, what is specified about their rows and what is measured, what is looked at, and
+    what folds it."""
 
     files: tuple[str, ...]
-    rows: Mapping[str, Any]  # of the options of `ReadOptions`, those that were said
+    rows: Mapping[str, Any]  # of the options of `ReadOptions`, those that were given
     only: tuple[str, ...]
     as_of: DateLike
     engine: Literal["stream", "dask", "sql"]

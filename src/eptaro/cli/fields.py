@@ -64,7 +64,7 @@ def add_options(
     """Return a decorator that adds the fields of a dataclass, or those of some names, to a command.
 
     Those that are `optional` need not be given; with `unset` none has a default, so that what was
-    said can be told from what was not.
+    said can be determined from what was not.
     """
 
     def add(command: Any) -> Any:
@@ -84,7 +84,7 @@ def taken(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) -> dict[s
 
 
 def said(given: Mapping[str, Any]) -> dict[str, Any]:
-    """Return the options that were said, of those without defaults."""
+    """Return the options that were given, of those without defaults."""
     return {name: value for name, value in given.items() if value not in (None, (), False)}
 
 

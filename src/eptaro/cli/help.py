@@ -59,12 +59,12 @@ _MEANT = {  # what people try, and the option that does it
 }
 
 
-DEMO = "--config eptaro-demo/eptaro.toml"  # what examples are told on
+DEMO = "--config eptaro-demo/eptaro.toml"  # the data of examples
 BOOKINGS = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 
 
 class HeadedOption(click.Option):
-    """An option that stands under a heading of the help, a rare one only where all are shown."""
+    """An option that is under a heading of the help, a rare one only where all are shown."""
 
     def __init__(self, *args: Any, heading: str, rare: bool = False, **attributes: Any) -> None:
         super().__init__(*args, **attributes)
@@ -129,7 +129,7 @@ class HeadedCommand(click.Command):
         more = dict[str, None]()
         for param in self.get_params(ctx):
             if not isinstance(param, click.Option):
-                continue  # arguments stand in the line of usage
+                continue  # arguments are in the line of usage
             record = param.get_help_record(ctx)
             heading = param.heading if isinstance(param, HeadedOption) else OTHER
             if record is not None and (whole or not _is_on_request(param)):

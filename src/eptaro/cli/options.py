@@ -138,7 +138,7 @@ class OutPath(click.ParamType):  # type: ignore[type-arg,unused-ignore]
     name = "path"
 
     def convert(self, value: Any, param: Any, ctx: Any) -> Path | str:
-        """Return a path, or a text where a path would lose what is said."""
+        """Return a path, or a text where a path would lose what is given."""
         return value if names_folder(value) or scheme_of(value) else Path(value)
 
 

@@ -22,7 +22,7 @@ _KINDS: tuple[Any, ...] = (DateRules, FileRules, NumberRules)
 
 @dataclass(frozen=True)
 class ReadingOptions:
-    """What was said of how dates, files and numbers are written, of each kind of rules."""
+    """What was given of how dates, files and numbers are written, of each kind of rules."""
 
     rules: Mapping[type[Any], Mapping[str, Any]]
     numbers: Literal["strict", "infer"] | None
@@ -30,7 +30,7 @@ class ReadingOptions:
 
     @property
     def flags(self) -> list[str]:
-        """The options that were said, but for that of rows set aside."""
+        """The options that were given, but for that of rows rejected."""
         words = [options_of(kind)[name].flag for kind in _KINDS for name in self.rules[kind]]
         return words if self.numbers is None else [*words, "--numbers"]
 

@@ -46,7 +46,7 @@ def run(arguments: list[str]) -> int:
         # The reader went away (as in `| head`): nothing more to say, and nothing to flush.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
-    except OSError as error:  # most are told where they come up; this is of the answer's place
+    except OSError as error:  # most are caught where they occur; this is of the answer's place
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         what = error.filename or "the answer"
         return _fail(f"{what}: cannot be read or written: {error.strerror or error}", 1)

@@ -168,7 +168,7 @@ class Settings:
         return files, FileOptions(**given)
 
     def added(self, data: DataOptions, reading: ReadingOptions) -> tuple[list[str], AddOptions]:
-        """Return which files are added to a book, and how they are read, where that is said."""
+        """Return which files are added to a book, and how they are read, where that is given."""
         files = list(data.files) or self.rows_to_fold(data, reading)[0]
         rows = {name: data.rows[name] for name in data.rows if name not in _OF_BOOK}
         dates, written = self.date_rules(reading), self.file_rules(reading)

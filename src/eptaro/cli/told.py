@@ -66,7 +66,7 @@ def tell(message: str) -> None:
 
 
 def tell_aside(aside: Result, left_out: dict[str, Any], out: Path | None, source: str) -> None:
-    """Write the rows set aside to a file, and say how many and what they add up to."""
+    """Write the rows rejected to a file, and say how many and what they add up to."""
     if not len(aside):
         return
     path = out or Path(f"{Path(source).name}.aside.csv")

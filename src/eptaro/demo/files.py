@@ -222,7 +222,7 @@ CONFIGS = ("eptaro.toml", "companies.toml")
 def copy_shipped(folder: Path, *, replace: bool = False) -> list[Path]:
     """Copy the shipped files to a folder, which is made where it is missing.
 
-    Files that stand there unchanged are left. Raises `InputError` where one differs and
+    Files that are there unchanged are left. Raises `InputError` where one differs and
     `replace` is false.
     """
     _make(folder)

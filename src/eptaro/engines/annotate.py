@@ -1,6 +1,6 @@
 """`annotate`: adds attributes of the day, and parts of the time, to each transaction row.
 
-Rows keep their columns as they stand and their order; files are streamed from one to the
+Rows keep their columns as they are and their order; files are streamed from one to the
 other, so they may be larger than memory.
 """
 
@@ -217,7 +217,7 @@ def annotate(
 
 
 def _is_pandas(source: Any) -> bool:
-    """Return whether a frame is one of pandas, which need not be imported to tell."""
+    """Return whether a frame is one of pandas, which need not be imported for that."""
     return type(source).__module__.partition(".")[0] == "pandas"
 
 

@@ -71,7 +71,7 @@ def _workers(cluster: Any) -> dict[str, Any]:
     """Return what the scheduler knows of each worker."""
     try:
         info = cluster.scheduler_info(n_workers=-1)
-    except TypeError:  # of versions that always tell of all
+    except TypeError:  # of versions that always cover all
         info = cluster.scheduler_info()
     found: dict[str, Any] = info.get("workers", {})
     return found

@@ -147,7 +147,7 @@ def submitted(
 
 
 def _untold(decided: Mapping[str, tuple[NumberRules, str]]) -> dict[str, tuple[NumberRules, str]]:
-    """Return rules without their evidence, which the first part tells for all."""
+    """Return rules without their evidence, which the first part reports for all."""
     return {name: (rules, "") for name, (rules, _) in decided.items()}
 
 
@@ -204,7 +204,7 @@ def merge_parts(one: Folded, two: Folded) -> Folded:
 
 
 def follow(futures: list[Any]) -> None:
-    """Tell how many parts are folded, as they are."""
+    """Report how many parts are folded, as they finish."""
     distributed = need("distributed", "cluster", "folding on a cluster")
     for done, _ in enumerate(distributed.as_completed(futures), 1):
         tell(0, done / len(futures))

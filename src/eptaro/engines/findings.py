@@ -65,8 +65,8 @@ def _words(name: str, texts: Sequence[str], description: str) -> Column:
 
 
 def look_for_gaps(present: Ints, found: Findings, group: str, grain: Grain = "day") -> None:
-    """Tell days and months without rows between the first and last day that has some; or the
-    periods that dates stand for.
+    """Report days and months without rows between the first and last day that has some; or the
+    periods that dates represent.
     """
     if grain != "day":
         every = np.unique(first_days(np.arange(present[0], present[-1] + 1), grain))
@@ -86,7 +86,7 @@ def look_for_gaps(present: Ints, found: Findings, group: str, grain: Grain = "da
 
 
 def _add_quiet(first: Ints, subject: str, group: str, found: Findings, form: str) -> None:
-    """Tell how many periods there are, by their first days, and the first of them."""
+    """Report how many periods there are, by their first days, and the first of them."""
     labels = ", ".join(f"{as_date(int(day)):{form}}" for day in first[:6])
     more = ", …" if len(first) > 6 else ""
     found.add(subject, labels + more, len(first), "", group)

@@ -55,8 +55,8 @@ def inspect(
     ones; first and last date; gaps in days and months, over all and per group of the `by`
     columns; whole rows that repeat, and repeated `keys`; dates per weekday; what was
     inferred and on what evidence; and the options to give the next command. Without `date`
-    every column is told first, with what it seems to hold and why, and of a file last a
-    command that works as it stands.
+    every column is listed first, with what it seems to hold and why, and of a file last a
+    command that works.
 
 
     Parameters
@@ -184,7 +184,7 @@ def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
 
 
 def _tell_columns(looks: Suggestion, found: Findings) -> None:
-    """Tell of every column what it seems to hold, why, and how many blanks it has."""
+    """Report what every column seems to hold, why, and how many blanks it has."""
     words = {"sum": "numbers to add up", "mean": "numbers to average", "key": "no measure"}
     for look in looks.looks:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
@@ -198,7 +198,7 @@ def _tell_columns(looks: Suggestion, found: Findings) -> None:
 def _next(
     looks: Suggestion | None, date: str, source: Source, files: FileRules | None, found: Findings
 ) -> None:
-    """Tell a command that works as it is printed."""
+    """Report a command that works as printed."""
     if looks is None or not Path(source.name).is_file():
         return
     found.add("next", detail=looks.command(source.name, date, files))

@@ -64,7 +64,7 @@ def fold_table(given: Any, options: ReadOptions) -> Folded:
 def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Folded:
     """Return the cells of all transactions of a source; groups need not be `in_order`.
 
-    Raises `InputError` where the source turns out damaged on the way.
+    Raises `InputError` where the source turns out damaged in between.
     """
     with readable(source.name):
         reading = Reading(source, spec)
@@ -78,7 +78,7 @@ def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Fol
 
 
 class Reading:
-    """The transactions of a source on their way into folds, and what is told of all of them."""
+    """The transactions of a source on their way into folds, and the metadata of all of them."""
 
     def __init__(self, source: Source, spec: FoldSpec) -> None:
         self.source, self.by, self.planes = source, spec.by, spec.planes
@@ -118,13 +118,13 @@ class Reading:
         return replace(told, groups=groups, cells=cells, distinct=distinct, notes=notes)
 
     def some(self, fold: Fold) -> Folded:
-        """Return some of the transactions, folded; of their input nothing is told."""
+        """Return some of the transactions, folded; their input is not described."""
         groups, cells = fold.in_order_met()
         grain = self._transactions.grain or "day"
         return Folded(groups, cells, fold.rows, (), distinct=fold.distinct_values(), grain=grain)
 
     def told(self) -> Folded:
-        """Return what is told of all transactions, once they are read; of no groups or cells."""
+        """Return the metadata of all transactions, once they are read; of no groups or cells."""
         read, formulas = self._transactions, self._formulas
         notes = [*self._notes]
         if read.evidence:
@@ -162,7 +162,7 @@ class Reading:
 
 
 def free_memory() -> int:
-    """Return the bytes of memory that are free, or 8 GiB where that cannot be told."""
+    """Return the bytes of memory that are free, or 8 GiB where that cannot be determined."""
     try:
         return os.sysconf("SC_AVPHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     except (ValueError, OSError, AttributeError):

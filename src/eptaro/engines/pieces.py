@@ -79,7 +79,7 @@ class _Pickler(pickle.Pickler):
     """Writes arrays of texts as one text each, which is much quicker."""
 
     def reducer_override(self, given: Any) -> Any:
-        """Return how something is made again, where it is such an array."""
+        """Return how something is recreated, where it is such an array."""
         if not isinstance(given, np.ndarray) or given.dtype != object or len(given) < _MANY:
             return NotImplemented
         try:
@@ -117,7 +117,7 @@ def shards_for(cells: float) -> int:
 def fold_pieces(
     source: Source, spec: FoldSpec, *, shards: int | None = None
 ) -> tuple[Folded, Pieces]:
-    """Return what is told of all rows of a source, and their cells in shards.
+    """Return the metadata of all rows of a source, and their cells in shards.
 
     Raises `InputError` where the source turns out damaged, or there is no room for files.
     """
@@ -142,7 +142,7 @@ def fold_pieces(
 
 
 def without_cells(folded: Folded) -> Folded:
-    """Return what is told of rows, with the names of their groups, but none of these."""
+    """Return the metadata of rows, with the names of their groups, but none of these."""
     axis = folded.cells.axis
     return replace(
         folded,

@@ -1,6 +1,6 @@
 """`eptaro.toml`: calendars, holidays, workdays, locale, and the data set with its measures.
 
-The file is data: nothing in it is ever evaluated as code. Its shape stands in `schema`,
+The file is data: nothing in it is ever evaluated as code. Its shape is in `schema`,
 from which the JSON Schema for editors is made (`python -m eptaro.inputs.schema`).
 """
 
@@ -79,7 +79,7 @@ class Config:
 
     def files(self) -> list[str]:
         """Return the data set's files, which are named from the folder of the config, or its
-        addresses; `${NAME}` in these stands for an environment variable.
+        addresses; `${NAME}` in these represents an environment variable.
         """
         named = self.data.files if self.data else []
         return [self._filled(n) if "://" in n else str(self._folder / n) for n in named]

@@ -116,7 +116,7 @@ def find_date(source: Source, rules: DateRules) -> str:
 
 
 def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> Grain | None:
-    """Return what the dates of a column may stand for, None where it can be none."""
+    """Return what the dates of a column may represent, None where it can be none."""
     kind = column.type
     if not looks_like_dates(column, rules):
         return None

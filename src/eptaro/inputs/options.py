@@ -156,7 +156,7 @@ class ReadOptions:
         return {name: value for name, (value, usual) in named.items() if value is not usual}
 
     def check_date(self, why: str) -> str:
-        """Return the column of dates, which must be said for a reason.
+        """Return the column of dates, which must be given for a reason.
 
         Raises `QuestionError` where it is not.
         """

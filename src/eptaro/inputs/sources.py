@@ -89,7 +89,7 @@ class Source(ABC):
 
     name: str
     of_text = False
-    undecided = False  # whether columns of text tell no type, and are what all of them hold
+    undecided = False  # whether columns of text have no type yet; the whole column decides
     has_rules = False  # whether rules say how numbers in text are written
     decimal: Literal[".", ","] = "."  # the mark that is usual in its texts
     share: float | None = None
@@ -124,10 +124,10 @@ class Source(ABC):
 
     @abstractmethod
     def whole(self) -> Iterator[pa.Table]:
-        """Yield all columns as they stand, some rows at a time."""
+        """Yield all columns as they are, some rows at a time."""
 
     def are_numbers(self, texts: Any) -> Any:
-        """Return which texts are numbers as they stand, null where there is none."""
+        """Return which texts are numbers as they are, null where there is none."""
         return pc.match_substring_regex(texts, _NUMBER[self.decimal])
 
     def settles_numbers(self, name: str, texts: Any) -> bool:
@@ -167,7 +167,7 @@ class Source(ABC):
 
     @abstractmethod
     def fingerprint(self) -> str:
-        """Return what tells this input from others, to notice rows added twice."""
+        """Return what distinguishes this input from others, to notice rows added twice."""
 
 
 def check_columns(wanted: Iterable[str], present: Iterable[str], source: str) -> None:
@@ -212,7 +212,7 @@ class FrameSource(Source):
 
     def _of_columns(self, frame: Any) -> pa.Table:
         """Return a pandas frame column by column: one that Arrow cannot hold, or whose name another
-        has as well, is told where it is used.
+        has as well, is an error where it is used.
         """
         self._names = [str(name) for name in frame.columns]
         arrays = {}
@@ -285,7 +285,7 @@ class TableSource(FrameSource):
 def sound(table: pa.Table) -> pa.Table:
     """Return a table as it was read from a file, text plain.
 
-    Raises `pyarrow.ArrowInvalid` where a damaged file holds codes that stand for nothing, or
+    Raises `pyarrow.ArrowInvalid` where a damaged file holds codes that represent nothing, or
     text that lies outside of it: these would end in another group's total, or worse.
     """
     table.validate(full=True)

@@ -1,4 +1,4 @@
-"""A source's columns as batches of transactions, ready to fold; bad dates set aside."""
+"""A source's columns as batches of transactions, ready to fold; bad dates rejected."""
 
 from __future__ import annotations
 
@@ -78,7 +78,7 @@ class Transactions:
         self._aside: list[tuple[int, str, str]] = []
         self._formulas, self._inputs = formulas, inputs
         self.unmet = 0  # rows that do not meet the condition
-        self.grain: Grain | None = None  # the periods that dates stand for
+        self.grain: Grain | None = None  # the periods that dates represent
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
     def _with_said(self, planes: list[Plane], formulas: Formulas) -> Formulas:
@@ -122,7 +122,7 @@ class Transactions:
 
     @property
     def aside(self) -> Result:
-        """The rows set aside: their number from 1 (a header not counted), value and reason."""
+        """The rows rejected: their number from 1 (a header not counted), value and reason."""
         rows, values, reasons = zip(*self._aside, strict=True) if self._aside else ((), (), ())
         texts = np.array([*values, None], object)[:-1]
         return Result(
@@ -182,7 +182,7 @@ class Transactions:
 
     def _pieces(self) -> Iterator[pa.Table | Unread]:
         """Yield the wanted columns; rows are passed over where the source knows that the condition
-        is not met, and where dates are days as they stand.
+        is not met, and where dates are days as they are.
         """
         where, wanted = self._formulas.where, self.wanted()
         as_they_stand = not self._rules.shift and self._date not in self._formulas.columns
@@ -219,7 +219,7 @@ class Transactions:
             return table, None, read
         wanted = {*replace(self._formulas, where=None).names}
         wanted |= {*self._by, *self._numbers, *self._filled, *self._codes, *self._said}
-        if read.bad is not None:  # they are told
+        if read.bad is not None:  # they are listed
             wanted.add(self._date)
         needed = [n for n in table.column_names if n in wanted] or table.column_names[:1]
         rows = filtered(table.select(needed), keeping)

@@ -25,9 +25,9 @@ _TYPES = {
 
 
 def to_arrow(table: Result) -> pa.Table:
-    """Return a pyarrow Table; what a column means stands in its field's metadata.
+    """Return a pyarrow Table; what a column means is in its field's metadata.
 
-    The table's own meta (calendar, coverage, as-of, measures) stands in the schema's.
+    The table's own meta (calendar, coverage, as-of, measures) is in the schema's.
     """
     fields, arrays = [], []
     for column in table.columns:

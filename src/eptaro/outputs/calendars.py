@@ -46,7 +46,7 @@ def list_periods(calendar: Calendar, span: Span) -> Result:
 def check_years(calendar: Calendar, first: int, last: int, other: Calendar | None = None) -> Result:
     """Return one row per year: label, first and last day, days, whole weeks, months' lengths.
 
-    With another calendar, its first and last day of the year of the same number stand
+    With another calendar, its first and last day of the year of the same number are
     beside, and `same` says whether every boundary of the two agrees in that year.
     """
     years = np.arange(first, last + 1)

@@ -74,7 +74,7 @@ def tables_of(table: Result, schema: str | None, name: str) -> tuple[Any, Any]:
 
 
 def key_of(table: Result) -> str:
-    """Return the column that tells the rows of a table apart: `date_key`, or else `date`."""
+    """Return the column that identifies the rows of a table: `date_key`, or else `date`."""
     for name in KEYS:
         if name in table:
             return name
@@ -111,7 +111,7 @@ def _shortened(name: str) -> str:
 
 
 def add_comments(connection: Any, target: Any) -> None:
-    """Tell what the columns hold, where the database keeps such remarks apart."""
+    """Describe the columns, where the database keeps comments."""
     sql = need_sqlalchemy()
     dialect = connection.dialect
     if dialect.supports_comments and not dialect.inline_comments:
@@ -223,9 +223,9 @@ def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loa
 
     The key is `date_key`, or else `date`; period indexes and the month key are indexed,
     columns have comments where the database has such. `create` refuses where either table
-    stands, `replace` puts new ones in the place of tables that were loaded so (a row of
+    is, `replace` puts new ones in the place of tables that were loaded so (a row of
     NAME_columns says it), `extend` adds the days that are missing and refuses where a row that
-    stands says otherwise. All is one transaction.
+    is says otherwise. All is one transaction.
 
     Raises `InputError` with what the database refused; nothing is changed then.
     """
@@ -272,7 +272,7 @@ def _split(name: str) -> tuple[str | None, str]:
 
 
 def _clear(connection: Any, target: Any, words: Any, standing: list[str]) -> None:
-    """Drop the tables that stand, if they were loaded by Eptaro; raise `InputError` if not."""
+    """Drop the tables that are, if they were loaded by Eptaro; raise `InputError` if not."""
     if not standing:
         return
     sql = need_sqlalchemy()
@@ -313,7 +313,7 @@ def _create(connection: Any, table: Result, schema: str | None, name: str) -> in
 
 
 def _extend(connection: Any, table: Result, schema: str | None, name: str) -> int:
-    """Add the rows whose key is missing; refuse where one that stands says otherwise."""
+    """Add the rows whose key is missing; refuse where one that is says otherwise."""
     sql = need_sqlalchemy()
     found = sql.Table(name, sql.MetaData(), schema=schema, autoload_with=connection)
     columns, wanted = [column.name for column in found.columns], table.names
@@ -338,7 +338,7 @@ def _extend(connection: Any, table: Result, schema: str | None, name: str) -> in
 
 
 def _check_same(name: str, key: str, standing: list[Any], ours: Result) -> None:
-    """Raise `InputError` for the first row that stands and differs from ours."""
+    """Raise `InputError` for the first row that is and differs from ours."""
     for column, there in zip(ours.columns, zip(*standing, strict=True), strict=True):
         here = column.to_list()
         if list(there) == here:

@@ -71,7 +71,7 @@ def table_html(
 
 
 def _heading_columns(table: Result) -> int:
-    """Return how many columns, from the left, tell what a row is of."""
+    """Return how many columns, from the left, identify a row."""
     for key in ("period", "date", "level"):
         if key in table:
             return table.names.index(key) + 1
@@ -79,7 +79,7 @@ def _heading_columns(table: Result) -> int:
 
 
 def _heads(table: Result, *, words: bool) -> list[str]:
-    """Return what stands above each column."""
+    """Return what is above each column."""
     if not words:
         return table.names
     return [_word(column) for column in table.columns]

@@ -157,7 +157,7 @@ def _write_column(book: Book, sheet: Any, column: Column, row: int, place: int) 
 
 
 def write_xlsx(table: Result, path: Path) -> None:
-    """Write a table as a workbook of one sheet; its footer stands on another, so that the
+    """Write a table as a workbook of one sheet; its footer is on another, so that the
     first holds rows alone and can be read again.
     """
     book = Book(path)

@@ -83,7 +83,7 @@ def to_json(table: Result) -> str:
 
 
 def to_json_object(table: Result) -> str:
-    """Return one object: the headline, what stands beside the rows, and the rows."""
+    """Return one object: the headline, what is beside the rows, and the rows."""
     told = {"headline": headline(table), "footer": footer(table)}
     head = ",\n".join(
         f'"{key}": {json.dumps(text, ensure_ascii=False)}' for key, text in told.items()

@@ -40,7 +40,7 @@ def calendar_of(table: Result) -> Calendar:
 
 
 def group_names(table: Result) -> list[str]:
-    """Return the columns that tell groups apart."""
+    """Return the columns that distinguish groups ."""
     by = () if table.answer is None else table.answer.by
     names = [name for name in by if name in table]
     return [*names, "calendar"] if names and "calendar" in table else names
@@ -59,8 +59,8 @@ def parts_of(
     table: Result, name: str | None, by: Sequence[str] | None = None
 ) -> list[tuple[str, Result]]:
     """Return each group's name and rows, those with most of a column first if one is named, and all
-    that were not picked last; `by` names what tells them apart where that is not the groups alone.
-    """
+    that were not picked last; `by` names what distinguishes them  where that is not the groups
+    alone."""
     names = group_names(table) if by is None else by
     if not names:
         return [("", table)]
@@ -76,7 +76,7 @@ def parts_of(
 
 
 def named(key: tuple[Any, ...]) -> str:
-    """Return a group's name; the blank one is told as such."""
+    """Return a group's name; the blank one is named as such."""
     return ", ".join("(blank)" if word is None else str(word) for word in key)
 
 
@@ -109,10 +109,10 @@ def panels_of(
 ) -> Iterator[tuple[Any, Result, str]]:
     """Yield axes, rows and a measure: a panel for each group and measure, the largest group first.
 
-    `ending` makes the name of the column drawn from that of a measure; `by` names what tells the
-    panels apart where that is not the groups, and `above` leaves dots for words above each. Of
-    too many panels the first measure is drawn, and of too many groups the largest; the small
-    print says so. Panels have scales of their own where measures differ, or one scale would
+    `ending` makes the name of the column drawn from that of a measure; `by` names what
+    distinguishes the panels where that is not the groups, and `above` leaves dots for words above each. Of too
+    many panels the first measure is drawn, and of too many groups the largest; the small print
+    says so. Panels have scales of their own where measures differ, or one scale would
     flatten most of them.
     """
     parts = parts_of(table, f"{measures[0]}{ending}", by)
@@ -150,7 +150,7 @@ def panels_of(
 
 
 def _beside(parts: Sequence[tuple[str, Result]], measures: Sequence[str]) -> int:
-    """Return how many groups stand side by side, so that measures stay in their columns."""
+    """Return how many groups are side by side, so that measures stay in their columns."""
     return 2 if len(parts) > 4 and len(measures) == 2 else 1
 
 

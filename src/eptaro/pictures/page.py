@@ -165,7 +165,7 @@ class Page:
             self.text(_EDGE, self._top, line, size=_BELOW, color=self.theme.soft)
 
     def legend(self, *entries: tuple[str, str, str]) -> None:
-        """Write what marks stand for: how they are drawn, their colour, and words.
+        """Write what marks represent: how they are drawn, their colour, and words.
 
         They are drawn as a `bar`, a `hatched` bar, a `line` or a `dot`.
         """

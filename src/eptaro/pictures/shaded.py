@@ -101,7 +101,7 @@ def _figures(page: Page, axes: Any, cells: Any, column: Column, image: Any) -> N
     size = min(8.5, room / max(1, *map(len, words)) * 1.15)
     if size < 5.5:
         return
-    inks: dict[str, str] = {}  # the same figure has the same ink wherever it stands
+    inks: dict[str, str] = {}  # the same figure has the same ink wherever it is
     for ((row, place), value), word in zip(np.ndenumerate(cells), words, strict=True):
         if value == value:
             ink = inks.setdefault(word, ink_on(image.cmap(image.norm(value))))
@@ -175,7 +175,7 @@ def _bottom(page: Page, lines: int) -> float:
 def _month_values(
     page: Page, axes: Any, table: Result, name: str, column: Column, months: tuple[Any, Any, int]
 ) -> None:
-    """Write each month's own value at the right, where the table's view can tell it."""
+    """Write each month's own value at the right, where the table's view has it."""
     first, last, width = months
     view = view_of(table)
     measures = () if view is None else view.facts.measures

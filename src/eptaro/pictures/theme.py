@@ -19,7 +19,7 @@ class Theme:
     """The colours of a picture.
 
     Those of text differ from the paper by a contrast of at least 4.5 (W3C, Web Content
-    Accessibility Guidelines 2.1, criterion 1.4.3). `lines` tell groups apart for colour-blind
+    Accessibility Guidelines 2.1, criterion 1.4.3). `lines` distinguish groups  for colour-blind
     readers as well, `shades` run from little to much, `earlier` are prior periods, nearest first.
     """
 

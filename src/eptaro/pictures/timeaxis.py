@@ -58,7 +58,7 @@ def _word(calendar: Calendar, level: str, first: int, label: str) -> str:
 
 
 def period_words(calendar: Calendar, level: str, first: Ints, labels: Sequence[str]) -> list[str]:
-    """Return the words of periods in a row; the year stands below the first one of each."""
+    """Return the words of periods in a row; the year is below the first one of each."""
     if level not in LEVELS:
         return list(labels)
     found, last = list[str](), None
@@ -71,7 +71,7 @@ def period_words(calendar: Calendar, level: str, first: Ints, labels: Sequence[s
 
 
 def _year_of(calendar: Calendar, level: str, day: int) -> str:
-    """Return the year that stands below: civil for days and months, else the calendar's."""
+    """Return the year that is below: civil for days and months, else the calendar's."""
     if level in ("day", "week", "month"):
         return f"{as_date(day):%Y}"
     return str(calendar.period_of(as_date(day), "year").label)
@@ -80,7 +80,7 @@ def _year_of(calendar: Calendar, level: str, day: int) -> str:
 def thinned_periods(
     calendar: Calendar, level: str, first: Ints, labels: Sequence[str], room: float
 ) -> Marks:
-    """Return the marks of periods that stand in a row, thinned to a steady step that fits.
+    """Return the marks of periods that are in a row, thinned to a steady step that fits.
 
     The step falls on the first periods of years where it can.
     """

@@ -18,7 +18,7 @@ from eptaro.pictures.timeaxis import Marks, day_marks, month_named, set_marks
 from eptaro.pictures.words import compact, end_labels, written
 
 _NAMES = 96.0  # dots at the right for the labels of lines
-_SAID = 34.0  # dots above for where a period stands, in two lines
+_SAID = 34.0  # dots above for where a period is, in two lines
 
 
 def draw_to_date(table: Result, page: Page, measures: Sequence[str]) -> None:

@@ -53,7 +53,7 @@ def _reasons(
 ) -> Iterator[tuple[str, Flags]]:
     """Yield reasons and the rows for which each may hold, the first that holds being the one.
 
-    `changes` tells for the current value of each change where that change is known.
+    `changes` says for the current value of each change where that change is known.
     """
     every = np.ones(len(answer.rows), bool)
     match number:

@@ -51,7 +51,7 @@ def _last_comparable(answer: Answered, change: Change) -> int | None:
 
 
 def _of_words(answer: Answered, asked: Compare) -> str:
-    """Return the last value of a measure of texts or dates, with which nothing is reckoned."""
+    """Return the last value of a measure of texts or dates, with which nothing is calculated."""
     now = next((n for n in answer.numbers.values() if isinstance(n, Value)), None)
     if now is None or answer.view.groups.count > 1:
         return ""
@@ -169,7 +169,7 @@ def _whole(answer: Answered, asked: Compare, days: Days) -> bool:
 
 
 def _before(answer: Answered, asked: Compare, row: int) -> str:
-    """Return what stands on the prior side, in words."""
+    """Return what is on the prior side, in words."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     place = int(answer.rows[row])
     if isinstance(change.before, Mean):
@@ -193,7 +193,7 @@ def _before(answer: Answered, asked: Compare, row: int) -> str:
 
 
 def _largest(table: Result, answer: Answered, row: int) -> Iterator[str]:
-    """Tell which group changed most over the same days."""
+    """Return which group changed most over the same days."""
     change = _change_of(answer, answer.view.facts.measures[0])
     if change is None or answer.view.groups.count < 2:
         return
@@ -218,7 +218,7 @@ def _largest(table: Result, answer: Answered, row: int) -> Iterator[str]:
 
 
 def _left_out(answer: Answered, asked: Compare, row: int) -> Iterator[str]:
-    """Tell of a later period that is not compared, as it is not complete."""
+    """Name a later period that is not compared because it is not complete."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     side = change.now.side
     last = int(np.argmax(side.last[answer.rows]))

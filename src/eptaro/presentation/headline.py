@@ -27,7 +27,7 @@ def headline(table: Result, measure: str | None = None) -> str:
     'Revenue in 2025-08 to date: 12 (2025-08-01 to 2025-08-20, 20 days).'
     """
     parts = table.parts
-    if parts is not None and measure is None:  # what all groups come to together
+    if parts is not None and measure is None:  # the result of all groups together
         return "" if parts.of_all is None else headline(parts.of_all())
     return visible(_said(table, measure))
 
@@ -50,7 +50,7 @@ def _said(table: Result, measure: str | None) -> str:
     if isinstance(answer, InParts):
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, Answered) or len(answer.rows) < len(answer.group):
-        return ""  # of some of its rows it would tell what is not in the table
+        return ""  # it would describe rows that are not in the table
     return _told(table, answer if measure is None else _about(answer, measure))
 
 
@@ -63,7 +63,7 @@ def _about(answer: Answered, measure: str) -> Answered:
 
 
 def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
-    """Tell what stands in each of the calendars that groups keep, in a sentence each."""
+    """Yield a sentence for each of the calendars that groups keep."""
     for number, part in enumerate(answer.parts[:_MOST_PARTS]):
         rows = np.flatnonzero(answer.part == number)
         if len(rows):

@@ -76,7 +76,7 @@ def _highest(
 
 
 def largest_group(answer: Answered, measure: Measure, days: Days) -> Iterator[str]:
-    """Tell which group has most over some days, and what share that is where it adds up."""
+    """Name the largest group over some days, and its share where values add up."""
     view = answer.view
     count = view.groups.count
     if count < 2:
@@ -171,7 +171,7 @@ def _trailed(table: Result, answer: Answered, asked: Trail) -> Iterator[str]:
 def _of_one_group(
     table: Result, answer: Answered, place: int, name: str, begin: str
 ) -> Iterator[str]:
-    """Tell the value of the one group, or the largest of several on the same day."""
+    """Yield the value of the one group, or the largest of several on the same day."""
     if name not in table or "date" not in table:
         return
     last = table.column("date").data

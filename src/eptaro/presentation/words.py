@@ -16,7 +16,7 @@ from eptaro.core.questions.view import View
 from eptaro.core.tables.column import NO_NUMBERS, Column, difference
 from eptaro.core.tables.display import BLANK, shown
 
-MOST_MEASURES = 4  # that one headline tells of
+MOST_MEASURES = 4  # in one headline
 
 
 @dataclass(frozen=True)
@@ -93,7 +93,7 @@ def uncovered(view: View, first: int, last: int) -> str:
 
 @dataclass(frozen=True)
 class Movement:
-    """How a value stands to the one before: in words, with a sign and the share of it."""
+    """How a value is to the one before: in words, with a sign and the share of it."""
 
     now: Column
     prior: Column
@@ -123,7 +123,7 @@ def group_named(answer: Answered, row: int) -> str:
 
 
 def measures_told(answer: Answered) -> Sequence[Measure]:
-    """Return the measures that a headline tells of."""
+    """Return the measures that a headline covers."""
     return answer.view.facts.measures[:MOST_MEASURES]
 
 

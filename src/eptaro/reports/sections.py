@@ -78,7 +78,7 @@ class Section:
     tables: list[dict[str, str]] = field(default_factory=list)
 
     def add_table(self, table: Result, label: str, caption: str | None = None) -> None:
-        """Add a table under a label that tells it apart."""
+        """Add a table under a label that distinguishes it ."""
         self.tables.append({"label": label, "html": table_html(table, caption, words=True)})
 
     def add_picture(self, table: Result, alt: str, **options: Any) -> None:
@@ -100,7 +100,7 @@ class Asked:
 
 
 def said(column: Column, row: int) -> str:
-    """Return one value as people read it; a blank is told as such."""
+    """Return one value as people read it; a blank is named as such."""
     return shown(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0] or "blank"
 
 
@@ -130,7 +130,7 @@ def groups(asked: Asked) -> Section | None:
 
 
 def _effects(section: Section, asked: Asked, within: str) -> None:
-    """Tell what the number of workdays did to the change of the first measure."""
+    """Describe the effect of the number of workdays on the first change."""
     book, name = asked.book, asked.book.about.measures[0].name
     if book.about.measures[0].additive_plane is None or book.about.folded.grain != "day":
         return
@@ -206,7 +206,7 @@ _WIDE, _HIGH, _EDGE = 200, 40, 4
 
 
 def spark(values: Sequence[float], words: str) -> str:
-    """Return values as a small line in SVG, its end marked; `words` tell it without seeing.
+    """Return values as a small line in SVG, its end marked; `words` are its description.
 
     >>> spark([1.0, 3.0], "from 1 to 3").count("<circle")
     1
@@ -393,7 +393,7 @@ def rhythm(asked: Asked) -> Section:
 
 
 def quality(asked: Asked) -> Section:
-    """Return what is in the dates, and what was set aside."""
+    """Return what is in the dates, and what was rejected."""
     about = asked.book.about
     section = Section("The data", "quality")
     section.sentences.append(
@@ -443,7 +443,7 @@ def definitions(asked: Asked) -> Section:
 
 
 def proof(asked: Asked) -> Section:
-    """Return how the parts tie out, and a sample that was made again."""
+    """Return how the parts tie out, and a sample that was recalculated."""
     book, about = asked.book, asked.book.about
     per = as_wide(asked.rules.per, about.folded.grain)
     section = Section("How the numbers were checked", "proof")

@@ -54,7 +54,7 @@ def write_workbook(
     """Write the workbook: contents first, then the sheets, each with totals and a chart; `whole`
     answers for all groups together.
 
-    Raises `QuestionError` for a level or column that cannot tell sheets apart.
+    Raises `QuestionError` for a level or column that cannot distinguish sheets .
     """
     check_level(rules.parts, book.about.calendar.levels)
     rules = replace(rules, parts=as_wide(rules.parts, whole.about.folded.grain))
@@ -127,7 +127,7 @@ def _rows(book: Store, parts: str, only: Any, as_of: AsOf) -> Result:
 
 
 def _group_rows(book: Store, period: Any, as_of: AsOf) -> Result:
-    """Return what each group comes to over a period, against the year before."""
+    """Return the result of each group over a period, against the year before."""
     level = period.level
     recap = book.ask(Recap(level, only=period, by=book.about.groups.names, as_of=as_of))
     pairs = book.ask(Compare(level, only=period, by=book.about.groups.names, as_of=as_of))
@@ -140,7 +140,7 @@ def _group_rows(book: Store, period: Any, as_of: AsOf) -> Result:
 
 
 def _write_contents(file: Book, page: Any, book: Store, named: list[tuple[_Sheet, Any]]) -> None:
-    """Write the list of sheets with links, their days and what they come to."""
+    """Write the list of sheets with links, their days and their result."""
     bold = file.format(bold=True, font_size=14)
     soft = file.format(font_color="#6b727b")
     names = ", ".join(measure.name for measure in book.about.measures)
@@ -167,7 +167,7 @@ def _write_contents(file: Book, page: Any, book: Store, named: list[tuple[_Sheet
 
 
 def _whole(measure: Measure, sheets: list[_Sheet]) -> Column:
-    """Return what a measure comes to on each sheet, where its parts add up; else blank."""
+    """Return the result of a measure on each sheet, where its parts add up; else blank."""
     like = sheets[0].table.column(measure.name)
     if measure.additive_plane is None:
         return Column.of(measure.name, "float", np.zeros(len(sheets)), np.zeros(len(sheets), bool))

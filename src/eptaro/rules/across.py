@@ -1,4 +1,4 @@
-"""`Across`: columns that stand side by side for what rows should say."""
+"""`Across`: columns side by side that should be rows."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ class Across:
     Parameters
     ----------
     columns : str or sequence of str
-        `2019..2024`, from one column through another as they stand; a pattern such as `fare *`;
+        `2019..2024`, from one column through another, in their order; a pattern such as `fare *`;
         or their names.
     name : str
         The column that holds their names: dates, periods or groups.

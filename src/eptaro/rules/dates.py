@@ -35,7 +35,7 @@ class DateRules:
     Parameters
     ----------
     order : str, optional
-        Of text, whose day, month and year stand as `ymd`, `dmy` or `mdy`; `infer` decides on the
+        How text orders its day, month and year: `ymd`, `dmy` or `mdy`; `infer` decides on the
         evidence of the whole column or refuses.
     formats : str or sequence of str
         C-style directives such as `%d.%m.%Y`, tried in turn.
@@ -56,9 +56,10 @@ class DateRules:
     bad_dates : {"raise", "set aside"}
         Stop, or go on without those rows and say so.
     grain : {"day", "week", "month", "quarter", "year"}, optional
-        The periods that dates stand for: a day must then be the first or the last of one (a
+        The periods that dates represent: a day must then be the first or the last of one (a
         Monday, of ISO weeks), and numbers such as 200601 and 1987 are months and years.
-        Unset, it is told by how dates are written: `2006-01`, `Jan 2006`, `1960-Q1`, `2024-W05`.
+        Unset, it is determined by how dates are written: `2006-01`, `Jan 2006`, `1960-Q1`,
+        `2024-W05`.
 
     Raises
     ------
@@ -163,7 +164,7 @@ class DateRules:
 
 
 def date_rules(given: DateRules | None, zone: str | None = None) -> DateRules:
-    """Return the rules given, or those that take only what is plain, in a zone if one is said."""
+    """Return the rules given, or those that take only what is plain, in a zone if one is given."""
     if given is not None and not isinstance(given, DateRules):
         raise DateError(f"dates={given!r} is not a DateRules; write DateRules(order='dmy')")
     rules = given or DateRules()

@@ -1,4 +1,4 @@
-"""`FileRules`: how files are written, where that cannot be told from their ending."""
+"""`FileRules`: how files are written, where that cannot be determined from their ending."""
 
 from __future__ import annotations
 

@@ -25,15 +25,15 @@ class NumberRules:
     thousands : {",", ".", " ", "'"}, optional
         The mark between groups of three digits; a space is also a narrow or a fixed one.
     strip : str or sequence of str
-        What may stand before or behind a number and says nothing of its size: `$`, `EUR`, `kg`.
+        What may precede or follow a number and is not part of it: `$`, `EUR`, `kg`.
     brackets : bool
         Numbers in brackets are negative: (12) is -12.
     trailing_minus : bool
-        The sign may stand behind: 12- is -12.
+        The sign may follow: 12- is -12.
     percent : bool
         Numbers before a percent sign are hundredths: 5% is 0.05.
     blanks : str or sequence of str
-        Words that stand for no number, such as `NA`.
+        Words that mean that there is no number, such as `NA`.
 
     Raises
     ------

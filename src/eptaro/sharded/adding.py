@@ -140,7 +140,7 @@ def put_files(
 
 
 def fingerprints_of(source: Source) -> frozenset[str]:
-    """Return what tells each file of a source from others."""
+    """Return what distinguishes each file of a source from others."""
     files = source.parts if isinstance(source, ManyFiles) else [source]
     return frozenset(file.fingerprint() for file in files)
 

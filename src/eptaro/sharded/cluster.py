@@ -55,7 +55,7 @@ class ClusterShards:
         return range(self.manifest.shards) if self.some is None else self.some
 
     def each(self, work: Work[Done]) -> Iterator[Done]:
-        """Yield what some work comes to for each shard, but for those where it is None."""
+        """Yield the result of some work for each shard, but for those where it is None."""
         numbers = list(self._numbers)
         threads = sum(self.client.nthreads().values()) or 1
         under_way: list[Any] = []
@@ -72,7 +72,7 @@ class ClusterShards:
                     future.cancel()
 
     def first(self, work: Work[Done]) -> Done | None:
-        """Return what some work comes to for the first shard for which it comes to anything."""
+        """Return the result of some work for the first shard that has a result."""
         with own_errors():
             for shard in self._numbers:
                 done: Done | None = self._waited(self._submitted(shard, work))
@@ -81,7 +81,7 @@ class ClusterShards:
         return None
 
     def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
-        """Return what the work comes to for all shards, joined two by two on the workers."""
+        """Return the result of the work for all shards, joined two by two on the workers."""
         with own_errors():
             parts = [self._submitted(shard, work) for shard in self._numbers]
             while len(parts) > 1:
@@ -131,7 +131,7 @@ def _joined(join: Callable[[Done, Done], Done], one: Done | None, two: Done | No
 class ClusterFold:
     """Files, or a Dask frame, folded on a cluster and dealt to shards there.
 
-    `told` is what is told of all rows, `shards` how many shards there are, and `partitions` are
+    `told` is the metadata of all rows, `shards` how many shards there are, and `partitions` are
     futures of frames, each with all pieces of the shards that it has.
     """
 
@@ -148,12 +148,12 @@ class ClusterFold:
 
 
 def _told(folded: Folded) -> tuple[Folded, int]:
-    """Return what is told of a part, and how many cells it has."""
+    """Return the metadata of a part, and how many cells it has."""
     return without_cells(folded), folded.cells.axis.size
 
 
 def _of_all(parts: Sequence[Folded]) -> Folded:
-    """Return what is told of all parts."""
+    """Return the metadata of all parts."""
     filled = [part for part in parts if part.rows]
     if not filled:
         raise InputError(f"{parts[0].source}: no row meets the condition {_condition(parts)!r}")

@@ -25,15 +25,15 @@ class Shards(Protocol):
         ...
 
     def each(self, work: Work[Done]) -> Iterator[Done]:
-        """Yield what some work comes to for each shard, but for those where it is None."""
+        """Yield the result of some work for each shard, but for those where it is None."""
         ...
 
     def first(self, work: Work[Done]) -> Done | None:
-        """Return what some work comes to for the first shard for which it comes to anything."""
+        """Return the result of some work for the first shard that has a result."""
         ...
 
     def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
-        """Return what the work comes to for all shards, joined two by two in their order."""
+        """Return the result of the work for all shards, joined two by two in their order."""
         ...
 
 
@@ -55,7 +55,7 @@ class FolderShards:
         return range(self.manifest.shards) if self.some is None else self.some
 
     def first(self, work: Work[Done]) -> Done | None:
-        """Return what some work comes to for the first shard for which it comes to anything."""
+        """Return the result of some work for the first shard that has a result."""
         for shard in self._numbers:
             folded = self.kept.pop(shard) if shard in self.kept else self._read(shard)
             done = None if folded is None else work(shard, folded)
@@ -69,7 +69,7 @@ class FolderShards:
         return ShardFiles(self.folder, self.manifest, shard).folded()
 
     def each(self, work: Work[Done]) -> Iterator[Done]:
-        """Yield what some work comes to for each shard, but for those where it is None."""
+        """Yield the result of some work for each shard, but for those where it is None."""
         numbers = self._numbers
         kept = dict(self.kept)
         self.kept.clear()
@@ -81,7 +81,7 @@ class FolderShards:
                 yield done
 
     def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
-        """Return what the work comes to for all shards, joined two by two in their order."""
+        """Return the result of the work for all shards, joined two by two in their order."""
         held: list[tuple[int, Done]] = []  # each with how many shards it is of
         for done in self.each(work):
             held.append((1, done))

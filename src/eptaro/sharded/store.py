@@ -43,7 +43,7 @@ AT_ONCE = 1_000_000  # cells that are held in memory without another thought
 
 @dataclass(frozen=True, eq=False)
 class ShardStore:
-    """The book of a manifest as it stood when it was opened; `folder` is None where the workers of
+    """The book of a manifest as it was when it was opened; `folder` is None where the workers of
     a cluster hold the shards. Up to `at_once` cells are put together in memory to be asked.
     """
 

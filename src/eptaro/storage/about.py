@@ -1,4 +1,4 @@
-"""What is told of a book beside its cells: its rows, measures, calendar and coverage, as JSON."""
+"""The metadata of a book beside its cells: its rows, measures, calendar and coverage, as JSON."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from eptaro.core.questions.view import Facts
 
 
 def about_book(book: Facts) -> dict[str, Any]:
-    """Return what is told of a book beside its cells."""
+    """Return the metadata of a book beside its cells."""
     asked = options_of(book)
     return about_rows(book.folded) | options_about(asked, book.folded)
 
@@ -34,7 +34,7 @@ def options_of(book: Facts) -> BookOptions:
 
 
 def options_about(asked: BookOptions, folded: Folded) -> dict[str, Any]:
-    """Return what is told of a book's measures, groups and calendar(s), and the days it covers."""
+    """Return the metadata of a book's measures, groups and calendar(s), and the days it covers."""
     common, own = check_own(asked.calendar)
     work = asked.workdays
     assert isinstance(work, Workdays) and asked.span is not None
@@ -62,7 +62,7 @@ def _day_off(folded: Folded, workdays: Workdays) -> str | None:
 
 
 def about_rows(folded: Folded) -> dict[str, Any]:
-    """Return what is told of the rows of a book."""
+    """Return the metadata of the rows of a book."""
     return {
         "rows": folded.rows,
         "sources": list(folded.sources),
@@ -75,7 +75,7 @@ def about_rows(folded: Folded) -> dict[str, Any]:
 
 
 def rows_told(about: dict[str, Any]) -> dict[str, Any]:
-    """Return what is told of the rows of a book, as `Folded` has it."""
+    """Return the metadata of the rows of a book, as `Folded` has it."""
     return {
         "rows": int(about["rows"]),
         "sources": texts(about["sources"] if "sources" in about else [about["source"]]),

@@ -40,7 +40,7 @@ def part_name(what: str, column: str, part: str) -> str:
 
 
 def with_metadata(table: Any, about: dict[str, Any]) -> Any:
-    """Return an Arrow table that tells of itself in its metadata."""
+    """Return an Arrow table with metadata that describe it."""
     said = json.dumps(about, ensure_ascii=False).encode("utf-8")
     return table.replace_schema_metadata({METADATA: said})
 

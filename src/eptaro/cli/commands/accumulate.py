@@ -51,7 +51,7 @@ def accumulate(
     card: bool,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Show running totals that restart at each period; quiet days have a row too."""
+    """Show running totals that restart at each period; empty days have a row too."""
     asked = Given(data, reading, rules)
     if card:
         if output.prove:

@@ -20,7 +20,7 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
 from eptaro.extras import leave_pandas_out
 
-_MOST_NAMED = 20  # columns that are told one by one
+_MOST_NAMED = 20  # columns that are listed one by one
 
 
 @click.command(

@@ -140,7 +140,7 @@ def report(
 
 
 def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) -> Result | None:
-    """Return what is in the dates of the files, or None where that cannot be told."""
+    """Return what is in the dates of the files, or None where that cannot be determined."""
     from eptaro.engines.inspect import inspect
     from eptaro.inputs.files.opening import open_files
 

@@ -31,7 +31,7 @@ def _opened(
     look: bool = False,
 ) -> tuple[Source, str | None, str | None, FileRules]:
     """Return the source, the date column, the condition and how files are written, as options or
-    config say; of a file of text, where they do not, as a look at it tells.
+    config say; of a file of text, where they do not, as a look at it suggests.
     """
     leave_pandas_out()
     from eptaro.engines.looks.suggestion import guessed

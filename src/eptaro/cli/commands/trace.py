@@ -1,4 +1,4 @@
-"""The `trace` command: what stands behind one number of a verb's answer."""
+"""The `trace` command: what is behind one number of a verb's answer."""
 
 from __future__ import annotations
 

@@ -65,7 +65,7 @@ def aligned(lines: Sequence[str]) -> list[str]:
 
 
 def _tail(line: str) -> int:
-    """Return how many letters stand from the decimal mark on, -1 where there is no digit."""
+    """Return how many letters are from the decimal mark on, -1 where there is no digit."""
     at = line.rfind(".")
     if at >= 0:
         return len(line) - at
@@ -94,7 +94,7 @@ def total_width(cells: Sequence[Texts]) -> int:
     return sum(cell.width + GAP for cell in cells) - GAP if cells else 0
 
 
-NO_VALUE = "-"  # what stands where an answer is blank
+NO_VALUE = "-"  # what is where an answer is blank
 
 
 @dataclass(frozen=True)
@@ -107,7 +107,7 @@ class Faced:
 
     @property
     def same(self) -> bool:
-        """Whether every row has the same, so that it need be said once only."""
+        """Whether every row has the same, so that it need be given once only."""
         return all(map(_is_constant, filter(None, (self.column, self.last))))
 
     @property
@@ -253,7 +253,7 @@ def _filled(
 
 
 def _place(cell: Texts) -> int:
-    """Return where a column stands: keys, answers and what belongs to them, days, the rest."""
+    """Return where a column is: keys, answers and what belongs to them, days, the rest."""
     return Rank.ANSWER if cell.rank is Rank.BESIDE else cell.rank
 
 
@@ -285,7 +285,7 @@ class Screen(Console):
     """A console for which a reader that went away is no error."""
 
     def on_broken_pipe(self) -> None:
-        """Tell the command line, which ends quietly."""
+        """Let the command line know, which then ends quietly."""
         raise BrokenPipeError
 
 

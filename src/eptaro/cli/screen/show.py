@@ -52,7 +52,7 @@ Maker = Callable[[Result], list[Texts]]
 def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> None:
     """Print a table.
 
-    An answer is told in words first; what every row has stands once, above; columns that do not
+    An answer begins with its headline; what every row has appears once, above; columns that do not
     fit are named below. `exactly` prints every column under its exact name, as tables that
     answer no question are: those wider than the screen in blocks that repeat the key columns,
     and one of very many columns and few rows, as the look at a dimension is, on its side.
@@ -229,7 +229,7 @@ def _below(
 
 
 def deliver(table: Result, output: OutputOptions) -> None:
-    """Write a result to a file or print it; where it went is told on standard error."""
+    """Write a result to a file or print it; where it went is printed on standard error."""
     exactly = False
     if isinstance(output, AnswerOptions):
         exactly = output.all_columns or output.columns is not None

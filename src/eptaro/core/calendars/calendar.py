@@ -251,7 +251,7 @@ class CalendarRule(ABC):
         check_level(level, self.levels)
         if level == "day":
             moved, clamped = self.move_days(index, n, step)
-            del clamped  # the day stands in for its place; callers ask `move_days` for the flag
+            del clamped  # the day is used; callers ask `move_days` for the flag
             exists = np.ones(len(index), bool)
         elif (units := self.units(level, step)) is not None:
             moved, exists = index + n * units, np.ones(len(index), bool)

@@ -1,4 +1,4 @@
-"""The grain of data: the periods that its dates stand for, days as a rule.
+"""The grain of data: the periods that its dates represent, days as a rule.
 
 Months, quarters and years are those of the civil calendar, weeks those of ISO 8601, which begin on
 a Monday. A period of the data is known by its first day.

@@ -88,7 +88,7 @@ class ListedCalendar(Calendar):
         return f"{self.name}: {len(self._by_level[finest].firsts)} listed {finest}s, {self.limits}"
 
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which the calendar can be made again."""
+        """Return the kind and arguments, from which the calendar can be recreated."""
         return {"kind": "listed", "name": self.name, "rows": self._rows, "prefix": self.prefix}
 
     def index_of(self, days: Days, level: str) -> Ints:

@@ -89,7 +89,7 @@ class MonthCalendar(EqualPartsCalendar):
         return f"{self.name}: years from {self.year_starts}{named}, {weeks}"
 
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which the calendar can be made again."""
+        """Return the kind and arguments, from which the calendar can be recreated."""
         names = ("name", "year_starts", "year_named", "week_starts", "first_week_days", "prefix")
         return {"kind": "month"} | {name: getattr(self, name) for name in names}
 

@@ -1,4 +1,4 @@
-"""The kinds of calendar, and calendars made again from their settings."""
+"""The kinds of calendar, and calendars recreated from their settings."""
 
 from __future__ import annotations
 

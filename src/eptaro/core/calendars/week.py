@@ -122,7 +122,7 @@ class WeekCalendar(EqualPartsCalendar):
         )
 
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which the calendar can be made again."""
+        """Return the kind and arguments, from which the calendar can be recreated."""
         names = (
             "name",
             "pattern",

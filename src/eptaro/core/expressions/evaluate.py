@@ -1,4 +1,4 @@
-"""Expressions worked out over columns, all rows at once.
+"""Expressions calculated over columns, all rows at once.
 
 A value that is written out is a column of one row, which arrays stretch to all others.
 """
@@ -59,7 +59,7 @@ def evaluated(
     rows: int,
     hours: Mapping[str, Column],
 ) -> Column:
-    """Return an expression worked out over some rows.
+    """Return an expression calculated over some rows.
 
     `text` is what it was parsed from, `kinds` says what the columns are, and `hours` holds
     the hour of those that have times. Raises `ExpressionError` for what cannot be.
@@ -72,7 +72,7 @@ def evaluated(
     ['3.00', '4.50']
     """
     kind_of(node, kinds, text)
-    if not rows:  # one row, all blank, tells what none is
+    if not rows:  # one row, all blank, has the kinds that none has
         columns, hours = ({n: ops.one_blank(c) for n, c in of.items()} for of in (columns, hours))
     found = _Evaluation(text, columns, kinds, hours).value(node)
     if not rows:

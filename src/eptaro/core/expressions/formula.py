@@ -56,7 +56,7 @@ class Formula:
 
 @dataclass(frozen=True)
 class Formulas:
-    """The columns of a book that are worked out, by their names, and the condition on its rows; and
+    """The columns of a book that are calculated, by their names, and the condition on its rows; and
     what the columns of text that both use are taken for.
     """
 

@@ -79,7 +79,7 @@ FUNCTIONS: dict[str, Function] = {
 }
 
 
-_LITERAL_FROM = {  # functions whose values from that place on are written out, not worked out
+_LITERAL_FROM = {  # functions whose values from that place on are written out, not calculated
     "round": 1,
     "contains": 1,
     "starts": 1,

@@ -1,7 +1,7 @@
 """The parser of expressions, by the precedence of operators.
 
 From the loosest: `or`, `and`, `not`, comparisons (with `in`, `between`, `is blank`), `+ -`,
-`* / %`, the sign. Words are operators only where one can stand, so that columns may have any name.
+`* / %`, the sign. Words are operators only where one can be, so that columns may have any name.
 """
 
 from __future__ import annotations

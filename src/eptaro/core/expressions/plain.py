@@ -1,4 +1,4 @@
-"""Expressions worked out for one transaction, in plain Python: numbers are fractions or floats.
+"""Expressions calculated for one transaction, in plain Python: numbers are fractions or floats.
 
 This is the other way to every value, which traces hold the columns against.
 """
@@ -40,7 +40,7 @@ _COMPARE: dict[str, Callable[[Any, Any], bool]] = {
 
 
 def plain_value(node: Node, row: Mapping[str, Any]) -> Any:
-    """Return what an expression comes to in one row; None is blank, and what is not known.
+    """Return the result of an expression in one row; None is blank, and what is not known.
 
     A row holds fractions, floats, texts, dates, times (`datetime`) and flags.
 

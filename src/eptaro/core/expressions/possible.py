@@ -37,7 +37,7 @@ class Known(NamedTuple):
 
 def possible(node: Node, known: Mapping[str, Known]) -> bool:
     """Return False where no row of these extents meets a condition; True also where that cannot
-    be told.
+    be reported.
 
     >>> from eptaro.core.expressions.parser import parse
     >>> fares = {"fare": Known(Fraction(5), Fraction(9), False, False)}
@@ -77,7 +77,7 @@ def _compares(how: str, column: Known | None, value: Node) -> bool:
         try:
             bound = dt.date.fromisoformat(bound)
         except ValueError:
-            return True  # it is refused where it is worked out
+            return True  # it is refused where it is calculated
     if isinstance(least, float) and isinstance(bound, Fraction):
         bound = float(bound)  # as it is compared with floats
     if type(bound) is not type(least):

@@ -210,7 +210,7 @@ def codes_of(column: Column) -> Array:
 
 
 def of_words(words: Sequence[str], codes: Array) -> Column:
-    """Return the column of texts that codes stand for, each text once."""
+    """Return the column of texts that codes represent, each text once."""
     places: dict[str, int] = {}
     target = [places.setdefault(word, len(places)) for word in words]
     numbers = np.array([*target, -1], np.int32)
@@ -223,7 +223,7 @@ def changed(column: Column, change: Callable[[str], str]) -> Column:
 
 
 def told(column: Column, tell: Callable[[str], Any], dtype: Any) -> tuple[Array, Array]:
-    """Return what is told of each text, and where there is one."""
+    """Return the metadata of each text, and where there is one."""
     answers = np.array([*(tell(word) for word in words_of(column)), 0], dtype)
     codes = codes_of(column)
     return answers[codes], codes >= 0

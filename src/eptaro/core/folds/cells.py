@@ -147,7 +147,7 @@ class Cells:
         return _Running({}, {}, {}, {})
 
     def running_sum(self, plane: Plane) -> RunningSum:
-        """Return the running sums of a summed plane, worked out once."""
+        """Return the running sums of a summed plane, calculated once."""
         kept, tally = self._running.sums, self.tallies[plane]
         if plane not in kept:
             assert isinstance(tally, Sum)
@@ -157,7 +157,7 @@ class Cells:
         return kept[plane]
 
     def running_squares(self, plane: Plane) -> RunningSquares:
-        """Return the running sums of a plane of squares, worked out once."""
+        """Return the running sums of a plane of squares, calculated once."""
         kept = self._running.squares
         if plane not in kept:
             tally = self.tallies[plane]

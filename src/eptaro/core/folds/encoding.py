@@ -89,7 +89,7 @@ class Words:
 
     def number(self, words: Texts) -> NDArray[np.int32] | None:
         """Return the number of each of some different texts; None, and nothing is met then, where
-        hashes do not tell texts apart.
+        hashes do not distinguish texts .
         """
         keys = hashes_of_texts(words).view(np.int64)
         ordered = np.sort(keys)
@@ -304,7 +304,7 @@ class Combiner:
 
 
 def recoded(numbers: NDArray[np.int32], codes: NDArray[np.int32]) -> NDArray[np.int32]:
-    """Return the number of each code; that of -1 stands last."""
+    """Return the number of each code; that of -1 is last."""
     found = np.empty(len(codes), np.int32)
 
     def some(of: slice) -> None:

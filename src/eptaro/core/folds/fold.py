@@ -95,7 +95,7 @@ class Fold:
             self._parts[-alike:] = [together(self._parts[-alike:])]
 
     def distinct_values(self) -> dict[str, Column]:
-        """Return, per column that distinct values are counted of, what its codes stand for."""
+        """Return, per column that distinct values are counted of, what its codes represent."""
         return {name: encoder.coded().choices for name, encoder in self._encoders.items()}
 
     def _folded(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:

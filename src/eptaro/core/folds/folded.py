@@ -36,9 +36,9 @@ class Folded:
 
     `rows` of the `sources` were counted; `aside` lists those without a readable date,
     `left_out` what they add up to. `notes` say what was decided, `fingerprints` which inputs
-    are in. `distinct` holds the values that the codes of distinct columns stand for,
-    `formats` how measures are shown, `timed` tells whether dates have times. `reread`
-    yields the transactions once more, `kept` holds what was worked out of these once;
+    are in. `distinct` holds the values that the codes of distinct columns represent,
+    `formats` how measures are shown, `timed` says whether dates have times. `reread`
+    yields the transactions once more, `kept` holds what was calculated of these once;
     `queries` are those that a database folded by.
     """
 
@@ -57,7 +57,7 @@ class Folded:
     queries: tuple[str, ...] = ()
     seen: Span | None = None  # the days of all rows, where a condition left some out
     left: Left | None = None
-    grain: Grain = "day"  # the periods that dates stand for, each known by its first day
+    grain: Grain = "day"  # the periods that dates represent, each known by its first day
     dated: Ints | None = None  # the days that have rows, where the cells are elsewhere
     kept: dict[str, Any] = field(default_factory=dict)
 
@@ -85,7 +85,7 @@ class Folded:
         return " and ".join(self.sources)
 
     def __getstate__(self) -> dict[str, Any]:
-        """Return what a copy needs: all but what was worked out and can be again."""
+        """Return what a copy needs: all but what was calculated and can be again."""
         return vars(self) | {"kept": {}}
 
 
@@ -97,7 +97,7 @@ def left_note(folded: Folded) -> dict[str, Any]:
 
 
 def aside_note(folded: Folded) -> dict[str, Any]:
-    """Return how many rows were set aside, and what they add up to, where any were."""
+    """Return how many rows were rejected, and what they add up to, where any were."""
     if folded.aside is None or not len(folded.aside):
         return {}
     sums = ", ".join(f"sum({name}) {total:,}" for name, total in folded.left_out.items())
@@ -108,7 +108,7 @@ def aside_note(folded: Folded) -> dict[str, Any]:
 
 
 def rows_note(folded: Folded) -> dict[str, str]:
-    """Return how the rows read come to those counted, where any were set aside."""
+    """Return how the rows read come to those counted, where any were rejected."""
     aside = 0 if folded.aside is None else len(folded.aside)
     left = 0 if folded.left is None else folded.left.rows
     if not aside and not left:

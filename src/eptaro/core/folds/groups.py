@@ -116,7 +116,7 @@ class Groups:
         return [column.made() for column in self.later(places)]
 
     def later(self, places: NDArray[Any] | Repeated) -> list[Deferred]:
-        """Return the group columns of a result, to be worked out when they are asked for."""
+        """Return the group columns of a result, to be calculated when they are asked for."""
         return [
             Deferred(name, len(places), partial(self._column, name, places)) for name in self.names
         ]

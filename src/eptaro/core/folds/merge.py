@@ -55,7 +55,7 @@ def _with_nothing(one: Folded, two: Folded) -> Folded:
 
 def put_together(parts: Sequence[Folded]) -> Folded:
     """Return the cells of several parts as one, as `merge` would have put them; of their rows as a
-    whole it tells what the first does.
+    whole it keeps what the first has.
     """
     groups, places = numbered_together([part.groups for part in parts])
     encoders = {name: Encoder(name, words=True) for name in parts[0].distinct}
@@ -103,7 +103,7 @@ def check_planes(one: Iterable[Plane], two: Iterable[Plane]) -> None:
 
 
 def told_of_both(one: Folded, two: Folded, *, force: bool = False) -> Folded:
-    """Return what is told of the rows of both; groups and cells are those of the first.
+    """Return the metadata of the rows of both; groups and cells are those of the first.
 
     Raises `InputError` where an input is in both, unless `force` says that its rows are to count
     twice, and where dates or conditions differ.
@@ -180,7 +180,7 @@ def rows_after(cells: Cells, first: Cells) -> Cells:
 
 
 def _together(one: Result | None, two: Result | None) -> Result | None:
-    """Return the rows set aside of both parts; each has its own numbers."""
+    """Return the rows rejected of both parts; each has its own numbers."""
     parts = [part for part in (one, two) if part is not None and len(part)]
     if len(parts) < 2:
         return parts[0] if parts else None

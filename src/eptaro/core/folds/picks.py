@@ -145,7 +145,7 @@ def _alike(one: Valued, two: Valued) -> tuple[Valued, Valued]:
 
 
 def _said_alike(one: Pick, two: Pick) -> tuple[Pick, Pick]:
-    """Return two picks with their kinds brought together; texts stand for places among the
+    """Return two picks with their kinds brought together; texts represent places among the
     choices of both.
 
     Raises `InputError` where one holds numbers and the other texts or dates.

@@ -32,7 +32,7 @@ class RowCells:
     """The cell of each row among `size`: slot * width + day - first, where either may be missing.
 
     With an `order`, the n-th cell is that of row `order[n]`. Where it `is_in_order`, rows of one
-    stand side by side.
+    are side by side.
     """
 
     def __init__(
@@ -127,7 +127,7 @@ class Step:
     """How one plane of a batch is folded.
 
     With an `op` the kernel fills words of each cell from `values` and `filled`; `tally` reads
-    them, each an array over all cells, and works out the rest from the cells of rows. `packed` is
+    them, each an array over all cells, and calculates the rest from the cells of rows. `packed` is
     a plan by which the first word holds the number of rows as well, in its lower bits.
     """
 
@@ -160,7 +160,7 @@ class Step:
         return found
 
     def tally(self, words: Words, cells_of: RowCells) -> Tally:
-        """Return what all rows come to."""
+        """Return the result of all rows."""
         raise NotImplementedError
 
 
@@ -424,7 +424,7 @@ def sole_values(steps: Sequence[Step]) -> Step | None:
 
 
 def _parted(both: Ints, shift: int) -> tuple[Ints, Ints]:
-    """Return the sums and the numbers of rows that stand in one word each."""
+    """Return the sums and the numbers of rows that are in one word each."""
     sums, rows = np.empty((2, len(both)), np.int64)
 
     def some(of: slice) -> None:

@@ -63,7 +63,7 @@ def shard_of_hashes(hashes: Hashes, shards: int) -> Ints:
 
 def dealt(folded: Folded, shards: int) -> Iterator[tuple[int, Folded]]:
     """Yield each shard that has groups, and what was folded of these; of the input as a whole
-    (notes, rows set aside, fingerprints) they tell nothing.
+    (notes, rows rejected, fingerprints) they have nothing.
 
     >>> from eptaro import Daybook
     >>> book = Daybook({"on": ["2025-01-31"] * 3, "route": ["a", "b", "c"]}, date="on", by="route",

@@ -126,7 +126,7 @@ class RunningSum:
             return Column.of("", "float", whole + (self.rest[hi] - self.rest[lo]))
         about = exact.floats(whole)
         found = about + (self.rest[hi] - self.rest[lo])
-        beyond = np.isinf(about)  # what does not fit into a float is told where it is shown
+        beyond = np.isinf(about)  # what does not fit into a float is reported where it is shown
         return Column.of("", "float", np.where(beyond, whole, found) if beyond.any() else found)
 
     def _between(self, lo: Ints, hi: Ints) -> Column:
@@ -136,7 +136,7 @@ class RunningSum:
         return Column.of("", "float", found)
 
 
-_PARTS = 64  # bits behind the point that the rests of floats are reckoned with
+_PARTS = 64  # bits behind the point that the rests of floats are calculated with
 
 
 LARGEST_SQUARED = 1 << 44  # values from there on are squared as Python integers

@@ -44,7 +44,7 @@ def fold(
     """Add rows to the words of their cells, as their plans say.
 
     The cell of a row is `slot * width + day - first`; `days` (int32) or `slots` (int32 or
-    int64) may be empty, which stands for zeros, and so may `times`. Rows are numbered from
+    int64) may be empty, which represents zeros, and so may `times`. Rows are numbered from
     `first_row`. Raises `IndexError` for rows outside the cells, `ValueError` for values too
     large for their plan and for arrays of different lengths; the cells are then of no use.
 
@@ -189,7 +189,7 @@ def beside_square(
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return what (away + left)**2 has beside away**2: the nearest whole number, and the rest.
 
-    `away` are whole numbers, `left` at most 0.5. What rounding takes from their product is told
+    `away` are whole numbers, `left` at most 0.5. What rounding takes from their product is found
     by Dekker's algorithm (Numerische Mathematik 18, 1971), so that values which are near each
     other keep their spread, however large they are.
 

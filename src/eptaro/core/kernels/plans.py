@@ -14,11 +14,11 @@ LIMB = 30  # bits of each part of a square; 2**33 of them add up in 64 bits
 
 
 class Op(IntEnum):
-    """What a plan does with the rows of a cell; the words that it fills stand in `WORDS`.
+    """What a plan does with the rows of a cell; the words that it fills are in `WORDS`.
 
     Sums in halves hold `high * 2**32 + low`, squares in limbs `low + middle * 2**30 +
     high * 2**60`. Floats are added up as nearest whole numbers, and what is left as a float.
-    A packed sum stands above the number of all rows, which takes as many bits as the plan's
+    A packed sum is above the number of all rows, which takes as many bits as the plan's
     `shift`. A picked value has the number of its row behind it, -1 where there is none yet, and a
     first or last one then its time.
     """

@@ -31,7 +31,7 @@ _BLOCK = 1 << 18
 _EXACT = 1 << 53  # whole numbers that floats hold all of
 
 
-_NUMBERED = 8  # so many times as many numbers as values are still used as they stand
+_NUMBERED = 8  # so many times as many numbers as values are still used as they are
 
 
 _SHARED = 8  # ranges that hold each value more often on average are asked together
@@ -113,7 +113,7 @@ def _share_little(values: Values, lo: Ints, hi: Ints) -> bool:
 
 
 def _in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
-    """Work out ranges side by side, in parts that hold about as many values each."""
+    """Calculate ranges side by side, in parts that hold about as many values each."""
     held = np.cumsum(hi - lo)
     if not len(held) or held[-1] <= _BLOCK:
         answer(slice(len(lo)))
@@ -153,7 +153,7 @@ def _between(one: Any, two: Any, part: Fraction) -> float:
 
 
 def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
-    """Return the value at some part of the way, reckoned from the nearer end."""
+    """Return the value at some part of the way, calculated from the nearer end."""
     with np.errstate(over="ignore", invalid="ignore"):
         way = second - first
         found = np.where(part < 0.5, first + way * part, second - way * (1 - part))
@@ -164,7 +164,7 @@ def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
 def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     """Return how many different values each range holds.
 
-    A value counts where it stands first in the range: where the place of the one before
+    A value counts where it is first in the range: where the place of the one before
     it, if any, lies before the range.
 
     >>> distinct(np.array([7, 7, 8, 7]), np.array([0, 1]), np.array([4, 2])).tolist()
@@ -187,7 +187,7 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
 
 
 def _numbered(values: Values) -> tuple[NDArray[np.int32], int]:
-    """Return numbers from 0 that tell values apart, and what all are less than."""
+    """Return numbers from 0 that distinguish values , and what all are less than."""
     if values.dtype.kind == "i" and len(values):
         least = int(values.min())
         span = int(values.max()) - least + 1
@@ -268,7 +268,7 @@ def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, found: Value
 
 
 # Ranks are split by their highest bit, zeros before ones, keeping the order; how many zeros a range
-# holds tells on which side what is asked for lies. Then the next bit: all ranges go down together.
+# holds says on which side what is asked for lies. Then the next bit: all ranges go down together.
 
 
 def _kth(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: Ints) -> Ints:
@@ -293,7 +293,7 @@ def _kth(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: Ints) -> I
 def _different(ranks: NDArray[np.int32], lo: Ints, hi: Ints) -> Ints:
     """Return how many different ranks each range holds.
 
-    A value counts where it stands first in the range: where the place of the one before it, if
+    A value counts where it is first in the range: where the place of the one before it, if
     any, lies before the range.
     """
     order = stable_order(ranks)

@@ -137,7 +137,7 @@ def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, 
 
 
 def units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None:
-    """Return how many parts of 1 / unit each float stands for; None unless all floats are just such
+    """Return how many parts of 1 / unit each float represents; None unless all floats are just such
     numbers, less than a limit in size.
 
     >>> units(np.array([0.25, -3.1]), 100.0, 2.0**53).tolist()

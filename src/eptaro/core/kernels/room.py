@@ -59,7 +59,7 @@ def _in_file(size: int, dtype: np.dtype[Any]) -> Array:
     taken = size * dtype.itemsize
     try:
         with tempfile.TemporaryFile(prefix="eptaro-") as file:
-            if hasattr(os, "posix_fallocate"):  # a full disk is told now rather than later
+            if hasattr(os, "posix_fallocate"):  # a full disk fails now rather than later
                 os.posix_fallocate(file.fileno(), 0, taken)
             else:
                 file.truncate(taken)

@@ -34,7 +34,7 @@ def is_in_turn() -> bool:
 
 
 def at_once(works: Sequence[Callable[[], Item]]) -> list[Item]:
-    """Return what several works come to, done side by side; the error of the first is raised."""
+    """Return the result of several works, done side by side; the error of the first is raised."""
     if _in_turn.get() or len(works) < 2:
         return [work() for work in works]
     from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start

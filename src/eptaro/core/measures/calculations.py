@@ -58,7 +58,7 @@ class Calculation(ABC):
     Blank values are left out. A subclass says which planes the fold keeps for it, its value
     over ranges of cells, and its value over ranges of unit values (such as the totals of
     days), where it stands outside of another calculation. Its plain twin, which proofs go
-    by, stands in `core.proof.plain` under the same name.
+    by, is in `core.proof.plain` under the same name.
     """
 
     name: ClassVar[str]
@@ -216,7 +216,7 @@ class First(Picking):
 
 class Last(Picking):
     """The last value by time, then by the order of the input: a closing balance, or how something
-    stands.
+    is.
     """
 
     name, kept = "last", ("last",)

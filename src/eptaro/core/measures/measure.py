@@ -57,10 +57,10 @@ class Measure:
     def parse(cls, text: str, earlier: Mapping[str, Measure] | None = None) -> Measure:
         """Return the measure written as `name=how(column)`, or as a formula of such terms.
 
-        Inside of a term may stand an expression, and a condition after `where`; a column whose
-        name is no plain word stands in double quotes. A term may work on totals of a finer
+        Inside of a term may be an expression, and a condition after `where`; a column whose
+        name is no plain word is in double quotes. A term may work on totals of a finer
         grain: `busiest=max(sum(fare) per day)`; the grain is day, workday, active day or a
-        level. A formula is worked out from the totals of each span: `(sum(a) - sum(b)) / sum(a)`.
+        level. A formula is calculated from the totals of each span: `(sum(a) - sum(b)) / sum(a)`.
 
         Parameters
         ----------
@@ -123,7 +123,7 @@ class Measure:
 
     @property
     def formulas(self) -> dict[str, Formula]:
-        """The columns that are worked out, by the names that planes have for them."""
+        """The columns that are calculated, by the names that planes have for them."""
         terms = [part for term in self.terms for part in (term, term.inner) if part is not None]
         found = {term.column: term.formula for term in terms if term.formula is not None}
         for term in terms:
@@ -239,7 +239,7 @@ Measures: TypeAlias = str | Measure | Mapping[str, str] | Iterable[str | Measure
 def parse_measures(specs: Measures, known: Sequence[Measure] = ()) -> tuple[Measure, ...]:
     """Return the measures, which must have different names; a mapping goes from name to body.
 
-    Those that are `known` can be given by name, and named in what is worked out.
+    Those that are `known` can be given by name, and named in what is calculated.
     """
     if isinstance(specs, Mapping):
         specs = [f"{name}={body}" for name, body in specs.items()]

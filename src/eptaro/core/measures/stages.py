@@ -1,6 +1,6 @@
 """Measures on the totals of a finer grain, such as the busiest day of each month.
 
-The inner measure is worked out once for every unit (day, week, ...) of every group; a row
+The inner measure is calculated once for every unit (day, week, ...) of every group; a row
 of the result then asks about a range of these units.
 """
 

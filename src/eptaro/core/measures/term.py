@@ -33,7 +33,7 @@ class Term(NamedTuple):
     share: float = 0.5
     inner: Term | None = None
     grain: str = ""
-    formula: Formula | None = None  # of a column that is worked out
+    formula: Formula | None = None  # of a column that is calculated
 
     @property
     def met(self) -> Formula | None:
@@ -64,7 +64,7 @@ class Arithmetic:
     terms: tuple[Term, ...]
 
     def check(self) -> None:
-        """Raise `ExpressionError` where it does not come to a number."""
+        """Raise `ExpressionError` where it is not a number."""
         found = kind_of(self.node, self._kinds, self.text)
         if found is not Kind.NUMBER:
             said = f"this is {found.value}, and a measure is a number"
@@ -75,8 +75,8 @@ class Arithmetic:
         return dict.fromkeys(map(str, self.terms), Kind.NUMBER)
 
     def value(self, parts: Sequence[Column]) -> Column:
-        """Return what the totals of its terms come to, blank where one is or a divisor is 0."""
-        from eptaro.core.expressions.evaluate import evaluated  # few measures are worked out so
+        """Return the result of the totals of its terms, blank where one is or a divisor is 0."""
+        from eptaro.core.expressions.evaluate import evaluated  # few measures are calculated so
 
         columns = dict(zip(map(str, self.terms), parts, strict=True))
         found = evaluated(self.node, self.text, columns, self._kinds, len(parts[0]), {})

@@ -1,4 +1,4 @@
-"""Measures worked out one transaction at a time, in plain Python.
+"""Measures calculated one transaction at a time, in plain Python.
 
 This is the other way to every number: no fold, no cells, no prefix sums, no NumPy
 arithmetic. Whole numbers and decimals are whole units, added up exactly; floats are added
@@ -56,7 +56,7 @@ class Rows:
 
     def undecided(self, values: Values, at: int) -> bool:
         """Return whether several groups have a value at the moment of the first (0) or the last
-        (-1) one, so that only the order of the input would tell which it is.
+        (-1) one, so that only the order of the input would decide which it is.
         """
         if not self.owners:
             return False
@@ -97,7 +97,7 @@ def _staged(term: Term, rows: Rows, units: Units | None) -> Any:
 
 
 def _of_rows(term: Term, rows: Rows) -> Any:
-    """Return one calculation on some transactions; the days stand in for no column."""
+    """Return one calculation on some transactions; the days replace no column."""
     values = rows.columns[column_of(term)] if term.column else Values(rows.days)
     if term.how in BY_TIME and values.filled() and rows.undecided(values, BY_TIME[term.how]):
         return None
@@ -108,7 +108,7 @@ def _of_rows(term: Term, rows: Rows) -> Any:
 
 
 def column_of(term: Term) -> str:
-    """Return where a term's values stand among the columns of some rows."""
+    """Return where a term's values are among the columns of some rows."""
     return f"new {term.column}" if term.how == "new" else term.column
 
 
@@ -190,7 +190,7 @@ def _sum(filled: Sequence[Any], scale: int) -> Fraction:
     if float in set(map(type, filled)):
         try:
             return Fraction(math.fsum(filled))
-        except OverflowError:  # on the way; the sum itself may be a float
+        except OverflowError:  # in between; the sum itself may be a float
             return sum(map(Fraction, filled), Fraction(0))
     return Fraction(Fraction(sum(filled)), 10**scale)
 

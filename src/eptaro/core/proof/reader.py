@@ -122,7 +122,7 @@ class Reader:
         return Values(found)
 
     def _worked_out(self, formula: Formula, hit: Ints) -> Values:
-        """Return what a formula comes to in each of some transactions, one by one."""
+        """Return the result of a formula in each of some transactions, one by one."""
         found = [plain_value(formula.node, r) for r in self._plain_rows(formula.names, hit)]
         return Values([int(value) if isinstance(value, bool) else value for value in found])
 
@@ -183,7 +183,7 @@ def _dates(span: Span) -> list[dt.date]:
 
 
 def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
-    """Return whether a day bears an attribute's value, told by the calendar of dates."""
+    """Return whether a day bears an attribute's value, determined by the calendar of dates."""
     match attribute:
         case "weekday":
             return Names().weekdays[day.weekday()] == word

@@ -1,4 +1,4 @@
-"""`trace`: the days and rows behind one number, worked out again by another way."""
+"""`trace`: the days and rows behind one number, recalculated by another way."""
 
 from __future__ import annotations
 
@@ -124,10 +124,10 @@ def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) ->
 
 @dataclass(frozen=True, eq=False)
 class TracedSide:
-    """One span of days behind a number: its transactions and what they come to.
+    """One span of days behind a number: its transactions and their result.
 
     `seen` is the part of the span that is known, None where there is none; `blanks` counts
-    the transactions without a value; `which` says what tells them where it is not days alone.
+    the transactions without a value; `which` says how they are picked, where days are not all.
     """
 
     name: str
@@ -162,7 +162,7 @@ Paired = TypeVar("Paired", bound=Result)
 
 @dataclass(frozen=True, eq=False)
 class Trace(Generic[Paired]):
-    """What stands behind one number: definition, sides, and whether it was found again.
+    """What is behind one number: definition, sides, and whether it was found again.
 
     `rows` are the places of the transactions in the input, from 1. `pairs` sets a
     comparison's days beside their counterparts, one row per day, where days have such.
@@ -226,9 +226,9 @@ class Trace(Generic[Paired]):
 
 
 def trace(table: Result, row: int, name: str) -> Trace[Result]:
-    """Return what stands behind one number of a verb's table.
+    """Return what is behind one number of a verb's table.
 
-    The value is worked out again straight from the transactions in date order, one by
+    The value is recalculated straight from the transactions in date order, one by
     one, exactly. Raises `QuestionError` for a row or column that is not there, or a number
     that has no days of its own (a share, a rank).
     """
@@ -260,7 +260,7 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
 
 
 def _behind(table: Result, row: int, name: str) -> tuple[Number, int]:
-    """Return what stands behind a number, and its place in the arrays of that."""
+    """Return what is behind a number, and its place in the arrays of that."""
     answer = table.answer
     if not isinstance(answer, Traceable) or not answer.numbers:
         raise QuestionError("this table has no transactions behind it that could be traced")
@@ -284,7 +284,7 @@ def _values_trace(number: Number) -> tuple[Value, ...]:
 
 
 def _side(value: Value, reader: Reader, row: int) -> TracedSide:
-    """Return one side: which transactions lie in its days, and what they come to."""
+    """Return one side: which transactions lie in its days, and their result."""
     name, span = value.side.name, value.side.span(row)
     if span is None:
         raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
@@ -339,7 +339,7 @@ def _condition(measure: Measure) -> Node | None:
 
 
 def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
-    """Return what the sides come to: one value, the mean of several, a change or its ratio."""
+    """Return the result of the sides: one value, the mean of several, a change or its ratio."""
     match number:
         case Value():
             return sides[0].value if _told(number, row) else None
@@ -423,7 +423,7 @@ def prove(table: Result, sample: int = 40, seed: int = 0) -> int:
 
 
 def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
-    """Work out the shares and indexes of a whole recap again, from its values alone; return how
+    """Calculate the shares and indexes of a whole recap again, from its values alone; return how
     many agreed.
 
     Raises `EptaroError` where one does not.

@@ -1,6 +1,6 @@
 """The answer behind a table: for each of its numbers the measure, the days and the transactions.
 
-Proofs, pictures and reports read it, so that nothing need be told from the names of columns.
+Proofs, pictures and reports read it, so that nothing need be read from the names of columns.
 """
 
 from __future__ import annotations
@@ -121,7 +121,7 @@ def value_of(number: Number) -> Value:
 class Answered(Answer):
     """The answer of one view.
 
-    `numbers` tells what stands behind columns, `group` the group of each row, `rows` for each
+    `numbers` has what is behind columns, `group` the group of each row, `rows` for each
     row of the table its place in the arrays of both, `totals` which of these places are totals.
     """
 
@@ -168,7 +168,7 @@ class Answered(Answer):
         return replace(self, rows=self.rows[places])
 
     def number(self, row: int, name: str) -> tuple[Number, int]:
-        """Return what stands behind a column, and the place of a row in its arrays."""
+        """Return what is behind a column, and the place of a row in its arrays."""
         return self.numbers[name], int(self.rows[row])
 
 
@@ -214,7 +214,7 @@ class InParts(Answer):
 
     @property
     def numbers(self) -> Mapping[str, Number]:
-        """What stands behind columns, as the first part has it."""
+        """What is behind columns, as the first part has it."""
         return self.parts[0].numbers
 
     @property
@@ -229,7 +229,7 @@ class InParts(Answer):
         return replace(self, part=self.part[places], rows=self.rows[places])
 
     def number(self, row: int, name: str) -> tuple[Number, int]:
-        """Return what stands behind a column, and the place of a row in its arrays."""
+        """Return what is behind a column, and the place of a row in its arrays."""
         part: Answered = self.parts[int(self.part[row])]
         return part.number(int(self.rows[row]), name)
 

@@ -191,7 +191,7 @@ def recap_by(view: View, attribute: Column, asked: Query) -> Result:
 
 
 def answer_by(view: View, crossed: Crossed, asked: Query, group: Ints, place: Ints) -> Answered:
-    """Return what stands behind rows of groups and combinations of values."""
+    """Return what is behind rows of groups and combinations of values."""
     every = np.zeros(len(group), np.int64)
     side = Side("days", every + view.seen.lo, every + view.seen.hi)
     picked = Bearers(crossed.words(place))

@@ -60,7 +60,7 @@ class OwnCalendars:
 
     @property
     def common(self) -> Calendar:
-        """The calendar that stands where one for all is wanted: `other`, or civil years."""
+        """The calendar that is where one for all is wanted: `other`, or civil years."""
         return self.other or MonthCalendar()
 
     @property

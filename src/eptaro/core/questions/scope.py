@@ -39,13 +39,13 @@ _FORMED = re.compile(r"\s*([^\W\d]\w*)\s*=(?!=)\s*(\S.*)", re.DOTALL)
 
 
 def name_of(group: str) -> str:
-    """Return the name of a group column, which may stand before its formula and an `=`."""
+    """Return the name of a group column, which may be before its formula and an `=`."""
     found = _FORMED.fullmatch(group)
     return found[1] if found else group
 
 
 def formulas_of(by: By) -> dict[str, Formula]:
-    """Return the group columns that are worked out, as they are written: `name=formula`."""
+    """Return the group columns that are calculated, as they are written: `name=formula`."""
     given = [] if by is None else [by] if isinstance(by, str) else [*by]
     found = [match for group in given if (match := _FORMED.fullmatch(group))]
     return {match[1]: Formula.column(match[2]) for match in found}

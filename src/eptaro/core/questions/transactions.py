@@ -269,7 +269,7 @@ def _cells(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints,
 class Index:
     """All transactions, findable by day, so that a look at some days touches their rows alone.
 
-    `order` holds their places in the input by day, time and input (None where they stand so
+    `order` holds their places in the input by day, time and input (None where they are so
     already), `days` and `numbers` the day and the group of each in that order; `number_of`
     leads from a group's place in natural order to its number.
     """
@@ -319,7 +319,7 @@ class Index:
 
 
 def _in_order(batch: Batch) -> NDArray[Any] | None:
-    """Return the order by day, time and input, or None where rows stand in it already."""
+    """Return the order by day, time and input, or None where rows are in it already."""
     days, times, order = batch.days, batch.times, None
     if (days[1:] < days[:-1]).any():
         order = stable_order(days - days.min())

@@ -33,7 +33,7 @@ from eptaro.core.tables.result import Result
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 
 OTHERS = "(others)"
-NOTES = ("undecided", "by_input_order")  # of answers, told in their meta
+NOTES = ("undecided", "by_input_order")  # of answers, kept in their meta
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,7 +142,7 @@ class View:
     today: int  # the as-of date, which may lie after the last covered day
     window: Span | None
     places: Ints  # for each group of the facts its place here, -1 where left out
-    kept: dict[str, Any] = field(default_factory=dict)  # what was worked out once
+    kept: dict[str, Any] = field(default_factory=dict)  # what was calculated once
     others: Flags | None = None  # which groups are all those not picked, where some are
 
     @property
@@ -222,9 +222,8 @@ class View:
         return replace(self, groups=Groups({}, 1), cells=cells, places=places, kept={}, others=None)
 
     def of_all(self, name: str, share: AnyShare) -> AnyShare:
-        """Return what all groups come to, where those at hand come to `share`; `name` tells apart
-        what a question asks for.
-        """
+        """Return the result of all groups, where `share` is the result of those at hand; `name`
+        distinguishes what a question asks for."""
         return self.facts.whole.of_all((self.calendar.name, name), share)
 
     def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
@@ -275,7 +274,7 @@ class View:
         return calculation(term.how).over_cells(self.cells, term, lo, hi)
 
     def meta(self, verb: str) -> dict[str, Any]:
-        """Return what stands beside every result."""
+        """Return what is beside every result."""
         facts = self.facts
         return (
             {
@@ -298,7 +297,7 @@ class View:
         )
 
     def __getstate__(self) -> dict[str, Any]:
-        """Return what a copy needs: all but what was worked out and can be again."""
+        """Return what a copy needs: all but what was calculated and can be again."""
         return vars(self) | {"kept": {}}
 
     def by_input_order(self) -> dict[str, str]:
@@ -330,7 +329,7 @@ class View:
         _, day = axis.cells_of()
         at = pick.cell[(day[pick.cell] >= self.seen.lo) & (day[pick.cell] <= self.seen.hi)]
         if pick.shared is not None and len(pick.shared):
-            at = np.setdiff1d(at, pick.cell[pick.shared])  # which are blank, and told as such
+            at = np.setdiff1d(at, pick.cell[pick.shared])  # which are blank, and named as such
         if not len(at):
             return None
         ends = day[at].max() if plane.what == "last" else day[at].min()

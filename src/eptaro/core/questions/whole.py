@@ -21,7 +21,7 @@ class Share(Protocol):
     """What some groups come to, which is put together with what others do."""
 
     def beside(self, other: Self) -> Self:
-        """Return what the groups of both come to."""
+        """Return the result of the groups of both."""
         ...
 
 
@@ -35,7 +35,7 @@ class AllGroups:
     named = False  # whether the groups at hand are those that a question names
 
     def of_all(self, key: Key, share: AnyShare) -> AnyShare:
-        """Return what all groups come to, where those at hand come to `share`."""
+        """Return the result of all groups, where `share` is the result of those at hand."""
         return share
 
     def picked(self, places: Ints, count: int) -> Flags | None:

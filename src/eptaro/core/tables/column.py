@@ -10,7 +10,7 @@
 | flag    | bool                                        | bool                              |
 
 A decimal is a whole number of its smallest unit, so sums of money are exact. While it is being
-worked out, a number may be a Python integer of any size; a table brings it to 64 bits.
+calculated, a number may be a Python integer of any size; a table brings it to 64 bits.
 """
 
 from __future__ import annotations
@@ -45,7 +45,7 @@ _DTYPES: dict[Kind, type[np.generic]] = {
 _WIDE: tuple[Kind, ...] = ("integer", "decimal", "float")  # may hold Python integers for a while
 
 
-NO_NUMBERS = ("text", "date")  # kinds that nothing is reckoned with
+NO_NUMBERS = ("text", "date")  # kinds that nothing is calculated with
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,4 +1,4 @@
-"""Columns that are worked out when they are asked for, and arrays of repeated values."""
+"""Columns that are calculated when they are asked for, and arrays of repeated values."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from eptaro.core.tables.column import Column
 
 @dataclass(frozen=True, eq=False)
 class Repeated:
-    """Few values that stand for those of many rows, which are written out when they are needed.
+    """Few values that represent those of many rows, which are written out when they are needed.
 
     Each value is that of `each` rows one after the other, and after the last one it begins anew.
 
@@ -64,7 +64,7 @@ ManyFlags: TypeAlias = Flags | Repeated
 
 
 class Deferred:
-    """A column of known name and length that is worked out when it is asked for.
+    """A column of known name and length that is calculated when it is asked for.
 
     >>> column = Deferred("trips", 2, lambda: Column.of("", "integer", [3, 5]))
     >>> column.name, len(column), column.take(slice(1, 2)).made().to_list()
@@ -79,13 +79,13 @@ class Deferred:
         return self._rows
 
     def made(self) -> Column:
-        """Return the column, worked out once."""
+        """Return the column, calculated once."""
         if self._made is None:
             self._made = self._make().named(self.name)
         return self._made
 
     def take(self, places: NDArray[Any] | slice) -> Deferred:
-        """Return the values at some places, to be worked out later as well."""
+        """Return the values at some places, to be calculated later as well."""
         rows = len(range(self._rows)[places]) if isinstance(places, slice) else len(places)
         return Deferred(self.name, rows, lambda: self.made().take(places))
 
@@ -94,7 +94,7 @@ AnyColumn: TypeAlias = Column | Deferred
 
 
 def taken(columns: Sequence[AnyColumn], places: NDArray[Any] | Repeated) -> list[Deferred]:
-    """Return columns at some places, to be worked out when they are asked for."""
+    """Return columns at some places, to be calculated when they are asked for."""
 
     def make(column: AnyColumn) -> Column:
         made = column if isinstance(column, Column) else column.made()
@@ -104,7 +104,7 @@ def taken(columns: Sequence[AnyColumn], places: NDArray[Any] | Repeated) -> list
 
 
 def together(names: Sequence[str], rows: int, make: Callable[[], list[Column]]) -> list[Deferred]:
-    """Return columns that are all worked out when one of them is asked for."""
+    """Return columns that are all calculated when one of them is asked for."""
     all_made = cache(make)
     return [
         Deferred(name, rows, lambda at=at: all_made()[at])  # type: ignore[misc]

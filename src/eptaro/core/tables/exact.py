@@ -1,6 +1,6 @@
 """Whole numbers of any size: int64 where they surely fit, Python integers where they might not.
 
-Everything that is worked out from cells goes through here, so nothing wraps: an array is of
+Everything that is calculated from cells goes through here, so nothing wraps: an array is of
 Python integers (dtype object) where 64 bits might be too few, and comes back to int64 as soon
 as its values are seen to fit. Only a value that is shown must fit in the end (`Column.settled`).
 
@@ -21,7 +21,7 @@ Array = NDArray[Any]
 ROOM = 1 << 63  # one past the largest value that int64 holds
 
 
-_SURE = 0.999 * ROOM  # sums of absolute values reckoned as floats are that near
+_SURE = 0.999 * ROOM  # sums of absolute values calculated as floats are that near
 
 
 def most(values: Array) -> int:
@@ -77,7 +77,7 @@ def sure(*parts: Array) -> bool:
     """
     if any(part.dtype == object for part in parts):
         return False
-    # A bound that is quick to tell comes first.
+    # A bound that is quick to find comes first.
     if sum(most(part) * len(part) for part in parts) < _SURE:
         return True
     return sum(float(np.abs(part.astype(np.float64)).sum()) for part in parts) < _SURE

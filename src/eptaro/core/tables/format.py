@@ -28,7 +28,7 @@ class Face:
     Parameters
     ----------
     words : str
-        What stands above it.
+        What is above it.
     rank : Rank
         How soon it is shown.
     of : str
@@ -36,7 +36,7 @@ class Face:
     ends : str
         Of a column of first days, the one with the last days, which is shown with it.
     rare : bool
-        Whether it is told only where it holds for some row.
+        Whether it is shown only where it holds for some row.
     drawn : bool
         Whether it is a share or a change, which a small bar shows as well.
     """
@@ -72,7 +72,7 @@ class Format:
     Parameters
     ----------
     sign : str
-        What stands before the number.
+        What is before the number.
     places : int, optional
         Decimals shown, 0 to 12.
     percent : bool

@@ -109,7 +109,7 @@ class Result:
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
     `result["revenue"]` is an array (see `core.tables.column` for the kinds), `result.rows()` yields
-    one dict per row. Deferred columns are worked out when they are asked for. `answer` is the
+    one dict per row. Deferred columns are calculated when they are asked for. `answer` is the
     question and the days behind each number, of a verb's result. The rows of one that has `parts`
     are gathered when they are first asked for.
 
@@ -239,11 +239,11 @@ class Result:
 
     @property
     def lazy_columns(self) -> list[AnyColumn]:
-        """The columns in order, those not asked for yet not worked out."""
+        """The columns in order, those not asked for yet not calculated."""
         return list(self._columns.values())
 
     def __getstate__(self) -> dict[str, Any]:
-        """Return what a copy needs, every column worked out."""
+        """Return what a copy needs, every column calculated."""
         columns = {column.name: column for column in self.columns}
         return {"_columns": columns, "meta": self.meta, "answer": self.answer}
 

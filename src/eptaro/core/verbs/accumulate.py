@@ -77,7 +77,7 @@ class _Totals:
     within: NDArray[np.str_]
 
     def complete(self, view: View) -> Deferred:
-        """Return the column that tells for every group which running totals are whole."""
+        """Return the column that says for every group which running totals are whole."""
         rows = len(self.last) * view.groups.count
 
         def make() -> Column:
@@ -87,7 +87,7 @@ class _Totals:
         return Deferred("complete", rows, make)
 
     def head(self, every: str) -> list[Column]:
-        """Return the columns that tell the rows, the same for every group."""
+        """Return the columns that label the rows, the same for every group."""
         last, since = self.last, self.since
         by_day = every == "day"
         label = Column.text("period", self.labels, description="Period label", face=PERIOD)

@@ -1,4 +1,4 @@
-"""`card`: where things stand as of one date, to date in every period that holds it."""
+"""`card`: the figures as of one date, to date in every period that holds it."""
 
 from __future__ import annotations
 

@@ -112,7 +112,7 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
             word, label = _called(key[0], words), str(key[1])
             groups = [mine[word]] if word in mine else []
         if label not in names:
-            level = view.calendar.period(label).level  # a wrong label is told as such
+            level = view.calendar.period(label).level  # a wrong label raises its own error
             if level != rows.within:
                 raise QuestionError(
                     f"goals: {label} is a {level}, and the goals of these rows are per "

@@ -48,7 +48,7 @@ class Recap(MeasuredQuery):
     no period (`weekday`, `month of year`, `hour`, `workday`, ...: see `rhythm`), whose rows
     come in natural order with the number of `days` that have it.
 
-    `subtotals` names wider levels, whose periods follow the last of their parts, told by
+    `subtotals` names wider levels, whose periods follow the last of their parts, named in
     a column `level`. `top` keeps that many groups, by size of the first measure over all
     days, and adds up the others: `(others)` comes last and takes no rank; with `top_within`,
     so many within each value of these group columns. `shares` adds `NAME_share` (of all rows),
@@ -207,7 +207,7 @@ class Accumulate(MeasuredQuery):
     of the running total lie in the coverage), and for each measure its value over the
     row's own day or period, and `NAME_to_date`.
 
-    Every day of the coverage has a row, so quiet days hold the running total. A period
+    Every day of the coverage has a row, so empty days hold the running total. A period
     of `every` that straddles two of `within`, as a week may straddle two years, has a row
     for its part in each. `within="2025-03-01.."` runs on since a fixed date, `"all"` since
     the first day of the coverage. `only` with a span or label picks the rows shown; their
@@ -433,12 +433,12 @@ class Compare(MeasuredQuery):
     there, against the prior one cut at its counterpart: under `match` the same date moved
     back, as many days or workdays from the prior period's start, or whole weeks before (4
     per month, 13 per quarter, 26 per half, 52 per year). With `every="day"` it goes day by
-    day (`day`, from 1, tells which): two running totals, aligned and ready to draw.
+    day (`day`, from 1): two running totals, aligned and ready to draw.
 
     `against` sets all against one period or span, and adds `NAME_growth_per_year`, the
     compound rate from its first day to the row's, where these lie a year or more apart.
 
-    `prior_spans` lists the spans of a mean of several. Several `back` are told apart by
+    `prior_spans` lists the spans of a mean of several. Several `back` are named by
     endings such as `_1_year`. `details` adds `standing` (groups that are `new` or `lost`),
     and for each measure `NAME_change_per_day` and `NAME_contribution`: the group's change
     over the prior value of all groups, which add up to the change ratio of the whole.
@@ -449,7 +449,7 @@ class Compare(MeasuredQuery):
     per : str
         The level that is compared.
     back : str or sequence of str
-        How far back the prior period lies; several stand side by side.
+        How far back the prior period lies; several appear side by side.
     against : str, optional
         A fixed period or span instead.
     mean_of : int
@@ -463,7 +463,7 @@ class Compare(MeasuredQuery):
     periods : int
         With `to_date`: how many periods, each cut at its own counterpart.
     every : str, optional
-        With `to_date`: one row per day, or finer period, on the way.
+        With `to_date`: one row per day, or finer period, of the period.
     trailing : str, optional
         Compares the windows that end with each period.
     details : bool
@@ -696,7 +696,7 @@ class Rhythm(MeasuredQuery):
 
     `per` and `across` are `hour`, `weekday`, `day of month`, `week of month` (days 1 to 7
     are the first), `month`, `quarter`, `week` (of the calendar's year), `workday`,
-    `holiday` or `kind of day` (workday, weekend, holiday). Rows stand in natural order,
+    `holiday` or `kind of day` (workday, weekend, holiday). Rows are in natural order,
     weekdays from the calendar's first.
 
     Columns: the groups, the attributes, `days` (how many days of the coverage have the

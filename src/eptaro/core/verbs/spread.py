@@ -94,7 +94,7 @@ class Runs:
 
 
 def _of_rows(view: View, per: str | None) -> Column:
-    """Return what tells rows apart: an attribute, the periods of a level, or nothing."""
+    """Return what distinguishes rows : an attribute, the periods of a level, or nothing."""
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     if per is None:
         return Column.text("", np.array([""]), np.zeros(len(days), np.int64))

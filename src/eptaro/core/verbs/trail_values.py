@@ -26,7 +26,7 @@ Floats: TypeAlias = NDArray[np.float64]
 class ValueRows:
     """Rows with a position each: their group's place among `groups`, and what they measure.
 
-    `places` says where each stands in the input, None where none was left out.
+    `places` says where each is in the input, None where none was left out.
     """
 
     position: Floats

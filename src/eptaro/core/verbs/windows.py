@@ -91,7 +91,7 @@ class Windowed:
         return np.arange(len(self.group))
 
     def numbers(self, view: View, back: Amount, *, whole: bool) -> dict[str, Number]:
-        """Return what stands behind the values of each measure, of `whole` windows alone."""
+        """Return what is behind the values of each measure, of `whole` windows alone."""
         side = Side("days", self.first, self.last)
         picked = None if self.ledger is None else LastEntries(back)
         return {
@@ -102,7 +102,7 @@ class Windowed:
         }
 
     def head(self, view: View) -> list[AnyColumn]:
-        """Return the columns that tell the windows."""
+        """Return the columns that label the windows."""
         rows = len(self.group)
         days = together(["date", "first", "last", "days"], rows, self._days)
         entries = Deferred("entries", rows, lambda: self._entries(view))

@@ -1,6 +1,6 @@
-"""Expressions as SQL: the columns that are worked out, and the condition on rows.
+"""Expressions as SQL: the columns that are calculated, and the condition on rows.
 
-What a database would work out in another way than Eptaro does is refused by name.
+What a database would calculate in another way than Eptaro does is refused by name.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ _COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
 
 
 class Translator:
-    """Translates the expressions of one table; `scales` tells the decimals that SQLite keeps as
+    """Translates the expressions of one table; `scales` holds the decimals that SQLite keeps as
     floats.
     """
 
@@ -48,7 +48,7 @@ class Translator:
         self.text = ""
 
     def subquery(self, formulas: Formulas) -> tuple[Any, dict[str, int]]:
-        """Return the rows that meet the condition, with the columns that are worked out, and the
+        """Return the rows that meet the condition, with the columns that are calculated, and the
         decimals of all that are kept as floats.
         """
         scales, made = dict(self._scales), []
@@ -84,7 +84,7 @@ class Translator:
         return found
 
     def _fitting(self, part: Made) -> Made:
-        """Return a number, in the place of which SQLite tells an overflow where it would go on
+        """Return a number, in the place of which SQLite raises an overflow where it would go on
         with a float.
         """
         sql = self.sql
@@ -107,7 +107,7 @@ class Translator:
         return Kind.TEXT
 
     def refused(self, node: Node, what: str) -> Exception:
-        """Return the error for what a database may work out in another way than Eptaro."""
+        """Return the error for what a database may calculate in another way than Eptaro."""
         said = f"a database is not asked for {what}, which it may do in its own way; fold its rows"
         return wrong(self.text, node.at, f"{said} with Daybook.read, or put it into the query")
 

@@ -61,7 +61,7 @@ class Fetched:
 
 
 class Keys:
-    """The day and group of each row of a result; rows without a readable day are told apart."""
+    """The day and group of each row of a result; rows without a readable day are distinguished."""
 
     def __init__(
         self, columns: Mapping[str, list[Any]], by: list[str], rules: DateRules, name: str

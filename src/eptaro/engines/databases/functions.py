@@ -1,4 +1,4 @@
-"""The functions of the language as SQL: each comes to the same as over columns."""
+"""The functions of the language as SQL: each gives the same as over columns."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ from eptaro.errors import DateError, InputError, MeasureError, QuestionError, un
 from eptaro.extras import need
 from eptaro.rules.dates import DateRules
 
-# Of every plane that a fold keeps it is said here how a database makes it, if it does.
+# Of every plane that a fold keeps it is given here how a database makes it, if it does.
 GROUPED: tuple[What, ...] = ("rows", "filled", "sum", "square", "min", "max")
 LISTED: tuple[What, ...] = ("values", "codes")  # each value per day and group, and how often
 _UNORDERED = (
@@ -134,7 +134,7 @@ class Queried:
             )
 
     def working_out(self, formulas: Formulas, date: str) -> Queried:
-        """Return the rows that meet a condition, with columns that are worked out."""
+        """Return the rows that meet a condition, with columns that are calculated."""
         rows, scales = Translator(
             self.sql, self.engine.dialect.name, self.rows, self.scales, date
         ).subquery(formulas)
@@ -173,7 +173,7 @@ class Queried:
     # ---- the queries ------------------------------------------------------------
 
     def day(self, date: str, rules: DateRules) -> Any:
-        """Return what rows are grouped by: the day of a timestamp, or the value as it stands."""
+        """Return what rows are grouped by: the day of a timestamp, or the value as it is."""
         sql, column = self.sql, self.column(date)
         if self._lite and isinstance(column.type, sql.Date):
             return kept_day(sql, column)

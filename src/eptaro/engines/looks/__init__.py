@@ -1,1 +1,1 @@
-"""What a file seems to hold, told from a look at its first rows."""
+"""What a file seems to hold, determined from a look at its first rows."""

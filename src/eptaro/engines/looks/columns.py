@@ -192,7 +192,7 @@ def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
 
 
 def _apart(name: str) -> str:
-    """Return a name with its words apart, also where capitals alone tell them."""
+    """Return a name with its words apart, also where capitals alone mark them."""
     return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)
 
 
@@ -293,4 +293,4 @@ def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain
     return replace(rules, bad_dates="set aside"), read.grain or "day"
 
 
-_GLANCE = 2_000  # rows: what is plainly no date is told from these
+_GLANCE = 2_000  # rows: what is plainly no date is determined from these

@@ -50,7 +50,7 @@ class Suggestion:
         return plain or by_day or found
 
     def grain_of(self, date: str) -> Grain:
-        """Return the periods that a column of dates stands for."""
+        """Return the periods that a column of dates represents."""
         return next((look.grain for look in self.looks if look.name == date), "day")
 
     @property
@@ -202,7 +202,7 @@ def _said(value: object) -> str:
 
 
 def suggest(source: Source, rules: DateRules | None = None) -> Suggestion:
-    """Look at the first rows of a source and tell which columns can be what.
+    """Look at the first rows of a source and guess what each column can be.
 
     Raises `InputError` where no column holds dates.
     """
@@ -219,7 +219,7 @@ def look_over(source: Source, rules: DateRules | None = None) -> Suggestion:
     """Return what each column seems to hold, by the first rows.
 
     A column holds dates where nearly all of its values can be read as such, day and month
-    told apart by evidence; numbers where all of its values are; groups where texts repeat.
+    distinguished by evidence; numbers where all of its values are; groups where texts repeat.
     Raises `InputError` where there are no rows.
     """
     with readable(source.name):

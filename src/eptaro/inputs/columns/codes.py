@@ -79,7 +79,7 @@ def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:
 
 
 def _merged(codes: NDArray[np.int32], choices: Column) -> Coded:
-    """Return the codes with texts that stand in the dictionary twice made one."""
+    """Return the codes with texts that are in the dictionary twice made one."""
     texts = choices.to_list()
     places: dict[str, int] = {}
     target = np.array([places.setdefault(text, len(places)) for text in texts] + [-1], np.int32)
@@ -107,7 +107,7 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     kind = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
     if pa.types.is_null(kind):
         return Coded(np.full(len(array), -1, np.int32), Column.text(name, np.array([], object)))
-    if pa.types.is_decimal(kind):  # of narrow ones nothing can be told apart
+    if pa.types.is_decimal(kind):  # of narrow ones nothing can be distinguished
         array = array.cast(pa.decimal128(38, kind.scale))
     elif pa.types.is_floating(kind):
         array = array.cast(pa.float64())

@@ -28,7 +28,7 @@ from eptaro.inputs.dates.reading import in_periods, read_dates
 from eptaro.inputs.files.chunks import encoded, plain, to_numpy
 from eptaro.rules.dates import DateRules
 
-# So few rows that what stands between a formula's steps is soon used again, so many that
+# So few rows that what is between a formula's steps is soon used again, so many that
 # handing them to a processor takes no time beside.
 _EACH = 1 << 18
 
@@ -113,7 +113,7 @@ class WorkedOut:
         return column.blanked(true)
 
     def filled(self, name: str) -> Column:
-        """Return a column that only tells which rows have a value."""
+        """Return a column that only says which rows have a value."""
         column = self.column(name)
         valid = column.data >= 0 if column.kind == "text" else column.filled(slice(None))
         return Column.of(name, "flag", np.zeros(len(column), bool), valid)

@@ -1,6 +1,6 @@
 """What each column of text is: numbers, dates or text, decided once from the whole column.
 
-A file of text tells no types. What a column is taken for must not depend on which measure or
+A file of text has no types. What a column is taken for must not depend on which measure or
 condition asks, nor on what its first rows happen to hold.
 """
 
@@ -31,7 +31,7 @@ _PICKS = ("min", "max", "first", "last")
 
 
 def only_picked(planes: Iterable[Plane]) -> list[str]:
-    """Return the columns of which values are picked, and counted, but never reckoned with."""
+    """Return the columns of which values are picked, and counted, but never calculated with."""
     planes = [plane for plane in planes if plane.column]
     reckoned = {p.column for p in planes if p.what not in (*_PICKS, "filled", "codes")}
     return sorted({p.column for p in planes if p.what in _PICKS} - reckoned)
@@ -61,7 +61,7 @@ def kind_picked(node: Node, kinds: Mapping[str, Kind]) -> Kind | None:
 
 
 def name_picked(formula: Formula) -> str | None:
-    """Return the column of the input that values are picked from; None if they are worked out."""
+    """Return the column of the input that values are picked from; None if they are calculated."""
     node = formula.node.value if isinstance(formula.node, Where) else formula.node
     return node.name if isinstance(node, Name) else None
 
@@ -124,7 +124,7 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
     found, open_ones = dict[str, Kind](), dict[str, list[Use]]()
     for name, uses in asked.items():
         if name not in source.names():
-            continue  # which is told where it is read
+            continue  # which is an error where it is read
         kind = _sure(name, uses)
         if kind is not None:
             found[name] = kind

@@ -95,7 +95,7 @@ class LookupTable:
         if as_number and is_text(column.type):
             column = self._numbers(column, name)
         picked = pa.array(places, mask=places < 0)
-        if is_text(column.type):  # few values that stand in many rows
+        if is_text(column.type):  # few values that are in many rows
             coded = encoded(pa.chunked_array([column] if isinstance(column, pa.Array) else column))
             return pa.DictionaryArray.from_arrays(coded.indices.take(picked), coded.dictionary)
         taken = column.take(picked)
@@ -111,7 +111,7 @@ class LookupTable:
         return numbers
 
     def _days(self, table: pa.Table, lookup: Lookup) -> tuple[Ints, Ints]:
-        """Return first and last day of each line; the last possible one where none is said."""
+        """Return first and last day of each line; the last possible one where none is given."""
         rows = table.num_rows
         first, last = np.full(rows, FIRST_DAY, np.int64), np.full(rows, LAST_DAY + 1, np.int64)
         if not self.dated:
@@ -184,7 +184,7 @@ _SHOWN = 3
 class LookedUp(Wrapped):
     """Another source, each row of which takes the columns of the lookup lines with its keys.
 
-    Rows without a match have blanks there; `notes` tell how many there were.
+    Rows without a match have blanks there; `notes` say how many there were.
     """
 
     def __init__(self, source: Source, tables: Sequence[LookupTable], rules: DateRules) -> None:

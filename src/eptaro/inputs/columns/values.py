@@ -23,7 +23,7 @@ from eptaro.inputs.sources import Source
 class Placed:
     """Rows of a source from the `first` on, or those of them that are kept.
 
-    Places are counted from 0, and what is told to people from 1.
+    Places are counted from 0, and rows in messages from 1.
     """
 
     source: Source
@@ -42,7 +42,7 @@ class Placed:
         return self.source.numbered(place)
 
     def told(self, row: int) -> str:
-        """Return the source and one of the rows as errors tell them."""
+        """Return the source and one of the rows as errors name them."""
         return f"{self.source.name}: row {self.number(row):,}"
 
     def digits(self, name: str, count: int) -> pa.ChunkedArray:
@@ -59,7 +59,7 @@ _ALL = np.empty(0, np.uint8)
 
 
 def read_filled(array: pa.ChunkedArray, name: str) -> Column:
-    """Return a column that only tells which rows are filled, whatever it holds."""
+    """Return a column that only says which rows are filled, whatever it holds."""
     valid = None
     if array.null_count:
         valid = to_numpy(array.is_valid())

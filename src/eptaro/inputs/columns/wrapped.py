@@ -63,11 +63,11 @@ class Wrapped(Source):
         return self.source.digits(name)
 
     def whole(self) -> Iterator[pa.Table]:
-        """Yield all columns as they stand."""
+        """Yield all columns as they are."""
         return self.source.whole()
 
     def fingerprint(self) -> str:
-        """Return what tells the source from others."""
+        """Return what distinguishes the source from others."""
         return self.source.fingerprint()
 
 
@@ -90,7 +90,7 @@ class Long(Wrapped):
         return self._names
 
     def numbered(self, place: int) -> int:
-        """Return the number of the row of the input that a value stands in."""
+        """Return the number of the row of the input that a value is in."""
         return self.source.numbered(place // len(self._wide))
 
     def digits(self, name: str) -> pa.ChunkedArray:
@@ -156,7 +156,7 @@ class Cleaned(Wrapped):
     """Another source; what of its columns is wanted as numbers, and is text, is read under rules.
 
     `rules` are those of all columns, or `infer`; `settled` those of some columns that were
-    decided before. `notes` tell, after a reading, what was decided and what became blank.
+    decided before. `notes` say, after a reading, what was decided and what became blank.
     """
 
     def __init__(

@@ -34,7 +34,7 @@ class Read:
     bad: Flags | None = None
     reasons: NDArray[Any] | None = None
     offsets: Ints | None = None  # minutes from UTC, where the column carries any
-    grain: Grain | None = None  # what the days stand for, None where there are none
+    grain: Grain | None = None  # what the days represent, None where there are none
 
     def kept(self, keeping: Keeping) -> Read:
         """Return the rows that are kept."""
@@ -60,7 +60,7 @@ def is_text(kind: pa.DataType) -> bool:
 
 
 def said(value: pa.Scalar) -> str:
-    """Return a value as it is told, also where the standard library has no such date."""
+    """Return a value as messages show it, also where the standard library has no such date."""
     try:
         return repr(value.as_py())
     except (OverflowError, ValueError):
@@ -68,7 +68,7 @@ def said(value: pa.Scalar) -> str:
 
 
 def needs_zone(name: str, what: str) -> str:
-    """Return the message for values whose day depends on a zone that is not said."""
+    """Return the message for values whose day depends on a zone that is not given."""
     return (
         f"{name!r} holds {what}, whose day depends on the time zone that they are read in; "
         f"say which with zone=, such as zone='UTC'"
@@ -82,7 +82,7 @@ def shifted(days: Days, times: Ints, per_day: int, rules: DateRules) -> tuple[Da
 
 
 def checked(column: pa.ChunkedArray, days: Days, times: Ints | None, rules: DateRules) -> Read:
-    """Return typed days with blanks, sentinels and days out of range told."""
+    """Return typed days with blanks, sentinels and days out of range marked as bad."""
     bad = np.zeros(len(days), bool)
     reasons: NDArray[Any] | None = None
     if column.null_count:
@@ -111,7 +111,7 @@ def sentinel_days(rules: DateRules) -> list[int]:
 
 
 def finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> Read:
-    """Return days and times after the shift of the day's start, with the bad rows told."""
+    """Return days and times after the shift of the day's start, with the bad rows marked."""
     day: Days = parsed.day
     micros = parsed.micros
     if rules.shift:

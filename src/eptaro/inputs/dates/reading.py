@@ -47,7 +47,7 @@ _PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1, "ns": 0.001}
 
 
 def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> Parsed:
-    """Return the periods that numbers stand for: 1987, 198703, 19871, or years and their parts.
+    """Return the periods that numbers represent: 1987, 198703, 19871, or years and their parts.
 
     Where any number has decimals, those of four digits are years and their parts.
     """
@@ -204,7 +204,7 @@ def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
 def _of_one_grain(
     texts: pa.Array, parsed: Parsed, rules: DateRules, name: str
 ) -> tuple[Parsed, Grain | None]:
-    """Return dates that all stand for periods of one grain, and which; the others are bad.
+    """Return dates that all represent periods of one grain, and which; the others are bad.
 
     Raises `DateError` where there are several grains and no rule says which.
     """
@@ -286,7 +286,7 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     """Return the day ordinal of each row under the rules, and the grain of the column.
 
     Raises `DateError` where the whole column is of a kind that holds no dates, or carries
-    an offset without a zone to read it in; single bad rows are told in the outcome.
+    an offset without a zone to read it in; single bad rows are marked in the outcome.
     """
     if is_text(column.type):
         return from_text(column, rules, name)
@@ -294,7 +294,7 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
 
 
 def in_periods(read: Read, rules: DateRules) -> Read:
-    """Return days as the periods that they stand for, where the rules give a grain."""
+    """Return days as the periods that they represent, where the rules give a grain."""
     if rules.grain is None:
         return replace(read, grain="day")
     days, astray = standing_for(read.days, rules.grain)
@@ -337,7 +337,7 @@ def _typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
 
 
 def settled_start(parts: Iterable[pa.ChunkedArray], rules: DateRules, name: str) -> DateRules:
-    """Return the rules without `day_starts` where no time is told in any part of a column.
+    """Return the rules without `day_starts` where there is no time in any part of a column.
 
     What is all midnight are dates, and stay what they are; that is for the whole column to
     say, not for the batch that happens to be read.

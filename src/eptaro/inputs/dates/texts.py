@@ -68,9 +68,9 @@ def mondays(year: Ints, week: Ints) -> tuple[Ints, Flags]:
 
 
 def standing_for(days: Days, grain: Grain) -> tuple[Ints, Flags]:
-    """Return the first days of the periods that days stand for, and which stand for none.
+    """Return the first days of the periods that days represent, and which represent none.
 
-    A day stands for a period as its first or its last one. The last of a week stands for
+    A day represents a period as its first or its last one. The last of a week represents
     none, as a Sunday begins the week elsewhere.
     """
     first = first_days(days, grain)
@@ -81,7 +81,7 @@ def standing_for(days: Days, grain: Grain) -> tuple[Ints, Flags]:
 
 
 def reason_for(grain: Grain) -> str:
-    """Return why a day stands for no period."""
+    """Return why a day represents no period."""
     if grain == "week":
         return "is not a Monday, the first day of a week (grain=week)"
     return f"is neither the first nor the last day of a {grain} (grain={grain})"
@@ -119,7 +119,7 @@ THREE_NUMBERS = rf"^(?P<a>\d{{1,2}})[./\- ](?P<b>\d{{1,2}})[./\- ](?P<y>\d{{4}}|
 
 @dataclass(frozen=True)
 class Form:
-    """A pattern and how people write what it matches, empty where that need not be told."""
+    """A pattern and how people write what it matches, empty where that need not be stated."""
 
     pattern: str
     shown: str
@@ -127,9 +127,9 @@ class Form:
 
 def _ordered(order: str, *, worded: bool) -> str:
     """Return the pattern of an order, with the month as a number or as a word, which a weekday may
-    stand before.
+    are before.
 
-    Between numbers stands the same separator twice, `g` and `h`.
+    Between numbers is the same separator twice, `g` and `h`.
     """
     gap = r"[./\-, ]+"
     day = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
@@ -165,7 +165,7 @@ PERIODS = (
     Form(rf"^{_YEAR}[./\- ]?[Ww](?P<k>\d{{2}})$", ""),
 )
 PLAIN = (*_DAYS, *PERIODS)
-# What could be something else unless the grain is said.
+# What could be something else unless the grain is given.
 _DECIMAL_YEAR = Form(r"^(?P<y>\d{4})\.(?P<F>\d{1,9})$", "2025.58")
 _SAID: dict[Grain, tuple[Form, ...]] = {
     "day": (),
@@ -293,7 +293,7 @@ class Parsed:
     """What texts say: day ordinal, microseconds in the day, UTC offset in minutes (or
     `NO_OFFSET`); and why not, where `reason` is not empty.
 
-    `grain` is the place among `GRAINS` of the period that each stands for, None for days.
+    `grain` is the place among `GRAINS` of the period that each represents, None for days.
     """
 
     day: Ints
@@ -352,7 +352,7 @@ def _plain_days(texts: pa.Array) -> Ints | None:
         return None
     try:
         days = texts.cast(pa.date32()).cast(pa.int32()).to_numpy().astype(np.int64)
-    except pa.ArrowInvalid:  # the forms tell which, and why
+    except pa.ArrowInvalid:  # the forms say which, and why
         return None
     return days if days.min() >= FIRST_DAY else None
 

@@ -74,7 +74,7 @@ _LEAST_SLICE = 1 << 17  # rows; fewer are not worth a thread
 
 
 def encoded(array: pa.ChunkedArray) -> pa.DictionaryArray:
-    """Return a column as codes into a dictionary, worked out in slices side by side."""
+    """Return a column as codes into a dictionary, calculated in slices side by side."""
     if pa.types.is_dictionary(array.type):
         return one_array(array.unify_dictionaries())
     if not len(array):

@@ -26,7 +26,7 @@ from eptaro.rules.files import FileRules
 
 _BLOCK = 1 << 23
 _PEEK = 1 << 16
-_LINES_ABOVE = 100  # lines that may stand above the names, to look for these
+_LINES_ABOVE = 100  # lines that may be above the names, to look for these
 _LONGEST_HEADER = 1 << 24  # bytes
 _LARGE = 1 << 30  # bytes unpacked that may have any ratio
 _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most

@@ -1,4 +1,4 @@
-"""Files as they are: their damage, and the digests that tell them apart."""
+"""Files as they are: their damage, and the digests that distinguish them ."""
 
 from __future__ import annotations
 

@@ -24,7 +24,7 @@ _LINE = 1 << 22  # the most that one line may have, and what one thread parses
 class JsonLines(Source):
     """A file with one JSON object per line.
 
-    What kind of values a column holds is told by the first block. A later one that holds
+    What kind of values a column holds is determined by the first block. A later one that holds
     other kinds is read by its own; a name that a block lacks is blank there.
     """
 
@@ -94,7 +94,7 @@ class JsonLines(Source):
             try:
                 known = json.ParseOptions(explicit_schema=schema)
                 return json.read_json(pa.BufferReader(buffer), read, known)
-            except pa.ArrowInvalid:  # other kinds, or no JSON at all, which is told below
+            except pa.ArrowInvalid:  # other kinds, or no JSON at all, an error below
                 pass
         try:
             return json.read_json(pa.BufferReader(buffer), read)

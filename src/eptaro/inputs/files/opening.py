@@ -46,7 +46,7 @@ def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
 
 
 def _fitting(place: Place, rules: FileRules) -> list[Source]:
-    """Return the files that a pattern fits; `*` stands for any letters but `/`."""
+    """Return the files that a pattern fits; `*` represents any letters but `/`."""
     parts = place.path.split("/")
     plain = next(at for at, part in enumerate(parts) if any(mark in part for mark in _MARKS))
     start = "/".join(parts[:plain])

@@ -50,7 +50,7 @@ def ruled_out(file: Any, where: Node, date: str, stated: Mapping[str, Any]) -> d
 
 
 def _known(group: Any, names: Iterable[str]) -> dict[str, Known]:
-    """Return what the statistics of a row group tell of some columns."""
+    """Return what the statistics of a row group say of some columns."""
     columns = (group.column(at) for at in range(group.num_columns))
     own = {column.path_in_schema: column.statistics for column in columns}
     found = {}
@@ -61,7 +61,7 @@ def _known(group: Any, names: Iterable[str]) -> dict[str, Known]:
         some, every = told.null_count > 0, told.null_count == group.num_rows
         if told.has_min_max:
             least, most = bound_of(told.min), bound_of(told.max)
-            some = some or isinstance(least, float)  # of NaN, which is blank, they tell nothing
+            some = some or isinstance(least, float)  # of NaN, which is blank, they have nothing
             found[name] = Known(least, most, some, every)
         elif every:
             found[name] = Known(None, None, True, True)
@@ -128,7 +128,7 @@ class ParquetFile(Source):
         done = 0
         with self._open(coded) as file:
             unread = {} if where is None else ruled_out(file, where, wanted.date, self._stated)
-            if unread:  # what is wrong with the condition is told of no rows as well
+            if unread:  # a wrong condition is an error for no rows as well
                 yield self._with_stated(schema.empty_table().select(own)).select(wanted.names)
             for piece in _pieces(file, own, self._groups, unread):
                 done += piece.rows if isinstance(piece, Unread) else piece.num_rows

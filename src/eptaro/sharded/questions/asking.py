@@ -2,7 +2,7 @@
 
 Where a question leaves group columns out, each shard's cells are added up to fewer groups, and
 these put together. Where it names them all, each shard is asked by itself; what it needs to know
-of the groups elsewhere (what all come to, by which a share goes) is gathered from all before.
+of the groups elsewhere (the result of all, by which a share goes) is gathered from all before.
 """
 
 from __future__ import annotations
@@ -230,7 +230,7 @@ def _with_others(
     shard: int, folded: Folded, ask: Ask, leaders: Groups, picked: Sequence[str]
 ) -> Fewer | None:
     """Return the cells of the leaders of a shard, and those of its other groups put together: the
-    last column tells them apart, and what picks groups is blank.
+    last column distinguishes them , and what picks groups is blank.
     """
     view = _view(ask, folded)
     if view is None:
@@ -372,7 +372,7 @@ def _fewer(shard: int, folded: Folded, **how: Any) -> Fewer | None:
 
 
 def _of_each(shards: Shards, names: list[str], ask: Ask, query: Query) -> Result:
-    """Answer shard by shard; what is wrong with a query is told by the first that has rows."""
+    """Answer shard by shard; the first that has rows finds what is wrong with it."""
     told, wanted = ask.told, ask.wanted
     tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
     if tried is None:

@@ -120,7 +120,7 @@ def _occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
 
 
 def settled(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[str, list[Any]]:
-    """Return wanted values of which those that may stand for the blank do so, unless a group of any
+    """Return wanted values of which those that may represent the blank do so, unless a group of any
     shard is called so.
     """
     doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted.items()}

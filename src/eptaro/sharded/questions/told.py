@@ -42,7 +42,7 @@ class Told:
     def facts(
         self, folded: Folded, spans: GroupSpans | None = None, whole: AllGroups | None = None
     ) -> Facts:
-        """Return facts of some cells that are told of like the whole book."""
+        """Return facts of some cells that share the settings of the whole book."""
         rows = self.rows
         kept = replace(
             rows, groups=folded.groups, cells=folded.cells, distinct=folded.distinct, kept={}
@@ -84,7 +84,7 @@ class OfShards(AllGroups):
     mine: dict[Key, list[Share]] = field(default_factory=dict)
 
     def of_all(self, key: Key, share: AnyShare) -> AnyShare:
-        """Return what the groups of all shards come to, or those at hand until it is gathered."""
+        """Return the result of the groups of all shards, or those at hand until it is gathered."""
         mine = self.mine.setdefault(key, [])
         mine.append(share)
         if self.every is None:

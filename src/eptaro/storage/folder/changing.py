@@ -32,7 +32,7 @@ from eptaro.storage.layout import NAME
 class Changing:
     """A change of a folder that is under way; nothing of it is seen before `commit`.
 
-    `before` is the state that it starts from, `told` what is told of the new rows.
+    `before` is the state that it starts from, `told` the metadata of the new rows.
     """
 
     folder: Place
@@ -119,7 +119,7 @@ def changing(
     force: bool = False,
 ) -> Iterator[Changing]:
     """Begin to put rows into a folder, which is made where there is none; nobody else may
-    meanwhile. `told` is what is told of them, its groups named; the days `out` lose their rows.
+    meanwhile. `told` is the metadata of them, its groups named; the days `out` lose their rows.
 
     Raises `InputError` where somebody else is writing, where the book differs from what is to
     come in, or where rows are in it already, unless `force` has them count twice.

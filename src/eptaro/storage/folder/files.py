@@ -30,7 +30,7 @@ class WrittenFile:
 
 
 def new_token() -> str:
-    """Return what tells the files of one change from those of others, in their names."""
+    """Return what distinguishes the files of one change from those of others, in their names."""
     return uuid.uuid4().hex[:12]
 
 

@@ -1,4 +1,4 @@
-"""`Manifest`: which files a book's folder is made of, and what is told of them as a whole."""
+"""`Manifest`: which files a book's folder is made of, and the metadata of them as a whole."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ class Addition:
 class Manifest:
     """The state of a book's folder.
 
-    `about` is what a book's file tells of itself, `reading` how its files were read,
+    `about` is what a book's file says of itself, `reading` how its files were read,
     `planes` what is kept, as pairs of what and column.
     """
 
@@ -117,7 +117,7 @@ class Manifest:
         return options_told(dict(self.about))
 
     def told(self) -> Folded:
-        """Return what is told of all rows, with the days of the cells, but none of these."""
+        """Return the metadata of all rows, with the days of the cells, but none of these."""
         spans = [file.span for file in self.files if file.role == "cells"]
         if not spans:
             raise InputError("the book holds no rows")
@@ -149,7 +149,7 @@ def read_manifest(folder: Place) -> Manifest:
 
 
 def manifest_of(text: bytes, name: str) -> Manifest:
-    """Return the manifest that stands in a file."""
+    """Return the manifest that is in a file."""
     with damage(name, "manifest"):
         said = json.loads(text)
         digest = said.pop("digest", None)
@@ -175,7 +175,7 @@ def manifest_of(text: bytes, name: str) -> Manifest:
 
 
 def _check(manifest: Manifest) -> None:
-    """Raise `ValueError`, or what reading it raises, where what a manifest tells is of another
+    """Raise `ValueError`, or what reading it raises, where what a manifest says is of another
     kind, or does not go together.
     """
     everything: tuple[Any, ...] = (manifest, *manifest.files, *manifest.changes)

@@ -167,7 +167,7 @@ class ShardFiles:
         return sum(file.rows for file in files) if self.manifest.by else 1
 
     def values(self, column: str) -> Column:
-        """Return what the codes of a column stand for."""
+        """Return what the codes of a column represent."""
         files = self.manifest.of(self.shard, "values", column)
         words = self._rows(files)[VALUE].to_pylist() if files else []
         return Column.text(column, np.array([*words, None], object)[:-1])

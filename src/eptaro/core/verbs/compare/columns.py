@@ -140,9 +140,9 @@ def standing_column(
 
 
 class Compared:
-    """Current and prior sides of every group, and what they come to.
+    """Current and prior sides of every group, and their result.
 
-    The rows are those of the sides, once for every group; several prior sides stand for
+    The rows are those of the sides, once for every group; several prior sides represent
     their mean.
     """
 
@@ -170,7 +170,7 @@ class Compared:
         return [prior.at(self.place) for prior in self._priors]
 
     def head(self, *, with_day: bool) -> list[Deferred]:
-        """Return the columns that tell the sides."""
+        """Return the columns that label the sides."""
         names = [
             *self._view.groups.names,
             "period",
@@ -261,7 +261,7 @@ class Compared:
         with np.errstate(over="ignore", invalid="ignore"):
             mean = np.add.reduce([prior.numbers() for prior in priors]) / len(priors)
         blank = np.logical_or.reduce([prior.blank for prior in priors])
-        for at in np.flatnonzero(~np.isfinite(mean) & ~blank).tolist():  # beyond on the way
+        for at in np.flatnonzero(~np.isfinite(mean) & ~blank).tolist():  # beyond in between
             with suppress(OverflowError):
                 mean[at] = float(sum(prior.fraction(at) for prior in priors) / len(priors))
         filled = np.isfinite(mean) & ~blank
@@ -271,7 +271,7 @@ class Compared:
         return now, column
 
     def numbers(self, measure: Measure, pairing: Pairing | None) -> dict[str, Number]:
-        """Return what stands behind a measure's value, prior value, change and change ratio."""
+        """Return what is behind a measure's value, prior value, change and change ratio."""
         name, exists, now = measure.name, self.exists, self._days_of(self._now)
         value = self._value(measure, Side("current side", *now, self._now.exists[self.place]))
         before: Value | Mean

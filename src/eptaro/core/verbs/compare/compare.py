@@ -40,7 +40,7 @@ from eptaro.errors import CalendarError, QuestionError, spelled
 def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Measure]) -> Result:
     """Return comparisons of the same periods against several prior ones as one table.
 
-    What belongs to one of them is told by its ending, such as `_1_year`.
+    What belongs to one of them is determined by its ending, such as `_1_year`.
     """
     head = tables[0]
     stop = head.names.index("last") + 1
@@ -61,7 +61,7 @@ def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Me
 
 
 def _against(column: Column, ending: str, back: str) -> Column:
-    """Return a column under the name and face that tell what it is set against."""
+    """Return a column under the name and face that say what it is compared with."""
     face = column.face
     if face is not None and face.ends:
         face = replace(face, ends=face.ends + ending)
@@ -98,7 +98,7 @@ def _against_one(view: View, asked: Compare) -> Result:
         columns += [value, *changed]
         behind = sides.numbers(measure, pairing)
         numbers |= {part.name: behind[part.name] for part in (value, *changed)}
-        if len(changed) == 1:  # of texts and dates nothing is reckoned
+        if len(changed) == 1:  # of texts and dates nothing is calculated
             continue
         if asked.against is not None:
             columns.append(sides.growth(measure, value, prior))

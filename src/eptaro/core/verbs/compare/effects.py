@@ -2,7 +2,7 @@
 
 A span of more workdays takes more, with nothing sold better. The effect of a kind of day
 is its mean over the prior side times the difference in the number of such days; where the
-prior side had none, the mean of the current side stands in. What is left of the change is
+prior side had none, the mean of the current side is in. What is left of the change is
 the rest: what happened on like days. Effects and rest add up to the change exactly.
 """
 
@@ -35,7 +35,7 @@ Kinds = tuple[Sequence[str], Callable[[Days], Ints]]
 
 
 def kinds_of_day(effects: Effect, workdays: Workdays) -> Kinds:
-    """Return the kinds that days are told apart by: their names, and the kind of each day."""
+    """Return the kinds that days are distinguished by: their names, and the kind of each day."""
 
     def worked(days: Days) -> Ints:
         off = np.where(workdays.is_weekend(days), 1, 2)

@@ -25,7 +25,7 @@ from eptaro.errors import QuestionError, unknown
 class Sides:
     """Spans of days row by row, each the whole or a part of the period at `index`.
 
-    A side that does not exist may hold any days; `clamped` tells ends that were cut short, and
+    A side that does not exist may hold any days; `clamped` marks ends that were cut short, and
     `labelled` returns the labels of periods.
     """
 
@@ -96,7 +96,7 @@ def trailing_windows(view: View, per: str, windows: Windows) -> Sides:
 
 
 def each_day(view: View, per: str, cut: Sides, every: str) -> Sides:
-    """Return periods to date once for each day, or end of a finer period, on the way."""
+    """Return periods to date once for each day, or end of a finer period, in between."""
     offered = view.calendar.levels
     if LEVELS.index(check_level(every, offered)) < LEVELS.index(per):
         fits = [level for level in LEVELS[LEVELS.index(per) :] if level in offered]

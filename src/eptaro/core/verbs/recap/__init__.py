@@ -1,1 +1,1 @@
-"""`recap`: one row per period and group, with what may stand beside it."""
+"""`recap`: one row per period and group, with what may be beside it."""

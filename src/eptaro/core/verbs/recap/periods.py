@@ -28,7 +28,7 @@ TOTAL = "total"  # label and level of the row that adds up all others
 
 @dataclass(frozen=True, eq=False)
 class PeriodRows:
-    """The spans that rows stand for, with their labels; `level` is `total` for totals."""
+    """The spans that rows represent, with their labels; `level` is `total` for totals."""
 
     first: Ints
     last: Ints
@@ -120,7 +120,7 @@ class PeriodRows:
         return found
 
     def head(self) -> list[AnyColumn]:
-        """Return the columns that tell the rows, the same for every group: label and days."""
+        """Return the columns that label the rows, the same for every group: label and days."""
         return [
             Deferred("period", len(self), lambda: self.labels),
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
@@ -137,7 +137,7 @@ class PeriodRows:
         ]
 
     def complete_of_all(self, view: View) -> Deferred:
-        """Return the column that tells for every group which rows are whole."""
+        """Return the column that says for every group which rows are whole."""
         groups = view.groups.count
 
         def make() -> Column:

@@ -29,7 +29,7 @@ def share_columns(
     """Return a measure's share of all rows, and, where there are several groups, its share of
     its period, and where there are subtotals, of its parent: the next wider one.
 
-    `group` and `place` tell each value's group (in runs) and period. Only measures that add up
+    `group` and `place` are each value's group (in runs) and period. Only measures that add up
     have shares: others give no column.
     """
     if measure.additive_plane is None:
@@ -203,13 +203,13 @@ class Ladder:
         return ranks
 
     def _keys(self, places: Ints, width: int) -> Ints:
-        """Return the keys of the rungs where values stand at other places of so many."""
+        """Return the keys of the rungs where values are at other places of so many."""
         pool, own = np.divmod(self.keys, max(len(self.values), 1))
         keys: Ints = pool * width + places[own]
         return keys
 
     def _places(self, values: Column) -> Ints:
-        """Return where values that all stand here do."""
+        """Return where values that all are here do."""
         mine, theirs = self.values, join([self.values.take(slice(0, 0)), values])
         return np.searchsorted(_plain(mine), _plain(theirs))
 
