@@ -109,11 +109,11 @@ def panels_of(
 ) -> Iterator[tuple[Any, Result, str]]:
     """Yield axes, rows and a measure: a panel for each group and measure, the largest group first.
 
-    `ending` makes the name of the column drawn from that of a measure; `by` names what
-    distinguishes the panels where that is not the groups, and `above` leaves dots for words above each. Of too
-    many panels the first measure is drawn, and of too many groups the largest; the small print
-    says so. Panels have scales of their own where measures differ, or one scale would
-    flatten most of them.
+    `ending` makes the name of the column drawn from that of a measure. `by` names what
+    distinguishes the panels where that is not the groups, and `above` leaves space for words
+    above each. When there are too many panels only the first measure is drawn, and when there
+    are too many groups only the largest; the small print says so. Panels have scales of their
+    own where measures differ, or one scale would flatten most of them.
     """
     parts = parts_of(table, f"{measures[0]}{ending}", by)
     if len(parts) == 1:
