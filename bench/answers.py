@@ -92,7 +92,7 @@ def book(rng: random.Random) -> ep.Daybook:
         table, date="at", by=rng.choice([["g"], ["g", "h"]]), calendar=kept, measures=measures,
         formats={name: rng.choice(FORMATS) for name in names if rng.random() < 0.3},
         workdays=rng.choice([None, work]),
-        dates=ep.DateRules(bad_dates=rng.choice(["raise", "set aside"])),
+        dates=ep.DateRules(bad_dates=rng.choice(["raise", "reject"])),
     )  # fmt: skip
 
 

@@ -148,10 +148,10 @@ def run_case(kind: str, rng: random.Random, seeds: Seeds) -> str:
         compared = ["compare", "--per", "year"]
         asked = rng.choice([["recap", "--per", "month"], trailed, annotated, ["inspect"], compared])
         more = [] if asked[0] in ("inspect", "annotate") else ["--measure", measure]
-        options = ["--bad-dates", "set-aside"] if rng.random() < 0.5 else []
-        aside = ["--aside", str(target.with_suffix(".aside.csv"))] if more else []
+        options = ["--bad-dates", "reject"] if rng.random() < 0.5 else []
+        rejected = ["--rejected", str(target.with_suffix(".rejected.csv"))] if more else []
         return _commanded(
-            [asked[0], str(target), "--date", date, *more, *asked[1:], *options, *aside]
+            [asked[0], str(target), "--date", date, *more, *asked[1:], *options, *rejected]
         )
     if kind == "toml":
         config = folder / "demo" / f"case-{multiprocessing.current_process().pid}.toml"
@@ -195,7 +195,7 @@ def run_case(kind: str, rng: random.Random, seeds: Seeds) -> str:
         at = rng.randrange(len(words))
         words = [*words[:at], text_changed(words[at], rng), *words[at + 1 :]]
     plain = [w.replace("\x00", "").encode("utf-8", "replace").decode() for w in words]
-    if any(word in ("--out", "--database", "--plot", "--aside", "-") for word in plain):
+    if any(word in ("--out", "--database", "--plot", "--rejected", "-") for word in plain):
         return ""
     return _commanded([str(folder / w) if w == "t.csv" else w for w in plain])
 

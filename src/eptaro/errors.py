@@ -14,10 +14,11 @@ Every branch is a `ValueError` too, so plain code may catch that.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
+from types import MappingProxyType
 
 from eptaro.addresses import masked, shown_address, without_secrets
 
@@ -88,8 +89,15 @@ def spelled(parameter: str, option: str) -> str:
     return option if _on_command_line.get() else parameter
 
 
-def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
+def unknown(
+    what: str,
+    got: object,
+    accepted: Iterable[object],
+    synonyms: Mapping[str, str] = MappingProxyType({}),
+) -> str:
     """Return the one wording for a name that is not among the accepted ones.
+
+    `synonyms` gives accepted names by those that have the same meaning elsewhere.
 
     >>> unknown("level", "mnth", ["year", "month", "day"])
     "unknown level 'mnth': did you mean 'month'? Accepted: year, month, day"
@@ -98,8 +106,10 @@ def unknown(what: str, got: object, accepted: Iterable[object]) -> str:
 
     names = [str(name) for name in accepted]
     folded = {name.casefold(): name for name in names}
-    close = get_close_matches(str(got).casefold(), list(folded), n=1)
-    hint = f": did you mean {folded[close[0]]!r}?" if close else "."
+    meant = str(got).casefold()
+    close = get_close_matches(meant, list(folded), n=1)
+    suggested = synonyms.get(meant) or (folded[close[0]] if close else None)
+    hint = f": did you mean {suggested!r}?" if suggested else "."
     shown = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
     return f"unknown {what} {str(got)!r}{hint} Accepted: {shown or 'none'}"
 

@@ -8,6 +8,8 @@ from __future__ import annotations
 from dataclasses import MISSING, field
 from typing import Any, Literal, NamedTuple, TypeAlias
 
+from eptaro.errors import spelled
+
 Heading: TypeAlias = Literal["question", "groups", "known", "dates", "files", "engine"]
 
 
@@ -33,3 +35,15 @@ class OptionHelp(NamedTuple):
 def option(default: Any = MISSING, **how: Any) -> Any:
     """Return a field of a dataclass, with how it is shown; see `OptionHelp`."""
     return field(default=default, metadata={"shown": OptionHelp(**how)})
+
+
+def setting(kind: Any, name: str, value: str = "") -> str:
+    """Return how the caller gives a value to an option that is a field of a dataclass.
+
+    >>> from eptaro.rules.dates import DateRules
+    >>> setting(DateRules, "order", "dmy"), setting(DateRules, "locale")
+    ('order=dmy', 'locale=')
+    """
+    shown: OptionHelp = kind.__dataclass_fields__[name].metadata["shown"]
+    flag = f"--{shown.name or name.replace('_', '-')}"
+    return spelled(f"{name}={value}", f"{flag} {value or shown.metavar or ''}".rstrip())

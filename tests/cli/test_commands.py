@@ -265,7 +265,7 @@ class Mistakes(Commands):
                 (("recap", "rows.csv", "--date", "shop", "--measure", "n=count()", "--per", "day"),
                  "row 1: 'a' is not written as"),
                 (("dimension", "--from", "2025-02-01", "--through", "2025-01-01"), "reversed"),
-                (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "year, week"),
+                (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "years, weeks"),
             ),
             2: (
                 (("recap", "--per", "day"), "Missing argument"),
@@ -284,11 +284,11 @@ class Mistakes(Commands):
                 if status == 1:
                     self.assertEqual(err.count("\n"), 1, err)
 
-    def test_a_fault_of_ours_is_one_line_too(self):
+    def test_an_internal_error_is_one_line_too(self):
         with mock.patch("eptaro.daybook.Daybook.read", side_effect=ZeroDivisionError("x")):
             status, _, err = self.go(*self.RECAP)
         self.assertEqual(status, 1)
-        self.assertIn("a fault of ours (ZeroDivisionError: x)", err)
+        self.assertIn("internal error (ZeroDivisionError: x); please report it", err)
 
     def test_a_reader_that_goes_away_is_no_error(self):
         command = f"{sys.executable} -m eptaro accumulate rows.csv --date on --within year "

@@ -35,7 +35,7 @@ class Seen(Commands):
         self.assertEqual((len(wide), len(wide[0])), (7, 25))
         boxes = self.rows("rhythm", *CONFIG, "--spread", "fare", "--per", "quarter")
         self.assertEqual(sum(int(row["entries"]) for row in boxes), 28_000)
-        bins = self.rows("rhythm", "sales.csv", "--date", "date", "--bad-dates", "set-aside",
+        bins = self.rows("rhythm", "sales.csv", "--date", "date", "--bad-dates", "reject",
                          "--histogram", "units", "--bins", "5")  # fmt: skip
         self.assertGreater(len(bins), 3)
         for arguments in (["--per", "weekday", "--spread", "fare", "--across", "hour"], []):
@@ -192,9 +192,9 @@ class Engines(Commands):
                 "count them twice",
             ),
             (
-                ["recap", "all.parquet", "--per", "year", "--measure", "n=count()"],
+                ["recap", "all.parquet", "--per", "year", "--measure", "m=median(fare)"],
                 1,
-                "leave --measure out",
+                "does not keep",
             ),
             (["merge", "bookings.csv", "all.parquet", "--out", "x.parquet"], 1, "cannot be read"),
             (
@@ -261,7 +261,7 @@ class Begun(Commands):
         copy_shipped(Path())
         for name, arguments, parts in (
             ("bookings", ["--year-starts", "04-01"], ['date = "sailed_on"', 'by = ["route"]', "total_fare", "[calendars.fiscal]"]),
-            ("sales", [], ['date = "date"', 'by = ["vessel"]', 'bad_dates = "set aside"']),
+            ("sales", [], ['date = "date"', 'by = ["vessel"]', 'bad_dates = "reject"']),
             ("consignments", [], ['order = "dmy"', 'by = ["shipper"]', 'total_charge = "sum(charge)"']),
             ("takings", [], ['date = "day"', 'by = ["company"]']),
         ):  # fmt: skip

@@ -187,14 +187,14 @@ class Cluster(unittest.TestCase):
         self.client.wait_for_workers(2, timeout=30)
         self.assertNotEqual(sorted(pids), sorted(self.client.run(os.getpid).values()))
 
-    def test_errors_and_rows_set_aside_come_back(self):
+    def test_errors_and_rows_reject_come_back(self):
         for number, text in enumerate(("2025-01-01,1\nnope,2\n", "2025-01-02,4\n,8\n")):
             (self.folder / f"c{number}.csv").write_text("on,x\n" + text)
         files = [str(self.folder / f"c{n}.csv") for n in range(2)]
         asked = {"date": "on", "measures": "s=sum(x)", "engine": "dask", "client": self.client}
         with self.assertRaisesRegex(ep.DateError, "nope|blank"):
             ep.Daybook.read(files, **asked)
-        book = ep.Daybook.read(files, dates=ep.DateRules(bad_dates="set aside"), **asked)
+        book = ep.Daybook.read(files, dates=ep.DateRules(bad_dates="reject"), **asked)
         self.assertEqual(
             (
                 book.recap("month")["s"].tolist(),

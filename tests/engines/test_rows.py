@@ -37,7 +37,7 @@ class Inspect(unittest.TestCase):
         self.assertEqual(told["order of dates"]["value"], "dmy")
         self.assertIn("3 only month first", told["order of dates"]["detail"])
         self.assertEqual(told["suggestion"]["detail"],
-                         "next time say --date shipped --order dmy --bad-dates set-aside")  # fmt: skip
+                         "next time say --date shipped --order dmy --bad-dates reject")  # fmt: skip
 
     def test_gaps_duplicates_keys_and_weekdays(self):
         frame = {"on": ["2025-01-01", "2025-01-01", "2025-01-04", "2025-04-01", "2025-04-01"],
@@ -155,7 +155,7 @@ class Annotate(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder, "t.csv")
             path.write_text('id,on\n007,2025-08-20\n"a,b",\n')
-            rules = ep.DateRules(bad_dates="set aside")
+            rules = ep.DateRules(bad_dates="reject")
             for ending in ("csv", "parquet", "arrow"):
                 out = ep.annotate(
                     path, add=["day_name"], date="on", dates=rules, out=Path(folder, f"o.{ending}")

@@ -159,7 +159,7 @@ class Refused(unittest.TestCase):
             ({"pivot": 150}, "two-digit year"),
             ({"day_starts": "24:00"}, "not a time of day"),
             ({"order": "dmy", "unix": "s"}, "contradict"),
-            ({"bad_dates": "skip"}, "Accepted: raise, set aside"),
+            ({"bad_dates": "skip"}, "Accepted: raise, reject"),
             ({"zone": "Mars"}, "not a time zone"),
             ({"formats": "%d.%m"}, "needs a year"),
             ({"formats": "%q"}, "%q is not known"),
@@ -191,10 +191,10 @@ class Inferred(unittest.TestCase):
 
 
 class SetAside(unittest.TestCase):
-    """Rows without a readable date are set aside only when asked, and never silently."""
+    """Rows without a readable date are rejected only when asked, and never silently."""
 
     def test_the_rest_goes_on_and_what_is_left_out_is_told(self):
-        found = book(["2025-08-20", "soon", None, "2025-08-22"], bad_dates="set aside")
+        found = book(["2025-08-20", "soon", None, "2025-08-22"], bad_dates="reject")
         self.assertEqual(found.recap("month")["s"].tolist(), [1 + 4])
         rows = [(r["row"], r["value"], r["reason"][:14]) for r in found.rejected.rows()]
         self.assertEqual(rows, [(2, "soon", "is not written"), (3, "", "blank")])
@@ -205,14 +205,14 @@ class SetAside(unittest.TestCase):
         values = ["2025-08-20", "1900-01-01"]
         self.assertEqual(coverage(values), "1900-01-01..2025-08-20")
         for column in (values, [dt.date.fromisoformat(v) for v in values], [20250820, 19000101]):
-            found = book(column, blanks=["1900-01-01", "19000101"], bad_dates="set aside")
+            found = book(column, blanks=["1900-01-01", "19000101"], bad_dates="reject")
             self.assertEqual(
                 (str(found.coverage), len(found.rejected)), ("2025-08-20..2025-08-20", 1)
             )
 
     def test_nothing_left_is_an_error(self):
         with self.assertRaisesRegex(ep.DateError, "no row is left"):
-            book(["soon"], bad_dates="set aside")
+            book(["soon"], bad_dates="reject")
 
 
 class Zones(unittest.TestCase):

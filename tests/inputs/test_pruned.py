@@ -80,5 +80,5 @@ class Pruned(unittest.TestCase):
         asked = {"date": "on", "measures": "n=count()", "where": "on >= '2024-06-01' or n = -4"}
         with self.assertRaisesRegex(ep.DateError, "row 6: blank"):
             ep.Daybook.read([str(path)], **asked)
-        book = ep.Daybook.read([str(path)], dates=ep.DateRules(bad_dates="set aside"), **asked)
+        book = ep.Daybook.read([str(path)], dates=ep.DateRules(bad_dates="reject"), **asked)
         self.assertEqual(len(book.rejected), 1)

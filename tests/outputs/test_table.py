@@ -31,7 +31,7 @@ def every_kind() -> ep.Table:
             dates("day", np.array([20320, 0]), valid),
             Column.of("done", "flag", [True, False], valid),
         ],
-        {"calendar": "calendar: years from 01-01", "as_of": "2025-08-20"},
+        {"calendar": "calendar: years from 1 January", "as_of": "2025-08-20"},
     )
 
 

@@ -346,7 +346,7 @@ class OneRule(unittest.TestCase):
                     ).rows()
                     side = "above" if row["s_change"] >= 0 else "below"
                     self.assertIn(
-                        f"{abs(row['s_change']):,} {side} {row['prior_period']} by then", said
+                        f"{abs(row['s_change']):,} {side} {row['prior_period']} at this point", said
                     )
 
     def told(self, table):

@@ -123,7 +123,7 @@ class Page(unittest.TestCase):
 
     def test_calendars_are_named_once(self):
         page = book().report(self.folder / "c.html").read_text()
-        self.assertIn("Calendar: years from 01-01", page)
+        self.assertIn("Calendar: years from 1 January", page)
         self.assertFalse("Calendar calendar" in page)
 
     def test_sections_are_chosen_and_ordered(self):

@@ -118,7 +118,7 @@ def _click_option(one: FieldOption, *, optional: bool, unset: bool) -> Callable[
 
 
 def _written(choice: str) -> str:
-    """Return how a choice is written on a command line: `set-aside`."""
+    """Return how a choice is written on a command line: `prior-year`."""
     return choice if choice.isspace() else choice.replace(" ", "-")
 
 
@@ -145,6 +145,6 @@ def _read(one: FieldOption, value: Any) -> Any:
     if Sequence[str] in kinds and len(value) == 1:
         return value[0]
     choices = _choices(one.hint)
-    if choices and value not in choices:  # set-aside
+    if choices and value not in choices:  # written with a hyphen
         return next(choice for choice in choices if _written(choice) == value)
     return value

@@ -26,7 +26,7 @@ class ReadingOptions:
 
     rules: Mapping[type[Any], Mapping[str, Any]]
     numbers: Literal["strict", "infer"] | None
-    aside: Path | None
+    rejected: Path | None
 
     @property
     def flags(self) -> list[str]:
@@ -65,11 +65,11 @@ class ReadingOptions:
 _SINGLE = (
     option(
         DATES,
-        "--aside",
+        "--rejected",
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
-        help="Where the rejected rows are listed.  [default: FILE.aside.csv]",
+        help="Where the rejected rows are listed.  [default: FILE.rejected.csv]",
     ),
     option(
         FILES,
@@ -88,7 +88,7 @@ def reading_options(command: Command) -> Command:
     @wraps(command)
     def run(**given: Any) -> Any:
         rules = {kind: said(taken(kind, given)) for kind in _KINDS}
-        single = {name: given.pop(name) for name in ("numbers", "aside")}
+        single = {name: given.pop(name) for name in ("numbers", "rejected")}
         return command(**given, reading=ReadingOptions(rules, **single))
 
     decorated: Any = run

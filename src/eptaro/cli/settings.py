@@ -13,7 +13,7 @@ import click
 from eptaro.cli.data import DataOptions, folded, opened
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.cli.reading import ReadingOptions
-from eptaro.cli.told import shown_progress, tell, tell_aside
+from eptaro.cli.told import report_rejected, shown_progress, tell
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
@@ -113,7 +113,9 @@ class Settings:
         for note in book.notes:
             tell(note)
         folded_rows = book._store.about.folded
-        tell_aside(book.rejected, dict(folded_rows.left_out), reading.aside, folded_rows.sources[0])
+        report_rejected(
+            book.rejected, dict(folded_rows.left_out), reading.rejected, folded_rows.sources[0]
+        )
         return book
 
     def rows_to_fold(

@@ -65,16 +65,18 @@ def tell(message: str) -> None:
         click.echo("\n".join(map(visible, message.split("\n"))), err=True)
 
 
-def tell_aside(aside: Result, left_out: dict[str, Any], out: Path | None, source: str) -> None:
+def report_rejected(
+    rejected: Result, left_out: dict[str, Any], out: Path | None, source: str
+) -> None:
     """Write the rows rejected to a file, and say how many and what they add up to."""
-    if not len(aside):
+    if not len(rejected):
         return
-    path = out or Path(f"{Path(source).name}.aside.csv")
+    path = out or Path(f"{Path(source).name}.rejected.csv")
     from eptaro.outputs.files import write
 
-    write(aside, path)
+    write(rejected, path)
     sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
-    tell(f"{counted(len(aside), 'row')} rejected{sums}: listed in {path}")
+    tell(f"{counted(len(rejected), 'row')} rejected{sums}: listed in {path}")
 
 
 @contextmanager

@@ -144,8 +144,8 @@ def annotate(
 ) -> Any:
     """Add attributes to each row of a frame or of a file.
 
-    Rows whose date cannot be read are an error, or are kept with blanks where the rules set bad
-    dates aside. Attributes are those of `eptaro.dimension` (`fiscal_quarter_label`, `day_name`,
+    Rows whose date cannot be read are an error, or are kept with blanks where the rules reject bad
+    dates. Attributes are those of `eptaro.dimension` (`fiscal_quarter_label`, `day_name`,
     ...) and parts of the time (`hour`, `minute`, `second`, `fraction`, `utc_offset_minutes`,
     `utc_offset_text`, `hour_first_moment`, `century_last`, ...).
 

@@ -110,7 +110,7 @@ def _to_narrow(opened: Source, date: str | None, rules: DateRules) -> DateRules:
     """Return rules that read the dates that a condition may ask for; bad ones meet none."""
     if date is not None and date in opened.names():
         rules, _ = decided_rules(opened.column(date), rules, date, Findings())
-    return replace(rules, bad_dates="set aside")
+    return replace(rules, bad_dates="reject")
 
 
 def _looked_at(
@@ -164,7 +164,7 @@ def _looked_at(
         for name, count in zip(WEEKDAYS, per_weekday.tolist(), strict=True):
             found.add("weekday", name.title(), count)
     look_for_duplicates(opened, named, found, len(good))
-    bad = [] if good.all() else ["--bad-dates set-aside"]
+    bad = [] if good.all() else ["--bad-dates reject"]
     options = " ".join([f"--date {date}", *words, *bad])
     if looks is None:
         found.add("suggestion", detail=f"next time use {options}")

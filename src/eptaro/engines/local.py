@@ -149,7 +149,7 @@ class Reading:
             Cells(Axis(0, first, last - first + 1), {}),
             self._counted,
             self.source.inputs,
-            read.aside,
+            read.rejected,
             read.left_out,
             tuple(notes),
             frozenset([self.source.fingerprint()]),

@@ -17,7 +17,7 @@ from eptaro.inputs.columns.values import Placed
 from eptaro.inputs.columns.wrapped import Wrapped
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.options import FoldSpec
-from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.inputs.sources import Source, Wanted, check_names
 from eptaro.rules.dates import DateRules
 
 
@@ -31,8 +31,8 @@ class Narrowed(Wrapped):
         super().__init__(source)
         self._date = date or ""
         self._formulas = Formulas(where=Formula.condition(where))
+        check_names(self._formulas, source)
         names = self._formulas.names
-        check_columns(names, source.names(), source.name)
         self._rules = decided(source, date, rules)[0] if date in names and date else rules
         self._formulas = settled_kinds(
             source, FoldSpec(self._date, [], [], self._rules, self._formulas)

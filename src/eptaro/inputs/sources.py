@@ -13,12 +13,14 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.expressions.tree import Node
+from eptaro.core.expressions.tree import Node, unknown_column
 from eptaro.core.kernels.sidebyside import is_in_turn
 from eptaro.errors import InputError, unknown
 
 if TYPE_CHECKING:
     from concurrent.futures import Future
+
+    from eptaro.core.expressions.formula import Formulas
 
 
 Item = TypeVar("Item")
@@ -179,6 +181,15 @@ def check_columns(wanted: Iterable[str], present: Iterable[str], source: str) ->
             raise InputError(f"{source}: {unknown('column', name, names)}{_hint(names)}")
         if counts[name] > 1:
             raise InputError(f"{source}: two columns are called {name!r}; rename one of them")
+
+
+def check_names(formulas: Formulas, source: Source) -> None:
+    """Raise `InputError` for the first name in formulas that is not a column of a source."""
+    if wanted := formulas.names:
+        known = source.names()
+        for name in wanted:
+            if name not in known:
+                raise InputError(f"{source.name}: {unknown_column(name, known)}{_hint(known)}")
 
 
 def _hint(names: list[str]) -> str:

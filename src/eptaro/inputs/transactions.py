@@ -34,7 +34,7 @@ from eptaro.inputs.dates.outcome import Read, is_text
 from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.chunks import filtered
 from eptaro.inputs.options import FoldSpec
-from eptaro.inputs.sources import Source, Unread, Wanted, ahead
+from eptaro.inputs.sources import Source, Unread, Wanted, ahead, check_names
 from eptaro.progress import tell
 
 _FIRST_SHOWN = 3
@@ -49,13 +49,14 @@ def _is_small(piece: Any) -> bool:
 class Transactions:
     """The transactions of a source, read batch by batch under date rules.
 
-    After they are read, `rows` says how many there were, `aside` lists the rows whose
+    After they are read, `rows` says how many there were, `rejected` lists the rows whose
     date could not be read (row, value, reason), `left_out` what they add up to, and `blanks`
     how many values of each measured column are blank.
     """
 
     def __init__(self, source: Source, spec: FoldSpec, *, inputs: bool = False) -> None:
         date, planes, formulas = spec.date_column, spec.planes, spec.formulas
+        check_names(formulas, source)
         as_it_is = spec.settled or date in formulas.columns
         found = (spec.rules, "") if as_it_is else decided(source, date, spec.rules)
         self._rules, self.evidence = found
@@ -75,7 +76,7 @@ class Transactions:
         self.rows = 0
         self.blanks: dict[str, int] = dict.fromkeys(self._numbers, 0)
         self.left_out: dict[str, Any] = dict.fromkeys(self._summed, Decimal(0))
-        self._aside: list[tuple[int, str, str]] = []
+        self._rejected: list[tuple[int, str, str]] = []
         self._formulas, self._inputs = formulas, inputs
         self.unmet = 0  # rows that do not meet the condition
         self.grain: Grain | None = None  # the periods that dates represent
@@ -108,7 +109,7 @@ class Transactions:
                 yield batch
         if not self.rows and not self._part:
             raise InputError(f"{self._source.name}: has column names but no rows")
-        if self._aside and self._rules.bad_dates == "raise":
+        if self._rejected and self._rules.bad_dates == "raise":
             raise DateError(self._complaint())
         if self.unmet == self.rows:
             if self._part:
@@ -117,13 +118,15 @@ class Transactions:
             raise InputError(
                 f"{self._source.name}: no row meets the condition {self._formulas.where.text!r}"
             )
-        if len(self._aside) == self.rows - self.unmet:
+        if len(self._rejected) == self.rows - self.unmet:
             raise DateError(f"{self._complaint()}; no row is left")
 
     @property
-    def aside(self) -> Result:
+    def rejected(self) -> Result:
         """The rows rejected: their number from 1 (a header not counted), value and reason."""
-        rows, values, reasons = zip(*self._aside, strict=True) if self._aside else ((), (), ())
+        rows, values, reasons = (
+            zip(*self._rejected, strict=True) if self._rejected else ((), (), ())
+        )
         texts = np.array([*values, None], object)[:-1]
         return Result(
             [
@@ -134,14 +137,14 @@ class Transactions:
         )
 
     def _complaint(self) -> str:
-        first = self._aside[:_FIRST_SHOWN]
-        alike = len(first) < len(self._aside) and len({reason for *_, reason in first}) == 1
+        first = self._rejected[:_FIRST_SHOWN]
+        alike = len(first) < len(self._rejected) and len({reason for *_, reason in first}) == 1
         shown = "; ".join(
             f"row {row:,}: {reason}" if reason == "blank" else f"row {row:,}: {value!r} {reason}"
             for row, value, reason in first[: 1 if alike else None]
         )
-        count = f"{len(self._aside):,} of {self.rows:,} rows"
-        more = ", the first" if len(self._aside) > _FIRST_SHOWN else ""
+        count = f"{len(self._rejected):,} of {self.rows:,} rows"
+        more = ", the first" if len(self._rejected) > _FIRST_SHOWN else ""
         where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
         return f"{where}{more}: {shown}"
 
@@ -243,7 +246,7 @@ class Transactions:
             batch = replace(batch, inputs=inputs, hours=hours)
         if read.bad is None or not read.bad.any():
             return batch
-        self._set_aside(table, read, values, places)
+        self._reject(table, read, values, places)
         if places is None:
             batch = replace(batch, places=np.arange(self.rows, self.rows + len(batch)))
         return batch.only(~read.bad)
@@ -305,7 +308,7 @@ class Transactions:
         self.grain = read.grain or self.grain
         return read
 
-    def _set_aside(
+    def _reject(
         self, table: pa.Table, read: Read, values: dict[str, Column], places: Ints | None
     ) -> None:
         assert read.bad is not None and read.reasons is not None
@@ -318,7 +321,7 @@ class Transactions:
         for row, number, *parts in zip(rows.tolist(), numbers, *texts, strict=True):
             text = ", ".join(part or "" for part in parts)
             told = self._source.numbered(number)
-            self._aside.append((told, text, str(read.reasons[row])))
+            self._rejected.append((told, text, str(read.reasons[row])))
         for column in self._summed:
             missed = [
                 v for v in values[column].take(read.bad).to_list() if v is not None and v == v

@@ -98,7 +98,7 @@ def _draw_periods(
             side = "above" if value >= before else "below"
             said += f"\n{written(column, abs(value - before))} {side} {order[-2]} at this point"
             if not wide or max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
-                said = f"{compact(abs(value - before), column)} {side} at this point"
+                said = f"{compact(abs(value - before), column)} {side} so far"
     _axis(page, axes, part, longest)
     page.numbered(axes, column)
     axes.margins(y=0.06)

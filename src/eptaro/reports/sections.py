@@ -419,7 +419,7 @@ def calendar_told(calendar: Calendar | OwnCalendars) -> str:
 
     >>> from eptaro import MonthCalendar
     >>> calendar_told(MonthCalendar())
-    'Calendar: years from 01-01, ISO 8601 weeks'
+    'Calendar: years from 1 January, ISO 8601 weeks'
     """
     told = calendar.describe()
     return f"C{told[1:]}" if told.startswith("calendar:") else f"Calendar {told}"

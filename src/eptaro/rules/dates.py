@@ -14,7 +14,7 @@ from eptaro.option import option
 Order: TypeAlias = Literal["ymd", "dmy", "mdy", "infer"]
 Serials: TypeAlias = Literal["1900", "1904"]
 Unix: TypeAlias = Literal["s", "ms", "us", "ns"]
-BadDates: TypeAlias = Literal["raise", "set aside"]
+BadDates: TypeAlias = Literal["raise", "reject"]
 Grains: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 
 _ACCEPTED = {
@@ -53,7 +53,7 @@ class DateRules:
         Times before it belong to the day before; a column of midnights stays as it is.
     blanks : str or sequence of str
         Values that count as blank.
-    bad_dates : {"raise", "set aside"}
+    bad_dates : {"raise", "reject"}
         Stop, or go on without those rows and say so.
     grain : {"day", "week", "month", "quarter", "year"}, optional
         The periods that dates represent: a day must then be the first or the last of one (a

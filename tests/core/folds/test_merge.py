@@ -103,8 +103,8 @@ class Merged(unittest.TestCase):
         self.assertEqual(both.source, "the table given")
         self.assertEqual(both.rows, 3)
 
-    def test_rows_set_aside_of_one_part_or_of_both_are_kept(self):
-        rules = ep.DateRules(bad_dates="set aside")
+    def test_rows_reject_of_one_part_or_of_both_are_kept(self):
+        rules = ep.DateRules(bad_dates="reject")
         kept, torn = (
             ep.Daybook(
                 {"on": [on, "2025-01-02"], "x": [3, 4]}, date="on", dates=rules, measures="s=sum(x)"

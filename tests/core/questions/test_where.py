@@ -194,10 +194,7 @@ class Questions(unittest.TestCase):
         ):
             ep.Daybook(odd, date="date(y, m, d)", measures="n=count()")
         book = ep.Daybook(
-            odd,
-            date="date(y, m, d)",
-            measures="n=count()",
-            dates=ep.DateRules(bad_dates="set aside"),
+            odd, date="date(y, m, d)", measures="n=count()", dates=ep.DateRules(bad_dates="reject")
         )
         self.assertEqual((book.rows, next(iter(book.rejected.rows()))["row"]), (1, 2))
 

@@ -237,7 +237,7 @@ class Folded(Databases):
                 ep.DateError, r"2 rows of t have no date.*31.12.2024|2 rows of t"
             ):
                 ep.Daybook.from_sql(url, "t", date="d", measures="s=sum(x)")
-            rules = ep.DateRules(bad_dates="set aside")
+            rules = ep.DateRules(bad_dates="reject")
             with self.assertRaisesRegex(ep.ExpressionError, "dates that are kept as text"):
                 ep.Daybook.from_sql(
                     url, "t", date="d", measures="s=sum(x)", dates=rules, where="d > '2025-01-01'"

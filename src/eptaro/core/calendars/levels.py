@@ -74,6 +74,14 @@ class Names:
     months: Sequence[str] = _ENGLISH_MONTHS
     months_short: Sequence[str] = tuple(month[:3] for month in _ENGLISH_MONTHS)
 
+    def month_day(self, month: int, day: int) -> str:
+        """Return a day of the year.
+
+        >>> Names().month_day(4, 1)
+        '1 April'
+        """
+        return f"{day} {self.months[month - 1]}"
+
     @property
     def months_in_dates(self) -> Sequence[Sequence[str]]:
         """Further forms that months take inside dates, as in some languages."""

@@ -6,7 +6,7 @@ from typing import Any
 
 from eptaro.core.calendars.days import Flags, Ints, add_months, civil_months, month_starts
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
-from eptaro.core.calendars.levels import Weekday, YearNamed, check_choice, parse_month_day
+from eptaro.core.calendars.levels import Names, Weekday, YearNamed, check_choice, parse_month_day
 from eptaro.errors import CalendarError
 
 _CIVIL_EPOCH = 1970 * 12  # civil months from year 0 to 1970-01
@@ -79,14 +79,15 @@ class MonthCalendar(EqualPartsCalendar):
         """Return the definition in words.
 
         >>> MonthCalendar("fiscal", year_starts="04-01").describe()
-        'fiscal: years from 04-01, named for their end, ISO 8601 weeks'
+        'fiscal: years from 1 April, named for their end, ISO 8601 weeks'
         """
         named = "" if (self._month, self._day) == (1, 1) else f", named for their {self.year_named}"
         weeks = "ISO 8601 weeks"
         if (self._weekday, self.first_week_days) != (0, 4):
             weeks = f"weeks from {self.week_starts.title()}"
             weeks += f", week 1 with {self.first_week_days} days or more in the year"
-        return f"{self.name}: years from {self.year_starts}{named}, {weeks}"
+        first = Names().month_day(self._month, self._day)
+        return f"{self.name}: years from {first}{named}, {weeks}"
 
     def settings(self) -> dict[str, Any]:
         """Return the kind and arguments, from which the calendar can be recreated."""
@@ -102,7 +103,7 @@ class MonthCalendar(EqualPartsCalendar):
 
     @property
     def plain_months(self) -> bool:
-        """Whether months are written 2025-03: years from 01-01 without a prefix."""
+        """Whether months are written 2025-03: years from 1 January without a prefix."""
         return not self.prefix and (self._month, self._day) == (1, 1)
 
     @property

@@ -17,7 +17,7 @@ def from_settings(settings: dict[str, Any]) -> Calendar:
     """Return the calendar whose `settings()` these are.
 
     >>> from_settings(MonthCalendar(year_starts="04-01").settings()).describe()
-    'calendar: years from 04-01, named for their end, ISO 8601 weeks'
+    'calendar: years from 1 April, named for their end, ISO 8601 weeks'
     """
     given = dict(settings)
     kind = given.pop("kind", None)

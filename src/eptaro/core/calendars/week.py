@@ -12,6 +12,7 @@ from eptaro.core.calendars.days import Flags, Ints, civil, month_starts, weekday
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
 from eptaro.core.calendars.levels import (
     WEEKDAYS,
+    Names,
     Weekday,
     YearEnds,
     YearNamed,
@@ -116,8 +117,9 @@ class WeekCalendar(EqualPartsCalendar):
         """Return the definition in words."""
         last = WEEKDAYS[self._weekday - 1].title()
         near = "nearest to" if self.ends == "nearest" else "on or before"
+        end = Names().month_day(self._month, self._day)
         return (
-            f"{self.name}: {self.pattern} weeks, years to the {last} {near} {self.year_ends}, "
+            f"{self.name}: {self.pattern} weeks, years to the {last} {near} {end}, "
             f"named for their {self.year_named}, week 53 in month {self.long_month}"
         )
 

@@ -21,9 +21,10 @@ from eptaro.core.expressions.tree import (
     Sign,
     Text,
     Where,
+    unknown_column,
     wrong,
 )
-from eptaro.errors import EptaroError, unknown
+from eptaro.errors import EptaroError
 
 
 class Kind(Enum):
@@ -100,7 +101,7 @@ def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
             return Kind.TEXT
         case Name(name):
             if name not in kinds:
-                raise wrong(text, node.at, unknown("column", name, kinds))
+                raise wrong(text, node.at, unknown_column(name, kinds))
             return kinds[name]
         case Sign(value):
             _expect(value, (Kind.NUMBER,), kinds, text, "its sign cannot be turned")

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Literal, TypeAlias
 
-from eptaro.errors import ExpressionError
+from eptaro.errors import ExpressionError, unknown
 
 _WIDEST = 100  # letters of an expression that an error shows
 
@@ -25,6 +25,16 @@ def wrong(text: str, at: int, what: str) -> ExpressionError:
     line = "".join(letter if letter.isprintable() else " " for letter in text)
     line = line[start : start + _WIDEST]
     return ExpressionError(f"{what}\n  {line}\n  {' ' * (at - start)}^")
+
+
+def unknown_column(name: str, known: Iterable[str]) -> str:
+    """Return what is wrong with a name in an expression that is no column; it may be a text.
+
+    >>> unknown_column("car", ["shop", "fare"])
+    "unknown column 'car'. Accepted: shop, fare; text is written in single quotes: 'car'"
+    """
+    hint = f"; text is written in single quotes: '{name}'" if name.isalnum() else ""
+    return f"{unknown('column', name, known)}{hint}"
 
 
 Compared: TypeAlias = Literal["=", "!=", "<", "<=", ">", ">="]

@@ -34,7 +34,7 @@ class Left:
 class Folded:
     """What a fold leaves: groups, cells, and where they came from.
 
-    `rows` of the `sources` were counted; `aside` lists those without a readable date,
+    `rows` of the `sources` were counted; `rejected` lists those without a readable date,
     `left_out` what they add up to. `notes` say what was decided, `fingerprints` which inputs
     are in. `distinct` holds the values that the codes of distinct columns represent,
     `formats` how measures are shown, `timed` says whether dates have times. `reread`
@@ -46,7 +46,7 @@ class Folded:
     cells: Cells
     rows: int
     sources: tuple[str, ...]
-    aside: Result | None = None
+    rejected: Result | None = None
     left_out: Mapping[str, Any] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     fingerprints: frozenset[str] = frozenset()
@@ -98,21 +98,21 @@ def left_note(folded: Folded) -> dict[str, Any]:
 
 def aside_note(folded: Folded) -> dict[str, Any]:
     """Return how many rows were rejected, and what they add up to, where any were."""
-    if folded.aside is None or not len(folded.aside):
+    if folded.rejected is None or not len(folded.rejected):
         return {}
     sums = ", ".join(f"sum({name}) {total:,}" for name, total in folded.left_out.items())
     return {
-        "set_aside": f"{counted(len(folded.aside), 'row')} without a date"
+        "rejected": f"{counted(len(folded.rejected), 'row')} without a date"
         + (f": {sums}" if sums else "")
     }
 
 
 def rows_note(folded: Folded) -> dict[str, str]:
     """Return how the rows read come to those counted, where any were rejected."""
-    aside = 0 if folded.aside is None else len(folded.aside)
+    rejected = 0 if folded.rejected is None else len(folded.rejected)
     left = 0 if folded.left is None else folded.left.rows
-    if not aside and not left:
+    if not rejected and not left:
         return {}
-    whole = f"{folded.rows + aside + left:,} read = {folded.rows:,} counted"
-    whole += f" + {aside:,} rejected" if aside else ""
+    whole = f"{folded.rows + rejected + left:,} read = {folded.rows:,} counted"
+    whole += f" + {rejected:,} rejected" if rejected else ""
     return {"rows": whole + (f" + {left:,} left out by the condition" if left else "")}

@@ -122,7 +122,7 @@ def told_of_both(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         one.cells,
         one.rows + two.rows,
         tuple(dict.fromkeys([*one.sources, *two.sources])),
-        _together(one.aside, two.aside),
+        _together(one.rejected, two.rejected),
         {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
         (*one.notes, *two.notes),
         one.fingerprints | two.fingerprints,

@@ -1,6 +1,6 @@
 """Whether the loops compiled from `compiled/` run, and where they are.
 
-`EPTARO_KERNEL=numpy` leaves them aside, `EPTARO_KERNEL=compiled` insists on them; unset, they run
+`EPTARO_KERNEL=numpy` does not use them, `EPTARO_KERNEL=compiled` insists on them; unset, they run
 where they were built. Each operation of this room has a few lines of NumPy beside its loops;
 answers do not depend on which run.
 """

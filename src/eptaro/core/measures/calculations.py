@@ -343,6 +343,10 @@ CATALOGUE: Mapping[str, Calculation] = {
 }
 
 
+_SYNONYMS = {"avg": "mean", "average": "mean", "total": "sum", "minimum": "min", "maximum": "max"}
+"""Names that calculations have elsewhere; a message suggests ours."""
+
+
 def calculation(how: str, where: str = "calculation") -> Calculation:
     """Return the calculation of a name; raises `MeasureError` for one that there is not.
 
@@ -350,7 +354,7 @@ def calculation(how: str, where: str = "calculation") -> Calculation:
     ('sum', 'filled')
     """
     if how not in CATALOGUE:
-        raise MeasureError(unknown(where, how, CATALOGUE))
+        raise MeasureError(unknown(where, how, CATALOGUE, _SYNONYMS))
     return CATALOGUE[how]
 
 

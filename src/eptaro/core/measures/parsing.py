@@ -34,8 +34,10 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
 def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     found = re.match(r"\s*(\w+)\s*\(", text)
     stop = _closing(text, found.end()) if found else -1
-    if found is None or stop < 0:
+    if found is None:
         raise MeasureError(f"{whole!r} is not a measure; {EXAMPLE}")
+    if stop < 0:
+        raise MeasureError(f"{whole!r}: the bracket after {found[1]} is not closed")
     how, body = found[1], text[found.end() : stop]
     found_how = calculation(how, f"calculation in {whole!r},")
     body, share = _share(body, found_how, whole)
@@ -43,6 +45,9 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     if staged:
         return _staged(how, share, staged[1], staged[2], whole), text[stop + 1 :]
     column = body.strip()
+    if column == "*":
+        instead = "it is written count()" if how == "count" else f"name a column, as in {how}(fare)"
+        raise MeasureError(f"{whole!r}: '*' is not a column; {instead}")
     if not column and found_how.needs_column:
         raise MeasureError(f"{whole!r} names no column; {EXAMPLE}")
     wanted = Kind.NUMBER if found_how.needs_numbers else None

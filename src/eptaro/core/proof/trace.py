@@ -387,9 +387,9 @@ def _notes(view: View, reader: Reader, number: Number, row: int) -> tuple[str, .
     found = [] if _told(number, row) else ["left blank: the window is not complete"]
     if late := reader.late:
         found.append(f"left out: {late:,} transactions after {view.coverage.last}")
-    aside = view.facts.folded.aside
-    if aside is not None and len(aside):
-        found.append(f"left out: {counted(len(aside), 'row')} without a readable date")
+    rejected = view.facts.folded.rejected
+    if rejected is not None and len(rejected):
+        found.append(f"left out: {counted(len(rejected), 'row')} without a readable date")
     return tuple(found)
 
 

@@ -78,7 +78,7 @@ class Facts:
     @property
     def rejected(self) -> Result:
         """The rows whose date could not be read: row, value and reason."""
-        return self.folded.aside or Result([])
+        return self.folded.rejected or Result([])
 
     def in_parts(self) -> list[Facts]:
         """Return the facts calendar by calendar, each seeing the groups that keep it."""

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.levels import Amount
 from eptaro.core.questions.query import MeasuredQuery, Query
-from eptaro.errors import QuestionError, check_texts, unknown
+from eptaro.errors import QuestionError, check_texts, spelled, unknown
 from eptaro.option import option
 
 if TYPE_CHECKING:
@@ -167,9 +167,12 @@ class Recap(MeasuredQuery):
         """Raise `QuestionError` for options that only go with periods of time."""
         others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
         if any(others):
+            table = f"rhythm(per={self.per!r}, across=..., wide=True)"
+            command = f"eptaro rhythm --per {self.per} --across COLUMN --wide"
+            cure = f"; for a wide table use {spelled(table, command)}" if self.wide else ""
             raise QuestionError(
                 f"per={self.per!r} is not a level of time; it cannot be combined with "
-                f"wide, totals, subtotals, shares, ranks or index"
+                f"wide, totals, subtotals, shares, ranks or index{cure}"
             )
 
     @property

@@ -262,8 +262,8 @@ def _days(rows: Queried, date: str, rules: DateRules, where: list[Any]) -> tuple
 
 def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows: int) -> Folded:
     assert formulas.where is not None
-    aside = 0 if folded.aside is None else len(folded.aside)
-    left = Left(formulas.where.text, rows - folded.rows - aside)
+    rejected = 0 if folded.rejected is None else len(folded.rejected)
+    left = Left(formulas.where.text, rows - folded.rows - rejected)
     said = f"{left.rows:,} of {rows:,} rows do not meet the condition {left.where!r}"
     return replace(folded, seen=seen, left=left, notes=(*folded.notes, said))
 
@@ -312,10 +312,10 @@ def _folded(
         raise InputError(f"{name}: {what} has no rows to fold")
     rules = settled_start([array_of(columns[DAY])], rules, "date")
     keys = Keys(columns, by, rules, name)
-    aside = _aside(keys, columns[DAY], counts)
-    if aside is not None and (rules.bad_dates == "raise" or not keys.good.any()):
-        shown = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*aside.rows()][:3])
-        raise DateError(f"{name}: {len(aside):,} rows of {what} have no date: {shown}")
+    rejected = _rejected(keys, columns[DAY], counts)
+    if rejected is not None and (rules.bad_dates == "raise" or not keys.good.any()):
+        shown = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*rejected.rows()][:3])
+        raise DateError(f"{name}: {len(rejected):,} rows of {what} have no date: {shown}")
     combiner = Combiner(by)
     number = combiner.number(keys.coded)
     groups, rank = combiner.ranked()
@@ -342,7 +342,7 @@ def _folded(
         Cells(axis, tallies),
         int(counts[keys.good].sum()),
         (f"{name} {what}",),
-        aside,
+        rejected,
         {},
         (),
         frozenset([digest.hexdigest()]),
@@ -352,7 +352,7 @@ def _folded(
     )
 
 
-def _aside(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
+def _rejected(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
     """Return the rows without a readable date, one by one; None where there are none."""
     if keys.good.all():
         return None

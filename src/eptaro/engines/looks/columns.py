@@ -290,7 +290,7 @@ def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain
     filled = ~read.bad if read.reasons is None else read.reasons != "blank"
     if not filled.any() or read.bad[filled].mean() > 1 - _ENOUGH:
         return None
-    return replace(rules, bad_dates="set aside"), read.grain or "day"
+    return replace(rules, bad_dates="reject"), read.grain or "day"
 
 
 _GLANCE = 2_000  # rows: what is plainly no date is determined from these

@@ -28,6 +28,7 @@ from eptaro.core.calendars.days import (
 from eptaro.core.calendars.grain import GRAINS, Grain, first_days, last_days
 from eptaro.core.calendars.levels import Names
 from eptaro.errors import DateError
+from eptaro.option import setting
 from eptaro.rules.dates import DateRules
 
 _GRAIN_OF_PART: dict[str, Grain] = {"d": "day", "q": "quarter", "k": "week", "m": "month"}
@@ -180,34 +181,47 @@ _SAID: dict[Grain, tuple[Form, ...]] = {
 }
 
 
-class Cure(NamedTuple):
-    """A pattern of texts that a rule would read, and what to say of it."""
+class Hint(NamedTuple):
+    """A pattern of texts that a rule of dates would read, and the options that set the rule."""
 
     pattern: str
-    said: str
+    question: str
+    option: str
+    values: tuple[str, ...]
+
+    def __str__(self) -> str:
+        """Return what to use, as the caller writes options."""
+        ways = [setting(DateRules, self.option, value) for value in self.values]
+        return f"{self.question}use {' or '.join(ways)}"
 
 
 _TWO, _GAP = r"\d{1,2}", r" ?[./\- ] ?"
-CURES = (
-    Cure(
+HINTS = (
+    Hint(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}\d{{4}}\b",
-        "does the day or the month come first? use order=dmy or order=mdy",
+        "does the day or the month come first? ",
+        "order",
+        ("dmy", "mdy"),
     ),
-    Cure(
+    Hint(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}{_TWO}\b",
-        "use order= for which part comes first, and pivot= for which years are 2000s",
+        "two-digit years are read with an order and a pivot: ",
+        "order",
+        ("dmy", "mdy", "ymd"),
     ),
-    Cure(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "use order=ymd"),
-    Cure(r"^\d{4}$", "a year? use grain=year"),
-    Cure(r"^(1[89]|2[01])\d{2}[/ ]?(0[1-9]|1[0-2])$", "a month? use grain=month"),
-    Cure(r"^(0?[1-9]|1[0-2])[./\- ]\d{4}$", "a month? use grain=month"),
-    Cure(r"^\d{4}\.\d+$", "a year with a fraction? use grain=month, quarter or year"),
-    Cure(r"^\d{5}(\.\d+)?$", "a serial number of days? use serials=1900 or serials=1904"),
-    Cure(r"^\d{9,10}$", "seconds since 1970? say unix=s"),
-    Cure(r"^\d{12,13}$", "milliseconds since 1970? say unix=ms"),
-    Cure(
+    Hint(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "", "order", ("ymd",)),
+    Hint(r"^\d{4}$", "a year? ", "grain", ("year",)),
+    Hint(r"^(1[89]|2[01])\d{2}[/ ]?(0[1-9]|1[0-2])$", "a month? ", "grain", ("month",)),
+    Hint(r"^(0?[1-9]|1[0-2])[./\- ]\d{4}$", "a month? ", "grain", ("month",)),
+    Hint(r"^\d{4}\.\d+$", "a year with a fraction? ", "grain", ("month", "quarter", "year")),
+    Hint(r"^\d{5}(\.\d+)?$", "a serial number of days? ", "serials", ("1900", "1904")),
+    Hint(r"^\d{9,10}$", "seconds since 1970? ", "unix", ("s",)),
+    Hint(r"^\d{12,13}$", "milliseconds since 1970? ", "unix", ("ms",)),
+    Hint(
         r"^\d{1,2}[./\-, ]+[\p{L}\p{M}]+[./\-, ]+\d{4}\b",
-        "a month in another language? say which with locale=",
+        "a month in another language? ",
+        "locale",
+        ("",),
     ),
 )
 
@@ -284,7 +298,6 @@ def _offset(rules: ZoneInfo, utc: int) -> int:
 MINUTE = 60_000_000
 DAY = 1440 * MINUTE
 _TABLED = 24_472 * DAY  # 2037-01-01; zone files list changes up to there, then give a rule
-_TWO_DIGITS = "has a year of two digits (say with pivot= which are 2000s)"
 NO_OFFSET = np.iinfo(np.int64).min
 
 
@@ -325,7 +338,8 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
             parts.offset[good],
         )
         reason[left[hit & ~good]] = "does not exist in the calendar"
-        reason[left[parts.short]] = _TWO_DIGITS
+        pivot = setting(DateRules, "pivot")
+        reason[left[parts.short]] = f"has a year of two digits; use {pivot}"
         reason[left[parts.mixed]] = "has two different separators"
         reason[left[parts.astray]] = "names another weekday than that of its date"
         reason[rows] = ""
@@ -338,10 +352,10 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
     reason[untouched] = f"is not written as {shown}"
     if accepted is PLAIN and len(untouched):
         said = trimmed.take(pa.array(untouched))
-        for cure in CURES:
-            fits = pc.fill_null(pc.match_substring_regex(said, cure.pattern), False)
+        for hint in HINTS:
+            fits = pc.fill_null(pc.match_substring_regex(said, hint.pattern), False)
             hit = untouched[fits.to_numpy(zero_copy_only=False)]
-            reason[hit] = f"is not written as {shown} ({cure.said})"
+            reason[hit] = f"is not written as {shown} ({hint})"
     return Parsed(day, micros, offset, reason, grain)
 
 
