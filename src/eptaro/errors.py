@@ -120,10 +120,18 @@ def counted(count: int, noun: str) -> str:
     >>> counted(1, "day"), counted(1200, "company")
     ('1 day', '1,200 companies')
     """
-    if count == 1:
-        return f"1 {noun}"
-    several = f"{noun[:-1]}ies" if noun.endswith("y") and noun[-2:-1] not in "aeou" else f"{noun}s"
-    return f"{count:,} {'halves' if noun == 'half' else several}"
+    return f"1 {noun}" if count == 1 else f"{count:,} {plural(noun)}"
+
+
+def plural(noun: str) -> str:
+    """Return the plural of a noun.
+
+    >>> plural("half"), plural("entry"), plural("day")
+    ('halves', 'entries', 'days')
+    """
+    if noun == "half":
+        return "halves"
+    return f"{noun[:-1]}ies" if noun.endswith("y") and noun[-2:-1] not in "aeou" else f"{noun}s"
 
 
 def check_texts(**named: object) -> None:

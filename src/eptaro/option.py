@@ -5,7 +5,7 @@ The options of the command line and the keys of a config are made from these fie
 
 from __future__ import annotations
 
-from dataclasses import MISSING, field
+from dataclasses import MISSING, Field, field
 from typing import Any, Literal, NamedTuple, TypeAlias
 
 from eptaro.errors import spelled
@@ -37,13 +37,21 @@ def option(default: Any = MISSING, **how: Any) -> Any:
     return field(default=default, metadata={"shown": OptionHelp(**how)})
 
 
-def setting(kind: Any, name: str, value: str = "") -> str:
+def flag(of: Field[Any]) -> str:
+    """Return the name of a field's option on the command line: `--date-format`."""
+    how: OptionHelp | None = of.metadata.get("shown")
+    return f"--{(how.name if how else None) or of.name.replace('_', '-')}"
+
+
+def setting(kind: Any, name: str, value: object = None) -> str:
     """Return how the caller gives a value to an option that is a field of a dataclass.
 
     >>> from eptaro.rules.dates import DateRules
     >>> setting(DateRules, "order", "dmy"), setting(DateRules, "locale")
-    ('order=dmy', 'locale=')
+    ("order='dmy'", 'locale=')
     """
-    shown: OptionHelp = kind.__dataclass_fields__[name].metadata["shown"]
-    flag = f"--{shown.name or name.replace('_', '-')}"
-    return spelled(f"{name}={value}", f"{flag} {value or shown.metavar or ''}".rstrip())
+    of = kind.__dataclass_fields__[name]
+    how: OptionHelp | None = of.metadata.get("shown")
+    if value is None:
+        return spelled(f"{name}=", f"{flag(of)} {(how and how.metavar) or ''}".rstrip())
+    return spelled(f"{name}={value!r}", f"{flag(of)} {value}")

@@ -265,7 +265,7 @@ class Mistakes(Commands):
                 (("recap", "rows.csv", "--date", "shop", "--measure", "n=count()", "--per", "day"),
                  "row 1: 'a' is not written as"),
                 (("dimension", "--from", "2025-02-01", "--through", "2025-01-01"), "reversed"),
-                (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "years, weeks"),
+                (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "years or weeks"),
             ),
             2: (
                 (("recap", "--per", "day"), "Missing argument"),

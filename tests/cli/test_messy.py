@@ -117,14 +117,14 @@ class Messy(Commands):
         self.assertEqual(status, 0, told)
         text = Path("eptaro.toml").read_text()
         for line in (
-            'mean_price = "mean(price)"   # such values do not add up',
-            'mean_share = "mean(share)"   # such values do not add up (percents are hundredths)',
+            'mean_price = "mean(price)"   # a level or a rate: averaged, not summed',
+            'mean_share = "mean(share)"   # a level or a rate: averaged, not summed (percents are hundredths)',
             'total_quantity = "sum(quantity)"   # amounts',
             'mean_temperature = "mean(temperature)"',
             'mean_unitPrice = "mean(unitPrice)"',
-            "# left out: ship_id, its name says that it tells things apart",
-            "# left out: hour, parts of dates are not added up",
-            "# left out: lat, places are not added up",
+            "# left out: ship_id, identifier (by its name): not summed",
+            "# left out: hour, part of a date: not summed",
+            "# left out: lat, coordinate: not summed",
             'numbers = "infer"',
         ):
             self.assertIn(line, text)

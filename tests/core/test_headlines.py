@@ -66,7 +66,7 @@ class Verbs(unittest.TestCase):
         made = ep.Daybook(table, date="on", by="g", measures="s=sum(x)", coverage="groups")
         said = made.compare("year", by="g").headline
         self.assertIn(
-            "S in 2025: 98, which cannot be compared, as 1 group is not known on both sides.", said
+            "S in 2025: 98. Nothing to compare: 1 group is not covered on both sides.", said
         )
         self.assertNotIn(" up ", said)
 
@@ -102,7 +102,9 @@ class Verbs(unittest.TestCase):
             f"Revenue over the 3 months to {last}: {total('2025-02-15', last):,} (2025-02-15",
             window,
         )
-        self.assertIn("FY2026-Q1", made.card().headline)
+        self.assertRegex(
+            made.card().headline, r"as of 2025-05-14: week [\d,]+, month [\d,]+, quarter"
+        )
         self.assertIn("highest for", made.rhythm("weekday").headline)
         self.assertIn("median", made.spread("fare").headline)
         self.assertIn("Most values of fare", made.histogram("fare").headline)

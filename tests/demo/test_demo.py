@@ -105,7 +105,7 @@ class Made(unittest.TestCase):
                 status, out, err = Commands.go(self, "demo", "--folder", folder)
                 self.assertEqual((status, "report written to" in err), (0, True), err)
             self.assertEqual(out.count("$ eptaro"), 15)
-            self.assertIn("next time say --date shipped --order dmy", out)
+            self.assertIn("next time use --date shipped --order dmy", out)
             self.assertIn("1: '01.04.2022' is not written as", out)
             self.assertIn("FY2026-Q2", out)
             self.assertIn("numbers to add up (decimal", out)

@@ -238,7 +238,7 @@ class Joined(unittest.TestCase):
                 ep.Daybook(frame, date="on", measures="s=sum(fare * k)",
                            lookups=ep.Lookup(lookups, "ship"))  # fmt: skip
         words = {"ship": ["Auk"], "k": ["$5"]}
-        with self.assertRaisesRegex(ep.MeasureError, r"'\$5' of 'k' is not a number \(say"):
+        with self.assertRaisesRegex(ep.MeasureError, r"'\$5' of 'k' is not a number \(use"):
             ep.Daybook(frame, date="on", measures="s=sum(k)", lookups=ep.Lookup(words, "ship"))
         book = ep.Daybook(frame, date="on", measures="s=sum(k)", numbers="infer",
                           lookups=ep.Lookup(words, "ship"))  # fmt: skip

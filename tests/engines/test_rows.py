@@ -37,7 +37,7 @@ class Inspect(unittest.TestCase):
         self.assertEqual(told["order of dates"]["value"], "dmy")
         self.assertIn("3 only month first", told["order of dates"]["detail"])
         self.assertEqual(told["suggestion"]["detail"],
-                         "next time say --date shipped --order dmy --bad-dates reject")  # fmt: skip
+                         "next time use --date shipped --order dmy --bad-dates reject")  # fmt: skip
 
     def test_gaps_duplicates_keys_and_weekdays(self):
         frame = {"on": ["2025-01-01", "2025-01-01", "2025-01-04", "2025-04-01", "2025-04-01"],
@@ -49,8 +49,8 @@ class Inspect(unittest.TestCase):
         )
         self.assertEqual(told["days without rows"]["detail"], "longest 2025-01-05..2025-03-31")
         self.assertEqual(told["months without rows"]["value"], "2025-02, 2025-03")
-        self.assertEqual(told["rows that repeat"]["count"], 2)
-        self.assertEqual(told["keys that repeat"]["detail"], "first in rows 1 and 2")
+        self.assertEqual(told["duplicate rows"]["count"], 2)
+        self.assertEqual(told["duplicate keys"]["detail"], "first in rows 1 and 2")
         groups = {(r["subject"], r["group"]): r for r in table.rows()}
         self.assertEqual(groups["dates", "b"]["value"], "2025-01-04..2025-04-01")
         days = {r["value"]: r["count"] for r in table.rows() if r["subject"] == "weekday"}
@@ -75,7 +75,7 @@ class Inspect(unittest.TestCase):
             found(ep.inspect({"a": ["x"], "b": ["2025-01-01"]}))["date column"]["value"], "b"
         )
         for frame, told in (
-            ({"a": ["x"]}, "none that can be read"),
+            ({"a": ["x"]}, "none can be read as written"),
             ({"a": ["2025-01-01"], "b": [dt.date(2025, 1, 1)]}, "a, b could all be dates"),
         ):
             self.assertIn(told, found(ep.inspect(frame))["date column"]["detail"])
@@ -90,8 +90,8 @@ class Inspect(unittest.TestCase):
         told = {row["value"]: row["detail"] for row in rows if row["subject"] == "column"}
         self.assertEqual([*told], ["on", "route", "fare", "ship_id"])
         self.assertRegex(told["fare"], r"^numbers to add up \(thousands.*'\$'.*1 blank")
-        self.assertIn("2 different words", told["route"])
-        self.assertIn("tells things apart", told["ship_id"])
+        self.assertIn("2 distinct values", told["route"])
+        self.assertIn("identifier (by its name)", told["ship_id"])
         self.assertEqual(rows[-1]["subject"], "next")
         words = shlex.split(rows[-1]["detail"])
         self.assertEqual(words[:3], ["eptaro", "recap", str(path)])
@@ -100,7 +100,7 @@ class Inspect(unittest.TestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual(sum(row["total_fare"] or 0 for row in json.loads(done.stdout)), 1002.5)
         for text, said in (("13.02.2025", "read with order=dmy"),
-                           ("03/04/2025", "order=dmy or mdy")):  # fmt: skip
+                           ("03/04/2025", "order='dmy' or order='mdy'")):  # fmt: skip
             first = next(iter(ep.inspect({"d": [text]}).rows()))
             self.assertIn(said, first["detail"])
 
@@ -199,5 +199,5 @@ class Codes(unittest.TestCase):
             if row["subject"] == "column"
         }
         for name in ("who", "zone"):
-            self.assertTrue(found[name].startswith("no measure: codes such as"), found)
+            self.assertTrue(found[name].startswith("no measure: identifier (codes such as"), found)
         self.assertTrue(found["paid"].startswith("numbers to add up"), found)

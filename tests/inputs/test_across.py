@@ -92,7 +92,7 @@ class Wide(unittest.TestCase):
     def test_what_cannot_be_is_refused(self):
         for across, said in (
             ("2019..2030", "unknown column '2030'"),
-            ("2024..2019", "'2019' stands before '2024'"),
+            ("2024..2019", "'2019' comes before '2024'"),
             ("fare*", "no column fits 'fare\\*'"),
             (["2019", "x"], "names no columns"),
             (ep.Across(["2019", "x"]), "unknown column 'x'"),

@@ -15,7 +15,7 @@ from pyarrow import parquet
 
 import eptaro as ep
 from eptaro.core.calendars.days import as_dates
-from eptaro.inputs.dates import read_dates
+from eptaro.inputs.dates.reading import read_dates
 
 DAY = dt.date(2025, 8, 20)
 DOCS = Path(__file__).parents[2] / "docs" / "dates.md"
@@ -123,7 +123,7 @@ class Typed(unittest.TestCase):
         stamps = [dt.datetime(2025, 1, 1, 23, 30), dt.datetime(2025, 7, 1, 23, 30)]
         column = pa.array(stamps, pa.timestamp("s", "UTC"))
         self.assertEqual(coverage(column, zone="Europe/Lisbon"), "2025-01-01..2025-07-02")
-        with self.assertRaisesRegex(ep.DateError, "zone UTC.*say which with zone="):
+        with self.assertRaisesRegex(ep.DateError, "zone UTC.*use zone="):
             coverage(column)
 
     def test_days_before_1970(self):

@@ -147,9 +147,9 @@ class Forms(unittest.TestCase):
     def test_what_has_no_grain_is_refused_with_what_to_say(self):
         for values, rules, said in (
             (["2006-01", "2006-01-15"], {}, "both '2006-01-15', a day, and '2006-01', a month"),
-            (["2006-Q1", "2006"], {}, r"'2006' is not written .*grain=year"),
-            ([200601], {}, "grain=month"),
-            ([1987], {}, "grain=year"),
+            (["2006-Q1", "2006"], {}, r"'2006' is not written .*grain='year'"),
+            ([200601], {}, "grain='month'"),
+            ([1987], {}, "grain=\'year\'"),
             (["2006-01-15"], {"grain": "month"}, "neither the first nor the last day of a month"),
             ([dt.date(2006, 2, 27)], {"grain": "month"}, "neither the first nor the last"),
             ([20060115], {"grain": "quarter"}, "neither the first nor the last day of a quarter"),
@@ -158,7 +158,7 @@ class Forms(unittest.TestCase):
             ([200613], {"grain": "month"}, "does not exist"),
             ([202154], {"grain": "week"}, "does not exist"),
             ([123], {"grain": "month"}, "is no number of a month"),
-            (["2024-01-07"], {"grain": "week"}, "is no Monday"),
+            (["2024-01-07"], {"grain": "week"}, "is not a Monday"),
         ):
             with self.assertRaisesRegex(ep.DateError, said):
                 ep.Daybook({"on": values}, date="on", measures="n=count()",
@@ -328,7 +328,7 @@ class Questions(unittest.TestCase):
                MEASURE, "--per", "month", "--format", "json"]  # fmt: skip
         refused = subprocess.run(run, cwd=folder, capture_output=True, text=True, check=False)
         self.assertEqual(refused.returncode, 1)
-        self.assertIn("grain=month", refused.stderr)
+        self.assertIn("use --grain month", refused.stderr)
         done = subprocess.run(
             [*run, "--grain", "month"], cwd=folder, capture_output=True, text=True, check=False
         )

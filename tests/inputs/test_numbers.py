@@ -186,7 +186,7 @@ class Written(unittest.TestCase):
             ("12-", "trailing_minus=True"),
             ("5%", "percent=True"),
             ("NA", "blanks=\\('NA',\\)"),
-            ("1,234", "which mark is which"),
+            ("1,234", "name the marks"),
         ):
             with (folder / "a.csv").open("w", newline="") as file:
                 csv.writer(file).writerows([("on", "x"), ("2024-01-01", text)])
@@ -334,7 +334,7 @@ class Everywhere(unittest.TestCase):
             self.assertEqual(json.loads(done.stdout)[0]["s"], 1225.25, given)
             self.assertIn("1 'NA' in 'fare' count as blank", done.stderr)
         for given, said in (
-            (["a.csv", *options], "numbers=infer"),
+            (["a.csv", *options], "--numbers infer"),
             (["a.csv", *options, "--numbers", "infer", "--brackets"], "rules of your own"),
         ):
             done = subprocess.run([*run, *given], cwd=self.folder, capture_output=True, text=True,

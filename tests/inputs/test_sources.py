@@ -237,7 +237,7 @@ class SameBook(Files):
         floats = ep.Daybook({"on": ["2025-01-01"] * 3, "x": [0.5, float("nan"), None]}, date="on",
                             measures=["s=sum(x)", "m=median(x)"])  # fmt: skip
         self.assertEqual(floats.notes[0], "2 blanks in 'x' are left out")
-        self.assertIn("keep every value", floats.notes[1])
+        self.assertEqual(len(floats.notes), 1)  # a note on memory is for what takes much
 
     def test_cells_beyond_a_memory_limit_are_kept_in_files(self):
         rng = random.Random(7)
@@ -317,12 +317,12 @@ class Refused(Files):
         self.file("rows.csv", TEXT)
         bad = (
             (missing, "there is no such file.*did you mean 'rows.csv'"),
-            (self.file("semi.csv", "on;shop;fare\n2025-01-01;a;1\n"), "set apart by ';'"),
+            (self.file("semi.csv", "on;shop;fare\n2025-01-01;a;1\n"), "separated by ';'"),
             ("nothing-*.csv", "no file fits this pattern"),
             (self.file("bad.xlsx", "no"), "cannot be read"),
             ("sqlite:///x.db", "needs a query"),
             (self.file("wide.csv", ",".join(map(str, range(20_000))) + "\n1"), "unknown column"),
-            (self.file("r.parquet.gz", "x"), "only CSV files are read packed"),
+            (self.file("r.parquet.gz", "x"), "only CSV files may be compressed"),
             (self.folder / "rows.txt", "unknown file ending '.txt'"),
             (self.file("empty.csv", ""), "is empty"),
             (self.file("header.csv", "on,shop,fare\n"), "column names but no rows"),

@@ -48,8 +48,8 @@ class Tables(unittest.TestCase):
     def test_rows_and_arrays_keep_blanks(self):
         table = every_kind()
         self.assertEqual(list(table.rows()), ROWS)
-        self.assertTrue(np.isnan(table["share"][1]) and np.isnat(table["day"][1]))
-        self.assertIs(table["whole"][1], np.ma.masked)
+        for name in ("whole", "share", "day"):
+            self.assertIs(table[name][1], np.ma.masked)
         self.assertEqual(table["cents"].tolist(), [Decimal("-1234.56"), None])
         with self.assertRaisesRegex(ep.QuestionError, "did you mean 'cents'"):
             table["cent"]

@@ -195,5 +195,5 @@ class Page(unittest.TestCase):
         short = ep.Daybook({"on": days, "x": range(200)}, date="on", measures="s=sum(x)")
         outline = Outline(short.report(self.folder / "short.html").read_text())
         said = " ".join("".join(outline.text).split())
-        self.assertIn("No month can be compared yet: the data begins on 2025-01-01", said)
+        self.assertIn("Nothing to compare yet: the data covers only 2025-01-01", said)
         self.assertNotIn("groups", [given.get("id") for tag, given in outline.tags if tag == "h2"])

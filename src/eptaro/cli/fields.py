@@ -16,7 +16,7 @@ import click
 from eptaro.cli.help import DATES, ENGINE, FILES, GROUPS, KNOWN, QUESTION, option
 from eptaro.core.verbs.queries import Goals
 from eptaro.errors import QuestionError
-from eptaro.option import OptionHelp
+from eptaro.option import OptionHelp, flag
 
 _HEADINGS = {
     "question": QUESTION,
@@ -52,9 +52,8 @@ def options_of(kind: Any) -> dict[str, FieldOption]:
     found = {}
     for of in fields(kind):
         if "shown" in of.metadata:
-            name = of.metadata["shown"].name or of.name
-            flag = f"--{name.replace('_', '-')}"
-            found[of.name] = FieldOption(of, hints[of.name], flag, name.replace("-", "_"))
+            word = flag(of)[2:].replace("-", "_")
+            found[of.name] = FieldOption(of, hints[of.name], flag(of), word)
     return found
 
 

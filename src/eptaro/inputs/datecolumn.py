@@ -13,6 +13,7 @@ from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
 from eptaro.inputs.sources import Source, Wanted
+from eptaro.option import setting
 from eptaro.rules.dates import DateRules, Order
 
 
@@ -45,7 +46,7 @@ def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateR
     raise DateError(
         f"{name!r} could be read day first or month first: "
         f"{' and '.join(map(repr, found.three[:2]))} fit both, and no value has a number over "
-        f"12; say order='dmy' or order='mdy'"
+        f"12; use {setting(DateRules, 'order', 'dmy')} or {setting(DateRules, 'order', 'mdy')}"
     )
 
 

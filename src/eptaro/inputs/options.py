@@ -19,7 +19,7 @@ from eptaro.core.questions.book_options import BookOptions, Calendars, Worked, c
 from eptaro.core.questions.coverage import Coverage
 from eptaro.core.questions.scope import By
 from eptaro.core.tables.format import Format
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, spelled
 from eptaro.option import option
 from eptaro.rules.across import Across
 from eptaro.rules.dates import DateRules, date_rules
@@ -161,7 +161,8 @@ class ReadOptions:
         Raises `QuestionError` where it is not.
         """
         if self.date is None:
-            raise QuestionError(f"say with date= which column holds the dates; {why}")
+            named = spelled("date=", "--date COLUMN")
+            raise QuestionError(f"name the column of dates with {named}; {why}")
         return self.date
 
 

@@ -196,7 +196,7 @@ def _hint(names: list[str]) -> str:
     """Return a hint where a single column name looks like several, set apart otherwise."""
     for mark in (";", "\t", "|"):
         if len(names) == 1 and mark in names[0]:
-            return f" (the columns seem to be set apart by {mark!r}: say so with delimiter)"
+            return f" (the columns seem to be separated by {mark!r}; set the delimiter)"
     return ""
 
 

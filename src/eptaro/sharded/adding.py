@@ -19,7 +19,7 @@ from eptaro.core.questions.view import Facts
 from eptaro.core.verbs.store import Store
 from eptaro.engines.local import source_of
 from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
-from eptaro.errors import InputError, as_path
+from eptaro.errors import InputError, as_path, spelled
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.inputs.sources import ManyFiles, Source
@@ -234,8 +234,8 @@ def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
     manifest = store.manifest
     if not manifest.reading and options.date is None:
         raise InputError(
-            f"{folder}: no file has been folded into this book; say with date= (--date) which "
-            f"column holds the dates"
+            f"{folder}: no file has been folded into this book; name the "
+            f"column of dates with {spelled('date=', '--date COLUMN')}"
         )
     before = options_before(manifest, store.about.measures)
     read = options.over(before)

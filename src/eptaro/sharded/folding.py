@@ -39,7 +39,7 @@ def fold_sharded(what: Any, options: FileOptions) -> ShardStore:
         raise QuestionError(f"shards={shards} must be at least 1")
     if options.engine != "dask":
         if place is None:
-            raise QuestionError("shards need a place: say into= which folder")
+            raise QuestionError("shards are for a book in a folder; name it with into=")
         paths = [what] if isinstance(what, str) else [str(one) for one in what]
         return ShardStore.of(place, put_files(place, paths, options), None, options.book.formats)
     if place is None and (client is None or isinstance(client, str)):

@@ -108,7 +108,7 @@ class Traced(unittest.TestCase):
             0, "x_sum_prior"
         )
         self.assertEqual((row["x_sum_prior"], found.plain, found.agrees), (None, None, True))
-        self.assertIn("wholly outside", str(found))
+        self.assertIn("outside the coverage: blank", str(found))
 
     def test_what_cannot_be_traced(self):
         recap = self.BOOK.recap("year", by="g", shares=True)

@@ -175,7 +175,7 @@ class Sides(unittest.TestCase):
         book = book_of(oracle.random_rows(0), ep.MonthCalendar())
         bad = (
             ({"against": "FY2019"}, "is not a span"),
-            ({"against": "2019-W03"}, "has no place in a week"),
+            ({"against": "2019-W03"}, "weeks are not whole months"),
             ({"against": "2019-01-01..2019-01-31", "to_date": True}, "needs a period to cut"),
             ({"against": "2019", "align": "restated"}, "goes with back"),
             ({"mean_of": 0}, "must be 1 to 200"),

@@ -365,8 +365,8 @@ class Compare(Against):
     def test_what_does_not_fit_is_refused_with_what_does(self):
         book = book_of(oracle.random_rows(0), ep.MonthCalendar())
         bad = (
-            (("week",), {"back": "1 month"}, "any number of year, week"),
-            (("year",), {"back": "1 quarter"}, "any number of year"),
+            (("week",), {"back": "1 month"}, "a number of years or weeks"),
+            (("year",), {"back": "1 quarter"}, "a number of years"),
             (("month",), {"back": "a year"}, "write it as"),
             (("month",), {"back": "2 fortnights"}, "unknown unit"),
             (("month",), {"back": "0 months"}, "at least 1"),

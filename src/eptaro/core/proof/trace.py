@@ -144,7 +144,7 @@ class TracedSide:
         found = [
             f"{self.name}: {self.span.first:%A} {self.span.first} to "
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
-            f"  {counted(len(self.rows), 'transaction')} give {shown(self.value, self.places)}",
+            f"  {counted(len(self.rows), 'transaction')}: {shown(self.value, self.places)}",
         ]
         if self.blanks:
             found.append(f"  {self.blanks:,} of them have no value and are ignored")

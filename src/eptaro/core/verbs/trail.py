@@ -67,7 +67,7 @@ def _per_entry(view: View, windows: Windows, query: Trail) -> Result:
     if windows.back.unit in BY_GROUP:
         raise QuestionError(f"every='entry' goes with windows of days, not of {windows.back}")
     if query.weights is not None:
-        raise QuestionError("weights go with units of time; leave them or every='entry' out")
+        raise QuestionError("weights go with units of time; leave out weights or every='entry'")
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     first, last = windows.bounds(days, view.calendar, view.facts.workdays)
     one = np.zeros(len(days), np.int64)

@@ -108,7 +108,7 @@ class Translator:
 
     def refused(self, node: Node, what: str) -> Exception:
         """Return the error for what a database may calculate in another way than Eptaro."""
-        said = f"a database is not asked for {what}, which it may do in its own way; fold its rows"
+        said = f"databases differ in how they calculate {what}; fold the rows"
         return wrong(self.text, node.at, f"{said} with Daybook.read, or put it into the query")
 
     def made(self, node: Node) -> Made:

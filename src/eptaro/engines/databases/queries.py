@@ -24,8 +24,8 @@ from eptaro.rules.dates import DateRules
 GROUPED: tuple[What, ...] = ("rows", "filled", "sum", "square", "min", "max")
 LISTED: tuple[What, ...] = ("values", "codes")  # each value per day and group, and how often
 _UNORDERED = (
-    "goes by the order of rows, which a database table has not; use min or max, or read a query "
-    "that orders them: Daybook.read"
+    "depends on the order of rows, which a database table does not have; use min or max, or read "
+    "a query that orders them with Daybook.read"
 )
 REFUSED: Mapping[What, str] = {"first": _UNORDERED, "last": _UNORDERED}
 

@@ -14,7 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError, spelled
-from eptaro.option import OptionHelp
+from eptaro.option import flag, setting
 from eptaro.rules.numbers import Mark, NumberRules
 
 _SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
@@ -174,8 +174,8 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     if rules.percent and not all(_PERCENT.search(text) for text in said):
         other = next(text for text in said if not _PERCENT.search(text))
         raise MeasureError(
-            f"{name!r} holds percents and {other!r} without the sign; say what they are with "
-            f"NumberRules(percent=...)"
+            f"{name!r} holds percents and {other!r} without the sign; set "
+            f"{setting(NumberRules, 'percent')} if they are percents too"
         )
     fitting = [
         made
@@ -216,10 +216,8 @@ def cure(text: str) -> str:
 
 def _as_option(of: Field[Any], value: Any) -> str:
     """Return a rule as the command line has it."""
-    how: OptionHelp | None = of.metadata.get("shown")
-    flag = f"--{(how.name if how else None) or of.name.replace('_', '-')}"
     values = value if isinstance(value, tuple) else [value]
-    return " ".join(flag if one is True else f"{flag} {shlex.quote(one)}" for one in values)
+    return " ".join(flag(of) if one is True else f"{flag(of)} {shlex.quote(one)}" for one in values)
 
 
 class UndecidedError(MeasureError):
@@ -236,7 +234,7 @@ def _decided(fitting: Sequence[NumberRules], said: list[str], name: str) -> Numb
                 raise UndecidedError(
                     f"{name!r} could be read in two ways: {text!r} is {one} with decimal="
                     f"{first.decimal!r}, and {two} with decimal={other.decimal!r}, and no other "
-                    f"value decides; say which with NumberRules"
+                    f"value decides; name the mark with {setting(NumberRules, 'decimal')}"
                 )
     return first
 
@@ -272,14 +270,14 @@ def _around(said: list[str], name: str) -> tuple[str, ...]:
         one, two = (repr(found[word]) for word in money[:2])
         raise MeasureError(
             f"{name!r} holds amounts in several currencies, such as {one} and {two}, which do not "
-            f"add up; pick one with where="
+            f"add up; select one with {spelled('where=', '--where CONDITION')}"
         )
     units = [word for word in found if word not in money]
     if len(units) > 1 or (units and money):
         shown = " and ".join(repr(found[word]) for word in [*money, *units][:_SHOWN])
         raise MeasureError(
-            f"{name!r} holds numbers with different words, such as {shown}; say with "
-            f"NumberRules(strip=...) which say nothing of their size"
+            f"{name!r} holds numbers with different words, such as {shown}; name "
+            f"those that do not change the amounts with {setting(NumberRules, 'strip')}"
         )
     return tuple(found)
 

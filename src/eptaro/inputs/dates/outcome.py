@@ -14,6 +14,7 @@ from eptaro.core.calendars.grain import Grain
 from eptaro.core.kernels.kept import Keeping
 from eptaro.inputs.dates.texts import DAY, Parsed, parse_texts
 from eptaro.inputs.files.chunks import to_numpy
+from eptaro.option import setting
 from eptaro.rules.dates import DateRules
 
 DAY_NS = 1000 * DAY
@@ -71,7 +72,7 @@ def needs_zone(name: str, what: str) -> str:
     """Return the message for values whose day depends on a zone that is not given."""
     return (
         f"{name!r} holds {what}, whose day depends on the time zone that they are read in; "
-        f"say which with zone=, such as zone='UTC'"
+        f"use {setting(DateRules, 'zone')}, such as {setting(DateRules, 'zone', 'UTC')}"
     )
 
 

@@ -40,6 +40,7 @@ from eptaro.inputs.dates.texts import (
     to_zone,
 )
 from eptaro.inputs.files.chunks import encoded, one_array, to_numpy
+from eptaro.option import setting
 from eptaro.rules.dates import DateRules
 
 _SERIAL_EPOCH = {"1900": -25_569, "1904": -24_107}  # day ordinal of serial 0
@@ -75,10 +76,7 @@ def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> Parse
     return Parsed(day, nothing, nothing + NO_OFFSET, reason)
 
 
-_PERIODS = (
-    ("a year? say grain=year; or say serials= or unix= if it is one", 1500, 2999),
-    ("a month? say grain=month; or say serials= or unix= if it is one", 150_001, 299_912),
-)
+_PERIODS = (("year", 1500, 2999), ("month", 150_001, 299_912))
 
 
 def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) -> Parsed:
@@ -117,10 +115,13 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
         day = month_starts(months) + number - 1
         eight = (whole >= 10_000_101) & (whole <= 99_991_231) & (values == whole)
         exists = inside & (number >= 1) & (number <= room)
+        serials, unix = setting(DateRules, "serials"), setting(DateRules, "unix")
         reason[~exists] = "does not exist in the calendar"
-        reason[~eight] = "is a number, but not yyyymmdd (say serials= or unix= if it is one)"
-        for cure, least, most in _PERIODS:
+        reason[~eight] = f"is a number, but not yyyymmdd (use {serials} or {unix} if it is one)"
+        for period, least, most in _PERIODS:
             hit = ~eight & (whole >= least) & (whole <= most)
+            grain = setting(DateRules, "grain", period)
+            cure = f"a {period}? use {grain}; or use {serials} or {unix} if it is one"
             reason[hit] = f"is a number, but not yyyymmdd ({cure})"
     return Parsed(day, micros, np.full(size, NO_OFFSET), reason)
 

@@ -187,12 +187,14 @@ class Hint(NamedTuple):
     pattern: str
     question: str
     option: str
-    values: tuple[str, ...]
+    values: tuple[str | None, ...]
+    also: str = ""
 
     def __str__(self) -> str:
         """Return what to use, as the caller writes options."""
         ways = [setting(DateRules, self.option, value) for value in self.values]
-        return f"{self.question}use {' or '.join(ways)}"
+        also = f", with {setting(DateRules, self.also)}" if self.also else ""
+        return f"{self.question}use {' or '.join(ways)}{also}"
 
 
 _TWO, _GAP = r"\d{1,2}", r" ?[./\- ] ?"
@@ -205,9 +207,10 @@ HINTS = (
     ),
     Hint(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}{_TWO}\b",
-        "two-digit years are read with an order and a pivot: ",
+        "a year of two digits? ",
         "order",
         ("dmy", "mdy", "ymd"),
+        also="pivot",
     ),
     Hint(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "", "order", ("ymd",)),
     Hint(r"^\d{4}$", "a year? ", "grain", ("year",)),
@@ -221,7 +224,7 @@ HINTS = (
         r"^\d{1,2}[./\-, ]+[\p{L}\p{M}]+[./\-, ]+\d{4}\b",
         "a month in another language? ",
         "locale",
-        ("",),
+        (None,),
     ),
 )
 

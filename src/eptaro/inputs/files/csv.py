@@ -21,6 +21,7 @@ import pyarrow.compute as pc
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.files.damage import digest_of, file_digest
 from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.option import setting
 from eptaro.places import Place
 from eptaro.rules.files import FileRules
 
@@ -129,7 +130,7 @@ class CsvFile(Source):
         except InputError as error:
             if self._rules.header_row > 1 or (line := self._line_naming(wanted)) < 2:
                 raise
-            said = f"line {line} names it: say header_row={line}"
+            said = f"line {line} names it: use {setting(FileRules, 'header_row', line)}"
             raise InputError(f"{error}; {said}") from None
 
     def _line_naming(self, wanted: list[str]) -> int:

@@ -19,6 +19,7 @@ from eptaro.extras import need
 from eptaro.inputs.files.csv import CsvFile, StandardInput
 from eptaro.inputs.files.damage import unreadable
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource
+from eptaro.option import setting
 from eptaro.places import Place, is_stored, scheme_of
 from eptaro.rules.files import FileRules
 from eptaro.timeouts import connection_options
@@ -222,10 +223,10 @@ def readable_ending(path: Path, rules: FileRules) -> str:
     """Return the ending that a file is read by; raises `InputError` where there is no reader."""
     ending = ending_of(path, rules)
     if ending not in READERS:
-        hint = "" if rules.like else "; say with like= how it is written, such as like=csv"
+        hint = "" if rules.like else f"; if it is text, use {setting(FileRules, 'like', 'csv')}"
         raise InputError(f"{path}: {unknown('file ending', ending, READERS)}{hint}")
     if rules.header_row > 1 and ending not in (".csv", ".tsv"):
-        raise InputError(f"{path}: header_row={rules.header_row} goes with CSV files alone")
+        raise InputError(f"{path}: header_row={rules.header_row} is only for CSV files")
     return ending
 
 

@@ -34,7 +34,7 @@ from eptaro.core.verbs.compare.sides import (
 )
 from eptaro.core.verbs.goals import GOAL_ENDINGS
 from eptaro.core.verbs.queries import Compare
-from eptaro.errors import CalendarError, QuestionError, spelled
+from eptaro.errors import CalendarError, QuestionError, plural
 
 
 def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Measure]) -> Result:
@@ -165,8 +165,8 @@ def _check_step(calendar: Calendar, per: str, level: str, said: str) -> None:
     fits = calendar.steps(per)
     if level not in fits:
         raise QuestionError(
-            f"{said} does not fit per={per!r}: {per}s do not divide into {level}s; use "
-            f"{spelled('back=', '--back')} in {', '.join(f'{one}s' for one in fits)}"
+            f"{said} does not fit per={per!r}: {plural(level)} are not whole {plural(per)}; "
+            f"go back a number of {' or '.join(map(plural, fits))}"
         )
 
 
@@ -190,7 +190,7 @@ def _to_date(view: View, asked: Compare) -> Sides:
     if periods < 1:
         raise QuestionError(f"periods={periods} must be at least 1")
     if view.window:
-        raise QuestionError("only=<days> does not go with to_date=True; say as_of instead")
+        raise QuestionError("only=<days> does not go with to_date=True; use as_of instead")
     calendar, today = view.calendar, np.array([view.today])
     index = calendar.index_of(today, per)
     today = view.cut(calendar.first_days(index, per), today)
