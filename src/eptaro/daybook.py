@@ -587,7 +587,7 @@ def _logged(store: Store) -> Store:
     count += f", {counted(about.groups.count, 'group')}"
     log("read: %s, dated by the %s", count, about.folded.grain)
     log("calendar: %s", about.calendar.describe())
-    log("days known: %s", about.coverage)
+    log("coverage: %s", about.coverage)
     log("measures: %s", ", ".join(f"{m.name} = {m.formula}" for m in about.measures))
     log("kernel: %s", build_info()["kernel"])
     return store

@@ -149,7 +149,7 @@ class Forms(unittest.TestCase):
             (["2006-01", "2006-01-15"], {}, "both '2006-01-15', a day, and '2006-01', a month"),
             (["2006-Q1", "2006"], {}, r"'2006' is not written .*grain='year'"),
             ([200601], {}, "grain='month'"),
-            ([1987], {}, "grain=\'year\'"),
+            ([1987], {}, "grain='year'"),
             (["2006-01-15"], {"grain": "month"}, "neither the first nor the last day of a month"),
             ([dt.date(2006, 2, 27)], {"grain": "month"}, "neither the first nor the last"),
             ([20060115], {"grain": "quarter"}, "neither the first nor the last day of a quarter"),

@@ -284,7 +284,7 @@ class Everywhere(unittest.TestCase):
                     self.assertEqual(rows["2024-02"]["n"], 1)
                     self.assertEqual(rows["2024-01"]["p"], Decimal("2469.00"))
                     self.assertTrue(book.recap("month").trace(1, "s").agrees)
-                    self.assertIn("1 'NA' in 'fare' count as blank", book.notes)
+                    self.assertIn("1 'NA' in 'fare' read as blank and left out", book.notes)
             for book in self.books(numbers, where="fare > 0"):
                 with self.subTest(source=book.source):
                     rows = [*book.recap("month").rows()]
@@ -332,7 +332,7 @@ class Everywhere(unittest.TestCase):
                                   check=False)  # fmt: skip
             self.assertEqual(done.returncode, 0, (given, done.stderr))
             self.assertEqual(json.loads(done.stdout)[0]["s"], 1225.25, given)
-            self.assertIn("1 'NA' in 'fare' count as blank", done.stderr)
+            self.assertIn("1 'NA' in 'fare' read as blank and left out", done.stderr)
         for given, said in (
             (["a.csv", *options], "--numbers infer"),
             (["a.csv", *options, "--numbers", "infer", "--brackets"], "rules of your own"),

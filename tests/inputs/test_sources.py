@@ -233,10 +233,10 @@ class SameBook(Files):
         self.assertEqual(answers[0], answers[2])
 
     def test_blanks_are_counted_and_said(self):
-        self.assertEqual(self.read(TEXT).notes, ("1 blanks in 'fare' are left out",))
+        self.assertEqual(self.read(TEXT).notes, ("1 blank value in 'fare' left out",))
         floats = ep.Daybook({"on": ["2025-01-01"] * 3, "x": [0.5, float("nan"), None]}, date="on",
                             measures=["s=sum(x)", "m=median(x)"])  # fmt: skip
-        self.assertEqual(floats.notes[0], "2 blanks in 'x' are left out")
+        self.assertEqual(floats.notes[0], "2 blank values in 'x' left out")
         self.assertEqual(len(floats.notes), 1)  # a note on memory is for what takes much
 
     def test_cells_beyond_a_memory_limit_are_kept_in_files(self):

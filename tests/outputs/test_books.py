@@ -63,7 +63,7 @@ class Books(unittest.TestCase):
 
     def test_the_same_rows_twice_are_refused_unless_forced(self):
         book = book_of(self.rows)
-        with self.assertRaisesRegex(ep.InputError, "already; merge with force=True"):
+        with self.assertRaisesRegex(ep.InputError, "already; use force=True"):
             book.merge(book_of(self.rows))
         self.assertEqual(book.merge(book_of(self.rows), force=True).rows, 2 * book.rows)
 

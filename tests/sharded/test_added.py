@@ -102,7 +102,7 @@ class Added(Alike):
         was = (self.book / "manifest.json").read_bytes()
         for again in (self.paths[0], self.paths[1:3], [self.paths[3], self.paths[1]]):
             with self.assertRaisesRegex(
-                ep.InputError, r"in the book of .* already; say force \(--force\)"
+                ep.InputError, r"in the book of .* already; use force=True"
             ):
                 book.add(again)
         self.assertEqual((self.book / "manifest.json").read_bytes(), was)

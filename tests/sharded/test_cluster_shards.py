@@ -79,7 +79,7 @@ class Cluster(Alike):
         out = opened.recap("month", by="all").write(f"{self.folder}/out/")
         written = sum(parquet.read_metadata(part).num_rows for part in Path(out).iterdir())
         self.assertEqual(written, len(self.whole.recap("month", by="all")))
-        with self.assertRaisesRegex(ep.InputError, "already; say force"):
+        with self.assertRaisesRegex(ep.InputError, "already; use force"):
             self.fold(self.names[0], into=self.folder / "book")
 
     def test_workers_that_end_or_stand_still_in_a_fold_and_in_a_question(self):
@@ -109,7 +109,7 @@ class Cluster(Alike):
 
     def test_engines_and_places_that_do_not_go_together(self):
         for more, said in (
-            ({"engine": "stream", "shards": 2}, "say into= which folder"),
+            ({"engine": "stream", "shards": 2}, "name it with into="),
             ({"engine": "dask", "shards": 2}, "give a Client, or a folder"),
             ({"engine": "stream", "shards": 0, "into": "x"}, "at least 1"),
         ):

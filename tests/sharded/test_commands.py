@@ -48,7 +48,7 @@ class Folders(Commands):
         self.well("fold", "night.csv", *FOLD, "--into", "kept")
         again = ("fold", "night.csv", "--into", "kept")
         for words, status, said in (
-            (again, 1, "in the book of night.csv already; say force (--force)"),
+            (again, 1, "in the book of night.csv already; use --force"),
             ((*again, "--force", "--by", "ship"), 1, "leave 'ship' out"),
             ((*again, "--force", "--measure", "x=count()"), 1, "leave 'x=count()' out"),
             ((*again, "--shards", "2"), 2, "has its shards"),

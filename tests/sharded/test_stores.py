@@ -87,7 +87,7 @@ class Stores(Alike):
             ("compare", ("quarter",), {"by": "route"}),
         ]
         self.all_the_same(whole, ep.Daybook.open("s3://ferries/books/all"), questions)
-        with self.assertRaisesRegex(ep.InputError, "already; say force"):
+        with self.assertRaisesRegex(ep.InputError, "already; use force"):
             book.add("s3://ferries/nights/1.parquet")
         written = book.recap("month", by="all").write("s3://ferries/answers/")
         read = dataset.dataset(

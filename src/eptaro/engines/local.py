@@ -17,7 +17,7 @@ from eptaro.core.folds.fold import Fold
 from eptaro.core.folds.folded import Folded, Left
 from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.tables.column import Column
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import QuestionError, counted, unknown
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
@@ -130,9 +130,9 @@ class Reading:
         if read.evidence:
             notes.append(f"order of dates: {read.evidence}")
         notes += [
-            f"{n:,} blanks in {name!r} are left out"
+            f"{counted(n, 'blank value')} in {name!r} left out"
             for name, n in read.blanks.items()
-            if n and not formulas.is_conditional(name)
+            if n != self.source.blanked.get(name, 0) and not formulas.is_conditional(name)
         ]
         if formulas.where is not None:
             notes.append(

@@ -103,6 +103,11 @@ class Source(ABC):
         return ()
 
     @property
+    def blanked(self) -> Mapping[str, int]:
+        """How many values of each column became blank by a rule, once it has been read."""
+        return {}
+
+    @property
     def inputs(self) -> tuple[str, ...]:
         """The names of all inputs that it reads."""
         return (self.name,)
@@ -193,7 +198,7 @@ def check_names(formulas: Formulas, source: Source) -> None:
 
 
 def _hint(names: list[str]) -> str:
-    """Return a hint where a single column name looks like several, set apart otherwise."""
+    """Return a hint where a single column name looks like several that another mark separates."""
     for mark in (";", "\t", "|"):
         if len(names) == 1 and mark in names[0]:
             return f" (the columns seem to be separated by {mark!r}; set the delimiter)"
@@ -365,6 +370,11 @@ class ManyFiles(Source):
         self.name = f"{parts[0].name} and {len(parts) - 1} more"
         self.of_text, self.decimal = parts[0].of_text, parts[0].decimal
         self.undecided = any(part.undecided for part in parts)
+
+    @property
+    def blanked(self) -> Mapping[str, int]:
+        """How many values of each column became blank by a rule, once it has been read."""
+        return {}
 
     @property
     def inputs(self) -> tuple[str, ...]:

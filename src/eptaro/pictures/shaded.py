@@ -68,7 +68,7 @@ def _natural(table: Result, key: str) -> list[Any]:
 
 
 def _shaded(page: Page, axes: Any, cells: Any, column: Column) -> Any:
-    """Draw cells set apart by thin lines of paper."""
+    """Draw cells separated by thin lines of paper."""
     axes.grid(visible=False)
     axes.spines["bottom"].set_visible(False)
     low = min(float(np.nanmin(cells)), 0.0)

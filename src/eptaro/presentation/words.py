@@ -8,10 +8,12 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.questions.answer import Answered
+from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.questions.view import View
 from eptaro.core.tables.column import NO_NUMBERS, Column, difference
 from eptaro.core.tables.display import BLANK, shown
@@ -116,7 +118,7 @@ class Movement:
 
 
 def group_named(answer: Answered, row: int) -> str:
-    """Return the group of a row of a table, its values set apart by commas."""
+    """Return the group of a row of a table, its values separated by commas."""
     group = answer.group[answer.rows[row : row + 1]]
     words = (column.to_list()[0] for column in answer.view.groups.columns(np.asarray(group)))
     return ", ".join(BLANK if word is None else str(word) for word in words)
@@ -137,3 +139,14 @@ def largest_of(sizes: Sequence[Any] | np.ndarray[Any, Any]) -> int | None:
     """Return the place of the largest number, None where there is none."""
     numbers = np.asarray(sizes, np.float64)
     return None if np.isnan(numbers).all() else int(np.nanargmax(numbers))
+
+
+def calendar_in_words(calendar: Calendar | OwnCalendars) -> str:
+    """Return the definition of a calendar, as the beginning of a sentence.
+
+    >>> from eptaro import MonthCalendar
+    >>> calendar_in_words(MonthCalendar())
+    'Calendar: years from 1 January, ISO 8601 weeks'
+    """
+    words = calendar.describe()
+    return f"C{words[1:]}" if words.startswith("calendar:") else f"Calendar {words}"

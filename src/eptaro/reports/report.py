@@ -18,8 +18,9 @@ from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, unknown
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
+from eptaro.presentation.words import calendar_in_words
 from eptaro.progress import tell
-from eptaro.reports.sections import Asked, ReportRules, Section, calendar_told, made
+from eptaro.reports.sections import Asked, ReportRules, Section, made
 from eptaro.version import __version__
 
 if TYPE_CHECKING:
@@ -58,7 +59,7 @@ def write_page(
         sections=sections,
         as_of=view.coverage.last,
         coverage=view.coverage,
-        calendar=calendar_told(book.about.calendar),
+        calendar=calendar_in_words(book.about.calendar),
         source=book.about.source,
         version=__version__,
     )

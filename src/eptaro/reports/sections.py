@@ -12,7 +12,6 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import Amount, as_wide, check_level
 from eptaro.core.proof.trace import prove
-from eptaro.core.questions.own_calendars import OwnCalendars
 from eptaro.core.tables.column import NO_NUMBERS, Column
 from eptaro.core.tables.display import shown
 from eptaro.core.tables.result import Result
@@ -23,7 +22,7 @@ from eptaro.outputs.html import table_html
 from eptaro.pictures.draw import drawn
 from eptaro.pictures.theme import PictureOptions
 from eptaro.presentation.headline import headline as sentence
-from eptaro.presentation.words import titled
+from eptaro.presentation.words import calendar_in_words, titled
 
 SECTIONS = (
     *("headline", "groups", "to date", "comparison", "trend", "rhythm", "quality"),
@@ -188,9 +187,9 @@ def _contributions(section: Section, asked: Asked, within: str) -> None:
             of = ", ".join(str(row[group]) for group in book.about.groups.names)
             return f"{of} ({row[f'{name}_change']:+,})"
 
-        alt = f"Largest gain: {tell(best)}; largest loss or least gain: {tell(worst)}."
-        section.sentences.append(alt)
-        section.add_picture(table, f"Changes by group. {alt}", kind="changes")
+        extremes = f"Highest change: {tell(best)}; lowest: {tell(worst)}."
+        section.sentences.append(extremes)
+        section.add_picture(table, f"Changes by group. {extremes}", kind="changes")
     row = next(table.take(slice(0, 1)).rows())
     caption = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
     if len(table) > _MOST_GROUPS:
@@ -414,17 +413,6 @@ def quality(asked: Asked) -> Section:
     return section
 
 
-def calendar_told(calendar: Calendar | OwnCalendars) -> str:
-    """Return what a calendar is like, at the beginning of a sentence.
-
-    >>> from eptaro import MonthCalendar
-    >>> calendar_told(MonthCalendar())
-    'Calendar: years from 1 January, ISO 8601 weeks'
-    """
-    told = calendar.describe()
-    return f"C{told[1:]}" if told.startswith("calendar:") else f"Calendar {told}"
-
-
 def definitions(asked: Asked) -> Section:
     """Return what each measure and calendar means."""
     about = asked.book.about
@@ -433,7 +421,7 @@ def definitions(asked: Asked) -> Section:
     formulas = [measure.formula for measure in about.measures]
     made = [Column.text("measure", names), Column.text("definition", formulas)]
     section.add_table(Result(made), "Measures", "")
-    section.sentences.append(f"{calendar_told(about.calendar)}.")
+    section.sentences.append(f"{calendar_in_words(about.calendar)}.")
     section.sentences.append(
         "A change is the current value less the prior one; the ratio divides it by the size of "
         "the prior one. Changes are blank unless the data covers both sides in full. A blank is "

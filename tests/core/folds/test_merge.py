@@ -144,7 +144,7 @@ class Merged(unittest.TestCase):
     def test_what_differs_is_refused(self):
         with self.assertRaisesRegex(ep.InputError, "the books differ"):
             book([1], measures="s=sum(x)").merge(book([1], measures="t=sum(x)"))
-        with self.assertRaisesRegex(ep.InputError, "already; merge with force=True"):
+        with self.assertRaisesRegex(ep.InputError, "already; use force=True"):
             book([1], measures="s=sum(x)").merge(book([1], measures="s=sum(x)"))
         by = ep.Daybook(
             {"on": ["2025-01-01"], "x": [2], "g": ["a"]}, date="on", by="g", measures="s=sum(x)"

@@ -51,7 +51,7 @@ def accumulate(
     card: bool,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Show running totals that restart at each period; empty days have a row too."""
+    """Show period-to-date (running) totals; days without transactions have a row too."""
     asked = Given(data, reading, rules)
     if card:
         if output.prove:

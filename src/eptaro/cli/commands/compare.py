@@ -45,5 +45,5 @@ def compare(
     output: AnswerOptions,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Compare each period, or period to date, with a prior one."""
+    """Prior-period comparison, like for like, also to date."""
     return Given(data, reading, rules).answer(Compare, given, output)

@@ -23,6 +23,7 @@ from eptaro.errors import InputError, counted
 from eptaro.extras import leave_pandas_out
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.places import Place
+from eptaro.presentation.words import calendar_in_words
 from eptaro.progress import timed
 from eptaro.sharded.adding import add_rows
 from eptaro.sharded.store import ShardStore
@@ -81,7 +82,7 @@ def shown_changes(folder: str) -> tuple[Result, list[str]]:
         f"{folder}: {counted(book.about.rows, 'row')}, {book.about.coverage}",
         f"groups: {', '.join(manifest.by) or 'none'}",
         f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.about.measures)}",
-        f"calendar: {book.about.calendar.describe()}",
+        calendar_in_words(book.about.calendar),
         f"{counted(manifest.groups, 'group')}, {counted(manifest.cells, 'cell')}, "
         f"{size / 2**20:,.1f} MiB; shards: {manifest.shards:,}, files: {len(manifest.files):,}",
     ]

@@ -42,5 +42,5 @@ def recap(
     output: AnswerOptions,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Summarise each period: one row per group and period, empty ones included."""
+    """Summarise each period (grouped period summary), empty ones included."""
     return Given(data, reading, rules).answer(Recap, given, output)

@@ -56,7 +56,7 @@ def rhythm(
     histogram: str | None,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Show how measures spread over hours, weekdays, months and kinds of day."""
+    """Show the distribution of measures over hours, weekdays, months and kinds of day."""
     asked = Given(data, reading, rules)
     own = {name: value for name, value in given.items() if name != "bins"}
     if spread is not None or histogram is not None:

@@ -78,7 +78,7 @@ def trace(
     pairs_to: Path | None,
     rest: tuple[str, ...],
 ) -> None:
-    """Show the days and transactions behind one number, and calculate it again from them."""
+    """Show the audit trail of one number, and calculate it again from its transactions."""
     command = _VERBS[verb]
     assert isinstance(command, VerbCommand)
     found = command.reply(rest).table.trace(row - 1, column)

@@ -43,5 +43,5 @@ def trail(
     output: AnswerOptions,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Show totals over rolling windows: the last days, months, workdays or transactions."""
+    """Show rolling (trailing) windows: totals of the last days, months or transactions."""
     return Given(data, reading, rules).answer(Trail, given, output)

@@ -263,7 +263,7 @@ def deliver(table: Result, output: OutputOptions) -> None:
 
 
 def _chosen(table: Result, columns: str) -> Result:
-    """Return the columns that are named, set apart by commas."""
+    """Return the columns that are named, separated by commas."""
     names = [name.strip() for name in columns.split(",") if name.strip()]
     for name in names:
         if name not in table:

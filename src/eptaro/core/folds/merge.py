@@ -17,7 +17,7 @@ from eptaro.core.folds.picks import Entries, Pick
 from eptaro.core.folds.planes import Plane
 from eptaro.core.tables.column import join
 from eptaro.core.tables.result import Result
-from eptaro.errors import InputError
+from eptaro.errors import InputError, spelled
 
 
 def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
@@ -111,7 +111,7 @@ def told_of_both(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     if (one.fingerprints & two.fingerprints) and not force:
         raise InputError(
             f"rows of {two.source} are in the book of {one.source} already; "
-            f"merge with force=True to count them twice"
+            f"use {spelled('force=True', '--force')} to count them twice"
         )
     if one.grain != two.grain:
         raise InputError(

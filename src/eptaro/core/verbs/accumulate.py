@@ -26,7 +26,7 @@ _WHOLE = "Whether all days of the running total lie in the coverage"
 
 
 def accumulate(facts: Facts, query: Accumulate) -> Result:
-    """Return running totals that restart at each period of `within`."""
+    """Return period-to-date (running) totals, which restart at each period of `within`."""
     within, every, goals = query.within, query.every or facts.folded.grain, query.goals
     query = replace(query, every=every)
     view = facts.view(query.by, query.only, query.as_of)

@@ -18,7 +18,7 @@ from eptaro.errors import QuestionError
 
 
 def card(facts: Facts, query: Card) -> Result:
-    """Return the to-date values of one date: one row per group, calendar and level."""
+    """Return period-to-date figures as of one date: one row per group, calendar and level."""
     view = facts.view(query.by, query.only, query.as_of)
     calendars = query.calendars or [facts.calendar]
     given = [calendars] if isinstance(calendars, Calendar) else list(calendars)

@@ -37,7 +37,7 @@ _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_d
 
 @dataclass(frozen=True)
 class Recap(MeasuredQuery):
-    """Summarise each period of a level: one row per group and period, in time order.
+    """Summarise each period (grouped period summary): one row per group and period, in time order.
 
     Columns: the groups, `period`, `first`, `last`, `days`, `complete`, then the
     measures. Every period that shares a day with the coverage has a row, also when
@@ -203,7 +203,7 @@ class Recap(MeasuredQuery):
 
 @dataclass(frozen=True)
 class Accumulate(MeasuredQuery):
-    """Return running totals that restart at each period of `within`.
+    """Return period-to-date (running) totals, which restart at each period of `within`.
 
     Columns: the groups, `date` (or `period` and `last` where `every` is wider),
     `within`, `first` (the day from which the total runs), `complete` (whether all days
@@ -297,7 +297,7 @@ class Accumulate(MeasuredQuery):
 
 @dataclass(frozen=True)
 class Trail(MeasuredQuery):
-    """Return rolling windows: one row per group and day, or per period at its last day.
+    """Return rolling (trailing) windows: one row per group and day, or per period at its last day.
 
     The window of day t counts t and reaches `back`: days, weeks, months, quarters, halves,
     years, workdays, active days (with transactions) or entries (that many transactions, by
@@ -424,7 +424,7 @@ class Trail(MeasuredQuery):
 
 @dataclass(frozen=True)
 class Compare(MeasuredQuery):
-    """Set each period against the one `back` before.
+    """Compare each period with the prior period, like for like; `back` is the distance.
 
     Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
     `prior_last`, `comparable`, `prior_clamped`, then for each measure `NAME`,
@@ -517,8 +517,8 @@ class Compare(MeasuredQuery):
     back: str | Sequence[str] = option(
         "1 year",
         metavar="AMOUNT",
-        help="How far back the prior period lies: '1 quarter', '2 months'; several stand side by "
-        "side.  [default: 1 year]",
+        help="How far back the prior period lies: '1 quarter', '2 months'; several are shown side "
+        "by side.  [default: 1 year]",
     )
     against: str | None = option(
         None, metavar="WHAT", help="A fixed period (FY2024) or span, instead of --back."
@@ -651,7 +651,7 @@ class Compare(MeasuredQuery):
 
 @dataclass(frozen=True)
 class Card(MeasuredQuery):
-    """Return the to-date values of one date: one row per group, calendar and level.
+    """Return period-to-date figures as of one date: one row per group, calendar and level.
 
     Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
     the last covered day where it is earlier), `days`, `complete`, then `NAME_to_date` for each
@@ -695,7 +695,7 @@ class Card(MeasuredQuery):
 
 @dataclass(frozen=True)
 class Rhythm(MeasuredQuery):
-    """Return how measures spread over the values of an attribute, or of two crossed.
+    """Return the distribution of measures over the values of an attribute, or of two crossed.
 
     `per` and `across` are `hour`, `weekday`, `day of month`, `week of month` (days 1 to 7
     are the first), `month`, `quarter`, `week` (of the calendar's year), `workday`,

@@ -26,7 +26,7 @@ from eptaro.errors import QuestionError
 
 
 def rhythm(facts: Facts, query: Rhythm) -> Result:
-    """Return how measures spread over the values of an attribute, or of two crossed."""
+    """Return the distribution of measures over the values of an attribute, or of two crossed."""
     across = None if query.across is None else full_name(query.across)
     asked = replace(query, per=full_name(query.per), across=across)
     if asked.across == asked.per:

@@ -21,7 +21,7 @@ from eptaro.errors import QuestionError
 
 
 def trail(facts: Facts, query: Trail) -> Result:
-    """Return rolling windows: one row per group and day, or per period at its last day."""
+    """Return rolling windows; see `Trail`."""
     every, back = query.every or facts.folded.grain, query.amount
     query = replace(query, every=every)
     windows = Windows(back, query.amount_ahead, query.centred, query.far_edge == "closed")

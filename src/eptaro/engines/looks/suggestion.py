@@ -267,7 +267,7 @@ def guessed(path: str, given: FileRules) -> tuple[FileRules, list[str]]:
         if mark != usual_mark and mark != given.decimal:
             rules, told = (
                 replace(rules, delimiter=mark),
-                [*told, f"fields are set apart by {mark!r}"],
+                [*told, f"fields are separated by {mark!r}"],
             )
     if given.header_row == 1:
         tab = suffix == ".tsv" and rules.delimiter == ","

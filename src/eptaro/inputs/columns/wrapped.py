@@ -42,6 +42,11 @@ class Wrapped(Source):
         """What was decided of the source's columns."""
         return self.source.notes
 
+    @property
+    def blanked(self) -> Mapping[str, int]:
+        """How many values of each of the source's columns became blank by a rule."""
+        return self.source.blanked
+
     def names(self) -> list[str]:
         """Return the names of all columns."""
         return self.source.names()
@@ -176,11 +181,16 @@ class Cleaned(Wrapped):
         """What was decided of columns, and how many values became blank by a word."""
         decided = [f"numbers in {n!r}: {told}" for n, (_, told) in self._settled.items() if told]
         blanked = [
-            f"{count:,} {word!r} in {name!r} count as blank"
+            f"{count:,} {word!r} in {name!r} read as blank and left out"
             for name, words in self._blanked.items()
             for word, count in words.items()
         ]
         return (*self.source.notes, *decided, *blanked)
+
+    @property
+    def blanked(self) -> Mapping[str, int]:
+        """How many values of each column became blank by a word."""
+        return {name: sum(words.values()) for name, words in self._blanked.items()}
 
     def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
         """Yield the wanted columns, numbers in text as numbers."""

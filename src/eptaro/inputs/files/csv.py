@@ -34,7 +34,7 @@ _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
 
 
 class CsvFile(Source):
-    """A file of fields set apart by a mark, with a header (RFC 4180).
+    """A file of fields separated by a mark, with a header (RFC 4180).
 
     Dates and groups are read as text, so that 007 is not 7 and no date is guessed at;
     numbers as floats, from which their decimals are recovered exactly.

@@ -162,8 +162,7 @@ def _begun(
     try:
         both = told_of_both(stored, told, force=force)
     except InputError as error:
-        said = str(error).replace("merge with force=True", "use force=True (--force)")
-        raise InputError(f"{folder}: {said}") from None
+        raise InputError(f"{folder}: {error}") from None
     options = _options_of_both(folder, before.options, asked, told, both)
     both = replace(both, groups=told.groups)
     about = {**before.about, **about_rows(both), **options_about(options, both)}

@@ -328,7 +328,7 @@ class Compared:
 
 
 def _listed(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
-    """Return texts row by row, the earliest first, set apart by commas."""
+    """Return texts row by row, the earliest first, separated by commas."""
     listed = texts[-1]
     for text in reversed(texts[:-1]):
         listed = np.char.add(np.char.add(listed, ", "), text)

@@ -69,7 +69,7 @@ def _against(column: Column, ending: str, back: str) -> Column:
 
 
 def compare(facts: Facts, query: Compare) -> Result:
-    """Set each period against the one `back` before."""
+    """Compare each period with the prior period, like for like; `back` is the distance."""
     backs = query.backs
     check_level(query.per, facts.calendar.levels)
     query.check()

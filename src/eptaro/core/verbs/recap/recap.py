@@ -89,7 +89,7 @@ def _title(column: str, word: Any, taken: set[str], blank: bool) -> str:
 
 
 def recap(facts: Facts, query: Recap) -> Result:
-    """Summarise each period of a level: one row per group and period, in time order."""
+    """Summarise each period of a level; see `Recap`."""
     view = facts.view(query.by, query.only, query.as_of)
     if query.top is not None:
         view = largest(view, query.top, query.within_groups)
