@@ -372,7 +372,7 @@ class Compare(Against):
             (("month",), {"back": "0 months"}, "at least 1"),
             (("month",), {"match": "elapsed"}, "to_date=True"),
             (("month",), {"to_date": True, "match": "dates"}, "did you mean 'date'"),
-            (("month",), {"to_date": True, "only": "2001"}, "say as_of instead"),
+            (("month",), {"to_date": True, "only": "2001"}, "use as_of instead"),
             (("month",), {"as_of": "1980-01-01"}, "before the coverage"),
         )
         for arguments, options, message in bad:

@@ -188,7 +188,7 @@ class Folded(Databases):
         for url in self.urls():
             self.fill(url)
             for function in ("lower", "upper", "trim"):
-                said = rf"is not asked for {function}\(\), which .* put it into the query"
+                said = rf"differ in how they calculate {function}\(\); .* put it into the query"
                 with self.assertRaisesRegex(ep.ExpressionError, said):
                     ep.Daybook.from_sql(url, "sales", date="sold_on", measures="n=count()",
                                         by=f"a={function}(person)")  # fmt: skip
