@@ -34,9 +34,9 @@ from tests.core.expressions.maker import Maker
 from tests.engines.servers import postgresql
 
 import eptaro as ep
+from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import parse
-from eptaro.core.expressions.plain import plain_value
 
 ROWS, AT_ONCE = 40, 40
 TYPES = {

@@ -108,12 +108,12 @@ class Fault:
 def faults(path: Path) -> Iterator[Fault]:
     """Yield all faults that can be planted in a file."""
     tree = ast.parse(path.read_text())
-    for number, (node, changed) in enumerate(turned(tree)):
+    for number, (node, changed) in enumerate(negated(tree)):
         text = f"{ast.unparse(node)[:60]} -> {ast.unparse(changed)[:60]}"
         yield Fault(os.path.relpath(path, CORE), node.lineno, number, text)
 
 
-def turned(tree: ast.Module) -> Iterator[tuple[ast.expr, ast.expr]]:
+def negated(tree: ast.Module) -> Iterator[tuple[ast.expr, ast.expr]]:
     """Yield expressions with what stands in their place once they are turned."""
     skipped = {id(inner) for node in ast.walk(tree) for inner in _left_out(node)}
     for node in ast.walk(tree):
@@ -168,7 +168,7 @@ def _arguments(node: ast.FunctionDef) -> list[ast.arg]:
 def planted(fault: Fault, source: Path) -> str:
     """Return the text of the file with the fault in it."""
     tree = ast.parse(source.read_text())
-    node, changed = list(turned(tree))[fault.number]
+    node, changed = list(negated(tree))[fault.number]
 
     class Swap(ast.NodeTransformer):
         def visit(self, one: ast.AST) -> ast.AST:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import eptaro as ep
-from eptaro.core.folds.folded import Folded
-from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.query.book_options import BookOptions
 from eptaro.core.verbs.store import MemoryStore
 
 

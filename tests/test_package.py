@@ -28,11 +28,11 @@ ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "eptaro"
 FOUNDATION = {
     "errors",
-    "addresses",
-    "places",
-    "extras",
+    "urls",
+    "paths",
+    "optional",
     "progress",
-    "beside",
+    "background",
     "timeouts",
     "option",
     "version",
@@ -46,24 +46,24 @@ MAY_USE = {
     "demo": {"core", "outputs"},
     "storage": {"core", "inputs", "outputs"},
     "engines": {"core", "rules", "inputs", "outputs"},
-    "pictures": {"core", "outputs", "presentation"},
+    "plots": {"core", "outputs", "presentation"},
     "sharded": {"core", "rules", "inputs", "storage", "engines"},
-    "reports": {"core", "outputs", "pictures", "presentation"},
-    "table": {"core", "outputs", "pictures", "presentation"},
+    "reports": {"core", "outputs", "plots", "presentation"},
+    "table": {"core", "outputs", "plots", "presentation"},
     "functions": {"core", "inputs", "engines", "table"},
     "daybook": {"core", "inputs", "storage", "engines", "sharded", "reports", "table"},
     "cli": {"core", "rules", "presentation", "inputs", "outputs", "demo", "storage", "engines",
-            "pictures", "table", "daybook", "sharded", "reports"},
+            "plots", "table", "daybook", "sharded", "reports"},
 }  # fmt: skip
 ROOMS = (
     "calendars",
-    "tables",
+    "results",
     "expressions",
     "dimension",
     "kernels",
-    "folds",
+    "aggregation",
     "measures",
-    "questions",
+    "query",
     "verbs",
     "proof",
 )
@@ -126,7 +126,7 @@ class Imports(unittest.TestCase):
             for name in imported(path):
                 self.assertNotRegex(
                     name,
-                    r"core\.kernels|core\.measures\.(?!measure|term)|core\.folds\.(sums|squares|fold$)",
+                    r"core\.kernels|core\.measures\.(?!measure|term)|core\.aggregation\.(sums|squares|fold$)",
                     path,
                 )
 
@@ -366,7 +366,7 @@ class Kernel(unittest.TestCase):
                 self.assertIn(f"loops.{name}", operations, path)
 
 
-class Made(unittest.TestCase):
+class SqlExpr(unittest.TestCase):
     """What is made from the code is current, and links lead somewhere."""
 
     def test_links_lead_somewhere(self):

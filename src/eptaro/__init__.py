@@ -70,15 +70,15 @@ if TYPE_CHECKING:
     from eptaro.core.calendars.workdays import Workdays
     from eptaro.core.measures.measure import Measure
     from eptaro.core.proof.trace import Trace
-    from eptaro.core.questions.own_calendars import OwnCalendars
-    from eptaro.core.tables.column import Column
-    from eptaro.core.tables.format import Format
+    from eptaro.core.query.own_calendars import OwnCalendars
+    from eptaro.core.results.column import Column
+    from eptaro.core.results.format import Format
     from eptaro.daybook import Daybook
     from eptaro.engines.annotate import annotate
     from eptaro.functions import dimension, inspect, trail_values
     from eptaro.inputs.config import read_config
+    from eptaro.inputs.goals_and_coverage import ListedCalendar
     from eptaro.inputs.holidays import HolidaySet
-    from eptaro.inputs.smallfiles import ListedCalendar
     from eptaro.rules.across import Across
     from eptaro.rules.dates import DateRules
     from eptaro.rules.files import FileRules

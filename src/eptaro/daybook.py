@@ -14,10 +14,10 @@ from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.book_options import merge_facts
-from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.query import Query
-from eptaro.core.questions.scope import AsOf
+from eptaro.core.query.book_options import merge_facts
+from eptaro.core.query.own_calendars import OwnCalendars
+from eptaro.core.query.query import Query
+from eptaro.core.query.scope import AsOf
 from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
@@ -32,7 +32,7 @@ from eptaro.core.verbs.queries import (
 from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, as_path, counted, unknown
 from eptaro.inputs.options import AddOptions, FileOptions, ReadOptions, SqlOptions, takes
-from eptaro.places import Place, names_folder
+from eptaro.paths import StoragePath, names_folder
 from eptaro.progress import log
 from eptaro.storage.layout import NAME
 from eptaro.table import Table
@@ -248,7 +248,7 @@ class Daybook:
         """
         as_path(path)  # raises where it is none
         with waiting_at_most(timeout):
-            place = Place.of(path)
+            place = StoragePath.of(path)
             if not place.is_file() and (place / NAME).is_file():
                 from eptaro.sharded.store import ShardStore
 
@@ -274,15 +274,15 @@ class Daybook:
         """
         if names_folder(path):
             from eptaro.sharded.adding import put_folded
-            from eptaro.storage.about import options_of
+            from eptaro.storage.metadata import options_of
 
-            place, facts = Place.of(path), self._store.facts
+            place, facts = StoragePath.of(path), self._store.facts
             put_folded(place, facts.folded, options_of(facts), new=True)
             return place.name if place.local is None else Path(path)
         from eptaro.storage.bookfile import write_book
 
         as_path(path)  # raises where it is none
-        return write_book(self._store.facts, Place.of(path))
+        return write_book(self._store.facts, StoragePath.of(path))
 
     @takes(AddOptions)
     def add(

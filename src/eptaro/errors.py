@@ -20,7 +20,7 @@ from contextvars import ContextVar
 from pathlib import Path
 from types import MappingProxyType
 
-from eptaro.addresses import masked, shown_address, without_secrets
+from eptaro.urls import redact, redact_url, without_secrets
 
 
 class EptaroError(Exception):
@@ -30,7 +30,7 @@ class EptaroError(Exception):
     """
 
     def __init__(self, *args: object) -> None:
-        super().__init__(*(masked(one) if isinstance(one, str) else one for one in args))
+        super().__init__(*(redact(one) if isinstance(one, str) else one for one in args))
 
 
 class CalendarError(EptaroError, ValueError):
@@ -64,7 +64,7 @@ class InputError(EptaroError, ValueError):
 def refused(address: str, error: BaseException) -> InputError:
     """Return the error for what a database, or its driver, says of an address."""
     detail = " ".join(str(getattr(error, "orig", None) or error).split())
-    return InputError(f"{shown_address(address)}: {without_secrets(detail, address)}")
+    return InputError(f"{redact_url(address)}: {without_secrets(detail, address)}")
 
 
 _on_command_line: ContextVar[bool] = ContextVar("on_command_line", default=False)

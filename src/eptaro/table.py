@@ -11,14 +11,14 @@ from typing import TYPE_CHECKING, Any, ParamSpec
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.tables.display import NUMERIC, plain_table, shown_table, visible
-from eptaro.core.tables.result import Result
+from eptaro.core.results.display import NUMERIC, plain_table, shown_table, visible
+from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, counted
 
 if TYPE_CHECKING:
     from eptaro.core.proof.trace import Trace
     from eptaro.outputs.databases import Mode
-    from eptaro.pictures.theme import ThemeName
+    from eptaro.plots.theme import ThemeName
 
 _SHOWN_ROWS = 20
 
@@ -75,7 +75,7 @@ class Table(Result):
 
     Examples
     --------
-    >>> from eptaro.core.tables.column import Column
+    >>> from eptaro.core.results.column import Column
     >>> table = Table([Column.of("trips", "integer", [3, 5])])
     >>> table["trips"].tolist(), list(table.rows())
     ([3, 5], [{'trips': 3}, {'trips': 5}])
@@ -333,8 +333,8 @@ class Table(Result):
         QuestionError
             For a kind that the table cannot be drawn as; it lists those that it can.
         """
-        from eptaro.pictures.draw import drawn
-        from eptaro.pictures.theme import PictureOptions, check_ending
+        from eptaro.plots.draw import drawn
+        from eptaro.plots.theme import PictureOptions, check_ending
 
         look = PictureOptions(kind, measure, title, unit, size, theme)
         if path is None:
@@ -355,8 +355,8 @@ class Table(Result):
         Picture
             The picture; notebooks show it as SVG, whose marks show their values.
         """
-        from eptaro.pictures.draw import drawn
-        from eptaro.pictures.theme import PictureOptions
+        from eptaro.plots.draw import drawn
+        from eptaro.plots.theme import PictureOptions
 
         return Picture(drawn(self, PictureOptions(**look)))
 

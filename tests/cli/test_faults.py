@@ -34,8 +34,8 @@ for name in list(sys.modules):
     module = sys.modules[name]
     if name.startswith("eptaro") and hasattr(module, "replace_whole"):
         module.replace_whole = slowly
-import eptaro.storage.bookfile, eptaro.pictures.page, eptaro.reports.report, eptaro.reports.workbook
-for module in (files, eptaro.storage.bookfile, eptaro.pictures.page, eptaro.reports.report, eptaro.reports.workbook):
+import eptaro.storage.bookfile, eptaro.plots.page, eptaro.reports.report, eptaro.reports.workbook
+for module in (files, eptaro.storage.bookfile, eptaro.plots.page, eptaro.reports.report, eptaro.reports.workbook):
     module.replace_whole = slowly
 book = ep.Daybook({"on": ["2025-01-01", "2025-02-03"], "x": [1, 2]}, date="on", measures="s=sum(x)")
 path = sys.argv[1]

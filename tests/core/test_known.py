@@ -188,7 +188,7 @@ def given_to(page: str) -> dict[str, Any]:
     return {"show": show, "turn": turn, "ep": ep, "HOLIDAYS": HOLIDAYS, **calendars, **BOOKS}
 
 
-class Known(unittest.TestCase):
+class ColumnStats(unittest.TestCase):
     """The pages."""
 
     def test_all_books_are_asked(self) -> None:
@@ -208,7 +208,7 @@ def _held(name: str) -> Any:
 
 
 for _name in (*BOOKS, "calendars"):
-    setattr(Known, f"test_{_name}", _held(_name))
+    setattr(ColumnStats, f"test_{_name}", _held(_name))
 
 
 def rewrite(page: Path) -> None:

@@ -20,9 +20,9 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
-from eptaro.beside import Beside
+from eptaro.background import BackgroundTask
 from eptaro.engines import cluster
-from eptaro.engines.clients import Watch
+from eptaro.engines.clients import Watchdog
 from eptaro.inputs.options import FileOptions
 from tests.books import book_of_folded
 
@@ -276,10 +276,12 @@ class GivenUp(unittest.TestCase):
             def told(n_workers=-1, ticks=ticks, moves=moves):
                 return {"workers": {"tcp://a": {"last_seen": next(ticks) if moves else 7.0}}}
 
-            watch = Watch(unittest.mock.Mock(scheduler_info=told), 1.5)
+            watch = Watchdog(unittest.mock.Mock(scheduler_info=told), 1.5)
             if moves:
-                self.assertEqual(watch.over(Beside(lambda: time.sleep(4) or "done")), "done")
+                self.assertEqual(
+                    watch.over(BackgroundTask(lambda: time.sleep(4) or "done")), "done"
+                )
                 continue
             with self.assertRaisesRegex(ep.InputError, "its workers do not answer"):
-                watch.over(Beside(lambda: work.wait(30)))
+                watch.over(BackgroundTask(lambda: work.wait(30)))
             work.set()

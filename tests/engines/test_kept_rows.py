@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 import eptaro as ep
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.inputs.columns import formulas
 
 KINDS = {

@@ -13,11 +13,11 @@ import pyarrow as pa
 from pyarrow import csv, feather, parquet
 
 import eptaro as ep
-from eptaro.inputs.columns.lookups import LookedUp
-from eptaro.inputs.columns.wrapped import Cleaned, Long
+from eptaro.inputs.columns.lookups import JoinedSource
+from eptaro.inputs.columns.wrapped import NumberParsingSource, UnpivotedSource
 from eptaro.inputs.files.opening import open_files
-from eptaro.inputs.narrowed import Narrowed
-from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource, Wanted
+from eptaro.inputs.filtered import FilteredSource
+from eptaro.inputs.sources import ColumnRequest, FrameSource, ManyFiles, Source, TableSource
 from tests.conforming import concrete_kinds
 
 ROWS = {
@@ -44,9 +44,9 @@ def rewritten(rows, folder, change=""):
     with mock.patch.object(sys, "stdin", io.TextIOWrapper(io.BytesIO(text))):
         found.append(open_files(["-"]))
     plain = [FrameSource(rows), TableSource(table, "the rows")]
-    plain.append(Cleaned(FrameSource(rows), "infer"))
-    plain.append(LookedUp(FrameSource(rows), [], ep.DateRules()))
-    return [*found, *plain, Narrowed(FrameSource(rows), "1 = 1", None, ep.DateRules())]
+    plain.append(NumberParsingSource(FrameSource(rows), "infer"))
+    plain.append(JoinedSource(FrameSource(rows), [], ep.DateRules()))
+    return [*found, *plain, FilteredSource(FrameSource(rows), "1 = 1", None, ep.DateRules())]
 
 
 class EverySource(unittest.TestCase):
@@ -59,14 +59,14 @@ class EverySource(unittest.TestCase):
     def test_every_kind_that_there_is_is_held_here(self):
         kinds = {type(source) for source in self.made}
         self.assertEqual(
-            concrete_kinds(Source), kinds | {ManyFiles, Long}
+            concrete_kinds(Source), kinds | {ManyFiles, UnpivotedSource}
         )  # test_across has the latter
 
     def test_names_and_rows_are_those_that_were_written(self):
         for source in self.made:
             with self.subTest(type(source).__name__):
                 self.assertEqual(source.names(), list(ROWS))
-                wanted = Wanted("on", ["route"], ["fare"])
+                wanted = ColumnRequest("on", ["route"], ["fare"])
                 read = [row for table in source.batches(wanted) for row in table.to_pylist()]
                 self.assertEqual([str(row["on"])[:10] for row in read], ROWS["on"])
                 self.assertEqual([row["route"] for row in read], ROWS["route"])
@@ -77,7 +77,7 @@ class EverySource(unittest.TestCase):
     def test_only_wanted_columns_are_handed_on_and_whole_rows_have_all(self):
         for source in self.made:
             with self.subTest(type(source).__name__):
-                for table in source.batches(Wanted("on", [], ["fare"])):
+                for table in source.batches(ColumnRequest("on", [], ["fare"])):
                     self.assertEqual(table.column_names, ["on", "fare"])
                 if not type(source).__name__.startswith("Standard"):  # it can be read only once
                     self.assertEqual(sum(len(table) for table in source.whole()), 3)
@@ -89,7 +89,7 @@ class EverySource(unittest.TestCase):
                 self.subTest(type(source).__name__),
                 self.assertRaisesRegex(ep.InputError, "'fair'.*did you mean 'fare'"),
             ):
-                list(source.batches(Wanted("on", [], ["fair"])))
+                list(source.batches(ColumnRequest("on", [], ["fair"])))
 
     def test_a_fingerprint_tells_other_rows_apart_and_stays(self):
         other = rewritten(ROWS | {"fare": [7, 5, 13]}, self.folder, "-changed")
@@ -98,7 +98,7 @@ class EverySource(unittest.TestCase):
                 with contextlib.suppress(
                     ep.InputError
                 ):  # of what is read only once there is none before
-                    list(one.batches(Wanted("on"))), list(two.batches(Wanted("on")))
+                    list(one.batches(ColumnRequest("on"))), list(two.batches(ColumnRequest("on")))
                 self.assertEqual(one.fingerprint(), one.fingerprint())
                 self.assertNotEqual(one.fingerprint(), two.fingerprint())
 

@@ -256,7 +256,7 @@ class Zones(unittest.TestCase):
             self.assertEqual(book.coverage.days, days)
 
 
-class Told(unittest.TestCase):
+class BookContext(unittest.TestCase):
     """Refusals give their true reason; nanoseconds are a unit."""
 
     def refused(self, text, rules):

@@ -253,8 +253,8 @@ class SameBook(Files):
             answers = []
             with (
                 mock.patch("eptaro.inputs.files.csv._BLOCK", 1 << 13),
-                mock.patch("eptaro.core.folds.axis.MOST_DENSE", 1 << 10),
-                mock.patch("eptaro.core.folds.fold.MOST_DENSE", 1 << 10),
+                mock.patch("eptaro.core.aggregation.axis.MOST_DENSE", 1 << 10),
+                mock.patch("eptaro.core.aggregation.fold.MOST_DENSE", 1 << 10),
             ):
                 for limit in (None, 1 << 15, 10):
                     book = ep.Daybook.read(

@@ -16,7 +16,7 @@ import pyarrow as pa
 from pyarrow import feather, parquet
 
 import eptaro as ep
-from eptaro.core.tables.column import Column, dates
+from eptaro.core.results.column import Column, dates
 
 
 def every_kind() -> ep.Table:

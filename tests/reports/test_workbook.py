@@ -14,7 +14,7 @@ from python_calamine import CalamineWorkbook
 
 import eptaro as ep
 from eptaro.outputs.sheets import sheet_name
-from eptaro.outputs.text import guarded
+from eptaro.outputs.text import escape_formulas
 
 FISCAL = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
 NAMES = ["=1+1", "a/b:c*d?[e]\\", "'", "history", "A very long name that goes on and on 1",
@@ -165,7 +165,7 @@ class SafeText(unittest.TestCase):
 
     def test_plain_numbers_and_words_stay(self):
         for text in ("-5", "+1.5", "Fenholm", "", "a=b", "-.5", "007"):
-            self.assertEqual(guarded(text), text)
+            self.assertEqual(escape_formulas(text), text)
         for text in (
             "=A1",
             "+A1",
@@ -180,4 +180,4 @@ class SafeText(unittest.TestCase):
             "-",
             "\uff1d1",
         ):
-            self.assertEqual(guarded(text), f"'{text}")
+            self.assertEqual(escape_formulas(text), f"'{text}")

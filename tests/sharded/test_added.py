@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 from pyarrow import parquet
 
 import eptaro as ep
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 from eptaro.storage.folder import changing
 from eptaro.storage.folder.leftovers import writing
 from tests.sharded.test_folder import QUESTIONS, Alike, asked, rows
@@ -196,7 +196,7 @@ class Added(Alike):
     def test_one_writer_at_a_time(self):
         book = self.fold(self.paths[0])
         with (
-            writing(Place.of(self.book)),
+            writing(StoragePath.of(self.book)),
             self.assertRaisesRegex(ep.InputError, "somebody else is changing this book; try again"),
         ):
             book.add(self.paths[1])
@@ -205,7 +205,7 @@ class Added(Alike):
     def test_a_change_behind_ones_back_is_noticed(self):
         book = self.fold(self.paths[0])
         free = mock.patch.object(changing, "writing", lambda folder: mock.MagicMock())
-        real = changing.Changing.commit
+        real = changing.Transaction.commit
 
         def late(change, parts):
             if not late.done:
@@ -216,7 +216,7 @@ class Added(Alike):
         late.done = False
         with (
             free,
-            mock.patch.object(changing.Changing, "commit", late),
+            mock.patch.object(changing.Transaction, "commit", late),
             self.assertRaisesRegex(ep.InputError, "somebody else has changed this book meanwhile"),
         ):
             book.add(self.paths[1])

@@ -16,9 +16,9 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 from eptaro.sharded.adding import put_folded
-from eptaro.storage.about import options_of
+from eptaro.storage.metadata import options_of
 
 SPECS = [
     "fares=sum(fare)", "trips=count()", "share=sum(share)", "each=fares / trips", "top=max(fare)", "opening=first(fare)", "closing=last(fare)",
@@ -119,7 +119,7 @@ class Alike(unittest.TestCase):
     def apart(self):
         """Have every shard asked by itself, however small the book is."""
         self.enterContext(mock.patch("eptaro.sharded.store.AT_ONCE", 0))
-        self.enterContext(mock.patch("eptaro.sharded.questions.told._FEW", 2))
+        self.enterContext(mock.patch("eptaro.sharded.questions.shard_query._FEW", 2))
 
 
 class Answers(Alike):
@@ -129,7 +129,7 @@ class Answers(Alike):
         self.apart()
         whole = ep.Daybook(rows(1), **asked())
         for shards in (1, 5):
-            place = Place.of(self.folder / str(shards))
+            place = StoragePath.of(self.folder / str(shards))
             put_folded(
                 place, whole._store.facts.folded, options_of(whole._store.facts), shards=shards
             )
@@ -159,7 +159,7 @@ class Answers(Alike):
                 whole = ep.Daybook(rows(2), **asked(**more))
                 path = self.folder / str(len(list(self.folder.iterdir())))
                 put_folded(
-                    Place.of(path),
+                    StoragePath.of(path),
                     whole._store.facts.folded,
                     options_of(whole._store.facts),
                     shards=11,
@@ -216,7 +216,10 @@ class Answers(Alike):
         for shards, one in ((5, whole), (3, alone)):
             path = self.folder / str(shards)
             put_folded(
-                Place.of(path), one._store.facts.folded, options_of(one._store.facts), shards=shards
+                StoragePath.of(path),
+                one._store.facts.folded,
+                options_of(one._store.facts),
+                shards=shards,
             )
             self.all_the_same(one, ep.Daybook.open(path), OF_ONE)
 

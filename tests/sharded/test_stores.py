@@ -10,7 +10,7 @@ from pyarrow import compute, csv, dataset, feather, parquet
 
 import eptaro as ep
 from eptaro.errors import InputError
-from eptaro.places import Place, is_stored
+from eptaro.paths import StoragePath, is_stored
 from tests.sharded.test_folder import Alike, asked, rows
 
 SECRET = "hush-hush-hush"
@@ -91,11 +91,11 @@ class Stores(Alike):
             book.add("s3://ferries/nights/1.parquet")
         written = book.recap("month", by="all").write("s3://ferries/answers/")
         read = dataset.dataset(
-            Place.of(written).path, filesystem=Place.of(written).system
+            StoragePath.of(written).path, filesystem=StoragePath.of(written).system
         ).to_table()
         self.assertEqual(read.num_rows, len(whole.recap("month", by="all")))
         book.recap("year").write("s3://ferries/year.csv")
-        self.assertIn(b"2024", Place.of("s3://ferries/year.csv").read())
+        self.assertIn(b"2024", StoragePath.of("s3://ferries/year.csv").read())
 
     def test_folders_name_columns_and_conditions_leave_files_out(self):
         table = rows(23)
@@ -158,4 +158,4 @@ class OtherSystems(Alike):
         whole.write("memory://ferries/book/")
         self.all_the_same(whole, ep.Daybook.open("memory://ferries/book"), [("recap", ("month",), {"by": "all"})])  # fmt: skip
         name = whole.recap("month").write("memory://ferries/month.csv")
-        self.assertIn(b"2024-01", Place.of(name).read())
+        self.assertIn(b"2024-01", StoragePath.of(name).read())

@@ -133,7 +133,7 @@ def _read(one: FieldOption, value: Any) -> Any:
     """Return what an option was given as its field takes it."""
     kinds = get_args(one.hint)
     if Goals in kinds:
-        from eptaro.inputs.smallfiles import read_goals
+        from eptaro.inputs.goals_and_coverage import read_goals
 
         return read_goals(value)
     if Sequence[float] in kinds:

@@ -11,10 +11,10 @@ from typing import Any, Literal, TypeVar, get_args
 import click
 
 from eptaro.cli.help import CALENDAR, OUTPUT, PICTURES, option
-from eptaro.cli.told import loudness_options
+from eptaro.cli.messages import loudness_options
 from eptaro.core.calendars.levels import WEEKDAYS, Weekday, YearEnds, YearNamed
-from eptaro.pictures.theme import ThemeName
-from eptaro.places import names_folder, scheme_of
+from eptaro.paths import names_folder, scheme_of
+from eptaro.plots.theme import ThemeName
 
 PICTURE_OPTIONS = (
     option(

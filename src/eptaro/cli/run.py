@@ -12,9 +12,9 @@ from pathlib import Path
 
 import click
 
-from eptaro.addresses import masked
 from eptaro.cli.app import ReaderGoneError, app
 from eptaro.errors import EptaroError, on_command_line
+from eptaro.urls import redact
 
 STOPPED = 130
 
@@ -30,9 +30,9 @@ def run(arguments: list[str]) -> int:
     except EptaroError as error:
         return _fail(str(error), 1)
     except click.UsageError as error:
-        from eptaro.core.tables.display import visible  # which loads NumPy: help needs none
+        from eptaro.core.results.display import visible  # which loads NumPy: help needs none
 
-        said = visible(masked(error.format_message()))
+        said = visible(redact(error.format_message()))
         click.UsageError(said, ctx=error.ctx).show(sys.stderr)
         return 2
     except click.ClickException as error:
@@ -64,11 +64,11 @@ def run(arguments: list[str]) -> int:
 
 
 def _fail(message: str, status: int) -> int:
-    from eptaro.core.tables.display import visible
+    from eptaro.core.results.display import visible
 
-    *words, expression, caret = ["", "", *masked(message).split("\n")]
+    *words, expression, caret = ["", "", *redact(message).split("\n")]
     if caret.strip() != "^":  # else the last two lines show the place in an expression
-        words, expression, caret = [masked(message)], "", ""
+        words, expression, caret = [redact(message)], "", ""
     said = visible(" ".join(" ".join(words).split()))
     click.echo("\n".join(filter(None, (f"eptaro: {said}", visible(expression), caret))), err=True)
     return status

@@ -10,23 +10,23 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eptaro.cli.data import DataOptions, folded, opened
+from eptaro.cli.data_options import DataOptions, folded, opened
+from eptaro.cli.input_options import ReadingOptions
+from eptaro.cli.messages import report_rejected, shown_progress, tell
 from eptaro.cli.options import CalendarOptions, RuleOptions
-from eptaro.cli.reading import ReadingOptions
-from eptaro.cli.told import report_rejected, shown_progress, tell
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.scope import EVERY, name_of
-from eptaro.core.tables.format import Format
+from eptaro.core.query.own_calendars import OwnCalendars
+from eptaro.core.query.scope import EVERY, name_of
+from eptaro.core.results.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError
-from eptaro.extras import leave_pandas_out
 from eptaro.inputs.options import AddOptions, FileOptions
-from eptaro.places import scheme_of
+from eptaro.optional import leave_pandas_out
+from eptaro.paths import scheme_of
 from eptaro.progress import timed
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
@@ -230,7 +230,7 @@ def _coverage(given: Any) -> Any:
     """Return a coverage, which may be a file."""
     if not isinstance(given, str) or not given.lower().endswith(".csv"):
         return given
-    from eptaro.inputs.smallfiles import read_coverage
+    from eptaro.inputs.goals_and_coverage import read_coverage
 
     return read_coverage(given)
 

@@ -18,7 +18,7 @@ from numpy.random import Generator
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, civil, ordinal, weekday
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.errors import InputError, unknown
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole

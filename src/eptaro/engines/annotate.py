@@ -22,21 +22,21 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension.build import catalogue, dimension
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.datecolumn import decided, find_date
-from eptaro.inputs.dates.outcome import Read, said
+from eptaro.inputs.dates.outcome import ParsedDates, said
 from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
+from eptaro.inputs.filtered import narrowed
 from eptaro.inputs.locales import locale_names
-from eptaro.inputs.narrowed import narrowed
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.outputs.arrow import pandas_frame, to_array
 from eptaro.outputs.files import replace_whole
-from eptaro.outputs.text import guarded, guarded_rows, needs_quotes, write_csv_rows
+from eptaro.outputs.text import escape_formulas, guarded_rows, needs_quotes, write_csv_rows
 from eptaro.progress import tell
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
@@ -51,25 +51,25 @@ class TimePart(NamedTuple):
     """One part of the time that can be added: what it is, and how it comes from a reading."""
 
     description: str
-    compute: Callable[[Read, Ints], pa.Array]
+    compute: Callable[[ParsedDates, Ints], pa.Array]
 
 
-def _number(take: Callable[[Ints], Ints]) -> Callable[[Read, Ints], pa.Array]:
+def _number(take: Callable[[Ints], Ints]) -> Callable[[ParsedDates, Ints], pa.Array]:
     return lambda read, times: pa.array(take(times).astype(np.int32))
 
 
-def _edge(width: int, *, end: bool) -> Callable[[Read, Ints], pa.Array]:
-    def compute(read: Read, times: Ints) -> pa.Array:
+def _edge(width: int, *, end: bool) -> Callable[[ParsedDates, Ints], pa.Array]:
+    def compute(read: ParsedDates, times: Ints) -> pa.Array:
         start = read.days.astype(np.int64) * 86_400 * _SECOND + times // width * width
         return pa.array(start + (width - 1 if end else 0)).cast(_STAMP)
 
     return compute
 
 
-def _years(width: int, first_year: int, *, end: bool) -> Callable[[Read, Ints], pa.Array]:
+def _years(width: int, first_year: int, *, end: bool) -> Callable[[ParsedDates, Ints], pa.Array]:
     """Return the first or last day of the civil decade or century."""
 
-    def compute(read: Read, times: Ints) -> pa.Array:
+    def compute(read: ParsedDates, times: Ints) -> pa.Array:
         year = (civil(read.days)[0] - first_year) // width * width + first_year
         months = (year + (width if end else 0) - 1970) * 12
         days = month_starts(months) - (1 if end else 0)
@@ -78,7 +78,7 @@ def _years(width: int, first_year: int, *, end: bool) -> Callable[[Read, Ints], 
     return compute
 
 
-def _offset_text(read: Read, times: Ints) -> pa.Array:
+def _offset_text(read: ParsedDates, times: Ints) -> pa.Array:
     minutes = _offsets(read)
     texts = {
         m: f"{'-' if m < 0 else '+'}{abs(m) // 60:02d}:{abs(m) % 60:02d}"
@@ -87,7 +87,7 @@ def _offset_text(read: Read, times: Ints) -> pa.Array:
     return pa.array([texts[m] for m in minutes.tolist()])
 
 
-def _offsets(read: Read) -> Ints:
+def _offsets(read: ParsedDates) -> Ints:
     if read.offsets is None:
         raise QuestionError(
             "the dates carry no UTC offset; leave utc_offset_minutes and utc_offset_text out"
@@ -282,7 +282,7 @@ class _Plan:
             table = table.append_column(name, array)
         return table
 
-    def _day_columns(self, read: Read, good: Flags | None) -> dict[str, pa.Array]:
+    def _day_columns(self, read: ParsedDates, good: Flags | None) -> dict[str, pa.Array]:
         if not self._of_day or not len(read.days):
             return {name: pa.nulls(len(read.days)) for name in self._of_day}
         known = read.days if good is None else read.days[good]
@@ -329,7 +329,7 @@ def _write(tables: Iterator[pa.Table], path: Path, ending: str) -> None:
             sink = stack.enter_context(path.open("wb"))
             for number, table in enumerate(every):
                 safe = guarded_rows(table)
-                safe = safe.rename_columns([guarded(name) for name in safe.column_names])
+                safe = safe.rename_columns([escape_formulas(name) for name in safe.column_names])
                 write_csv_rows(safe, sink, header=not number, quoted=needs_quotes(safe))
             return
         if ending == ".parquet":

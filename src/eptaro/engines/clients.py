@@ -13,11 +13,11 @@ from contextlib import contextmanager, suppress
 from multiprocessing import resource_tracker
 from typing import Any, TypeVar
 
-from eptaro.addresses import shown_address, without_secrets
-from eptaro.beside import Beside
+from eptaro.background import BackgroundTask
 from eptaro.errors import EptaroError, InputError
-from eptaro.extras import need
+from eptaro.optional import import_optional
 from eptaro.timeouts import TIMEOUT
+from eptaro.urls import redact_url, without_secrets
 
 Done = TypeVar("Done")
 
@@ -28,7 +28,7 @@ _EVERY = 0.2
 _CLOSING = 5
 
 
-class Watch:
+class Watchdog:
     """Looks, beside the work, whether a cluster still answers and has workers.
 
     Raises `InputError` where neither was so for `timeout` seconds; work that goes on may
@@ -40,13 +40,13 @@ class Watch:
         self._seen, self._said = time.monotonic(), "the scheduler does not answer"
         self._heard: dict[str, float] = {}  # when the scheduler last heard of each worker
 
-    def over(self, work: Beside[Done]) -> Done:
+    def over(self, work: BackgroundTask[Done]) -> Done:
         """Return the result of some work, or give it up."""
-        look = Beside(self._look)
+        look = BackgroundTask(self._look)
         looked = time.monotonic()
         while not work.done(_EVERY):
             if look.done() and time.monotonic() > looked + 1:
-                look, looked = Beside(self._look), time.monotonic()
+                look, looked = BackgroundTask(self._look), time.monotonic()
             if time.monotonic() > self._seen + self._timeout:
                 raise InputError(
                     f"the cluster gave no answer for {self._timeout:g} seconds: {self._said}"
@@ -80,7 +80,7 @@ def _workers(cluster: Any) -> dict[str, Any]:
 @contextmanager
 def own_errors() -> Iterator[None]:
     """Turn what the cluster raises into `InputError`, in one line."""
-    distributed = need("distributed", "cluster", "folding on a cluster")
+    distributed = import_optional("distributed", "cluster", "folding on a cluster")
     gone = getattr(distributed.client, "ClosedClientError", TimeoutError)  # of newer versions
     try:
         yield
@@ -111,7 +111,7 @@ def own_errors() -> Iterator[None]:
 @contextmanager
 def client_of(client: Any, timeout: float) -> Iterator[Any]:
     """Yield a client; one made here is closed with its workers."""
-    distributed = need("distributed", "cluster", "folding on a cluster")
+    distributed = import_optional("distributed", "cluster", "folding on a cluster")
     if getattr(client, "status", "running") == "closed":
         raise InputError("the client is closed; give one that is open, or an address")
     if client is not None and not isinstance(client, str):
@@ -124,7 +124,7 @@ def client_of(client: Any, timeout: float) -> Iterator[Any]:
         finally:
             made.close(timeout=1)
         return
-    cluster = Beside(_own_cluster).result()
+    cluster = BackgroundTask(_own_cluster).result()
     own = distributed.Client(cluster)
     try:
         yield own
@@ -143,30 +143,29 @@ def client_of(client: Any, timeout: float) -> Iterator[Any]:
 
 def client_that_stays(client: Any, timeout: float = TIMEOUT) -> Any:
     """Return a client, connected to the scheduler whose address is given; it stays open."""
-    distributed = need("distributed", "cluster", "a cluster")
+    distributed = import_optional("distributed", "cluster", "a cluster")
     return _connected(distributed, client, timeout) if isinstance(client, str) else client
 
 
 def _connected(distributed: Any, address: str, timeout: float) -> Any:
     """Return a client of a scheduler that answers in time."""
-    call = Beside(lambda: distributed.Client(address, timeout=timeout))
+    call = BackgroundTask(lambda: distributed.Client(address, timeout=timeout))
     until = time.monotonic() + timeout
     while not call.done(_EVERY):
         if time.monotonic() > until:
             raise InputError(
-                f"{shown_address(address)}: no scheduler answers: nothing came in {timeout:g} "
-                f"seconds"
+                f"{redact_url(address)}: no scheduler answers: nothing came in {timeout:g} seconds"
             )
     try:
         return call.result()
     except Exception as error:  # what answers there may be anything
         said = without_secrets(" ".join(str(error).split()), address)
-        raise InputError(f"{shown_address(address)}: no scheduler answers: {said}") from None
+        raise InputError(f"{redact_url(address)}: no scheduler answers: {said}") from None
 
 
 def _own_cluster() -> Any:
     """Return workers on this machine; Ctrl-C reaches this process alone, which ends them."""
-    distributed = need("distributed", "cluster", "folding on a cluster")
+    distributed = import_optional("distributed", "cluster", "folding on a cluster")
     _start_tracker()
     if hasattr(signal, "pthread_sigmask"):  # the workers are started with the mask of this thread
         signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})

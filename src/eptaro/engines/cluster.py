@@ -12,23 +12,23 @@ from typing import Any, Literal
 
 import pyarrow as pa
 
-from eptaro.beside import Beside
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.merge import merge
-from eptaro.core.kernels.sidebyside import in_turn
-from eptaro.engines.clients import Watch, client_of, own_errors
+from eptaro.background import BackgroundTask
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.merge import merge
+from eptaro.core.kernels.parallel import run_serially
+from eptaro.engines.clients import Watchdog, client_of, own_errors
 from eptaro.engines.local import fold_source
 from eptaro.errors import InputError, MeasureError
-from eptaro.extras import need
 from eptaro.inputs.columns.kinds import settled_kinds
-from eptaro.inputs.columns.lookups import LookedUp, LookupTable, loaded
-from eptaro.inputs.columns.wrapped import Cleaned, lengthened
+from eptaro.inputs.columns.lookups import JoinedSource, LookupTable, loaded
+from eptaro.inputs.columns.wrapped import NumberParsingSource, lengthened
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.options import FileOptions, FoldSpec
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source
 from eptaro.inputs.transactions import Transactions
+from eptaro.optional import import_optional
 from eptaro.progress import tell
 from eptaro.rules.across import Across, across_of
 from eptaro.rules.numbers import NumberRules, number_rules
@@ -56,7 +56,7 @@ def fold_cluster(what: Any, options: FileOptions, *, part_rows: int = PART_ROWS)
             parts = submitted(cluster, what, options, part_rows)
             return _merged(cluster, parts)
 
-        folded = Watch(cluster, timeout).over(Beside(folded_there))
+        folded = Watchdog(cluster, timeout).over(BackgroundTask(folded_there))
     if not folded.rows and folded.left is not None:
         where = folded.left.where
         raise InputError(f"{folded.source}: no row meets the condition {where!r}")
@@ -97,8 +97,12 @@ class PartSpec:
         """Return a part, or all of the input, as its rows are folded."""
         source = lengthened(raw, self.across)
         if self.tables:
-            source = LookedUp(source, self.tables, self.spec.rules)
-        return source if self.figures is None else Cleaned(source, self.figures, self.decided)
+            source = JoinedSource(source, self.tables, self.spec.rules)
+        return (
+            source
+            if self.figures is None
+            else NumberParsingSource(source, self.figures, self.decided)
+        )
 
 
 def submitted(
@@ -133,7 +137,7 @@ def submitted(
         every = how.source(source)
         # What columns hold goes by all parts, not by each.
         how = replace(how, spec=replace(spec, formulas=settled_kinds(every, spec)))
-        if isinstance(every, Cleaned):
+        if isinstance(every, NumberParsingSource):
             rows = Transactions(every, how.spec)
             how = replace(how, decided=every.settle(rows.wanted().numbers))
         tasks += [(part, None) for part in parts_of(source, part_rows)]
@@ -184,13 +188,13 @@ def worker_threads() -> Iterator[None]:
     """Use no more threads than this worker is given."""
     threads = _threads()
     pa.set_cpu_count(threads)
-    with in_turn() if threads == 1 else nullcontext():
+    with run_serially() if threads == 1 else nullcontext():
         yield
 
 
 def _threads() -> int:
     """Return how many threads this worker has; all processors' outside a cluster."""
-    distributed = need("distributed", "cluster", "folding on a cluster")
+    distributed = import_optional("distributed", "cluster", "folding on a cluster")
     try:
         count: int = distributed.get_worker().state.nthreads
     except ValueError:
@@ -205,6 +209,6 @@ def merge_parts(one: Folded, two: Folded) -> Folded:
 
 def follow(futures: list[Any]) -> None:
     """Report how many parts are folded, as they finish."""
-    distributed = need("distributed", "cluster", "folding on a cluster")
+    distributed = import_optional("distributed", "cluster", "folding on a cluster")
     for done, _ in enumerate(distributed.as_completed(futures), 1):
         tell(0, done / len(futures))

@@ -10,15 +10,15 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.encoding import GroupEncoder
 from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
 from eptaro.core.calendars.grain import Grain, first_days
-from eptaro.core.folds.encoding import Combiner
-from eptaro.core.kernels.occurring import occurring
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.kernels.factorize import factorize
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.files.chunks import encoded, plain
-from eptaro.inputs.sources import Source, Wanted
+from eptaro.inputs.sources import ColumnRequest, Source
 from eptaro.progress import tell
 
 _MOST_ROWS = 5_000_000  # for whole-row duplicates
@@ -125,10 +125,10 @@ def look_per_group(
         look_for_gaps(own, found, label, grain)
 
 
-def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
+def _numbered(source: Source, names: list[str]) -> tuple[Ints, GroupEncoder]:
     """Return for each row the number of its combination of values, and the combiner."""
-    combiner, parts, done = Combiner(names), [], 0
-    for table in source.batches(Wanted(names[0], names[1:])):
+    combiner, parts, done = GroupEncoder(names), [], 0
+    for table in source.batches(ColumnRequest(names[0], names[1:])):
         coded = {name: read_codes(table[name], name) for name in names}
         number = combiner.number(coded)
         assert number is not None
@@ -140,7 +140,7 @@ def _numbered(source: Source, names: list[str]) -> tuple[Ints, Combiner]:
 
 def _told_apart(source: Source, names: list[str]) -> Ints:
     """Return for each row a number that rows of the same values share."""
-    tables = list(source.batches(Wanted(names[0], names[1:])))
+    tables = list(source.batches(ColumnRequest(names[0], names[1:])))
     numbers, bound = np.zeros(sum(table.num_rows for table in tables), np.int64), 1
     for name in names:
         parts = [chunk for table in tables for chunk in table[name].chunks]
@@ -149,7 +149,7 @@ def _told_apart(source: Source, names: list[str]) -> Ints:
             continue
         codes = plain(coded.indices.fill_null(len(coded.dictionary))).astype(np.int64)
         numbers = numbers * (len(coded.dictionary) + 1) + codes
-        found, numbers = occurring(numbers, bound * (len(coded.dictionary) + 1))
+        found, numbers = factorize(numbers, bound * (len(coded.dictionary) + 1))
         numbers, bound = numbers.astype(np.int64), len(found)
     return numbers
 

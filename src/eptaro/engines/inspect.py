@@ -12,21 +12,21 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.batch import CHUNK
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
 from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.levels import WEEKDAYS
-from eptaro.core.folds.batch import CHUNK
-from eptaro.core.tables.result import Result
+from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
-from eptaro.engines.looks.columns import decided_rules
-from eptaro.engines.looks.suggestion import Suggestion, look_over
+from eptaro.engines.profiling.columns import decided_rules
+from eptaro.engines.profiling.suggestion import Suggestion, profile_columns
 from eptaro.errors import counted as counted_of
 from eptaro.inputs.columns.wrapped import cleaned
 from eptaro.inputs.dates.outcome import said
 from eptaro.inputs.dates.reading import read_dates, settled_start
 from eptaro.inputs.files.damage import readable
 from eptaro.inputs.files.opening import opened_source
-from eptaro.inputs.narrowed import Narrowed
+from eptaro.inputs.filtered import FilteredSource
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
@@ -102,7 +102,7 @@ def inspect(
     with readable(opened.name):
         rules = date_rules(dates, zone)
         if where is not None:
-            opened = Narrowed(opened, where, date, _to_narrow(opened, date, rules))
+            opened = FilteredSource(opened, where, date, _to_narrow(opened, date, rules))
         return _looked_at(opened, date, by, keys, rules, files)
 
 
@@ -125,7 +125,7 @@ def _looked_at(
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
     looks = None
     if date is None:
-        looks = look_over(opened, rules)
+        looks = profile_columns(opened, rules)
         _tell_columns(looks, found)
         if len(looks.dates) != 1:
             several = f"{', '.join(looks.dates)} could all be dates; use --date COLUMN"
@@ -138,13 +138,13 @@ def _looked_at(
         return found.table({"verb": "inspect", "source": opened.name})
     check_columns([date, *groups, *named], opened.names(), opened.name)
     column = opened.column(date)
-    every = opened.source.column(date) if isinstance(opened, Narrowed) else column
+    every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
     rules, words = decided_rules(every, rules, date, found)
     rules = settled_start([column], rules, date)
     read = read_dates(column, rules, date)
     good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
     days = read.days if read.bad is None else read.days[good]
-    if isinstance(opened, Narrowed):
+    if isinstance(opened, FilteredSource):
         found.add("left out by the condition", "", opened.left, "not among the rows below")
     found.add("rows", "", len(good))
     found.add("readable dates", "", len(days))

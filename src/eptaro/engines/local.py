@@ -10,13 +10,13 @@ from typing import Any, get_args
 
 import numpy as np
 
-from eptaro.core.folds.axis import Axis
-from eptaro.core.folds.batch import Batch
-from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.fold import Fold
-from eptaro.core.folds.folded import Folded, Left
-from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.tables.column import Column
+from eptaro.core.aggregation.axis import Axis
+from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.fold import Fold
+from eptaro.core.aggregation.folded import Folded, Left
+from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, counted, unknown
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.files.damage import readable
@@ -45,10 +45,10 @@ def source_of(given: Any, options: ReadOptions) -> Source:
 
         source = lengthened(source, options.across)
     if options.lookups:
-        from eptaro.inputs.columns.lookups import LookedUp, loaded
+        from eptaro.inputs.columns.lookups import JoinedSource, loaded
 
         tables = loaded(options.lookups, options.rules, source.names())
-        source = LookedUp(source, tables, options.rules) if tables else source
+        source = JoinedSource(source, tables, options.rules) if tables else source
     if number_rules(options.numbers) is not None:
         from eptaro.inputs.columns.wrapped import cleaned
 
@@ -67,7 +67,7 @@ def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Fol
     Raises `InputError` where the source turns out damaged in between.
     """
     with readable(source.name):
-        reading = Reading(source, spec)
+        reading = Ingest(source, spec)
         fold = Fold(spec.by, reading.planes, limit=spec.limit or free_memory() * 4 // 5)
         for batch in reading:
             fold.add(batch)
@@ -77,7 +77,7 @@ def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Fol
         return reading.folded(groups, cells, fold)
 
 
-class Reading:
+class Ingest:
     """The transactions of a source on their way into folds, and the metadata of all of them."""
 
     def __init__(self, source: Source, spec: FoldSpec) -> None:
@@ -145,7 +145,7 @@ class Reading:
             first, last = read.seen.lo, read.seen.hi
         nothing = Column.text("", np.array([], object))
         return Folded(
-            Groups({name: Coded(np.zeros(0, np.int32), nothing) for name in self.by}, 0),
+            Groups({name: Categorical(np.zeros(0, np.int32), nothing) for name in self.by}, 0),
             Cells(Axis(0, first, last - first + 1), {}),
             self._counted,
             self.source.inputs,

@@ -6,18 +6,18 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from eptaro.core.folds.encoding import Combiner
-from eptaro.core.folds.planes import Plane
+from eptaro.core.aggregation.encoding import GroupEncoder
+from eptaro.core.aggregation.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.questions.scope import By
-from eptaro.core.tables.result import Result
+from eptaro.core.query.scope import By
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
 from eptaro.inputs.columns.codes import read_codes, read_groups
-from eptaro.inputs.columns.values import Placed, read_filled, read_numbers
+from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
 from eptaro.inputs.columns.wrapped import cleaned
-from eptaro.inputs.narrowed import Narrowed, narrowed
-from eptaro.inputs.sources import FrameSource, Source, Wanted
+from eptaro.inputs.filtered import FilteredSource, narrowed
+from eptaro.inputs.sources import ColumnRequest, FrameSource, Source
 from eptaro.rules.dates import DateRules
 from eptaro.rules.numbers import Numbers
 
@@ -96,15 +96,17 @@ def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> Valu
     codes = sorted({p.column for p in planes if p.what == "codes"})
     filled = sorted({p.column for p in planes if p.what == "filled"})
     numbers = sorted({p.column for p in planes if p.what not in ("rows", "filled", "codes")})
-    rows = next(iter(source.batches(Wanted(along, by, [*numbers, along], [*filled, *codes]))))
-    placed = Placed(source)
+    rows = next(
+        iter(source.batches(ColumnRequest(along, by, [*numbers, along], [*filled, *codes])))
+    )
+    placed = RowOrigin(source)
     values = {name: read_filled(rows[name], name) for name in set(filled) - set(numbers)}
     values |= {name: read_numbers(rows[name], name, placed) for name in numbers}
     distinct = {name: read_codes(rows[name], name) for name in codes}
-    combiner = Combiner(by)
+    combiner = GroupEncoder(by)
     number = combiner.number({name: read_groups(rows[name], name, source.name) for name in by})
     groups, rank = combiner.ranked()
     place = np.zeros(rows.num_rows, np.int64) if number is None else rank[number]
     position = read_numbers(rows[along], along, placed).numbers()
-    places = source.places if isinstance(source, Narrowed) else None
+    places = source.places if isinstance(source, FilteredSource) else None
     return ValueRows(position, groups, place, values, distinct, places)

@@ -18,12 +18,12 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.questions.own_calendars import OwnCalendars, named_calendars
+from eptaro.core.query.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
-from eptaro.extras import need
+from eptaro.inputs.goals_and_coverage import check_small, read_listed, read_rows
 from eptaro.inputs.holidays import DEFAULT_WEEKEND, HolidaySet
 from eptaro.inputs.options import ReadOptions
-from eptaro.inputs.smallfiles import check_small, read_listed, read_rows
+from eptaro.optional import import_optional
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, lookups_of
@@ -211,8 +211,8 @@ def read_config(path: str | Path) -> Config:
         raise InputError(f"{file}: is not a TOML file: {error}") from None
     except RecursionError:
         raise InputError(f"{file}: is not a TOML file for this: it is nested too deep") from None
-    pydantic = need("pydantic", "config", f"reading {file}")
-    whole = need("eptaro.inputs.schema", "config", f"reading {file}").Whole
+    pydantic = import_optional("pydantic", "config", f"reading {file}")
+    whole = import_optional("eptaro.inputs.schema", "config", f"reading {file}").Whole
     try:
         model = whole.model_validate(content)
     except pydantic.ValidationError as error:

@@ -12,7 +12,7 @@ from eptaro.errors import DateError, EptaroError, InputError, spelled
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
-from eptaro.inputs.sources import Source, Wanted
+from eptaro.inputs.sources import ColumnRequest, Source
 from eptaro.option import setting
 from eptaro.rules.dates import DateRules, Order
 
@@ -91,7 +91,7 @@ def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str
         if rules.order == "infer":
             rules, evidence = resolve(source.column(date), rules, date)
         if rules.shift:
-            parts = (table[date] for table in source.batches(Wanted(date)))
+            parts = (table[date] for table in source.batches(ColumnRequest(date)))
             rules = settled_start(parts, rules, date)
     except DateError as error:
         raise DateError(f"{source.name}: {error}") from None

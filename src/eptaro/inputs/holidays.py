@@ -15,8 +15,8 @@ from eptaro.core.calendars.days import as_date, ordinal
 from eptaro.core.calendars.holidays import Holiday, Holidays
 from eptaro.core.calendars.levels import check_weekday, parse_month_day
 from eptaro.errors import CalendarError, EptaroError, InputError, unknown
-from eptaro.extras import need
-from eptaro.inputs.smallfiles import check_small
+from eptaro.inputs.goals_and_coverage import check_small
+from eptaro.optional import import_optional
 
 _ORDINALS = {"first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "last": -1}
 _MONTHS = tuple(name.lower() for name in civil.month_name[1:])
@@ -93,7 +93,7 @@ def _nth_weekday(year: int, month: int, weekday: int, nth: int) -> dt.date | Non
 
 def _easter(year: int, *, orthodox: bool) -> dt.date:
     """Return Easter Sunday (method 3, western, or 2, orthodox, of dateutil)."""
-    easter = need("dateutil.easter", "calendars", "a holiday that goes by Easter")
+    easter = import_optional("dateutil.easter", "calendars", "a holiday that goes by Easter")
     if not 1583 <= year <= 4099:
         raise CalendarError(f"Easter is known for the years 1583 to 4099, not {year}")
     day: dt.date = easter.easter(year, 2 if orthodox else 3)
@@ -310,8 +310,8 @@ class HolidaySet(Holidays):
             Its whole-day events in these years.
         """
         file = Path(path)
-        icalendar = need("icalendar", "calendars", "an iCalendar file")
-        rrule = need("dateutil.rrule", "calendars", "an iCalendar file")
+        icalendar = import_optional("icalendar", "calendars", "an iCalendar file")
+        rrule = import_optional("dateutil.rrule", "calendars", "an iCalendar file")
         check_small(file)
         try:
             parsed = icalendar.Calendar.from_ical(file.read_bytes())
@@ -352,7 +352,7 @@ class HolidaySet(Holidays):
         HolidaySet
             The public holidays of these years.
         """
-        holidays = need("holidays", "calendars", f"holidays of country {country!r}")
+        holidays = import_optional("holidays", "calendars", f"holidays of country {country!r}")
         known = holidays.list_supported_countries(include_aliases=True)
         if country not in known:
             raise CalendarError(unknown("country", country, sorted(known)))

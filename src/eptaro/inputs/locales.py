@@ -7,21 +7,21 @@ from collections.abc import Sequence
 
 from eptaro.core.calendars.levels import Names
 from eptaro.errors import CalendarError, unknown
-from eptaro.extras import need
+from eptaro.optional import import_optional
 
 
 class LocaleNames(Names):
     """Names from CLDR, in the form that stands alone."""
 
     def __init__(self, locale: str) -> None:
-        babel = need("babel", "locales", f"locale {locale!r}")
+        babel = import_optional("babel", "locales", f"locale {locale!r}")
         try:
             self._locale = babel.Locale.parse(locale.replace("-", "_"))
         except (babel.UnknownLocaleError, ValueError, TypeError):
             known = babel.localedata.locale_identifiers()
             raise CalendarError(unknown("locale", locale, sorted(known))) from None
         self.locale = locale
-        self._dates = need("babel.dates", "locales", f"locale {locale!r}")
+        self._dates = import_optional("babel.dates", "locales", f"locale {locale!r}")
         days, months = self._locale.days["stand-alone"], self._locale.months["stand-alone"]
         self.weekdays = [days["wide"][i] for i in range(7)]
         self.weekdays_short = [days["abbreviated"][i] for i in range(7)]

@@ -11,14 +11,14 @@ from inspect import signature
 from pathlib import Path
 from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeAlias, TypeVar, overload
 
+from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import PLAIN, Formulas
-from eptaro.core.folds.planes import Plane
 from eptaro.core.measures.measure import Measures
-from eptaro.core.questions.book_options import BookOptions, Calendars, Worked, check_options
-from eptaro.core.questions.coverage import Coverage
-from eptaro.core.questions.scope import By
-from eptaro.core.tables.format import Format
+from eptaro.core.query.book_options import BookOptions, Calendars, Worked, check_options
+from eptaro.core.query.coverage import Coverage
+from eptaro.core.query.scope import By
+from eptaro.core.results.format import Format
 from eptaro.errors import QuestionError, spelled
 from eptaro.option import option
 from eptaro.rules.across import Across
@@ -29,7 +29,7 @@ from eptaro.rules.numbers import Numbers
 from eptaro.timeouts import TIMEOUT
 
 Engine: TypeAlias = Literal["stream", "dask"]
-Narrowed: TypeAlias = "Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None"
+FilteredSource: TypeAlias = "Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None"
 
 
 @dataclass(frozen=True)
@@ -192,7 +192,7 @@ _NOT_IN_SQL = {  # what a database does not do, and what does
 class SqlOptions(ReadOptions):
     """The same of a table in a database; `Daybook.from_sql` describes each."""
 
-    only: Narrowed = None
+    only: FilteredSource = None
     timeout: float = TIMEOUT
 
     def __post_init__(self) -> None:

@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, create_model
 from eptaro.core.calendars.levels import Weekday
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.week import WeekCalendar
-from eptaro.core.tables.format import Format
+from eptaro.core.results.format import Format
 from eptaro.inputs.options import ReadOptions
 from eptaro.option import OptionHelp
 from eptaro.rules.dates import DateRules

@@ -14,7 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.expressions.tree import Node, unknown_column
-from eptaro.core.kernels.sidebyside import is_in_turn
+from eptaro.core.kernels.parallel import is_in_turn
 from eptaro.errors import InputError, unknown
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ _NUMBER = {mark: rf"^\s*[-+]?(\d+[{mark}]?\d*|[{mark}]\d+)([eE][-+]?\d+)?\s*$" f
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ColumnRequest:
     """The columns that a fold needs, by what they are needed for."""
 
     date: str
@@ -74,7 +74,7 @@ class Wanted:
 
 
 @dataclass(frozen=True)
-class Unread:
+class SkippedRows:
     """Rows that were not read, as none of them meets a condition, and the days that they span."""
 
     rows: int
@@ -117,13 +117,13 @@ class Source(ABC):
         """Return the names of all columns."""
 
     @abstractmethod
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, some rows at a time.
 
         Raises `InputError` when one is missing or the input cannot be read.
         """
 
-    def pieces(self, wanted: Wanted, where: Node) -> Iterator[pa.Table | Unread]:
+    def pieces(self, wanted: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
         """Yield the wanted columns, but for rows of which it is known that none meets a condition
         and that all have a day.
         """
@@ -152,7 +152,7 @@ class Source(ABC):
         plain = pc.replace_substring(blanked, ",", ".") if self.decimal == "," else blanked
         return plain.cast(pa.float64())
 
-    def digits(self, name: str) -> pa.ChunkedArray:
+    def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written; a source of text says how."""
         raise TypeError(f"{self.name} holds no text of numbers")
 
@@ -165,7 +165,7 @@ class Source(ABC):
 
     def column(self, name: str) -> pa.ChunkedArray:
         """Return one column of the whole input, text as text."""
-        parts = [table[name] for table in self.batches(Wanted(name))]
+        parts = [table[name] for table in self.batches(ColumnRequest(name))]
         if not parts:
             return pa.chunked_array([], pa.string())
         if len({part.type for part in parts}) > 1:
@@ -244,7 +244,7 @@ class FrameSource(Source):
         """Return the names of all columns."""
         return list(self._table.column_names) if self._names is None else list(self._names)
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns at once."""
         check_columns(wanted.names, self.names(), self.name)
         for name in wanted.names:
@@ -293,7 +293,7 @@ class TableSource(FrameSource):
         self.name, self.of_text = name, of_text
         self._unusable.update(unusable or {})
 
-    def digits(self, name: str) -> pa.ChunkedArray:
+    def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column's numbers as text."""
         return self._table[name].cast(pa.string())
 
@@ -385,11 +385,11 @@ class ManyFiles(Source):
         """Return the names of the first file's columns."""
         return self.parts[0].names()
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns of every file."""
         return self._in_turn(part.batches(wanted) for part in self.parts)
 
-    def pieces(self, wanted: Wanted, where: Node) -> Iterator[pa.Table | Unread]:
+    def pieces(self, wanted: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
         """Yield the wanted columns of every file, but for rows that a file knows not to count."""
         return self._in_turn(part.pieces(wanted, where) for part in self.parts)
 
@@ -404,9 +404,9 @@ class ManyFiles(Source):
         for part in self.parts:
             yield from part.whole()
 
-    def digits(self, name: str) -> pa.ChunkedArray:
+    def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""
-        columns = [part.digits(name) for part in self.parts]
+        columns = [part.raw_text(name) for part in self.parts]
         return pa.chunked_array([c for column in columns for c in column.chunks], pa.string())
 
     def fingerprint(self) -> str:

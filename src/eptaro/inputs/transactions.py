@@ -11,30 +11,30 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.groups import Categorical
+from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formulas
 from eptaro.core.expressions.kinds import Kind
-from eptaro.core.folds.batch import Batch
-from eptaro.core.folds.groups import Coded
-from eptaro.core.folds.planes import Plane
-from eptaro.core.kernels.kept import Keeping
+from eptaro.core.kernels.mask import RowMask
+from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.kernels.reading import ends
-from eptaro.core.kernels.sidebyside import at_once
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, spelled
 from eptaro.inputs.columns.codes import read_codes, read_groups
-from eptaro.inputs.columns.formulas import WorkedOut
-from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_said, settled_kinds
-from eptaro.inputs.columns.values import Placed, read_filled, read_numbers
+from eptaro.inputs.columns.formulas import FormulaColumns
+from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_text_or_date, settled_kinds
+from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
 from eptaro.inputs.datecolumn import decided
-from eptaro.inputs.dates.outcome import Read, is_text
+from eptaro.inputs.dates.outcome import ParsedDates, is_text
 from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.chunks import filtered
 from eptaro.inputs.options import FoldSpec
-from eptaro.inputs.sources import Source, Unread, Wanted, ahead, check_names
+from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, ahead, check_names
 from eptaro.progress import tell
 
 _FIRST_SHOWN = 3
@@ -43,7 +43,7 @@ _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
 
 def _is_small(piece: Any) -> bool:
     """Return whether a piece is read and folded before a thread would have started."""
-    return not isinstance(piece, Unread) and piece.num_rows < _LEAST_AT_ONCE
+    return not isinstance(piece, SkippedRows) and piece.num_rows < _LEAST_AT_ONCE
 
 
 class Transactions:
@@ -99,7 +99,7 @@ class Transactions:
 
     def __iter__(self) -> Iterator[Batch]:
         for table in ahead(self._pieces(), _is_small):
-            if isinstance(table, Unread):
+            if isinstance(table, SkippedRows):
                 self._pass_over(table)
                 continue
             batch = self._batch(table)
@@ -148,7 +148,7 @@ class Transactions:
         where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
         return f"{where}{more}: {shown}"
 
-    def wanted(self) -> Wanted:
+    def wanted(self) -> ColumnRequest:
         """Return the columns of the source that are read, by what they are needed for."""
         worked_out, used = self._formulas.columns, self._formulas.names
         date, by, numbers, others = (
@@ -165,14 +165,14 @@ class Transactions:
         known = [n for n in (*others, *used) if self._kinds.get(n) is Kind.NUMBER]
         numbers = [n for n in dict.fromkeys([*numbers, *known]) if n not in as_they_are]
         others = [n for n in dict.fromkeys([*others, *used, *self._measured]) if n not in numbers]
-        return Wanted((date or used)[0], by, numbers, others)
+        return ColumnRequest((date or used)[0], by, numbers, others)
 
     @property
     def _measured(self) -> list[str]:
         """The columns of the input whose numbers are measured."""
         return [name for name in self._numbers if name not in self._formulas.columns]
 
-    def _as_it_is(self, table: pa.Table, name: str, placed: Placed) -> pa.ChunkedArray:
+    def _as_it_is(self, table: pa.Table, name: str, placed: RowOrigin) -> pa.ChunkedArray:
         """Return a column of the input; one that holds numbers as those, though it was read as text
         for others.
         """
@@ -183,7 +183,7 @@ class Transactions:
             return source.as_numbers(column, placed, name)
         return column
 
-    def _pieces(self) -> Iterator[pa.Table | Unread]:
+    def _pieces(self) -> Iterator[pa.Table | SkippedRows]:
         """Yield the wanted columns; rows are passed over where the source knows that the condition
         is not met, and where dates are days as they are.
         """
@@ -193,7 +193,7 @@ class Transactions:
             return self._source.batches(wanted)
         return self._source.pieces(wanted, where.node)
 
-    def _pass_over(self, rows: Unread) -> None:
+    def _pass_over(self, rows: SkippedRows) -> None:
         self.rows += rows.rows
         self.unmet += rows.rows
         self._see(rows.first, rows.last)
@@ -204,7 +204,7 @@ class Transactions:
         ends = [first, last, *([] if self.seen is None else [self.seen.lo, self.seen.hi])]
         self.seen = Span.of(min(ends), max(ends))
 
-    def _met(self, table: pa.Table) -> tuple[pa.Table, Keeping | None, Read | None]:
+    def _met(self, table: pa.Table) -> tuple[pa.Table, RowMask | None, ParsedDates | None]:
         """Return the rows that meet the condition, which these are, and their dates.
 
         The second is None where all rows do, dates where there is no condition.
@@ -215,7 +215,7 @@ class Transactions:
         good = read.days if read.bad is None else read.days[~read.bad]
         if len(good):
             self._see(*ends(good))
-        keeping = Keeping(self._worked_out(table).kept())
+        keeping = RowMask(self._worked_out(table).kept())
         unmet = table.num_rows - keeping.count
         self.unmet += unmet
         if not unmet:
@@ -228,16 +228,16 @@ class Transactions:
         rows = filtered(table.select(needed), keeping)
         return rows, keeping, read.kept(keeping)
 
-    def _worked_out(self, table: pa.Table, keeping: Keeping | None = None) -> WorkedOut:
-        placed = Placed(self._source, self.rows, keeping)
-        return WorkedOut(table, self._formulas, placed, self._rules, self._date)
+    def _worked_out(self, table: pa.Table, keeping: RowMask | None = None) -> FormulaColumns:
+        placed = RowOrigin(self._source, self.rows, keeping)
+        return FormulaColumns(table, self._formulas, placed, self._rules, self._date)
 
     def _batch(self, table: pa.Table) -> Batch:
         table, keeping, dates = self._met(table)
         read, groups, values, distinct = self._columns(table, dates, keeping)
         # Where transactions are asked for one by one, they keep their places in the input.
         numbered = self._inputs or (read.bad is not None and bool(read.bad.any()))
-        places = Placed(self._source, self.rows, keeping).places if numbered else None
+        places = RowOrigin(self._source, self.rows, keeping).places if numbered else None
         batch = Batch(read.days, groups, values, distinct, read.times, self.rows, places)
         for column in self._numbers:
             self.blanks[column] += batch.extent(column).blanks
@@ -252,12 +252,12 @@ class Transactions:
         return batch.only(~read.bad)
 
     def _columns(
-        self, table: pa.Table, dates: Read | None, keeping: Keeping | None
-    ) -> tuple[Read, dict[str, Coded], dict[str, Column], dict[str, Coded]]:
+        self, table: pa.Table, dates: ParsedDates | None, keeping: RowMask | None
+    ) -> tuple[ParsedDates, dict[str, Categorical], dict[str, Column], dict[str, Categorical]]:
         """Return dates, groups, values and codes of a batch, read side by side."""
         name = self._source.name
 
-        placed = Placed(self._source, self.rows, keeping)
+        placed = RowOrigin(self._source, self.rows, keeping)
 
         def numbers(column: str) -> Column:
             return read_numbers(self._as_it_is(table, column, placed), column, placed)
@@ -265,12 +265,12 @@ class Transactions:
         def counted(column: str) -> Column:
             return read_filled(self._as_it_is(table, column, placed), column)
 
-        def codes(column: str) -> Coded:
+        def codes(column: str) -> Categorical:
             return read_codes(self._as_it_is(table, column, placed), column)
 
         def said(column: str) -> Column:
             kind = Kind.DATE if column == self._date else self._kinds.get(column)
-            return read_said(table[column], column, name, self._rules, kind)
+            return read_text_or_date(table[column], column, name, self._rules, kind)
 
         made, formed = self._worked_out(table, keeping), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
@@ -285,13 +285,13 @@ class Transactions:
         if table.num_rows < _LEAST_AT_ONCE:
             found = iter([work() for work in works])
         else:
-            found = iter(at_once(works))
+            found = iter(run_parallel(works))
         read, groups, filled, values, texts, distinct = (
             {column: next(found) for column in columns} for columns, _ in by_kind
         )
         return read[self._date], groups, filled | values | texts, distinct
 
-    def _dates(self, table: pa.Table, made: WorkedOut) -> Read:
+    def _dates(self, table: pa.Table, made: FormulaColumns) -> ParsedDates:
         if self._date in self._formulas.columns:
             read = made.dates(self._date)
         else:
@@ -309,7 +309,7 @@ class Transactions:
         return read
 
     def _reject(
-        self, table: pa.Table, read: Read, values: dict[str, Column], places: Ints | None
+        self, table: pa.Table, read: ParsedDates, values: dict[str, Column], places: Ints | None
     ) -> None:
         assert read.bad is not None and read.reasons is not None
         rows = np.flatnonzero(read.bad)

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.errors import InputError
 
 if TYPE_CHECKING:

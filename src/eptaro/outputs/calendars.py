@@ -15,8 +15,8 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.result import Result
 from eptaro.errors import CalendarError, InputError
 from eptaro.outputs.files import replace_whole
 

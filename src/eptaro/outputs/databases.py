@@ -12,18 +12,18 @@ from typing import Any, Literal, TypeAlias, assert_never, get_args
 
 import numpy as np
 
-from eptaro.addresses import shown_address
 from eptaro.core.calendars.days import as_dates
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.errors import EptaroError, InputError, counted, refused, unknown
-from eptaro.extras import need
+from eptaro.optional import import_optional
 from eptaro.timeouts import connection_options
+from eptaro.urls import redact_url
 
 
 def need_sqlalchemy() -> Any:
     """Return the package that speaks to databases, or raise `InputError`."""
-    return need("sqlalchemy", "databases", "reading or writing a database")
+    return import_optional("sqlalchemy", "databases", "reading or writing a database")
 
 
 @contextmanager
@@ -243,7 +243,7 @@ def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loa
                 standing = [one for one in every if look.has_table(one, schema=schema)]
                 if standing and mode == "create":
                     raise InputError(
-                        f"{shown_address(url)}: the table {standing[0]} already exists; use "
+                        f"{redact_url(url)}: the table {standing[0]} already exists; use "
                         f"another name, or replace or extend if it was loaded by Eptaro"
                     )
                 if short in standing and mode == "extend":

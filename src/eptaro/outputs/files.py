@@ -13,11 +13,11 @@ from contextlib import suppress
 from functools import partial
 from pathlib import Path
 
-from eptaro.core.tables.result import Result
+from eptaro.core.results.result import Result
 from eptaro.errors import InputError, as_path, unknown
 from eptaro.outputs.sheets import write_xlsx
 from eptaro.outputs.text import to_json, to_markdown, write_csv
-from eptaro.places import Place, names_folder, runs, scheme_of
+from eptaro.paths import StoragePath, names_folder, runs, scheme_of
 
 
 def write(table: Result, path: str | Path) -> Path | str:
@@ -37,7 +37,7 @@ def write(table: Result, path: str | Path) -> Path | str:
 
 def _write_stored(table: Result, address: str) -> Path | str:
     """Write a table to an object store, where a file is there whole or not at all."""
-    place = Place.of(address)
+    place = StoragePath.of(address)
     if place.local is not None:
         return write(table, place.local)
     writer = WRITERS.get(place.ending)
@@ -175,7 +175,7 @@ def write_folder(table: Result, path: str | Path) -> Path | str:
     On this machine the folder appears whole or not at all; in an object store each part does.
     Raises `InputError` where the folder is there and holds anything.
     """
-    place = Place.of(path)
+    place = StoragePath.of(path)
     if place.is_file() or place.within():
         raise InputError(f"{place}: is there already; name a new folder")
     local = place.local
@@ -188,7 +188,7 @@ def write_folder(table: Result, path: str | Path) -> Path | str:
         beside = local.with_name(f".{local.name}.{os.getpid()}-{uuid.uuid4().hex[:8]}")
         beside.mkdir()
     try:
-        _write_parts(table, Place(place.system, str(beside), str(place)))
+        _write_parts(table, StoragePath(place.system, str(beside), str(place)))
         with place.told("written"):
             if local.exists():
                 local.rmdir()
@@ -212,14 +212,14 @@ def _clear_left_folders(folder: Path) -> None:
             other.rmdir()
 
 
-def _write_parts(table: Result, folder: Place) -> None:
+def _write_parts(table: Result, folder: StoragePath) -> None:
     if table.parts is None:
         _write_part(0, table, folder=folder)
     else:
         table.parts.each(partial(_write_part, folder=folder))
 
 
-def _write_part(shard: int, table: Result, folder: Place) -> int:
+def _write_part(shard: int, table: Result, folder: StoragePath) -> int:
     from pyarrow import parquet
 
     from eptaro.outputs.arrow import to_arrow

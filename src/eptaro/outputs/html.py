@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from html import escape
 
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import NUMERIC, shown_table, visible
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.display import NUMERIC, shown_table, visible
+from eptaro.core.results.result import Result
 from eptaro.presentation.headline import footer, headline
 
 STYLE = """

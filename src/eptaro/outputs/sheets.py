@@ -7,9 +7,9 @@ import re
 from pathlib import Path
 from typing import Any
 
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import shown
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.display import shown
+from eptaro.core.results.result import Result
 from eptaro.errors import InputError
 from eptaro.presentation.headline import footer
 

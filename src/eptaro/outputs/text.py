@@ -16,9 +16,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import NUMERIC, shown_table
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.display import NUMERIC, shown_table
+from eptaro.core.results.result import Result
 from eptaro.presentation.headline import footer, headline
 
 # A formula may begin after spaces, and with the wide forms of its marks; -5 and +1.5 are numbers.
@@ -28,13 +28,13 @@ _FORMULA = re.compile(
 _MAY_BE_FORMULA = r"^\s*[=@+\-\x{ff1d}\x{ff20}\x{ff0b}\x{ff0d}]|^[\t\r\n]"
 
 
-def guarded(text: str) -> str:
+def escape_formulas(text: str) -> str:
     """Return a text that no spreadsheet takes for a formula: an apostrophe goes before it.
 
     Plain numbers such as `-5` and `+1.5` stay as they are.
 
-    >>> guarded("=1+1"), guarded("-5"), guarded("-cmd"), guarded("Fenholm")
-    ("'=1+1", '-5', "'-cmd", 'Fenholm')
+    >>> [escape_formulas(text) for text in ("=1+1", "-5", "-cmd", "Fenholm")]
+    ["'=1+1", '-5', "'-cmd", 'Fenholm']
     """
     return f"'{text}" if _FORMULA.match(text) else text
 
@@ -43,11 +43,11 @@ def guarded_table(table: Result) -> Result:
     """Return a table whose text, and the names of whose columns, are guarded."""
     columns = []
     for column in table.columns:
-        safe = replace(column, name=guarded(column.name))
+        safe = replace(column, name=escape_formulas(column.name))
         if column.kind == "text" and column.choices is not None:
             words = column.choices.tolist()
             if any(isinstance(word, str) and _FORMULA.match(word) for word in words):
-                kept = [guarded(word) if isinstance(word, str) else word for word in words]
+                kept = [escape_formulas(word) if isinstance(word, str) else word for word in words]
                 safe = replace(safe, choices=np.array([*kept, None], object)[:-1])
         columns.append(safe)
     return Result(columns, table.meta, table.answer)
@@ -61,7 +61,9 @@ def guarded_rows(rows: pa.Table) -> pa.Table:
         column = rows.column(place)
         if pc.any(pc.match_substring_regex(column, _MAY_BE_FORMULA)).as_py():
             words = pc.unique(column)
-            safe = pa.array([w if w is None else guarded(w) for w in words.to_pylist()], field.type)
+            safe = pa.array(
+                [w if w is None else escape_formulas(w) for w in words.to_pylist()], field.type
+            )
             rows = rows.set_column(place, field, safe.take(pc.index_in(column, words)))
     return rows
 

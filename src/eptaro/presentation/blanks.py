@@ -6,10 +6,10 @@ from collections.abc import Iterator, Mapping
 
 import numpy as np
 
+from eptaro.core.aggregation.planes import BY_TIME, Plane
 from eptaro.core.calendars.days import Flags
-from eptaro.core.folds.planes import BY_TIME, Plane
-from eptaro.core.questions.answer import Answered, Change, Mean, Number, Side, Value
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import Change, Mean, Number, Side, Value, ViewLineage
+from eptaro.core.results.result import Result
 from eptaro.errors import counted
 from eptaro.presentation.words import uncovered
 
@@ -26,7 +26,7 @@ def why_blank(table: Result) -> list[str]:
     ['1 row: no transaction has a value in these days']
     """
     answer = table.answer
-    if not isinstance(answer, Answered):
+    if not isinstance(answer, ViewLineage):
         return []
     reasons: dict[str, Flags] = {}
     changes = {
@@ -49,7 +49,7 @@ def why_blank(table: Result) -> list[str]:
 
 
 def _reasons(
-    answer: Answered, number: Number, changes: Mapping[int, Flags]
+    answer: ViewLineage, number: Number, changes: Mapping[int, Flags]
 ) -> Iterator[tuple[str, Flags]]:
     """Yield reasons and the rows for which each may hold, the first that holds being the one.
 
@@ -71,7 +71,7 @@ def _reasons(
     yield "no transaction has a value in these days", every
 
 
-def _undecided(answer: Answered, value: Value) -> Iterator[tuple[str, Flags]]:
+def _undecided(answer: ViewLineage, value: Value) -> Iterator[tuple[str, Flags]]:
     """Yield where a first or last value is blank as only the order of rows would decide."""
     view, rows = value.view, answer.rows
     if value.picked is not None or not view.undecided():
@@ -93,7 +93,7 @@ def _sides(change: Change) -> Iterator[Side]:
     yield from (value.side for value in before)
 
 
-def _of_side(answer: Answered, side: Side, *, whole: bool) -> Iterator[tuple[str, Flags]]:
+def _of_side(answer: ViewLineage, side: Side, *, whole: bool) -> Iterator[tuple[str, Flags]]:
     """Yield what may be wrong with the days of a side: none there, or not known."""
     rows, coverage = answer.rows, answer.view.coverage
     prior = side.name.startswith("prior")

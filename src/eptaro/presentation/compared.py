@@ -8,10 +8,10 @@ import numpy as np
 
 from eptaro.core.calendars.levels import Amount
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import Answered, Change, Mean, Value, value_of
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import shown
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import Change, Mean, Value, ViewLineage, value_of
+from eptaro.core.results.column import Column
+from eptaro.core.results.display import shown
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Compare
 from eptaro.presentation.words import (
     Days,
@@ -28,7 +28,7 @@ from eptaro.presentation.words import (
 )
 
 
-def compared(table: Result, answer: Answered) -> str:
+def compared(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of a comparison."""
     asked = answer.question
     assert isinstance(asked, Compare)
@@ -41,7 +41,7 @@ def compared(table: Result, answer: Answered) -> str:
     return " ".join(_sentences(table, answer, asked, row))
 
 
-def _last_comparable(answer: Answered, change: Change) -> int | None:
+def _last_comparable(answer: ViewLineage, change: Change) -> int | None:
     """Return the row of the last period that is compared, None where there is none."""
     places = answer.rows[change.comparable[answer.rows]]
     if not len(places):
@@ -50,7 +50,7 @@ def _last_comparable(answer: Answered, change: Change) -> int | None:
     return int(np.flatnonzero(answer.rows == place)[0])
 
 
-def _of_words(answer: Answered, asked: Compare) -> str:
+def _of_words(answer: ViewLineage, asked: Compare) -> str:
     """Return the last value of a measure of texts or dates, with which nothing is calculated."""
     now = next((n for n in answer.numbers.values() if isinstance(n, Value)), None)
     if now is None or answer.view.groups.count > 1:
@@ -64,7 +64,7 @@ def _of_words(answer: Answered, asked: Compare) -> str:
     return f"{titled(now.measure.name)} in {_label(answer, asked, days)}: {value}."
 
 
-def _not_compared(answer: Answered, change: Change) -> str:
+def _not_compared(answer: ViewLineage, change: Change) -> str:
     """Return the value of the last period, and why there is nothing to compare it with."""
     measure, side, view = change.now.measure, change.now.side, answer.view
     place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
@@ -86,7 +86,7 @@ def _not_compared(answer: Answered, change: Change) -> str:
     return f"{told}: the data covers only {view.coverage.first} to {view.coverage.last}."
 
 
-def _sentences(table: Result, answer: Answered, asked: Compare, row: int) -> Iterator[str]:
+def _sentences(table: Result, answer: ViewLineage, asked: Compare, row: int) -> Iterator[str]:
     when, before = _when(answer, asked, row), _before(answer, asked, row)
     place = int(answer.rows[row])
     apart = _apart(answer, place)
@@ -111,7 +111,7 @@ def _sentences(table: Result, answer: Answered, asked: Compare, row: int) -> Ite
             yield sentence(answer.view.data_age)
 
 
-def _apart(answer: Answered, place: int) -> str:
+def _apart(answer: ViewLineage, place: int) -> str:
     """Return why all groups together are not compared: some are not known on both sides."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     first, last = (np.asarray(end) for end in (change.now.side.first, change.now.side.last))
@@ -125,13 +125,13 @@ def _days(value: Value, place: int) -> Days:
     return Days(int(value.side.first[place]), int(value.side.last[place]))
 
 
-def _change_of(answer: Answered, measure: Measure) -> Change | None:
+def _change_of(answer: ViewLineage, measure: Measure) -> Change | None:
     """Return the first change of a measure: with several prior sides there are several."""
     found = (n for n in answer.numbers.values() if isinstance(n, Change) and not n.ratio)
     return next((change for change in found if change.now.measure is measure), None)
 
 
-def _prior(answer: Answered, change: Change, place: int) -> Column:
+def _prior(answer: ViewLineage, change: Change, place: int) -> Column:
     """Return the value before, of all groups together."""
     sides = change.before.values if isinstance(change.before, Mean) else (change.before,)
     measure = change.now.measure
@@ -142,7 +142,7 @@ def _prior(answer: Answered, change: Change, place: int) -> Column:
     return Column.of("", "float", mean, ~np.isnan(mean), format=values[0].format)
 
 
-def _when(answer: Answered, asked: Compare, row: int) -> str:
+def _when(answer: ViewLineage, asked: Compare, row: int) -> str:
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     days = _days(change.now, int(answer.rows[row]))
     if asked.trailing is not None:
@@ -153,14 +153,14 @@ def _when(answer: Answered, asked: Compare, row: int) -> str:
     return f" {'on' if asked.per == 'day' else 'in'} {label}"
 
 
-def _label(answer: Answered, asked: Compare, days: Days) -> str:
+def _label(answer: ViewLineage, asked: Compare, days: Days) -> str:
     """Return the label of the period that some days are of."""
     calendar = answer.view.calendar
     index = calendar.index_of(np.array([days.last]), asked.per)
     return str(calendar.labels(index, asked.per)[0])
 
 
-def _whole(answer: Answered, asked: Compare, days: Days) -> bool:
+def _whole(answer: ViewLineage, asked: Compare, days: Days) -> bool:
     """Return whether some days are one whole period."""
     calendar = answer.view.calendar
     index = calendar.index_of(np.array([days.last]), asked.per)
@@ -168,7 +168,7 @@ def _whole(answer: Answered, asked: Compare, days: Days) -> bool:
     return (int(first[0]), int(last[0])) == (days.first, days.last)
 
 
-def _before(answer: Answered, asked: Compare, row: int) -> str:
+def _before(answer: ViewLineage, asked: Compare, row: int) -> str:
     """Return what is on the prior side, in words."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     place = int(answer.rows[row])
@@ -192,7 +192,7 @@ def _before(answer: Answered, asked: Compare, row: int) -> str:
     return f"the {'same' if steps and asked.match == 'date' else 'first'} {days} of {label}"
 
 
-def _largest(table: Result, answer: Answered, row: int) -> Iterator[str]:
+def _largest(table: Result, answer: ViewLineage, row: int) -> Iterator[str]:
     """Return which group changed most over the same days."""
     change = _change_of(answer, answer.view.facts.measures[0])
     if change is None or answer.view.groups.count < 2:
@@ -217,7 +217,7 @@ def _largest(table: Result, answer: Answered, row: int) -> Iterator[str]:
     )
 
 
-def _left_out(answer: Answered, asked: Compare, row: int) -> Iterator[str]:
+def _left_out(answer: ViewLineage, asked: Compare, row: int) -> Iterator[str]:
     """Name a later period that is not compared because it is not complete."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     side = change.now.side

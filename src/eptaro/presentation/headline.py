@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 
 from eptaro.core.dimension.recurring import RECURRING
-from eptaro.core.questions.answer import Answered, InParts
-from eptaro.core.tables.display import visible
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import InParts, ViewLineage
+from eptaro.core.results.display import visible
+from eptaro.core.results.result import Result
 from eptaro.presentation.words import group_named
 
 _MOST_PARTS = 4
@@ -49,12 +49,12 @@ def _said(table: Result, measure: str | None) -> str:
         return ""
     if isinstance(answer, InParts):
         return " ".join(_in_parts(table, answer))
-    if not isinstance(answer, Answered) or len(answer.rows) < len(answer.group):
+    if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
         return ""  # it would describe rows that are not in the table
     return _told(table, answer if measure is None else _about(answer, measure))
 
 
-def _about(answer: Answered, measure: str) -> Answered:
+def _about(answer: ViewLineage, measure: str) -> ViewLineage:
     """Return an answer as if one of its measures were the only one."""
     facts = answer.view.facts
     own = tuple(one for one in facts.measures if one.name == measure)
@@ -75,7 +75,7 @@ def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
             yield f"{name}: {sentence}." if sentence else ""
 
 
-def _told(table: Result, answer: Answered) -> str:
+def _told(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of one verb, whose module alone is imported."""
     asked = answer.question
     if getattr(asked, "every", None) == "entry":

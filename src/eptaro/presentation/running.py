@@ -9,11 +9,11 @@ import numpy as np
 from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import Answered, Value, value_of
-from eptaro.core.questions.view import View
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import Value, ViewLineage, value_of
+from eptaro.core.query.view import View
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.display import BLANK
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Accumulate, Recap, Trail
 from eptaro.core.verbs.recap.periods import spans_of
 from eptaro.errors import counted
@@ -31,14 +31,14 @@ from eptaro.presentation.words import (
 )
 
 
-def recapped(table: Result, answer: Answered) -> str:
+def recapped(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of a recap."""
     asked = answer.question
     assert isinstance(asked, Recap)
     return " ".join(_sentences(answer, asked))
 
 
-def _sentences(answer: Answered, asked: Recap) -> Iterator[str]:
+def _sentences(answer: ViewLineage, asked: Recap) -> Iterator[str]:
     view = answer.view
     first, last, complete, labelling = spans_of(view, asked.per)
     labels = [str(label) for label in labelling()]
@@ -75,7 +75,7 @@ def _highest(
     yield f"The highest of {counted(len(labels), level)} is {labels[at]}: {said(values, at)}{rest}."
 
 
-def largest_group(answer: Answered, measure: Measure, days: Days) -> Iterator[str]:
+def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator[str]:
     """Name the largest group over some days, and its share where values add up."""
     view = answer.view
     count = view.groups.count
@@ -103,7 +103,7 @@ def largest_group(answer: Answered, measure: Measure, days: Days) -> Iterator[st
     yield f"The largest {largest} is {name}: {said(values, at)}{share}."
 
 
-def _last_row(answer: Answered, name: str) -> tuple[Value, int, Days] | None:
+def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, Days] | None:
     """Return the value behind a column in the row with the last day, its place and its days."""
     if name not in answer.numbers or not len(answer.rows):
         return None
@@ -112,14 +112,14 @@ def _last_row(answer: Answered, name: str) -> tuple[Value, int, Days] | None:
     return value, place, Days(int(value.side.first[place]), int(value.side.last[place]))
 
 
-def accumulated(table: Result, answer: Answered) -> str:
+def accumulated(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of running totals."""
     asked = answer.question
     assert isinstance(asked, Accumulate)
     return " ".join(_accumulated(answer, asked))
 
 
-def _accumulated(answer: Answered, asked: Accumulate) -> Iterator[str]:
+def _accumulated(answer: ViewLineage, asked: Accumulate) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         found = _last_row(answer, f"{measure.name}_to_date")
         if found is None:
@@ -139,14 +139,14 @@ def _accumulated(answer: Answered, asked: Accumulate) -> Iterator[str]:
             yield from largest_group(answer, measure, days)
 
 
-def trailed(table: Result, answer: Answered) -> str:
+def trailed(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of rolling windows."""
     asked = answer.question
     assert isinstance(asked, Trail)
     return " ".join(_trailed(table, answer, asked))
 
 
-def _trailed(table: Result, answer: Answered, asked: Trail) -> Iterator[str]:
+def _trailed(table: Result, answer: ViewLineage, asked: Trail) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         name = f"{measure.name}_trailing"
         found = _last_row(answer, name)
@@ -169,7 +169,7 @@ def _trailed(table: Result, answer: Answered, asked: Trail) -> Iterator[str]:
 
 
 def _of_one_group(
-    table: Result, answer: Answered, place: int, name: str, begin: str
+    table: Result, answer: ViewLineage, place: int, name: str, begin: str
 ) -> Iterator[str]:
     """Yield the value of the one group, or the largest of several on the same day."""
     if name not in table or "date" not in table:
@@ -183,7 +183,7 @@ def _of_one_group(
 
 
 def _weighted(
-    table: Result, answer: Answered, asked: Trail, name: str, title: str
+    table: Result, answer: ViewLineage, asked: Trail, name: str, title: str
 ) -> Iterator[str]:
     if name in table and "date" in table:
         row = int(np.argmax(table.column("date").data))
@@ -192,7 +192,7 @@ def _weighted(
         yield from _of_one_group(table, answer, int(answer.rows[row]), name, begin)
 
 
-def carded(table: Result, answer: Answered) -> str:
+def carded(table: Result, answer: ViewLineage) -> str:
     """Return the sentence of a card: the first measure to date in each period."""
     if not {"period", "first", "last"} <= {*table.names}:
         return ""

@@ -6,15 +6,15 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eptaro.core.questions.answer import Answered
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.format import Rank
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import ViewLineage
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.format import Priority
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
 from eptaro.presentation.words import group_named, largest_of, said, titled
 
 
-def by_attribute(table: Result, answer: Answered) -> str:
+def by_attribute(table: Result, answer: ViewLineage) -> str:
     """Return where the first measure, per day where it adds up, is highest and lowest."""
     measure = answer.view.facts.measures[0]
     name, of = f"{measure.name}_per_day", "per day "
@@ -27,7 +27,7 @@ def by_attribute(table: Result, answer: Answered) -> str:
     high, low = largest_of(numbers), largest_of(-numbers)
     if high is None or low is None:
         return ""
-    keys = [c for c in table.columns if c.face is not None and c.face.rank is Rank.KEY]
+    keys = [c for c in table.columns if c.face is not None and c.face.rank is Priority.KEY]
     if not keys:
         return ""
 
@@ -42,7 +42,7 @@ def by_attribute(table: Result, answer: Answered) -> str:
     return f"{told}, lowest for {where(low)} ({said(column, low)})."
 
 
-def spread_told(table: Result, answer: Answered) -> str:
+def spread_told(table: Result, answer: ViewLineage) -> str:
     """Return between which values the middle half lies."""
     asked = answer.question
     assert isinstance(asked, Spread)
@@ -51,7 +51,7 @@ def spread_told(table: Result, answer: Answered) -> str:
     return " ".join(_boxes(table, answer, asked.column))
 
 
-def _boxes(table: Result, answer: Answered, name: str) -> Iterator[str]:
+def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
     low, middle, high = (table.column(part) for part in ("quartile_1", "median", "quartile_3"))
     if len(table) == 1:
         outside = int(table.column("outliers").data[0])
@@ -76,7 +76,7 @@ def _boxes(table: Result, answer: Answered, name: str) -> Iterator[str]:
     )
 
 
-def histogram_told(table: Result, answer: Answered) -> str:
+def histogram_told(table: Result, answer: ViewLineage) -> str:
     """Return which range holds most values."""
     asked = answer.question
     assert isinstance(asked, Histogram)

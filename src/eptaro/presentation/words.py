@@ -12,11 +12,11 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import Answered
-from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.view import View
-from eptaro.core.tables.column import NO_NUMBERS, Column, difference
-from eptaro.core.tables.display import BLANK, shown
+from eptaro.core.query.lineage import ViewLineage
+from eptaro.core.query.own_calendars import OwnCalendars
+from eptaro.core.query.view import View
+from eptaro.core.results.column import NO_NUMBERS, Column, difference
+from eptaro.core.results.display import BLANK, shown
 
 MOST_MEASURES = 4  # in one headline
 
@@ -117,19 +117,19 @@ class Movement:
         return f"{'up' if size > 0 else 'down'} {said(change).lstrip('-')}{share} on"
 
 
-def group_named(answer: Answered, row: int) -> str:
+def group_named(answer: ViewLineage, row: int) -> str:
     """Return the group of a row of a table, its values separated by commas."""
     group = answer.group[answer.rows[row : row + 1]]
     words = (column.to_list()[0] for column in answer.view.groups.columns(np.asarray(group)))
     return ", ".join(BLANK if word is None else str(word) for word in words)
 
 
-def measures_told(answer: Answered) -> Sequence[Measure]:
+def measures_told(answer: ViewLineage) -> Sequence[Measure]:
     """Return the measures that a headline covers."""
     return answer.view.facts.measures[:MOST_MEASURES]
 
 
-def group_noun(answer: Answered) -> str:
+def group_noun(answer: ViewLineage) -> str:
     """Return what a group is called: the name of its column."""
     names = answer.view.groups.names
     return names[0].replace("_", " ") if len(names) == 1 else "group"

@@ -8,11 +8,11 @@ from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from eptaro.beside import Beside
-from eptaro.core.folds.picks import Pick
-from eptaro.core.questions.scope import AsOf
-from eptaro.core.tables.column import NO_NUMBERS
-from eptaro.core.tables.result import Result
+from eptaro.background import BackgroundTask
+from eptaro.core.aggregation.selected import SelectedValues
+from eptaro.core.query.scope import AsOf
+from eptaro.core.results.column import NO_NUMBERS
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Match
 from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, unknown
@@ -46,7 +46,7 @@ def write_page(
     view = whole.view(as_of=as_of)
     sections: list[Section] = []
     # The proof reads all again while pictures are drawn.
-    proof = Beside(made, _APART, asked) if _APART in rules.sections else None
+    proof = BackgroundTask(made, _APART, asked) if _APART in rules.sections else None
     for number, name in enumerate(rules.sections):
         tell(0, number / len(rules.sections))
         section = proof.result() if proof and name == _APART else made(name, asked)
@@ -169,7 +169,7 @@ def _of_numbers(book: Store) -> tuple[Store, Store]:
     """
     whole = book.view().facts
     tallies = whole.cells.tallies.items()
-    said = {plane for plane, t in tallies if isinstance(t, Pick) and t.kind in NO_NUMBERS}
+    said = {plane for plane, t in tallies if isinstance(t, SelectedValues) and t.kind in NO_NUMBERS}
     kept = [measure for measure in book.about.measures if not measure.planes & said]
     if not kept:
         raise QuestionError("a report needs a measure that is a number, such as trips=count()")

@@ -12,15 +12,15 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import Amount, as_wide, check_level
 from eptaro.core.proof.trace import prove
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.display import shown
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.display import shown
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import MATCHES, Accumulate, Compare, Match, Recap, Rhythm, Trail
 from eptaro.core.verbs.store import Store
 from eptaro.errors import EptaroError, QuestionError, counted, unknown
 from eptaro.outputs.html import table_html
-from eptaro.pictures.draw import drawn
-from eptaro.pictures.theme import PictureOptions
+from eptaro.plots.draw import drawn
+from eptaro.plots.theme import PictureOptions
 from eptaro.presentation.headline import headline as sentence
 from eptaro.presentation.words import calendar_in_words, titled
 

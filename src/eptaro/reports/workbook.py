@@ -12,10 +12,10 @@ import numpy as np
 from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.scope import AsOf
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.result import Result
+from eptaro.core.query.scope import AsOf
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.display import BLANK
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Accumulate, Compare, Recap
 from eptaro.core.verbs.store import Store
 from eptaro.errors import QuestionError

@@ -8,22 +8,22 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.shards import partition_cells
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.shards import dealt
-from eptaro.core.kernels.sidebyside import at_once
+from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.book_options import BookOptions
-from eptaro.core.questions.scope import By
-from eptaro.core.questions.view import Facts
+from eptaro.core.query.book_options import BookOptions
+from eptaro.core.query.scope import By
+from eptaro.core.query.view import BookData
 from eptaro.core.verbs.store import Store
+from eptaro.engines.buffers import fold_pieces, shards_for, without_cells
 from eptaro.engines.local import source_of
-from eptaro.engines.pieces import fold_pieces, shards_for, without_cells
 from eptaro.errors import InputError, as_path, spelled
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.inputs.sources import ManyFiles, Source
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 from eptaro.progress import tell
 from eptaro.rules.across import Across, across_of
 from eptaro.rules.dates import DateRules
@@ -31,11 +31,11 @@ from eptaro.rules.files import FileRules
 from eptaro.rules.lookups import Lookup, lookups_of
 from eptaro.rules.numbers import NumberRules
 from eptaro.sharded.store import ShardStore
-from eptaro.storage.about import options_of
-from eptaro.storage.folder.changing import Changing, changing
 from eptaro.storage.folder.manifest import Manifest, read_manifest
-from eptaro.storage.folder.rewriting import Rewritten, rewritten
+from eptaro.storage.folder.shard_writer import Rewritten, rewritten
+from eptaro.storage.folder.transaction import Transaction, changing
 from eptaro.storage.layout import NAME
+from eptaro.storage.metadata import options_of
 
 
 def settings_of(options: FileOptions) -> dict[str, Any]:
@@ -117,7 +117,7 @@ Parts = Mapping[int, Callable[[], Folded]]
 
 
 def put_files(
-    folder: Place,
+    folder: StoragePath,
     paths: list[str],
     options: FileOptions,
     *,
@@ -146,7 +146,7 @@ def fingerprints_of(source: Source) -> frozenset[str]:
 
 
 def put_folded(
-    folder: Place,
+    folder: StoragePath,
     folded: Folded,
     asked: BookOptions,
     *,
@@ -163,7 +163,7 @@ def put_folded(
     count = shards_in(folder, shards)
     if count is None:
         count = shards_for(folded.cells.axis.size) if folded.groups.names else 1
-    parts: Parts = {n: partial(_given, part) for n, part in dealt(folded, count)}
+    parts: Parts = {n: partial(_given, part) for n, part in partition_cells(folded, count)}
     work = partial(written, parts)
     return put(folder, without_cells(folded), work, asked, count, out=out, force=force)
 
@@ -172,7 +172,7 @@ def _given(part: Folded) -> Folded:
     return part
 
 
-def shards_in(folder: Place, wanted: int | None) -> int | None:
+def shards_in(folder: StoragePath, wanted: int | None) -> int | None:
     """Return how many shards a folder has, or is to have, where that is settled."""
     if (folder / NAME).is_file():
         return read_manifest(folder).shards
@@ -180,9 +180,9 @@ def shards_in(folder: Place, wanted: int | None) -> int | None:
 
 
 def put(
-    folder: Place,
+    folder: StoragePath,
     told: Folded,
-    carry_out: Callable[[Changing], dict[int, Rewritten]],
+    carry_out: Callable[[Transaction], dict[int, Rewritten]],
     asked: BookOptions,
     shards: int,
     *,
@@ -202,7 +202,7 @@ def put(
         return change.commit(done)
 
 
-def written(parts: Parts, change: Changing) -> dict[int, Rewritten]:
+def written(parts: Parts, change: Transaction) -> dict[int, Rewritten]:
     """Write the shards that have new rows, several side by side."""
     done = 0
 
@@ -214,7 +214,9 @@ def written(parts: Parts, change: Changing) -> dict[int, Rewritten]:
         return found
 
     numbers = sorted(parts)
-    return dict(zip(numbers, at_once([partial(one, number) for number in numbers]), strict=True))
+    return dict(
+        zip(numbers, run_parallel([partial(one, number) for number in numbers]), strict=True)
+    )
 
 
 def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
@@ -227,7 +229,7 @@ def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
     folder = store.folder
     if folder is None:
         raise InputError("the workers hold this book; fold it into a folder to add to it")
-    if isinstance(rows, Facts):
+    if isinstance(rows, BookData):
         made = put_folded(folder, rows.folded, options_of(rows), out=out, force=force)
         return store.of_manifest(made)
     given = [rows] if isinstance(rows, str | Path) else [*rows]

@@ -10,19 +10,19 @@ from typing import Any, TypeVar
 import numpy as np
 import pyarrow as pa
 
-from eptaro.beside import Beside
-from eptaro.core.folds.axis import Axis
-from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.merge import put_together, told_of_both
-from eptaro.core.folds.shards import dealt
-from eptaro.engines.clients import Watch, own_errors
+from eptaro.background import BackgroundTask
+from eptaro.core.aggregation.axis import Axis
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.merge import combine_pieces, merge_metadata
+from eptaro.core.aggregation.shards import partition_cells
+from eptaro.engines.buffers import shards_for, without_cells
+from eptaro.engines.clients import Watchdog, own_errors
 from eptaro.engines.cluster import PART_ROWS, RETRIES, follow, submitted, worker_threads
-from eptaro.engines.pieces import shards_for, without_cells
 from eptaro.errors import InputError
-from eptaro.extras import need
 from eptaro.inputs.options import FileOptions
-from eptaro.places import Place
+from eptaro.optional import import_optional
+from eptaro.paths import StoragePath
 from eptaro.sharded.shards import Work
 from eptaro.storage.folder.manifest import Manifest
 from eptaro.storage.folder.shardfiles import ShardFiles
@@ -40,7 +40,7 @@ class ClusterShards:
     """
 
     client: Any
-    folder: Place | None
+    folder: StoragePath | None
     manifest: Manifest
     held: Mapping[int, Any] | None = None
     timeout: float = TIMEOUT
@@ -105,7 +105,7 @@ class ClusterShards:
         )
 
     def _waited(self, future: Any) -> Any:
-        return Watch(self.client, self.timeout).over(Beside(future.result))
+        return Watchdog(self.client, self.timeout).over(BackgroundTask(future.result))
 
 
 def _do(shard: int, folded: Folded | None, work: Work[Done]) -> Done | None:
@@ -115,7 +115,9 @@ def _do(shard: int, folded: Folded | None, work: Work[Done]) -> Done | None:
         return work(shard, folded)
 
 
-def _read_and_do(folder: Place, manifest: Manifest, shard: int, work: Work[Done]) -> Done | None:
+def _read_and_do(
+    folder: StoragePath, manifest: Manifest, shard: int, work: Work[Done]
+) -> Done | None:
     with worker_threads():
         folded = ShardFiles(folder, manifest, shard).folded()
         return None if folded is None else work(shard, folded)
@@ -136,7 +138,7 @@ class ClusterFold:
     """
 
     def __init__(self, client: Any, what: Any, options: FileOptions, shards: int | None) -> None:
-        need("dask.dataframe", "cluster", "shards on a cluster")
+        import_optional("dask.dataframe", "cluster", "shards on a cluster")
         parts = submitted(client, what, options, PART_ROWS, in_order=False)
         told = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
         follow(told)
@@ -161,7 +163,7 @@ def _of_all(parts: Sequence[Folded]) -> Folded:
     known = [part if part.rows else replace(part, grain=grain) for part in parts]
     whole, *others = [part for part in known if part.rows or part.seen is not None]
     for part in others:
-        whole = told_of_both(whole, part)
+        whole = merge_metadata(whole, part)
     axes = [part.cells.axis for part in filled]
     first = min(axis.first_day for axis in axes)
     days = max(axis.last_day for axis in axes) - first + 1
@@ -208,7 +210,7 @@ def _pieces(folded: Folded, keys: Sequence[int], part: int) -> Any:
     folded, packed.
     """
     with worker_threads():
-        dealt_out = dealt(folded, len(keys))
+        dealt_out = partition_cells(folded, len(keys))
         return _frame([(keys[shard], shard, part, _packed(one)) for shard, one in dealt_out])
 
 
@@ -242,6 +244,6 @@ def shards_of(frame: Any) -> dict[int, Folded]:
         held.setdefault(int(shard), []).append((int(part), piece))
     with worker_threads():
         return {
-            shard: put_together([_unpacked(piece) for _, piece in sorted(pieces)])
+            shard: combine_pieces([_unpacked(piece) for _, piece in sorted(pieces)])
             for shard, pieces in held.items()
         }

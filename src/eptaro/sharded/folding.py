@@ -7,25 +7,25 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from eptaro.beside import Beside
+from eptaro.background import BackgroundTask
+from eptaro.core.aggregation.folded import Folded
 from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.folded import Folded
-from eptaro.core.questions.book_options import BookOptions
-from eptaro.engines.clients import Watch, client_of, own_errors
+from eptaro.core.query.book_options import BookOptions
+from eptaro.engines.clients import Watchdog, client_of, own_errors
 from eptaro.engines.cluster import RETRIES, worker_threads
 from eptaro.errors import QuestionError
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.options import FileOptions
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 from eptaro.sharded.adding import fingerprints_of, put, put_files, settings_of, shards_in
 from eptaro.sharded.cluster import ClusterFold, ClusterShards, shards_of
 from eptaro.sharded.store import ShardStore
-from eptaro.storage.about import about_rows, options_about
-from eptaro.storage.folder.changing import Changing
-from eptaro.storage.folder.manifest import Manifest, Stored, now
-from eptaro.storage.folder.rewriting import Rewritten, rewritten
+from eptaro.storage.folder.manifest import FileEntry, Manifest, now
+from eptaro.storage.folder.shard_writer import Rewritten, rewritten
 from eptaro.storage.folder.shardfiles import ShardFiles
+from eptaro.storage.folder.transaction import Transaction
+from eptaro.storage.metadata import about_rows, options_about
 
 
 def fold_sharded(what: Any, options: FileOptions) -> ShardStore:
@@ -34,7 +34,7 @@ def fold_sharded(what: Any, options: FileOptions) -> ShardStore:
     Raises `QuestionError` where there is no place for them.
     """
     into, shards, client, timeout = options.into, options.shards, options.client, options.timeout
-    place = None if into is None else Place.of(into)
+    place = None if into is None else StoragePath.of(into)
     if shards is not None and shards < 1:
         raise QuestionError(f"shards={shards} must be at least 1")
     if options.engine != "dask":
@@ -47,15 +47,15 @@ def fold_sharded(what: Any, options: FileOptions) -> ShardStore:
             "shards that workers keep need workers that stay: give a Client, or a folder with into="
         )
     with client_of(client, timeout) as cluster, own_errors():
-        work = Beside(_on_cluster, cluster, what, options, place)
-        made, held = Watch(cluster, timeout).over(work)
+        work = BackgroundTask(_on_cluster, cluster, what, options, place)
+        made, held = Watchdog(cluster, timeout).over(work)
         stays = client is not None and not isinstance(client, str)
         kept = ClusterShards(cluster, place, made, held, timeout) if stays else None
         return ShardStore.of(place, made, kept, options.book.formats)
 
 
 def _on_cluster(
-    client: Any, what: Any, options: FileOptions, folder: Place | None
+    client: Any, what: Any, options: FileOptions, folder: StoragePath | None
 ) -> tuple[Manifest, Mapping[int, Any] | None]:
     """Fold on a cluster; into a folder, or into shards that the workers hold."""
     count = options.shards if folder is None else shards_in(folder, options.shards)
@@ -78,7 +78,7 @@ def _on_cluster(
     return made, None
 
 
-def _written(client: Any, fold: ClusterFold, change: Changing) -> dict[int, Rewritten]:
+def _written(client: Any, fold: ClusterFold, change: Transaction) -> dict[int, Rewritten]:
     """Have the workers write the shards that they have."""
     told = change.folder, change.before, change.token, change.out, change.newest
     works = [
@@ -88,7 +88,7 @@ def _written(client: Any, fold: ClusterFold, change: Changing) -> dict[int, Rewr
 
 
 def _write(
-    frame: Any, folder: Place, before: Manifest, token: str, out: Span | None, newest: int
+    frame: Any, folder: StoragePath, before: Manifest, token: str, out: Span | None, newest: int
 ) -> dict[int, Rewritten]:
     with worker_threads():
         return {
@@ -100,13 +100,13 @@ def _write(
 def _held(client: Any, fold: ClusterFold, asked: BookOptions) -> tuple[Manifest, dict[int, Any]]:
     """Return a manifest of shards that workers hold, and futures of these."""
     made = [client.submit(shards_of, part, retries=RETRIES, pure=False) for part in fold.partitions]
-    held, files, groups = dict[int, Any](), list[Stored](), 0
+    held, files, groups = dict[int, Any](), list[FileEntry](), 0
     sizes = [client.submit(_sizes, part, retries=RETRIES, pure=False) for part in made]
     for part, found in zip(made, client.gather(sizes), strict=True):
         for shard, (count, cells, first, last) in found.items():
             held[shard] = client.submit(_one_of, part, shard, retries=RETRIES, pure=False)
             ends = str(as_date(first)), str(as_date(last))
-            files.append(Stored("cells", shard, "", cells, 0, *ends))
+            files.append(FileEntry("cells", shard, "", cells, 0, *ends))
             groups += count
     about = {**about_rows(fold.told), **options_about(asked.settled(fold.told), fold.told)}
     planes = tuple((plane.what, plane.column) for plane in asked.kept_planes)

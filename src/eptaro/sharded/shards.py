@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol, TypeVar
 
-from eptaro.core.folds.folded import Folded
+from eptaro.core.aggregation.folded import Folded
 from eptaro.inputs.sources import ahead
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 from eptaro.progress import tell
 from eptaro.storage.folder.manifest import Manifest
 from eptaro.storage.folder.shardfiles import ShardFiles
@@ -41,7 +41,7 @@ class Shards(Protocol):
 class FolderShards:
     """The shards of a folder, read one after the other in this process."""
 
-    folder: Place
+    folder: StoragePath
     manifest: Manifest
     some: Sequence[int] | None = None
     kept: dict[int, Folded | None] = field(default_factory=dict)  # one shard, read a moment ago

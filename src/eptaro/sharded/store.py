@@ -9,34 +9,34 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.merge import merge
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.folds.merge import merge
 from eptaro.core.measures.measure import Measures
-from eptaro.core.questions.book_options import chosen_measures
-from eptaro.core.questions.coverage import asked_by_group, group_spans
-from eptaro.core.questions.own_calendars import OwnCalendars, check_own
-from eptaro.core.questions.query import MeasuredQuery, Query
-from eptaro.core.questions.scope import AsOf, By, Only
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.format import Format
-from eptaro.core.tables.result import Result
+from eptaro.core.query.book_options import chosen_measures
+from eptaro.core.query.coverage import asked_by_group, group_spans
+from eptaro.core.query.own_calendars import OwnCalendars, check_own
+from eptaro.core.query.query import MeasuredQuery, Query
+from eptaro.core.query.scope import AsOf, By, Only
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import Format
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.store import answer
 from eptaro.engines.clients import client_that_stays
 from eptaro.engines.local import free_memory
 from eptaro.errors import InputError, QuestionError
-from eptaro.places import Place
-from eptaro.sharded.questions.asking import ask_shards, view_of_shards
-from eptaro.sharded.questions.told import Told
+from eptaro.paths import StoragePath
+from eptaro.sharded.questions.planner import ask_shards, view_of_shards
+from eptaro.sharded.questions.shard_query import BookContext
 from eptaro.sharded.shards import FolderShards, Shards
 from eptaro.storage.folder.manifest import Manifest, read_manifest
 from eptaro.timeouts import TIMEOUT
 
-_NOTHING = Coded(np.zeros(0, np.int32), Column.text("", np.array([], object)))
+_NOTHING = Categorical(np.zeros(0, np.int32), Column.text("", np.array([], object)))
 _BYTES = 24  # of each cell in memory, and again for each plane
 AT_ONCE = 1_000_000  # cells that are held in memory without another thought
 
@@ -44,19 +44,19 @@ AT_ONCE = 1_000_000  # cells that are held in memory without another thought
 @dataclass(frozen=True, eq=False)
 class ShardStore:
     """The book of a manifest as it was when it was opened; `folder` is None where the workers of
-    a cluster hold the shards. Up to `at_once` cells are put together in memory to be asked.
+    a cluster hold the shards. Up to `run_parallel` cells are put together in memory to be asked.
     """
 
-    folder: Place | None
+    folder: StoragePath | None
     manifest: Manifest
     shards: Shards
-    about: Facts
+    about: BookData
     at_once: int
 
     @classmethod
     def of(
         cls,
-        folder: Place | None,
+        folder: StoragePath | None,
         manifest: Manifest,
         shards: Shards | None = None,
         formats: Mapping[str, Format] | None = None,
@@ -69,7 +69,7 @@ class ShardStore:
         assert isinstance(options.workdays, Workdays)
         names = Groups(dict.fromkeys(manifest.by, _NOTHING), manifest.groups)
         common, own = check_own(options.calendar)
-        about = Facts(
+        about = BookData(
             replace(manifest.told(), groups=names, formats=formats or {}),
             options.measures,
             common,
@@ -81,7 +81,7 @@ class ShardStore:
         return cls(folder, manifest, shards, about, AT_ONCE)
 
     @classmethod
-    def open(cls, place: Place, client: Any = None, timeout: float = TIMEOUT) -> ShardStore:
+    def open(cls, place: StoragePath, client: Any = None, timeout: float = TIMEOUT) -> ShardStore:
         """Return the store of a folder, asked in this process or, with a client, on a cluster.
 
         Raises `InputError` where it is none, or its manifest is damaged.
@@ -105,10 +105,10 @@ class ShardStore:
         return f" in {count} shard{'s' if count > 1 else ''} {place}"
 
     @property
-    def told(self) -> Told:
+    def told(self) -> BookContext:
         """What every shard has in common."""
         about = self.about
-        return Told(
+        return BookContext(
             *(about.folded, about.measures, about.calendar, about.coverage, about.workdays),
             about.own,
             asked_by_group(self.manifest.options.coverage),
@@ -130,7 +130,7 @@ class ShardStore:
         return replace(rows, groups=found.groups, cells=found.cells, distinct=found.distinct)
 
     @cached_property
-    def facts(self) -> Facts:
+    def facts(self) -> BookData:
         """The book with all its cells in memory; raises `QuestionError` where they do not fit."""
         told, folded = self.told, self._folded
         spans = None if told.asked is None else group_spans(told.asked, folded, told.coverage)

@@ -13,25 +13,25 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.axis import cells_axis
+from eptaro.core.aggregation.cells import Cells, Tally
+from eptaro.core.aggregation.encoding import GroupEncoder
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.planes import ROWS, Plane
+from eptaro.core.aggregation.selected import SelectedValues, ValueLists
+from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.folds.axis import cells_axis
-from eptaro.core.folds.cells import Cells, Tally
-from eptaro.core.folds.encoding import Combiner
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.picks import Entries, Pick
-from eptaro.core.folds.planes import ROWS, Plane
-from eptaro.core.folds.sums import Squares, Sum
-from eptaro.core.questions.book_options import BookOptions
-from eptaro.core.questions.view import Facts
-from eptaro.core.tables.column import NO_NUMBERS, Column
+from eptaro.core.query.book_options import BookOptions
+from eptaro.core.query.view import BookData
+from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.errors import InputError
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
-from eptaro.places import Place
-from eptaro.storage.about import about_book, options_told, rows_told
+from eptaro.paths import StoragePath
 from eptaro.storage.layout import METADATA, PICKED, VERSION, damage, part_name, with_metadata
+from eptaro.storage.metadata import about_book, options_told, rows_told
 
 _MOST_DECIMALS = 400  # of sums that were brought to the decimals of others
 
@@ -87,7 +87,7 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: Sequence
             lists = part("values").combine_chunks()
             lists = lists.chunk(0) if isinstance(lists, pa.ChunkedArray) else lists
             lengths = np.diff(lists.offsets.to_numpy())
-            return Entries.of(np.repeat(cell, lengths), _numbers(lists.flatten()), kind, scale)
+            return ValueLists.of(np.repeat(cell, lengths), _numbers(lists.flatten()), kind, scale)
         case "min" | "max" | "first" | "last":
             filled = to_numpy(part("value").is_valid())
             time, row = (_numbers(part(name).drop_null()) for name in ("time", "row"))
@@ -97,13 +97,15 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: Sequence
                 choices, value = np.unique(words, return_inverse=True)
             else:
                 value = _numbers(value)
-            pick = Pick(plane.what, cell[filled], value, time, row, kind, scale, choices=choices)
+            pick = SelectedValues(
+                plane.what, cell[filled], value, time, row, kind, scale, choices=choices
+            )
             return pick.moved(np.arange(size), size)
         case _:
             raise ValueError(f"plane {plane} is not known")
 
 
-def write_book(book: Facts, place: Place) -> Path | str:
+def write_book(book: BookData, place: StoragePath) -> Path | str:
     """Write the occupied cells of a book, and all that is needed to question them."""
     from pyarrow import parquet
 
@@ -150,11 +152,11 @@ def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
     if isinstance(tally, Sum | Squares):
         parts = [("whole", _array(tally.whole[kept]))]
         return parts if tally.rest is None else [*parts, ("rest", pa.array(tally.rest[kept]))]
-    if isinstance(tally, Entries):
+    if isinstance(tally, ValueLists):
         counts = np.bincount(tally.cell, minlength=size)[kept]
         offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
         return [("values", pa.LargeListArray.from_arrays(offsets, _array(tally.value)))]
-    assert isinstance(tally, Pick)
+    assert isinstance(tally, SelectedValues)
     if tally.choices is not None:
         tally = replace(tally, value=np.asarray(tally.choices, object)[tally.value])
     place = np.full(size, -1, np.int64)
@@ -182,7 +184,7 @@ def _array(values: NDArray[Any], mask: Flags | None = None) -> pa.Array:
     return pa.array(values, mask=mask)
 
 
-def open_book(path: Place) -> tuple[Folded, BookOptions]:
+def open_book(path: StoragePath) -> tuple[Folded, BookOptions]:
     """Return the folded transactions of a book's file, and its measures, calendar(s) and coverage.
 
     Raises `InputError` where the file is missing, is no book, or is of a later version.
@@ -215,7 +217,7 @@ def open_book(path: Place) -> tuple[Folded, BookOptions]:
 
 
 def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
-    combiner = Combiner(about["by"])
+    combiner = GroupEncoder(about["by"])
     coded = {g: read_groups(table[f"group:{g}"], g, name) for g in about["by"]}
     number = combiner.number(coded)
     groups, rank = combiner.ranked()

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.errors import EptaroError, InputError
-from eptaro.places import Place, is_stored, scheme_of
+from eptaro.paths import StoragePath, is_stored, scheme_of
 
 VERSION = 3
 
@@ -63,7 +63,7 @@ def is_book(path: str) -> bool:
         return (Path(path) / NAME).is_file()
     if scheme_of(path) is not None and not is_stored(path):
         return False
-    place = Place.of(path)
+    place = StoragePath.of(path)
     if place.ending != ".parquet":
         return (place / NAME).is_file()
     if not place.is_file():

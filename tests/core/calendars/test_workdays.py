@@ -18,7 +18,7 @@ offs = st.sets(st.dates(START, END), max_size=25)
 spans = st.tuples(st.dates(START, END), st.dates(START, END)).map(sorted)
 
 
-class Counting(unittest.TestCase):
+class Count(unittest.TestCase):
     """Counts, searches and moves agree with the loop."""
 
     @settings(max_examples=150)

@@ -9,10 +9,10 @@ from fractions import Fraction
 import numpy as np
 
 from eptaro.core.expressions.evaluate import evaluated
+from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.kinds import FUNCTIONS, Kind, kind_of
 from eptaro.core.expressions.parser import parse
-from eptaro.core.expressions.plain import plain_value
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.errors import EptaroError, ExpressionError
 from tests.core.expressions.maker import Maker
 

@@ -6,9 +6,9 @@ import random
 import unittest
 from fractions import Fraction
 
+from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.parser import parse
-from eptaro.core.expressions.plain import plain_value
-from eptaro.core.expressions.possible import Known, bound_of, possible
+from eptaro.core.expressions.pruning import ColumnStats, bound_of, possible
 
 
 class Possible(unittest.TestCase):
@@ -21,7 +21,7 @@ class Possible(unittest.TestCase):
                     node = parse(text)
                     every = [Fraction(n, 2) for n in range(2 * least, 2 * most + 1)]
                     wanted = any(plain_value(node, {"x": value}) for value in every)
-                    known = {"x": Known(Fraction(least), Fraction(most), False, False)}
+                    known = {"x": ColumnStats(Fraction(least), Fraction(most), False, False)}
                     self.assertEqual(possible(node, known), wanted, (text, least, most))
 
     def test_random_conditions_lose_no_row(self):
@@ -41,7 +41,7 @@ class Possible(unittest.TestCase):
             for name in rows[0]:
                 filled = [row[name] for row in rows if row[name] is not None]
                 ends = (min(filled), max(filled)) if filled else (None, None)
-                known[name] = Known(*ends, len(filled) < len(rows), not filled)
+                known[name] = ColumnStats(*ends, len(filled) < len(rows), not filled)
             node = parse(text)
             if any(plain_value(node, row) is True for row in rows):
                 self.assertTrue(possible(node, known), (text, rows))
@@ -52,5 +52,5 @@ class Possible(unittest.TestCase):
         self.assertEqual(bound_of(7), Fraction(7))
         for other in (True, float("nan"), moment.replace(tzinfo=dt.UTC), b"x"):
             self.assertIsNone(bound_of(other))
-        tenth = {"x": Known(0.1, 0.1, True, False)}
+        tenth = {"x": ColumnStats(0.1, 0.1, True, False)}
         self.assertTrue(possible(parse("x = 0.1"), tenth))

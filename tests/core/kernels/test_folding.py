@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eptaro.core.kernels import folding
-from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, fresh
+from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, empty_cells
 from tests.core.kernels.both import both
 
 FLOATS = (
@@ -51,7 +51,7 @@ def made(seed: int, rows: int) -> tuple:
             centre = int(random.integers(-3, 3)) if op in FLOATS else 0
             plans.append(Plan(op, word, values, filled, centre, SHIFT if op in PACKED else 0))
             word += WORDS[op]
-    return days, slots, first, width, fresh(groups * width, plans), plans, times, 100
+    return days, slots, first, width, empty_cells(groups * width, plans), plans, times, 100
 
 
 def run(arguments: tuple) -> list[np.ndarray]:

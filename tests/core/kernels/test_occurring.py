@@ -5,8 +5,8 @@ from unittest import mock
 
 import numpy as np
 
-from eptaro.core.kernels import kept, occurring, sidebyside
-from eptaro.core.kernels.kept import Keeping
+from eptaro.core.kernels import factorize, kept, sidebyside
+from eptaro.core.kernels.mask import RowMask
 from tests.core.kernels.both import both, sliced
 
 
@@ -28,7 +28,7 @@ class Kept(unittest.TestCase):
             for way in both():
                 for cut in (kept.cut, lambda rows: sliced(rows, 3)):
                     with mock.patch.object(kept, "cut", cut):
-                        keep = Keeping(mask)
+                        keep = RowMask(mask)
                     self.assertEqual(keep.count, len(there))
                     self.assertEqual(keep.places.tolist(), there, way)
                     for values in arrays:
@@ -45,14 +45,14 @@ class Occurring(unittest.TestCase):
             values = least + rng.integers(0, span, 300)
             for way in both():
                 for cut in (sidebyside.shares, sliced):
-                    with mock.patch.object(occurring, "shares", cut):
-                        found, places = occurring.close_together(values, least, span)
+                    with mock.patch.object(factorize, "shares", cut):
+                        found, places = factorize.close_together(values, least, span)
                     self.assertEqual(found.tolist(), sorted({*values.tolist()}), way)
                     self.assertEqual(found[places].tolist(), values.tolist())
                 for wrong in (least - 1, least + span):
                     if -(2**63) <= wrong < 2**63:
                         with self.assertRaises(IndexError):
-                            occurring.close_together(np.array([wrong]), least, span)
+                            factorize.close_together(np.array([wrong]), least, span)
 
     def test_pairs(self):
         rng = np.random.default_rng(1)
@@ -60,23 +60,23 @@ class Occurring(unittest.TestCase):
         wanted = (one * 9 + two).tolist()
         for way in both():
             for cut in (sidebyside.shares, sliced):
-                with mock.patch.object(occurring, "shares", cut):
-                    met, places = occurring.occurring_pairs(one, two, 6, 9)
+                with mock.patch.object(factorize, "shares", cut):
+                    met, places = factorize.occurring_pairs(one, two, 6, 9)
                 self.assertEqual(met.tolist(), sorted({*wanted}), way)
                 self.assertEqual(met[places].tolist(), wanted)
             for height, width in ((5, 9), (6, 8)):
                 with self.assertRaises(IndexError):
-                    occurring.occurring_pairs(one, two, height, width)
+                    factorize.occurring_pairs(one, two, height, width)
 
     def test_numbers_whether_marked_or_sorted(self):
         rng = np.random.default_rng(6)
         for bound, count in ((1, 3), (50, 1000), (1 << 16, 5), (1 << 20, 40), (1 << 40, 500)):
             keys = rng.integers(0, bound, count)
             for way in both():
-                found, places = occurring.occurring(keys, bound)
+                found, places = factorize.occurring(keys, bound)
                 self.assertEqual(found.tolist(), sorted({*keys.tolist()}), way)
                 np.testing.assert_array_equal(found[places], keys)
                 with self.assertRaises(IndexError):
-                    occurring.occurring(np.append(keys, bound), bound)
-                none = occurring.occurring(np.zeros(0, np.int64), 0)
+                    factorize.occurring(np.append(keys, bound), bound)
+                none = factorize.occurring(np.zeros(0, np.int64), 0)
                 self.assertEqual([part.tolist() for part in none], [[], []])

@@ -15,7 +15,7 @@ TEXTS = st.lists(
 )
 
 
-def laid_out(texts: list, kind: type) -> tuple:
+def arrange_columns(texts: list, kind: type) -> tuple:
     """Return texts as bytes, offsets and flags, with other bytes before and after them."""
     data, offsets = bytearray(b"xyz"), [3]
     for text in texts:
@@ -31,7 +31,7 @@ class Coding(unittest.TestCase):
     def check(self, texts: list, kind: type) -> None:
         met: dict = {}
         wanted = [-1 if text is None else met.setdefault(text, len(met)) for text in texts]
-        data, offsets, filled = laid_out(texts, kind)
+        data, offsets, filled = arrange_columns(texts, kind)
         for way in both():
             codes, firsts = reading.code(data, offsets, filled)
             self.assertEqual(codes.tolist(), wanted, way)

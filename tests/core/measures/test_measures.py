@@ -15,15 +15,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import eptaro as ep
+from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.fold import Fold
+from eptaro.core.aggregation.groups import Categorical
+from eptaro.core.aggregation.sums import Squares
 from eptaro.core.calendars.days import ordinal
-from eptaro.core.folds.batch import Batch
-from eptaro.core.folds.fold import Fold
-from eptaro.core.folds.groups import Coded
-from eptaro.core.folds.sums import Squares
 from eptaro.core.kernels import ranges
 from eptaro.core.measures.calculations import CATALOGUE
 from eptaro.core.measures.measure import parse_measures
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from tests import oracle
 from tests.books import book_of_folded
 from tests.oracle import DAY
@@ -155,10 +155,10 @@ class Everywhere(unittest.TestCase):
             "x", kind, np.array(data, float if kind == "float" else np.int64), valid, scale=scale
         )
         choices, found = np.unique(x.data, return_inverse=True)
-        coded = Coded(
+        coded = Categorical(
             np.where(valid, found, -1).astype(np.int32), Column.of("x", kind, choices, scale=scale)
         )
-        groups = {"g": Coded(codes, Column.text("g", np.array(words)))}
+        groups = {"g": Categorical(codes, Column.text("g", np.array(words)))}
         return Batch(on, groups, {"x": x}, {"x": coded}, None, start)
 
     def test_first_and_last_go_by_the_time_of_day_then_by_place(self):

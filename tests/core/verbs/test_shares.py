@@ -127,7 +127,7 @@ class Shares(unittest.TestCase):
         self.assertAlmostEqual(total["s_running_share"], 1)
 
 
-class Largest(unittest.TestCase):
+class Max(unittest.TestCase):
     """Groups of several columns, over all and within each value of some."""
 
     def setUp(self):
@@ -186,7 +186,7 @@ class Largest(unittest.TestCase):
                 self.book.recap("year", by=["a", "b"], **options)
 
 
-class Beside(unittest.TestCase):
+class BackgroundTask(unittest.TestCase):
     """Indexes, shares of a cross-tab, growth per year."""
 
     BOOK = ep.Daybook(

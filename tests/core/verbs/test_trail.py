@@ -75,7 +75,11 @@ class Windows(unittest.TestCase):
             (("3 days",), {"weights": [1, 2]}, "2 weights for 3 days"),
             (("2 months",), {"weights": [1, 2]}, "every='month'"),
             (("2 days",), {"weights": [1, -1]}, "add up to nothing"),
-            (("2 days",), {"weights": [1, 2], "every": "entry"}, "leave out weights or every='entry'"),
+            (
+                ("2 days",),
+                {"weights": [1, 2], "every": "entry"},
+                "leave out weights or every='entry'",
+            ),
         )
         for arguments, options, message in bad:
             with self.assertRaisesRegex(ep.QuestionError, message):

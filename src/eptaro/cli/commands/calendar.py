@@ -9,11 +9,11 @@ import click
 from rich.text import Text
 
 from eptaro.cli.help import DEMO, QUESTION, HeadedCommand, option
+from eptaro.cli.messages import tell
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.screen.layout import Screen
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import tell
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError
@@ -120,7 +120,7 @@ def show(year: int, plot: Path | None, rules: CalendarOptions) -> None:
     span = Span(f"{max(year, 2) - 1:04d}-01-01", f"{min(max(year, 2), 9998) + 1:04d}-12-31")
     plan = YearPlan.of(chosen, year, settings.workdays(span))
     if plot is not None:
-        from eptaro.pictures.yearsheet import draw_year
+        from eptaro.plots.yearsheet import draw_year
 
         tell(f"drawn to {draw_year(plan, chosen.describe(), plot)}")
         return

@@ -8,10 +8,10 @@ from typing import Any
 import click
 
 from eptaro.cli.commands.verb import Given, Reply, VerbCommand, query_options
-from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import DEMO
+from eptaro.cli.input_options import ReadingOptions, reading_options
 from eptaro.cli.options import AnswerOptions, CalendarOptions, answer_options, calendar_options
-from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.core.verbs.queries import Compare
 
 

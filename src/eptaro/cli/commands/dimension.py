@@ -7,18 +7,18 @@ from pathlib import Path
 import click
 
 from eptaro.cli.help import DEMO, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.messages import tell
 from eptaro.cli.options import OutputOptions, RuleOptions, output_options, rule_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import tell
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.build import COLUMN_SETS
 from eptaro.core.dimension.build import dimension as make_dimension
 from eptaro.daybook import Daybook
-from eptaro.extras import leave_pandas_out
 from eptaro.inputs.locales import locale_names
+from eptaro.optional import leave_pandas_out
 from eptaro.outputs.databases import Mode, load_table
 
 

@@ -8,26 +8,26 @@ from pathlib import Path
 import click
 import numpy as np
 
-from eptaro.cli.data import DataOptions, data_options
+from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import BOOKINGS, OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.input_options import ReadingOptions, reading_options
+from eptaro.cli.messages import loudness_options, shown_progress, tell
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
-from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.screen.show import deliver
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import loudness_options, shown_progress, tell
 from eptaro.core.calendars.days import ordinal
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.result import Result
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, counted
-from eptaro.extras import leave_pandas_out
 from eptaro.inputs.options import AddOptions, FileOptions
-from eptaro.places import Place
+from eptaro.optional import leave_pandas_out
+from eptaro.paths import StoragePath
 from eptaro.presentation.words import calendar_in_words
 from eptaro.progress import timed
 from eptaro.sharded.adding import add_rows
 from eptaro.sharded.store import ShardStore
-from eptaro.storage.folder.manifest import Addition
+from eptaro.storage.folder.manifest import Commit
 from eptaro.storage.layout import is_book
 
 
@@ -47,7 +47,7 @@ def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions
     """Add files to a folder, read as those before were, but for what options say, and return what
     came of it.
     """
-    book = ShardStore.open(Place.of(folder))
+    book = ShardStore.open(StoragePath.of(folder))
     where = data.rows.get("where")
     for name, given, own in (
         (
@@ -75,7 +75,7 @@ def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions
 
 def shown_changes(folder: str) -> tuple[Result, list[str]]:
     """Return the changes of a book's folder, and lines on the book as a whole."""
-    book = ShardStore.open(Place.of(folder))
+    book = ShardStore.open(StoragePath.of(folder))
     manifest, changes = book.manifest, book.manifest.changes
     size = sum(file.size for file in manifest.files)
     lines = [
@@ -89,7 +89,7 @@ def shown_changes(folder: str) -> tuple[Result, list[str]]:
     return _table(changes), lines
 
 
-def _table(changes: tuple[Addition, ...]) -> Result:
+def _table(changes: tuple[Commit, ...]) -> Result:
     def text(name: str, words: list[str], description: str) -> Column:
         codes = np.where(np.array([bool(word) for word in words]), np.arange(len(words)), -1)
         choices = np.array([*words, None], object)[:-1]

@@ -11,14 +11,14 @@ from pathlib import Path
 
 import click
 
-from eptaro.addresses import secrets_named
-from eptaro.cli.data import where_option
+from eptaro.cli.data_options import where_option
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.reading import ReadingOptions, reading_options
-from eptaro.cli.told import loudness_options, tell
+from eptaro.cli.input_options import ReadingOptions, reading_options
+from eptaro.cli.messages import loudness_options, tell
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
-from eptaro.extras import leave_pandas_out
+from eptaro.optional import leave_pandas_out
+from eptaro.urls import secrets_named
 
 _MOST_NAMED = 20  # columns that are listed one by one
 
@@ -66,7 +66,7 @@ def init(
 ) -> None:
     """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
     leave_pandas_out()
-    from eptaro.engines.looks.suggestion import guessed, suggest
+    from eptaro.engines.profiling.suggestion import sniff_csv, suggest
     from eptaro.inputs.files.opening import open_files
     from eptaro.outputs.files import replace_whole
 
@@ -75,7 +75,7 @@ def init(
     if year_starts:
         MonthCalendar("fiscal", year_starts=year_starts)
     rules = reading.date_rules()
-    written, seen = guessed(files[0], reading.file_rules())
+    written, seen = sniff_csv(files[0], reading.file_rules())
     for one in seen:
         tell(f"{files[0]}: {one}")
     found = suggest(open_files(list(files), written), rules)

@@ -6,14 +6,14 @@ from pathlib import Path
 
 import click
 
-from eptaro.beside import Beside
-from eptaro.cli.data import DataOptions, data_options
+from eptaro.background import BackgroundTask
+from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.input_options import ReadingOptions, reading_options
+from eptaro.cli.messages import loudness_options, tell
 from eptaro.cli.options import CalendarOptions, calendar_options
-from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import loudness_options, tell
-from eptaro.core.tables.result import Result
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Match
 from eptaro.errors import EptaroError
 from eptaro.reports.report import ReportOptions, write_report
@@ -132,7 +132,7 @@ def report(
         asked = asked.over(ReportOptions(**settings.config.report_said))
     looked = page and "quality" in (asked.sections or ["quality"])
     # Dates are looked at while the rows are folded.
-    later = Beside(_quality, settings, data, reading) if looked else None
+    later = BackgroundTask(_quality, settings, data, reading) if looked else None
     book = settings.book(data, reading)
     quality = later.result() if later else None
     written = write_report(book._store, out, asked, quality, data.as_of)

@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from eptaro.cli.data import where_option
+from eptaro.cli.data_options import where_option
 from eptaro.cli.help import DEMO, GROUPS, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.input_options import ReadingOptions, reading_options
+from eptaro.cli.messages import loudness_options, shown_progress, tell
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
-from eptaro.cli.reading import ReadingOptions, reading_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import loudness_options, shown_progress, tell
-from eptaro.extras import leave_pandas_out
+from eptaro.optional import leave_pandas_out
 
 if TYPE_CHECKING:
     from eptaro.inputs.sources import Source
@@ -34,7 +34,7 @@ def _opened(
     config say; of a file of text, where they do not, as a look at it suggests.
     """
     leave_pandas_out()
-    from eptaro.engines.looks.suggestion import guessed
+    from eptaro.engines.profiling.suggestion import sniff_csv
     from eptaro.inputs.columns.wrapped import cleaned
     from eptaro.inputs.files.opening import open_files
 
@@ -46,7 +46,7 @@ def _opened(
         raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
     written = settings.file_rules(reading)
     if look and data is None:
-        written, seen = guessed(named[0], written)
+        written, seen = sniff_csv(named[0], written)
         for one in seen:
             tell(f"{named[0]}: {one}")
     if data is not None and not files:
@@ -101,7 +101,7 @@ def inspect(
     """Show what is in the dates of a file: their span, gaps, unreadable ones, duplicates."""
     import numpy as np
 
-    from eptaro.core.tables.result import Result
+    from eptaro.core.results.result import Result
     from eptaro.engines.inspect import inspect as look
 
     settings = Settings(rules)

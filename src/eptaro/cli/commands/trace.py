@@ -13,9 +13,9 @@ from eptaro.cli.commands.rhythm import rhythm
 from eptaro.cli.commands.trail import trail
 from eptaro.cli.commands.verb import VerbCommand
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.told import tell
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import visible
+from eptaro.cli.messages import tell
+from eptaro.core.results.column import Column
+from eptaro.core.results.display import visible
 from eptaro.errors import EptaroError, QuestionError
 from eptaro.table import Table
 

@@ -9,15 +9,15 @@ from typing import Any
 
 import click
 
-from eptaro.cli.data import DataOptions
+from eptaro.cli.data_options import DataOptions
 from eptaro.cli.fields import add_options, taken
 from eptaro.cli.help import HeadedCommand
+from eptaro.cli.input_options import ReadingOptions
+from eptaro.cli.messages import tell
 from eptaro.cli.options import AnswerOptions, CalendarOptions, Command
-from eptaro.cli.reading import ReadingOptions
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
-from eptaro.cli.told import tell
-from eptaro.core.questions.query import Query
+from eptaro.core.query.query import Query
 from eptaro.daybook import Daybook
 from eptaro.progress import timed
 from eptaro.table import Table

@@ -14,22 +14,22 @@ from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
 
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import NUMERIC, shown, shown_table
-from eptaro.core.tables.format import Face, Rank
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.display import NUMERIC, shown, shown_table
+from eptaro.core.results.format import DisplayHint, Priority
+from eptaro.core.results.result import Result
 
 GAP = 2
 
 
 @dataclass(frozen=True)
-class Texts:
+class TextColumn:
     """The texts of one column, its rank, and the measure that it belongs to."""
 
     title: str
     lines: Sequence[str]
     right: bool
-    rank: Rank = Rank.ANSWER
+    rank: Priority = Priority.ANSWER
     of: str = ""
     name: str = ""
 
@@ -43,7 +43,7 @@ class Texts:
         """How many letters wide the column is."""
         return max(map(len, [*self.lines, *self.heading.split("\n")]))
 
-    def with_gap(self, after: int) -> Texts:
+    def with_gap(self, after: int) -> TextColumn:
         """Return the cells with a mark for rows left out after so many rows."""
         return replace(self, lines=[*self.lines[:after], "…", *self.lines[after:]])
 
@@ -89,7 +89,7 @@ def folded(name: str, width: int) -> str:
     return "\n".join(line.rstrip() for line in lines)
 
 
-def total_width(cells: Sequence[Texts]) -> int:
+def total_width(cells: Sequence[TextColumn]) -> int:
     """Return how many letters wide some columns are side by side."""
     return sum(cell.width + GAP for cell in cells) - GAP if cells else 0
 
@@ -98,11 +98,11 @@ NO_VALUE = "-"  # what is where an answer is blank
 
 
 @dataclass(frozen=True)
-class Faced:
+class DisplayColumn:
     """A column of an answer and its face; of first days, the one of last days as well."""
 
     column: Column
-    face: Face
+    face: DisplayHint
     last: Column | None = None
 
     @property
@@ -138,11 +138,11 @@ def _is_constant(column: Column) -> bool:
     return len(column) > 0 and bool((column.data == column.data[0]).all())
 
 
-def faced(table: Result) -> list[Faced]:
+def faced(table: Result) -> list[DisplayColumn]:
     """Return the columns of an answer with their faces, those of last days with the first."""
     ends = {c.face.ends for c in table.columns if c.face is not None and c.face.ends in table}
     return [
-        Faced(
+        DisplayColumn(
             column,
             face_of(table, column),
             table.column(column.face.ends) if column.face and column.face.ends in table else None,
@@ -152,28 +152,28 @@ def faced(table: Result) -> list[Faced]:
     ]
 
 
-def face_of(table: Result, column: Column) -> Face:
+def face_of(table: Result, column: Column) -> DisplayHint:
     """Return the face of a column; of one that has none: a group, a measure, or its name."""
     answer = table.answer
     if answer is not None and column.name in answer.by:
-        return Face(column.name.replace("_", " "), Rank.KEY)
+        return DisplayHint(column.name.replace("_", " "), Priority.KEY)
     if column.face is not None:
         return column.face
     measure = answer is not None and column.name in answer.measures
     words = column.name.replace("_", " ") if measure else column.name
-    return Face(words, of=column.name if measure else "")
+    return DisplayHint(words, of=column.name if measure else "")
 
 
-def split(table: Result) -> tuple[list[Faced], list[Faced]]:
+def split(table: Result) -> tuple[list[DisplayColumn], list[DisplayColumn]]:
     """Return the columns to show row by row, and those that are the same in every row.
 
     Groups and numbers stay, whatever they are.
     """
     groups = () if table.answer is None else table.answer.by
-    rows, once = list[Faced](), list[Faced]()
+    rows, once = list[DisplayColumn](), list[DisplayColumn]()
     for one in faced(table):
-        lifted = one.face.rank in (Rank.DAYS, Rank.DETAIL) or (
-            one.face.rank in (Rank.KEY, Rank.BESIDE) and one.column.kind in ("text", "date")
+        lifted = one.face.rank in (Priority.DAYS, Priority.DETAIL) or (
+            one.face.rank in (Priority.KEY, Priority.BESIDE) and one.column.kind in ("text", "date")
         )
         if one.face.rare and not one.column.data.any():
             continue
@@ -182,7 +182,7 @@ def split(table: Result) -> tuple[list[Faced], list[Faced]]:
     return (rows, once) if rows else (once, [])
 
 
-def titles(columns: list[Faced]) -> Iterator[str]:
+def titles(columns: list[DisplayColumn]) -> Iterator[str]:
     """Yield the heading of each column; it names the measure where there are several."""
     several = len({one.face.of for one in columns if one.face.of}) > 1
     for one in columns:
@@ -197,7 +197,7 @@ def group_texts(table: Result) -> dict[str, list[str]]:
     return dict(zip(part.names, shown_table(part), strict=True))
 
 
-def bars(one: Faced, room: int) -> list[str] | None:
+def bars(one: DisplayColumn, room: int) -> list[str] | None:
     """Return a small bar for each value, with the way of a change in a word; None without any."""
     numbers = np.nan_to_num(one.column.numbers())
     signed = one.column.unit != "share"
@@ -217,23 +217,25 @@ def bars(one: Faced, room: int) -> list[str] | None:
 _LEAST_BAR, _MOST_BAR = 10, 26
 
 
-def laid_out(cells: Sequence[Texts], room: int | None) -> tuple[list[list[Texts]], list[Texts]]:
+def arrange_columns(
+    cells: Sequence[TextColumn], room: int | None
+) -> tuple[list[list[TextColumn]], list[TextColumn]]:
     """Return blocks of columns that fit, and the columns that are left out.
 
     Keys and answers are always shown; the others by rank as far as they fit. Answers too wide
     for one block have one for each measure, which begins with the keys.
     """
-    keys = [cell for cell in cells if cell.rank is Rank.KEY]
-    answers = [cell for cell in cells if cell.rank is Rank.ANSWER]
+    keys = [cell for cell in cells if cell.rank is Priority.KEY]
+    answers = [cell for cell in cells if cell.rank is Priority.ANSWER]
     if room is None or total_width([*keys, *answers]) <= room:
         block, left = _filled(cells, [*keys, *answers], room)
         return [block], left
-    blocks: list[list[Texts]] = []
-    left = list[Texts]()
+    blocks: list[list[TextColumn]] = []
+    left = list[TextColumn]()
     measures = dict.fromkeys(cell.of for cell in answers)
     for number, measure in enumerate(measures):
-        own = [c for c in cells if c.of == measure or (not number and c.rank >= Rank.DAYS)]
-        must = [*keys, *(cell for cell in own if cell.rank is Rank.ANSWER)]
+        own = [c for c in cells if c.of == measure or (not number and c.rank >= Priority.DAYS)]
+        must = [*keys, *(cell for cell in own if cell.rank is Priority.ANSWER)]
         block, unfit = _filled([*keys, *own], must, room)
         left += unfit
         blocks += in_blocks(block, len(keys), room)
@@ -241,10 +243,10 @@ def laid_out(cells: Sequence[Texts], room: int | None) -> tuple[list[list[Texts]
 
 
 def _filled(
-    cells: Sequence[Texts], must: Sequence[Texts], room: int | None
-) -> tuple[list[Texts], list[Texts]]:
+    cells: Sequence[TextColumn], must: Sequence[TextColumn], room: int | None
+) -> tuple[list[TextColumn], list[TextColumn]]:
     """Return the columns that must be shown and those others that fit, in their order."""
-    taken, left = list(must), list[Texts]()
+    taken, left = list(must), list[TextColumn]()
     for cell in sorted((c for c in cells if c not in must), key=lambda c: c.rank):
         fits = room is None or total_width([*taken, cell]) <= room
         (taken if fits else left).append(cell)
@@ -252,17 +254,17 @@ def _filled(
     return sorted(taken, key=lambda cell: order[id(cell)]), left
 
 
-def _place(cell: Texts) -> int:
+def _place(cell: TextColumn) -> int:
     """Return where a column is: keys, answers and what belongs to them, days, the rest."""
-    return Rank.ANSWER if cell.rank is Rank.BESIDE else cell.rank
+    return Priority.ANSWER if cell.rank is Priority.BESIDE else cell.rank
 
 
-def in_blocks(cells: list[Texts], keys: int, room: int | None) -> list[list[Texts]]:
+def in_blocks(cells: list[TextColumn], keys: int, room: int | None) -> list[list[TextColumn]]:
     """Split columns into blocks that fit; each begins with so many keys."""
     if room is None or total_width(cells) <= room:
         return [cells]
     head, rest = cells[:keys], cells[keys:]
-    blocks: list[list[Texts]] = []
+    blocks: list[list[TextColumn]] = []
     for cell in rest:
         if not blocks or total_width([*blocks[-1], cell]) > room:
             blocks.append([*head])
@@ -270,7 +272,7 @@ def in_blocks(cells: list[Texts], keys: int, room: int | None) -> list[list[Text
     return blocks
 
 
-def room_for_bar(blocks: list[list[Texts]], room: int | None) -> int:
+def room_for_bar(blocks: list[list[TextColumn]], room: int | None) -> int:
     """Return how wide a bar may be beside a single block, 0 where there is no room."""
     if room is None or len(blocks) > 1:
         return 0
@@ -289,7 +291,7 @@ class Screen(Console):
         raise BrokenPipeError
 
 
-def grid(block: Sequence[Texts]) -> Grid:
+def grid(block: Sequence[TextColumn]) -> Grid:
     """Return columns as a grid with a rule below the headings."""
     made = Grid(
         box=_RULED,
@@ -316,7 +318,7 @@ def _styled(text: str) -> Text:
     return Text(text, style="dim" if text.strip() in ("no", "…", "-") else "")
 
 
-def print_head(block: Sequence[Texts]) -> None:
+def print_head(block: Sequence[TextColumn]) -> None:
     """Print the headings of a block and the rule below them."""
     heads = [cell.heading.split("\n") for cell in block]
     tall = max(map(len, heads))
@@ -325,13 +327,13 @@ def print_head(block: Sequence[Texts]) -> None:
     print(_line(block, ["─" * cell.width for cell in block]))
 
 
-def print_rows(block: Sequence[Texts], columns: Sequence[Sequence[str]]) -> None:
+def print_rows(block: Sequence[TextColumn], columns: Sequence[Sequence[str]]) -> None:
     """Print some rows of a block whose widths are known."""
     rows = zip(*columns, strict=True)
     sys.stdout.write("\n".join(_line(block, row) for row in rows) + "\n")
 
 
-def _line(block: Sequence[Texts], texts: Sequence[str]) -> str:
+def _line(block: Sequence[TextColumn], texts: Sequence[str]) -> str:
     padded = (
         text.rjust(cell.width) if cell.right else text.ljust(cell.width)
         for cell, text in zip(block, texts, strict=True)

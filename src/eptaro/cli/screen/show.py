@@ -11,18 +11,19 @@ from typing import assert_never
 import numpy as np
 from rich.text import Text
 
+from eptaro.cli.messages import is_quiet, tell
 from eptaro.cli.options import AnswerOptions, OutputOptions
 from eptaro.cli.screen.layout import (
-    Faced,
+    DisplayColumn,
     Screen,
-    Texts,
+    TextColumn,
     aligned,
+    arrange_columns,
     bars,
     face_of,
     grid,
     group_texts,
     in_blocks,
-    laid_out,
     print_head,
     print_rows,
     room_for_bar,
@@ -30,12 +31,11 @@ from eptaro.cli.screen.layout import (
     titles,
     total_width,
 )
-from eptaro.cli.told import is_quiet, tell
-from eptaro.core.tables.display import NUMERIC, shown_table, visible
-from eptaro.core.tables.format import Rank
-from eptaro.core.tables.result import Result
+from eptaro.core.results.display import NUMERIC, shown_table, visible
+from eptaro.core.results.format import Priority
+from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, counted, unknown
-from eptaro.extras import leave_pandas_out
+from eptaro.optional import leave_pandas_out
 from eptaro.presentation.blanks import why_blank
 from eptaro.presentation.headline import footer, headline
 
@@ -46,7 +46,7 @@ _FEW = 4
 _WIDE = 120  # letters, where no terminal says how many there are
 _KEYS = ("period", "date")
 
-Maker = Callable[[Result], list[Texts]]
+Maker = Callable[[Result], list[TextColumn]]
 
 
 def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> None:
@@ -64,7 +64,7 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
         room = None
     told = headline(table)
     _say(console, told, room, "bold")
-    once, make = _as_answer(table) if asked else (list[Faced](), _exact_cells)
+    once, make = _as_answer(table) if asked else (list[DisplayColumn](), _exact_cells)
     _say(console, " · ".join(one.said() for one in once), room, "")
     if told or once:
         console.print()
@@ -87,7 +87,7 @@ def _say(console: Screen, text: str, room: int | None, style: str) -> None:
 
 def _rows(
     console: Screen, table: Result, rows: int | None, room: int | None, make: Maker, *, asked: bool
-) -> list[Texts]:
+) -> list[TextColumn]:
     """Print the rows, and return the columns that did not fit."""
     many = rows or (_ROWS if console.is_terminal else len(table))
     if len(table) > _LONG and many >= len(table):
@@ -120,22 +120,22 @@ def _rows(
 
 
 def _blocks(
-    cells: list[Texts], room: int | None, *, asked: bool
-) -> tuple[list[list[Texts]], list[Texts]]:
+    cells: list[TextColumn], room: int | None, *, asked: bool
+) -> tuple[list[list[TextColumn]], list[TextColumn]]:
     if asked:
-        return laid_out(cells, room)
+        return arrange_columns(cells, room)
     names = [cell.title for cell in cells]
     return in_blocks(
         cells, next((names.index(key) + 1 for key in _KEYS if key in names), 1), room
     ), []
 
 
-def _as_answer(table: Result) -> tuple[list[Faced], Maker]:
+def _as_answer(table: Result) -> tuple[list[DisplayColumn], Maker]:
     """Return what every row has, and what makes the cells of some rows of an answer."""
     columns, once = split(table)
     names, heads = [one.column.name for one in columns], list(titles(columns))
 
-    def make(part: Result) -> list[Texts]:
+    def make(part: Result) -> list[TextColumn]:
         groups = group_texts(part)
         found = []
         for name, title, one in zip(names, heads, columns, strict=True):
@@ -143,21 +143,25 @@ def _as_answer(table: Result) -> tuple[list[Faced], Maker]:
             own = replace(one, column=part.column(name), last=last)
             lines = groups[name] if name in groups else own.lines_of(slice(None))
             lines = aligned(lines) if own.right else lines
-            found.append(Texts(visible(title), lines, own.right, one.face.rank, one.face.of, name))
+            found.append(
+                TextColumn(visible(title), lines, own.right, one.face.rank, one.face.of, name)
+            )
         return found
 
     return once, make
 
 
-def _exact_cells(table: Result) -> list[Texts]:
+def _exact_cells(table: Result) -> list[TextColumn]:
     """Return every column under its exact name."""
     return [
-        Texts(visible(column.name), lines, column.kind in NUMERIC, name=column.name)
+        TextColumn(visible(column.name), lines, column.kind in NUMERIC, name=column.name)
         for column, lines in zip(table.columns, shown_table(table), strict=True)
     ]
 
 
-def _with_bar(table: Result, blocks: list[list[Texts]], room: int | None) -> list[list[Texts]]:
+def _with_bar(
+    table: Result, blocks: list[list[TextColumn]], room: int | None
+) -> list[list[TextColumn]]:
     """Return a single block with small bars of its one share or change, where there is room."""
     drawn = [c for c in table.columns if (face := face_of(table, c)).drawn and face.of]
     here = [column for column in drawn if column.name in [cell.name for cell in blocks[0]]]
@@ -165,16 +169,16 @@ def _with_bar(table: Result, blocks: list[list[Texts]], room: int | None) -> lis
     of = {face_of(table, column).of for column in here}
     if len(of) != 1 or not free or len(table) < 2:
         return blocks
-    made = bars(Faced(here[0], face_of(table, here[0])), free)
+    made = bars(DisplayColumn(here[0], face_of(table, here[0])), free)
     if made is None:
         return blocks
     block = blocks[0]
     at = [cell.name for cell in block].index(here[0].name) + 1
-    at += sum(cell.of == block[at - 1].of and cell.rank < Rank.DAYS for cell in block[at:])
-    return [[*block[:at], Texts("", made, right=False), *block[at:]]]
+    at += sum(cell.of == block[at - 1].of and cell.rank < Priority.DAYS for cell in block[at:])
+    return [[*block[:at], TextColumn("", made, right=False), *block[at:]]]
 
 
-def _streamed(table: Result, room: int | None, make: Maker, *, asked: bool) -> list[Texts]:
+def _streamed(table: Result, room: int | None, make: Maker, *, asked: bool) -> list[TextColumn]:
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
     cells = make(table.take(np.arange(0, len(table), step)))
@@ -190,10 +194,10 @@ def _streamed(table: Result, room: int | None, make: Maker, *, asked: bool) -> l
     return left
 
 
-def _turned(cells: list[Texts]) -> list[Texts]:
+def _turned(cells: list[TextColumn]) -> list[TextColumn]:
     """Return the same cells on their side; the first column becomes the headings."""
     heads, *rest = cells
-    made = [Texts(heads.title, [cell.title for cell in rest], right=False)]
+    made = [TextColumn(heads.title, [cell.title for cell in rest], right=False)]
     for place, head in enumerate(heads.lines):
         width = max(len(head), *(len(cell.lines[place]) for cell in rest))
         lines = [cell.lines[place] for cell in rest]
@@ -201,7 +205,7 @@ def _turned(cells: list[Texts]) -> list[Texts]:
             line.rjust(width) if cell.right else line
             for line, cell in zip(lines, rest, strict=True)
         ]
-        made.append(Texts(head, lines, right=False))
+        made.append(TextColumn(head, lines, right=False))
     return made
 
 
@@ -214,7 +218,7 @@ def _excerpt(table: Result, limit: int) -> tuple[Result, int]:
 
 
 def _below(
-    console: Screen, table: Result, left: Sequence[Texts], room: int | None, *, asked: bool
+    console: Screen, table: Result, left: Sequence[TextColumn], room: int | None, *, asked: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
     lines = [f'"-" in {reason}' for reason in why_blank(table)] if asked else []

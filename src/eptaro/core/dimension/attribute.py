@@ -15,7 +15,7 @@ from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import PeriodGrid, Periods
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.tables.column import Column, Kind
+from eptaro.core.results.column import Column, Kind
 
 
 @dataclass(frozen=True, eq=False)

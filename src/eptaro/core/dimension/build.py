@@ -17,8 +17,8 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, flag, integer
 from eptaro.core.dimension.of_calendar import calendar_attributes
 from eptaro.core.dimension.of_day import DAY_ATTRIBUTES
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.errors import CalendarError, QuestionError, unknown
 
 

@@ -21,7 +21,7 @@ from eptaro.core.dimension.attribute import (
     integer,
     words,
 )
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 
 
 def numbered(level: str, take: Callable[[Periods], Ints]) -> Compute:

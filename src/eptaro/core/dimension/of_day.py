@@ -18,7 +18,7 @@ from eptaro.core.dimension.attribute import (
     integer,
     words,
 )
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 
 
 def _holiday(part: str) -> Compute:

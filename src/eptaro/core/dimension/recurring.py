@@ -10,7 +10,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, words
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, unknown
 
 HOUR = "hour"  # of the transactions, not of days: every day has all of them

@@ -17,35 +17,35 @@ from eptaro.core.expressions import values as ops
 from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.kinds import Kind, check_alike, day_of, kind_of
 from eptaro.core.expressions.tree import (
+    BinaryOp,
+    BoolOp,
     Call,
     Comparison,
+    In,
     IsBlank,
-    Junction,
     Name,
+    Negate,
     Node,
     Not,
     Number,
-    OneOf,
-    Reckoning,
-    Sign,
     Text,
     Where,
-    wrong,
+    error_at,
 )
 from eptaro.core.expressions.values import (
     Truth,
     UnfitError,
+    any_of,
     both,
-    either,
     filled,
+    negated,
     stretched,
-    turned,
 )
-from eptaro.core.tables.column import Column, of_one_kind
+from eptaro.core.results.column import Column, of_one_kind
 from eptaro.errors import EptaroError
 
 if TYPE_CHECKING:
-    from eptaro.core.tables.result import Result
+    from eptaro.core.results.result import Result
 
 
 _ZERO = Decimal(0)
@@ -99,9 +99,9 @@ class _Evaluation:
                 return ops.text_of(value)
             case Name(name):
                 return self._columns[name]
-            case Sign(part):
+            case Negate(part):
                 return self._exactly(node, lambda: ops.negative(self.value(part)))
-            case Reckoning(how, left, right):
+            case BinaryOp(how, left, right):
                 one, two = self.value(left), self.value(right)
                 return self._exactly(node, lambda: ops.reckoned(how, one, two))
             case Call():
@@ -122,18 +122,18 @@ class _Evaluation:
         match node:
             case Comparison(how, left, right):
                 return self._compared(how, left, right)
-            case OneOf(value, choices):
+            case In(value, choices):
                 found: Truth = self._compared("=", value, choices[0])
                 for choice in choices[1:]:
-                    found = either(found, self._compared("=", value, choice))
+                    found = any_of(found, self._compared("=", value, choice))
                 return found
-            case Junction("and", left, right):
+            case BoolOp("and", left, right):
                 one, two = self._truth(left), self._truth(right)
-                return turned(either(turned(one), turned(two)))
-            case Junction(_, left, right):
-                return either(self._truth(left), self._truth(right))
+                return negated(any_of(negated(one), negated(two)))
+            case BoolOp(_, left, right):
+                return any_of(self._truth(left), self._truth(right))
             case Not(value):
-                return turned(self._truth(value))
+                return negated(self._truth(value))
             case IsBlank(value):
                 column = self.value(value)
                 flags = filled(column)
@@ -227,7 +227,9 @@ class _Evaluation:
                     assert isinstance(by, Number)
                     places = int(by.value)
                     if places != by.value or not -18 <= places <= 18:
-                        raise wrong(self._text, by.at, "round takes a whole number from -18 to 18")
+                        raise error_at(
+                            self._text, by.at, "round takes a whole number from -18 to 18"
+                        )
                 return self._exactly(node, lambda: ops.rounded(column, places))
             case other:
                 raise EptaroError(f"{other} has no rule in core/expressions/evaluate.py")
@@ -237,13 +239,13 @@ class _Evaluation:
         for part in node.given[1:]:
             assert isinstance(part, Number)
             if edges and part.value <= edges[-1]:
-                raise wrong(self._text, part.at, "the edges of bands rise: band(x, 0, 50, 100)")
+                raise error_at(self._text, part.at, "the edges of bands rise: band(x, 0, 50, 100)")
             edges.append(part.value)
         return ops.banded(self._of_kind(node.given[0], Kind.NUMBER), edges)
 
     def _hour(self, node: Node) -> Column:
         if not isinstance(node, Name) or node.name not in self._hours:
-            raise wrong(self._text, node.at, "hour takes a column of times")
+            raise error_at(self._text, node.at, "hour takes a column of times")
         return self._hours[node.name]
 
     def _has(self, name: str, given: tuple[Node, ...]) -> Column:
@@ -298,7 +300,7 @@ class _Evaluation:
         try:
             found: Column = work()
         except UnfitError as error:
-            raise wrong(
+            raise error_at(
                 self._text,
                 node.at,
                 f"an exact result does not fit into 64 bits ({error}); round the values, or "

@@ -8,21 +8,21 @@ from typing import NamedTuple
 
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.expressions.tree import (
+    BinaryOp,
+    BoolOp,
     Call,
     Comparison,
+    In,
     IsBlank,
-    Junction,
     Name,
+    Negate,
     Node,
     Not,
     Number,
-    OneOf,
-    Reckoning,
-    Sign,
     Text,
     Where,
+    error_at,
     unknown_column,
-    wrong,
 )
 from eptaro.errors import EptaroError
 
@@ -101,12 +101,12 @@ def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
             return Kind.TEXT
         case Name(name):
             if name not in kinds:
-                raise wrong(text, node.at, unknown_column(name, kinds))
+                raise error_at(text, node.at, unknown_column(name, kinds))
             return kinds[name]
-        case Sign(value):
+        case Negate(value):
             _expect(value, (Kind.NUMBER,), kinds, text, "its sign cannot be turned")
             return Kind.NUMBER
-        case Reckoning(how, left, right):
+        case BinaryOp(how, left, right):
             for side in (left, right):
                 allowed = (Kind.NUMBER, Kind.FLAG)
                 _expect(side, allowed, kinds, text, f"{how!r} works on numbers")
@@ -114,11 +114,11 @@ def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
         case Comparison(_, left, right):
             check_alike([left, right], kinds, text, node.at)
             return Kind.FLAG
-        case OneOf(value, choices):
+        case In(value, choices):
             for choice in choices:
                 check_alike([value, choice], kinds, text, choice.at)
             return Kind.FLAG
-        case Junction(how, left, right):
+        case BoolOp(how, left, right):
             for side in (left, right):
                 _expect(side, (Kind.FLAG,), kinds, text, f"{how!r} joins conditions")
             return Kind.FLAG
@@ -151,20 +151,20 @@ def check_alike(nodes: Sequence[Node], kinds: Mapping[str, Kind], text: str, at:
     if len(found) > 1:
         one, two = sorted(kind.value for kind in found)[:2]
         if found == {Kind.NUMBER, Kind.TEXT}:
-            raise wrong(text, at, "text and a number do not go together; quote both or neither")
-        raise wrong(text, at, f"{one} and {two} do not go together")
+            raise error_at(text, at, "text and a number do not go together; quote both or neither")
+        raise error_at(text, at, f"{one} and {two} do not go together")
     return next(iter(found), Kind.BLANK)
 
 
 def day_of(node: Node, text: str) -> int:
     """Return the day ordinal of a date that is written as a text."""
     if not isinstance(node, Text):
-        raise wrong(text, node.at, "text beside a date; a date is written as '2025-08-20'")
+        raise error_at(text, node.at, "text beside a date; a date is written as '2025-08-20'")
     try:
         return ordinal(node.value)
     except EptaroError:
         said = f"{node.value!r} is not a date; write it as '2025-08-20'"
-        raise wrong(text, node.at, said) from None
+        raise error_at(text, node.at, said) from None
 
 
 def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
@@ -174,12 +174,12 @@ def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
         wanted = function.takes[min(place, len(function.takes) - 1)]
         if place >= literal and not isinstance(value, Number | Text):
             said = f"here {node.function} takes a value that is written out: {function.shown}"
-            raise wrong(text, value.at, said)
+            raise error_at(text, value.at, said)
         if wanted is not None:
             given = kind_of(value, kinds, text)
             if given not in (wanted, Kind.BLANK):
                 said = f"{node.function} takes {wanted.value} here, and this is {given.value}"
-                raise wrong(text, value.at, said)
+                raise error_at(text, value.at, said)
     if function.gives is not None:
         return function.gives
     return check_alike(node.given[node.function == "if" :], kinds, text, node.at)
@@ -193,7 +193,7 @@ def _expect(
         hint = ""
         if found is Kind.TEXT and isinstance(node, Name):
             hint = f"; column {node.name!r} holds text"
-        raise wrong(text, node.at, f"this is {found.value}, and {why}{hint}")
+        raise error_at(text, node.at, f"this is {found.value}, and {why}{hint}")
 
 
 class Use(NamedTuple):
@@ -230,17 +230,17 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
             found.append(wanted._replace(name=name))
         case Number() | Text():
             pass
-        case Sign() | Reckoning():
+        case Negate() | BinaryOp():
             for part in node.parts:
                 _uses(part, Use("", Kind.NUMBER), found)
-        case Comparison() | OneOf():
+        case Comparison() | In():
             kind = next((k for part in node.parts if (k := sure_kind(part)) is not None), None)
             beside_text = kind is None and any(isinstance(part, Text) for part in node.parts)
             ordered = isinstance(node, Comparison) and node.how not in ("=", "!=")
             own = Use("", Kind.TEXT if beside_text else kind, not beside_text, ordered)
             for part in node.parts:
                 _uses(part, own, found)
-        case Junction() | Not():
+        case BoolOp() | Not():
             for part in node.parts:
                 _uses(part, Use("", Kind.FLAG), found)
         case IsBlank(value):
@@ -264,7 +264,7 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
 def sure_kind(node: Node) -> Kind | None:
     """Return what a part surely is, whatever its columns are; None where that is open."""
     match node:
-        case Number() | Sign() | Reckoning():
+        case Number() | Negate() | BinaryOp():
             return Kind.NUMBER
         case Call(function, given):
             gives = FUNCTIONS[function].gives
@@ -274,7 +274,7 @@ def sure_kind(node: Node) -> Kind | None:
             return next((k for part in parts if (k := sure_kind(part)) is not None), None)
         case Name() | Text() | Where():
             return None
-        case Comparison() | OneOf() | Junction() | Not() | IsBlank():
+        case Comparison() | In() | BoolOp() | Not() | IsBlank():
             return Kind.FLAG
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")

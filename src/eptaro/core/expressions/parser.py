@@ -12,23 +12,23 @@ from typing import Literal, NamedTuple, cast
 
 from eptaro.core.expressions.kinds import FUNCTIONS
 from eptaro.core.expressions.tree import (
+    ArithmeticOperator,
+    BinaryOp,
+    BoolOp,
     Call,
     Compared,
     Comparison,
+    In,
     IsBlank,
-    Junction,
     Name,
+    Negate,
     Node,
     Not,
     Number,
-    OneOf,
-    Reckoned,
-    Reckoning,
-    Sign,
     Text,
     Where,
     check_size,
-    wrong,
+    error_at,
 )
 from eptaro.errors import unknown
 
@@ -63,14 +63,14 @@ def tokens_of(text: str) -> list[Token]:
     ['fare', '>=', '1.5', '']
     """
     if len(text) > MOST_LETTERS:
-        raise wrong(text, 0, f"an expression has at most {MOST_LETTERS:,} letters")
+        raise error_at(text, 0, f"an expression has at most {MOST_LETTERS:,} letters")
     found, at = [], 0
     end = len(text.rstrip())
     while at < end:
         match = _TOKEN.match(text, at)
         if match is None:
             at += len(text[at:]) - len(text[at:].lstrip())
-            raise wrong(text, at, _not_read(text[at:]))
+            raise error_at(text, at, _not_read(text[at:]))
         kind = match.lastgroup
         value, start = match[str(kind)], match.start(str(kind))
         at = match.end()
@@ -81,7 +81,7 @@ def tokens_of(text: str) -> list[Token]:
                 found.append(Token("quoted", value[1:-1].replace('""', '"'), start))
             case "number":
                 if len(value) > MOST_DIGITS + 1:
-                    raise wrong(text, start, f"a number has at most {MOST_DIGITS} digits")
+                    raise error_at(text, start, f"a number has at most {MOST_DIGITS} digits")
                 found.append(Token("number", value, start))
             case "word":
                 found.append(Token("word", value, start))
@@ -152,14 +152,14 @@ class Parser:
     def expect(self, mark: str, why: str) -> Token:
         """Return the mark that must come next."""
         if not self.is_mark(mark):
-            raise wrong(self.text, self.token.at, f"{mark!r} is missing {why}")
+            raise error_at(self.text, self.token.at, f"{mark!r} is missing {why}")
         return self.taken()
 
     def expect_end(self) -> None:
         """Raise `ExpressionError` where more follows."""
         if self.token.kind != "end":
             what = self.token.value if self.token.kind != "text" else f"'{self.token.value}'"
-            raise wrong(
+            raise error_at(
                 self.text,
                 self.token.at,
                 f"an operator is missing before {what!r}, or it should not be there; "
@@ -191,14 +191,14 @@ class Parser:
         left = self._all_of()
         while self.is_word("or"):
             at = self.taken().at
-            left = Junction("or", left, self._all_of(), at=at)
+            left = BoolOp("or", left, self._all_of(), at=at)
         return left
 
     def _all_of(self) -> Node:
         left = self._negated()
         while self.is_word("and"):
             at = self.taken().at
-            left = Junction("and", left, self._negated(), at=at)
+            left = BoolOp("and", left, self._negated(), at=at)
         return left
 
     def _negated(self) -> Node:
@@ -219,7 +219,7 @@ class Parser:
                 how = cast("Compared", self.taken().value)
                 right = self._added()
                 found: Node = Comparison(how, left, right, at=at)
-                joined = found if joined is None else Junction("and", joined, found, at=at)
+                joined = found if joined is None else BoolOp("and", joined, found, at=at)
                 left = right
             elif joined is None and (found_word := self._by_word(left, at)) is not None:
                 left = found_word
@@ -234,23 +234,23 @@ class Parser:
         found: Node
         if self.is_word("in"):
             self.taken()
-            found = OneOf(left, self._list("after 'in'"), at=at)
+            found = In(left, self._list("after 'in'"), at=at)
         elif self.is_word("between"):
             self.taken()
             low = self._added()
             if not self.is_word("and"):
-                raise wrong(self.text, self.token.at, "'and' is missing: write between 5 and 10")
+                raise error_at(self.text, self.token.at, "'and' is missing: write between 5 and 10")
             self.taken()
             high = self._added()
             ends = (Comparison(">=", left, low, at=at), Comparison("<=", left, high, at=at))
-            found = Junction("and", *ends, at=at)
+            found = BoolOp("and", *ends, at=at)
         elif self.is_word("is"):
             self.taken()
             negated = self.is_word("not")
             if negated:
                 self.taken()
             if not self.is_word("blank"):
-                raise wrong(self.text, self.token.at, "'blank' is missing: write x is blank")
+                raise error_at(self.text, self.token.at, "'blank' is missing: write x is blank")
             self.taken()
             found = IsBlank(left, at=at)
         else:
@@ -271,16 +271,16 @@ class Parser:
         left = self._multiplied()
         while self.is_mark("+", "-"):
             token = self.taken()
-            how = cast("Reckoned", token.value)
-            left = Reckoning(how, left, self._multiplied(), at=token.at)
+            how = cast("ArithmeticOperator", token.value)
+            left = BinaryOp(how, left, self._multiplied(), at=token.at)
         return left
 
     def _multiplied(self) -> Node:
         left = self._signed()
         while self.is_mark("*", "/", "%"):
             token = self.taken()
-            how = cast("Reckoned", token.value)
-            left = Reckoning(how, left, self._signed(), at=token.at)
+            how = cast("ArithmeticOperator", token.value)
+            left = BinaryOp(how, left, self._signed(), at=token.at)
         return left
 
     def _signed(self) -> Node:
@@ -290,7 +290,7 @@ class Parser:
         self._deeper(at)
         value = self._signed()
         self._depth -= 1
-        return Number(-value.value, at=at) if isinstance(value, Number) else Sign(value, at=at)
+        return Number(-value.value, at=at) if isinstance(value, Number) else Negate(value, at=at)
 
     def _value(self) -> Node:
         token = self.taken()
@@ -312,7 +312,7 @@ class Parser:
                 self._depth -= 1
                 return found
         what = "at the end" if token.kind == "end" else f"before {token.value!r}"
-        raise wrong(self.text, token.at, f"a value is missing {what}")
+        raise error_at(self.text, token.at, f"a value is missing {what}")
 
     def _named(self, name: str, at: int) -> Node:
         return Name(name, at=at)
@@ -320,15 +320,15 @@ class Parser:
     def _called(self, token: Token) -> Node:
         name = token.value.lower()
         if name not in FUNCTIONS:
-            raise wrong(self.text, token.at, unknown("function", token.value, FUNCTIONS))
+            raise error_at(self.text, token.at, unknown("function", token.value, FUNCTIONS))
         given = self._list(f"after {name}")
         function = FUNCTIONS[name]
         if not function.least <= len(given) <= function.most:
             said = f"{name} is given {len(given)} values; write {function.shown}"
-            raise wrong(self.text, token.at, said)
+            raise error_at(self.text, token.at, said)
         return Call(name, given, at=token.at)
 
     def _deeper(self, at: int) -> None:
         self._depth += 1
         if self._depth > MOST_DEEP:
-            raise wrong(self.text, at, f"brackets and signs go deeper than {MOST_DEEP}")
+            raise error_at(self.text, at, f"brackets and signs go deeper than {MOST_DEEP}")

@@ -13,10 +13,10 @@ from eptaro.errors import ExpressionError, unknown
 _WIDEST = 100  # letters of an expression that an error shows
 
 
-def wrong(text: str, at: int, what: str) -> ExpressionError:
+def error_at(text: str, at: int, what: str) -> ExpressionError:
     """Return the error for what is wrong at a place of an expression.
 
-    >>> print(wrong("fare > > 5", 7, "a value is missing before '>'"))
+    >>> print(error_at("fare > > 5", 7, "a value is missing before '>'"))
     a value is missing before '>'
       fare > > 5
              ^
@@ -38,7 +38,7 @@ def unknown_column(name: str, known: Iterable[str]) -> str:
 
 
 Compared: TypeAlias = Literal["=", "!=", "<", "<=", ">", ">="]
-Reckoned: TypeAlias = Literal["+", "-", "*", "/", "%"]
+ArithmeticOperator: TypeAlias = Literal["+", "-", "*", "/", "%"]
 _PLAIN = re.compile(r"[^\W\d]\w*")
 
 _STEP, _CALL = 3, 9  # calls of Python for each part, and for each function
@@ -85,7 +85,9 @@ def check_size(node: Node, text: str) -> None:
         size = 1 + sum(count for _, count in below)
         if deep > _DEEPEST or size > _LARGEST:
             said = "goes too deep" if deep > _DEEPEST else "has too many parts"
-            raise wrong(text, 0, f"this {said}: write it in pieces, or many values as x in (1, 2)")
+            raise error_at(
+                text, 0, f"this {said}: write it in pieces, or many values as x in (1, 2)"
+            )
         found[id(one)] = deep, size
 
 
@@ -151,7 +153,7 @@ class _OfTwo(Node):
 
 
 @dataclass(frozen=True)
-class Sign(_OfOne):
+class Negate(_OfOne):
     """A value with its sign turned."""
 
     def __str__(self) -> str:
@@ -174,10 +176,10 @@ class IsBlank(_OfOne):
         return f"{_held(self.value)} is blank"
 
 
-class Reckoning(_OfTwo):
+class BinaryOp(_OfTwo):
     """Two numbers added, subtracted, multiplied, divided, or the remainder of a division."""
 
-    how: Reckoned
+    how: ArithmeticOperator
 
 
 class Comparison(_OfTwo):
@@ -186,14 +188,14 @@ class Comparison(_OfTwo):
     how: Compared
 
 
-class Junction(_OfTwo):
+class BoolOp(_OfTwo):
     """Two conditions joined by `and` or `or`."""
 
     how: Literal["and", "or"]
 
 
 @dataclass(frozen=True)
-class OneOf(Node):
+class In(Node):
     """Whether a value is one of several."""
 
     value: Node

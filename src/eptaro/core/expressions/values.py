@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Flags, civil, month_starts, weekday
 from eptaro.core.calendars.levels import Names
 from eptaro.core.expressions.kinds import Kind
-from eptaro.core.expressions.tree import Compared, Reckoned
-from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column, of_one_kind
+from eptaro.core.expressions.tree import ArithmeticOperator, Compared
+from eptaro.core.results import bigint
+from eptaro.core.results.column import Column, of_one_kind
 
 Array = NDArray[Any]
 _MOST_DECIMALS = 18
@@ -47,7 +47,7 @@ def both(*flags: Flags | None) -> Flags | None:
     return found
 
 
-def reckoned(how: Reckoned, one: Column, two: Column) -> Column:
+def reckoned(how: ArithmeticOperator, one: Column, two: Column) -> Column:
     """Return two columns added, subtracted, multiplied, divided, or the remainder.
 
     Raises `UnfitError` where an exact result cannot be kept.
@@ -63,14 +63,14 @@ def reckoned(how: Reckoned, one: Column, two: Column) -> Column:
         case "+":
             return _exact(_plus(one.data, two.data), one.scale, valid)
         case "-":
-            return _exact(exact.minus(one.data, two.data), one.scale, valid)
+            return _exact(bigint.minus(one.data, two.data), one.scale, valid)
         case _:
             zero = np.asarray(two.data == 0)
             left, right = one.data, np.where(zero, 1, two.data)
             if object not in (left.dtype, right.dtype):
                 found = np.fmod(left, right)
             else:
-                left, right = exact.wide(left), exact.wide(right)
+                left, right = bigint.wide(left), bigint.wide(right)
                 found = np.sign(left) * (abs(left) % abs(right))
             return _exact(np.asarray(found), one.scale, both(valid, ~zero if zero.any() else None))
 
@@ -106,11 +106,11 @@ def rounded(column: Column, places: int) -> Column:
     if places >= column.scale:
         return column
     unit = 10 ** (column.scale - places)
-    half = np.abs(exact.wide(column.data)) * 2 + unit
-    units = np.sign(exact.wide(column.data)) * (half // (2 * unit))
+    half = np.abs(bigint.wide(column.data)) * 2 + unit
+    units = np.sign(bigint.wide(column.data)) * (half // (2 * unit))
     if places < 0:
-        return _exact(exact.narrow(units * 10**-places), 0, column.valid)
-    return _exact(exact.narrow(units), places, column.valid)
+        return _exact(bigint.narrow(units * 10**-places), 0, column.valid)
+    return _exact(bigint.narrow(units), places, column.valid)
 
 
 def whole(column: Column, *, up: bool) -> Column:
@@ -128,8 +128,8 @@ def size(column: Column) -> Column:
     column = _counted(column)
     if column.kind == "float":
         return Column.of("", "float", np.abs(column.data), column.valid)
-    least = column.data.dtype != object and exact.most(column.data) == exact.ROOM
-    data = abs(exact.wide(column.data)) if least else abs(column.data)
+    least = column.data.dtype != object and bigint.most(column.data) == bigint.ROOM
+    data = abs(bigint.wide(column.data)) if least else abs(column.data)
     return _exact(data, column.scale, column.valid)
 
 
@@ -144,7 +144,7 @@ def _as_floats(column: Column) -> Array:
     return column.data if column.kind == "float" and column.valid is None else column.numbers()
 
 
-def _floats(how: Reckoned, one: Array, two: Array) -> Column:
+def _floats(how: ArithmeticOperator, one: Array, two: Array) -> Column:
     with np.errstate(all="ignore"):
         match how:
             case "+":
@@ -161,15 +161,15 @@ def _floats(how: Reckoned, one: Array, two: Array) -> Column:
 
 
 def _plus(one: Array, two: Array) -> Array:
-    if object not in (one.dtype, two.dtype) and exact.most(one) + exact.most(two) < exact.ROOM:
+    if object not in (one.dtype, two.dtype) and bigint.most(one) + bigint.most(two) < bigint.ROOM:
         return np.asarray(_in_64_bits(one) + _in_64_bits(two))
-    return exact.narrow(exact.wide(one) + exact.wide(two))
+    return bigint.narrow(bigint.wide(one) + bigint.wide(two))
 
 
 def _times(one: Array, two: Array) -> Array:
-    if object not in (one.dtype, two.dtype) and exact.most(one) * exact.most(two) < exact.ROOM:
+    if object not in (one.dtype, two.dtype) and bigint.most(one) * bigint.most(two) < bigint.ROOM:
         return np.asarray(_in_64_bits(one) * _in_64_bits(two))
-    return exact.narrow(exact.wide(one) * exact.wide(two))
+    return bigint.narrow(bigint.wide(one) * bigint.wide(two))
 
 
 def _in_64_bits(values: Array) -> Array:
@@ -180,7 +180,7 @@ def _exact(data: Array, scale: int, valid: Flags | None) -> Column:
     """Return whole units as a column; what is blank may hold anything."""
     if data.dtype == object:
         kept = data if valid is None else np.where(valid, data, 0)
-        data = exact.narrow(np.asarray(kept, object))
+        data = bigint.narrow(np.asarray(kept, object))
         if data.dtype == object:
             large = max(data.tolist(), key=abs)
             raise UnfitError(f"{large}E-{scale}")
@@ -330,7 +330,7 @@ def one_blank(column: Column) -> Column:
 Truth: TypeAlias = tuple[NDArray[Any], Flags | None]  # what is true, and where that is known
 
 
-def either(one: Truth, two: Truth) -> Truth:
+def any_of(one: Truth, two: Truth) -> Truth:
     """Return where one of two conditions is true: known where one is true or both are known."""
     true = np.asarray(_known(one) | _known(two))
     if one[1] is None and two[1] is None:
@@ -345,7 +345,7 @@ def _known(truth: Truth) -> NDArray[Any]:
     return np.asarray(data if valid is None else data & valid)
 
 
-def turned(truth: Truth) -> Truth:
+def negated(truth: Truth) -> Truth:
     """Return a condition turned round; what is not known stays so."""
     data, valid = truth
     return ~data, valid

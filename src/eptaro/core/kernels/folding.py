@@ -48,10 +48,10 @@ def fold(
     `first_row`. Raises `IndexError` for rows outside the cells, `ValueError` for values too
     large for their plan and for arrays of different lengths; the cells are then of no use.
 
-    >>> from eptaro.core.kernels.plans import fresh
+    >>> from eptaro.core.kernels.plans import empty_cells
     >>> values, none = np.array([1.25, 2.5, -0.5]), np.empty(0, np.int64)
     >>> plans = [Plan(Op.ROWS, 0), Plan(Op.SUM_FLOATS, 1, values)]
-    >>> cells = fresh(2, plans)
+    >>> cells = empty_cells(2, plans)
     >>> fold(np.array([7, 7, 8], np.int32), none, 7, 1, cells, plans, none, 0)
     >>> cells[:, 0].tolist(), cells[:, 1].tolist(), cells[:, 2].view(float).tolist()
     ([2, 1], [3, 0], [0.75, -0.5])
@@ -245,7 +245,7 @@ def _pick(
         keys = times[rows] if len(times) else np.zeros(len(rows), np.int64)
         held_key = cells[:, plan.word + 2]
     least = plan.op in (Op.LEAST, Op.FIRST)
-    best = np.where(held_row < 0, worst(keys.dtype, least_wins=least), held_key)
+    best = np.where(held_row < 0, identity_of(keys.dtype, least_wins=least), held_key)
     (np.minimum if least else np.maximum).at(best, at, keys)
     wins = keys == best[at]
     if plan.op == Op.FIRST:
@@ -296,7 +296,7 @@ def _join_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) -> 
         np.copyto(one[:, word], two[:, word], where=taken)
 
 
-def worst(dtype: np.dtype[Any], *, least_wins: bool) -> Any:
+def identity_of(dtype: np.dtype[Any], *, least_wins: bool) -> Any:
     """Return what every other value of a type is at least as good as."""
     if dtype.kind in "fO":
         return np.inf if least_wins else -np.inf

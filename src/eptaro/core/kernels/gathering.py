@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels import dispatch
+from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.room import room
-from eptaro.core.kernels.sidebyside import in_slices
 
 Array = NDArray[Any]
 _EVERY = np.empty(0, np.int64)
@@ -88,7 +88,7 @@ def bounds(
     def some(of: slice) -> None:
         loop(known, group[of], first[of], last[of], begin, width, lo[of], hi[of])
 
-    in_slices(some, len(group))
+    parallel_for(some, len(group))
     return lo, hi
 
 
@@ -111,7 +111,7 @@ def bounds_of_all(
     def some(of: slice) -> None:
         loop(known, of.start, first, last, begin, width, lo[of], hi[of])
 
-    in_slices(some, groups, each=len(first))
+    parallel_for(some, groups, each=len(first))
     return lo.ravel(), hi.ravel()
 
 
@@ -137,7 +137,7 @@ def between(
         else:
             loops.between_floats(whole, rest, lo[of], hi[of], out[of])
 
-    in_slices(some, len(lo))
+    parallel_for(some, len(lo))
     return out
 
 

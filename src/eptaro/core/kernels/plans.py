@@ -65,7 +65,7 @@ def words_of(plans: Iterable[Plan]) -> int:
     return max(plan.word + WORDS[plan.op] for plan in plans)
 
 
-def fresh(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
+def empty_cells(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
     """Return cells that hold nothing yet, one row of words each."""
     plans = list(plans)
     cells = np.zeros((size, words_of(plans)), np.int64)

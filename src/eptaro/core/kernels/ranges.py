@@ -19,10 +19,10 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels import dispatch
-from eptaro.core.kernels.occurring import close_together
-from eptaro.core.kernels.sidebyside import WORKERS, at_once
+from eptaro.core.kernels.factorize import close_together
+from eptaro.core.kernels.parallel import WORKERS, run_parallel
 from eptaro.core.kernels.sorting import stable_order
-from eptaro.core.tables import exact
+from eptaro.core.results import bigint
 
 Values = NDArray[Any]
 _BLOCK = 1 << 18
@@ -87,7 +87,7 @@ def _by_block(
         own, base, end = order[slice(*cut)], starts[cut[0]], reach[cut[1] - 1]
         return answer(values[base:end], lo[own] - base, hi[own] - base, *(m[own] for m in more))
 
-    found = np.concatenate(at_once([partial(one, cut) for cut in pairwise(cuts)]))
+    found = np.concatenate(run_parallel([partial(one, cut) for cut in pairwise(cuts)]))
     answers = np.empty_like(found)
     answers[order] = found
     return answers
@@ -120,7 +120,7 @@ def _in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
         return
     cuts = np.searchsorted(held, held[-1] * np.arange(1, WORKERS) // WORKERS)
     ends = [0, *cuts.tolist(), len(lo)]
-    at_once([partial(answer, slice(*cut)) for cut in pairwise(ends)])
+    run_parallel([partial(answer, slice(*cut)) for cut in pairwise(ends)])
 
 
 def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64]:
@@ -137,7 +137,7 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     above = np.minimum(below + 1, last)
     both = neighbours(values, lo, hi, below, above)
     first, second = both
-    if values.dtype.kind != "f" and exact.most(both) >= _EXACT:
+    if values.dtype.kind != "f" and bigint.most(both) >= _EXACT:
         rest = (place % under).astype(np.int64).tolist()
         ends = zip(first.tolist(), second.tolist(), rest, strict=True)
         return np.array([_between(one, two, Fraction(n, under)) for one, two, n in ends])

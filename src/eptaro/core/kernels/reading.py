@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels import dispatch
-from eptaro.core.kernels.sidebyside import at_once, cut, in_slices
+from eptaro.core.kernels.parallel import cut, parallel_for, run_parallel
 
 _AT_ONCE = 1 << 16  # values: they are in the processor's cache when the largest is looked for
 
@@ -34,7 +34,7 @@ def of_floats(values: NDArray[np.float64]) -> Extent:
         most = float(np.fmax.reduce(values, initial=-np.inf))
         return Extent(least, most, int(np.count_nonzero(np.isnan(values))))
     extent, values = dispatch.loops.extent, np.ascontiguousarray(values)
-    parts = at_once([partial(extent, values[of]) for of in cut(len(values))])
+    parts = run_parallel([partial(extent, values[of]) for of in cut(len(values))])
     lows, highs, blanks = zip(*parts, strict=True)
     return Extent(min(lows), max(highs), sum(blanks))
 
@@ -53,7 +53,7 @@ def ends(values: NDArray[Any]) -> tuple[int, int]:
         both = [(int(part.min()), int(part.max())) for part in parts]
         return min(both)[0], max(most for _, most in both)
 
-    least, most = zip(*at_once([partial(found, of) for of in cut(len(values))]), strict=True)
+    least, most = zip(*run_parallel([partial(found, of) for of in cut(len(values))]), strict=True)
     return min(least), max(most)
 
 
@@ -107,7 +107,7 @@ def split(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:
         return np.clip(found, _INT32.min, _INT32.max).astype(np.int32), times
     loop, stamps = dispatch.loops.split, np.ascontiguousarray(stamps, np.int64)
     days, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
-    in_slices(lambda of: loop(stamps[of], per_day, days[of], times[of]), len(stamps))
+    parallel_for(lambda of: loop(stamps[of], per_day, days[of], times[of]), len(stamps))
     return days, times
 
 
@@ -115,8 +115,8 @@ def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, 
     """Return whole numbers of 128 bits, two words each with the lower one first, in 64 bits, zeros
     where they are not `filled` (one byte a row), and the first row that does not fit, or -1.
 
-    >>> low, wrong = narrow(np.array([[-5, -1], [7, 1]]))
-    >>> int(low[0]), wrong
+    >>> low, error_at = narrow(np.array([[-5, -1], [7, 1]]))
+    >>> int(low[0]), error_at
     (-5, 1)
     """
     filled = _ALL if filled is None else filled
@@ -132,7 +132,7 @@ def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, 
         row: int = loop(words[of], filled[of], low[of])
         return row if row < 0 else of.start + row
 
-    found = at_once([partial(some, of) for of in cut(len(words))])
+    found = run_parallel([partial(some, of) for of in cut(len(words))])
     return low, next((row for row in found if row >= 0), -1)
 
 

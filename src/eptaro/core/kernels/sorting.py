@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.kernels import dispatch
+from eptaro.core.kernels.parallel import WORKERS, run_parallel
 from eptaro.core.kernels.room import placed, room, shortened
-from eptaro.core.kernels.sidebyside import WORKERS, at_once
 
 Array = NDArray[Any]
 
@@ -51,7 +51,7 @@ def in_cell_order(
     slices = _cut(rows, max(min(WORKERS, rows // _LEAST_SLICE), 1))
     counts = np.zeros((len(slices), parts), np.int64)
     own = [(days[of], slots[of], first, width) for of in slices]
-    at_once(
+    run_parallel(
         [partial(loops.counted, *part, size, shift, n) for part, n in zip(own, counts, strict=True)]
     )
     # Part by part, and in each part slice by slice: rows stay in their order.
@@ -60,7 +60,7 @@ def in_cell_order(
     values = np.ascontiguousarray(values)
     moved = values.view(np.int64) if values.dtype == np.float64 else values
     lows, dealt_values = room(rows, np.uint32, slots), room(rows, moved.dtype, slots)
-    at_once(
+    run_parallel(
         [
             partial(loops.dealt, *part, shift, begin, moved[of], lows, dealt_values)
             for part, begin, of in zip(own, begins, slices, strict=True)
@@ -69,7 +69,7 @@ def in_cell_order(
     cells = room(rows, np.int32 if size < 1 << 31 else np.int64, slots)
     out = room(rows, moved.dtype, slots)
     cuts = [0, *np.searchsorted(ends, [of.stop for of in slices[:-1]]).tolist(), parts]
-    at_once(
+    run_parallel(
         [
             partial(loops.settled, lows, dealt_values, ends, shift, start, stop, cells, out)
             for start, stop in pairwise(cuts)

@@ -9,14 +9,14 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.planes import ROWS, Plane, What
+from eptaro.core.aggregation.selected import SelectedValues
+from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.picks import Pick
-from eptaro.core.folds.planes import ROWS, Plane, What
-from eptaro.core.folds.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.kernels import ranges
 from eptaro.core.measures.term import Term
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, unknown
 
 
@@ -84,11 +84,11 @@ class Calculation(ABC):
         """Return the value over each half-open range lo..hi of cells."""
 
     @abstractmethod
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the value over each half-open range lo..hi of filled values."""
 
 
-class Adding(Calculation):
+class Total(Calculation):
     """The values added up: 0 where there is no row, blank where there are some and all of them
     lack a value.
     """
@@ -108,12 +108,12 @@ class Adding(Calculation):
         lacking = (cells.sums(filled, lo, hi).data == 0) & (cells.sums(rows, lo, hi).data > 0)
         return found.blanked(~lacking) if lacking.any() else found
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the sum of each range; values may be wide (see `core.tables.exact`)."""
         return Sum.of(items.data, items.kind, items.scale).prefix().between(lo, hi)
 
 
-class Counting(Calculation):
+class Count(Calculation):
     """How many values there are; without a column, how many transactions."""
 
     name = "count"
@@ -135,12 +135,12 @@ class Counting(Calculation):
         """Return how many there are in each range."""
         return cells.sums(Plane("filled", term.column) if term.column else ROWS, lo, hi)
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how long each range is."""
         return Column.of("", "integer", hi - lo)
 
 
-class Averaging(Calculation):
+class Average(Calculation):
     """The sum over the number of values; blank where there is none."""
 
     name = "mean"
@@ -151,7 +151,7 @@ class Averaging(Calculation):
         total = cells.sums(Plane("sum", term.column), lo, hi)
         return ratio(total, cells.sums(Plane("filled", term.column), lo, hi))
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the mean of each range."""
         total = Sum.of(items.data, items.kind, items.scale).prefix().between(lo, hi)
         return ratio(total, Column.of("", "integer", hi - lo))
@@ -170,14 +170,14 @@ class Picking(Calculation):
         """Return the value of each range."""
         tally, first, last = cells.items(Plane(self.kept[0], term.column), lo, hi)
         filled = last > first
-        if isinstance(tally, Pick) and tally.shared is not None and len(tally.shared):
+        if isinstance(tally, SelectedValues) and tally.shared is not None and len(tally.shared):
             # Of a time that several groups share, only the order of the input would decide.
             filled = filled & ~self.picked(tally.shared, first, last)
         values = self.picked(tally.value, first, last)
-        choices = tally.choices if isinstance(tally, Pick) else None
+        choices = tally.choices if isinstance(tally, SelectedValues) else None
         return Column.of("", tally.kind, values, filled, scale=tally.scale, choices=choices)
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the value of each range."""
         values = self.picked(items.data, lo, hi)
         more = {"scale": items.scale, "choices": items.choices}
@@ -192,13 +192,13 @@ class _Extreme(Picking):
         return ranges.extremes(values, lo, hi, largest=self.largest)
 
 
-class Least(_Extreme):
+class Min(_Extreme):
     """The least value: of numbers, of texts by their letters, or of dates."""
 
     name, kept, largest = "min", ("min",), False
 
 
-class Largest(_Extreme):
+class Max(_Extreme):
     """The largest value: of numbers, of texts by their letters, or of dates."""
 
     name, kept, largest = "max", ("max",), True
@@ -244,7 +244,7 @@ class Quantile(Calculation):
         tally, first, last = cells.items(Plane("values", term.column), lo, hi)
         return self._column(tally.value, tally.scale, term, first, last)
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the quantile of each range."""
         return self._column(items.data, items.scale, term, lo, hi)
 
@@ -273,7 +273,7 @@ class Distinct(Calculation):
         tally, first, last = cells.items(Plane("codes", term.column), lo, hi)
         return Column.of("", "integer", ranges.distinct(tally.value, first, last))
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
         return Column.of("", "integer", ranges.distinct(items.data, lo, hi))
 
@@ -292,7 +292,7 @@ class New(Calculation):
         found = cells.first_times(Plane("codes", term.column), lo, hi)
         return Column.of("", "integer", found)
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Raise `MeasureError`: totals of a finer grain are no values that come again."""
         raise MeasureError(f"{term}: new() counts values of a column, not totals of a {term.grain}")
 
@@ -313,7 +313,7 @@ class Variance(Calculation):
             cells.running_squares(Plane("square", term.column)), sums, counts, lo, hi
         )
 
-    def over_units(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the variance of each range, or its root."""
         sums = Sum.of(items.data, items.kind, items.scale).prefix()
         squares = Squares.of(items.data, items.kind, items.scale).prefix()
@@ -326,7 +326,7 @@ class Variance(Calculation):
         return Column.of("", "float", found, (counts > 1) & np.isfinite(found))
 
 
-class Deviation(Variance):
+class StdDev(Variance):
     """The standard deviation: the root of the variance."""
 
     name = "std"
@@ -337,8 +337,8 @@ class Deviation(Variance):
 CATALOGUE: Mapping[str, Calculation] = {
     one.name: one
     for one in (
-        *(Adding(), Counting(), Averaging(), Least(), Largest(), First(), Last()),
-        *(Distinct(), New(), Deviation(), Variance(), Median(), Quantile()),
+        *(Total(), Count(), Average(), Min(), Max(), First(), Last()),
+        *(Distinct(), New(), StdDev(), Variance(), Median(), Quantile()),
     )
 }
 

@@ -7,16 +7,16 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.formula import Formula
-from eptaro.core.expressions.tree import Name, Node, Reckoning
-from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.planes import Plane
+from eptaro.core.expressions.tree import BinaryOp, Name, Node
 from eptaro.core.measures.calculations import calculation, planes_of, ratio
 from eptaro.core.measures.parsing import EXAMPLE, FUNCTIONS, MeasureParser, parse_term
 from eptaro.core.measures.term import Arithmetic, Term
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.format import Format
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.format import Format
 from eptaro.errors import ExpressionError, MeasureError
 
 _SHOWN = 200  # letters of a measure that an error repeats
@@ -111,7 +111,7 @@ class Measure:
             return self.arithmetic
         node: Node = Name(str(self.term))
         if self.under is not None:
-            node = Reckoning("/", node, Name(str(self.under)))
+            node = BinaryOp("/", node, Name(str(self.under)))
         return Arithmetic(self.formula, node, self.terms)
 
     @property

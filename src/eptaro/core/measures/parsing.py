@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import Parser, Token
-from eptaro.core.expressions.tree import Name, Node, check_size, wrong
+from eptaro.core.expressions.tree import Name, Node, check_size, error_at
 from eptaro.core.measures.calculations import CATALOGUE, Calculation, calculation
 from eptaro.core.measures.term import GRAINS, Arithmetic, Term
 from eptaro.errors import ExpressionError, MeasureError, unknown
@@ -84,7 +84,7 @@ class MeasureParser(Parser):
         node = self.condition()
         self.expect_end()
         if not self._terms:
-            raise wrong(self.text, 0, "a measure works on a column, as in sum(fare)")
+            raise error_at(self.text, 0, "a measure works on a column, as in sum(fare)")
         check_size(node, self.text)
         found = Arithmetic(self.text.strip(), node, tuple(self._terms.values()))
         found.check()
@@ -100,15 +100,17 @@ class MeasureParser(Parser):
             return Name(str(term), at=token.at)
         if token.value.lower() not in FUNCTIONS:
             names = [*CATALOGUE, *FUNCTIONS]
-            raise wrong(self.text, token.at, unknown("calculation", token.value, names))
+            raise error_at(self.text, token.at, unknown("calculation", token.value, names))
         return super()._called(token)
 
     def _named(self, name: str, at: int) -> Node:
         if name in CATALOGUE and name not in self._earlier:
-            raise wrong(self.text, at, EXAMPLE)
+            raise error_at(self.text, at, EXAMPLE)
         if name not in self._earlier:
             said = unknown("earlier measure", name, self._earlier)
-            raise wrong(self.text, at, f"{said}; a column belongs inside a calculation: sum(fare)")
+            raise error_at(
+                self.text, at, f"{said}; a column belongs inside a calculation: sum(fare)"
+            )
         earlier = self._earlier[name]
         self._terms |= {str(term): term for term in earlier.terms}
         return earlier.node

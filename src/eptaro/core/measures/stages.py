@@ -10,24 +10,24 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from eptaro.core.aggregation.axis import MOST_DENSE
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain, check_whole
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.folds.axis import MOST_DENSE
-from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.planes import ROWS
 from eptaro.core.kernels.gathering import running
 from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.term import DAYS, Term
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError
 
 
 @dataclass(frozen=True, eq=False)
-class Stage:
+class NestedAggregation:
     """What two-stage measures need of a view."""
 
     cells: Cells
@@ -101,4 +101,4 @@ class Stage:
         items = inner.take(np.flatnonzero(keep))
         counts = running(keep.astype(np.int64))
         first, last = counts[group * count + start], counts[group * count + stop]
-        return calculation(term.how).over_units(items, term, first, last)
+        return calculation(term.how).over_values(items, term, first, last)

@@ -11,8 +11,8 @@ import numpy as np
 
 from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.kinds import Kind, kind_of
-from eptaro.core.expressions.tree import Name, Node, Where, wrong
-from eptaro.core.tables.column import Column
+from eptaro.core.expressions.tree import Name, Node, Where, error_at
+from eptaro.core.results.column import Column
 
 Grain: TypeAlias = Literal[
     "day", "workday", "active day", "week", "month", "quarter", "half", "year"
@@ -68,7 +68,7 @@ class Arithmetic:
         found = kind_of(self.node, self._kinds, self.text)
         if found is not Kind.NUMBER:
             said = f"this is {found.value}, and a measure is a number"
-            raise wrong(self.text, self.node.at, said)
+            raise error_at(self.text, self.node.at, said)
 
     @property
     def _kinds(self) -> dict[str, Kind]:

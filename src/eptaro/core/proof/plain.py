@@ -17,7 +17,7 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
-from eptaro.core.expressions.plain import plain_value as reckoned
+from eptaro.core.expressions.interpreter import plain_value as reckoned
 from eptaro.core.expressions.tree import Node
 from eptaro.core.measures.term import Term
 from eptaro.errors import EptaroError

@@ -9,20 +9,20 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordinal
 from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formula
-from eptaro.core.expressions.plain import plain_value
+from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.tree import Node, names_in
-from eptaro.core.folds.groups import Coded
 from eptaro.core.measures.term import Term
 from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values, column_of
-from eptaro.core.questions.by_attribute import hours_of
-from eptaro.core.questions.transactions import Index
-from eptaro.core.questions.view import View
-from eptaro.core.tables.column import NO_NUMBERS, Column
+from eptaro.core.query.by_attribute import hours_of
+from eptaro.core.query.transactions import Index
+from eptaro.core.query.view import View
+from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.errors import EptaroError
 
 _LEVEL = {"month of year": "month", "quarter of year": "quarter", "week of year": "week"}
@@ -146,7 +146,7 @@ class Reader:
 
     def _values(self, column: str, how: str, hit: Ints) -> Values:
         if how in OF_ANY_KIND:
-            coded: Coded = self._index.batch.distinct[column]
+            coded: Categorical = self._index.batch.distinct[column]
             words = [*coded.choices.to_list(), None]
             return Values([words[code] for code in coded.codes[hit].tolist()])
         picked: Column = self._index.batch.values[column].take(hit)

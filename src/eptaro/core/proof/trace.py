@@ -17,26 +17,26 @@ from eptaro.core.expressions.tree import Node, Where
 from eptaro.core.measures.measure import Measure
 from eptaro.core.proof.plain import agrees, plain_value, shown
 from eptaro.core.proof.reader import Reader
-from eptaro.core.questions.answer import (
-    Answered,
-    Bearers,
+from eptaro.core.query.lineage import (
+    AttributeFilter,
     Change,
-    LastEntries,
+    DayMatching,
+    LastN,
     Mean,
     Number,
-    Pairing,
     Traceable,
     Value,
+    ViewLineage,
     value_of,
 )
-from eptaro.core.questions.view import View
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.result import Result
+from eptaro.core.query.view import View
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.errors import EptaroError, QuestionError, counted
 
 
-def pairs_of(change: Change, pairing: Pairing, row: int, reader: Reader) -> Result | None:
+def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> Result | None:
     """Return one row per day of a change's current side, with its counterpart.
 
     Columns: `date`, `weekday`, `prior_date`, `prior_weekday`, and for a measure that adds
@@ -74,7 +74,7 @@ def pairs_of(change: Change, pairing: Pairing, row: int, reader: Reader) -> Resu
     return Result(columns, {"verb": "pairs"})
 
 
-def _counterparts(view: View, pairing: Pairing, now: Ints, before: Span) -> Ints:
+def _counterparts(view: View, pairing: DayMatching, now: Ints, before: Span) -> Ints:
     """Return the counterpart of each day; one outside the prior side is none."""
     start = int(now[0])
     if pairing.how == "workday":
@@ -294,12 +294,12 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
     hit, which, by_entry = reader.on_days(seen), "", False
     wanted: dict[str, str] = {}
     match value.picked:
-        case Bearers() as bearers:
+        case AttributeFilter() as bearers:
             wanted = bearers.wanted(row)
             hit = reader.bearing(seen, wanted)
             said = " and the ".join(f"{name} is {word}" for name, word in wanted.items())
             which = f"the ones whose {said}"
-        case LastEntries(back):
+        case LastN(back):
             hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
             by_entry = True
         case None:
@@ -429,7 +429,7 @@ def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
     Raises `EptaroError` where one does not.
     """
     asked = answer.question
-    if not isinstance(answer, Answered) or not isinstance(asked, Recap) or asked.wide:
+    if not isinstance(answer, ViewLineage) or not isinstance(asked, Recap) or asked.wide:
         return 0
     if len(answer.rows) < len(answer.group) or answer.others is not None:
         return 0  # of some rows the whole is not at hand

@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
-from eptaro.core.questions.answer import Answered, Number, Side, Value
-from eptaro.core.questions.transactions import LABEL, per_entry
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.deferred import AnyColumn, Deferred, Repeated, taken
-from eptaro.core.tables.format import COMPLETE, DATE, FIRST, LAST, PERIOD, Face, Rank
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
+from eptaro.core.query.transactions import LABEL, per_row
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.deferred import AnyColumn, LazyColumn, TiledArray, taken
+from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, PERIOD, DisplayHint, Priority
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GoalRows, goal_columns
 from eptaro.core.verbs.queries import Accumulate
 from eptaro.errors import QuestionError
@@ -25,7 +25,7 @@ from eptaro.errors import QuestionError
 _WHOLE = "Whether all days of the running total lie in the coverage"
 
 
-def accumulate(facts: Facts, query: Accumulate) -> Result:
+def accumulate(facts: BookData, query: Accumulate) -> Result:
     """Return period-to-date (running) totals, which restart at each period of `within`."""
     within, every, goals = query.within, query.every or facts.folded.grain, query.goals
     query = replace(query, every=every)
@@ -33,14 +33,17 @@ def accumulate(facts: Facts, query: Accumulate) -> Result:
     if every == "entry":
         rows = _rows(view, within, "day")
         label = Column.text("within", rows.within, description=LABEL)
-        return per_entry(view, Side("days", rows.since, rows.last), "_to_date", label, query)
+        return per_row(view, Side("days", rows.since, rows.last), "_to_date", label, query)
     rows = _rows(view, within, check_level(every, facts.calendar.levels))
     count, groups = len(rows.last), view.groups.count
-    group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
-    last, since = Repeated.of_spans(rows.last, groups), Repeated.of_spans(rows.since, groups)
+    group, place = (
+        TiledArray.of_groups(groups, count),
+        TiledArray.of_spans(np.arange(count), groups),
+    )
+    last, since = TiledArray.of_spans(rows.last, groups), TiledArray.of_spans(rows.since, groups)
     head = [*taken(rows.head(every), place), rows.complete(view)]
     columns: list[AnyColumn] = [*view.groups.later(group), *head]
-    opens = Repeated.of_spans(np.maximum(rows.opens, rows.since), groups)
+    opens = TiledArray.of_spans(np.maximum(rows.opens, rows.since), groups)
     own = Side("day" if every == "day" else "days", opens, last)
     running = Side("days", since, last)
     numbers: dict[str, Number] = {}
@@ -48,9 +51,9 @@ def accumulate(facts: Facts, query: Accumulate) -> Result:
         name = f"{measure.name}_to_date"
         to_date = view.value_of_all(measure, rows.since, rows.last)
         own_days = partial(view.value_of_all, measure, rows.first, rows.last)
-        columns.append(Deferred(measure.name, len(group), own_days))
+        columns.append(LazyColumn(measure.name, len(group), own_days))
         text = f"{measure.formula} from first to the row's last day"
-        columns.append(to_date.named(name, text, Face("to date", of=measure.name)))
+        columns.append(to_date.named(name, text, DisplayHint("to date", of=measure.name)))
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
         if goals is not None and measure is facts.measures[0]:
@@ -59,7 +62,7 @@ def accumulate(facts: Facts, query: Accumulate) -> Result:
             periods = GoalRows(within, labels, *of_all)
             columns += goal_columns(view, goals, query.pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}
-    return Result(columns, meta, Answered(query, view, group, numbers, np.arange(len(group))))
+    return Result(columns, meta, ViewLineage(query, view, group, numbers, np.arange(len(group))))
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +79,7 @@ class _Totals:
     since: Ints
     within: NDArray[np.str_]
 
-    def complete(self, view: View) -> Deferred:
+    def complete(self, view: View) -> LazyColumn:
         """Return the column that says for every group which running totals are whole."""
         rows = len(self.last) * view.groups.count
 
@@ -84,7 +87,7 @@ class _Totals:
             whole = np.asarray(view.complete_of_all(self.since, self.last))
             return Column.of("complete", "flag", whole, description=_WHOLE, face=COMPLETE)
 
-        return Deferred("complete", rows, make)
+        return LazyColumn("complete", rows, make)
 
     def head(self, every: str) -> list[Column]:
         """Return the columns that label the rows, the same for every group."""
@@ -96,9 +99,9 @@ class _Totals:
             "within",
             self.within,
             description="Period of the running total",
-            face=Face("within", Rank.BESIDE),
+            face=DisplayHint("within", Priority.BESIDE),
         )
-        since_face = Face("since", Rank.DAYS) if by_day else FIRST
+        since_face = DisplayHint("since", Priority.DAYS) if by_day else FIRST
         opens = dates("first", since, None, "First day of the running total", since_face)
         if by_day:
             return [day, within, opens]

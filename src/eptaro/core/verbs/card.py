@@ -8,16 +8,16 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.grain import are_whole
 from eptaro.core.calendars.levels import LEVELS
-from eptaro.core.questions.answer import Answered, Number, Side, Value
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.format import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Card
 from eptaro.errors import QuestionError
 
 
-def card(facts: Facts, query: Card) -> Result:
+def card(facts: BookData, query: Card) -> Result:
     """Return period-to-date figures as of one date: one row per group, calendar and level."""
     view = facts.view(query.by, query.only, query.as_of)
     calendars = query.calendars or [facts.calendar]
@@ -46,14 +46,14 @@ def card(facts: Facts, query: Card) -> Result:
             np.array(names),
             place,
             description="Name of the calendar",
-            face=Face("calendar", Rank.KEY),
+            face=DisplayHint("calendar", Priority.KEY),
         ),
         Column.text(
             "level",
             np.array(found),
             place,
             description="Level of the period",
-            face=Face("level", Rank.KEY),
+            face=DisplayHint("level", Priority.KEY),
         ),
         Column.text("period", np.array(labels), place, description="Period to date", face=PERIOD),
         dates("first", begin, None, "First day of the period", FIRST),
@@ -64,7 +64,7 @@ def card(facts: Facts, query: Card) -> Result:
             last - begin + 1,
             unit="days",
             description="Days so far",
-            face=Face("number of days", Rank.DETAIL),
+            face=DisplayHint("number of days", Priority.DETAIL),
         ),
         Column.of(
             "complete",
@@ -78,11 +78,11 @@ def card(facts: Facts, query: Card) -> Result:
     for measure in facts.measures:
         value = view.value(measure, group, begin, last)
         columns.append(
-            value.named(f"{measure.name}_to_date", face=Face("to date", of=measure.name))
+            value.named(f"{measure.name}_to_date", face=DisplayHint("to date", of=measure.name))
         )
         numbers[f"{measure.name}_to_date"] = Value(view, measure, group, side)
     described = "; ".join(calendar.describe() for calendar in given)
-    answer = Answered(query, view, group, numbers, np.arange(len(group)))
+    answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
     return Result(columns, view.meta("card") | {"calendar": described}, answer)
 
 

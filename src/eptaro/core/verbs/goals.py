@@ -10,14 +10,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.groups import Groups
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.view import View
-from eptaro.core.questions.whole import Named
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.display import BLANK
-from eptaro.core.tables.format import Face
+from eptaro.core.query.totals import GroupSet
+from eptaro.core.query.view import View
+from eptaro.core.results.column import Column
+from eptaro.core.results.display import BLANK
+from eptaro.core.results.format import DisplayHint
 from eptaro.core.verbs.compare.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, Pace
 from eptaro.errors import QuestionError, unknown
@@ -96,14 +96,14 @@ def _column(
         valid,
         description=text,
         format=like.format,
-        face=Face(what.replace("_", " "), of=measure.name),
+        face=DisplayHint(what.replace("_", " "), of=measure.name),
     )
 
 
 def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     names = [str(label) for label in rows.labels]
     mine = _words(view.groups)
-    named = view.of_all("goals", Named(view.groups)).groups
+    named = view.global_value("goals", GroupSet(view.groups)).groups
     words = mine if named is view.groups else _words(named)
     table = np.full((len(mine), len(names)), np.nan)
     for key, amount in goals.items():

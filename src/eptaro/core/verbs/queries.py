@@ -11,7 +11,7 @@ from dataclasses import KW_ONLY, dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.levels import Amount
-from eptaro.core.questions.query import MeasuredQuery, Query
+from eptaro.core.query.query import MeasuredQuery, Query
 from eptaro.errors import QuestionError, check_texts, spelled, unknown
 from eptaro.option import option
 

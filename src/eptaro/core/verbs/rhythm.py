@@ -8,24 +8,24 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.dimension.recurring import full_name
-from eptaro.core.questions.answer import Answered
-from eptaro.core.questions.by_attribute import (
-    Crossed,
+from eptaro.core.query.by_attribute import (
+    AttributeProduct,
     answer_by,
     attribute_of,
     column_name,
     days_of,
     rows_by,
 )
-from eptaro.core.questions.view import Facts
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.format import Face
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import ViewLineage
+from eptaro.core.query.view import BookData
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import DisplayHint
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Rhythm
 from eptaro.errors import QuestionError
 
 
-def rhythm(facts: Facts, query: Rhythm) -> Result:
+def rhythm(facts: BookData, query: Rhythm) -> Result:
     """Return the distribution of measures over the values of an attribute, or of two crossed."""
     across = None if query.across is None else full_name(query.across)
     asked = replace(query, per=full_name(query.per), across=across)
@@ -33,7 +33,7 @@ def rhythm(facts: Facts, query: Rhythm) -> Result:
         raise QuestionError(f"across={query.across!r} is what per={query.per!r} is already")
     view = facts.view(query.by, query.only, query.as_of)
     names = [asked.per, *([asked.across] if asked.across else [])]
-    crossed = Crossed.of([attribute_of(view, name) for name in names])
+    crossed = AttributeProduct.of([attribute_of(view, name) for name in names])
     group, place, head, values = rows_by(view, crossed)
     beside = []
     days = days_of(view, crossed, group, place)
@@ -49,7 +49,7 @@ def rhythm(facts: Facts, query: Rhythm) -> Result:
                 known,
                 format=value.format,
                 description=text,
-                face=Face("per day", of=measure.name),
+                face=DisplayHint("per day", of=measure.name),
             )
             beside.append(per_day)
     meta = view.meta("rhythm") | {"per": asked.per, "across": asked.across}
@@ -60,11 +60,11 @@ def rhythm(facts: Facts, query: Rhythm) -> Result:
         raise QuestionError("wide sets the values of across side by side; name one")
     shown = beside[1] if facts.measures[0].additive_plane is not None else beside[0]
     columns, rows = _across(crossed, group, place, head, shown)
-    return Result(columns, meta, Answered(asked, view, group, {}, rows))
+    return Result(columns, meta, ViewLineage(asked, view, group, {}, rows))
 
 
 def _across(
-    crossed: Crossed, group: Ints, place: Ints, head: list[Column], shown: Column
+    crossed: AttributeProduct, group: Ints, place: Ints, head: list[Column], shown: Column
 ) -> tuple[list[Column], Ints]:
     """Return the values of the second attribute side by side, and the rows that are kept."""
     outer = crossed.attributes[1]
@@ -82,5 +82,5 @@ def _across(
         found = key[at] == keys + number
         if found.any():
             text = f"{shown.description}, {outer.name} {word}"
-            columns.append(shown.take(at).blanked(found).named(word, text, Face(word)))
+            columns.append(shown.take(at).blanked(found).named(word, text, DisplayHint(word)))
     return columns, first

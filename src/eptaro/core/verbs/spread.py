@@ -8,16 +8,16 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.batch import CHUNK, Batch
 from eptaro.core.calendars.days import Ints
 from eptaro.core.dimension.recurring import RECURRING, full_name
-from eptaro.core.folds.batch import CHUNK, Batch
 from eptaro.core.kernels.ranges import between
-from eptaro.core.questions.answer import Answered
-from eptaro.core.questions.by_attribute import Crossed, attribute_of, places_of
-from eptaro.core.questions.transactions import placed_rows
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.query.by_attribute import AttributeProduct, attribute_of, places_of
+from eptaro.core.query.lineage import ViewLineage
+from eptaro.core.query.transactions import placed_rows
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
 from eptaro.errors import QuestionError, unknown
 
@@ -25,7 +25,7 @@ _ROOM = 1 << 22  # numbers to count by that are never too many
 
 
 @dataclass(frozen=True, eq=False)
-class Runs:
+class ValueCounts:
     """Different values in runs `lo`..`hi`, one per group and value of `per`, each in order.
 
     `before` says how many entries of all runs come before each value, and at last how many
@@ -33,7 +33,7 @@ class Runs:
     """
 
     view: View
-    crossed: Crossed
+    crossed: AttributeProduct
     group: Ints
     place: Ints
     values: NDArray[np.float64]
@@ -42,9 +42,9 @@ class Runs:
     hi: Ints
 
     @classmethod
-    def of(cls, view: View, name: str, per: str | None) -> Runs:
+    def of(cls, view: View, name: str, per: str | None) -> ValueCounts:
         """Return the values of a column, by group and value of a level or attribute."""
-        crossed = Crossed.of([_of_rows(view, per)])
+        crossed = AttributeProduct.of([_of_rows(view, per)])
         group, batch = placed_rows(view)
         planes = view.facts.cells.tallies
         known = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
@@ -108,7 +108,7 @@ def _of_rows(view: View, per: str | None) -> Column:
 
 
 def _counted(
-    view: View, crossed: Crossed, group: NDArray[np.int32], batch: Batch, name: str
+    view: View, crossed: AttributeProduct, group: NDArray[np.int32], batch: Batch, name: str
 ) -> tuple[Ints, Ints, Ints]:
     """Return run, value and number of entries of each value that occurs in a run, in order.
 
@@ -157,10 +157,10 @@ _FENCE = 1.5
 _USUAL_BINS, _SUITED_BINS = 20, (5, 60)
 
 
-def spread(facts: Facts, query: Spread) -> Result:
+def spread(facts: BookData, query: Spread) -> Result:
     """Return box figures of a column's values, one row per group and value of `per`."""
     column, per = query.column, query.per
-    runs = Runs.of(facts.view(query.by, query.only, query.as_of), column, per)
+    runs = ValueCounts.of(facts.view(query.by, query.only, query.as_of), column, per)
     values, lo, hi, count = runs.values, runs.lo, runs.hi, runs.count
     quarters = [runs.quantile(share) for share in (0.25, 0.5, 0.75)]
     with np.errstate(over="ignore", invalid="ignore"):  # of values near the ends of floats
@@ -189,14 +189,14 @@ def spread(facts: Facts, query: Spread) -> Result:
         Column.of("least", "float", values[lo], description="The least value"),
         Column.of("most", "float", values[hi - 1], description="The largest value"),
     ]
-    answer = Answered(query, runs.view, runs.group, {}, np.arange(len(lo)))
+    answer = ViewLineage(query, runs.view, runs.group, {}, np.arange(len(lo)))
     return Result(made, runs.view.meta("spread") | {"per": per, "column": column}, answer)
 
 
-def histogram(facts: Facts, query: Histogram) -> Result:
+def histogram(facts: BookData, query: Histogram) -> Result:
     """Return how many values of a column lie in each of some equal ranges."""
     column, per = query.column, query.per
-    runs = Runs.of(facts.view(query.by, query.only, query.as_of), column, per)
+    runs = ValueCounts.of(facts.view(query.by, query.only, query.as_of), column, per)
     bins = query.bins or _suited(runs.values, np.diff(runs.before))
     edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
     if not np.isfinite(edges).all():
@@ -214,7 +214,7 @@ def histogram(facts: Facts, query: Histogram) -> Result:
         Column.of("entries", "integer", entries, description="Values in the range"),
         Column.of("share", "float", entries / total, unit="share", description="Share of the row"),
     ]
-    answer = Answered(query, runs.view, runs.group, {}, place)
+    answer = ViewLineage(query, runs.view, runs.group, {}, place)
     return Result(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
 
 

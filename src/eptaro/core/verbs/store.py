@@ -12,19 +12,19 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.folds.groups import Groups
 from eptaro.core.measures.measure import Measures
-from eptaro.core.questions.answer import Answered, InParts
-from eptaro.core.questions.book_options import BookOptions, chosen_measures
-from eptaro.core.questions.own_calendars import OwnCalendars
-from eptaro.core.questions.query import MeasuredQuery, Query
-from eptaro.core.questions.scope import EVERY, AsOf, By, Only, group_names
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column, join
-from eptaro.core.tables.format import Face, Rank
-from eptaro.core.tables.result import Result
+from eptaro.core.query.book_options import BookOptions, chosen_measures
+from eptaro.core.query.lineage import InParts, ViewLineage
+from eptaro.core.query.own_calendars import OwnCalendars
+from eptaro.core.query.query import MeasuredQuery, Query
+from eptaro.core.query.scope import EVERY, AsOf, By, Only, group_names
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column, join
+from eptaro.core.results.format import DisplayHint, Priority
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
@@ -40,7 +40,7 @@ from eptaro.errors import NothingLeftError, QuestionError
 _ONE = "book.with_calendar(calendar), or --calendar NAME"
 
 
-def answer(facts: Facts, query: Query) -> Result:
+def answer(facts: BookData, query: Query) -> Result:
     """Return the answer to a query, in each group's own calendar where a book has several."""
     if isinstance(query, MeasuredQuery) and query.measures is not None:
         kept = facts.folded.cells.tallies
@@ -61,9 +61,9 @@ def answer(facts: Facts, query: Query) -> Result:
     return found if query.order is None else found.sorted(query.order)
 
 
-def _answer(facts: Facts, query: Query) -> Result:
+def _answer(facts: BookData, query: Query) -> Result:
     """Return what facts in one calendar answer; the module of the verb alone is loaded."""
-    verb: Callable[[Facts, Any], Result]
+    verb: Callable[[BookData, Any], Result]
     match query:
         case Recap():
             from eptaro.core.verbs.recap.recap import recap as verb
@@ -105,7 +105,7 @@ def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> lis
     return names
 
 
-def _together(book: Facts, tables: Mapping[str, Result], names: list[str]) -> Result:
+def _together(book: BookData, tables: Mapping[str, Result], names: list[str]) -> Result:
     """Return the answers of all calendars as one table, in the order of the groups."""
     assert book.own is not None
     parts = [_labelled(table, name, names) for name, table in tables.items()]
@@ -119,7 +119,7 @@ def _together(book: Facts, tables: Mapping[str, Result], names: list[str]) -> Re
             for name, text in part.meta["tie_out"].items()
         }
     answers = [table.answer for table in tables.values()]
-    table = Result(joined, meta, InParts.of([a for a in answers if isinstance(a, Answered)]))
+    table = Result(joined, meta, InParts.of([a for a in answers if isinstance(a, ViewLineage)]))
     if "row" in table:
         return table.sorted("row")
     rank = {key: place for place, key in enumerate(_keys(book.groups.onto(names)[0]))}
@@ -136,7 +136,7 @@ def _labelled(table: Result, calendar: str, names: list[str]) -> list[Column]:
         "calendar",
         np.array([calendar]),
         np.zeros(len(table), np.int64),
-        face=Face("calendar", Rank.KEY),
+        face=DisplayHint("calendar", Priority.KEY),
         description="The calendar that the row goes by",
     )
     at = max(columns.index(table.column(group)) for group in names) + 1
@@ -152,7 +152,7 @@ class Store(Protocol):
     """The cells of a book in memory, in a folder, or on the workers of a cluster."""
 
     @property
-    def about(self) -> Facts:
+    def about(self) -> BookData:
         """Measures, calendar, coverage and all else that is known of the book; its cells and the
         values of its groups only where they are in memory.
         """
@@ -162,7 +162,7 @@ class Store(Protocol):
         """Where the cells lie, in words; empty for those in memory."""
 
     @property
-    def facts(self) -> Facts:
+    def facts(self) -> BookData:
         """The book with all its cells in memory; raises `QuestionError` where they do not fit."""
 
     def ask(self, query: Query) -> Result:
@@ -182,11 +182,11 @@ class Store(Protocol):
 class MemoryStore:
     """Cells in memory; `file` is where they were read from, None where they were not."""
 
-    facts: Facts
+    facts: BookData
     file: Any = None
 
     @property
-    def about(self) -> Facts:
+    def about(self) -> BookData:
         """The facts."""
         return self.facts
 

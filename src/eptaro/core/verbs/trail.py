@@ -9,18 +9,18 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import BY_GROUP, COUNTED, Amount, check_level
-from eptaro.core.questions.answer import Answered, Side
-from eptaro.core.questions.transactions import LABEL, per_entry
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.format import Face
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import Side, ViewLineage
+from eptaro.core.query.transactions import LABEL, per_row
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import DisplayHint
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Trail
 from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
 from eptaro.errors import QuestionError
 
 
-def trail(facts: Facts, query: Trail) -> Result:
+def trail(facts: BookData, query: Trail) -> Result:
     """Return rolling windows; see `Trail`."""
     every, back = query.every or facts.folded.grain, query.amount
     query = replace(query, every=every)
@@ -44,7 +44,7 @@ def trail(facts: Facts, query: Trail) -> Result:
         value.named(
             f"{measure.name}_trailing",
             f"{measure.formula} over the window",
-            Face(f"{measure.name}, {back}"),
+            DisplayHint(f"{measure.name}, {back}"),
         )
         for measure, value in zip(facts.measures, values, strict=True)
     ]
@@ -53,7 +53,7 @@ def trail(facts: Facts, query: Trail) -> Result:
     meta = view.meta("trail") | {"every": every, "back": str(back), "ahead": ahead}
     whole = query.incomplete == "blank"
     numbers = {} if weights else rows.numbers(view, back, whole=whole)
-    return Result(columns, meta, Answered(query, view, rows.group, numbers, rows.every))
+    return Result(columns, meta, ViewLineage(query, view, rows.group, numbers, rows.every))
 
 
 def _checked(weights: object) -> tuple[float, ...]:
@@ -73,7 +73,7 @@ def _per_entry(view: View, windows: Windows, query: Trail) -> Result:
     one = np.zeros(len(days), np.int64)
     label = Column.text("window", np.array([str(windows.back)]), one, description=LABEL)
     side, whole = Side("days", first, last), query.incomplete == "blank"
-    return per_entry(view, side, "_trailing", label, query, whole=whole)
+    return per_row(view, side, "_trailing", label, query, whole=whole)
 
 
 def _weighted_rows(view: View, windows: Windows, ends: Ints, weighted: Weighted) -> Windowed:

@@ -9,13 +9,13 @@ from typing import TypeAlias, get_args
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.fold import Fold
+from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.calendars.days import Ints
-from eptaro.core.folds.batch import Batch
-from eptaro.core.folds.fold import Fold
-from eptaro.core.folds.groups import Coded, Groups
 from eptaro.core.measures.measure import Measure
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.result import Result
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Edge
 from eptaro.errors import QuestionError
 
@@ -33,7 +33,7 @@ class ValueRows:
     groups: Groups
     group: Ints
     values: Mapping[str, Column]
-    distinct: Mapping[str, Coded]
+    distinct: Mapping[str, Categorical]
     places: Ints | None = None
 
     def batch(self, order: Ints) -> Batch:

@@ -6,19 +6,26 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.folds.planes import ROWS
 from eptaro.core.kernels.gathering import running
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import LastEntries, Number, Side, Value
-from eptaro.core.questions.transactions import Ledger
-from eptaro.core.questions.view import View
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.deferred import AnyColumn, Deferred, ManyFlags, ManyInts, Repeated, together
-from eptaro.core.tables.format import COMPLETE, DATE, FIRST, LAST, Face, Rank
+from eptaro.core.query.lineage import LastN, Number, Side, Value
+from eptaro.core.query.transactions import Ledger
+from eptaro.core.query.view import View
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.deferred import (
+    AnyColumn,
+    LazyColumn,
+    ManyFlags,
+    ManyInts,
+    TiledArray,
+    together,
+)
+from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.errors import QuestionError
 
 
@@ -93,7 +100,7 @@ class Windowed:
     def numbers(self, view: View, back: Amount, *, whole: bool) -> dict[str, Number]:
         """Return what is behind the values of each measure, of `whole` windows alone."""
         side = Side("days", self.first, self.last)
-        picked = None if self.ledger is None else LastEntries(back)
+        picked = None if self.ledger is None else LastN(back)
         return {
             f"{m.name}_trailing": Value(
                 view, m, self.group, side, picked, self.complete if whole else None
@@ -105,8 +112,8 @@ class Windowed:
         """Return the columns that label the windows."""
         rows = len(self.group)
         days = together(["date", "first", "last", "days"], rows, self._days)
-        entries = Deferred("entries", rows, lambda: self._entries(view))
-        return [*days, entries, Deferred("complete", rows, self._complete)]
+        entries = LazyColumn("entries", rows, lambda: self._entries(view))
+        return [*days, entries, LazyColumn("complete", rows, self._complete)]
 
     def _days(self) -> list[Column]:
         first, last = np.asarray(self.first), np.asarray(self.last)
@@ -121,7 +128,7 @@ class Windowed:
                 days,
                 unit="days",
                 description="Days from first to last",
-                face=Face("number of days", Rank.DETAIL),
+                face=DisplayHint("number of days", Priority.DETAIL),
             ),
         ]
 
@@ -144,13 +151,13 @@ class Windowed:
             "integer",
             entries,
             description="Transactions in it",
-            face=Face("entries", Rank.DETAIL),
+            face=DisplayHint("entries", Priority.DETAIL),
         )
 
     def value(self, view: View, measure: Measure) -> Column:
         """Return a measure over the windows."""
         if self.ledger is None or self.lo is None or self.hi is None:
-            if isinstance(self.first, Repeated) and isinstance(self.last, Repeated):
+            if isinstance(self.first, TiledArray) and isinstance(self.last, TiledArray):
                 return view.value_of_all(measure, self.first.values, self.last.values)
             group, first, last = (np.asarray(p) for p in (self.group, self.first, self.last))
             return view.value(measure, group, first, last)
@@ -179,9 +186,9 @@ def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
         begins, complete = _active(view, windows.back.n, group, day)
         return Windowed(group, day, begins, day, complete)
     lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
-    date, first, last = (Repeated.of_spans(part, count) for part in (ends, lo, hi))
+    date, first, last = (TiledArray.of_spans(part, count) for part in (ends, lo, hi))
     whole = view.complete_of_all(lo, hi)
-    return Windowed(Repeated.of_groups(count, len(ends)), date, first, last, whole)
+    return Windowed(TiledArray.of_groups(count, len(ends)), date, first, last, whole)
 
 
 def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:

@@ -12,24 +12,24 @@ from typing import Any
 from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import Kind, check_alike, day_of, kind_of
 from eptaro.core.expressions.tree import (
+    BinaryOp,
+    BoolOp,
     Call,
     Comparison,
+    In,
     IsBlank,
-    Junction,
     Name,
+    Negate,
     Node,
     Not,
     Number,
-    OneOf,
-    Reckoning,
-    Sign,
     Text,
     Where,
-    wrong,
+    error_at,
 )
 from eptaro.core.expressions.values import number_of
 from eptaro.engines.databases.functions import called
-from eptaro.engines.databases.made import Made, kept_day, without_nan
+from eptaro.engines.databases.sqlexpr import SqlExpr, kept_day, without_nan
 
 _COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
 
@@ -64,26 +64,26 @@ class Translator:
             query = query.where(self._checked(formulas.where).sql)
         return query.subquery("eptaro_rows_worked_out"), scales
 
-    def _checked(self, formula: Formula) -> Made:
+    def _checked(self, formula: Formula) -> SqlExpr:
         self.text = formula.text
         kind = kind_of(formula.node, self.kinds, formula.text)
         accepted = {formula.wanted, Kind.BLANK}
         accepted |= {Kind.FLAG} if formula.wanted is Kind.NUMBER else set()
         if formula.wanted is not None and kind not in accepted:
             said = f"this is {kind.value}, and {formula.wanted.value} is needed"
-            raise wrong(formula.text, formula.node.at, said)
+            raise error_at(formula.text, formula.node.at, said)
         if formula.wanted is Kind.NUMBER:
             return self._fitting(self.number(formula.node))
         if kind is Kind.DATE:
-            return Made(self.sql.type_coerce(self.day(formula.node), self.sql.Date))
+            return SqlExpr(self.sql.type_coerce(self.day(formula.node), self.sql.Date))
         found = self.made(formula.node)
         if kind is Kind.FLAG and formula.wanted is None:
-            return Made(self.sql.type_coerce(found.sql, self.sql.Boolean))
+            return SqlExpr(self.sql.type_coerce(found.sql, self.sql.Boolean))
         if kind is Kind.TEXT:
-            return Made(self.sql.type_coerce(found.sql, self.sql.String))
+            return SqlExpr(self.sql.type_coerce(found.sql, self.sql.String))
         return found
 
-    def _fitting(self, part: Made) -> Made:
+    def _fitting(self, part: SqlExpr) -> SqlExpr:
         """Return a number, in the place of which SQLite raises an overflow where it would go on
         with a float.
         """
@@ -94,7 +94,7 @@ class Translator:
         if part.scale:  # the units come back as a float
             beyond = sql.func.abs(part.sql) >= 1 << 53
         overflow = sql.func.abs(sql.literal_column("-9223372036854775808"))
-        return Made(sql.case((beyond, overflow), else_=part.sql), part.scale)
+        return SqlExpr(sql.case((beyond, overflow), else_=part.sql), part.scale)
 
     def _kind(self, column: Any) -> Kind:
         sql = self.sql
@@ -109,9 +109,9 @@ class Translator:
     def refused(self, node: Node, what: str) -> Exception:
         """Return the error for what a database may calculate in another way than Eptaro."""
         said = f"databases differ in how they calculate {what}; fold the rows"
-        return wrong(self.text, node.at, f"{said} with Daybook.read, or put it into the query")
+        return error_at(self.text, node.at, f"{said} with Daybook.read, or put it into the query")
 
-    def made(self, node: Node) -> Made:
+    def made(self, node: Node) -> SqlExpr:
         """Return a part of an expression as SQL."""
         sql = self.sql
         match node:
@@ -119,35 +119,35 @@ class Translator:
                 found = number_of(value)
                 units = int(found.data[0])
                 return (
-                    Made(sql.literal(units), found.scale)
+                    SqlExpr(sql.literal(units), found.scale)
                     if self.lite
-                    else Made(sql.literal(value if found.scale else units), 0)
+                    else SqlExpr(sql.literal(value if found.scale else units), 0)
                 )
             case Text(value):
-                return Made(sql.literal(value))
+                return SqlExpr(sql.literal(value))
             case Name(name):
                 if name == self._date and self.kinds[name] is not Kind.DATE:
                     raise self.refused(node, "dates that are kept as text or numbers")
                 return self._column(name)
-            case Sign(value):
+            case Negate(value):
                 part = self.number(value)
-                return Made(-part.sql, part.scale)
-            case Reckoning(how, left, right):
+                return SqlExpr(-part.sql, part.scale)
+            case BinaryOp(how, left, right):
                 return self._reckoned(node, how, self.number(left), self.number(right))
             case Comparison(how, left, right):
-                return Made(self._compared(how, left, right))
-            case OneOf(value, choices):
-                return Made(sql.or_(*(self._compared("=", value, choice) for choice in choices)))
-            case Junction(how, left, right):
+                return SqlExpr(self._compared(how, left, right))
+            case In(value, choices):
+                return SqlExpr(sql.or_(*(self._compared("=", value, choice) for choice in choices)))
+            case BoolOp(how, left, right):
                 join = sql.and_ if how == "and" else sql.or_
-                return Made(join(self.made(left).sql, self.made(right).sql))
+                return SqlExpr(join(self.made(left).sql, self.made(right).sql))
             case Not(value):
-                return Made(sql.not_(self.made(value).sql))
+                return SqlExpr(sql.not_(self.made(value).sql))
             case IsBlank(value):
-                return Made(self._grouped(value).is_(None))
+                return SqlExpr(self._grouped(value).is_(None))
             case Where(value, condition):
-                part = Made(sql.literal(1), 0) if value is None else self.made(value)
-                return Made(sql.case((self.made(condition).sql, part.sql)), part.scale)
+                part = SqlExpr(sql.literal(1), 0) if value is None else self.made(value)
+                return SqlExpr(sql.case((self.made(condition).sql, part.sql)), part.scale)
             case Call():
                 return called(self, node)
             case _:
@@ -162,28 +162,28 @@ class Translator:
             return self.sql.sql.elements.Grouping(found)
         return found
 
-    def _column(self, name: str) -> Made:
+    def _column(self, name: str) -> SqlExpr:
         sql, column = self.sql, self.rows.columns[name]
         if name in self._scales:
             scale = self._scales[name]
             plain = sql.type_coerce(column, sql.Float)
-            return Made(sql.cast(sql.func.round(plain * 10**scale), sql.Integer), scale)
+            return SqlExpr(sql.cast(sql.func.round(plain * 10**scale), sql.Integer), scale)
         if isinstance(column.type, sql.Float):
-            return Made(column if self.lite else without_nan(sql, column))
+            return SqlExpr(column if self.lite else without_nan(sql, column))
         if isinstance(column.type, sql.Numeric) and not self.lite:
             column = without_nan(sql, column)
-        return Made(column, 0 if isinstance(column.type, sql.Numeric | sql.Integer) else None)
+        return SqlExpr(column, 0 if isinstance(column.type, sql.Numeric | sql.Integer) else None)
 
-    def number(self, node: Node) -> Made:
+    def number(self, node: Node) -> SqlExpr:
         """Return a number; what is true counts as 1."""
         sql, part = self.sql, self.made(node)
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
             held = self._grouped(node)
             counted = sql.case((held, 1), (sql.not_(held), 0))
-            return Made(counted, 0)
+            return SqlExpr(counted, 0)
         return part
 
-    def floated(self, part: Made) -> Any:
+    def floated(self, part: SqlExpr) -> Any:
         """Return a number as a float."""
         sql = self.sql
         if part.scale is None:
@@ -191,7 +191,7 @@ class Translator:
         value = sql.cast(part.sql, sql.Double if not self.lite else sql.Float)
         return value / 10.0**part.scale if part.scale else value
 
-    def alike(self, one: Made, two: Made) -> tuple[Any, Any, int | None]:
+    def alike(self, one: SqlExpr, two: SqlExpr) -> tuple[Any, Any, int | None]:
         """Return two numbers in the same units, or as floats."""
         if one.scale is None or two.scale is None:
             return self.floated(one), self.floated(two), None
@@ -202,29 +202,29 @@ class Translator:
         )
         return first, second, scale
 
-    def _reckoned(self, node: Node, how: str, one: Made, two: Made) -> Made:
+    def _reckoned(self, node: Node, how: str, one: SqlExpr, two: SqlExpr) -> SqlExpr:
         sql = self.sql
         if not self.lite:  # 32 bits would not hold the product of two
             one, two = (
-                part if part.scale is None else Made(sql.cast(part.sql, sql.Numeric), part.scale)
+                part if part.scale is None else SqlExpr(sql.cast(part.sql, sql.Numeric), part.scale)
                 for part in (one, two)
             )
         if how == "/":
-            return Made(self.floated(one) / sql.func.nullif(self.floated(two), 0.0))
+            return SqlExpr(self.floated(one) / sql.func.nullif(self.floated(two), 0.0))
         if how == "*" and one.scale is not None and two.scale is not None:
-            return Made(one.sql * two.sql, one.scale + two.scale)
+            return SqlExpr(one.sql * two.sql, one.scale + two.scale)
         first, second, scale = self.alike(one, two)
         match how:
             case "+":
-                return Made(first + second, scale)
+                return SqlExpr(first + second, scale)
             case "-":
-                return Made(first - second, scale)
+                return SqlExpr(first - second, scale)
             case "*":
-                return Made(first * second)
+                return SqlExpr(first * second)
             case _ if scale is None:
                 raise self.refused(node, "remainders of floats")
             case _:
-                return Made(first % sql.func.nullif(second, 0), scale)
+                return SqlExpr(first % sql.func.nullif(second, 0), scale)
 
     def _compared(self, how: str, left: Node, right: Node) -> Any:
         kind = check_alike([left, right], self.kinds, self.text, left.at)
@@ -259,7 +259,7 @@ class Translator:
         """Return a text that is compared letter by letter."""
         return self.sql.collate(text, "BINARY" if self.lite else "C")
 
-    def all_alike(self, parts: list[Made]) -> tuple[list[Any], int | None]:
+    def all_alike(self, parts: list[SqlExpr]) -> tuple[list[Any], int | None]:
         """Return several numbers in the same units, or as floats."""
         scales = [part.scale for part in parts if part.scale is not None]
         if len(scales) < len(parts):

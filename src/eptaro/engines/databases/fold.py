@@ -13,21 +13,20 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.addresses import shown_address
+from eptaro.core.aggregation.axis import cells_axis
+from eptaro.core.aggregation.cells import Cells, Tally
+from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
+from eptaro.core.aggregation.folded import Folded, Left
+from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.selected import SelectedValues, ValueLists
+from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.formula import Formulas
-from eptaro.core.folds.axis import cells_axis
-from eptaro.core.folds.cells import Cells, Tally
-from eptaro.core.folds.encoding import Combiner, Encoder
-from eptaro.core.folds.folded import Folded, Left
-from eptaro.core.folds.picks import Entries, Pick
-from eptaro.core.folds.planes import Plane
-from eptaro.core.folds.sums import Squares, Sum
-from eptaro.core.questions.scope import Scope
-from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column, Kind
-from eptaro.core.tables.result import Result
+from eptaro.core.query.scope import Filter
+from eptaro.core.results import bigint
+from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.result import Result
 from eptaro.engines.databases.queries import (
     DAY,
     GROUPED,
@@ -35,7 +34,7 @@ from eptaro.engines.databases.queries import (
     LISTED,
     REFUSED,
     ROWS,
-    Queried,
+    SqlTable,
     key_names,
 )
 from eptaro.errors import DateError, InputError, MeasureError
@@ -46,6 +45,7 @@ from eptaro.inputs.options import SqlOptions
 from eptaro.outputs.databases import connected, refusals
 from eptaro.rules.dates import DateRules
 from eptaro.rules.lookups import Lookup, lookups_of
+from eptaro.urls import redact_url
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,13 +103,13 @@ def tally_of(plane: Plane, result: Fetched, good: NDArray[np.bool_]) -> Tally:
             filled = [value for value in values if value is not None]
             if filled and isinstance(filled[0], dt.date):
                 days = np.array(filled, "datetime64[D]").astype(np.int64)
-                return Pick(plane.what, at, days, zeros, at, "date")
+                return SelectedValues(plane.what, at, days, zeros, at, "date")
             if filled and isinstance(filled[0], str):
                 words = np.array([*filled, None], object)[:-1]
                 every, places = np.unique(words, return_inverse=True)
-                return Pick(plane.what, at, places, zeros, at, "text", choices=every)
+                return SelectedValues(plane.what, at, places, zeros, at, "text", choices=every)
             data, kind, scale = _numbers(values, column, result)
-            return Pick(plane.what, at, data[at], zeros, at, kind, scale)
+            return SelectedValues(plane.what, at, data[at], zeros, at, kind, scale)
         case _:
             raise MeasureError(f"{plane.what}({column}) is not of the grouped query")
 
@@ -179,12 +179,12 @@ def _units(value: Decimal, scale: int) -> int:
 def _whole(values: list[Any]) -> NDArray[Any]:
     """Return whole numbers, 0 where there is none."""
     units = [0 if value is None else int(value) for value in values]
-    return exact.narrow(np.array([*units, None], object)[:-1])
+    return bigint.narrow(np.array([*units, None], object)[:-1])
 
 
 def entries_of(
     plane: Plane, listed: Mapping[str, list[Any]], keys: Keys, cell: Ints
-) -> tuple[Entries, Column | None]:
+) -> tuple[ValueLists, Column | None]:
     """Return all values of a column, each as often as it was counted."""
     kept = keys.good.tolist()
     values = [v for v, good in zip(listed["eptaro_value"], kept, strict=True) if good]
@@ -192,19 +192,19 @@ def entries_of(
     if plane.what == "codes":
         there = np.array([value == value for value in values], bool)  # NaN is none
         cell, values = cell[there], [value for value in values if value == value]
-        encoder = Encoder(plane.column, words=True)
+        encoder = CategoryEncoder(plane.column, words=True)
         codes = encoder.encode(read_codes(array_of(values), plane.column)).astype(np.int64)
-        return Entries.of(cell, codes, "integer", 0), encoder.coded().choices
+        return ValueLists.of(cell, codes, "integer", 0), encoder.coded().choices
     if any(isinstance(value, float) for value in values):
         data: NDArray[Any] = np.array(values, np.float64)
         there = ~np.isnan(data)
         cell, data, counts = cell[there], data[there], counts[there]
-        return Entries.of(np.repeat(cell, counts), np.repeat(data, counts), "float", 0), None
+        return ValueLists.of(np.repeat(cell, counts), np.repeat(data, counts), "float", 0), None
     decimals = [Decimal(value) for value in values]
     scale = max([0, *(-int(value.as_tuple().exponent) for value in decimals)])
     units = _whole([_units(value, scale) for value in decimals])
     kind: Kind = "decimal" if scale else "integer"
-    return Entries.of(np.repeat(cell, counts), np.repeat(units, counts), kind, scale), None
+    return ValueLists.of(np.repeat(cell, counts), np.repeat(units, counts), kind, scale), None
 
 
 _MOST_ASIDE = 100_000
@@ -219,7 +219,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
 
     Raises `MeasureError` for first and last, which need an order that a table has not.
     """
-    name, spec, scope = shown_address(url), options.spec, Scope.of_database(options.only)
+    name, spec, scope = redact_url(url), options.spec, Filter.of_database(options.only)
     date, formulas, rules = spec.date_column, spec.formulas, spec.rules
     wanted_planes = options.book.kept_planes
     for plane in wanted_planes:
@@ -230,7 +230,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
     with refusals(url):
         engine = connected(url)
         try:
-            rows = Queried.of(engine, what, name)
+            rows = SqlTable.of(engine, what, name)
             rows, missed = joined(rows, lookups_of(options.lookups))
             columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
             rows = rows.settled(columns - {date})
@@ -250,7 +250,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
     return folded if days is None else _with_condition(folded, formulas, *days)
 
 
-def _days(rows: Queried, date: str, rules: DateRules, where: list[Any]) -> tuple[Span | None, int]:
+def _days(rows: SqlTable, date: str, rules: DateRules, where: list[Any]) -> tuple[Span | None, int]:
     """Return the days of all rows, and how many there are, before any condition."""
     with rows.engine.connect() as connection:
         found = connection.execute(rows.days(date, rules, where)).fetchall()
@@ -269,7 +269,12 @@ def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows:
 
 
 def _asked(
-    rows: Queried, date: str, by: list[str], planes: list[Plane], rules: DateRules, where: list[Any]
+    rows: SqlTable,
+    date: str,
+    by: list[str],
+    planes: list[Plane],
+    rules: DateRules,
+    where: list[Any],
 ) -> Fetched:
     """Ask the database all that the planes need."""
     summed = [p for p in planes if p.what in GROUPED and p.what != "rows"]
@@ -316,7 +321,7 @@ def _folded(
     if rejected is not None and (rules.bad_dates == "raise" or not keys.good.any()):
         shown = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*rejected.rows()][:3])
         raise DateError(f"{name}: {len(rejected):,} rows of {what} have no date: {shown}")
-    combiner = Combiner(by)
+    combiner = GroupEncoder(by)
     number = combiner.number(keys.coded)
     groups, rank = combiner.ranked()
     group = np.zeros(len(keys.day), np.int64) if number is None else rank[number]
@@ -379,7 +384,7 @@ def _rejected(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
 _MATCH = "eptaro_match"
 
 
-def joined(rows: Queried, lookups: Sequence[Lookup]) -> tuple[Queried, tuple[str, ...]]:
+def joined(rows: SqlTable, lookups: Sequence[Lookup]) -> tuple[SqlTable, tuple[str, ...]]:
     """Return rows with the columns of lookups, and how many have no match in each.
 
     Raises `InputError` where a lookup is no table of the database, or has a key twice.
@@ -391,7 +396,7 @@ def joined(rows: Queried, lookups: Sequence[Lookup]) -> tuple[Queried, tuple[str
                 f"{rows.name}: the lookups of from_sql are tables of the database; load this one "
                 f"there, or fold the rows with Daybook.read and a query"
             )
-        table = Queried.of(rows.engine, lookup.table, rows.name)
+        table = SqlTable.of(rows.engine, lookup.table, rows.name)
         rows, missed = _with(rows, table, lookup)
         if missed:
             many = "1 row has" if missed == 1 else f"{missed:,} rows have"
@@ -399,7 +404,7 @@ def joined(rows: Queried, lookups: Sequence[Lookup]) -> tuple[Queried, tuple[str
     return rows, tuple(notes)
 
 
-def _with(rows: Queried, table: Queried, lookup: Lookup) -> tuple[Queried, int]:
+def _with(rows: SqlTable, table: SqlTable, lookup: Lookup) -> tuple[SqlTable, int]:
     """Return rows with the columns of one lookup, and how many have no match."""
     sql, key = rows.sql, table.column(lookup.key_of_table)
     names = [column.name for column in table.rows.columns]
@@ -427,7 +432,7 @@ def _with(rows: Queried, table: Queried, lookup: Lookup) -> tuple[Queried, int]:
     return replace(rows, rows=whole, scales={**scales, **rows.scales}), missed
 
 
-def _check(rows: Queried, table: Queried, lookup: Lookup) -> None:
+def _check(rows: SqlTable, table: SqlTable, lookup: Lookup) -> None:
     """Raise `InputError` for a key that is there twice."""
     sql, key = table.sql, table.column(lookup.key_of_table)
     query = sql.select(key).where(key.is_not(None)).group_by(key).having(sql.func.count() > 1)

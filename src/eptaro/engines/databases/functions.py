@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from eptaro.core.calendars.levels import Names
 from eptaro.core.expressions.kinds import Kind, check_alike
-from eptaro.core.expressions.tree import Call, Name, Number, Text, wrong
-from eptaro.engines.databases.made import Made
+from eptaro.core.expressions.tree import Call, Name, Number, Text, error_at
+from eptaro.engines.databases.sqlexpr import SqlExpr
 
 if TYPE_CHECKING:
     from eptaro.engines.databases.expressions import Translator
@@ -18,35 +18,35 @@ _WHOLE = 2.0**53  # floats from there on are whole
 _MOST_PLACES = 18
 
 
-def called(to: Translator, node: Call) -> Made:
+def called(to: Translator, node: Call) -> SqlExpr:
     """Return a call as SQL."""
     match node.function:
         case "if" | "coalesce" | "least" | "greatest":
             return _chosen(to, node)
         case "abs":
             part = to.number(node.given[0])
-            return Made(to.sql.func.abs(part.sql), part.scale)
+            return SqlExpr(to.sql.func.abs(part.sql), part.scale)
         case "round":
             return _rounded(to, node)
         case "floor" | "ceil":
             return _whole(to, to.number(node.given[0]), up=node.function == "ceil")
         case "year" | "month" | "day":
-            return Made(_part_of_date(to, node.function, to.day(node.given[0])), 0)
+            return SqlExpr(_part_of_date(to, node.function, to.day(node.given[0])), 0)
         case "weekday":
-            return Made(_weekday(to, to.day(node.given[0])))
+            return SqlExpr(_weekday(to, to.day(node.given[0])))
         case "hour":
-            return Made(_hour(to, node), 0)
+            return SqlExpr(_hour(to, node), 0)
         case "days":
-            return Made(_days(to, *(to.day(part) for part in node.given)), 0)
+            return SqlExpr(_days(to, *(to.day(part) for part in node.given)), 0)
         case "date":
-            return Made(_date(to, node))
+            return SqlExpr(_date(to, node))
         case "band":
             return _band(to, node)
         case _:
             return _of_text(to, node)
 
 
-def _chosen(to: Translator, node: Call) -> Made:
+def _chosen(to: Translator, node: Call) -> SqlExpr:
     """Return one of several values of one kind."""
     sql, given = to.sql, node.given
     values = given[1:] if node.function == "if" else given
@@ -60,22 +60,22 @@ def _chosen(to: Translator, node: Call) -> Made:
         parts = [to.made(value).sql for value in values]
     if node.function == "if":
         otherwise = parts[1] if len(parts) > 1 else None
-        return Made(sql.case((to.made(given[0]).sql, parts[0]), else_=otherwise), scale)
+        return SqlExpr(sql.case((to.made(given[0]).sql, parts[0]), else_=otherwise), scale)
     if node.function == "coalesce":
-        return Made(sql.func.coalesce(*parts), scale)
+        return SqlExpr(sql.func.coalesce(*parts), scale)
     if kind is Kind.FLAG:
         raise to.refused(node, f"the {node.function} of conditions")
     if kind is Kind.TEXT:
         parts = [to.in_order(part) for part in parts]
     least = node.function == "least"
     if to.lite:  # of several values, one of which is blank, it gives a blank
-        return Made((sql.func.min if least else sql.func.max)(*parts), scale)
+        return SqlExpr((sql.func.min if least else sql.func.max)(*parts), scale)
     blank = sql.or_(*(part.is_(None) for part in parts))
     best = (sql.func.least if least else sql.func.greatest)(*parts)
-    return Made(sql.case((blank, None), else_=best), scale)
+    return SqlExpr(sql.case((blank, None), else_=best), scale)
 
 
-def _rounded(to: Translator, node: Call) -> Made:
+def _rounded(to: Translator, node: Call) -> SqlExpr:
     """Return a number with so many decimals, halves away from zero."""
     sql, part = to.sql, to.number(node.given[0])
     places = 0
@@ -84,34 +84,34 @@ def _rounded(to: Translator, node: Call) -> Made:
         assert isinstance(by, Number)
         places = int(by.value)
         if places != by.value or not -_MOST_PLACES <= places <= _MOST_PLACES:
-            raise wrong(to.text, by.at, "round takes a whole number from -18 to 18")
+            raise error_at(to.text, by.at, "round takes a whole number from -18 to 18")
     if part.scale is None:
         unit = 10.0**places
         units = sql.func.abs(part.sql) * unit + 0.5
         found = _floored(to, units) / unit
-        return Made(sql.case((part.sql < 0, -found), else_=found))
+        return SqlExpr(sql.case((part.sql < 0, -found), else_=found))
     if not to.lite:
-        return Made(sql.func.round(sql.cast(part.sql, sql.Numeric), places), 0)
+        return SqlExpr(sql.func.round(sql.cast(part.sql, sql.Numeric), places), 0)
     if places >= part.scale:
         return part
     unit = 10 ** (part.scale - places)
     units = _over(to, sql.func.abs(part.sql) + unit // 2, unit)
     found = sql.case((part.sql < 0, -units), else_=units)
-    return Made(found, places) if places >= 0 else Made(found * 10**-places, 0)
+    return SqlExpr(found, places) if places >= 0 else SqlExpr(found * 10**-places, 0)
 
 
-def _whole(to: Translator, part: Made, *, up: bool) -> Made:
+def _whole(to: Translator, part: SqlExpr, *, up: bool) -> SqlExpr:
     """Return the whole numbers below or above."""
     sql = to.sql
     sign = -1 if up else 1
     if part.scale is None:
-        return Made(_floored(to, part.sql * sign) * float(sign))
+        return SqlExpr(_floored(to, part.sql * sign) * float(sign))
     if not to.lite:
         function = sql.func.ceil if up else sql.func.floor
-        return Made(function(sql.cast(part.sql, sql.Numeric)), 0)
+        return SqlExpr(function(sql.cast(part.sql, sql.Numeric)), 0)
     unit, value = 10**part.scale, part.sql * sign
     below = _over(to, value - (value % unit + unit) % unit, unit)
-    return Made(below * sign, 0)
+    return SqlExpr(below * sign, 0)
 
 
 def _over(to: Translator, units: Any, unit: int) -> Any:
@@ -153,7 +153,7 @@ def _hour(to: Translator, node: Call) -> Any:
     sql, (value,) = to.sql, node.given
     column = to.rows.columns[value.name] if isinstance(value, Name) else None
     if column is None or not isinstance(column.type, sql.DateTime):
-        raise wrong(to.text, value.at, "hour takes a column of times")
+        raise error_at(to.text, value.at, "hour takes a column of times")
     if getattr(column.type, "timezone", False):
         raise to.refused(value, "the hours of times with a zone")
     if to.lite:
@@ -184,7 +184,7 @@ def _date(to: Translator, node: Call) -> Any:
     return sql.case((good, sql.func.make_date(year, month, day)))
 
 
-def _whole_or_blank(to: Translator, part: Made) -> Any:
+def _whole_or_blank(to: Translator, part: SqlExpr) -> Any:
     """Return a whole number of up to four digits, or blank."""
     sql = to.sql
     value = to.floated(part)
@@ -192,22 +192,22 @@ def _whole_or_blank(to: Translator, part: Made) -> Any:
     return sql.case((value.between(0, 9999), sql.case((whole == value, whole))))
 
 
-def _of_text(to: Translator, node: Call) -> Made:
+def _of_text(to: Translator, node: Call) -> SqlExpr:
     sql, text = to.sql, to.made(node.given[0]).sql
     part = node.given[1].value if len(node.given) > 1 and isinstance(node.given[1], Text) else ""
     match node.function:
         case "length":
-            return Made(sql.func.length(text), 0)
+            return SqlExpr(sql.func.length(text), 0)
         case "contains":
             place = sql.func.instr(text, part) if to.lite else sql.func.strpos(text, part)
-            return Made(place > 0 if part else text.is_not(None))
+            return SqlExpr(place > 0 if part else text.is_not(None))
         case "starts":
-            return Made(_same(to, sql.func.substr(text, 1, len(part)), part))
+            return SqlExpr(_same(to, sql.func.substr(text, 1, len(part)), part))
         case "ends" if to.lite:
             own = sql.func.substr(text, -len(part)) if part else sql.func.substr(text, 1, 0)
-            return Made(_same(to, own, part))
+            return SqlExpr(_same(to, own, part))
         case "ends":
-            return Made(_same(to, sql.func.right(text, len(part)), part))
+            return SqlExpr(_same(to, sql.func.right(text, len(part)), part))
         case _:
             raise to.refused(node, f"{node.function}()")
 
@@ -216,12 +216,12 @@ def _same(to: Translator, one: Any, text: str) -> Any:
     return to.in_order(one) == text
 
 
-def _band(to: Translator, node: Call) -> Made:
+def _band(to: Translator, node: Call) -> SqlExpr:
     sql, value = to.sql, to.number(node.given[0])
     edges = [part for part in node.given[1:] if isinstance(part, Number)]
     for one, two in pairwise(edges):
         if two.value <= one.value:
-            raise wrong(to.text, two.at, "the edges of bands rise: band(x, 0, 50, 100)")
+            raise error_at(to.text, two.at, "the edges of bands rise: band(x, 0, 50, 100)")
     shown = [f"{edge.value:f}" for edge in edges]
     below = [f"under {shown[0]}"]
     below += [f"{one} to {two}" for one, two in pairwise(shown)]
@@ -230,4 +230,4 @@ def _band(to: Translator, node: Call) -> Made:
         first, second, _ = to.alike(value, to.made(edge))
         cases.append((first < second, sql.literal(label)))
     filled = value.sql.is_not(None)
-    return Made(sql.case(*cases, (filled, sql.literal(f"{shown[-1]} and over"))))
+    return SqlExpr(sql.case(*cases, (filled, sql.literal(f"{shown[-1]} and over"))))

@@ -11,13 +11,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from eptaro.core.aggregation.planes import Plane, What
 from eptaro.core.expressions.formula import Formulas
-from eptaro.core.folds.planes import Plane, What
-from eptaro.core.questions.scope import Scope
+from eptaro.core.query.scope import Filter
 from eptaro.engines.databases.expressions import Translator
-from eptaro.engines.databases.made import is_kept_day, kept_day, kind_of_values, without_nan
+from eptaro.engines.databases.sqlexpr import is_kept_day, kept_day, kind_of_values, without_nan
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
-from eptaro.extras import need
+from eptaro.optional import import_optional
 from eptaro.rules.dates import DateRules
 
 # Of every plane that a fold keeps it is given here how a database makes it, if it does.
@@ -36,7 +36,7 @@ _SELECT = re.compile(r"\s*(select|with)\s", re.IGNORECASE)
 
 
 @dataclass(frozen=True, eq=False)
-class Queried:
+class SqlTable:
     """A table or query of a database, its columns, and how its values are counted.
 
     `scales` holds the decimals of columns that the database keeps as floats although they
@@ -50,9 +50,9 @@ class Queried:
     scales: Mapping[str, int]
 
     @classmethod
-    def of(cls, engine: Any, what: str, name: str) -> Queried:
+    def of(cls, engine: Any, what: str, name: str) -> SqlTable:
         """Look up a table (`name` or `schema.name`) or take a query."""
-        sql = need("sqlalchemy", "databases", "reading a database")
+        sql = import_optional("sqlalchemy", "databases", "reading a database")
         if _SELECT.match(what):
             with engine.connect() as connection:
                 probe = connection.execute(sql.text(what))
@@ -86,7 +86,7 @@ class Queried:
         """Whether the database is SQLite, which keeps any value in a column of any type."""
         return bool(self.engine.dialect.name == "sqlite")
 
-    def settled(self, names: Iterable[str]) -> Queried:
+    def settled(self, names: Iterable[str]) -> SqlTable:
         """Return the rows with the types that columns really have.
 
         SQLite keeps other values than a column declares: numbers with more decimals are floats.
@@ -133,7 +133,7 @@ class Queried:
                 f"takes zone="
             )
 
-    def working_out(self, formulas: Formulas, date: str) -> Queried:
+    def working_out(self, formulas: Formulas, date: str) -> SqlTable:
         """Return the rows that meet a condition, with columns that are calculated."""
         rows, scales = Translator(
             self.sql, self.engine.dialect.name, self.rows, self.scales, date
@@ -219,7 +219,7 @@ class Queried:
         count = self.sql.func.count().label(ROWS)
         return self.sql.select(*labelled, count).where(filled, *where).group_by(*keys)
 
-    def where(self, date: str, scope: Scope) -> list[Any]:
+    def where(self, date: str, scope: Filter) -> list[Any]:
         """Return the conditions of a span of days and of wanted group values."""
         found, span = [], scope.window
         if span is not None:

@@ -9,20 +9,22 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.core.folds.groups import Coded
-from eptaro.core.kernels.occurring import close_together
-from eptaro.core.tables.column import Column
+from eptaro.core.aggregation.groups import Categorical
+from eptaro.core.kernels.factorize import close_together
+from eptaro.core.results.column import Column
 from eptaro.errors import InputError
 from eptaro.inputs.files.chunks import encoded, plain, to_numpy, unblanked
 
 _MOST_MARKED = 8  # whole numbers between the least and the largest, for each row
 
 
-def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
+def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
     """Return a group column as codes into its distinct values, -1 where blank."""
     kind = array.type
     if pa.types.is_null(kind):
-        return Coded(np.full(len(array), -1, np.int32), Column.text(name, np.array([], object)))
+        return Categorical(
+            np.full(len(array), -1, np.int32), Column.text(name, np.array([], object))
+        )
     if pa.types.is_floating(kind):
         try:  # a frame with blanks often holds whole numbers as floats
             array = pc.if_else(pc.is_nan(array), None, array).cast(pa.int64())
@@ -42,19 +44,19 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Coded:
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         choices = Column.text(name, np.array([*words.to_pylist(), None], object)[:-1])
         once = pc.count_distinct(words).as_py() == len(words)
-        return Coded(codes, choices) if once else _merged(codes, choices)
+        return Categorical(codes, choices) if once else _merged(codes, choices)
     if pa.types.is_integer(kind):
-        return Coded(
+        return Categorical(
             codes, Column.of(name, "integer", plain(words.cast(pa.int64())), unit="number")
         )
     if pa.types.is_boolean(kind):
-        return Coded(codes, Column.of(name, "flag", plain(words)))
+        return Categorical(codes, Column.of(name, "flag", plain(words)))
     if pa.types.is_date32(kind):
-        return Coded(codes, Column.of(name, "date", plain(words.cast(pa.int32()))))
+        return Categorical(codes, Column.of(name, "date", plain(words.cast(pa.int32()))))
     raise _no_groups(name, kind, source)
 
 
-def _marked(array: pa.ChunkedArray, name: str) -> Coded | None:
+def _marked(array: pa.ChunkedArray, name: str) -> Categorical | None:
     """Return whole numbers that lie close together as codes; None for others.
 
     Those that occur are marked among all between the least and the largest, which is quicker
@@ -68,7 +70,7 @@ def _marked(array: pa.ChunkedArray, name: str) -> Coded | None:
     found, codes = close_together(values, least, most - least + 1)
     if array.null_count:
         codes[~to_numpy(array.is_valid())] = -1
-    return Coded(codes, Column.of(name, "integer", found, unit="number"))
+    return Categorical(codes, Column.of(name, "integer", found, unit="number"))
 
 
 def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:
@@ -78,14 +80,16 @@ def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:
     )
 
 
-def _merged(codes: NDArray[np.int32], choices: Column) -> Coded:
+def _merged(codes: NDArray[np.int32], choices: Column) -> Categorical:
     """Return the codes with texts that are in the dictionary twice made one."""
     texts = choices.to_list()
     places: dict[str, int] = {}
     target = np.array([places.setdefault(text, len(places)) for text in texts] + [-1], np.int32)
     if len(places) == len(texts):
-        return Coded(codes, choices)
-    return Coded(target[codes], Column.text(choices.name, np.array([*places, None], object)[:-1]))
+        return Categorical(codes, choices)
+    return Categorical(
+        target[codes], Column.text(choices.name, np.array([*places, None], object)[:-1])
+    )
 
 
 def _filled_codes(coded: pa.DictionaryArray) -> pa.Array:
@@ -98,7 +102,7 @@ def _filled_codes(coded: pa.DictionaryArray) -> pa.Array:
     return codes.fill_null(-1)
 
 
-def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
+def read_codes(array: pa.ChunkedArray, name: str) -> Categorical:
     """Return a column of any kind as codes into its distinct values: whole numbers, or text.
 
     Numbers are written in one way, whatever their type: 5, 5.0 and 5.00 are one value, and so
@@ -106,7 +110,9 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     """
     kind = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
     if pa.types.is_null(kind):
-        return Coded(np.full(len(array), -1, np.int32), Column.text(name, np.array([], object)))
+        return Categorical(
+            np.full(len(array), -1, np.int32), Column.text(name, np.array([], object))
+        )
     if pa.types.is_decimal(kind):  # of narrow ones nothing can be distinguished
         array = array.cast(pa.decimal128(38, kind.scale))
     elif pa.types.is_floating(kind):
@@ -120,7 +126,7 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Coded:
     if pa.types.is_decimal(kind) or pa.types.is_floating(kind):
         texts = [_number_text(value) for value in words.to_pylist()]
     elif pa.types.is_integer(kind) and kind != pa.uint64():
-        return Coded(codes, Column.of(name, "integer", plain(words.cast(pa.int64()))))
+        return Categorical(codes, Column.of(name, "integer", plain(words.cast(pa.int64()))))
     else:
         texts = words.cast(pa.string()).to_pylist()
     return _merged(codes, Column.text(name, np.array([*texts, None], object)[:-1]))

@@ -11,19 +11,19 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.days import Flags
 from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import Kind, kind_of
-from eptaro.core.expressions.tree import Name, Where, wrong
-from eptaro.core.folds.groups import Coded
-from eptaro.core.kernels.occurring import occurring
-from eptaro.core.kernels.sidebyside import at_once
-from eptaro.core.tables.column import Column, join
+from eptaro.core.expressions.tree import Name, Where, error_at
+from eptaro.core.kernels.factorize import factorize
+from eptaro.core.kernels.parallel import run_parallel
+from eptaro.core.results.column import Column, join
 from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
-from eptaro.inputs.columns.kinds import in_order, name_picked, read_said
-from eptaro.inputs.columns.values import Placed, read_numbers
-from eptaro.inputs.dates.outcome import Read
+from eptaro.inputs.columns.kinds import in_order, name_picked, read_text_or_date
+from eptaro.inputs.columns.values import RowOrigin, read_numbers
+from eptaro.inputs.dates.outcome import ParsedDates
 from eptaro.inputs.dates.reading import in_periods, read_dates
 from eptaro.inputs.files.chunks import encoded, plain, to_numpy
 from eptaro.rules.dates import DateRules
@@ -53,7 +53,7 @@ def in_parts(work: Callable[[slice], Column], rows: int) -> Column:
             valid[part] = column.valid
         return column.valid is None
 
-    full = [put(head, first), *at_once([partial(lambda p: put(p, work(p)), p) for p in parts])]
+    full = [put(head, first), *run_parallel([partial(lambda p: put(p, work(p)), p) for p in parts])]
     if None in full:
         return join([first, *map(work, parts)])
     return replace(first, data=data, valid=None if all(full) else valid)
@@ -67,11 +67,11 @@ _MANY = 1 << 12  # texts, which are looked at again for each part of the rows
 _HOUR = 3_600_000_000_000  # nanoseconds
 
 
-class WorkedOut:
+class FormulaColumns:
     """What formulas make of the rows of a table; each column is read once, when it is needed."""
 
     def __init__(
-        self, table: pa.Table, formulas: Formulas, placed: Placed, rules: DateRules, date: str
+        self, table: pa.Table, formulas: Formulas, placed: RowOrigin, rules: DateRules, date: str
     ) -> None:
         self._table, self._formulas, self._placed = table, formulas, placed
         self._rules, self._date = rules, date
@@ -91,7 +91,7 @@ class WorkedOut:
             return Column.of(name, "integer", column.data.astype(np.int64), column.valid)
         if column.kind not in ("integer", "decimal", "float"):
             said = f"this is {_KINDS[column.kind].value}, and a measure needs numbers"
-            raise wrong(formula.text, formula.node.at, said)
+            raise error_at(formula.text, formula.node.at, said)
         return column
 
     def said(self, name: str) -> Column:
@@ -105,7 +105,7 @@ class WorkedOut:
             return in_order(made) if made.kind == "text" else made
         kind = Kind.DATE if own == self._date else (self._formulas.kinds or {}).get(own)
         source = self._placed.source.name
-        column = read_said(self._table[own], own, source, self._rules, kind).named(name)
+        column = read_text_or_date(self._table[own], own, source, self._rules, kind).named(name)
         if not isinstance(formula.node, Where):
             return column
         met = self._evaluated(replace(formula, node=formula.node.condition, wanted=Kind.FLAG))
@@ -118,11 +118,11 @@ class WorkedOut:
         valid = column.data >= 0 if column.kind == "text" else column.filled(slice(None))
         return Column.of(name, "flag", np.zeros(len(column), bool), valid)
 
-    def coded(self, name: str) -> Coded:
+    def coded(self, name: str) -> Categorical:
         """Return a column as codes into its distinct values."""
         return coded(self.column(name), self._formulas.columns[name])
 
-    def counted(self, name: str) -> Coded:
+    def counted(self, name: str) -> Categorical:
         """Return a column as codes into the words of its distinct values."""
         column = self.column(name)
         if column.kind == "text":
@@ -130,18 +130,18 @@ class WorkedOut:
         values = column.to_list()
         return read_codes(pa.chunked_array([pa.array(values)]), name)
 
-    def dates(self, name: str) -> Read:
+    def dates(self, name: str) -> ParsedDates:
         """Return a column of dates; what is none is bad."""
         column, formula = self.column(name), self._formulas.columns[name]
         if column.kind != "date":
             said = f"this is {_KINDS[column.kind].value}, and a date is needed"
-            raise wrong(formula.text, formula.node.at, said)
+            raise error_at(formula.text, formula.node.at, said)
         bad, reasons = None, None
         if column.valid is not None:
             bad = ~column.valid
             reasons = np.where(bad, "is not a day of the calendar", "").astype(object)
         days = np.where(bad, 0, column.data) if bad is not None else column.data
-        return in_periods(Read(days.astype(np.int32), None, bad, reasons, None), self._rules)
+        return in_periods(ParsedDates(days.astype(np.int32), None, bad, reasons, None), self._rules)
 
     def inputs(self) -> tuple[dict[str, Column], dict[str, Column]]:
         """Return the columns that formulas of columns work on, and the hours of those of times."""
@@ -160,7 +160,7 @@ class WorkedOut:
         column = self._evaluated(where)
         if column.kind != "flag":
             said = f"this is {_KINDS[column.kind].value}, and a condition is needed"
-            raise wrong(where.text, where.node.at, said)
+            raise error_at(where.text, where.node.at, said)
         data: NDArray[Any] = column.data
         return data if column.valid is None else data & column.valid
 
@@ -249,31 +249,33 @@ _KINDS = {
 }
 
 
-def coded(column: Column, formula: Formula) -> Coded:
+def coded(column: Column, formula: Formula) -> Categorical:
     """Return a column as codes into its distinct values, -1 where blank.
 
     Raises `ExpressionError` for numbers with decimals.
     """
     if column.kind == "text":
         assert column.choices is not None
-        return Coded(column.data.astype(np.int32), Column.text(column.name, column.choices))
+        return Categorical(column.data.astype(np.int32), Column.text(column.name, column.choices))
     if column.kind in ("decimal", "float"):
         at = 0 if isinstance(formula.node, Name) else formula.node.at
         said = "groups are no numbers with decimals; use band(x, 0, 50, 100) or round(x)"
-        raise wrong(formula.text, at, said)
+        raise error_at(formula.text, at, said)
     if column.kind == "flag":
         codes = column.data.astype(np.int32)
         if column.valid is not None:
             codes = np.where(column.valid, codes, np.int32(-1))
-        return Coded(codes, Column.of(column.name, "flag", [False, True]))
+        return Categorical(codes, Column.of(column.name, "flag", [False, True]))
     if column.data.dtype == object:
         at = 0 if isinstance(formula.node, Name) else formula.node.at
-        raise wrong(formula.text, at, "groups are whole numbers of 64 bits; use band() or round()")
+        raise error_at(
+            formula.text, at, "groups are whole numbers of 64 bits; use band() or round()"
+        )
     data = column.data.astype(np.int64)
     valid = column.valid
     kept = data if valid is None else data[valid]
     least = int(kept.min()) if len(kept) else 0
-    found, places = occurring(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
+    found, places = factorize(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
     codes = np.full(len(data), -1, np.int32)
     codes[slice(None) if valid is None else valid] = places
-    return Coded(codes, Column.of(column.name, column.kind, found + least))
+    return Categorical(codes, Column.of(column.name, column.kind, found + least))

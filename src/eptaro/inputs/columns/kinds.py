@@ -13,18 +13,18 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from eptaro.core.aggregation.planes import Plane
 from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import FUNCTIONS, Kind, Use, sure_kind
 from eptaro.core.expressions.kinds import uses as uses_of
 from eptaro.core.expressions.tree import Call, Name, Node, Text, Where
-from eptaro.core.folds.planes import Plane
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.errors import ExpressionError, InputError, MeasureError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.options import FoldSpec
-from eptaro.inputs.sources import Source, Wanted
+from eptaro.inputs.sources import ColumnRequest, Source
 from eptaro.rules.dates import DateRules
 
 _PICKS = ("min", "max", "first", "last")
@@ -66,7 +66,7 @@ def name_picked(formula: Formula) -> str | None:
     return node.name if isinstance(node, Name) else None
 
 
-def read_said(
+def read_text_or_date(
     array: pa.ChunkedArray, name: str, source: str, rules: DateRules, kind: Kind | None
 ) -> Column:
     """Return a column that holds dates, or else texts, each a place among those that occur, in
@@ -198,7 +198,7 @@ def _typed(
     if not open_ones:
         return found
     empty = set[str]()
-    for batch in source.batches(Wanted((formulas.names or [date])[0], others=open_ones)):
+    for batch in source.batches(ColumnRequest((formulas.names or [date])[0], others=open_ones)):
         for name in [*open_ones]:
             column = batch[name]
             kind = _kind_of_values(source, column, name, rules)
@@ -253,7 +253,7 @@ def _decided(
         return
     seen = {name: _Evidence() for name in names}
     done, own = 0, [name for name in source.names() if name not in source.beside]
-    for table in source.batches(Wanted(date if date in own else own[0], others=names)):
+    for table in source.batches(ColumnRequest(date if date in own else own[0], others=names)):
         for name in names:
             _see(source, seen[name], table[name], name, done, rules)
         done += table.num_rows

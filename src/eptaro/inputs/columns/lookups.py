@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Ints, as_date
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.columns.numbers import cure, read_written
-from eptaro.inputs.columns.wrapped import Wrapped
+from eptaro.inputs.columns.wrapped import SourceWrapper
 from eptaro.inputs.datecolumn import decided
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.chunks import encoded
 from eptaro.inputs.files.opening import opened_source
-from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.rules.dates import DateRules
 from eptaro.rules.lookups import Lookup, lookups_of
 from eptaro.rules.numbers import NumberRules
@@ -181,7 +181,7 @@ def _as_words(keys: pa.Array) -> pa.Array:
 _SHOWN = 3
 
 
-class LookedUp(Wrapped):
+class JoinedSource(SourceWrapper):
     """Another source, each row of which takes the columns of the lookup lines with its keys.
 
     Rows without a match have blanks there; `notes` say how many there were.
@@ -219,7 +219,7 @@ class LookedUp(Wrapped):
                 return table.values(name)
         return self.source.column(name)
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, those of the lookups joined."""
         check_columns(wanted.names, self.names(), self.name)
         self._missed = [(0, {}) for _ in self._tables]
@@ -232,7 +232,7 @@ class LookedUp(Wrapped):
             for names in (wanted.groups, wanted.numbers, [*wanted.others, *keys])
         )
         self._settle(wanted.date, used)
-        for rows in self.source.batches(Wanted(wanted.date, groups, numbers, others)):
+        for rows in self.source.batches(ColumnRequest(wanted.date, groups, numbers, others)):
             columns = {name: rows[name] for name in rows.column_names}
             days = self._days(rows, wanted.date) if any(t.dated for t in used) else None
             for number, table in enumerate(self._tables):

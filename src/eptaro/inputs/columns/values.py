@@ -11,16 +11,16 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.kept import Keeping
+from eptaro.core.kernels.mask import RowMask
 from eptaro.core.kernels.reading import narrow, units
-from eptaro.core.tables.column import Column
+from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, spelled
 from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
 from eptaro.inputs.sources import Source
 
 
 @dataclass(frozen=True, eq=False)
-class Placed:
+class RowOrigin:
     """Rows of a source from the `first` on, or those of them that are kept.
 
     Places are counted from 0, and rows in messages from 1.
@@ -28,7 +28,7 @@ class Placed:
 
     source: Source
     first: int = 0
-    keeping: Keeping | None = None
+    keeping: RowMask | None = None
 
     @property
     def places(self) -> Ints | None:
@@ -45,9 +45,9 @@ class Placed:
         """Return the source and one of the rows as errors name them."""
         return f"{self.source.name}: row {self.number(row):,}"
 
-    def digits(self, name: str, count: int) -> pa.ChunkedArray:
+    def raw_text(self, name: str, count: int) -> pa.ChunkedArray:
         """Return a column of these rows as it was written."""
-        texts, places = self.source.digits(name), self.places
+        texts, places = self.source.raw_text(name), self.places
         return texts.slice(self.first, count) if places is None else texts.take(pa.array(places))
 
 
@@ -68,7 +68,7 @@ def read_filled(array: pa.ChunkedArray, name: str) -> Column:
     return Column.of(name, "flag", np.zeros(len(array), bool), valid)
 
 
-def read_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> Column:
+def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column:
     """Return a numeric column: integers, decimals (exact) or floats.
 
     Numbers of a text source are decimals by nature: they become floats only where they
@@ -96,7 +96,7 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> Column:
         if exact := _recovered(data, name, valid):
             return exact
         if np.abs(data).max(initial=0) >= _EXACT / 10**_MOST_DECIMALS and (
-            long := _written(placed.digits(name, len(array)), name, placed)
+            long := _written(placed.raw_text(name, len(array)), name, placed)
         ):
             return _decimals(long, name, placed, valid, data)
         return Column.of(name, "float", data, valid)
@@ -120,14 +120,14 @@ def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | Non
     return None
 
 
-def _check_finite(data: NDArray[np.float64], name: str, placed: Placed) -> None:
+def _check_finite(data: NDArray[np.float64], name: str, placed: RowOrigin) -> None:
     """Raise `MeasureError` for a text that Arrow takes for a number and people do not, as `nan`,
     and for a number beyond the floats.
     """
     odd = np.flatnonzero(~np.isfinite(data))
     if len(odd):
         row = int(odd[0])
-        text = placed.digits(name, len(data))[row].as_py()
+        text = placed.raw_text(name, len(data))[row].as_py()
         from eptaro.inputs.columns.numbers import cure
 
         raise MeasureError(f"{placed.told(row)} of {name!r}: {text!r} is not a number{cure(text)}")
@@ -140,7 +140,7 @@ def whole_digits(texts: Any) -> Any:
     return pc.utf8_length(pc.replace_substring_regex(texts, r"^[-+]?0*|\..*$", ""))
 
 
-def _written(texts: pa.ChunkedArray, name: str, placed: Placed) -> pa.ChunkedArray | None:
+def _written(texts: pa.ChunkedArray, name: str, placed: RowOrigin) -> pa.ChunkedArray | None:
     """Return numbers too long for floats as decimals, read from their digits; None for numbers with
     exponents, or with more digits than any decimal holds.
     """
@@ -168,7 +168,7 @@ def _written(texts: pa.ChunkedArray, name: str, placed: Placed) -> pa.ChunkedArr
 
 
 def _decimals(
-    array: pa.ChunkedArray, name: str, placed: Placed, valid: Any, floats: Any = None
+    array: pa.ChunkedArray, name: str, placed: RowOrigin, valid: Any, floats: Any = None
 ) -> Column:
     """Return exact decimals; where these do not fit, the `floats` that they are as well, if there
     are any.
@@ -215,7 +215,7 @@ def _shortened(flat: pa.Array) -> pa.Array:
     return flat
 
 
-def _not_numbers(array: pa.ChunkedArray, name: str, placed: Placed) -> str:
+def _not_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> str:
     if pa.types.is_string(array.type) or pa.types.is_large_string(array.type):
         numeric = pc.match_substring_regex(array, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
         row = pc.index(pc.fill_null(numeric, True), False).as_py()

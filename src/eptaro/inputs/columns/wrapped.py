@@ -12,14 +12,14 @@ import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError
 from eptaro.inputs.columns.numbers import cure, infer_numbers, read_written
-from eptaro.inputs.columns.values import Placed
+from eptaro.inputs.columns.values import RowOrigin
 from eptaro.inputs.dates.outcome import is_text
-from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.rules.across import Across, across_of
 from eptaro.rules.numbers import NumberRules, number_rules
 
 
-class Wrapped(Source):
+class SourceWrapper(Source):
     """Another source; all that is not changed here is the other's."""
 
     def __init__(self, source: Source) -> None:
@@ -63,9 +63,9 @@ class Wrapped(Source):
         """Return a column of text as numbers, as the source reads them."""
         return self.source.as_numbers(column, placed, name)
 
-    def digits(self, name: str) -> pa.ChunkedArray:
+    def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""
-        return self.source.digits(name)
+        return self.source.raw_text(name)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns as they are."""
@@ -76,7 +76,7 @@ class Wrapped(Source):
         return self.source.fingerprint()
 
 
-class Long(Wrapped):
+class UnpivotedSource(SourceWrapper):
     """Another source; each of its rows becomes as many as there are columns across.
 
     A row's values follow each other, so that rows keep the order of the input, and their numbers.
@@ -98,13 +98,13 @@ class Long(Wrapped):
         """Return the number of the row of the input that a value is in."""
         return self.source.numbered(place // len(self._wide))
 
-    def digits(self, name: str) -> pa.ChunkedArray:
+    def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""
         if name == self._across.value:
-            return _in_turn([self.source.digits(column) for column in self._wide])
-        return self._repeated(self.source.digits(name))
+            return _in_turn([self.source.raw_text(column) for column in self._wide])
+        return self._repeated(self.source.raw_text(name))
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, a row for each value."""
         check_columns(wanted.names, self.names(), self.name)
         own, value = {self._across.name, self._across.value}, self._across.value
@@ -118,7 +118,7 @@ class Long(Wrapped):
             others += self._wide
         known = [wanted.date, *groups, *numbers, *others, *self._rest, *self._wide]
         date = next(name for name in known if name not in own)
-        for table in self.source.batches(Wanted(date, groups, numbers, others)):
+        for table in self.source.batches(ColumnRequest(date, groups, numbers, others)):
             yield self._long(table).select(wanted.names)
 
     def whole(self) -> Iterator[pa.Table]:
@@ -154,10 +154,10 @@ def _in_turn(columns: Sequence[pa.ChunkedArray]) -> pa.ChunkedArray:
 def lengthened(source: Source, across: object) -> Source:
     """Return a source whose columns across are rows, or the same where there are none."""
     asked = across_of(across)
-    return source if asked is None else Long(source, asked)
+    return source if asked is None else UnpivotedSource(source, asked)
 
 
-class Cleaned(Wrapped):
+class NumberParsingSource(SourceWrapper):
     """Another source; what of its columns is wanted as numbers, and is text, is read under rules.
 
     `rules` are those of all columns, or `infer`; `settled` those of some columns that were
@@ -192,17 +192,17 @@ class Cleaned(Wrapped):
         """How many values of each column became blank by a word."""
         return {name: sum(words.values()) for name, words in self._blanked.items()}
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, numbers in text as numbers."""
         self._blanked, done = {}, 0
         others = [*wanted.others, *(n for n in wanted.numbers if n not in wanted.others)]
-        plain = Wanted(wanted.date, wanted.groups, [], others)
+        plain = ColumnRequest(wanted.date, wanted.groups, [], others)
         self.settle(wanted.numbers)
         for table in self.source.batches(plain):
             columns = {name: table[name] for name in table.column_names}
             for name in wanted.numbers:
                 if is_text(columns[name].type):
-                    placed = Placed(self, done)
+                    placed = RowOrigin(self, done)
                     columns[name] = self.as_numbers(columns[name], placed, name)
             done += table.num_rows
             yield pa.table({name: columns[name] for name in wanted.names})
@@ -215,7 +215,7 @@ class Cleaned(Wrapped):
         beside = [name for name in open_ones if name in self.source.beside]
         own = [name for name in open_ones if name not in beside]
         held = {name: _different(self.source.column(name)) for name in beside}
-        for table in self.source.batches(Wanted(own[0], others=own)) if own else ():
+        for table in self.source.batches(ColumnRequest(own[0], others=own)) if own else ():
             for name in own:
                 held[name] = [*held.get(name, []), *_different(table[name])]
         for name, parts in held.items():
@@ -244,7 +244,7 @@ class Cleaned(Wrapped):
                 return False
         return True
 
-    def as_numbers(self, column: pa.ChunkedArray, placed: Placed, name: str) -> Any:
+    def as_numbers(self, column: pa.ChunkedArray, placed: RowOrigin, name: str) -> Any:
         """Return a column of text as numbers under the rules.
 
         Raises `MeasureError` for what is none.
@@ -284,4 +284,4 @@ def cleaned(source: Source, numbers: object) -> Source:
     Raises `MeasureError` for rules that are none.
     """
     rules = number_rules(numbers)
-    return source if rules is None else Cleaned(source, rules)
+    return source if rules is None else NumberParsingSource(source, rules)

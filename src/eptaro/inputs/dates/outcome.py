@@ -1,4 +1,4 @@
-"""`Read`: the days of a column, and which rows could not be read."""
+"""`ParsedDates`: the days of a column, and which rows could not be read."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints
 from eptaro.core.calendars.grain import Grain
-from eptaro.core.kernels.kept import Keeping
+from eptaro.core.kernels.mask import RowMask
 from eptaro.inputs.dates.texts import DAY, Parsed, parse_texts
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.option import setting
@@ -21,7 +21,7 @@ DAY_NS = 1000 * DAY
 
 
 @dataclass(frozen=True, eq=False)
-class Read:
+class ParsedDates:
     """Days of a column, times of day where it has any, and which rows could not be read.
 
     Times are nanoseconds since the day's midnight; a day that starts at 04:00 has those of
@@ -37,13 +37,13 @@ class Read:
     offsets: Ints | None = None  # minutes from UTC, where the column carries any
     grain: Grain | None = None  # what the days represent, None where there are none
 
-    def kept(self, keeping: Keeping) -> Read:
+    def kept(self, keeping: RowMask) -> ParsedDates:
         """Return the rows that are kept."""
 
         def of(part: NDArray[Any] | None) -> NDArray[Any] | None:
             return None if part is None else keeping.of(part)
 
-        return Read(
+        return ParsedDates(
             keeping.of(self.days),
             of(self.times),
             of(self.bad),
@@ -82,7 +82,9 @@ def shifted(days: Days, times: Ints, per_day: int, rules: DateRules) -> tuple[Da
     return days - early, times + early * per_day
 
 
-def checked(column: pa.ChunkedArray, days: Days, times: Ints | None, rules: DateRules) -> Read:
+def checked(
+    column: pa.ChunkedArray, days: Days, times: Ints | None, rules: DateRules
+) -> ParsedDates:
     """Return typed days with blanks, sentinels and days out of range marked as bad."""
     bad = np.zeros(len(days), bool)
     reasons: NDArray[Any] | None = None
@@ -98,8 +100,8 @@ def checked(column: pa.ChunkedArray, days: Days, times: Ints | None, rules: Date
         reasons = np.where(bad, "blank", "").astype(object)
         reasons[outside] = "lies outside the years 1 to 9999"
         days = np.where(bad, 0, days)
-        return Read(days.astype(np.int32), times, bad, reasons)
-    return Read(days.astype(np.int32, copy=False), times)
+        return ParsedDates(days.astype(np.int32), times, bad, reasons)
+    return ParsedDates(days.astype(np.int32, copy=False), times)
 
 
 def sentinel_days(rules: DateRules) -> list[int]:
@@ -111,7 +113,7 @@ def sentinel_days(rules: DateRules) -> list[int]:
     return [int(day) for day, why in zip(parsed.day, parsed.reason, strict=True) if not why]
 
 
-def finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> Read:
+def finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> ParsedDates:
     """Return days and times after the shift of the day's start, with the bad rows marked."""
     day: Days = parsed.day
     micros = parsed.micros
@@ -127,5 +129,5 @@ def finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> Read:
         bad |= outside
     times = micros * 1000 if micros.any() else None
     if not bad.any():
-        return Read(day.astype(np.int32), times)
-    return Read(np.where(bad, 0, day).astype(np.int32), times, bad, reason)
+        return ParsedDates(day.astype(np.int32), times)
+    return ParsedDates(np.where(bad, 0, day).astype(np.int32), times, bad, reason)

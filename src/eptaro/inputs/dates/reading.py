@@ -17,7 +17,7 @@ from eptaro.core.kernels.reading import split
 from eptaro.errors import DateError, spelled
 from eptaro.inputs.dates.outcome import (
     DAY_NS,
-    Read,
+    ParsedDates,
     checked,
     finished,
     is_text,
@@ -129,14 +129,16 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
 _PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": DAY_NS}
 
 
-def from_stamps(column: pa.ChunkedArray, rules: DateRules) -> Read:
+def from_stamps(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
     """Return the days and times of timestamps without a zone."""
     whole = column.cast(pa.int64())
     stamps = to_numpy(pc.fill_null(whole, 0) if column.null_count else whole)
     return days_and_times(column, stamps, _PER_DAY[column.type.unit], rules)
 
 
-def days_and_times(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules) -> Read:
+def days_and_times(
+    column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules
+) -> ParsedDates:
     """Return days and times of local timestamps counted in units of which `per_day` make a day."""
     days: Days
     days, times = split(stamps, per_day)
@@ -145,7 +147,7 @@ def days_and_times(column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: D
     return checked(column, days, times, rules)
 
 
-def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> Read:
+def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
     """Return the days of numbers, whichever way the rules say that these are written."""
     values = pc.fill_null(column.cast(pa.float64(), safe=False), 0.0)
     if pa.types.is_integer(column.type):
@@ -161,7 +163,7 @@ def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> Read:
     return finished(parse_numbers(to_numpy(values), whole, rules), blank, rules)
 
 
-def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
+def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     """Return the days of text: each distinct text is read once."""
     whole = encoded(column)
     texts = whole.dictionary.cast(pa.string())
@@ -199,7 +201,7 @@ def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
         bad = blank if bad is None else bad | blank
         reasons = np.where(blank, "blank", "" if reasons is None else reasons).astype(object)
     moved = None if offsets is None else offsets[places]
-    return Read(each.days[places], times, bad, reasons, moved, grain)
+    return ParsedDates(each.days[places], times, bad, reasons, moved, grain)
 
 
 def _of_one_grain(
@@ -283,7 +285,7 @@ def looks_like_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
     return any(text and _LIKE_A_DATE.match(text) for text in sample)
 
 
-def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the column") -> Read:
+def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the column") -> ParsedDates:
     """Return the day ordinal of each row under the rules, and the grain of the column.
 
     Raises `DateError` where the whole column is of a kind that holds no dates, or carries
@@ -294,7 +296,7 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     return in_periods(_typed(column, rules, name), rules)
 
 
-def in_periods(read: Read, rules: DateRules) -> Read:
+def in_periods(read: ParsedDates, rules: DateRules) -> ParsedDates:
     """Return days as the periods that they represent, where the rules give a grain."""
     if rules.grain is None:
         return replace(read, grain="day")
@@ -306,10 +308,10 @@ def in_periods(read: Read, rules: DateRules) -> Read:
         return replace(read, days=days.astype(np.int32), grain=rules.grain, times=None)
     reasons = np.where(astray, reason_for(rules.grain), reasons).astype(object)
     kept = np.where(astray, 0, days).astype(np.int32)
-    return Read(kept, None, bad | astray, reasons, read.offsets, rules.grain)
+    return ParsedDates(kept, None, bad | astray, reasons, read.offsets, rules.grain)
 
 
-def _typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> Read:
+def _typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     kind = column.type
     if pa.types.is_date32(kind):
         days = to_numpy(

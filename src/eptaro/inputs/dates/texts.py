@@ -119,7 +119,7 @@ THREE_NUMBERS = rf"^(?P<a>\d{{1,2}})[./\- ](?P<b>\d{{1,2}})[./\- ](?P<y>\d{{4}}|
 
 
 @dataclass(frozen=True)
-class Form:
+class DatePattern:
     """A pattern and how people write what it matches, empty where that need not be stated."""
 
     pattern: str
@@ -143,41 +143,41 @@ def _ordered(order: str, *, worded: bool) -> str:
 
 
 _DAYS = (
-    Form(ISO, "2025-08-20"),
-    Form(COMPACT, "20250820"),
+    DatePattern(ISO, "2025-08-20"),
+    DatePattern(COMPACT, "20250820"),
     # A month that is a word cannot be taken for a day, whatever the order.
-    *(Form(_ordered(order, worded=True), "20 Aug 2025") for order in ("dmy", "mdy", "ymd")),
+    *(DatePattern(_ordered(order, worded=True), "20 Aug 2025") for order in ("dmy", "mdy", "ymd")),
 )
 
 
 _PERIOD_GAP = r"[./\- ]?"
 _YEAR = r"(?P<y>\d{4})"
 PERIODS = (
-    Form(r"^(?P<y>\d{4})-(?P<m>\d{2})$", ""),
+    DatePattern(r"^(?P<y>\d{4})-(?P<m>\d{2})$", ""),
     *(
-        Form(pattern, "")
+        DatePattern(pattern, "")
         for pattern in (
             r"^(?P<b>[\p{L}\p{M}]{3,})\.?[./\-, ]+(?P<y>\d{4}|\d{2})$",
             r"^(?P<y>\d{4})[./\-, ]+(?P<b>[\p{L}\p{M}]{3,})\.?$",
         )
     ),
-    Form(rf"^{_YEAR}{_PERIOD_GAP}[Qq](?P<q>\d)$", ""),
-    Form(rf"^[Qq](?P<q>\d){_PERIOD_GAP}{_YEAR}$", ""),
-    Form(rf"^{_YEAR}[./\- ]?[Ww](?P<k>\d{{2}})$", ""),
+    DatePattern(rf"^{_YEAR}{_PERIOD_GAP}[Qq](?P<q>\d)$", ""),
+    DatePattern(rf"^[Qq](?P<q>\d){_PERIOD_GAP}{_YEAR}$", ""),
+    DatePattern(rf"^{_YEAR}[./\- ]?[Ww](?P<k>\d{{2}})$", ""),
 )
 PLAIN = (*_DAYS, *PERIODS)
 # What could be something else unless the grain is given.
-_DECIMAL_YEAR = Form(r"^(?P<y>\d{4})\.(?P<F>\d{1,9})$", "2025.58")
-_SAID: dict[Grain, tuple[Form, ...]] = {
+_DECIMAL_YEAR = DatePattern(r"^(?P<y>\d{4})\.(?P<F>\d{1,9})$", "2025.58")
+_SAID: dict[Grain, tuple[DatePattern, ...]] = {
     "day": (),
-    "week": (Form(r"^(?P<y>\d{4})(?P<k>\d{2})$", "202534"),),
+    "week": (DatePattern(r"^(?P<y>\d{4})(?P<k>\d{2})$", "202534"),),
     "month": (
-        Form(r"^(?P<y>\d{4})[/ ]?(?P<m>\d{2})$", "202508"),
-        Form(r"^(?P<m>\d{1,2})[./\- ](?P<y>\d{4})$", "08/2025"),
+        DatePattern(r"^(?P<y>\d{4})[/ ]?(?P<m>\d{2})$", "202508"),
+        DatePattern(r"^(?P<m>\d{1,2})[./\- ](?P<y>\d{4})$", "08/2025"),
         _DECIMAL_YEAR,
     ),
     "quarter": (_DECIMAL_YEAR,),
-    "year": (Form(r"^(?P<y>\d{4})(?:\.0+)?$", "2025"),),
+    "year": (DatePattern(r"^(?P<y>\d{4})(?:\.0+)?$", "2025"),),
 }
 
 
@@ -229,15 +229,15 @@ HINTS = (
 )
 
 
-def forms(rules: DateRules) -> Sequence[Form]:
+def forms(rules: DateRules) -> Sequence[DatePattern]:
     """Return the forms that the rules accept, in the order to try them."""
     if rules.formats:
-        return [Form(_compiled(text), text) for text in rules.formats]
+        return [DatePattern(_compiled(text), text) for text in rules.formats]
     if rules.order in (None, "infer"):
         return PLAIN if rules.grain is None else [*_SAID[rules.grain], *PLAIN]
     order = str(rules.order)
     example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
-    made = [Form(_ordered(order, worded=worded), example) for worded in (False, True)]
+    made = [DatePattern(_ordered(order, worded=worded), example) for worded in (False, True)]
     said = _SAID[rules.grain or "day"]
     return [*said, *made, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
 
@@ -377,7 +377,7 @@ def _plain_days(texts: pa.Array) -> Ints | None:
 class _Parts:
     """The named parts of texts that match one form, as numbers."""
 
-    def __init__(self, texts: pa.Array, form: Form, rules: DateRules) -> None:
+    def __init__(self, texts: pa.Array, form: DatePattern, rules: DateRules) -> None:
         self._locale = rules.locale
         found = pc.extract_regex(texts, form.pattern)
         self.matched: Flags = found.is_valid().to_numpy(zero_copy_only=False)

@@ -10,7 +10,7 @@ import pyarrow as pa
 from pyarrow import ipc
 
 from eptaro.inputs.files.damage import file_digest
-from eptaro.inputs.sources import Source, Wanted, check_columns, sound
+from eptaro.inputs.sources import ColumnRequest, Source, check_columns, sound
 from eptaro.rules.files import FileRules
 
 _BATCH = 1 << 20
@@ -30,7 +30,7 @@ class ArrowFile(Source):
         """Return the names of all columns."""
         return list(self._schema.names)
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns."""
         check_columns(wanted.names, self._schema.names, self.name)
         fields = sorted(self._schema.get_field_index(name) for name in wanted.names)

@@ -11,9 +11,9 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.kernels.dispatch import KERNEL
-from eptaro.core.kernels.kept import Keeping
+from eptaro.core.kernels.mask import RowMask
+from eptaro.core.kernels.parallel import WORKERS, run_parallel
 from eptaro.core.kernels.reading import code
-from eptaro.core.kernels.sidebyside import WORKERS, at_once
 
 
 def one_array(column: pa.ChunkedArray) -> pa.Array:
@@ -45,13 +45,13 @@ def plain(array: pa.Array) -> NDArray[Any]:
     return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
 
 
-def filtered(table: pa.Table, keeping: Keeping) -> pa.Table:
+def filtered(table: pa.Table, keeping: RowMask) -> pa.Table:
     """Return the rows of a table that are kept."""
     columns = [_filtered(column, keeping) for column in table.columns]
     return pa.table(columns, names=table.column_names)
 
 
-def _filtered(column: pa.ChunkedArray, keeping: Keeping) -> pa.Array | pa.ChunkedArray:
+def _filtered(column: pa.ChunkedArray, keeping: RowMask) -> pa.Array | pa.ChunkedArray:
     kind = column.type
     if pa.types.is_dictionary(kind) and column.num_chunks == 1:
         whole = column.chunk(0)
@@ -83,7 +83,7 @@ def encoded(array: pa.ChunkedArray) -> pa.DictionaryArray:
     width = -(-len(array) // max(slices, 1))
     cut = [array.slice(start, width) for start in range(0, len(array), width)]
     chunks = [chunk for part in cut for chunk in part.chunks]
-    parts = at_once([partial(_encoded_chunk, chunk) for chunk in chunks])
+    parts = run_parallel([partial(_encoded_chunk, chunk) for chunk in chunks])
     return one_array(pa.chunked_array(parts).unify_dictionaries())
 
 

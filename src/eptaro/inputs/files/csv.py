@@ -20,9 +20,9 @@ import pyarrow.compute as pc
 
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.files.damage import digest_of, file_digest
-from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.option import setting
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 from eptaro.rules.files import FileRules
 
 _BLOCK = 1 << 23
@@ -42,7 +42,7 @@ class CsvFile(Source):
 
     of_text = undecided = True
 
-    def __init__(self, path: Path, rules: FileRules, place: Place | None = None) -> None:
+    def __init__(self, path: Path, rules: FileRules, place: StoragePath | None = None) -> None:
         self.path, self.name, self._rules, self._place = path, str(place or path), rules, place
         self._size = path.stat().st_size if place is None else place.size()
         tabbed = ".tsv" in path.suffixes or (rules.like or "").lower().lstrip(".") == "tsv"
@@ -113,7 +113,7 @@ class CsvFile(Source):
         with self._open() as raw, self._unpacked(raw) as stream:
             return bytes(stream.read(2))
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 8 MB of text at a time."""
         self._check(wanted.names)
         types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, pa.string())
@@ -151,7 +151,7 @@ class CsvFile(Source):
         except pa.ArrowInvalid as error:
             raise self._unreadable(error) from None
 
-    def digits(self, name: str) -> pa.ChunkedArray:
+    def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""
         parts = [table[name] for table in self._parsed([name], {name: pa.string()})]
         return pa.chunked_array([c for part in parts for c in part.chunks], pa.string())
@@ -192,13 +192,13 @@ class CsvFile(Source):
         except (pa.ArrowException, OSError, UnicodeError) as error:
             raise self._unreadable(error) from None
 
-    def _explain(self, wanted: Wanted, error: Exception) -> None:
+    def _explain(self, wanted: ColumnRequest, error: Exception) -> None:
         """Raise the error that names the first row whose number cannot be read."""
         mark = "," if self._rules.decimal == "," else r"\."
         number = rf"^[ \t]*[-+]?(\d+{mark}?\d*|{mark}\d+)([eE][-+]?\d+)?[ \t]*$"
         if "conversion error" in str(error):
             for name in wanted.numbers:
-                texts = self.digits(name)
+                texts = self.raw_text(name)
                 fits = pc.fill_null(pc.match_substring_regex(texts, number), True)
                 row = pc.index(fits, False).as_py()
                 if row >= 0:

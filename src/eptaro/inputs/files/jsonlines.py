@@ -13,7 +13,7 @@ from pyarrow import json
 
 from eptaro.errors import InputError
 from eptaro.inputs.files.damage import file_digest
-from eptaro.inputs.sources import Source, Wanted, check_columns
+from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.rules.files import FileRules
 
 _BLOCK = 1 << 26  # bytes of text that are tables at one time
@@ -44,7 +44,7 @@ class JsonLines(Source):
         """Return the names of all columns, of the first block at least."""
         return list(self._first.column_names)
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 64 MB of text at a time."""
         names = self.names()
         if not set(wanted.names) <= set(names):  # perhaps they come up further down
@@ -62,9 +62,9 @@ class JsonLines(Source):
         """Yield all columns; those of several blocks at once, so that each has one kind."""
         yield self._first if self._after == self._size else json.read_json(self.path)
 
-    def digits(self, name: str) -> pa.ChunkedArray:
+    def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column's numbers as text."""
-        parts = [table[name].cast(pa.string()) for table in self.batches(Wanted(name))]
+        parts = [table[name].cast(pa.string()) for table in self.batches(ColumnRequest(name))]
         return pa.chunked_array([c for part in parts for c in part.chunks], pa.string())
 
     def fingerprint(self) -> str:

@@ -13,16 +13,16 @@ from typing import Any
 
 import pyarrow as pa
 
-from eptaro.addresses import shown_address
 from eptaro.errors import EptaroError, InputError, refused, unknown
-from eptaro.extras import need
 from eptaro.inputs.files.csv import CsvFile, StandardInput
 from eptaro.inputs.files.damage import unreadable
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource
 from eptaro.option import setting
-from eptaro.places import Place, is_stored, scheme_of
+from eptaro.optional import import_optional
+from eptaro.paths import StoragePath, is_stored, scheme_of
 from eptaro.rules.files import FileRules
 from eptaro.timeouts import connection_options
+from eptaro.urls import redact_url
 
 _MARKS = "*?["
 
@@ -32,7 +32,7 @@ def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
 
     Raises `InputError` where there is none.
     """
-    place = Place.of(address)
+    place = StoragePath.of(address)
     if place.local is not None:
         return place.local
     if any(mark in place.path for mark in _MARKS):
@@ -46,7 +46,7 @@ def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
     return parquet_folder(place, rules)
 
 
-def _fitting(place: Place, rules: FileRules) -> list[Source]:
+def _fitting(place: StoragePath, rules: FileRules) -> list[Source]:
     """Return the files that a pattern fits; `*` represents any letters but `/`."""
     parts = place.path.split("/")
     plain = next(at for at, part in enumerate(parts) if any(mark in part for mark in _MARKS))
@@ -54,7 +54,7 @@ def _fitting(place: Place, rules: FileRules) -> list[Source]:
     name = place.name[: len(place.name) - len(place.path) + len(start)]
     wanted = parts[plain:]
     found = []
-    for file in Place(place.system, start, name).within():
+    for file in StoragePath(place.system, start, name).within():
         inside = file.inside.split("/")
         if len(inside) == len(wanted) and all(map(fnmatchcase, inside, wanted)):
             found.append(_opened(file.place, rules))
@@ -63,7 +63,7 @@ def _fitting(place: Place, rules: FileRules) -> list[Source]:
     return found
 
 
-def _opened(place: Place, rules: FileRules) -> Source:
+def _opened(place: StoragePath, rules: FileRules) -> Source:
     """Return a file as a source: CSV and Parquet are read where they lie, others are copied."""
 
     path = Path(place.name)
@@ -90,14 +90,14 @@ def query_source(url: str, query: str | None) -> Source:
     """
     if not query:
         raise InputError(
-            f"{shown_address(url)}: a database needs a query, such as 'SELECT * FROM sales' (files "
+            f"{redact_url(url)}: a database needs a query, such as 'SELECT * FROM sales' (files "
             f"are read from file://, s3://, gs:// and abfss://, and from what fsspec knows)"
         )
     file = url.removeprefix("sqlite:///")
     plain = file.partition("?")[0]
     if file != url and plain and not plain.startswith("file:") and not Path(plain).exists():
         raise InputError(f"{plain}: there is no such file")
-    sql = need("sqlalchemy", "databases", "reading a database")
+    sql = import_optional("sqlalchemy", "databases", "reading a database")
     try:
         engine = sql.create_engine(url, connect_args=connection_options(url))
         with engine.connect() as connection:
@@ -110,8 +110,8 @@ def query_source(url: str, query: str | None) -> Source:
     try:
         table = pa.table([pa.array(column) for column in columns], names)
     except pa.ArrowException as error:
-        raise InputError(f"{shown_address(url)}: a column mixes kinds of values: {error}") from None
-    return TableSource(table, shown_address(url))
+        raise InputError(f"{redact_url(url)}: a column mixes kinds of values: {error}") from None
+    return TableSource(table, redact_url(url))
 
 
 _PACKED = (".gz", ".zst", ".bz2")
@@ -137,7 +137,7 @@ def _sheet(path: Path, rules: FileRules) -> Source:
     return TableSource(table, str(path), of_text=True, unusable=unusable)
 
 
-def _parquet(path: Path, rules: FileRules, place: Place | None = None) -> Source:
+def _parquet(path: Path, rules: FileRules, place: StoragePath | None = None) -> Source:
     from eptaro.inputs.files.parquet import ParquetFile  # other files need none of it
 
     return ParquetFile(path, rules, place=place)
@@ -196,7 +196,7 @@ def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     if path != _STANDARD_INPUT and file.is_dir():
         from eptaro.inputs.files.parquet import parquet_folder
 
-        return parquet_folder(Place.of(path), rules)
+        return parquet_folder(StoragePath.of(path), rules)
     if not any(mark in path for mark in "*?[") or file.exists():
         return [_open_local(file, rules)]
     start = Path(file.anchor) if file.is_absolute() else Path()

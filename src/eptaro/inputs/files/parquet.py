@@ -11,16 +11,18 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.days import ordinal
-from eptaro.core.expressions.possible import Known, bound_of, possible
+from eptaro.core.expressions.pruning import ColumnStats, bound_of, possible
 from eptaro.core.expressions.tree import Node, names_in
 from eptaro.errors import InputError
 from eptaro.inputs.files.damage import digest_of, file_digest, unreadable
-from eptaro.inputs.sources import Source, Unread, Wanted, check_columns, sound
-from eptaro.places import Place
+from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_columns, sound
+from eptaro.paths import StoragePath
 from eptaro.rules.files import FileRules
 
 
-def ruled_out(file: Any, where: Node, date: str, stated: Mapping[str, Any]) -> dict[int, Unread]:
+def prune_row_groups(
+    file: Any, where: Node, date: str, stated: Mapping[str, Any]
+) -> dict[int, SkippedRows]:
     """Return the row groups none of whose rows meets a condition, and all of whose dates are
     known to be days; `stated` are values that all rows have.
     """
@@ -30,7 +32,7 @@ def ruled_out(file: Any, where: Node, date: str, stated: Mapping[str, Any]) -> d
         return {}
     names = [name for name in names_in(where) if name in schema.names]
     same = {
-        name: Known(bound_of(value), bound_of(value), value is None, value is None)
+        name: ColumnStats(bound_of(value), bound_of(value), value is None, value is None)
         for name, value in stated.items()
         if name not in schema.names
     }
@@ -45,11 +47,11 @@ def ruled_out(file: Any, where: Node, date: str, stated: Mapping[str, Any]) -> d
             continue
         if not possible(where, same | {name: known[name] for name in names if name in known}):
             ends = ordinal(str(day.least)), ordinal(str(day.most))
-            found[number] = Unread(group.num_rows, *ends)
+            found[number] = SkippedRows(group.num_rows, *ends)
     return found
 
 
-def _known(group: Any, names: Iterable[str]) -> dict[str, Known]:
+def _known(group: Any, names: Iterable[str]) -> dict[str, ColumnStats]:
     """Return what the statistics of a row group say of some columns."""
     columns = (group.column(at) for at in range(group.num_columns))
     own = {column.path_in_schema: column.statistics for column in columns}
@@ -62,9 +64,9 @@ def _known(group: Any, names: Iterable[str]) -> dict[str, Known]:
         if told.has_min_max:
             least, most = bound_of(told.min), bound_of(told.max)
             some = some or isinstance(least, float)  # of NaN, which is blank, they have nothing
-            found[name] = Known(least, most, some, every)
+            found[name] = ColumnStats(least, most, some, every)
         elif every:
-            found[name] = Known(None, None, True, True)
+            found[name] = ColumnStats(None, None, True, True)
     return found
 
 
@@ -83,7 +85,7 @@ class ParquetFile(Source):
         rules: FileRules,
         groups: Sequence[int] | None = None,
         stated: Mapping[str, Any] | None = None,
-        place: Place | None = None,
+        place: StoragePath | None = None,
     ) -> None:
         self.path, self.name, self._groups, self._place = path, str(place or path), groups, place
         self._stated = {} if stated is None else dict(stated)
@@ -104,18 +106,18 @@ class ParquetFile(Source):
             own = list(file.schema_arrow.names)
         return [*own, *(name for name in self._stated if name not in own)]
 
-    def batches(self, wanted: Wanted) -> Iterator[pa.Table]:
+    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns; text to group by is read as codes."""
         pieces = self._read(wanted, None)
         return (piece for piece in pieces if isinstance(piece, pa.Table))
 
-    def pieces(self, wanted: Wanted, where: Node) -> Iterator[pa.Table | Unread]:
+    def pieces(self, wanted: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
         """Yield the wanted columns, but for row groups whose statistics say that none of their
         rows meets a condition.
         """
         return self._read(wanted, where)
 
-    def _read(self, wanted: Wanted, where: Node | None) -> Iterator[pa.Table | Unread]:
+    def _read(self, wanted: ColumnRequest, where: Node | None) -> Iterator[pa.Table | SkippedRows]:
         with self._open() as file:
             schema, rows = file.schema_arrow, file.metadata.num_rows
         own = [name for name in wanted.names if name in schema.names or name not in self._stated]
@@ -127,13 +129,15 @@ class ParquetFile(Source):
         ]
         done = 0
         with self._open(coded) as file:
-            unread = {} if where is None else ruled_out(file, where, wanted.date, self._stated)
+            unread = (
+                {} if where is None else prune_row_groups(file, where, wanted.date, self._stated)
+            )
             if unread:  # a wrong condition is an error for no rows as well
                 yield self._with_stated(schema.empty_table().select(own)).select(wanted.names)
             for piece in _pieces(file, own, self._groups, unread):
-                done += piece.rows if isinstance(piece, Unread) else piece.num_rows
+                done += piece.rows if isinstance(piece, SkippedRows) else piece.num_rows
                 self.share = done / max(rows, 1)
-                if isinstance(piece, Unread):
+                if isinstance(piece, SkippedRows):
                     yield piece
                 else:
                     yield sound(self._with_stated(piece).select(wanted.names))
@@ -179,8 +183,8 @@ class ParquetFile(Source):
 
 
 def _pieces(
-    file: Any, columns: list[str], chosen: Sequence[int] | None, unread: Mapping[int, Unread]
-) -> Iterator[pa.Table | Unread]:
+    file: Any, columns: list[str], chosen: Sequence[int] | None, unread: Mapping[int, SkippedRows]
+) -> Iterator[pa.Table | SkippedRows]:
     """Yield a Parquet file's row groups, or the chosen ones, large ones in batches."""
     for number in range(file.num_row_groups) if chosen is None else chosen:
         if number in unread:
@@ -192,7 +196,7 @@ def _pieces(
             yield file.read_row_group(number, columns=columns)
 
 
-def parquet_folder(folder: Place, rules: FileRules) -> list[ParquetFile]:
+def parquet_folder(folder: StoragePath, rules: FileRules) -> list[ParquetFile]:
     """Return the Parquet files of a folder and the folders in it, in the order of their paths.
 
     Folders called `NAME=VALUE` add a column to the rows of the files in them. Files and
@@ -226,7 +230,7 @@ def parquet_folder(folder: Place, rules: FileRules) -> list[ParquetFile]:
 
 
 def _opened(
-    folder: Place, path: str, rules: FileRules, stated: Mapping[str, Any] | None = None
+    folder: StoragePath, path: str, rules: FileRules, stated: Mapping[str, Any] | None = None
 ) -> ParquetFile:
     inside = path[len(folder.path) + 1 :]
     local = folder.local

@@ -15,8 +15,8 @@ from xml.parsers import expat
 import pyarrow as pa
 
 from eptaro.errors import InputError, unknown
-from eptaro.extras import need
 from eptaro.inputs.files import sheetchild
+from eptaro.optional import import_optional
 
 _PATIENCE = 30  # seconds, and one more for so many bytes of the file
 _PER_SECOND = 100_000
@@ -30,7 +30,7 @@ def read_sheet(path: Path, sheet: str | None) -> tuple[pa.Table, dict[str, str]]
     Date cells stay dates, numbers numbers; a column that mixes kinds becomes text. A process
     of its own reads the file, with a limit on memory and time.
     """
-    need("python_calamine", "workbooks", f"reading {path}")
+    import_optional("python_calamine", "workbooks", f"reading {path}")
     if path.suffix.lower() == ".ods":
         _check_xml(path)
     found = _read_apart(path, sheet or "")

@@ -10,8 +10,8 @@
         2024-....parquet        cells of the days of a year
         2025-08-....parquet     cells of the days of a month, in the last year that has rows
 
-A group's shard is determined by its values (see `eptaro.core.folds.shards`), its number by its row
-in the files of groups of its shard, read in the order of the manifest; so are the codes of values.
+The values of a group determine its shard (see `eptaro.core.aggregation.shards`). Its number is its
+row in the files of groups of its shard, read in the order of the manifest; so are codes of values.
 A file of cells has one row per group and day that has transactions: `group` (its number), `day`,
 and the parts of what is kept (see `eptaro.storage.layout`). Any reader of Parquet reads them; what
 is in no manifest is what a change left that did not end, and means nothing."""

@@ -12,7 +12,7 @@ from typing import Any
 import pyarrow as pa
 
 from eptaro.errors import InputError
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 
 # What the program calls the files of shards; nothing else in a folder is its own.
 SHARD_FILE = re.compile(r"shards/\d{4,}/[a-z0-9-]+-([0-9a-f]{12})[0-9a-f]{8}\.parquet")
@@ -35,7 +35,7 @@ def new_token() -> str:
 
 
 def write_file(
-    folder: Place, shard: int, what: str, token: str, fill: Callable[[Any], None]
+    folder: StoragePath, shard: int, what: str, token: str, fill: Callable[[Any], None]
 ) -> WrittenFile:
     """Write a file of a shard under a name that nothing else has or will have."""
     name = re.sub(r"[^a-z0-9-]", "-", what)
@@ -47,7 +47,7 @@ def write_file(
     return WrittenFile(path, content.size, digest_of(content))
 
 
-def read_file(folder: Place, path: str, digest: str) -> pa.Table:
+def read_file(folder: StoragePath, path: str, digest: str) -> pa.Table:
     """Return what is in a file of a shard.
 
     Raises `InputError` where it is missing, or holds other bytes than were written.

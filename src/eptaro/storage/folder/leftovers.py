@@ -15,7 +15,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
 from eptaro.errors import InputError
-from eptaro.places import Found, Place, runs
+from eptaro.paths import Found, StoragePath, runs
 from eptaro.storage.folder.files import SHARD_FILE, TOKEN
 from eptaro.storage.folder.manifest import Manifest, manifest_of
 from eptaro.storage.layout import NAME
@@ -24,7 +24,7 @@ LOCK = ".writing"
 
 
 @contextmanager
-def writing(folder: Place) -> Iterator[None]:
+def writing(folder: StoragePath) -> Iterator[None]:
     """Be the only one that changes a folder; the system lets go of it however the process ends.
 
     In an object store nobody is kept out: there the manifest is looked at once more before another
@@ -67,18 +67,18 @@ _OLD = re.compile(BEFORE + r"/\d{6,}\.json")
 _BESIDE = re.compile(r"(?:(.*)/)?\.(.+)\.(\d+)")  # a file that is being written, and by whom
 
 
-def begin(folder: Place, token: str) -> None:
+def begin(folder: StoragePath, token: str) -> None:
     """Write down the token of a change before it writes anything."""
     text = json.dumps({"book": "eptaro", "token": token}).encode()
     (folder / _CHANGING).write(lambda sink: sink.write(text))
 
 
-def end(folder: Place) -> None:
+def end(folder: StoragePath) -> None:
     """Forget the token of a change that is done."""
     (folder / _CHANGING).delete()
 
 
-def clear(folder: Place, manifest: Manifest | None) -> None:
+def clear(folder: StoragePath, manifest: Manifest | None) -> None:
     """Take away what a change left that was killed.
 
     In an object store, where nobody is kept out, that is done when it cannot be under way any more.
@@ -107,7 +107,7 @@ def clear(folder: Place, manifest: Manifest | None) -> None:
         end(folder)
 
 
-def _token(folder: Place) -> str | None:
+def _token(folder: StoragePath) -> str | None:
     """Return the token of the change that was under way, None where that cannot be read."""
     with suppress(ValueError, KeyError, TypeError, InputError):
         said = json.loads((folder / _CHANGING).read())
@@ -116,7 +116,7 @@ def _token(folder: Place) -> str | None:
     return None
 
 
-def check_empty(folder: Place) -> None:
+def check_empty(folder: StoragePath) -> None:
     """Raise `InputError` where a folder that is to be made is there and holds something."""
     for file in folder.within():
         if file.inside not in (LOCK, _CHANGING):
@@ -125,7 +125,7 @@ def check_empty(folder: Place) -> None:
             )
 
 
-def tidy(folder: Place, manifest: Manifest, grace: float | None = None) -> None:
+def tidy(folder: StoragePath, manifest: Manifest, grace: float | None = None) -> None:
     """Take away manifests of before that nobody reads by any more, and what they alone name."""
     until = time.time() - (GRACE if grace is None else grace)
     named = {file.path for file in manifest.files}
@@ -147,7 +147,7 @@ def tidy(folder: Place, manifest: Manifest, grace: float | None = None) -> None:
         file.place.delete()
 
 
-def _is_ours(folder: Place, file: Found) -> bool:
+def _is_ours(folder: StoragePath, file: Found) -> bool:
     """Return whether a file is no link, and lies in no folder that is one."""
     local = folder.local
     if local is None:

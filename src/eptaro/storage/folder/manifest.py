@@ -12,25 +12,25 @@ from typing import Any, Literal
 
 import numpy as np
 
+from eptaro.core.aggregation.axis import Axis
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.axis import Axis
-from eptaro.core.folds.cells import Cells
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.groups import Groups
-from eptaro.core.questions.book_options import BookOptions
+from eptaro.core.query.book_options import BookOptions
 from eptaro.errors import InputError
-from eptaro.places import Place
-from eptaro.storage.about import options_told, rows_told, texts
+from eptaro.paths import StoragePath
 from eptaro.storage.folder.files import SHARD_FILE, digest_of
 from eptaro.storage.layout import NAME, damage
+from eptaro.storage.metadata import options_told, rows_told, texts
 
 LAYOUT = 2
 Role = Literal["groups", "values", "cells"]
 
 
 @dataclass(frozen=True)
-class Stored:
+class FileEntry:
     """A file of a shard: its rows, its bytes, and the days or the column that it is of."""
 
     role: Role
@@ -50,7 +50,7 @@ class Stored:
 
 
 @dataclass(frozen=True)
-class Addition:
+class Commit:
     """One step by which rows came in, or were put in the place of others."""
 
     at: str
@@ -77,10 +77,10 @@ class Manifest:
     about: Mapping[str, Any]
     planes: tuple[tuple[str, str], ...]
     reading: Mapping[str, Any] = field(default_factory=dict)
-    changes: tuple[Addition, ...] = ()
-    files: tuple[Stored, ...] = ()
+    changes: tuple[Commit, ...] = ()
+    files: tuple[FileEntry, ...] = ()
 
-    def of(self, shard: int, role: Role, column: str = "") -> list[Stored]:
+    def of(self, shard: int, role: Role, column: str = "") -> list[FileEntry]:
         """Return the files of a shard that play one role, in their order."""
         found = self._by_shard.get((shard, role), [])
         return [file for file in found if file.column == column] if role == "values" else found
@@ -90,8 +90,8 @@ class Manifest:
         return replace(self, files=tuple(file for file in self.files if file.shard == shard))
 
     @cached_property
-    def _by_shard(self) -> dict[tuple[int, str], list[Stored]]:
-        found: dict[tuple[int, str], list[Stored]] = {}
+    def _by_shard(self) -> dict[tuple[int, str], list[FileEntry]]:
+        found: dict[tuple[int, str], list[FileEntry]] = {}
         for file in self.files:
             found.setdefault((file.shard, file.role), []).append(file)
         return found
@@ -135,7 +135,7 @@ class Manifest:
         return json.dumps(made | {"digest": _digest(made)}, ensure_ascii=False, indent=1)
 
 
-def read_manifest(folder: Place) -> Manifest:
+def read_manifest(folder: StoragePath) -> Manifest:
     """Return the manifest of a book's folder.
 
     Raises `InputError` where there is none, or it is damaged or of a later layout.
@@ -164,9 +164,9 @@ def manifest_of(text: bytes, name: str) -> Manifest:
         for file in said["files"]:
             if file["path"] and not SHARD_FILE.fullmatch(file["path"]):
                 raise InputError(f"{name}: names {file['path']!r}, which is no file of a shard")
-        said["files"] = tuple(Stored(**file) for file in said["files"])
+        said["files"] = tuple(FileEntry(**file) for file in said["files"])
         said["changes"] = tuple(
-            Addition(**change | {"files": tuple(change["files"])}) for change in said["changes"]
+            Commit(**change | {"files": tuple(change["files"])}) for change in said["changes"]
         )
         said["planes"] = tuple((what, column) for what, column in said["planes"])
         manifest = Manifest(**said)

@@ -11,24 +11,24 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from eptaro.core.aggregation.axis import cells_axis
+from eptaro.core.aggregation.cells import Cells, together
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.merge import rows_after
+from eptaro.core.aggregation.planes import ROWS
+from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.calendars.span import Span
-from eptaro.core.folds.axis import cells_axis
-from eptaro.core.folds.cells import Cells, together
-from eptaro.core.folds.folded import Folded
-from eptaro.core.folds.groups import Coded, Groups
-from eptaro.core.folds.merge import rows_after
-from eptaro.core.folds.planes import ROWS
-from eptaro.core.folds.sums import Sum
-from eptaro.core.kernels.occurring import occurring
-from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column
+from eptaro.core.kernels.factorize import factorize
+from eptaro.core.results import bigint
+from eptaro.core.results.column import Column
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
-from eptaro.places import Place
+from eptaro.paths import StoragePath
 from eptaro.storage.bookfile import occupied_cells, parts_of, tallies_of
 from eptaro.storage.folder.files import read_file, write_table
-from eptaro.storage.folder.manifest import Manifest, Stored
+from eptaro.storage.folder.manifest import FileEntry, Manifest
 from eptaro.storage.layout import METADATA, damage, with_metadata
 
 _ROWS = "rows::whole"
@@ -54,7 +54,7 @@ class CellTable:
         return cls(pa.table(columns | parts), planes)
 
     @classmethod
-    def read(cls, folder: Place, path: str, digest: str) -> CellTable:
+    def read(cls, folder: StoragePath, path: str, digest: str) -> CellTable:
         """Return what is in a file of a folder."""
         table = read_file(folder, path, digest)
         about = json.loads(table.schema.metadata[METADATA])
@@ -92,7 +92,7 @@ class CellTable:
 
     def parted(self, names: Ints) -> Iterable[tuple[int, CellTable]]:
         """Yield each different name that rows have, and these rows."""
-        found, places = occurring(names, int(names.max()) + 1)
+        found, places = factorize(names, int(names.max()) + 1)
         if len(found) == 1:
             yield int(found[0]), self
             return
@@ -142,17 +142,17 @@ VALUE = "value"
 class ShardFiles:
     """One shard of a folder, as a manifest has it."""
 
-    folder: Place
+    folder: StoragePath
     manifest: Manifest
     shard: int
     token: str = ""  # of the change that writes new ones
 
-    def _rows(self, files: list[Stored]) -> pa.Table:
+    def _rows(self, files: list[FileEntry]) -> pa.Table:
         tables = [read_file(self.folder, file.path, file.digest) for file in files]
         return pa.concat_tables(tables, promote_options="default")  # a blank column is of any kind
 
     @cached_property
-    def groups(self) -> dict[str, Coded]:
+    def groups(self) -> dict[str, Categorical]:
         """The group columns, one entry for each group, in the order of their numbers."""
         files = self.manifest.of(self.shard, "groups")
         if not files or not self.manifest.by:
@@ -203,4 +203,4 @@ def entries(cells: Cells) -> int:
     """Return how many transactions are in all cells."""
     rows = cells.tallies[ROWS]
     assert isinstance(rows, Sum)
-    return exact.total(rows.whole)
+    return bigint.total(rows.whole)

@@ -10,15 +10,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.days import Flags, Ints, as_dates, civil
-from eptaro.core.folds.planes import ROWS
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import Change, Mean, Number, Pairing, Side, Value
-from eptaro.core.questions.view import View
-from eptaro.core.questions.whole import Sums
-from eptaro.core.tables.column import NO_NUMBERS, Column, dates, difference
-from eptaro.core.tables.deferred import Deferred, Repeated, together
-from eptaro.core.tables.format import FIRST, LAST, PERIOD, Face, Rank
+from eptaro.core.query.lineage import Change, DayMatching, Mean, Number, Side, Value
+from eptaro.core.query.totals import GroupTotals
+from eptaro.core.query.view import View
+from eptaro.core.results.column import NO_NUMBERS, Column, dates, difference
+from eptaro.core.results.deferred import LazyColumn, TiledArray, together
+from eptaro.core.results.format import FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.goals import GoalRows, goal_columns
 from eptaro.core.verbs.queries import Goals, Pace
@@ -55,7 +55,7 @@ def detail_columns(
             filled,
             format=now.format,
             description=f"{name} per day less {name}_prior per day",
-            face=Face("change per day", Rank.BESIDE, of=name),
+            face=DisplayHint("change per day", Priority.BESIDE, of=name),
         )
     ]
     if measure.additive_plane is None:
@@ -63,8 +63,8 @@ def detail_columns(
     with np.errstate(over="ignore", invalid="ignore"):
         change = np.where(keep, np.nan_to_num(one - two), 0.0)
     groups, count = view.groups.count, int(place.max(initial=-1)) + 1
-    sums = Sums.of(groups, prior.blanked(keep), place, count)
-    whole = np.abs(view.of_all(f"{name}_contribution", sums).numbers())[place]
+    sums = GroupTotals.of(groups, prior.blanked(keep), place, count)
+    whole = np.abs(view.global_value(f"{name}_contribution", sums).numbers())[place]
     valid = keep & (whole > 0) & np.isfinite(whole)
     with np.errstate(over="ignore"):
         ratio = np.divide(change, whole, out=np.zeros(len(change)), where=valid)
@@ -78,7 +78,7 @@ def detail_columns(
             valid,
             unit="ratio",
             description=text,
-            face=Face("contribution", Rank.BESIDE, of=name),
+            face=DisplayHint("contribution", Priority.BESIDE, of=name),
         )
     )
     return found
@@ -105,7 +105,7 @@ def growth_column(
     valid &= np.isfinite(rate)
     name = measure.name
     text = f"Rate at which {name} grew per year since {name}_prior"
-    face = Face("growth per year", Rank.BESIDE, of=name)
+    face = DisplayHint("growth per year", Priority.BESIDE, of=name)
     return Column.of(
         f"{name}_growth_per_year",
         "float",
@@ -135,7 +135,7 @@ def standing_column(
         np.array(_STANDINGS),
         np.where(keep, codes, -1),
         description="new: none before; lost: none now",
-        face=Face("standing", Rank.BESIDE),
+        face=DisplayHint("standing", Priority.BESIDE),
     )
 
 
@@ -169,7 +169,7 @@ class Compared:
         """The prior sides of each row."""
         return [prior.at(self.place) for prior in self._priors]
 
-    def head(self, *, with_day: bool) -> list[Deferred]:
+    def head(self, *, with_day: bool) -> list[LazyColumn]:
         """Return the columns that label the sides."""
         names = [
             *self._view.groups.names,
@@ -196,14 +196,14 @@ class Compared:
                 _listed([prior.label for prior in self.priors]),
                 exists,
                 "Label of the period before",
-                Face("prior period", Rank.DETAIL),
+                DisplayHint("prior period", Priority.DETAIL),
             ),
             dates(
                 "prior_first",
                 first,
                 exists,
                 "First day of the prior side",
-                Face("prior days", Rank.DAYS, ends="prior_last"),
+                DisplayHint("prior days", Priority.DAYS, ends="prior_last"),
             ),
             dates("prior_last", last, exists, "Last day of the prior side", LAST),
             Column.of(
@@ -211,14 +211,14 @@ class Compared:
                 "flag",
                 self.comparable,
                 description="Whether both sides lie wholly in the coverage",
-                face=Face("comparable", Rank.DETAIL),
+                face=DisplayHint("comparable", Priority.DETAIL),
             ),
             Column.of(
                 "prior_clamped",
                 "flag",
                 clamped & exists,
                 description="Whether the prior end was cut short by its month or period",
-                face=Face("prior end cut short", Rank.DETAIL, rare=True),
+                face=DisplayHint("prior end cut short", Priority.DETAIL, rare=True),
             ),
         ]
         if with_day:
@@ -232,7 +232,7 @@ class Compared:
                     day,
                     unit="days",
                     description="Day of the period, from 1",
-                    face=Face("day", Rank.KEY),
+                    face=DisplayHint("day", Priority.KEY),
                 ),
             )
         if len(self.priors) > 1:
@@ -243,7 +243,7 @@ class Compared:
                     spans,
                     exists,
                     "The spans that the mean is of",
-                    Face("mean of", Rank.DETAIL),
+                    DisplayHint("mean of", Priority.DETAIL),
                 )
             )
         return found
@@ -270,7 +270,7 @@ class Compared:
         )
         return now, column
 
-    def numbers(self, measure: Measure, pairing: Pairing | None) -> dict[str, Number]:
+    def numbers(self, measure: Measure, pairing: DayMatching | None) -> dict[str, Number]:
         """Return what is behind a measure's value, prior value, change and change ratio."""
         name, exists, now = measure.name, self.exists, self._days_of(self._now)
         value = self._value(measure, Side("current side", *now, self._now.exists[self.place]))
@@ -291,10 +291,10 @@ class Compared:
             f"{name}_change_ratio": Change(value, before, self.comparable, True, pairing),
         }
 
-    def _days_of(self, sides: Sides) -> tuple[Repeated, Repeated]:
+    def _days_of(self, sides: Sides) -> tuple[TiledArray, TiledArray]:
         """Return the first and the last day of a side in each row."""
         groups = self._view.groups.count
-        return Repeated.of_spans(sides.first, groups), Repeated.of_spans(sides.last, groups)
+        return TiledArray.of_spans(sides.first, groups), TiledArray.of_spans(sides.last, groups)
 
     def _value(self, measure: Measure, side: Side) -> Value:
         return Value(self._view, measure, self.group, side)
@@ -344,7 +344,7 @@ def _written(sides: Sides) -> NDArray[np.str_]:
 
 
 def _labels(
-    name: str, labels: NDArray[Any], keep: Flags | None, description: str, face: Face
+    name: str, labels: NDArray[Any], keep: Flags | None, description: str, face: DisplayHint
 ) -> Column:
     choices, codes = np.unique(labels, return_inverse=True)
     codes = codes if keep is None else np.where(keep, codes, -1)
@@ -356,14 +356,16 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
     and dates the prior value alone.
     """
     before = prior.named(
-        f"{name}_prior", f"{name} over the prior side", Face("prior", Rank.BESIDE, of=name)
+        f"{name}_prior",
+        f"{name} over the prior side",
+        DisplayHint("prior", Priority.BESIDE, of=name),
     )
     if now.kind in NO_NUMBERS or prior.kind in NO_NUMBERS:
         return [before]
     keep = comparable & ~now.blank & ~prior.blank
     less = difference(now.blanked(keep), prior.blanked(keep))
     change = less.named(
-        f"{name}_change", f"{name} less {name}_prior", Face("change", of=name, drawn=True)
+        f"{name}_change", f"{name} less {name}_prior", DisplayHint("change", of=name, drawn=True)
     )
     base = np.abs(prior.numbers())
     divides = keep & (base > 0)
@@ -380,6 +382,6 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
             divides,
             unit="ratio",
             description=f"{name}_change / |{name}_prior|",
-            face=Face("% change", of=name),
+            face=DisplayHint("% change", of=name),
         ),
     ]

@@ -13,11 +13,11 @@ from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.answer import Answered, Number, Pairing
-from eptaro.core.questions.view import Facts, View
-from eptaro.core.tables.column import Column
-from eptaro.core.tables.deferred import AnyColumn
-from eptaro.core.tables.result import Result
+from eptaro.core.query.lineage import DayMatching, Number, ViewLineage
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column
+from eptaro.core.results.deferred import AnyColumn
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.compare.columns import Compared, changes
 from eptaro.core.verbs.compare.effects import Effects
 from eptaro.core.verbs.compare.sides import (
@@ -52,10 +52,10 @@ def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Me
     for table, back in zip(tables, asked.backs, strict=True):
         ending = "_" + back.strip().replace(" ", "_")
         columns += [_against(c, ending, back) for c in table.columns if c.name not in shared]
-        assert isinstance(table.answer, Answered)
+        assert isinstance(table.answer, ViewLineage)
         for name, number in table.answer.numbers.items():
             numbers[name if name in shared else name + ending] = number
-    assert isinstance(head.answer, Answered)
+    assert isinstance(head.answer, ViewLineage)
     answer = replace(head.answer, asked=asked, numbers=numbers)
     return Result(columns, head.meta | {"back": asked.before}, answer)
 
@@ -68,7 +68,7 @@ def _against(column: Column, ending: str, back: str) -> Column:
     return column.named(column.name + ending, face=face and face.against(back))
 
 
-def compare(facts: Facts, query: Compare) -> Result:
+def compare(facts: BookData, query: Compare) -> Result:
     """Compare each period with the prior period, like for like; `back` is the distance."""
     backs = query.backs
     check_level(query.per, facts.calendar.levels)
@@ -111,11 +111,11 @@ def _against_one(view: View, asked: Compare) -> Result:
     told = {name: getattr(asked, name) for name in ("to_date", "match", "align", "trailing")}
     meta = view.meta("compare") | {"per": asked.per, "back": asked.before} | told
     return Result(
-        columns, meta, Answered(asked, view, sides.group, numbers, np.arange(len(sides.group)))
+        columns, meta, ViewLineage(asked, view, sides.group, numbers, np.arange(len(sides.group)))
     )
 
 
-def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], Pairing | None]:
+def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], DayMatching | None]:
     """Return the current sides, the prior ones (one, or as many as the mean is of), and how
     their days meet, where they do day by day.
     """
@@ -144,13 +144,13 @@ def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], Pairing | No
     return now, priors, _pairing(asked, amount) if len(priors) == 1 else None
 
 
-def _pairing(asked: Compare, amount: Amount | None) -> Pairing:
+def _pairing(asked: Compare, amount: Amount | None) -> DayMatching:
     """Return how days meet under the match rule; a fixed period has no amount to move by."""
     if asked.match == "workday":
-        return Pairing("workday")
+        return DayMatching("workday")
     if asked.match != "date" or amount is None or asked.align == "restated":
-        return Pairing("days in")
-    return Pairing("date", amount)
+        return DayMatching("days in")
+    return DayMatching("date", amount)
 
 
 def _steps_to(fixed: Period, now: Sides, per: str) -> Ints:

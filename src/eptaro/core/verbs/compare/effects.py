@@ -14,16 +14,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Days, Flags, Ints, weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.folds.sums import Sum
 from eptaro.core.kernels.gathering import running
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.view import View
-from eptaro.core.tables import exact
-from eptaro.core.tables.column import Column, Kind
-from eptaro.core.tables.format import Face, Rank
+from eptaro.core.query.view import View
+from eptaro.core.results import bigint
+from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.format import DisplayHint, Priority
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.queries import EFFECTS, Effect
 from eptaro.errors import QuestionError, unknown
@@ -84,7 +84,7 @@ class Effects:
                     now,
                     unit="days",
                     description=f"{text} current side",
-                    face=Face(name, Rank.DETAIL),
+                    face=DisplayHint(name, Priority.DETAIL),
                 ),
                 Column.of(
                     f"{name}_prior",
@@ -93,7 +93,7 @@ class Effects:
                     exists,
                     unit="days",
                     description=f"{text} prior side",
-                    face=Face(f"prior {name}", Rank.DETAIL),
+                    face=DisplayHint(f"prior {name}", Priority.DETAIL),
                 ),
             ]
         return found
@@ -109,7 +109,7 @@ class Effects:
         places = 0 if change.kind == "float" else max(change.scale, _PLACES)
         left: NDArray[Any] = change.numbers() if not places else change.data
         if places:
-            left = exact.wide(change.data) * 10 ** (places - change.scale)
+            left = bigint.wide(change.data) * 10 ** (places - change.scale)
         found = []
         for kind, name in enumerate(self._names):
             effect = self._effect(measure, kind, places)
@@ -142,7 +142,7 @@ class Effects:
         coverage, axis = self._view.coverage, self._view.cells.axis
         first, last = np.maximum(side.first, coverage.lo), np.minimum(side.last, coverage.hi)
         found = sums.between(*axis.bounds(self._group, first, last))
-        return exact.wide(found.data) * 10 ** (places - found.scale) if places else found.numbers()
+        return bigint.wide(found.data) * 10 ** (places - found.scale) if places else found.numbers()
 
 
 def _column(
@@ -164,5 +164,5 @@ def _column(
         scale=places,
         format=like.format,
         description=text,
-        face=Face(what.replace("_", " "), Rank.BESIDE, of=measure.name),
+        face=DisplayHint(what.replace("_", " "), Priority.BESIDE, of=measure.name),
     )

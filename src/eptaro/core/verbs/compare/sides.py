@@ -15,7 +15,7 @@ from eptaro.core.calendars.levels import BY_GROUP, LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.questions.view import View
+from eptaro.core.query.view import View
 from eptaro.core.verbs.queries import MATCHES, Match
 from eptaro.core.verbs.windows import Windows
 from eptaro.errors import QuestionError, unknown

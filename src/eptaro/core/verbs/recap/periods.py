@@ -16,10 +16,10 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_dates, ordinal
 from eptaro.core.calendars.levels import LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
-from eptaro.core.questions.view import View
-from eptaro.core.tables.column import Column, dates
-from eptaro.core.tables.deferred import AnyColumn, Deferred, Repeated
-from eptaro.core.tables.format import COMPLETE, FIRST, LAST, PERIOD, Face, Rank
+from eptaro.core.query.view import View
+from eptaro.core.results.column import Column, dates
+from eptaro.core.results.deferred import AnyColumn, LazyColumn, TiledArray
+from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.errors import QuestionError, unknown
 
 _WHOLE = "Whether the row is a whole period inside the coverage"
@@ -68,7 +68,7 @@ class PeriodRows:
             words[by_letters],
             np.argsort(by_letters)[rank],
             description="Level of the period",
-            face=Face("level", Rank.KEY),
+            face=DisplayHint("level", Priority.KEY),
         )
         return cls(first, last, complete, level, per, labels)
 
@@ -122,7 +122,7 @@ class PeriodRows:
     def head(self) -> list[AnyColumn]:
         """Return the columns that label the rows, the same for every group: label and days."""
         return [
-            Deferred("period", len(self), lambda: self.labels),
+            LazyColumn("period", len(self), lambda: self.labels),
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
             dates("first", self.first, None, "First day of the row", FIRST),
             dates("last", self.last, None, "Last day of the row", LAST),
@@ -132,21 +132,21 @@ class PeriodRows:
                 self.last - self.first + 1,
                 unit="days",
                 description="Days from first to last",
-                face=Face("number of days", Rank.DETAIL),
+                face=DisplayHint("number of days", Priority.DETAIL),
             ),
         ]
 
-    def complete_of_all(self, view: View) -> Deferred:
+    def complete_of_all(self, view: View) -> LazyColumn:
         """Return the column that says for every group which rows are whole."""
         groups = view.groups.count
 
         def make() -> Column:
-            whole = np.asarray(Repeated.of_spans(self.complete, groups))
+            whole = np.asarray(TiledArray.of_spans(self.complete, groups))
             if view.own is not None:
                 whole = whole & view.complete_of_all(self.first, self.last)[:]
             return Column.of("complete", "flag", whole, description=_WHOLE, face=COMPLETE)
 
-        return Deferred("complete", len(self) * groups, make)
+        return LazyColumn("complete", len(self) * groups, make)
 
 
 def spans_of(view: View, per: str) -> tuple[Ints, Ints, Flags, Callable[[], NDArray[Any]]]:

@@ -7,19 +7,19 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.aggregation.folded import rows_note
 from eptaro.core.calendars.days import LAST_DAY, Flags, Ints
 from eptaro.core.dimension.recurring import RECURRING
-from eptaro.core.folds.folded import rows_note
-from eptaro.core.questions.answer import Answered, Number, Side, Value
-from eptaro.core.questions.coverage import GroupSpans
-from eptaro.core.questions.query import Query
-from eptaro.core.questions.view import Facts, View, largest
-from eptaro.core.questions.whole import Fewer, Named
-from eptaro.core.tables import exact
-from eptaro.core.tables.column import NO_NUMBERS, Column
-from eptaro.core.tables.deferred import Repeated, taken
-from eptaro.core.tables.display import BLANK, shown
-from eptaro.core.tables.result import Result
+from eptaro.core.query.coverage import GroupSpans
+from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
+from eptaro.core.query.query import Query
+from eptaro.core.query.totals import GroupSet, ReducedBook
+from eptaro.core.query.view import BookData, View, largest
+from eptaro.core.results import bigint
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.deferred import TiledArray, taken
+from eptaro.core.results.display import BLANK, shown
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows, spans_of
 from eptaro.errors import EptaroError, QuestionError
@@ -40,7 +40,7 @@ def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Resul
         )
     measures = view.facts.measures
     heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
-    every, edge = view.of_all("names", Named(view.groups)), _edge(view)
+    every, edge = view.global_value("names", GroupSet(view.groups)), _edge(view)
     blank = bool((every.groups.coded[view.groups.names[0]].codes < 0).any())
     head = [*rows.head(), rows.complete_of_all(edge)]
     taken = {column.name for column in head} | {TOTAL}
@@ -62,7 +62,7 @@ def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Resul
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
                 columns.append(share(f"{name} share", column.numbers(), whole, text, name))
     group = np.zeros(len(rows), np.int64)
-    answer = Answered(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
+    answer = ViewLineage(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}
     return Result(columns, meta, answer)
 
@@ -73,8 +73,8 @@ def _edge(view: View) -> View:
     if facts.spans is not None:
         lo, hi = facts.spans.onto(edge.places, 1, LAST_DAY)
         own = GroupSpans(lo, hi, facts.spans.asked)
-    mine = Fewer(replace(facts.folded, groups=edge.groups, cells=edge.cells), own)
-    found = view.of_all("all groups", mine)
+    mine = ReducedBook(replace(facts.folded, groups=edge.groups, cells=edge.cells), own)
+    found = view.global_value("all groups", mine)
     if found is mine:
         return edge
     every = replace(facts, folded=found.folded, spans=found.own)
@@ -88,7 +88,7 @@ def _title(column: str, word: Any, taken: set[str], blank: bool) -> str:
     return f"{column}={title}" if title in taken or doubled else title
 
 
-def recap(facts: Facts, query: Recap) -> Result:
+def recap(facts: BookData, query: Recap) -> Result:
     """Summarise each period of a level; see `Recap`."""
     view = facts.view(query.by, query.only, query.as_of)
     if query.top is not None:
@@ -96,7 +96,7 @@ def recap(facts: Facts, query: Recap) -> Result:
     if query.every is not None:
         return _per_entry(view, query)
     if query.per in RECURRING:
-        from eptaro.core.questions.by_attribute import attribute_of, recap_by
+        from eptaro.core.query.by_attribute import attribute_of, recap_by
 
         query.check_attribute()
         table = recap_by(view, attribute_of(view, query.per), query)
@@ -111,20 +111,25 @@ def recap(facts: Facts, query: Recap) -> Result:
 def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
     """Return one row per group and period, with shares and ranks where these are asked for."""
     count, groups, measures = len(rows), view.groups.count, view.facts.measures
-    group, place = Repeated.of_groups(groups, count), Repeated.of_spans(np.arange(count), groups)
-    first, last, parts = (Repeated.of_spans(p, groups) for p in (rows.first, rows.last, rows.parts))
+    group, place = (
+        TiledArray.of_groups(groups, count),
+        TiledArray.of_spans(np.arange(count), groups),
+    )
+    first, last, parts = (
+        TiledArray.of_spans(p, groups) for p in (rows.first, rows.last, rows.parts)
+    )
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
     beside = list(values)
     if asked.shares or asked.ranks or asked.index is not None:
         beside = _set_beside(view, values, rows, (np.asarray(group), np.asarray(place)), asked)
     side = Side("days", first, last)
-    answer = Answered(
+    answer = ViewLineage(
         asked,
         view,
         group,
         {m.name: Value(view, m, group, side) for m in measures},
         np.arange(len(group)),
-        Repeated.of_spans(rows.of_level(TOTAL), groups),
+        TiledArray.of_spans(rows.of_level(TOTAL), groups),
     )
     tied = tie_out(view, values, np.asarray(parts)) | rows_note(view.facts.folded)
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
@@ -161,7 +166,7 @@ def _set_beside(
 
 def _per_entry(view: View, asked: Recap) -> Result:
     """Return for each transaction the measures of the period that holds it."""
-    from eptaro.core.questions.transactions import LABEL, per_entry
+    from eptaro.core.query.transactions import LABEL, per_row
 
     if asked.every != "entry":
         raise QuestionError(f"every={asked.every!r}: a recap is one row per period, or per 'entry'")
@@ -169,7 +174,7 @@ def _per_entry(view: View, asked: Recap) -> Result:
     lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
     place = np.repeat(np.arange(len(first)), lengths)
     label = Column.text("period", labelling().astype(object)[place], description=LABEL)
-    return per_entry(view, Side("days", first[place], last[place]), "", label, asked)
+    return per_row(view, Side("days", first[place], last[place]), "", label, asked)
 
 
 def _parts(count: int) -> str:
@@ -188,7 +193,7 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
         if plane is None or column.kind == "float":
             continue
         keep = parts & ~column.blank
-        come = exact.total(column.data[keep])
+        come = bigint.total(column.data[keep])
         total = view.cells.total(plane, view.seen.lo, view.seen.hi)
         if come != total:
             raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")

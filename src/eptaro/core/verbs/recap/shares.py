@@ -10,13 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.kernels.occurring import occurring
+from eptaro.core.kernels.factorize import factorize
 from eptaro.core.measures.measure import Measure
-from eptaro.core.questions.view import View
-from eptaro.core.questions.whole import Sums
-from eptaro.core.tables.column import Column, join
-from eptaro.core.tables.format import Face
-from eptaro.core.tables.result import Result
+from eptaro.core.query.totals import GroupTotals
+from eptaro.core.query.view import View
+from eptaro.core.results.column import Column, join
+from eptaro.core.results.format import DisplayHint
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.recap.periods import PeriodRows
 
 Numbers = NDArray[np.float64]
@@ -35,7 +35,9 @@ def share_columns(
     if measure.additive_plane is None:
         return []
     name, count = measure.name, len(rows)
-    sums = view.of_all(f"{name}_share", Sums.of(view.groups.count, value, place, count))
+    sums = view.global_value(
+        f"{name}_share", GroupTotals.of(view.groups.count, value, place, count)
+    )
     numbers = value.numbers()
     whole = np.full(len(numbers), sums.total(rows.parts))
     found = [share(f"{name}_share", numbers, whole, "of all rows", name)]
@@ -90,7 +92,7 @@ def share(
         share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
     valid &= np.isfinite(share)
     said = f"share {text}"
-    face = Face(words, of=of, drawn=True)
+    face = DisplayHint(words, of=of, drawn=True)
     return Column.of(
         name, "float", share, valid, unit="share", description=said.capitalize(), face=face
     )
@@ -123,7 +125,7 @@ def index_column(
         found.ravel(),
         valid.ravel(),
         description=text,
-        face=Face(f"{label} = 100", of=measure.name),
+        face=DisplayHint(f"{label} = 100", of=measure.name),
     )
 
 
@@ -136,20 +138,20 @@ def rank_column(view: View, measure: Measure, value: Column, rows: PeriodRows) -
     groups, count = view.groups.count, len(rows)
     place = np.tile(np.arange(count), groups)
     ranked = np.ones(groups, bool) if view.others is None else ~view.others
-    mine, at = Ladder.of(value, place, np.repeat(ranked, count), groups)
-    ladder = view.of_all(f"{measure.name}_rank", mine)
+    mine, at = RankTable.of(value, place, np.repeat(ranked, count), groups)
+    ladder = view.global_value(f"{measure.name}_rank", mine)
     text = "among the groups of its period"
     if ladder.groups == 1:
-        ladder, at = Ladder.of(value, rows.level.data, np.ones(count, bool), 1)
+        ladder, at = RankTable.of(value, rows.level.data, np.ones(count, bool), 1)
         mine, text = ladder, "among the periods of its level"
     ranks = np.append(ladder.ranks(mine), 0)[at]
-    face = Face("rank", of=measure.name)
+    face = DisplayHint("rank", of=measure.name)
     name = f"{measure.name}_rank"
     return Column.of(name, "integer", ranks, at >= 0, description=f"Rank {text}", face=face)
 
 
 @dataclass(frozen=True, eq=False)
-class Ladder:
+class RankTable:
     """The different values of each pool in order, and how many rows have each.
 
     `values` are those of all pools; a rung's key is its pool times their number, and the place of
@@ -162,18 +164,18 @@ class Ladder:
     counts: Ints
 
     @classmethod
-    def of(cls, value: Column, pool: Ints, ranked: Flags, groups: int) -> tuple[Ladder, Ints]:
+    def of(cls, value: Column, pool: Ints, ranked: Flags, groups: int) -> tuple[RankTable, Ints]:
         """Return the ladder of rows that are ranked, and the rung of each, -1 for none."""
         place = np.where(ranked, value.ranks(), -1)
         held = np.flatnonzero(place >= 0)
         values, own = _different(value, held, place[held])
-        keys, rung = occurring(pool[held] * len(values) + own, len(values) * (int(pool.max()) + 1))
+        keys, rung = factorize(pool[held] * len(values) + own, len(values) * (int(pool.max()) + 1))
         counts = np.bincount(rung, minlength=len(keys))
         at = np.full(len(value), -1)
         at[held] = rung
         return cls(groups, values, keys, counts), at
 
-    def beside(self, other: Ladder) -> Ladder:
+    def beside(self, other: RankTable) -> RankTable:
         """Return the ladder of the rows of both."""
         values = join([self.values, other.values])
         values, place = _different(values, np.arange(len(values)), values.ranks())
@@ -183,13 +185,13 @@ class Ladder:
             for rungs, own in ((self, place[:size]), (other, place[size:]))
         ]
         most = max((int(own[-1]) for own in keys if len(own)), default=-1)
-        found, at = occurring(np.concatenate(keys), most + 1)
+        found, at = factorize(np.concatenate(keys), most + 1)
         counts = np.zeros(len(found), np.int64)
         counts[at[: len(keys[0])]] = self.counts
         counts[at[len(keys[0]) :]] += other.counts
-        return Ladder(self.groups + other.groups, values, found, counts)
+        return RankTable(self.groups + other.groups, values, found, counts)
 
-    def ranks(self, some: Ladder) -> Ints:
+    def ranks(self, some: RankTable) -> Ints:
         """Return the rank of each rung of a ladder whose rungs are all on this one."""
         before = np.append(0, np.cumsum(self.counts))
         width = max(len(self.values), 1)
@@ -216,7 +218,7 @@ class Ladder:
 
 def _different(column: Column, rows: Ints, ranks: Ints) -> tuple[Column, Ints]:
     """Return the different values of some rows in order, and the place of each row's among them."""
-    met, place = occurring(ranks, int(ranks.max(initial=-1)) + 1)
+    met, place = factorize(ranks, int(ranks.max(initial=-1)) + 1)
     first = np.zeros(len(met), np.int64)
     first[place] = rows
     return replace(column.take(first), valid=None), np.asarray(place, np.int64)

@@ -1,0 +1,185 @@
+"""Options on which rows are asked about and the result of folds them, and the book that they."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import wraps
+from typing import Any, Literal
+
+import click
+
+from eptaro.cli.fields import add_options, options_of, said, taken
+from eptaro.cli.help import ENGINE, GROUPS, KNOWN, option
+from eptaro.cli.messages import tell
+from eptaro.cli.options import Command
+from eptaro.core.calendars.days import DateLike
+from eptaro.daybook import Daybook
+from eptaro.inputs.options import FileOptions, ReadOptions
+from eptaro.rules.lookups import parse_lookup
+from eptaro.storage.layout import is_book
+from eptaro.timeouts import wait_again, wait_at_most
+
+ENGINES = ("stream", "dask", "sql")
+
+
+@dataclass(frozen=True)
+class DataOptions:
+    """The files, what is specified about their rows and what is measured, what is looked at, and
+    what folds it."""
+
+    files: tuple[str, ...]
+    rows: Mapping[str, Any]  # of the options of `ReadOptions`, those that were given
+    only: tuple[str, ...]
+    as_of: DateLike
+    engine: Literal["stream", "dask", "sql"]
+    client: str | None
+    timeout: float
+    table_name: str | None
+    show_query: bool
+
+    @property
+    def by(self) -> list[str]:
+        """The group columns that are asked for."""
+        return list(self.rows.get("by", ()))
+
+    @property
+    def narrowed(self) -> list[str] | None:
+        """What the question is narrowed to."""
+        return list(self.only) or None
+
+    @property
+    def flags(self) -> list[str]:
+        """The options that only rows can be read by."""
+        known, own = options_of(ReadOptions), ("by", "measures")  # which a book takes as well
+        words = [known[name].flag for name in self.rows if name not in own]
+        words += ["--table"] if self.table_name else []
+        of_folder = self.engine == "dask" and self.client
+        return [*words, "--engine"] if self.engine != "stream" and not of_folder else words
+
+    def grouped(self, book: Daybook) -> list[str]:
+        """Return the group columns; where groups keep calendars, the column that they go by."""
+        own = book._store.about.own
+        return [own.column] if own is not None and not self.by else self.by
+
+
+def _wait_at_most(context: click.Context, _: click.Parameter, seconds: float) -> float:
+    """Let the seconds hold for all that a command waits for."""
+    token = wait_at_most(seconds)
+    context.call_on_close(lambda: wait_again(token))
+    return seconds
+
+
+where_option = add_options(ReadOptions, names=["where"], unset=True)
+_AS_OF = option(
+    KNOWN,
+    "--as-of",
+    metavar="DATE",
+    default="latest",
+    show_default=True,
+    help="The last day looked at: latest (the last of the data), today or a date.",
+)
+_OTHERS = (
+    option(
+        GROUPS,
+        "--only",
+        metavar="WHAT",
+        multiple=True,
+        help="Narrow to a span (2025-05-06..2025-06-17, 2024-Q3..2025-Q2, 2024-03..), a period "
+        "(2025-Q2) or a value of a column (route=Norrow-Fenholm). May be given again.",
+    ),
+    option(
+        ENGINE,
+        "--engine",
+        type=click.Choice(ENGINES),
+        default="stream",
+        show_default=True,
+        help="What folds: stream reads files piece by piece, dask on a cluster, sql inside the "
+        "database whose address is given as FILE.",
+    ),
+    option(
+        ENGINE,
+        "--client",
+        metavar="ADDRESS",
+        default=None,
+        help="With dask: a scheduler.  [default: workers on this machine]",
+    ),
+    option(
+        ENGINE,
+        "--timeout",
+        type=click.FloatRange(1),
+        metavar="SECONDS",
+        default=60,
+        show_default=True,
+        callback=_wait_at_most,
+        help="How long a store, a database or a cluster may give no answer.",
+    ),
+    option(
+        ENGINE,
+        "--table",
+        "table_name",
+        metavar="NAME",
+        default=None,
+        help="With sql: the table to fold (or --query).",
+    ),
+    option(
+        ENGINE, "--show-query", is_flag=True, help="With sql: print what the database is asked."
+    ),
+)
+_SINGLE = ("files", "only", "as_of", "engine", "client", "timeout", "table_name", "show_query")
+
+
+def data_options(command: Command) -> Command:
+    """Add the options on rows to a command, which takes them as `data`."""
+
+    @wraps(command)
+    def run(**given: Any) -> Any:
+        rows = said(taken(ReadOptions, given))
+        if "lookups" in rows:
+            rows["lookups"] = [*map(parse_lookup, rows["lookups"])]
+        single = {name: given.pop(name) for name in _SINGLE}
+        return command(**given, data=DataOptions(rows=rows, **single))
+
+    decorated: Any = run
+    files = click.argument("files", metavar="[FILE]...", nargs=-1)
+    for add in reversed((files, _AS_OF, add_options(ReadOptions, unset=True), *_OTHERS)):
+        decorated = add(decorated)
+    return decorated  # type: ignore[no-any-return]
+
+
+def folded(files: list[str], options: FileOptions, data: DataOptions) -> Daybook:
+    """Fold files by the engine that the options name."""
+    if data.engine != "sql" and (data.table_name or data.show_query):
+        raise click.UsageError("--table and --show-query go with --engine sql")
+    if data.engine != "dask" and data.client:
+        raise click.UsageError("--client goes with --engine dask")
+    if data.engine != "stream" and options.date is None:
+        raise click.UsageError(
+            f"Missing option '--date' (--engine {data.engine} does not look for it)."
+        )
+    given = options.given()
+    if data.engine != "sql":
+        given |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
+        return Daybook.read(files, **given)
+    written = given.pop("files", None)
+    what = data.table_name or (written.query if written else None)
+    if len(files) != 1 or not what:
+        raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
+    book = Daybook.from_sql(files[0], what, **given)
+    if data.show_query:
+        for query in book.queries:
+            tell(f"{query};\n")
+    return book
+
+
+def opened(files: list[str], data: DataOptions | None = None) -> Daybook | None:
+    """Return the book that files hold, several merged; None where they are transactions."""
+    if not all(is_book(file) for file in files):
+        return None
+    more: dict[str, Any] = {}
+    if data is not None and data.engine == "dask" and data.client:
+        more = {"client": data.client, "timeout": data.timeout}
+    first, *others = (Daybook.open(file, **more) for file in files)
+    for book in others:
+        first = first.merge(book)
+    return first

@@ -1,0 +1,107 @@
+"""What a command says beside its answer, on standard error: as much as was asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from pathlib import Path
+from typing import Any
+
+import click
+
+from eptaro.cli.help import OTHER, option
+from eptaro.core.results.display import visible
+from eptaro.core.results.result import Result
+from eptaro.errors import counted
+from eptaro.progress import LOGGER, watched
+
+_quiet: ContextVar[bool] = ContextVar("quiet", default=False)
+
+
+def _be_quiet(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if wanted:
+        token = _quiet.set(True)
+        context.call_on_close(lambda: _quiet.reset(token))
+
+
+def _show_log(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if not wanted:
+        return
+    import logging
+
+    class Shown(logging.Handler):
+        """Shows the log on standard error."""
+
+        def emit(self, record: logging.LogRecord) -> None:
+            tell(record.getMessage())
+
+    handler, logger = Shown(), logging.getLogger(LOGGER)
+    logger.addHandler(handler)
+    logger.setLevel(logging.DEBUG)
+    context.call_on_close(lambda: logger.removeHandler(handler))
+
+
+def loudness_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add `-q` and `-v` to a command, which need not know of them."""
+    for short, name, callback, text in (
+        ("-v", "--verbose", _show_log, "Show what was decided and how long each step took."),
+        ("-q", "--quiet", _be_quiet, "Show the answer and errors only."),
+    ):
+        command = option(
+            OTHER, short, name, is_flag=True, expose_value=False, callback=callback, help=text
+        )(command)
+    return command
+
+
+def is_quiet() -> bool:
+    """Return whether the answer alone is wanted."""
+    return _quiet.get()
+
+
+def tell(message: str) -> None:
+    """Say something on standard error; what data or file names bring with them cannot act."""
+    if not _quiet.get():
+        click.echo("\n".join(map(visible, message.split("\n"))), err=True)
+
+
+def report_rejected(
+    rejected: Result, left_out: dict[str, Any], out: Path | None, source: str
+) -> None:
+    """Write the rows rejected to a file, and say how many and what they add up to."""
+    if not len(rejected):
+        return
+    path = out or Path(f"{Path(source).name}.rejected.csv")
+    from eptaro.outputs.files import write
+
+    write(rejected, path)
+    sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
+    tell(f"{counted(len(rejected), 'row')} rejected{sums}: listed in {path}")
+
+
+@contextmanager
+def shown_progress() -> Iterator[None]:
+    """Show a bar (rows, rate, time left) on a terminal where reading takes long."""
+    from rich.console import Console
+
+    console = Console(stderr=True)
+    if not console.is_terminal or _quiet.get():
+        yield
+        return
+    from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = (
+        TextColumn("{task.fields[rows]:>14,} rows"),
+        BarColumn(),
+        TextColumn("{task.fields[rate]:>12,.0f} rows/s"),
+        TimeRemainingColumn(),
+    )
+    with Progress(*columns, console=console, transient=True) as bar:
+        task = bar.add_task("", total=1.0, rows=0, rate=0.0)
+
+        def follow(rows: int, share: float | None) -> None:
+            elapsed = bar.tasks[0].elapsed or 1e-9
+            bar.update(task, completed=share or 0.0, rows=rows, rate=rows / elapsed)
+
+        with watched(follow):
+            yield

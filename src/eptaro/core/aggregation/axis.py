@@ -1,0 +1,173 @@
+"""`Axis`: which cell belongs to which group and day, dense or sparse."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.gathering import bounds, bounds_of_all, places
+from eptaro.core.kernels.parallel import parallel_for
+from eptaro.core.kernels.room import on_disk, room
+from eptaro.core.kernels.sorting import joined_runs, occupied
+
+_DENSE = np.empty(0, np.int64)
+MOST_DENSE = 1 << 24  # cells; beyond, only occupied cells are kept
+
+
+@dataclass(frozen=True, eq=False)
+class Axis:
+    """Cells in the order of groups, then days.
+
+    Dense: one cell for every group and day, at group * days + day. Sparse: `keys` holds
+    that number for each occupied cell, in order. Either way `place` leads from a group
+    and day to the first cell at or after it, and all prefix sums work alike.
+    """
+
+    groups: int
+    first_day: int
+    days: int
+    keys: Ints | None = None
+
+    def on_disk(self) -> Axis:
+        """Return the axis with its keys in a file."""
+        return self if self.keys is None else replace(self, keys=on_disk(self.keys))
+
+    @property
+    def size(self) -> int:
+        """The number of cells."""
+        return self.groups * self.days if self.keys is None else len(self.keys)
+
+    @property
+    def last_day(self) -> int:
+        """The last day."""
+        return self.first_day + self.days - 1
+
+    def cell_of(self, group: Ints, day: Ints) -> Ints:
+        """Return the first cell of each group at or after each day ordinal."""
+        key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
+        return key if self.keys is None else places(self.keys, key)
+
+    def bounds(self, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return the half-open range of cells of each group from its first to its last day; an
+        empty one where the last comes before the first.
+        """
+        return bounds(self.keys, group, first, last, self.first_day, self.days)
+
+    def bounds_of_all(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return the ranges of cells of the same spans of days for every group, group by group."""
+        return bounds_of_all(self.keys, self.groups, first, last, self.first_day, self.days)
+
+    @property
+    def all_keys(self) -> Ints:
+        """The number group * days + day of every cell."""
+        return np.arange(self.size) if self.keys is None else self.keys
+
+    def cells_of(self) -> tuple[Ints, Ints]:
+        """Return group and day ordinal of every cell."""
+        group, day = np.divmod(self.all_keys, self.days)
+        return group, day + self.first_day
+
+    def same(self, other: Axis) -> bool:
+        """Return whether two axes are surely one."""
+        both_dense = self.keys is None and other.keys is None
+        return self is other or (
+            both_dense
+            and (self.groups, self.first_day, self.days)
+            == (other.groups, other.first_day, other.days)
+        )
+
+    def renumbered(self, other: Axis) -> Ints:
+        """Return the key of each own cell on another axis."""
+        if (self.first_day, self.days) == (other.first_day, other.days):
+            return self.all_keys
+        moved = self.first_day - other.first_day
+        return self._anew(lambda group, day: group * other.days + (day + moved))
+
+    def onto(self, other: Axis) -> Ints:
+        """Return the place of each own cell on an axis that covers it."""
+        keys = self.renumbered(other)
+        return keys if other.keys is None else places(other.keys, keys)
+
+    def regrouped(self, target: Ints, count: int) -> tuple[Axis, Ints]:
+        """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
+        place of each own cell on it, -1 where left out.
+        """
+        left_out = bool((target < 0).any())  # these come first
+
+        def key(group: Ints, day: Ints) -> Ints:
+            new = target[group]
+            return np.where(new < 0, 0, new * self.days + day + left_out)
+
+        keys = self._anew(key)
+        if self.keys is None:
+            return Axis(count, self.first_day, self.days), keys - left_out
+        kept, places = occupied(keys, count * self.days + left_out)
+        if left_out:
+            some = int(len(kept) > 0 and kept[0] == 0)
+            kept, places = kept[some:] - 1, places - some
+        return Axis(count, self.first_day, self.days, kept), places
+
+    def keyed(self, target: Ints, first: int, days: int) -> Ints:
+        """Return the key of each own cell where its group is another, on an axis of other days."""
+        moved = self.first_day - first
+        return self._anew(lambda group, day: target[group] * days + (day + moved))
+
+    def _anew(self, key: Callable[[Ints, Ints], Ints]) -> Ints:
+        """Return what becomes of the group and the place of the day of each cell."""
+        every = self.all_keys
+        found = room(len(every), np.int64, every)
+
+        def some(of: slice) -> None:
+            found[of] = key(*np.divmod(every[of], self.days))
+
+        parallel_for(some, len(every))
+        return found
+
+
+def joined(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
+    """Return an axis that has the cells of several, and the places of each one's there, None
+    where they stay; groups are numbered alike in all.
+    """
+    first = min(axis.first_day for axis in axes)
+    days = max(axis.last_day for axis in axes) - first + 1
+    wide = Axis(max(axis.groups for axis in axes), first, days)
+    roomy = wide.size <= MOST_DENSE and any(axis.keys is None for axis in axes)
+    if roomy or axes[0].same(wide):
+        return wide, [None if axis.same(wide) else axis.renumbered(wide) for axis in axes]
+    keys = [axis.renumbered(wide) for axis in axes]
+    if len(keys) == 2:
+        kept, *onto = joined_runs(*keys)
+    else:
+        kept, places = occupied(np.concatenate(keys), wide.size)
+        onto = np.split(places, np.cumsum([len(part) for part in keys])[:-1])
+    return Axis(wide.groups, first, days, kept), [*onto]
+
+
+def met(
+    axes: Sequence[Axis], targets: Sequence[Ints], count: int
+) -> tuple[Axis, list[Ints | None]]:
+    """Return an axis that has the cells of several after group i of each is renumbered to its
+    `target[i]`, and the places of each one's cells there.
+    """
+    first = min(axis.first_day for axis in axes)
+    days = max(axis.last_day for axis in axes) - first + 1
+    keys = [axis.keyed(target, first, days) for axis, target in zip(axes, targets, strict=True)]
+    if count * days <= MOST_DENSE:
+        return Axis(count, first, days), [*keys]
+    kept, places = occupied(np.concatenate(keys), count * days)
+    ends = np.cumsum([len(part) for part in keys])[:-1]
+    return Axis(count, first, days, kept), [*np.split(places, ends)]
+
+
+def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
+    """Return an axis for cells of known groups and days, and the place of each on it."""
+    first = int(day.min())
+    days = int(day.max()) - first + 1
+    keys = group * days + (day - first)
+    if count * days <= MOST_DENSE:
+        return Axis(count, first, days), keys
+    kept, places = occupied(keys, count * days)
+    return Axis(count, first, days, kept), places

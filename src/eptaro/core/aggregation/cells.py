@@ -1,0 +1,289 @@
+"""Cells: transactions folded to one entry per group, day and plane."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.aggregation.axis import Axis, joined, met
+from eptaro.core.aggregation.planes import ROWS, Plane
+from eptaro.core.aggregation.selected import SelectedValues, ValueLists
+from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.gathering import running
+from eptaro.core.kernels.room import is_on_disk, on_disk
+from eptaro.core.kernels.sorting import met_first
+from eptaro.core.results import bigint
+from eptaro.core.results.column import Column
+
+_MOST_AT_ONCE = 1 << 26  # cells that are put in one order, which takes room
+Tally = Sum | Squares | SelectedValues | ValueLists
+
+
+@dataclass(frozen=True, eq=False)
+class Cells:
+    """All planes over one axis of groups and days."""
+
+    axis: Axis
+    tallies: Mapping[Plane, Tally]
+
+    def moved(self, axis: Axis, target: Ints, owner: Ints | None = None) -> Cells:
+        """Return the cells on another axis: cell i goes to `target[i]`, several may meet there,
+        -1 is left out. `owner` is the group of each cell, where cells of several groups meet.
+        """
+        size = axis.size
+
+        def moved(tally: Tally) -> Tally:
+            if isinstance(tally, SelectedValues):
+                return tally.moved(target, size, owner)
+            return tally.moved(target, size)
+
+        return Cells(axis, _each_once(self.tallies, moved))
+
+    def regrouped(self, target: Ints, count: int) -> Cells:
+        """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
+        axis, places = self.axis.regrouped(target, count)
+        kept = target[target >= 0]
+        meet = int(np.bincount(kept, minlength=1).max()) > 1
+        owner = self.axis.cells_of()[0] if meet else None
+        return self.moved(axis, places, owner)
+
+    def plus(self, other: Cells, *, apart: bool = False) -> Cells:
+        """Return the cells of both; groups are numbered alike in both. Where they are `apart`, a
+        group of either is made of others, and neither's rows come before the other's.
+        """
+        axis, onto = joined([self.axis, other.axis])
+        summed = {plane for plane, tally in self.tallies.items() if isinstance(tally, Sum)}
+        one, two = (
+            side if places is None else side._needed_beside(summed).moved(axis, places)
+            for side, places in zip((self, other), onto, strict=True)
+        )
+        found: dict[Plane, Tally] = {}
+        summed_up: dict[tuple[int, int], Sum] = {}
+        for plane, tally in self.tallies.items():
+            beside = other.tallies[plane]
+            if isinstance(tally, Sum) and isinstance(beside, Sum):
+                key = id(tally), id(beside)
+                if key not in summed_up:
+                    summed_up[key] = Sum.together([tally, beside], onto, axis.size)
+                found[plane] = summed_up[key]
+            else:
+                found[plane] = _joined(one.tallies[plane], plane, two.tallies, apart)
+        return Cells(axis, found)
+
+    def _needed_beside(self, summed: set[Plane]) -> Cells:
+        """Return the planes that are not summed, and the sums that squares need."""
+        kept = {plane for plane in self.tallies if plane not in summed}
+        for plane in [plane for plane in kept if plane.what == "square"]:
+            kept |= {Plane(what, plane.column) for what in ("sum", "filled")}
+        return Cells(self.axis, {p: t for p, t in self.tallies.items() if p in kept})
+
+    def check(self) -> None:
+        """Raise `ValueError` unless every plane has the axis's cells and none is out of order."""
+        for plane, tally in self.tallies.items():
+            if isinstance(tally, Sum | Squares):
+                fits = len(tally.whole) == self.axis.size
+            else:
+                ordered = (np.diff(tally.cell) >= 0).all()
+                fits = bool(ordered and (tally.cell < self.axis.size).all())
+            if not fits:
+                raise ValueError(f"plane {plane} does not fit its axis")
+
+    def days_with_rows(self) -> Ints:
+        """Return the day ordinals on which any group has rows, in order."""
+        axis, tally = self.axis, self.tallies[ROWS]
+        assert isinstance(tally, Sum)
+        found = np.zeros(axis.days, bool)
+        if axis.keys is None:
+            found[:] = (tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=0)
+        else:
+            found[axis.keys[tally.whole > 0] % axis.days] = True
+        days: Ints = axis.first_day + np.flatnonzero(found)
+        return days
+
+    def groups_with_rows(self) -> NDArray[np.bool_]:
+        """Return which groups have any rows."""
+        axis, tally = self.axis, self.tallies[ROWS]
+        assert isinstance(tally, Sum)
+        if axis.keys is None:
+            return np.asarray((tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=1))
+        found = np.zeros(axis.groups, bool)
+        found[axis.keys[tally.whole > 0] // axis.days] = True
+        return found
+
+    @property
+    def memory(self) -> int:
+        """The bytes of memory that all planes take."""
+        tallies = {id(tally): tally for tally in self.tallies.values()}
+        arrays = [part for tally in tallies.values() for part in vars(tally).values()]
+        arrays.append(self.axis.keys)
+        held = [part for part in arrays if isinstance(part, np.ndarray) and not is_on_disk(part)]
+        return sum(part.nbytes for part in held)
+
+    def on_disk(self) -> Cells:
+        """Return the cells with their arrays in files."""
+
+        def kept(tally: Tally) -> Tally:
+            arrays: Any = {
+                n: on_disk(v) for n, v in vars(tally).items() if isinstance(v, np.ndarray)
+            }
+            return replace(tally, **arrays)
+
+        return Cells(self.axis.on_disk(), _each_once(self.tallies, kept))
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs, without running sums."""
+        return {"axis": self.axis, "tallies": self.tallies}
+
+    # ---- questions --------------------------------------------------------------
+
+    @cached_property
+    def _running(self) -> _Running:
+        return _Running({}, {}, {}, {})
+
+    def running_sum(self, plane: Plane) -> RunningSum:
+        """Return the running sums of a summed plane, calculated once."""
+        kept, tally = self._running.sums, self.tallies[plane]
+        if plane not in kept:
+            assert isinstance(tally, Sum)
+            same = (p for p in kept if self.tallies[p] is tally)
+            other = next(same, None)
+            kept[plane] = tally.prefix() if other is None else kept[other]
+        return kept[plane]
+
+    def running_squares(self, plane: Plane) -> RunningSquares:
+        """Return the running sums of a plane of squares, calculated once."""
+        kept = self._running.squares
+        if plane not in kept:
+            tally = self.tallies[plane]
+            assert isinstance(tally, Squares)
+            kept[plane] = tally.prefix()
+        return kept[plane]
+
+    def sums(self, plane: Plane, lo: Ints, hi: Ints) -> Column:
+        """Return a summed plane's totals over ranges of cells."""
+        return self.running_sum(plane).between(lo, hi)
+
+    def items(
+        self, plane: Plane, lo: Ints, hi: Ints
+    ) -> tuple[SelectedValues | ValueLists, Ints, Ints]:
+        """Return a plane of values, and the ranges of its items that ranges of cells hold."""
+        tally = self.tallies[plane]
+        assert isinstance(tally, SelectedValues | ValueLists)
+        kept = self._running.counts
+        if plane not in kept:
+            kept[plane] = tally.ends(self.axis.size)
+        return tally, kept[plane][lo], kept[plane][hi]
+
+    def first_times(self, plane: Plane, lo: Ints, hi: Ints) -> Ints:
+        """Return how many values ranges of cells hold that no earlier cell of their group has."""
+        tally, first, last = self.items(plane, lo, hi)
+        kept = self._running.firsts
+        if plane not in kept:
+            group = self.axis.all_keys[tally.cell] // self.axis.days
+            kept[plane] = running(met_first(group, tally.value).astype(np.int64))
+        found: Ints = kept[plane][last] - kept[plane][first]
+        return found
+
+    def total(self, plane: Plane, first: int, last: int) -> int:
+        """Return a plane's exact whole total over days first..last, without prefix sums."""
+        tally = self.tallies[plane]
+        assert isinstance(tally, Sum)
+        if self.axis.keys is None:
+            rows = tally.whole.reshape(self.axis.groups, self.axis.days)
+            cut = slice(max(first - self.axis.first_day, 0), max(last + 1 - self.axis.first_day, 0))
+            return bigint.total(rows[:, cut].ravel())
+        _, day = self.axis.cells_of()
+        return bigint.total(tally.whole[(day >= first) & (day <= last)])
+
+
+def together(parts: Sequence[Cells]) -> Cells:
+    """Return the cells of several parts, whose groups are numbered alike: from the last on, as
+    many at a time as there is room for.
+    """
+    parts = [*parts]
+    while len(parts) > 1:
+        count = _fitting(parts)
+        parts[-count:] = [_at_once(parts[-count:]) if count > 2 else parts[-2].plus(parts[-1])]
+    return parts[0]
+
+
+def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: int) -> Cells:
+    """Return the cells of several parts, whose groups are renumbered first, each by its target;
+    those that only hold sums are put in order just once.
+    """
+    if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
+        cells = [p.regrouped(target, count) for p, target in zip(parts, targets, strict=True)]
+        return together(cells)
+    axis, onto = met([part.axis for part in parts], targets, count)
+    return _summed_up(parts, axis, onto)
+
+
+def _fitting(parts: Sequence[Cells]) -> int:
+    """Return how many of the last parts can be put together at once, two at least."""
+    if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
+        return 2
+    sizes = np.cumsum([part.axis.size for part in reversed(parts) if part.memory])
+    return max(int((sizes <= _MOST_AT_ONCE).sum()), 2)  # those on disk come before the others
+
+
+def _at_once(parts: Sequence[Cells]) -> Cells:
+    """Return the cells of several parts that only hold sums."""
+    return _summed_up(parts, *joined([part.axis for part in parts]))
+
+
+def _summed_up(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:
+    found: dict[Plane, Tally] = {}
+    added: dict[tuple[int, ...], Sum] = {}
+    for plane in parts[0].tallies:
+        sums = [tally for part in parts if isinstance(tally := part.tallies[plane], Sum)]
+        key = tuple(map(id, sums))
+        if key not in added:
+            added[key] = Sum.together(sums, onto, axis.size)
+        found[plane] = added[key]
+    return Cells(axis, found)
+
+
+def _each_once(
+    tallies: Mapping[Plane, Tally], work: Callable[[Tally], Tally]
+) -> dict[Plane, Tally]:
+    """Return what a work makes of planes, once of those that are one and the same: where every row
+    has a value, those with one are the rows.
+    """
+    done: dict[int, Tally] = {}
+    for tally in tallies.values():
+        if id(tally) not in done:
+            done[id(tally)] = work(tally)
+    return {plane: done[id(tally)] for plane, tally in tallies.items()}
+
+
+class _Running(NamedTuple):
+    """Running sums and counts, by plane, that were asked for."""
+
+    sums: dict[Plane, RunningSum]
+    squares: dict[Plane, RunningSquares]
+    counts: dict[Plane, Ints]
+    firsts: dict[Plane, Ints]
+
+
+def _joined(
+    tally: Tally, plane: Plane, others: Mapping[Plane, Tally], apart: bool = False
+) -> Tally:
+    """Return a tally joined with that of the same plane among others."""
+    other = others[plane]
+    match tally, other:
+        case Squares(), Squares():
+            sums, counts = (others[Plane(what, plane.column)] for what in ("sum", "filled"))
+            assert isinstance(sums, Sum) and isinstance(counts, Sum)
+            return tally.plus(other.about(tally, sums, counts))
+        case SelectedValues(), SelectedValues():
+            return tally.plus(other, apart=apart)
+        case ValueLists(), ValueLists():
+            return tally.plus(other)
+        case _:
+            raise TypeError(f"plane {plane} is kept in two ways: {type(tally)} and {type(other)}")

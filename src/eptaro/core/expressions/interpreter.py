@@ -1,0 +1,208 @@
+"""Expressions calculated for one transaction, in plain Python: numbers are fractions or floats.
+
+This is the other way to every value, which traces hold the columns against.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+from collections.abc import Callable, Mapping
+from fractions import Fraction
+from typing import Any
+
+from eptaro.core.calendars.levels import Names
+from eptaro.core.expressions.tree import (
+    BinaryOp,
+    BoolOp,
+    Call,
+    Comparison,
+    In,
+    IsBlank,
+    Name,
+    Negate,
+    Node,
+    Not,
+    Number,
+    Text,
+    Where,
+)
+from eptaro.errors import EptaroError
+
+_COMPARE: dict[str, Callable[[Any, Any], bool]] = {
+    "=": lambda one, two: one == two,
+    "!=": lambda one, two: one != two,
+    "<": lambda one, two: one < two,
+    "<=": lambda one, two: one <= two,
+    ">": lambda one, two: one > two,
+    ">=": lambda one, two: one >= two,
+}
+
+
+def plain_value(node: Node, row: Mapping[str, Any]) -> Any:
+    """Return the result of an expression in one row; None is blank, and what is not known.
+
+    A row holds fractions, floats, texts, dates, times (`datetime`) and flags.
+
+    >>> from eptaro.core.expressions.parser import parse
+    >>> plain_value(parse("if(x > 2, x * 2)"), {"x": Fraction(7, 2)})
+    Fraction(7, 1)
+    """
+    match node:
+        case Number(value):
+            return Fraction(value)
+        case Text(value):
+            return value
+        case Name(name):
+            return row[name]
+        case Negate(part):
+            value = plain_value(part, row)
+            return None if value is None else -value
+        case BinaryOp(how, left, right):
+            return _reckoned(how, plain_value(left, row), plain_value(right, row))
+        case Comparison(how, left, right):
+            return _compared(how, plain_value(left, row), plain_value(right, row))
+        case In(value, choices):
+            own = plain_value(value, row)
+            said = [_compared("=", own, plain_value(choice, row)) for choice in choices]
+            return True if True in said else None if None in said else False
+        case BoolOp("and", left, right):
+            sides = [plain_value(left, row), plain_value(right, row)]
+            return False if False in sides else None if None in sides else True
+        case BoolOp(_, left, right):
+            sides = [plain_value(left, row), plain_value(right, row)]
+            return True if True in sides else None if None in sides else False
+        case Not(part):
+            value = plain_value(part, row)
+            return None if value is None else not value
+        case IsBlank(part):
+            return plain_value(part, row) is None
+        case Where(part, condition):
+            met = plain_value(condition, row) is True
+            return (True if part is None else plain_value(part, row)) if met else None
+        case Call("if", given):
+            met = plain_value(given[0], row) is True
+            if met or len(given) == 3:
+                return plain_value(given[1 if met else 2], row)
+            return None
+        case Call(function, given):
+            return _called(function, [plain_value(part, row) for part in given], given)
+        case _:
+            raise EptaroError(f"{node!r} has no rule in core/expressions/plain.py")
+
+
+def _counted(value: Any) -> Any:
+    return int(value) if isinstance(value, bool) else value
+
+
+def _reckoned(how: str, one: Any, two: Any) -> Any:
+    if one is None or two is None:
+        return None
+    one, two = _counted(one), _counted(two)
+    if how in "/%" and not two:
+        return None
+    if how == "/":
+        return float(one) / float(two)
+    if isinstance(one, float) or isinstance(two, float):
+        one, two = float(one), float(two)
+    match how:
+        case "+":
+            return one + two
+        case "-":
+            return one - two
+        case "*":
+            return one * two
+        case _ if isinstance(one, float):
+            return math.fmod(one, two)
+        case _:
+            left = abs(one) % abs(two)
+            return left if one >= 0 else -left
+
+
+def _compared(how: str, one: Any, two: Any) -> bool | None:
+    if one is None or two is None:
+        return None
+    one, two = _day(one), _day(two)
+    if isinstance(one, str) and isinstance(two, dt.date):
+        one = dt.date.fromisoformat(one)
+    if isinstance(two, str) and isinstance(one, dt.date):
+        two = dt.date.fromisoformat(two)
+    return _COMPARE[how](one, two)
+
+
+def _day(value: Any) -> Any:
+    return value.date() if isinstance(value, dt.datetime) else value
+
+
+def _called(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
+    """Return a function's value; one of its values that is blank makes it blank."""
+    if function == "coalesce":
+        return next((value for value in given if value is not None), None)
+    if any(value is None for value in given):
+        return None
+    first, *more = given
+    match function:
+        case "abs":
+            return abs(first)
+        case "round":
+            return _rounded(first, int(more[0]) if more else 0)
+        case "floor" | "ceil":
+            found = (math.floor if function == "floor" else math.ceil)(first)
+            return float(found) if isinstance(first, float) else Fraction(found)
+        case "least" | "greatest":
+            return (min if function == "least" else max)(given)
+        case "lower" | "upper":
+            return first.lower() if function == "lower" else first.upper()
+        case "trim":
+            return first.strip()
+        case "length":
+            return Fraction(len(first))
+        case "contains":
+            return more[0] in first
+        case "starts" | "ends":
+            return (first.startswith if function == "starts" else first.endswith)(more[0])
+        case "date":
+            return _date(given)
+        case "days":
+            return Fraction((_day(first) - _day(more[0])).days)
+        case "weekday":
+            return Names().weekdays[first.weekday()]
+        case "year" | "month" | "day":
+            return Fraction(getattr(first, function))
+        case "hour":
+            return Fraction(first.hour)
+        case "band":
+            return _band(first, more, nodes)
+        case _:
+            raise EptaroError(f"{function} has no rule in core/expressions/plain.py")
+
+
+def _rounded(value: Any, places: int) -> Any:
+    """Return a number with so many decimals, halves away from zero."""
+    if isinstance(value, float):
+        units = math.floor(abs(value) * 10.0**places + 0.5)
+        return math.copysign(units / 10.0**places, value)
+    unit = Fraction(10) ** places
+    found = Fraction(math.floor(abs(value) * unit + Fraction(1, 2))) / unit
+    return found if value >= 0 else -found
+
+
+def _date(given: list[Any]) -> dt.date | None:
+    try:
+        if any(part % 1 for part in given):
+            return None
+        return dt.date(*(int(part) for part in given))
+    except (ValueError, OverflowError):
+        return None
+
+
+def _band(value: Any, edges: list[Any], nodes: tuple[Node, ...]) -> str:
+    shown = [f"{node.value:f}" for node in nodes[1:] if isinstance(node, Number)]
+    below = sum(edge <= value for edge in edges)
+    if not below:
+        return f"under {shown[0]}"
+    return (
+        f"{shown[below - 1]} and over"
+        if below == len(shown)
+        else " to ".join(shown[below - 1 : below + 1])
+    )

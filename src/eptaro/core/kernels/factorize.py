@@ -1,0 +1,126 @@
+"""The different whole numbers among many, in order, and the place of each row's among them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels import dispatch
+from eptaro.core.kernels.parallel import parallel_for, run_parallel, shares
+
+Codes = NDArray[np.int32]
+Marks = NDArray[np.uint8]
+_MOST_MARKED = 1 << 30
+_FEW = 1 << 16
+
+
+def factorize(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
+    """Return the different whole numbers from 0 to below a bound in order, and each one's place.
+
+    Where there are not many more numbers below the bound than keys, those that occur are
+    marked instead of sorted, and places are int32. Raises `IndexError` for other numbers.
+
+    >>> [part.tolist() for part in factorize(np.array([7, 2, 7]), 10)]
+    [[2, 7], [1, 0, 1]]
+    """
+    if bound <= min(8 * len(keys) + _FEW, _MOST_MARKED):
+        return close_together(np.ascontiguousarray(keys, np.int64), 0, bound)
+    if dispatch.loops is not None:
+        return dispatch.loops.distinct_keys(keys, bound)  # type: ignore[no-any-return]
+    if len(keys) and not 0 <= keys.min() <= keys.max() < bound:
+        raise IndexError(f"keys lie beyond {bound}")
+    return np.unique(keys, return_inverse=True)
+
+
+def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
+    """Return the different whole numbers among `span` from `least` on, in order, and the place of
+    each value among them.
+
+    Raises `IndexError` for values outside the span.
+
+    >>> [part.tolist() for part in close_together(np.array([7, 5, 7]), 4, 5)]
+    [[5, 7], [1, 0, 1]]
+    """
+    if dispatch.loops is None:
+        if len(values) and not least <= values.min() <= values.max() < least + span:
+            raise IndexError(f"values lie outside {least}..{least + span - 1}")
+        met, codes = _numbered(values - least, span)
+        return met + least, codes
+    loops = dispatch.loops
+
+    def found(of: slice, seen: Marks) -> None:
+        loops.mark(values[of], least, seen)
+
+    def put(of: slice, numbers: Codes, codes: Codes) -> None:
+        loops.numbered(values[of], least, numbers, codes[of])
+
+    met, codes = _coded(len(values), span, found, put)
+    return met + least, codes
+
+
+def occurring_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[Ints, Codes]:
+    """Return the different pairs of numbers below `height` and `width`, as `one * width + two` in
+    order, and the place of each row's pair among them.
+
+    Raises `IndexError` for other numbers.
+
+    >>> pair = np.array([1, 0, 1], np.int32), np.array([2, 0, 2], np.int32)
+    >>> [part.tolist() for part in occurring_pairs(*pair, 2, 3)]
+    [[0, 5], [1, 0, 1]]
+    """
+    if dispatch.loops is None:
+        for part, most in ((one, height), (two, width)):
+            if len(part) and not 0 <= part.min() <= part.max() < most:
+                raise IndexError(f"pairs lie outside {height} times {width}")
+        return _numbered(one.astype(np.int64) * width + two, height * width)
+    loops = dispatch.loops
+
+    def found(of: slice, seen: Marks) -> None:
+        loops.mark_pairs(one[of], two[of], height, width, seen)
+
+    def put(of: slice, numbers: Codes, codes: Codes) -> None:
+        loops.number_pairs(one[of], two[of], height, width, numbers, codes[of])
+
+    return _coded(len(one), height * width, found, put)
+
+
+def _numbered(places: Ints, span: int) -> tuple[Ints, Codes]:
+    """Return the different places below a span in order, and which of them each is."""
+    seen = np.zeros(span, bool)
+    seen[places] = True
+    numbers = np.cumsum(seen, dtype=np.int32) - np.int32(1)
+    return np.flatnonzero(seen), numbers[places]
+
+
+def _coded(
+    rows: int,
+    span: int,
+    found: Callable[[slice, Marks], None],
+    put: Callable[[slice, Codes, Codes], None],
+) -> tuple[Ints, Codes]:
+    """Return the marked numbers and the code of each row; slices have marks of their own, of which
+    there are a few bytes for each row in all.
+    """
+    if span > _MOST_MARKED:
+        raise ValueError(f"a span of {span} is too long to be marked")
+
+    def marks(of: slice) -> Marks:
+        seen = np.zeros(span, np.uint8)
+        found(of, seen)
+        return seen
+
+    seen, *others = run_parallel(
+        [partial(marks, of) for of in shares(rows, 4 * rows // max(span, 1))]
+    )
+    for other in others:
+        seen |= other
+    numbers = np.cumsum(seen, dtype=np.int32)
+    numbers -= 1
+    codes = np.empty(rows, np.int32)
+    parallel_for(lambda of: put(of, numbers, codes), rows)
+    return np.flatnonzero(seen), codes

@@ -1,0 +1,76 @@
+"""Work on all processors at once."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
+from functools import partial
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+Item = TypeVar("Item")
+_LEAST_SLICE, _MOST_SLICE = 1 << 17, 1 << 22  # rows
+WORKERS = os.cpu_count() or 1
+_in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
+
+
+@contextmanager
+def run_serially() -> Iterator[None]:
+    """Do one thing after the other, where one processor is all there is."""
+    token = _in_turn.set(True)
+    try:
+        yield
+    finally:
+        _in_turn.reset(token)
+
+
+def is_in_turn() -> bool:
+    """Return whether one thing is to be done after the other."""
+    return _in_turn.get()
+
+
+def run_parallel(works: Sequence[Callable[[], Item]]) -> list[Item]:
+    """Return the result of several works, done side by side; the error of the first is raised."""
+    if _in_turn.get() or len(works) < 2:
+        return [work() for work in works]
+    from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
+
+    with ThreadPoolExecutor(WORKERS, thread_name_prefix="at-once") as pool:
+        return [*pool.map(lambda work: work(), works)]
+
+
+def cut(rows: int) -> list[slice]:
+    """Return slices of all rows, as many as can be worked on side by side, none of them large."""
+    return _slices(rows, max(min(WORKERS, rows // _LEAST_SLICE), rows // _MOST_SLICE))
+
+
+def shares(rows: int, most: int) -> list[slice]:
+    """Return slices of all rows: one for each processor where rows are many, at most so many."""
+    return _slices(rows, min(WORKERS, rows // _LEAST_SLICE, most))
+
+
+def _slices(rows: int, count: int) -> list[slice]:
+    count = max(count, 1)
+    return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
+
+
+def contiguous(column: NDArray[Any]) -> NDArray[Any]:
+    """Return a column of some array as an array of its own."""
+    if column.flags.c_contiguous:
+        return column
+    found = np.empty(len(column), column.dtype)
+    parallel_for(lambda of: np.copyto(found[of], column[of]), len(column))
+    return found
+
+
+def parallel_for(work: Callable[[slice], None], rows: int, *, each: int = 1) -> None:
+    """Do some work on slices of all rows side by side; a row may be as much work as several."""
+    if rows * each < 2 * _LEAST_SLICE:
+        return work(slice(0, rows))
+    many = cut(rows * each)
+    run_parallel([partial(work, of) for of in (many if each == 1 else _slices(rows, len(many)))])
+    return None

@@ -1,0 +1,225 @@
+"""What every way into a book takes beside its rows: measures, groups, calendar, coverage, ..."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import TypeAlias
+
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.merge import merge
+from eptaro.core.aggregation.planes import ROWS, Plane
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.expressions.formula import PLAIN, Formula, Formulas
+from eptaro.core.expressions.kinds import Kind
+from eptaro.core.measures.measure import Measure, Measures, parse_measures
+from eptaro.core.query.coverage import (
+    PERIODS,
+    Coverage,
+    asked_by_group,
+    covered,
+    group_spans,
+    merged_coverage,
+    widened,
+)
+from eptaro.core.query.own_calendars import OwnCalendars, check_own
+from eptaro.core.query.scope import By, formulas_of, group_names
+from eptaro.core.query.view import BookData
+from eptaro.core.results.format import Format, check_formats
+from eptaro.errors import CalendarError, InputError, QuestionError, unknown
+
+_AROUND = 31  # days before and after the data whose holidays count as well
+_CALLED = re.compile(r"\w+\(")
+Calendars: TypeAlias = "Calendar | OwnCalendars | None"
+Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"
+
+
+_OF_RULES = {  # options that people try where their rules belong
+    name: (option, rules)
+    for option, rules, names in (
+        ("dates", "DateRules", ("grain", "order", "day_starts", "serials", "unix", "bad_dates")),
+        ("numbers", "NumberRules", ("thousands", "decimal", "percent", "brackets", "strip")),
+        ("files", "FileRules", ("delimiter", "encoding", "header_row", "sheet", "query")),
+    )
+    for name in names
+}
+
+
+def check_options(known: Collection[str], given: Mapping[str, object]) -> None:
+    """Raise `QuestionError` for options that a way into a book does not take, with what may have
+    been meant: another spelling, the rules that the option belongs to, or a measure.
+    """
+    for name, value in given.items():
+        if name in known:
+            continue
+        if name in _OF_RULES:
+            option, rules = _OF_RULES[name]
+            raise QuestionError(
+                f"there is no option {name!r} here; it belongs to {rules}: "
+                f"{option}={rules}({name}={value!r})"
+            )
+        if isinstance(value, str) and _CALLED.match(value):
+            raise QuestionError(
+                f"there is no option {name!r}; give measures as a list or a mapping: "
+                f"measures={{{name!r}: {value!r}}}"
+            )
+        raise QuestionError(unknown("option", name, known))
+
+
+@dataclass(frozen=True)
+class BookOptions:
+    """The options of a book, checked as far as can be without its rows."""
+
+    measures: tuple[Measure, ...]
+    by: list[str] = field(default_factory=list)
+    calendar: Calendars = None
+    coverage: Coverage = None
+    formats: Mapping[str, Format] = field(default_factory=dict)
+    workdays: Worked = None
+    values: tuple[str, ...] = ()
+    formulas: Formulas = PLAIN
+    span: Span | None = None  # the coverage, once it is settled
+
+    @classmethod
+    def of(
+        cls,
+        measures: Measures,
+        by: By = None,
+        calendar: Calendars = None,
+        coverage: Coverage = None,
+        formats: Mapping[str, Format] | None = None,
+        workdays: Worked = None,
+        values: By = None,
+        where: str | None = None,
+        date: str | None = None,
+    ) -> BookOptions:
+        """Return the options as they were given, measures, groups and conditions parsed."""
+        names, parsed = group_names(by), parse_measures(measures)
+        shown = check_formats(formats or {}, [measure.name for measure in parsed])
+        made = {name: formula for measure in parsed for name, formula in measure.formulas.items()}
+        made |= formulas_of(by) | formulas_of(values)
+        if date is not None and _CALLED.match(date):
+            made[date] = Formula.column(date, Kind.DATE)
+        kept = None if where is None else Formula.condition(where)
+        return cls(
+            parsed,
+            names,
+            calendar,
+            coverage,
+            shown,
+            workdays,
+            tuple(group_names(values)),
+            Formulas(made, kept),
+        )
+
+    @property
+    def planes(self) -> set[Plane]:
+        """What the fold must keep."""
+        own = {plane for measure in self.measures for plane in measure.planes}
+        return own | {Plane("sum", column) for column in self.values}
+
+    @property
+    def kept_planes(self) -> list[Plane]:
+        """What the fold keeps, in order."""
+        return sorted({ROWS, *self.planes})
+
+    def settled(self, folded: Folded) -> BookOptions:
+        """Return the options with the workdays and the coverage that folded transactions come to;
+        `declared` keeps how the coverage was given.
+
+        Raises `InputError` where rows lie outside the coverage.
+        """
+        if self.span is not None:
+            return self
+        common, own = check_own(self.calendar)
+        calendars = [common] if own is None else own.every
+        work = self.workdays
+        if callable(work):  # around the data: days off may follow it
+            days = folded.days
+            lo, hi = max(days.lo - _AROUND, FIRST_DAY), min(days.hi + _AROUND, LAST_DAY)
+            work = work(Span.of(lo, hi))
+        by_group = asked_by_group(self.coverage)
+        common_coverage = self.coverage if by_group is None else None
+        span = covered(common_coverage, folded, calendars, work or Workdays())
+        if by_group is not None:
+            span = widened(by_group, span)
+        return replace(self, workdays=work or Workdays(), span=span)
+
+    def facts(self, folded: Folded) -> BookData:
+        """Return folded transactions under these options.
+
+        Raises `InputError` where rows lie outside the coverage, or the coverage outside a
+        listed calendar.
+        """
+        asked, by_group = self.settled(folded), asked_by_group(self.coverage)
+        span, work = asked.span, asked.workdays
+        assert span is not None and isinstance(work, Workdays)
+        spans = None if by_group is None else group_spans(by_group, folded, span)
+        common, own = check_own(self.calendar)
+        for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
+            if one.limits and span not in one.limits:
+                raise InputError(
+                    f"{folded.source}: the coverage {span} goes beyond the list of calendar "
+                    f"{one.name!r}, {one.limits}"
+                )
+        shown = replace(folded, formats=self.formats) if self.formats else folded
+        return BookData(
+            *(shown, self.measures, common, span, work, own),
+            spans=spans,
+            declared=self.coverage if by_group is None else None,
+        )
+
+
+def chosen_measures(
+    asked: Measures, known: Sequence[Measure], kept: Collection[tuple[str, str]]
+) -> tuple[Measure, ...]:
+    """Return measures of a book by their names, or others that what it keeps allows.
+
+    Raises `QuestionError` for one that takes more than the book keeps.
+    """
+    names = [measure.name for measure in known]
+    for one in [asked] if isinstance(asked, str | Measure | Mapping) else asked:
+        if isinstance(one, str) and "(" not in one and "=" not in one and one not in names:
+            raise QuestionError(unknown("measure", one, names))
+    found = parse_measures(asked, known)
+    for measure in found:
+        lacking = sorted({*measure.planes} - {*kept})
+        if lacking:
+            what, column = lacking[0]
+            needed = f"{what} of {column!r}" if column else what
+            has = ", ".join(f"{one.name} = {one.formula}" for one in known)
+            raise QuestionError(
+                f"{measure.name}={measure.formula} takes {needed}, which this book does not keep: "
+                f"it has {has}. Make it with this measure as well"
+            )
+    return found
+
+
+def merge_facts(one: BookData, two: BookData, *, force: bool = False) -> BookData:
+    """Return the facts that one fold over the rows of both would have made.
+
+    Raises `InputError` where the two differ, or rows of the second are in the first already, unless
+    these are to count twice (`force`).
+    """
+    calendar, other = one.own or one.calendar, two.own or two.calendar
+    if (one.measures, calendar) != (two.measures, other):
+        raise InputError(
+            f"the books differ: {[*one.measures]} in {calendar.describe()}, against "
+            f"{[*two.measures]} in {other.describe()}"
+        )
+    try:
+        workdays = one.workdays.joined(two.workdays)
+    except CalendarError as error:
+        raise InputError(f"the books differ: {error}") from None
+    coverage = one.declared
+    if one.spans is not None or two.spans is not None:
+        coverage = merged_coverage(one.spans, two.spans)
+    elif coverage not in (None, *PERIODS) or coverage != two.declared:
+        ends = one.coverage, two.coverage
+        coverage = Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
+    options = BookOptions(one.measures, [], calendar, coverage, workdays=workdays)
+    return options.facts(merge(one.folded, two.folded, force=force))

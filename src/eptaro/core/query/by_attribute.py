@@ -1,0 +1,299 @@
+"""Answers by attributes that are no periods: one row per value, or per pair of values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.aggregation.axis import Axis
+from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.cells import Cells, Tally
+from eptaro.core.aggregation.fold import Fold
+from eptaro.core.aggregation.groups import Categorical
+from eptaro.core.aggregation.selected import SelectedValues
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.grain import check_whole, first_days
+from eptaro.core.calendars.levels import Names
+from eptaro.core.dimension.attribute import Sheet
+from eptaro.core.dimension.recurring import HOUR, RECURRING
+from eptaro.core.kernels.sorting import moments, ranks
+from eptaro.core.measures.calculations import calculation
+from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.stages import NestedAggregation
+from eptaro.core.measures.term import DAYS
+from eptaro.core.query.lineage import AttributeFilter, Side, Value, ViewLineage
+from eptaro.core.query.query import Query
+from eptaro.core.query.transactions import numbered_rows
+from eptaro.core.query.view import View
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import DisplayHint, Priority
+from eptaro.core.results.result import Result
+from eptaro.errors import QuestionError
+
+_HOUR = 3_600_000_000_000  # nanoseconds
+
+
+@dataclass(frozen=True, eq=False)
+class AttributeProduct:
+    """One or two attributes: a place for each combination of their values.
+
+    An attribute is a text column over the days seen, its choices all its values. `places` is
+    the place of each day seen, without the hour; `counts` the days of each place.
+    """
+
+    attributes: Sequence[Column]
+    size: int
+    places: Ints
+    counts: Ints
+
+    @classmethod
+    def of(cls, attributes: Sequence[Column]) -> AttributeProduct:
+        """Return the combinations of attributes, the last one varying fastest."""
+        size = int(np.prod([_width(one) for one in attributes]))
+        places = np.zeros(len(attributes[0]), np.int64)
+        hours = np.zeros(1, np.int64)
+        for one in attributes:
+            places = places * _width(one) + one.data
+            hours = hours[:, None] * _width(one)
+            hours = (hours + (np.arange(24) if one.name == HOUR else 0)).ravel()
+        every = (places[:, None] + hours).ravel()  # a day has every hour
+        return cls(attributes, size, places, np.bincount(every, minlength=size))
+
+    @property
+    def by_time(self) -> bool:
+        """Whether the time of each transaction is needed."""
+        return any(one.name == HOUR for one in self.attributes)
+
+    @property
+    def hour_step(self) -> int:
+        """How many places one hour is."""
+        step = 1
+        for one in reversed(self.attributes):
+            if one.name == HOUR:
+                return step
+            step *= _width(one)
+        return 0
+
+    def columns(self, place: Ints) -> list[Column]:
+        """Return the values of each attribute at some places."""
+        found: list[Column] = []
+        for one in reversed(self.attributes):
+            place, own = np.divmod(place, _width(one))
+            name, choices, text = column_name(one.name), np.asarray(one.choices), f"The {one.name}"
+            face = DisplayHint(one.name, Priority.KEY)
+            found.insert(0, Column.text(name, choices, own, description=text, face=face))
+        return found
+
+    def words(self, place: Ints) -> dict[str, NDArray[Any]]:
+        """Return for each attribute, by its name, the words at some places."""
+        found = zip(self.attributes, self.columns(place), strict=True)
+        return {one.name: column.unmasked() for one, column in found}
+
+
+def attribute_of(view: View, name: str) -> Column:
+    """Return a recurring attribute over the days that a view sees.
+
+    Raises `QuestionError` where days of a period of the data differ in it.
+    """
+    sheet = Sheet(view.seen, view.calendar, view.facts.workdays, Names())
+    column, seen, grain = RECURRING[name].column(sheet), view.seen, view.facts.folded.grain
+    if grain == "day":
+        return column
+    check_whole(np.array([seen.lo]), np.array([seen.hi]), grain)
+    opens = first_days(np.arange(seen.lo, seen.hi + 1), grain) - seen.lo
+    if name == HOUR or (column.data != column.data[opens]).any():
+        raise QuestionError(
+            f"the data is dated by the {grain}, whose days differ in their {name}: what falls on "
+            f"each is not known"
+        )
+    return column
+
+
+def column_name(attribute: str) -> str:
+    """Return what the column of an attribute is called.
+
+    >>> column_name("day of month")
+    'day_of_month'
+    """
+    return attribute.replace(" ", "_")
+
+
+def _width(attribute: Column) -> int:
+    """Return how many values an attribute may have."""
+    assert attribute.choices is not None  # recurring attributes are text
+    return len(attribute.choices)
+
+
+def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Column], list[Column]]:
+    """Return group and place of each row, its first columns, and its measures.
+
+    There is a row for each group and combination that a day bears, in natural order. The
+    columns are the groups, the attributes and `days` (how many days of the coverage bear
+    it, so that sums can be put on equal terms).
+    """
+    for measure in view.facts.measures:
+        if measure.looks_back:
+            names = " and ".join(one.name for one in crossed.attributes)
+            raise QuestionError(
+                f"{measure.formula} goes by all days before; ask it of runs of days, not by {names}"
+            )
+    cells = _by_hour(view, crossed) if crossed.by_time else _by_day(view, crossed)
+    size, groups = crossed.size, view.groups.count
+    group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)
+    shown = np.tile(crossed.counts > 0, groups)
+    group, place = group[shown], place[shown]
+    days = days_of(view, crossed, group, place)
+    head = [
+        *view.groups.columns(group),
+        *crossed.columns(place),
+        Column.of(
+            "days",
+            "integer",
+            days,
+            unit="days",
+            description="Days of the coverage with it",
+            face=DisplayHint("number of days", Priority.BESIDE),
+        ),
+    ]
+    values = [
+        _value(view, crossed, cells, measure, group, place).blanked(days > 0)
+        for measure in view.facts.measures
+    ]
+    return group, place, head, values
+
+
+def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints) -> Ints:
+    """Return how many days of its group's coverage bear the values of each row."""
+    if view.own is None:
+        return crossed.counts[place]
+    if crossed.by_time:
+        raise QuestionError("coverage by groups does not go by hours; leave one of them out")
+    seen, width = view.seen, len(crossed.places)
+    bearing = np.zeros((width + 1, crossed.size), np.int64)
+    bearing[np.arange(1, width + 1), crossed.places] = 1
+    upto = bearing.cumsum(axis=0)
+    lo = np.clip(view.own[0] - seen.lo, 0, width)
+    hi = np.maximum(np.clip(view.own[1] + 1 - seen.lo, 0, width), lo)
+    found: Ints = upto[hi[group], place] - upto[lo[group], place]
+    return found
+
+
+def recap_by(view: View, attribute: Column, asked: Query) -> Result:
+    """Return one row per group and value of an attribute, in natural order."""
+    crossed = AttributeProduct.of([attribute])
+    group, place, head, values = rows_by(view, crossed)
+    meta = view.meta("recap") | {"per": attribute.name}
+    return Result([*head, *values], meta, answer_by(view, crossed, asked, group, place))
+
+
+def answer_by(
+    view: View, crossed: AttributeProduct, asked: Query, group: Ints, place: Ints
+) -> ViewLineage:
+    """Return what is behind rows of groups and combinations of values."""
+    every = np.zeros(len(group), np.int64)
+    side = Side("days", every + view.seen.lo, every + view.seen.hi)
+    picked = AttributeFilter(crossed.words(place))
+    measures = view.facts.measures
+    numbers = {m.name: Value(view, m, group, side, picked) for m in measures}
+    return ViewLineage(asked, view, group, numbers, np.arange(len(group)))
+
+
+def _value(
+    view: View, crossed: AttributeProduct, cells: Cells, measure: Measure, group: Ints, place: Ints
+) -> Column:
+    lo = cells.axis.cell_of(group, place)
+    parts = []
+    for term in measure.terms:
+        if term.inner is None:
+            parts.append(calculation(term.how).over_cells(cells, term, lo, lo + 1))
+            continue
+        if crossed.by_time or term.grain not in DAYS:
+            named = crossed.attributes[0].name
+            may = f"work on the totals of days, not of {term.grain}s"
+            if crossed.by_time:
+                named, may = "hour", "not work on the totals of other spans"
+            raise QuestionError(
+                f"{measure.formula} has no place here: per {named} a measure may {may}"
+            )
+        facts = view.facts
+        stage = NestedAggregation(
+            view.cells, view.seen, facts.calendar, facts.workdays, own=view.own
+        )
+        parts.append(stage.over_bearers(term, crossed.places, group, place))
+    value = measure.of_terms(parts, view.facts.folded.formats)
+    return value.named(measure.name, f"{measure.formula} over these days")
+
+
+def _by_day(view: View, crossed: AttributeProduct) -> Cells:
+    """Return the cells of the days seen, gathered by the place of each day."""
+    group, day = view.cells.axis.cells_of()
+    inside = (day >= view.seen.lo) & (day <= view.seen.hi)
+    place = crossed.places[np.clip(day - view.seen.lo, 0, len(crossed.places) - 1)]
+    axis = Axis(view.groups.count, 0, crossed.size)
+    target = np.where(inside, group * axis.days + place, -1)
+    tallies = {
+        plane: _dated(tally, day).moved(target, axis.size)
+        for plane, tally in view.cells.tallies.items()
+    }
+    return Cells(axis, tallies)
+
+
+def _dated(tally: Tally, day: Ints) -> Tally:
+    """Return a tally whose first and last go by the day of their cell before its time."""
+    if not isinstance(tally, SelectedValues) or tally.which in ("min", "max"):
+        return tally
+    return replace(tally, time=ranks(tally.row, tally.time, day[tally.cell]))
+
+
+def hours_of(batch: Batch) -> Ints:
+    """Return the hour of each transaction; raises `QuestionError` where dates have no time."""
+    if batch.times is None:
+        raise QuestionError("the dates have no time of day; hours need timestamps")
+    return batch.times // _HOUR % 24
+
+
+def places_of(
+    view: View, crossed: AttributeProduct, group: NDArray[np.int32], batch: Batch, each: int = 1
+) -> tuple[Flags | slice, Ints]:
+    """Return which transactions are seen, and `each` times the place of each of these."""
+    inside: Flags = (group >= 0) & (batch.days >= view.seen.lo) & (batch.days <= view.seen.hi)
+    # Where there is nothing to pick out, the arrays serve as they are.
+    seen: Flags | slice = slice(None) if inside.all() else inside
+    place = (crossed.places * each)[batch.days[seen] - np.int32(view.seen.lo)]
+    if crossed.by_time:
+        place += hours_of(batch)[seen] * (crossed.hour_step * each)
+    return seen, place
+
+
+def _by_hour(view: View, crossed: AttributeProduct) -> Cells:
+    """Return cells of group and place, from the transactions themselves."""
+    number, onto, batch = numbered_rows(view)
+    seen, place = places_of(view, crossed, onto.astype(np.int32)[number], batch)
+    groups = {"place": Categorical(number[seen].astype(np.int32), _numbered(len(onto)))}
+    values, distinct = batch.values, batch.distinct
+    if not isinstance(seen, slice):
+        kept = np.flatnonzero(seen)
+        values = {name: column.take(kept) for name, column in values.items()}
+        distinct = {name: coded.at(kept) for name, coded in distinct.items()}
+    planes = {plane for m in view.facts.measures for plane in m.planes}
+    times = None
+    if any(plane.what in ("first", "last") for plane in planes):
+        assert batch.times is not None
+        times = moments(batch.days[seen], batch.times[seen])
+    single = Batch(place.astype(np.int32), groups, values, distinct, times)
+    fold = Fold(["place"], planes)
+    fold.add(single)
+    kept_groups, cells = fold.result()
+    own = kept_groups.columns(np.arange(kept_groups.count))[0].data
+    cells = cells.regrouped(onto[own], view.groups.count)
+    wide = Axis(view.groups.count, 0, crossed.size)
+    target = cells.axis.onto(wide)
+    return Cells(wide, {p: t.moved(target, wide.size) for p, t in cells.tallies.items()})
+
+
+def _numbered(count: int) -> Column:
+    return Column.of("place", "integer", np.arange(count))

@@ -1,0 +1,242 @@
+"""The days that a book knows, of all its groups together or of each."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.planes import ROWS
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import FIRST_DAY, Ints, as_date
+from eptaro.core.calendars.grain import are_whole, last_days
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.errors import DateError, InputError
+
+GROUPS: Literal["groups"] = "groups"
+Asked: TypeAlias = 'Literal["groups"] | Mapping[Any, Span]'
+Coverage: TypeAlias = "Span | str | Mapping[Any, Span | str] | None"
+
+
+def asked_by_group(coverage: Coverage) -> Asked | None:
+    """Return a coverage that goes by groups, or None for one that is common to all.
+
+    Raises `InputError` for a span that is none.
+    """
+    if isinstance(coverage, Mapping):
+        return {key: _span(key, given) for key, given in coverage.items()}
+    return GROUPS if isinstance(coverage, str) and coverage == GROUPS else None
+
+
+@dataclass(frozen=True, eq=False)
+class GroupSpans:
+    """First and last day of each group of a book, and how that was asked for."""
+
+    lo: Ints
+    hi: Ints
+    asked: Asked
+
+    def onto(self, places: Ints, count: int, last: int) -> tuple[Ints, Ints]:
+        """Return the first and last day of groups put together, none after a last day.
+
+        `places` is the new place of each group, -1 where it is left out.
+        """
+        kept = places >= 0
+        lo, hi = np.full(count, np.iinfo(np.int64).max), np.full(count, FIRST_DAY, np.int64)
+        np.minimum.at(lo, places[kept], self.lo[kept])
+        np.maximum.at(hi, places[kept], self.hi[kept])
+        return lo, np.minimum(hi, last)
+
+
+def _span(key: object, given: object) -> Span:
+    try:
+        span = Span.parse(given) if isinstance(given, str) else given
+    except DateError as error:
+        raise InputError(f"coverage of {key!r}: {error}") from None
+    if not isinstance(span, Span):
+        raise InputError(
+            f"coverage of {key!r}: {given!r} is not a span; write 2025-01-01..2025-12-31"
+        )
+    return span
+
+
+def group_spans(asked: Asked, folded: Folded, coverage: Span, *, part: bool = False) -> GroupSpans:
+    """Return the coverage of each group: from its first transaction to the end of all, or a span
+    for each of its values (of several group columns, a tuple of values); the groups may be a
+    `part` of all.
+
+    Raises `InputError` where a group has transactions outside its span, or a span has no group.
+    """
+    first, last = _ends(folded)
+    if isinstance(asked, str):
+        return GroupSpans(first, np.full(len(first), coverage.hi), asked)
+    keys = _keys(folded)
+    lo, hi = first.copy(), np.full(len(first), coverage.hi)
+    for key, span in asked.items():
+        words = tuple(map(str, key)) if isinstance(key, tuple) else (str(key),)
+        if words not in keys:
+            if part:
+                continue
+            shown = ", ".join(" ".join(one) for one in [*keys][:5])
+            raise InputError(f"coverage: there is no group {key!r}; there are {shown}")
+        at = keys[words]
+        if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
+            raise InputError(
+                f"coverage of {key!r}: {span} is not made of whole {folded.grain}s, by which the "
+                f"data is dated"
+            )
+        if not (span.lo <= first[at] and last[at] <= span.hi):
+            raise InputError(
+                f"coverage of {key!r}: {span} leaves out some of its transactions, which run from "
+                f"{Span.of(int(first[at]), int(last[at]))}"
+            )
+        lo[at], hi[at] = span.lo, span.hi
+    return GroupSpans(lo, hi, asked)
+
+
+def widened(asked: Asked | None, coverage: Span) -> Span:
+    """Return a coverage that holds the spans of all groups as well."""
+    if not isinstance(asked, Mapping):
+        return coverage
+    ends = [coverage, *asked.values()]
+    return Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
+
+
+def merged_coverage(one: GroupSpans | None, two: GroupSpans | None) -> Asked:
+    """Return what the coverage of two merged books goes by; raises `InputError` where it differs.
+
+    Spans given for groups hold for both; a group that both name keeps the days of both.
+    """
+    if one is None or two is None or (one.asked == GROUPS) != (two.asked == GROUPS):
+        raise InputError("only one of the books has a coverage by groups from first transactions")
+    if isinstance(one.asked, str) or isinstance(two.asked, str):
+        return GROUPS
+    found = dict(one.asked)
+    for key, span in two.asked.items():
+        ends = [found.get(key, span), span]
+        found[key] = Span.of(min(s.lo for s in ends), max(s.hi for s in ends))
+    return found
+
+
+def _ends(folded: Folded) -> tuple[Ints, Ints]:
+    """Return the first and last day on which each group has transactions."""
+    cells = folded.cells
+    group, day = cells.axis.cells_of()
+    places = np.arange(cells.axis.size)
+    filled = np.flatnonzero(cells.sums(ROWS, places, places + 1).data > 0)
+    first = np.full(folded.groups.count, np.iinfo(np.int64).max)
+    last = np.full(folded.groups.count, FIRST_DAY, np.int64)
+    np.minimum.at(first, group[filled], day[filled])
+    np.maximum.at(last, group[filled], day[filled])
+    return first, last
+
+
+def _keys(folded: Folded) -> dict[tuple[str, ...], int]:
+    columns = [c.to_list() for c in folded.groups.columns(np.arange(folded.groups.count))]
+    words = zip(*columns, strict=True) if columns else [()]
+    return {
+        tuple("(blank)" if value is None else str(value) for value in key): at
+        for at, key in enumerate(words)
+    }
+
+
+# What `coverage` may be called where the data is whole to the ends of its periods.
+PERIODS = {f"{level}s": level for level in ("year", "quarter", "month", "week")} | {
+    "halves": "half"
+}
+
+
+def covered(
+    given: Coverage, folded: Folded, calendars: Sequence[Calendar], workdays: Workdays
+) -> Span:
+    """Return the coverage given, which must hold all the data, or that of the data, of rows that
+    a condition left out as well.
+
+    Raises `InputError` for a coverage that is no span, and where rows lie outside.
+    """
+    if given is None:
+        return _grown(folded, calendars, workdays)
+    if isinstance(given, str) and given.strip() in PERIODS:
+        return _to_whole_periods(given.strip(), folded.days, calendars)
+    try:
+        span = Span.parse(given) if isinstance(given, str) else given
+    except DateError as error:
+        raise InputError(
+            f"coverage={given!r} is not a span such as 2025-01-01..2025-12-31, and not one of "
+            f"groups, {', '.join(PERIODS)} ({error})"
+        ) from None
+    if not isinstance(span, Span):
+        raise InputError(f"coverage={span!r} is not a span; write 2025-01-01..2025-12-31")
+    if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
+        raise InputError(
+            f"coverage={span} is not made of whole {folded.grain}s, by which the data is dated"
+        )
+    _check_holds(span, folded)
+    return span
+
+
+def _check_holds(span: Span, folded: Folded) -> None:
+    """Raise `InputError` where rows lie outside of a coverage that was given."""
+    cells, axis = folded.cells, folded.cells.axis
+    last = axis.last_day
+    if folded.grain != "day":
+        last = int(last_days(np.array([last]), folded.grain)[0])
+    if span.lo <= axis.first_day and last <= span.hi:
+        return
+    said = "rows lie"
+    if ROWS in cells.tallies:
+        outside = cells.total(ROWS, axis.first_day, span.lo - 1)
+        outside += cells.total(ROWS, span.hi + 1, last)
+        said = f"{outside:,} row{' lies' if outside == 1 else 's lie'}"
+    raise InputError(
+        f"{folded.source}: {said} outside coverage={span}; the data runs from "
+        f"{as_date(axis.first_day)} to {as_date(last)}. Widen the coverage, or narrow a question "
+        f"with only="
+    )
+
+
+def _to_whole_periods(given: str, days: Span, calendars: Sequence[Calendar]) -> Span:
+    """Return the whole periods that hold the first and the last day of the data."""
+    level = PERIODS[given]
+    if len({*calendars}) > 1:
+        raise InputError(
+            f"coverage={given!r} needs one calendar for all groups; give a span, such as {days}"
+        )
+    (calendar,) = {*calendars}
+    if level not in calendar.levels:
+        raise InputError(f"coverage={given!r}: calendar {calendar.name!r} has no {level}s")
+    index = calendar.index_of(np.array([days.lo, days.hi]), level)
+    return Span.of(
+        int(calendar.first_days(index[:1], level)[0]), int(calendar.last_days(index[1:], level)[0])
+    )
+
+
+def _grown(folded: Folded, calendars: Sequence[Calendar], workdays: Workdays) -> Span:
+    """Return the days of the data, and the days off right before and after them where the data
+    has rows on workdays alone: a ledger that ends on Friday the 29th knows of the weekend that ends
+    the month. It grows to the end of its month at most: of a month without a row nothing is known.
+    """
+    days = folded.days
+    if folded.grain != "day" or (folded.left is not None and folded.left.rows):
+        return days  # on which days the rows lie that a condition left out is not kept
+    ends = np.array([days.lo, days.hi])
+    lo = int(workdays.day_at(workdays.number(ends[:1]) - 1)[0]) + 1
+    hi = int(workdays.day_at(workdays.number(ends[1:] + 1))[0]) - 1
+    for calendar in calendars:
+        level = "month" if "month" in calendar.levels else "year"
+        if calendar.limits is not None and days not in calendar.limits:
+            return days  # which is refused elsewhere
+        index = calendar.index_of(ends, level)
+        lo = max(lo, int(calendar.first_days(index[:1], level)[0]))
+        hi = min(hi, int(calendar.last_days(index[1:], level)[0]))
+    if lo >= days.lo and hi <= days.hi:
+        return days
+    if int(workdays.between(ends[:1], ends[1:])[0]) == days.days:
+        return days  # no day off lies within: nobody knows what happens on these
+    if not workdays.is_workday(folded.days_with_rows).all():
+        return days
+    return Span.of(min(lo, days.lo), max(hi, days.hi))

@@ -1,0 +1,237 @@
+"""The answer behind a table: for each of its numbers the measure, the days and the transactions.
+
+Proofs, pictures and reports read it, so that nothing need be read from the names of columns.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal, Self, TypeAlias, assert_never
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.levels import Amount
+from eptaro.core.calendars.span import Span
+from eptaro.core.measures.measure import Measure
+from eptaro.core.query.query import Query
+from eptaro.core.query.view import View
+from eptaro.core.results.deferred import ManyFlags, ManyInts
+from eptaro.core.results.result import Lineage
+
+
+@dataclass(frozen=True, eq=False)
+class Side:
+    """A span of days for each row, under the name that a trace gives it."""
+
+    name: str
+    first: ManyInts
+    last: ManyInts
+    exists: Flags | None = None
+
+    def span(self, row: int) -> Span | None:
+        """Return the span of one row, or None where it does not exist."""
+        if self.exists is not None and not self.exists[row]:
+            return None
+        return Span.of(self.first[row], self.last[row])
+
+
+@dataclass(frozen=True, eq=False)
+class AttributeFilter:
+    """Transactions picked by what their days bear: for each attribute the words of its rows."""
+
+    words: Mapping[str, NDArray[Any]]
+
+    def wanted(self, row: int) -> dict[str, str]:
+        """Return the attributes and values of one row."""
+        return {name: str(words[row]) for name, words in self.words.items()}
+
+
+@dataclass(frozen=True)
+class LastN:
+    """Transactions picked by their number: the last so many up to the end of the days."""
+
+    amount: Amount
+
+
+Picked: TypeAlias = AttributeFilter | LastN | None  # None: all transactions of the days
+
+
+@dataclass(frozen=True, eq=False)
+class Value:
+    """A measure over the days of a side, of the group of each row.
+
+    `told` says in which rows it is shown, where incomplete windows are left blank.
+    """
+
+    view: View
+    measure: Measure
+    group: ManyInts
+    side: Side
+    picked: Picked = None
+    told: ManyFlags | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Mean:
+    """The mean of several values, blank where one is."""
+
+    values: tuple[Value, ...]
+
+
+@dataclass(frozen=True)
+class DayMatching:
+    """How the days of two sides meet: as dates moved back, as workdays, or as many days in."""
+
+    how: Literal["date", "workday", "days in"]
+    back: Amount | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Change:
+    """A value less the one before, blank unless comparable; as a `ratio`, over its size."""
+
+    now: Value
+    before: Value | Mean
+    comparable: Flags
+    ratio: bool
+    pairing: DayMatching | None
+
+
+Number: TypeAlias = Value | Mean | Change
+
+
+def value_of(number: Number) -> Value:
+    """Return the (first) value that a number is made of."""
+    match number:
+        case Value():
+            return number
+        case Mean():
+            return number.values[0]
+        case Change():
+            return number.now
+        case _:
+            assert_never(number)
+
+
+@dataclass(frozen=True, eq=False)
+class ViewLineage(Lineage):
+    """The answer of one view.
+
+    `numbers` has what is behind columns, `group` the group of each row, `rows` for each
+    row of the table its place in the arrays of both, `totals` which of these places are totals.
+    """
+
+    asked: Query
+    view: View
+    group: ManyInts
+    numbers: Mapping[str, Number]
+    rows: Ints
+    total: ManyFlags | None = None
+
+    @property
+    def question(self) -> Query:
+        """The question."""
+        return self.asked
+
+    @property
+    def by(self) -> tuple[str, ...]:
+        """The names of the group columns."""
+        return tuple(self.view.groups.names)
+
+    @property
+    def measures(self) -> tuple[str, ...]:
+        """The names of the measures."""
+        return tuple(measure.name for measure in self.view.facts.measures)
+
+    @property
+    def others(self) -> Flags | None:
+        """Which rows are of the group of all those not picked."""
+        others = self.view.others
+        return None if others is None else others[self.group[self.rows]]
+
+    @property
+    def calendar(self) -> Calendar:
+        """The calendar of all rows."""
+        return self.view.calendar
+
+    @property
+    def totals(self) -> Ints:
+        """The rows that are totals."""
+        return np.flatnonzero(np.zeros(0) if self.total is None else self.total[self.rows])
+
+    def take(self, places: Ints | slice) -> Self:
+        """Return the answer for the rows at the given places."""
+        return replace(self, rows=self.rows[places])
+
+    def number(self, row: int, name: str) -> tuple[Number, int]:
+        """Return what is behind a column, and the place of a row in its arrays."""
+        return self.numbers[name], int(self.rows[row])
+
+
+@dataclass(frozen=True, eq=False)
+class InParts(Lineage):
+    """The answers of several views set together: each row is a row of one of them."""
+
+    parts: Sequence[ViewLineage]
+    part: Ints
+    rows: Ints
+
+    @classmethod
+    def of(cls, parts: Sequence[ViewLineage]) -> InParts:
+        """Return answers one below the other."""
+        counts = [len(part.rows) for part in parts]
+        rows = np.concatenate([np.arange(count) for count in counts])
+        return cls(parts, np.repeat(np.arange(len(parts)), counts), rows)
+
+    @property
+    def question(self) -> Query:
+        """The question, which is one for all."""
+        return self.parts[0].question
+
+    @property
+    def by(self) -> tuple[str, ...]:
+        """The names of the group columns."""
+        return self.parts[0].by
+
+    @property
+    def measures(self) -> tuple[str, ...]:
+        """The names of the measures."""
+        return self.parts[0].measures
+
+    @property
+    def others(self) -> None:
+        """None: no groups were picked."""
+        return None
+
+    @property
+    def calendar(self) -> None:
+        """None: each part has its own."""
+        return None
+
+    @property
+    def numbers(self) -> Mapping[str, Number]:
+        """What is behind columns, as the first part has it."""
+        return self.parts[0].numbers
+
+    @property
+    def totals(self) -> Ints:
+        """The rows that are totals."""
+        return np.flatnonzero(
+            [row in self.parts[part].totals for part, row in zip(self.part, self.rows, strict=True)]
+        )
+
+    def take(self, places: Ints | slice) -> Self:
+        """Return the answer for the rows at the given places."""
+        return replace(self, part=self.part[places], rows=self.rows[places])
+
+    def number(self, row: int, name: str) -> tuple[Number, int]:
+        """Return what is behind a column, and the place of a row in its arrays."""
+        part: ViewLineage = self.parts[int(self.part[row])]
+        return part.number(int(self.rows[row]), name)
+
+
+Traceable: TypeAlias = ViewLineage | InParts

@@ -1,0 +1,130 @@
+"""What all groups come to, of which those at hand may be some: parts that are put together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any, Protocol, Self, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.groups import Groups
+from eptaro.core.aggregation.merge import align_codes, numbered_together, rows_after
+from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
+from eptaro.core.query.coverage import GroupSpans
+from eptaro.core.results import bigint
+from eptaro.core.results.column import Column
+
+
+class Share(Protocol):
+    """What some groups come to, which is put together with what others do."""
+
+    def beside(self, other: Self) -> Self:
+        """Return the result of the groups of both."""
+        ...
+
+
+AnyShare = TypeVar("AnyShare", bound=Share)
+Key = tuple[str, str]  # the name of a calendar, and what a share of the whole is for
+
+
+class GlobalTotals:
+    """What a question has to know of all groups, where those at hand may be some; here, all are."""
+
+    named = False  # whether the groups at hand are those that a question names
+
+    def global_value(self, key: Key, share: AnyShare) -> AnyShare:
+        """Return the result of all groups, where `share` is the result of those at hand."""
+        return share
+
+    def picked(self, places: Ints, count: int) -> Flags | None:
+        """Return which of so many groups are the largest, where these were picked before; `places`
+        is where each group at hand went.
+        """
+        return None
+
+
+@dataclass(frozen=True, eq=False)
+class ReducedBook:
+    """What was folded of some groups, and the days that each covers where groups have their own."""
+
+    folded: Folded
+    own: GroupSpans | None = None
+
+    def beside(self, other: ReducedBook) -> ReducedBook:
+        """Return what was folded of the groups of both, which add up where they are alike."""
+        one, two = self.folded, align_codes(self.folded, other.folded)
+        groups, places = numbered_together([one.groups, two.groups])
+        first, second = (
+            part.cells.regrouped(place, groups.count)
+            for part, place in zip((one, two), places, strict=True)
+        )
+        cells = first.plus(rows_after(second, first), apart=True)
+        rows, distinct = one.rows + two.rows, {**one.distinct, **two.distinct}
+        folded = replace(one, groups=groups, cells=cells, rows=rows, distinct=distinct)
+        if self.own is None or other.own is None:
+            return ReducedBook(folded)
+        lo, hi = np.full(groups.count, np.iinfo(np.int64).max), np.full(groups.count, FIRST_DAY)
+        for own, place in zip((self.own, other.own), places, strict=True):
+            np.minimum.at(lo, place, own.lo)
+            np.maximum.at(hi, place, own.hi)
+        return ReducedBook(folded, GroupSpans(lo, hi, self.own.asked))
+
+
+@dataclass(frozen=True, eq=False)
+class GroupSet:
+    """The groups that there are."""
+
+    groups: Groups
+
+    def beside(self, other: GroupSet) -> GroupSet:
+        """Return the groups of both, in natural order."""
+        return GroupSet(
+            numbered_together([self.groups.drop_unused(), other.groups.drop_unused()])[0]
+        )
+
+    def places(self, some: Groups) -> Ints:
+        """Return the places of some of the groups among all."""
+        return numbered_together([self.groups, some.drop_unused()])[1][1]
+
+
+@dataclass(frozen=True, eq=False)
+class GroupTotals:
+    """The values of a measure added up over groups, for each of some rows; exact unless floats.
+
+    `groups` is of how many groups.
+    """
+
+    groups: int
+    sums: NDArray[Any]
+    scale: int = 0
+
+    @classmethod
+    def of(cls, groups: int, value: Column, row: Ints, rows: int) -> GroupTotals:
+        """Return a column added up by the row that each of its values belongs to."""
+        data, blank = value.data, value.blank
+        if value.kind == "float":
+            numbers = np.where(blank, 0.0, np.nan_to_num(data))
+            return cls(groups, np.bincount(row, weights=numbers, minlength=rows))
+        data = bigint.added_up(np.where(blank, 0, data))
+        sums: NDArray[Any] = np.zeros(rows, data.dtype)
+        np.add.at(sums, row, data)
+        return cls(groups, bigint.added_up(sums), value.scale)
+
+    def beside(self, other: GroupTotals) -> GroupTotals:
+        """Return the sums over the groups of both."""
+        one, two = self.sums, other.sums
+        added = one + two if one.dtype.kind == "f" else bigint.plus(one, two)
+        return GroupTotals(self.groups + other.groups, added, self.scale)
+
+    def numbers(self) -> NDArray[np.float64]:
+        """Return the sums as floats."""
+        return bigint.floats(self.sums) / 10.0**self.scale
+
+    def total(self, rows: NDArray[Any]) -> float:
+        """Return what some of the rows add up to, as a float."""
+        if self.sums.dtype.kind == "f":
+            return float(self.sums[rows].sum())
+        found = bigint.floats(np.array([bigint.total(self.sums[rows])], object))
+        return float(found[0]) / 10.0**self.scale

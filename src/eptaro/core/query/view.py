@@ -1,0 +1,428 @@
+"""`BookData`: folded transactions with what is needed to question them, and `View` of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.folded import Folded, aside_note, left_note
+from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.planes import BY_TIME, ROWS, Plane
+from eptaro.core.aggregation.selected import SelectedValues
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Flags, Ints, as_date
+from eptaro.core.calendars.grain import check_whole
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.measures.calculations import calculation
+from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.term import Term
+from eptaro.core.query.coverage import Coverage, GroupSpans
+from eptaro.core.query.own_calendars import OwnCalendars
+from eptaro.core.query.scope import EVERY, AsOf, By, Filter, Only, group_names, looked_at
+from eptaro.core.query.totals import AnyShare, GlobalTotals
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.deferred import ManyFlags, TiledArray
+from eptaro.core.results.result import Result
+from eptaro.errors import NothingLeftError, QuestionError, unknown
+
+OTHERS = "(others)"
+NOTES = ("undecided", "by_input_order")  # of answers, kept in their meta
+
+
+@dataclass(frozen=True, eq=False)
+class BookData:
+    """Folded transactions with their measures, calendar and coverage.
+
+    `own` are the calendars that groups keep for themselves, `part` the groups looked at
+    where these are not all.
+    """
+
+    folded: Folded
+    measures: tuple[Measure, ...]
+    calendar: Calendar
+    coverage: Span
+    workdays: Workdays = field(default_factory=Workdays)
+    own: OwnCalendars | None = None
+    part: Flags | None = None
+    spans: GroupSpans | None = None  # the coverage of each group, where it has its own
+    whole: GlobalTotals = field(default_factory=GlobalTotals)
+    declared: Coverage = None  # how the coverage was given, where it is common to all groups
+
+    @property
+    def groups(self) -> Groups:
+        """The groups in natural order."""
+        return self.folded.groups
+
+    @property
+    def cells(self) -> Cells:
+        """One entry per group, day and plane."""
+        return self.folded.cells
+
+    @property
+    def rows(self) -> int:
+        """How many transactions were counted."""
+        return self.folded.rows
+
+    @property
+    def source(self) -> str:
+        """Where they came from."""
+        return self.folded.source
+
+    @property
+    def rejected(self) -> Result:
+        """The rows whose date could not be read: row, value and reason."""
+        return self.folded.rejected or Result([])
+
+    def in_parts(self) -> list[BookData]:
+        """Return the facts calendar by calendar, each seeing the groups that keep it."""
+        if self.own is None:
+            return [self]
+        return [
+            replace(self, own=None, calendar=calendar, part=kept)
+            for calendar, kept in self.own.of_groups(self.groups, self.source).items()
+        ]
+
+    def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
+        """Return what one question looks at: groups, coverage up to the as-of date, window.
+
+        Parameters
+        ----------
+        by : str or sequence of str, optional
+            Group columns; without them all groups add up; `all` for those of the book.
+        only : span, label, mapping, or several, optional
+            What the question is narrowed to.
+        as_of : date, optional
+            The last day looked at.
+
+        Returns
+        -------
+        View
+            The cells that one question looks at.
+        """
+        names = group_names(by)
+        if names == [EVERY] and EVERY not in self.groups.names:
+            names = self.groups.names
+        today, coverage = looked_at(as_of, self.coverage, self.folded.grain)
+        narrowed = Filter.of(only, self.calendar, self.groups.names, today)
+        wanted = narrowed.wanted
+        cells, groups = self.cells, self.groups
+        asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
+        # A group that is named, or whose coverage has begun, has rows; others have none yet.
+        keep = asked
+        if self.spans is not None and not wanted and not self.whole.named:
+            keep = asked & (self.spans.lo <= coverage.hi)
+        if self.part is not None:
+            keep = keep & self.part
+        if not keep.any():
+            raise NothingLeftError(f"no transactions are left to look at in {coverage}")
+        places = np.flatnonzero(keep)
+        fewer, onto = (groups if keep.all() else groups.at(places)).onto(names)
+        target = np.full(groups.count, -1)
+        target[places] = onto
+        if len(places) < groups.count or names != groups.names:
+            cells = cells.regrouped(target, fewer.count)
+        return View(self, fewer, cells, coverage, today, narrowed.window, target)
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """The cells that one question looks at."""
+
+    facts: BookData
+    groups: Groups
+    cells: Cells
+    coverage: Span  # of the data, up to the as-of date
+    today: int  # the as-of date, which may lie after the last covered day
+    window: Span | None
+    places: Ints  # for each group of the facts its place here, -1 where left out
+    kept: dict[str, Any] = field(default_factory=dict)  # what was calculated once
+    others: Flags | None = None  # which groups are all those not picked, where some are
+
+    @property
+    def calendar(self) -> Calendar:
+        """The calendar of the facts."""
+        return self.facts.calendar
+
+    @cached_property
+    def seen(self) -> Span:
+        """The days in the coverage that the question's window leaves."""
+        if self.window is None:
+            return self.coverage
+        lo, hi = max(self.window.lo, self.coverage.lo), min(self.window.hi, self.coverage.hi)
+        if hi < lo:
+            late = f"; {self.data_age}" if self.data_age else ""
+            raise QuestionError(
+                f"only={self.window} lies outside the coverage {self.coverage}{late}"
+            )
+        return Span.of(lo, hi)
+
+    @property
+    def data_age(self) -> str:
+        """How old the data is at the as-of date, in words; empty where it reaches that date.
+
+        Nobody knows what happened on the days in between: they are blank, and no zeros.
+        """
+        days = self.today - self.coverage.hi
+        if days <= 0:
+            return ""
+        return (
+            f"the data ends on {self.coverage.last}, {days:,} day{'' if days == 1 else 's'} before "
+            f"the as-of date"
+        )
+
+    def cut(self, first: Ints, last: Ints) -> Ints:
+        """Return the last days of spans to date, cut at the last covered day: none of those that
+        begin after it, which stay as they are.
+        """
+        return np.where(first <= self.coverage.hi, np.minimum(last, self.coverage.hi), last)
+
+    @cached_property
+    def own(self) -> tuple[Ints, Ints] | None:
+        """The first and last day of each group's own coverage, where groups have one."""
+        spans = self.facts.spans
+        if spans is None:
+            return None
+        return spans.onto(self.places, self.groups.count, self.coverage.hi)
+
+    def covered(self, group: int) -> Span:
+        """Return the coverage of one group."""
+        if self.own is None:
+            return self.coverage
+        lo, hi = (int(days[group]) for days in self.own)
+        return Span.of(max(lo, self.coverage.lo), max(hi, lo))
+
+    def complete(self, first: Ints, last: Ints, group: Ints | None = None) -> Flags:
+        """Return which spans lie wholly in the coverage, or in that of each one's group."""
+        whole = (first >= self.coverage.lo) & (last <= self.coverage.hi)
+        if self.own is None or group is None:
+            return whole
+        lo, hi = self.own
+        found: Flags = whole & (first >= lo[group]) & (last <= hi[group])
+        return found
+
+    def complete_of_all(self, first: Ints, last: Ints) -> ManyFlags:
+        """Return for every group which of the same spans lie wholly in its coverage."""
+        groups = self.groups.count
+        if self.own is None:
+            return TiledArray.of_spans(self.complete(first, last), groups)
+        group = np.repeat(np.arange(groups), len(first))
+        return self.complete(np.tile(first, groups), np.tile(last, groups), group)
+
+    def together(self) -> View:
+        """Return the same view with all its groups added up to one."""
+        cells = self.cells.regrouped(np.zeros(self.groups.count, np.int64), 1)
+        places = np.where(self.places < 0, -1, 0)
+        return replace(self, groups=Groups({}, 1), cells=cells, places=places, kept={}, others=None)
+
+    def global_value(self, name: str, share: AnyShare) -> AnyShare:
+        """Return the result of all groups, where `share` is the result of those at hand; `name`
+        distinguishes what a question asks for."""
+        return self.facts.whole.global_value((self.calendar.name, name), share)
+
+    def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
+        """Return a measure over one span of days per row, blank outside the coverage.
+
+        The part of a span that goes beyond the coverage counts for nothing.
+        """
+        lo, hi = self._covered(first, last)
+        if self.own is not None:
+            lo, hi = np.maximum(lo, self.own[0][group]), np.minimum(hi, self.own[1][group])
+        parts = [self._term(term, group, lo, hi) for term in measure.terms]
+        column = measure.of_terms(parts, self.facts.folded.formats).blanked(lo <= hi)
+        return column.named(measure.name, f"{measure.formula} over the row's days")
+
+    def value_of_all(self, measure: Measure, first: Ints, last: Ints) -> Column:
+        """Return a measure over the same spans of days for every group, group by group."""
+        groups = self.groups.count
+        lo, hi = self._covered(first, last)
+        inside = lo <= hi
+        if measure.staged:
+            group = np.repeat(np.arange(groups), len(lo))
+            return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
+        at = self.cells.axis.bounds_of_all(lo, hi)
+        column = measure.over_cells(self.cells, *at, self.facts.folded.formats)
+        if self.own is not None:  # no transactions lie outside: the numbers are right as they are
+            begins, ends = (np.repeat(days, len(lo)) for days in self.own)
+            column = column.blanked((np.tile(hi, groups) >= begins) & (np.tile(lo, groups) <= ends))
+        if not inside.all():
+            column = column.blanked(np.tile(inside, groups))
+        return column.named(measure.name, f"{measure.formula} over the row's days")
+
+    def _covered(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return what spans of days have in the coverage; periods of the data must be whole."""
+        lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
+        check_whole(lo, hi, self.facts.folded.grain)
+        return lo, hi
+
+    def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        if term.inner is not None:
+            from eptaro.core.measures.stages import NestedAggregation
+
+            facts = self.facts
+            grain = facts.folded.grain
+            calendar, workdays = facts.calendar, facts.workdays
+            stage = NestedAggregation(
+                self.cells, self.coverage, calendar, workdays, grain, self.own
+            )
+            return stage.value(term, group, first, last)
+        lo, hi = self.cells.axis.bounds(group, first, last)
+        return calculation(term.how).over_cells(self.cells, term, lo, hi)
+
+    def meta(self, verb: str) -> dict[str, Any]:
+        """Return what is beside every result."""
+        facts = self.facts
+        return (
+            {
+                "verb": verb,
+                "calendar": facts.calendar.describe(),
+                "coverage": str(self.coverage) + ("" if self.own is None else ", group by group"),
+                "as_of": str(as_date(self.today)),
+                **({"data_age": self.data_age} if self.data_age else {}),
+                **({} if facts.folded.grain == "day" else {"dated_by": facts.folded.grain}),
+                "by": self.groups.names,
+                "measures": {m.name: m.formula for m in facts.measures},
+                "rows": facts.rows,
+                "source": facts.source,
+            }
+            | aside_note(facts.folded)
+            | left_note(facts.folded)
+            | self.undecided()
+            | self.by_input_order()
+            | ({} if self.others is None else {"others": OTHERS})
+        )
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Return what a copy needs: all but what was calculated and can be again."""
+        return vars(self) | {"kept": {}}
+
+    def by_input_order(self) -> dict[str, str]:
+        """Return which first and last values the order of the input decides, as several rows of one
+        group share the deciding day; of dates with a time that is left to the times.
+        """
+        if self.facts.folded.timed:
+            return {}
+        notes = []
+        for term in dict.fromkeys(term for m in self.facts.measures for term in m.terms):
+            if term.how not in BY_TIME or term.inner is not None:
+                continue
+            found = self._deciding(Plane(BY_TIME[term.how], term.column))
+            if found is not None:
+                (rows, day), plane = found, Plane(BY_TIME[term.how], term.column)
+                said = f"{term}: {rows:,} rows of {as_date(day)}, "
+                said += f"the {term.how} of the input counts"
+                if self.cells.tallies[plane].kind not in NO_NUMBERS:
+                    said += f"; for a total of the day: {term.how}(sum({term.column}) per day)"
+                notes.append(said)
+        return {"by_input_order": "; ".join(notes)} if notes else {}
+
+    def _deciding(self, plane: Plane) -> tuple[int, int] | None:
+        """Return how many rows share the first or the last day with a value, and that day; of the
+        group where this is latest, or earliest. None where it is one row.
+        """
+        pick, axis = self.cells.tallies[plane], self.cells.axis
+        assert isinstance(pick, SelectedValues)
+        _, day = axis.cells_of()
+        at = pick.cell[(day[pick.cell] >= self.seen.lo) & (day[pick.cell] <= self.seen.hi)]
+        if pick.shared is not None and len(pick.shared):
+            at = np.setdiff1d(at, pick.cell[pick.shared])  # which are blank, and named as such
+        if not len(at):
+            return None
+        ends = day[at].max() if plane.what == "last" else day[at].min()
+        cells = at[day[at] == ends]
+        rows = int(self.cells.sums(ROWS, cells, cells + 1).data.max())
+        return (rows, int(ends)) if rows > 1 else None
+
+    def undecided(self) -> dict[str, str]:
+        """Return why first and last values are blank where several groups share their time."""
+        found = [
+            f"{plane.what}({plane.column})"
+            for plane, tally in self.cells.tallies.items()
+            if isinstance(tally, SelectedValues) and tally.flags().any()
+        ]
+        if not found:
+            return {}
+        return {
+            "undecided": f"{', '.join(found)} of several groups at the same time: blank, as "
+            f"only the order of the rows would decide"
+        }
+
+
+def largest(view: View, count: int, within: Sequence[str]) -> View:
+    """Return the view with the groups that have most of the first measure, by size, and the rest
+    as one group, `(others)`: over all, or within each value of some of the group columns.
+
+    Raises `QuestionError` for a column that is none, and where no column is left to pick from.
+    """
+    names = view.groups.names
+    for name in within:
+        if name not in names:
+            raise QuestionError(unknown("group column", name, names))
+    picked = [name for name in names if name not in within]
+    if not picked:
+        other = " that top_within does not name" if within else ""
+        raise QuestionError(f"top picks groups; name a column in by{other}")
+    if count < 1:
+        raise QuestionError(f"top={count} must be at least 1")
+    size, around = sizes(view), view.groups.onto(within)[1]
+    kept = view.facts.whole.picked(view.places, view.groups.count)
+    if kept is None:
+        kept = leading(view.groups, size, count, within)
+    order = np.lexsort((-size.ranks(), ~kept, around))
+    runs, kept = around[order], kept[order]
+    opens = np.append(True, (runs[1:] != runs[:-1]) | (kept[1:] != kept[:-1]))
+    first = kept | opens  # of each new group the first old one
+    target = np.empty(len(order), np.int64)
+    target[order] = np.cumsum(first) - 1
+    others: Flags = ~kept[first]
+    groups = view.groups.at(order[first])
+    coded = {
+        name: _with_others(name, groups, others) if name in picked else groups.coded[name]
+        for name in names
+    }
+    return replace(
+        view,
+        groups=Groups(coded, len(others)),
+        cells=view.cells.regrouped(target, len(others)),
+        places=np.where(view.places < 0, -1, target[view.places]),
+        kept={},
+        others=others if others.any() else None,
+    )
+
+
+def sizes(view: View) -> Column:
+    """Return what each group has of the first measure over all days seen."""
+    every = np.arange(view.groups.count)
+    spans = (np.full(len(every), day) for day in (view.seen.lo, view.seen.hi))
+    return view.value(view.facts.measures[0], every, *spans)
+
+
+def leading(groups: Groups, size: Column, count: int, within: Sequence[str]) -> Flags:
+    """Return which groups are the largest, so many within each value of some of their columns; of
+    equal ones those that come first.
+    """
+    around = groups.onto(within)[1]
+    order = np.lexsort((-size.ranks(), around))
+    runs, rows = around[order], np.arange(len(order))
+    opens = np.append(True, runs[1:] != runs[:-1])
+    kept = np.zeros(len(order), bool)
+    kept[order] = rows - np.maximum.accumulate(np.where(opens, rows, 0)) < count
+    return kept
+
+
+def _with_others(name: str, groups: Groups, others: Flags) -> Categorical:
+    """Return a group column as texts, those of all others under their own word."""
+    if not others.any():
+        return groups.coded[name]
+    values: list[Any] = groups.columns(np.arange(groups.count))[groups.names.index(name)].to_list()
+    words = [None if value is None else str(value) for value in values]
+    words = [OTHERS if other else word for word, other in zip(words, others.tolist(), strict=True)]
+    codes = np.array([-1 if word is None else at for at, word in enumerate(words)], np.int32)
+    texts: NDArray[Any] = np.array([*("" if word is None else word for word in words)])
+    return Categorical(codes, Column.text(name, texts))

@@ -1,0 +1,396 @@
+"""`Column`: named values with validity, kind, unit and description.
+
+| kind    | stored as                                   | handed out as, masked where blank |
+|---------|---------------------------------------------|-----------------------------------|
+| integer | int64 or int32                              | the same                          |
+| decimal | int64 in units of 10**-scale                | `decimal.Decimal` objects         |
+| float   | float64                                     | float64                           |
+| text    | int32 codes into `choices`, -1 where blank  | `str` objects                     |
+| date    | int32 day ordinals                          | datetime64[D]                     |
+| flag    | bool                                        | bool                              |
+
+A decimal is a whole number of its smallest unit, so sums of money are exact. While it is being
+calculated, a number may be a Python integer of any size; a table brings it to 64 bits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, as_dates
+from eptaro.core.results import bigint
+from eptaro.core.results.format import DisplayHint, Format
+from eptaro.errors import EptaroError, MeasureError, QuestionError
+
+Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
+
+
+_DTYPES: dict[Kind, type[np.generic]] = {
+    "integer": np.int64,
+    "decimal": np.int64,
+    "float": np.float64,
+    "text": np.int32,
+    "date": np.int32,
+    "flag": np.bool_,
+}
+
+
+_WIDE: tuple[Kind, ...] = ("integer", "decimal", "float")  # may hold Python integers for a while
+
+
+NO_NUMBERS = ("text", "date")  # kinds that nothing is calculated with
+
+
+@dataclass(frozen=True, eq=False)
+class Column:
+    """One named, typed sequence of values; `valid` is None where nothing is blank."""
+
+    name: str
+    kind: Kind
+    data: NDArray[Any]
+    valid: Flags | None = None
+    scale: int = 0
+    choices: NDArray[Any] | None = None
+    unit: str = ""
+    description: str = ""
+    format: Format | None = None
+    face: DisplayHint | None = None
+
+    @classmethod
+    def of(
+        cls, name: str, kind: Kind, data: ArrayLike, valid: Flags | None = None, **details: Any
+    ) -> Column:
+        """Return a column of a kind, dropping a validity mask that masks nothing.
+
+        Days outside the years 1 to 9999, where a last period may reach, are blank.
+
+        Parameters
+        ----------
+        name : str
+            The column's name.
+        kind : str
+            One of the kinds above.
+        data : array
+            The values as that kind is stored.
+        valid : bool array, optional
+            Where there is a value; None where all are.
+        details : optional
+            `scale`, `choices`, `unit`, `description`, `format`, `face`.
+
+        Returns
+        -------
+        Column
+            The column.
+        """
+        array = np.asarray(data)
+        if array.dtype.kind == "u":
+            array = array.astype(object) if bigint.most(array) >= bigint.ROOM else array
+        if array.dtype == object and kind in _WIDE:
+            array = bigint.narrowed_to(array, floats=kind == "float")
+        elif not (kind == "integer" and array.dtype == np.int32):  # half the room serves as well
+            array = array.astype(_DTYPES[kind], copy=False)
+        if (
+            kind == "date"
+            and array.size
+            and not (array.min() >= FIRST_DAY and array.max() <= LAST_DAY)
+        ):
+            inside = (array >= FIRST_DAY) & (array <= LAST_DAY)
+            valid = inside if valid is None else valid & inside
+        if valid is not None and valid.all():
+            valid = None
+        if kind == "text" and valid is not None:
+            array = np.where(valid, array, np.int32(-1))
+        return cls(name, kind, array, valid, **details)
+
+    @classmethod
+    def text(
+        cls, name: str, choices: ArrayLike, codes: ArrayLike | None = None, **details: Any
+    ) -> Column:
+        """Return a text column: each code picks one of `choices`, -1 is blank.
+
+        Parameters
+        ----------
+        name : str
+            The column's name.
+        choices : array of str
+            The texts that occur.
+        codes : int array, optional
+            For each row the place of its text, -1 for blank.
+        details : optional
+            As for `of`.
+
+        Returns
+        -------
+        Column
+            A column of kind text.
+        """
+        array = np.asarray(choices)
+        picked = np.arange(len(array)) if codes is None else np.asarray(codes)
+        valid = picked >= 0
+        return cls.of(name, "text", picked, valid, choices=array, **details)
+
+    def __len__(self) -> int:
+        return len(self.data)
+
+    @property
+    def blank(self) -> Flags:
+        """Where there is no value."""
+        return np.zeros(len(self), bool) if self.valid is None else ~self.valid
+
+    def filled(self, rows: slice) -> Flags | None:
+        """Return which of some rows hold a value, or None where all do.
+
+        Parameters
+        ----------
+        rows : slice
+            Some rows.
+        """
+        valid = None if self.valid is None else self.valid[rows]
+        if self.kind == "float":
+            present = ~np.isnan(self.data[rows])
+            valid = present if valid is None else valid & present
+        return None if valid is None or valid.all() else valid
+
+    def take(self, places: NDArray[Any] | slice) -> Column:
+        """Return the column at the given places.
+
+        Parameters
+        ----------
+        places : int array or slice
+            Rows to pick.
+        """
+        valid = None if self.valid is None else self.valid[places]
+        return replace(self, data=self.data[places], valid=valid)
+
+    def named(
+        self, name: str, description: str | None = None, face: DisplayHint | None = None
+    ) -> Column:
+        """Return the same values under another name.
+
+        Parameters
+        ----------
+        name : str
+            The new name.
+        description : str, optional
+            A new description.
+        face : Face, optional
+            A new face.
+        """
+        text = self.description if description is None else description
+        return replace(self, name=name, description=text, face=face or self.face)
+
+    def shown_as(self, form: Format | None) -> Column:
+        """Return the same values in another format.
+
+        Parameters
+        ----------
+        form : Format or None
+            How they are shown.
+        """
+        return replace(self, format=form)
+
+    def blanked(self, keep: Flags) -> Column:
+        """Return the column with blanks wherever `keep` is false.
+
+        Parameters
+        ----------
+        keep : bool array
+            Where values stay.
+        """
+        valid = keep if self.valid is None else self.valid & keep
+        if valid.all():
+            return replace(self, valid=None)
+        data = np.where(valid, self.data, np.int32(-1)) if self.kind == "text" else self.data
+        return replace(self, data=data, valid=valid)
+
+    def fraction(self, place: int) -> Fraction:
+        """Return one number exactly.
+
+        Parameters
+        ----------
+        place : int
+            A row.
+        """
+        (value,) = self.data[place : place + 1].tolist()
+        return Fraction(Fraction(value), 10**self.scale)
+
+    def ranks(self) -> NDArray[np.int64]:
+        """Return the place of each value among the different ones in natural order, -1 for blanks.
+
+        Equal values share a place, whole numbers to the last digit; text goes by letters.
+        """
+        if self.kind == "text":
+            keys = np.array(["" if word is None else str(word) for word in self.to_list()])
+        else:
+            keys = self.data
+        blank = self.blank | np.isnan(self.numbers()) if self.kind == "float" else self.blank
+        keys = np.where(blank, keys[:1], keys)
+        found = bigint.ranks(keys)
+        return np.where(blank, -1, found).astype(np.int64)
+
+    def numbers(self) -> NDArray[np.float64]:
+        """Return a numeric column as floats, NaN where blank.
+
+        Raises `QuestionError` for texts and dates.
+        """
+        if self.kind in NO_NUMBERS:
+            raise QuestionError(
+                f"{self.name or 'a measure'} is {self.kind}; only numbers can be used here"
+            )
+        values = bigint.floats(self.data)
+        if self.kind == "decimal":
+            values = values / 10.0**self.scale
+        if self.valid is not None:
+            values[~self.valid] = np.nan
+        return values
+
+    def values(self) -> NDArray[Any]:
+        """Return the values as handed out (see the table at the top of this module), masked where
+        they are blank.
+        """
+        blank = self.blank
+        return np.ma.array(self.unmasked(), mask=blank) if blank.any() else self.unmasked()
+
+    def unmasked(self) -> NDArray[Any]:
+        """Return the values without a mask: NaN, NaT and None where floats, dates and objects are
+        blank, anything where whole numbers and flags are.
+        """
+        match self.kind:
+            case "float":
+                return self.numbers()
+            case "date":
+                dates = as_dates(self.data)
+                if self.valid is not None:
+                    dates[~self.valid] = np.datetime64("NaT", "D")
+                return dates
+            case "decimal" | "text":
+                objects = np.empty(len(self), object)
+                objects[:] = self.to_list()
+                return objects
+            case _:
+                return self.data
+
+    def to_list(self) -> list[Any]:
+        """Return the values as Python objects, None where blank."""
+        items = self._words() if self.kind == "text" else self._objects()
+        if self.valid is None or self.kind == "text":
+            return items
+        valid = self.valid.tolist()
+        return [item if there else None for item, there in zip(items, valid, strict=True)]
+
+    def _objects(self) -> list[Any]:
+        """Return the values as Python objects, anything where blank."""
+        if self.kind == "date":
+            dates: list[Any] = as_dates(self.data).tolist()
+            return dates
+        items: list[Any] = self.data.tolist()
+        if self.kind != "decimal":
+            return items
+        if self.data.dtype == object:  # of more digits than `scaleb` keeps
+            return [Decimal(f"{n}E-{self.scale}") for n in items]
+        return [Decimal(n).scaleb(-self.scale) for n in items]
+
+    def _words(self) -> list[Any]:
+        """Return texts, None where blank; of many choices only those that occur are made."""
+        codes, choices = self.data.tolist(), self.choices
+        if choices is None:
+            choices = np.array([], object)
+        if len(choices) > len(self):
+            used = choices[np.maximum(self.data, 0)].tolist()
+            return [word if code >= 0 else None for word, code in zip(used, codes, strict=True)]
+        words = choices.tolist()
+        return [words[code] if code >= 0 else None for code in codes]
+
+
+def difference(now: Column, prior: Column) -> Column:
+    """Return now less prior: exact for whole numbers and decimals, else as floats."""
+    blank = now.blank | prior.blank
+    if "float" in (now.kind, prior.kind):
+        with np.errstate(over="ignore", invalid="ignore"):
+            found = np.where(blank, 0.0, now.numbers() - prior.numbers())
+        if (np.isinf(found) & np.isfinite(now.numbers()) & np.isfinite(prior.numbers())).any():
+            raise MeasureError(f"column {now.name!r}: a change does not fit into a float")
+        return Column.of(now.name, "float", found, ~blank, format=now.format)
+    one, two = of_one_kind([now, prior])
+    data = bigint.minus(one.data, two.data)
+    return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=now.format)
+
+
+def dates(
+    name: str,
+    days: Days,
+    valid: Flags | None = None,
+    description: str = "",
+    face: DisplayHint | None = None,
+) -> Column:
+    """Return a date column from day ordinals; blank ones may hold anything."""
+    return Column.of(name, "date", days, valid, description=description, face=face)
+
+
+def of_one_kind(parts: Sequence[Column]) -> list[Column]:
+    """Return columns brought to the widest kind among them: integer, decimal, float."""
+    kinds = {part.kind for part in parts}
+    if not kinds <= {"integer", "decimal", "float"}:
+        if len(kinds) > 1:
+            raise EptaroError(f"column {parts[0].name!r} changes its kind between parts")
+        return list(parts)
+    if "float" in kinds:
+        return [p if p.kind == "float" else Column.of(p.name, "float", p.numbers()) for p in parts]
+    scale = max(part.scale for part in parts)
+    kind: Kind = "decimal" if scale else "integer"
+    return [
+        p
+        if (p.kind, p.scale) == (kind, scale)
+        else replace(p, kind=kind, scale=scale, data=bigint.times(p.data, 10 ** (scale - p.scale)))
+        for p in parts
+    ]
+
+
+def join(parts: Sequence[Column]) -> Column:
+    """Return columns of one name and kind one below the other, scales brought together."""
+    if len(parts) == 1:
+        return parts[0]
+    parts = of_one_kind(parts)
+    head = parts[0]
+    valid = None
+    if any(part.valid is not None for part in parts):
+        valid = np.concatenate([~part.blank for part in parts])
+    if head.kind == "text":
+        choices = np.concatenate([np.asarray(part.choices) for part in parts])
+        sizes = np.cumsum([0, *(len(np.asarray(part.choices)) for part in parts)])
+        data = np.concatenate(
+            [np.where(p.data < 0, -1, p.data + at) for p, at in zip(parts, sizes, strict=False)]
+        )
+        return replace(head, data=data.astype(np.int32), valid=valid, choices=choices)
+    return replace(head, data=np.concatenate([part.data for part in parts]), valid=valid)
+
+
+def settled(column: Column) -> Column:
+    """Return the column with all its values as they are stored.
+
+    Decimals that do not fit into 64 bits lose decimals that are zero in all of them.
+    Raises `MeasureError` where a value still does not fit.
+    """
+    if column.data.dtype != object:
+        return column
+    units = column.data if column.valid is None else np.where(column.valid, column.data, 0)
+    scale = column.scale
+    while scale and not bigint.fit(units) and not (units % 10).any():
+        units, scale = units // 10, scale - 1
+    data = bigint.narrowed_to(units, floats=column.kind == "float")
+    if data.dtype == object:
+        large = max(units.tolist(), key=abs)
+        shown = f"{Decimal(f'{large}E-{scale}'):.6g}"
+        kept = "a float" if column.kind == "float" else f"64 bits at {scale} decimals"
+        raise MeasureError(
+            f"column {column.name!r}: a value of {shown} does not fit into {kept}; ask for fewer "
+            f"rows at once, or store the column with fewer decimals"
+        )
+    return replace(column, data=data, scale=scale)

@@ -1,0 +1,300 @@
+"""What each column of a table seems to hold: dates, numbers to add up or average, groups, keys."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from eptaro.core.calendars.grain import Grain
+from eptaro.engines.findings import Findings
+from eptaro.errors import DateError, EptaroError, MeasureError, counted
+from eptaro.inputs.columns.numbers import infer_numbers
+from eptaro.inputs.datecolumn import Evidence, resolve
+from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.reading import looks_like_dates, read_dates
+from eptaro.rules.dates import DateRules
+
+
+def decided_rules(
+    column: pa.ChunkedArray, rules: DateRules, name: str, found: Findings
+) -> tuple[DateRules, list[str]]:
+    """Return rules that read most of the column, and the options that say so."""
+    chosen = rules.order or rules.formats or rules.serials or rules.unix
+    if not is_text(column.type) or (chosen and rules.order != "infer"):
+        return rules, [f"--order {rules.order}"] if rules.order else []
+    if rules.order != "infer" and _share(column, rules) >= 0.5:
+        return rules, []
+    try:
+        decided, evidence = resolve(column, replace(rules, order="infer"), name)
+    except DateError as error:
+        seen = Evidence.of(column)
+        days, months = len(seen.day_first), len(seen.month_first)
+        if min(days, months) * 20 > max(days, months) or not days + months:
+            found.add("order of dates", "undecided", detail=str(error))
+            return replace(rules, order=None), ["--order dmy|mdy"]
+        decided = replace(rules, order="dmy" if days > months else "mdy")
+        evidence = f"{days:,} distinct values can only be day first, {months:,} only month first"
+    if _share(column, decided) > _share(column, replace(rules, order=None)):
+        found.add("order of dates", decided.order or "", detail=evidence)
+        return decided, [f"--order {decided.order}"]
+    return replace(rules, order=None), []
+
+
+def readable_share(column: pa.ChunkedArray, rules: DateRules, *, of_none: float) -> float:
+    """Return the share of filled rows that the rules can read; `of_none` where none is filled."""
+    try:
+        read = read_dates(column, rules)
+    except DateError:
+        return 0.0
+    if read.bad is None or read.reasons is None:
+        return 1.0
+    filled = read.reasons != "blank"
+    return float(1 - read.bad[filled].mean()) if filled.any() else of_none
+
+
+def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
+    """Return the readable share, judged by the first rows."""
+    return readable_share(column.slice(0, 20_000), rules, of_none=1.0)
+
+
+_ENOUGH = 0.95  # of the filled values that must be readable as dates
+_DIGITS = 3  # in the texts of a column that may be dates
+_SAMPLE = 20_000  # rows whose numbers are looked at
+_MOST_GROUPS = 60  # distinct values of a column worth grouping by
+
+Kind = Literal["dates", "sum", "mean", "groups", "key", "other"]
+_KEYS = {"id", "ids", "key", "no", "nr", "number", "code", "zip", "postcode", "phone", "tailnum"}
+_PARTS = {"year", "month", "day", "hour", "minute", "second", "week", "weekday", "quarter", "yr"}
+_PLACES = {"lat", "latitude", "lon", "lng", "long", "longitude"}
+_MEANS = {
+    *(
+        "time",
+        "price",
+        "rate",
+        "ratio",
+        "percent",
+        "pct",
+        "share",
+        "temp",
+        "temperature",
+        "score",
+        "age",
+    ),
+    *("rating", "index", "speed", "mean", "avg", "average", "median", "max", "min", "level"),
+    *("humidity", "pressure", "delay", "balance", "unit", "per", "margin", "wind", "density"),
+}
+
+
+@dataclass(frozen=True)
+class ColumnProfile:
+    """A column, what it seems to hold, and why; the rules that read its dates, and whether its
+    numbers need rules.
+    """
+
+    name: str
+    kind: Kind
+    why: str
+    blanks: int
+    dates: DateRules | None = None
+    grain: Grain = "day"
+    figures: bool = False
+
+
+def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> ColumnProfile:
+    """Return what one column seems to hold."""
+    blanks = column.null_count
+    found = _dates(column, name, rules)
+    if found is not None:
+        dates, grain = found
+        return ColumnProfile(name, "dates", _said(dates, grain), blanks, dates, grain)
+    words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
+    numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
+    numbers = numbers or pa.types.is_integer(column.type)
+    told = ""
+    if is_text(column.type) and column.null_count < len(column):
+        if words & _KEYS:
+            return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
+        texts = pc.unique(column.slice(0, _SAMPLE).cast(pa.string()))
+        if code := _code_among(texts.to_pylist()):
+            return ColumnProfile(
+                name, "key", f"identifier (codes such as {code!r}): not summed", blanks
+            )
+        try:
+            _, told = infer_numbers(texts, name, decimal)
+        except MeasureError:
+            return _texts(column, name, blanks, rules)
+        numbers = any(re.search(r"\d", text or "") for text in texts.to_pylist())
+        if not numbers:
+            return ColumnProfile(name, "other", "only words that mean blank", blanks)
+    if not numbers:
+        return ColumnProfile(name, "other", f"holds {column.type}", blanks)
+    return _numbers(name, words, blanks, told)
+
+
+_CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")
+_PADDED = re.compile(r"[A-Za-z]{0,4}[-_]?0\d+")
+
+
+def _code_among(texts: list[str | None]) -> str:
+    """Return a code such as `C0958` where all texts are written like it; else nothing.
+
+    Amounts are not padded with zeros; codes of one width are.
+    """
+    words = [text.strip() for text in texts if text and text.strip()]
+    padded = next((word for word in words if _PADDED.fullmatch(word)), "")
+    alike = padded and len({len(word) for word in words}) == 1
+    return padded if alike and all(map(_CODE.fullmatch, words)) else ""
+
+
+def _numbers(name: str, words: set[str], blanks: int, told: str) -> ColumnProfile:
+    more = f" ({told})" if told else ""
+    figures = bool(told)
+    if words & _KEYS:
+        return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
+    if words & _PARTS:
+        return ColumnProfile(name, "key", f"part of a date: not summed{more}", blanks)
+    if words & _PLACES:
+        return ColumnProfile(name, "key", "coordinate: not summed", blanks)
+    if words & _MEANS or "percents" in told:
+        return ColumnProfile(
+            name, "mean", f"a level or a rate: averaged, not summed{more}", blanks, figures=figures
+        )
+    return ColumnProfile(
+        name, "sum", f"amounts{more}" if told else "amounts", blanks, figures=figures
+    )
+
+
+def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) -> ColumnProfile:
+    if reason := _cure_of_dates(column, rules):
+        return ColumnProfile(name, "other", f"dates? {reason}", blanks)
+    count = pc.count_distinct(column).as_py()
+    if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
+        return ColumnProfile(name, "groups", counted(count, "distinct value"), blanks)
+    return ColumnProfile(name, "other", counted(count, "distinct value"), blanks)
+
+
+def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
+    """Return why texts that look like dates are none, with what would read them; or nothing."""
+    sample = column.drop_null().slice(0, 50)
+    digits = pc.count_substring_regex(sample.cast(pa.string()), r"\d")
+    if not len(sample) or pc.mean(digits).as_py() < _DIGITS:
+        return ""
+    try:
+        read = read_dates(sample, rules)
+    except DateError as error:
+        return str(error)
+    if read.reasons is None:
+        return ""
+    told = [row for row, reason in enumerate(read.reasons.tolist()) if "(" in reason]
+    if len(told) * 2 < len(sample):
+        return ""
+    return f"{sample[told[0]].as_py()!r} {read.reasons[told[0]]}"
+
+
+def _apart(name: str) -> str:
+    """Return a name with its words apart, also where capitals alone mark them."""
+    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)
+
+
+def _said(rules: DateRules, grain: Grain) -> str:
+    usual = DateRules()
+    said = {part: getattr(rules, part) for part in _TOLD}
+    own = [f"{part}={value}" for part, value in said.items() if value != getattr(usual, part)]
+    told = f"read with {', '.join(own)}" if own else "read as written"
+    return told if grain == "day" else f"{grain}s, {told}"
+
+
+_TOLD = ("order", "grain", "unix", "serials", "zone", "pivot", "locale", "bad_dates")
+
+
+def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> tuple[DateRules, Grain] | None:
+    """Return rules that read nearly all of a column as dates, and their grain; or None."""
+    kind = column.type
+    if pa.types.is_boolean(kind) or column.null_count == len(column):
+        return None
+    if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
+        return _enough(column, replace(given, zone=given.zone or _zone(column)))
+    words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
+    for rules in [given, *_candidates(column, words, given)]:
+        if not _may_be(column, rules):
+            continue
+        decided, _ = decided_rules(column, rules, name, Findings())
+        found = _enough(column, decided)
+        if found is not None:
+            return found
+    return None
+
+
+def _zone(column: pa.ChunkedArray) -> str | None:
+    return "UTC" if getattr(column.type, "tz", None) else None
+
+
+def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
+    kind = column.type
+    if is_text(kind):
+        return looks_like_dates(column, rules)
+    chosen = rules.serials or rules.unix or rules.grain
+    if pa.types.is_floating(kind):
+        return bool(chosen)
+    if not pa.types.is_integer(kind):
+        return False
+    if chosen:
+        return True
+    ends = pc.min_max(column).as_py()
+    return bool(1000_01_01 <= ends["min"] <= ends["max"] <= 9999_12_31)
+
+
+def _candidates(column: pa.ChunkedArray, words: set[str], given: DateRules) -> list[DateRules]:
+    """Return rules to try on values that are no dates without one, by name and size."""
+    if given.order or given.formats or given.serials or given.unix or given.grain:
+        return []
+    sample = column.drop_null().slice(0, 200).cast(pa.string()).to_pylist()
+    texts = [text.strip() for text in sample if text.strip()]
+    found: list[DateRules] = []
+
+    def all_are(pattern: str) -> bool:
+        return bool(texts) and all(re.fullmatch(pattern, text) for text in texts)
+
+    if words & {"year", "yr", "jahr", "fy"} and all_are(r"(1[5-9]|2[01])\d\d(\.0)?"):
+        found.append(replace(given, grain="year"))
+    if all_are(r"(19|20)\d\d(0[1-9]|1[0-2])") or all_are(r"(0?[1-9]|1[0-2])[./-](19|20)\d\d"):
+        found.append(replace(given, grain="month"))
+    if all_are(r"(19|20)\d\d/(0[1-9]|1[0-2])"):
+        found.append(replace(given, grain="month"))
+    if words & {"time", "timestamp", "ts", "unix", "epoch", "created", "date", "at"}:
+        if all_are(r"1\d{9}(\.0)?"):
+            found.append(replace(given, unix="s", zone=given.zone or "UTC"))
+        if all_are(r"1\d{12}"):
+            found.append(replace(given, unix="ms", zone=given.zone or "UTC"))
+    if words & {"date", "day"} and all_are(r"[2-5]\d{4}(\.\d+)?"):
+        found.append(replace(given, serials="1900"))
+    if given.zone is None and any(re.search(r"\d(Z|[+-]\d\d:?\d\d)$", text) for text in texts):
+        found.append(replace(given, zone="UTC"))
+    if given.pivot is None and all_are(r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"):
+        found.append(replace(given, order="infer", pivot=_PIVOT))
+    return found
+
+
+_PIVOT = 49  # two-digit years up to it are 2000s
+
+
+def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain] | None:
+    try:
+        if readable_share(column.slice(0, _GLANCE), rules, of_none=1.0) < _ENOUGH:
+            return None
+        read = read_dates(column, rules)
+    except EptaroError:
+        return None
+    if read.bad is None or not read.bad.any():
+        return rules, read.grain or "day"
+    filled = ~read.bad if read.reasons is None else read.reasons != "blank"
+    if not filled.any() or read.bad[filled].mean() > 1 - _ENOUGH:
+        return None
+    return replace(rules, bad_dates="reject"), read.grain or "day"
+
+
+_GLANCE = 2_000  # rows: what is plainly no date is determined from these

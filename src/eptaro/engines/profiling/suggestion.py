@@ -1,0 +1,319 @@
+"""An `eptaro.toml` for a file, written after a look at it."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+import shlex
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+
+import pyarrow as pa
+
+from eptaro.core.calendars.grain import Grain
+from eptaro.engines.profiling.columns import ColumnProfile, look_at
+from eptaro.errors import InputError
+from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.opening import READERS
+from eptaro.inputs.sources import Source
+from eptaro.rules.dates import DateRules
+from eptaro.rules.files import FileRules, usual_delimiter
+from eptaro.rules.numbers import NumberRules, Numbers
+
+_LOOKED_AT = 50_000  # rows
+_PARTS = ("year", "month", "day")
+
+
+@dataclass
+class Suggestion:
+    """What a file seems to hold, a look for each column, in its order."""
+
+    looks: list[ColumnProfile] = field(default_factory=list)
+    rows: int = 0
+
+    @property
+    def dates(self) -> dict[str, DateRules]:
+        """The columns that can be dates, or the formula of one, each with its rules."""
+        found = {look.name: look.dates for look in self.looks if look.dates is not None}
+        by_name = {look.name.lower(): look.name for look in self.looks}
+        if {*_PARTS} <= {*by_name}:
+            own = [by_name[part] for part in _PARTS]
+            found = {name: rules for name, rules in found.items() if name not in own}
+            found[f"date({', '.join(map(_quoted, own))})"] = DateRules()
+        by_day = {name: rules for name, rules in found.items() if self.grain_of(name) == "day"}
+        looks = {look.name: look for look in self.looks}
+        plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
+        return plain or by_day or found
+
+    def grain_of(self, date: str) -> Grain:
+        """Return the periods that a column of dates represents."""
+        return next((look.grain for look in self.looks if look.name == date), "day")
+
+    @property
+    def groups(self) -> list[str]:
+        """The columns worth grouping by."""
+        return [look.name for look in self.looks if look.kind == "groups"]
+
+    @property
+    def numbers(self) -> list[str]:
+        """The columns worth adding up or averaging."""
+        return [look.name for look in self.looks if look.kind in ("sum", "mean")]
+
+    @property
+    def figures(self) -> bool:
+        """Whether numbers are written so that they need rules."""
+        return any(look.figures for look in self.looks)
+
+    def measures(self) -> dict[str, tuple[str, str]]:
+        """Return the measures that make sense, by their names: formula, and why."""
+        found = {"entries": ("count()", "")}
+        for look in self.looks:
+            if look.kind in ("sum", "mean"):
+                name = f"{'total' if look.kind == 'sum' else 'mean'}_{look.name}"
+                name = name if _plain(look.name) else name.replace("_", " ", 1)
+                found[name] = (f"{look.kind}({_quoted(look.name)})", look.why)
+        return found
+
+    def command(self, file: str, date: str, files: FileRules | None = None) -> str:
+        """Return a command that answers from a file, as a shell takes it."""
+        rules, usual = self.dates[date], DateRules()
+        words = ["eptaro", "recap", file, "--date", date]
+        plain = asdict(FileRules())
+        for key, given in asdict(files or FileRules()).items():
+            if given != plain[key]:
+                value = "tab" if given == "\t" else str(given)
+                words += [f"--{key.replace('_', '-')}", value]
+        for key, option in _OPTIONS.items():
+            value = getattr(rules, key)
+            if value != getattr(usual, key):
+                words += [option, str(value).replace(" ", "-")]
+        words += ["--numbers", "infer"] if self.figures else []
+        for name, (formula, _) in [*self.measures().items()][:_MOST_MEASURES]:
+            words += ["--measure", f"{name if _plain(name) else name.replace(' ', '_')}={formula}"]
+        words += ["--by", self.groups[0]] if self.groups else []
+        grain = self.grain_of(date)
+        words += ["--per", "month" if grain == "day" else grain]
+        return shlex.join(words)
+
+    def text(
+        self,
+        files: list[str],
+        date: str,
+        year_starts: str | None = None,
+        written: Mapping[str, object] | None = None,
+        where: str | None = None,
+        numbers: Numbers = None,
+    ) -> str:
+        """Return the config; rules are set where the evidence decided them, and how files are
+        written where that is not the usual way.
+        """
+        lines = ["# Written after a look at the file; change what it could not know.", ""]
+        name = "calendar"
+        if year_starts:
+            name = "fiscal"
+            lines += [
+                "[calendars.fiscal]",
+                'kind = "month"',
+                f"year_starts = {_said(year_starts)}",
+                'year_named = "end"          # or "start"',
+                'prefix = "FY"',
+                "",
+            ]
+        lines += [
+            "[data]",
+            f"files = {_said(files)}",
+            f"date = {_said(date)}",
+            f"by = {_said(self.groups[:1])}",
+            f"calendar = {_said(name)}",
+        ]
+        if where is not None:
+            lines.append(f"where = {_said(where)}")
+        given = {} if not isinstance(numbers, NumberRules) else asdict(numbers)
+        if not given and (self.figures or numbers == "infer"):
+            lines.append('numbers = "infer"')
+        if self.groups[1:]:
+            lines.append(f"# also worth grouping by: {', '.join(self.groups[1:])}")
+        usual, rules = asdict(DateRules()), asdict(self.dates[date])
+        own = [
+            f"{key} = {_said(value)}{_WHY.get(key, '')}"
+            for key, value in rules.items()
+            if value != usual[key] and key != "shift"
+        ]
+        if own:
+            lines += ["", "[data.dates]", *own]
+        plain_numbers = asdict(NumberRules())
+        said = {key: value for key, value in given.items() if value != plain_numbers[key]}
+        if said:
+            lines += ["", "[data.numbers]", *(f"{key} = {_said(v)}" for key, v in said.items())]
+        plain = asdict(FileRules())
+        unusual = {key: value for key, value in (written or {}).items() if value != plain[key]}
+        if unusual:
+            lines += ["", "[data.written]", *(f"{key} = {_said(v)}" for key, v in unusual.items())]
+        lines += ["", "[data.measures]"]
+        for measure, (formula, why) in self.measures().items():
+            key = measure if _plain(measure) else _said(measure)
+            lines.append(f"{key} = {_said(formula)}" + (f"   # {why}" if why else ""))
+        left = [look for look in self.looks if look.kind == "key"]
+        lines += [f"# left out: {look.name}, {look.why}" for look in left]
+        return "\n".join(lines) + "\n"
+
+
+def _is_guessed(look: ColumnProfile) -> bool:
+    """Return whether dates are read by a rule that their evidence does not decide alone."""
+    rules = look.dates or DateRules()
+    return bool(rules.zone or rules.unix or rules.serials or rules.pivot is not None)
+
+
+_MOST_MEASURES = 3  # in a command that is to be read
+_OPTIONS = {
+    "order": "--order",
+    "pivot": "--pivot",
+    "serials": "--serials",
+    "unix": "--unix",
+    "grain": "--grain",
+    "zone": "--zone",
+    "bad_dates": "--bad-dates",
+}
+_WHY = {
+    "bad_dates": "   # some cannot be read",
+    "zone": "   # whose days count",
+    "pivot": "   # two-digit years up to it are 2000s",
+}
+
+
+def _plain(name: str) -> bool:
+    return name.isascii() and name.replace("_", "").replace("-", "").isalnum()
+
+
+def _quoted(column: str) -> str:
+    """Return a column as formulas name it."""
+    if column.isascii() and column.isidentifier():
+        return column
+    return '"' + column.replace('"', '""') + '"'
+
+
+def _said(value: object) -> str:
+    """Return a value as TOML writes it, which for text, numbers and lists is as JSON does."""
+    return json.dumps(value, ensure_ascii=False)
+
+
+def suggest(source: Source, rules: DateRules | None = None) -> Suggestion:
+    """Look at the first rows of a source and guess what each column can be.
+
+    Raises `InputError` where no column holds dates.
+    """
+    found = profile_columns(source, rules)
+    if not found.dates:
+        raise InputError(
+            f"{source.name}: no column holds dates that can be read; name the rules, such as "
+            f"--order dmy or --date-format"
+        )
+    return found
+
+
+def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestion:
+    """Return what each column seems to hold, by the first rows.
+
+    A column holds dates where nearly all of its values can be read as such, day and month
+    distinguished by evidence; numbers where all of its values are; groups where texts repeat.
+    Raises `InputError` where there are no rows.
+    """
+    with readable(source.name):
+        parts, rows = [], 0
+        for part in source.whole():
+            parts.append(part)
+            rows += part.num_rows
+            if rows >= _LOOKED_AT:
+                break
+    if not rows:
+        raise InputError(f"{source.name}: has no rows to look at")
+    table = pa.concat_tables(parts, promote_options="permissive").slice(0, _LOOKED_AT)
+    given = rules or DateRules()
+    looks = [look_at(table[name], name, given, source.decimal) for name in table.column_names]
+    return Suggestion(looks, table.num_rows)
+
+
+_PEEK, _LINES = 1 << 16, 60  # bytes and lines
+_MARKS = (",", ";", "\t", "|")
+_NUMBER = re.compile(r"[-+(]?[^\w\s]?\s*\d[\d.,' ]*%?\)?-?")
+
+
+def sniff_csv(path: str, given: FileRules) -> tuple[FileRules, list[str]]:
+    """Return rules for a text file, and what was seen, where its rules are not given.
+
+    Files of other kinds, and addresses, keep their rules.
+    """
+    file, usual = Path(path), FileRules()
+    suffix = file.suffix.lower()
+    texts = suffix in (".csv", ".tsv", ".txt", ".dat", ".asc", ".prn", "")
+    if "://" in path or not file.is_file() or not texts:
+        return given, []
+    with file.open("rb") as stream:
+        start = stream.read(_PEEK)
+    rules, told = given, list[str]()
+    if given.like is None and suffix not in READERS:
+        rules, told = replace(rules, like="csv"), [*told, "read as csv, whatever the ending"]
+    if given.encoding == usual.encoding and (encoding := _encoding(start)) != usual.encoding:
+        rules, told = replace(rules, encoding=encoding), [*told, f"the encoding is {encoding}"]
+    lines = start.decode(rules.encoding, errors="replace").lstrip("\ufeff").splitlines()
+    lines = lines[: -1 if len(start) == _PEEK else None][:_LINES]
+    usual_mark = usual_delimiter(given.decimal)
+    if given.delimiter == usual_mark and suffix != ".tsv":
+        mark = _mark(lines)
+        if mark != usual_mark and mark != given.decimal:
+            rules, told = (
+                replace(rules, delimiter=mark),
+                [*told, f"fields are separated by {mark!r}"],
+            )
+    if given.header_row == 1:
+        tab = suffix == ".tsv" and rules.delimiter == ","
+        row = _header(lines, "\t" if tab else rules.delimiter)
+        if row > 1:
+            rules, told = replace(rules, header_row=row), [*told, f"line {row} names the columns"]
+    return rules, told
+
+
+def _encoding(start: bytes) -> str:
+    if start[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return "utf-16"
+    try:
+        start[: start.rfind(b"\n") + 1 or None].decode("utf-8")
+    except UnicodeDecodeError:
+        return "cp1252"
+    return "utf-8"
+
+
+def _fields(lines: list[str], mark: str) -> list[list[str]]:
+    return [*csv.reader(io.StringIO("\n".join(lines)), delimiter=mark)]
+
+
+def _mark(lines: list[str]) -> str:
+    """Return the mark that cuts most lines into the same number of fields, more than one."""
+    best, fewest = ",", (0, 0)
+    for mark in _MARKS:
+        widths = Counter(len(fields) for fields in _fields(lines, mark) if len(fields) > 1)
+        if widths:
+            width, alike = widths.most_common(1)[0]
+            if (alike, width) > fewest:
+                best, fewest = mark, (alike, width)
+    return best
+
+
+def _header(lines: list[str], mark: str) -> int:
+    """Return the first line that has as many fields as most, all of them different words."""
+    rows = _fields(lines, mark)
+    if len(rows) != len(lines):  # a field goes over several lines
+        return 1
+    widths = Counter(len(fields) for fields in rows if len(fields) > 1)
+    if not widths:
+        return 1
+    width = widths.most_common(1)[0][0]
+    for number, fields in enumerate(rows, 1):
+        named = len({*fields}) == len(fields) == width and all(map(str.strip, fields))
+        if named and sum(bool(_NUMBER.fullmatch(field.strip())) for field in fields) * 2 < width:
+            return number
+    return 1

@@ -1,0 +1,237 @@
+"""Bars that are no time alone: attributes, ranges of values, periods beside the prior ones."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import rounded
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.queries import Compare, Histogram, Spread
+from eptaro.plots.groups import asked_of, calendar_of, group_names, panels_of, parts_of
+from eptaro.plots.page import MOST_PANELS, Page
+from eptaro.plots.series import bar_edges, draw_bars
+from eptaro.plots.timeaxis import Marks, set_marks, thinned_periods
+from eptaro.plots.words import compact, of_one_size, told_apart, written
+
+
+def draw_attribute(table: Result, page: Page, measures: Sequence[str]) -> None:
+    """Draw one bar for each value of an attribute, such as each weekday."""
+    names = group_names(table)
+    keys = [c.name for c in table.columns if c.kind == "text" and c.name not in names]
+    key = keys[0] if keys else table.names[0]
+    shown = [f"{name}_per_day" if f"{name}_per_day" in table else name for name in measures]
+    what = [name.replace("_", " ") for name in shown]
+    by = f", by {' and '.join(names)}" if names else ""
+    page.say(f"{', '.join(what)}: each {key.replace('_', ' ')}{by}")
+    for axes, part, name in panels_of(page, table, shown):
+        _attribute(page, axes, part, key, name)
+
+
+def _attribute(page: Page, axes: Any, part: Result, key: str, name: str) -> None:
+    column = part.column(name)
+    labels = [str(label) for label in part.column(key).to_list()]
+    tips = [
+        f"{word}: {written(column, v)}" for word, v in zip(labels, column.numbers(), strict=True)
+    ]
+    draw_bars(page, axes, column, tips)
+    room = page.dots(axes)[0]
+    if max(map(len, labels)) * 6.6 + 10 > room / len(labels) and len(labels) <= 12:
+        labels = told_apart(labels, max(int(room / len(labels) / 6.8), 3))
+    words = Marks([float(at) for at in range(len(labels))], labels)
+    set_marks(page, axes, words, *bar_edges(len(labels)))
+
+
+def draw_card(table: Result, page: Page, measures: Sequence[str]) -> None:
+    """Draw one bar for each period that holds the as-of date, as far as it has come."""
+    by = group_names(table)
+    by = [name for name in by if name != "calendar"]
+    each = f", by {' and '.join(by)}" if by else ""
+    last = max(table.column("last").to_list())
+    page.say(f"{', '.join(measures)}: each period that holds the day, to {last}{each}")
+    if not all(table.column("complete").to_list()):
+        page.legend(
+            ("bar", page.theme.accent, "all days are covered"),
+            ("hatched", page.theme.accent, "days are missing"),
+        )
+    labels = _card_labels(table, 24)
+    down = min(max(int((page.height - 190) // (14 * len(labels) + 64)), 1), 3)
+    kept = measures[:1] if by else measures[:down]
+    if len(kept) < len(measures):
+        drawn = "the first is" if len(kept) == 1 else f"the first {len(kept)} are"
+        page.note(f"of {len(measures)} measures {drawn} drawn; name another with measure")
+    panels = panels_of(
+        page,
+        table,
+        kept,
+        ending="_to_date",
+        by=by,
+        same_scale=False,
+        left=max(map(len, labels)) * 6.8 + 22,
+        most=(2, 6, 9)[down - 1],
+    )
+    for axes, part, name in panels:
+        _card(page, axes, part, f"{name}_to_date", labels)
+
+
+def _card_labels(table: Result, letters: int) -> list[str]:
+    """Return what the periods of a card are called: the same for each group."""
+    several = len(set(table.column("calendar").to_list())) > 1
+    keys = ("level", "period", *(["calendar"] if several else []))
+    named = zip(*(table.column(key).to_list() for key in keys), strict=True)
+    return told_apart([*dict.fromkeys(" ".join(map(str, row)) for row in named)], letters)
+
+
+def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str]) -> None:
+    column, theme = part.column(name), page.theme
+    values = column.numbers()
+    words = of_one_size(values.tolist(), column)
+    days = zip(part.column("first").to_list(), part.column("last").to_list(), strict=True)
+    known = part.column("complete").to_list()
+    for at, (value, (first, last)) in enumerate(zip(values.tolist(), days, strict=True)):
+        style: dict[str, Any] = {"color": theme.accent}
+        if not known[at]:
+            style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
+        (bar,) = axes.barh([-at], [np.nan_to_num(value)], height=0.7, **style)
+        page.tip(bar, f"{labels[at]}, {first} to {last}: {written(column, value)}")
+        if value == value:
+            place, side = (3, "left") if value >= 0 else (-3, "right")
+            style = {"va": "center", "ha": side, "size": 8.5, "color": theme.ink}
+            offset = {"xytext": (place, 0), "textcoords": "offset points"}
+            axes.annotate(words[at], (value, -at), **offset, **style)
+    axes.axvline(0, color=theme.soft, lw=0.8)
+    axes.grid(visible=False, axis="y")
+    axes.grid(axis="x", color=theme.faint, lw=0.8)
+    axes.set_yticks(range(0, -len(labels), -1), labels)
+    page.numbered(axes, column, "x")
+    low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
+    room = max(map(len, words)) * 7.2 + 8
+    per_dot = ((high - low) or 1.0) / max(page.dots(axes)[0] - 2 * room, 30)
+    axes.set_xlim(low - (room * per_dot if low < 0 else 0), high + room * per_dot)
+
+
+def draw_against(table: Result, page: Page, measures: Sequence[str]) -> None:
+    """Draw each period's value as a bar, the prior one's as a mark across it."""
+    asked, theme = asked_of(table, Compare), page.theme
+    of = asked.before if asked.against else f"against {asked.before} before"
+    by = group_names(table)
+    each = f", by {' and '.join(by)}" if by else ""
+    page.say(f"{', '.join(measures)}: each {asked.per} {of}{each}")
+    page.legend(
+        ("bar", theme.accent, "the period"),
+        ("line", theme.ink, "the prior one, where it was lower"),
+        ("line", theme.warm, "the prior one, where it was higher"),
+        ("hatched", theme.accent, "not comparable"),
+    )
+    for axes, part, name in panels_of(page, table, measures):
+        _against(page, axes, part, asked.per, name)
+
+
+def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
+    column, theme = part.column(name), page.theme
+    now, prior = column.numbers(), part.column(f"{name}_prior").numbers()
+    fair = np.array(part.column("comparable").to_list(), bool)
+    labels = [str(label) for label in part.column("period").to_list()]
+    sides = [part.column(n).to_list() for n in ("first", "last", "prior_first", "prior_last")]
+    for at, (value, before) in enumerate(zip(now, prior, strict=True)):
+        style = {"color": theme.accent}
+        if not fair[at]:
+            style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
+        (bar,) = axes.bar(
+            [at], [np.nan_to_num(value)], width=0.7, lw=0 if fair[at] else 0.8, **style
+        )
+        page.tip(bar, f"{labels[at]}, {sides[0][at]} to {sides[1][at]}: {written(column, value)}")
+        if before == before:
+            colour = theme.soft if not fair[at] else theme.warm if value < before else theme.ink
+            (mark,) = axes.plot([at - 0.42, at + 0.42], [before, before], color=colour, lw=2.4)
+            page.tip(mark, f"{sides[2][at]} to {sides[3][at]}: {written(column, before)}")
+    axes.axhline(0, color=theme.soft, lw=0.8)
+    first = part.column("first").data.astype(np.int64)
+    marks = thinned_periods(calendar_of(part), per, first, labels, page.dots(axes)[0])
+    set_marks(page, axes, marks, *bar_edges(len(labels)))
+    page.numbered(axes, column)
+    axes.margins(y=0.06)
+
+
+def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
+    """Draw how many values lie in each range."""
+    asked = asked_of(table, Histogram)
+    width = compact(float(table["to"][0] - table["from"][0]))
+    keys = table.names[: table.names.index("from")]
+    what = "share" if keys else "entries"
+    said = "share of each panel's values" if keys else "number of values"
+    page.say(f"{said} of {asked.column} in ranges of {width}")
+    parts = parts_of(table, None, keys)
+    if len(parts) > MOST_PANELS:
+        page.note(f"the {MOST_PANELS} first of {len(parts)} are drawn")
+        parts = parts[:MOST_PANELS]
+    made = page.panels([title for title, _ in parts])
+    for axes, (_, part) in zip(made, parts, strict=True):
+        first, last = part["from"], part["to"]
+        column = part.column(what)
+        for a, b, value in zip(first, last, column.numbers(), strict=True):
+            (bar,) = axes.bar(
+                [a], [value], width=(b - a) * 0.94, align="edge", color=page.theme.accent
+            )
+            page.tip(bar, f"{compact(a)} to below {compact(b)}: {written(column, value)}")
+        page.numbered(axes, column)
+        page.numbered(axes, Column.of("", "float", [0.0]), "x")
+        axes.set_xlim(float(first.min()), float(last.max()))
+
+
+def draw_boxes(table: Result, page: Page, measures: Sequence[str]) -> None:
+    """Draw one box per row: quartiles, median, whiskers, and the outliers as a number."""
+    measured, by = asked_of(table, Spread).column, group_names(table)
+    key = next((n for n in table.names[: table.names.index("entries")] if n not in by), None)
+    of = f" by {key.replace('_', ' ')}" if key else ""
+    page.say(
+        f"how {measured} is distributed{of}: a box holds half of the values, its line is the "
+        f"median; whiskers reach the furthest within 1.5 boxes, above is how many lie beyond"
+    )
+    for axes, part, _ in panels_of(page, table, ["median"]):
+        _boxes(page, axes, part, key)
+
+
+def _boxes(page: Page, axes: Any, part: Result, key: str | None) -> None:
+    theme = page.theme
+    words = [""] * len(part) if key is None else [str(w) for w in part.column(key).to_list()]
+    room = page.dots(axes)[0] / (len(part) + max(5 - len(part), 0))
+    for at, row in enumerate(part.rows()):
+        for ends in (("low", "quartile_1"), ("quartile_3", "high")):
+            axes.plot([at, at], [row[end] for end in ends], color=theme.soft, lw=1)
+        for end in ("low", "high"):
+            axes.plot([at - 0.18, at + 0.18], [row[end]] * 2, color=theme.soft, lw=1)
+        low, high = row["quartile_1"], row["quartile_3"]
+        (box,) = axes.bar(
+            [at], [high - low], bottom=[low], width=0.62, fc=theme.cool, ec=theme.accent, lw=1
+        )
+        page.tip(
+            box,
+            f"{words[at]} {row['entries']:,} values: half from {rounded(low, 2)} to "
+            f"{rounded(high, 2)}, "
+            f"median {rounded(row['median'], 2)}, {row['outliers']:,} beyond".strip(),
+        )
+        axes.plot([at - 0.31, at + 0.31], [row["median"]] * 2, color=theme.accent, lw=2.4)
+        if room > 52:
+            _figure(axes, at, row["high"], f"+{row['outliers']:,}", theme.soft, 4, "bottom")
+            _figure(axes, at, row["median"], compact(row["median"]), theme.ink, -3, "top")
+    marks = Marks([float(at) for at in range(len(words))], words)
+    set_marks(page, axes, marks, *bar_edges(len(words)))
+    page.numbered(axes, Column.of("", "float", [0.0]))
+    axes.margins(y=0.1)
+
+
+def _figure(axes: Any, at: int, y: float, text: str, colour: str, up: int, va: str) -> None:
+    axes.annotate(
+        text,
+        (at, y),
+        xytext=(0, up),
+        size=8.5,
+        textcoords="offset points",
+        ha="center",
+        va=va,
+        color=colour,
+    )

@@ -1,0 +1,144 @@
+"""Which picture suits which table, and the picture of one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from eptaro.core.query.query import Query
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.display import visible
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.queries import (
+    Accumulate,
+    Card,
+    Compare,
+    Histogram,
+    Recap,
+    Rhythm,
+    Spread,
+    Trail,
+)
+from eptaro.errors import QuestionError, unknown
+from eptaro.plots.bars import draw_against, draw_attribute, draw_boxes, draw_card, draw_histogram
+from eptaro.plots.changes import draw_changes, draw_steps
+from eptaro.plots.groups import group_names
+from eptaro.plots.heatmaps import draw_heat, draw_sheet
+from eptaro.plots.page import Page
+from eptaro.plots.series import DatePattern, draw_periods, draw_trailing
+from eptaro.plots.theme import PictureOptions
+from eptaro.plots.todate import draw_day_by_day, draw_to_date
+
+Drawer = Callable[[Result, Page, Sequence[str]], None]
+Kinds = dict[str, Drawer]
+
+_MOST_MEASURES = 4
+_FORMS: tuple[DatePattern, ...] = ("bars", "lines", "areas", "dots")
+_OF_ANY: Kinds = {"bars": draw_attribute, "heat": draw_heat}  # what asks nothing of the verb
+
+
+def kinds_of(table: Result) -> Kinds:
+    """Return the pictures that a table can be drawn as, the most fitting first."""
+    if table.answer is None or "row" in table or not len(table):
+        return {}
+    groups = group_names(table)
+    match table.answer.question:
+        case Recap(wide=True):
+            return {}
+        case Recap(per=per) if "period" in table:
+            sheet: Kinds = {"sheet": draw_sheet} if per == "day" and not groups else {}
+            return {form: partial(draw_periods, form=form) for form in _FORMS} | sheet
+        case Recap():
+            return {"bars": draw_attribute}
+        case Rhythm(across=across):
+            return {"heat": draw_heat} if across else {"bars": draw_attribute}
+        case Accumulate():
+            days: Kinds = {"sheet": draw_sheet} if "date" in table and not groups else {}
+            return {"lines": draw_to_date} | days
+        case Trail():
+            return {form: partial(draw_trailing, form=form) for form in _FORMS[1:]}
+        case Compare() as asked:
+            return _of_comparison(table, asked)
+        case Card():
+            return {"bars": draw_card}
+        case Spread():
+            return {"boxes": draw_boxes}
+        case Histogram():
+            return {"histogram": draw_histogram}
+        case Query() as other:
+            return {kind: _OF_ANY[kind] for kind in other.pictures}
+        case _:
+            return {}
+
+
+def _of_comparison(table: Result, asked: Compare) -> Kinds:
+    """Return the pictures of a comparison; of several prior periods side by side there is none."""
+    if len(asked.backs) > 1:
+        return {}
+    if asked.every is not None:
+        return {"lines": draw_day_by_day}
+    bars: Kinds = {"bars": draw_against}
+    if not group_names(table):
+        return bars
+    changes: Kinds = {"changes": draw_changes, "steps": draw_steps}
+    one = asked.to_date and len(set(table.column("period").to_list())) == 1
+    return changes | bars if one else bars | changes
+
+
+def drawn(table: Result, look: PictureOptions) -> Page:
+    """Return the picture of a table, by default of the kind that suits its verb best.
+
+    Raises `QuestionError` for one that cannot be drawn, or not as the kind asked for.
+    """
+    kinds = kinds_of(table)
+    if not kinds or table.answer is None:
+        raise QuestionError("this table has no picture; periods, days and groups have")
+    if look.kind is not None and look.kind not in kinds:
+        raise QuestionError(unknown("kind of picture for this table", look.kind, kinds))
+    table = _printable(table)
+    measures = _measures(table, look.measure)
+    drawer = kinds[look.kind] if look.kind else next(iter(kinds.values()))
+    page = Page(table, look)
+    drawer(table, page, measures)
+    page.finish()
+    return page
+
+
+def _printable(table: Result) -> Result:
+    """Return a table whose texts have their control characters written out: no font has these, and
+    SVG may not hold them.
+    """
+    columns = [_printable_column(column) for column in table.columns]
+    changed = any(one is not two for one, two in zip(columns, table.columns, strict=True))
+    return Result(columns, table.meta, table.answer) if changed else table
+
+
+def _printable_column(column: Column) -> Column:
+    if column.kind != "text" or column.choices is None:
+        return column
+    words = [str(word) for word in column.choices]
+    shown = [visible(word) for word in words]
+    if shown == words:
+        return column
+    return replace(column, choices=np.array([*shown, ""], object)[:-1])
+
+
+def _measures(table: Result, named: str | None) -> list[str]:
+    """Return the measures to draw: the one that is named, or all that are numbers."""
+    assert table.answer is not None
+    known = table.answer.measures
+    if named is not None and named not in known:
+        raise QuestionError(unknown("measure", named, known))
+    found = [named] if named is not None else list(known)
+    numbers = [name for name in found if not _is_text(table, name)]
+    if not numbers:
+        raise QuestionError(f"{', '.join(found)}: only numbers can be drawn")
+    return numbers[:_MOST_MEASURES]
+
+
+def _is_text(table: Result, name: str) -> bool:
+    columns = [c for c in (name, f"{name}_to_date", f"{name}_trailing") if c in table]
+    return any(table.column(column).kind in NO_NUMBERS for column in columns)

@@ -1,0 +1,480 @@
+"""Questions of a book in shards, answered without all its cells in memory.
+
+Where a question leaves group columns out, each shard's cells are added up to fewer groups, and
+these put together. Where it names them all, each shard is asked by itself; what it needs to know
+of the groups elsewhere (the result of all, by which a share goes) is gathered from all before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cache, partial
+from typing import Any, TypeVar
+
+import numpy as np
+
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.merge import numbered_together
+from eptaro.core.calendars.days import LAST_DAY, Flags
+from eptaro.core.measures.measure import Measure
+from eptaro.core.query.coverage import GroupSpans
+from eptaro.core.query.query import Query
+from eptaro.core.query.scope import EVERY, Only, group_names, looked_at, values_apart
+from eptaro.core.query.totals import GroupSet, ReducedBook
+from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading, sizes
+from eptaro.core.results.column import Column, join
+from eptaro.core.results.deferred import AnyColumn
+from eptaro.core.results.result import NoLineage, Parts, Result
+from eptaro.core.verbs.queries import Recap
+from eptaro.core.verbs.recap.periods import TOTAL
+from eptaro.core.verbs.recap.shares import running_name, with_running_shares
+from eptaro.core.verbs.store import answer, check_in_parts
+from eptaro.errors import NothingLeftError, QuestionError, unknown
+from eptaro.sharded.questions.reduce import WantedGroups, narrowed, present, settled, shards_with
+from eptaro.sharded.questions.shard_query import (
+    BookContext,
+    PartialTotals,
+    PickedBefore,
+    ShardQuery,
+)
+from eptaro.sharded.shards import Shards
+
+Done = TypeVar("Done")
+Each = Callable[[Callable[[int, Result], Done]], list[Done]]
+
+
+def in_shards(
+    each: Each[Any],
+    by: Sequence[str],
+    finished: Callable[[Result], Result],
+    of_all: Callable[[], Result] | None = None,
+) -> Result:
+    """Return the result of which each shard makes its own part.
+
+    `each` does some work with every part, where it is made, and returns what that came to.
+    """
+    whole = of_all and cache(of_all)
+    return Result.of_parts(Parts(each, lambda: finished(together(each(_itself), by)), whole))
+
+
+def _itself(shard: int, table: Result) -> Result:
+    return Result(table.columns, table.meta)  # columns not made yet would keep the shard's cells
+
+
+def together(tables: Sequence[Result], by: Sequence[str]) -> Result:
+    """Return the tables of several shards as one, in the order of groups and time."""
+    if not tables:
+        raise QuestionError("no transactions are left to look at")
+    head = tables[0]
+    names = [name for name in head.names if all(name in table for table in tables)]
+    columns = [_joined([table.column(name) for table in tables]) for name in names]
+    meta = dict(head.meta)
+    for table in tables:
+        meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
+    if "tie_out" in meta:
+        told = f"the parts add up in each of {len(tables)} shards"
+        meta["tie_out"] = {n: t if n == "rows" else told for n, t in meta["tie_out"].items()}
+    if len(tables) > 1:
+        _, places = numbered_together([_groups(table, by) for table in tables])
+        order = np.argsort(np.concatenate(places), kind="stable")
+        columns = [column.take(order) for column in columns]
+    return Result(columns, meta)
+
+
+def _joined(parts: Sequence[Column]) -> Column:
+    """Return columns one below the other; one that is all blank is of whatever kind others are."""
+    kinds = [part for part in parts if not part.blank.all()] or [parts[0]]
+    like = kinds[0]
+    alike = [
+        part
+        if part.kind == like.kind or not part.blank.all()
+        else replace(
+            like, data=np.zeros(len(part), like.data.dtype), valid=np.zeros(len(part), bool)
+        )
+        for part in parts
+    ]
+    return join(alike)
+
+
+def _groups(table: Result, by: Sequence[str]) -> Groups:
+    return Groups({name: _coded(table.column(name)) for name in by}, len(table)).drop_unused()
+
+
+def _coded(column: Column) -> Categorical:
+    """Return a column of groups as codes."""
+    if column.kind == "text":
+        choices = np.array([], object) if column.choices is None else column.choices
+        return Categorical(column.data, Column.text(column.name, choices))
+    met, codes = np.unique(column.data, return_inverse=True)
+    codes = np.where(column.blank, -1, codes).astype(np.int32, copy=False)
+    plain = Column.of(column.name, column.kind, met, unit=column.unit)
+    return Categorical(np.asarray(codes, np.int32), plain)
+
+
+def as_parts(table: Result, query: Query, measures: Sequence[Measure]) -> Result:
+    """Return a shard's answer without traces, and without running shares, which go by the order of
+    all rows.
+    """
+    shares = isinstance(query, Recap) and query.shares
+    running = {running_name(measure) for measure in measures} if shares else set()
+    columns = [column for column in table.lazy_columns if column.name not in running]
+    return Result(columns, table.meta)
+
+
+def finished(table: Result, query: Query, measures: Sequence[Measure], behind: NoLineage) -> Result:
+    """Return all rows in the order that was asked for, with running shares where they were."""
+    table = Result(table.lazy_columns, table.meta, behind)
+    sort = query.order
+    order = np.arange(len(table)) if sort is None else table.order(sort)
+    if isinstance(query, Recap) and query.shares:
+        parts = np.asarray(table.column("period").unmasked() != TOTAL, bool)
+        if "level" in table:
+            parts &= table.column("level").unmasked() == query.per
+        table = with_running_shares(table, measures, parts, order)
+    return table if sort is None else table.take(order)
+
+
+def side_by_side(
+    found: Sequence[tuple[Result, PartialTotals]], every: PartialTotals | None, behind: NoLineage
+) -> Result:
+    """Return the cross-tabs of some groups each as one, the groups in natural order; each has the
+    totals of all at its end.
+    """
+    assert every is not None
+    head = found[0][0]
+    first = head.names.index(head.meta["heads"][0])
+    blocks: dict[int, list[AnyColumn]] = {}
+    for table, mine in found:
+        groups = _named(mine).groups
+        columns = table.lazy_columns[first:]
+        width = len(columns) // (groups.count + 1)
+        for at, place in enumerate(_named(every).places(groups).tolist()):
+            blocks[place] = columns[at * width : (at + 1) * width]
+    totals = head.lazy_columns[-width:]
+    columns = [*(column for place in sorted(blocks) for column in blocks[place]), *totals]
+    heads = {name for table, _ in found for name in table.meta["heads"]}
+    meta = head.meta | {"heads": [column.name for column in columns if column.name in heads]}
+    for table, _ in found:
+        meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
+    return Result([*head.lazy_columns[:first], *columns], meta, behind)
+
+
+def _named(gathered: PartialTotals) -> GroupSet:
+    (names,) = (part for of, part in gathered.shares.items() if of[1] == "names")
+    found = names[0]
+    assert isinstance(found, GroupSet)
+    return found
+
+
+_OTHERS = "others"
+
+
+def topped(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) -> Result:
+    """Answer with the largest groups of all, and the others as one: of each shard its own largest
+    are looked at, then cells are put together.
+    """
+    within = query.within_groups
+    picked = [name for name in names if name not in within]
+    leaders = shards.joined(
+        partial(_leaders, ask=ask, count=query.top or 0, within=within), TopGroups.beside
+    )
+    assert leaders is not None  # some shard has rows: it was asked before
+    found = shards.joined(
+        partial(_with_others, ask=ask, leaders=leaders.groups, picked=picked), ReducedBook.beside
+    )
+    assert found is not None
+    folded, spans, others = _told_apart(found, names, picked)
+    facts = ask.told.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
+    return answer(facts, replace(query, only=ask.others or None))
+
+
+@dataclass(frozen=True, eq=False)
+class TopGroups:
+    """The largest groups, so many within each value of some of their columns, with their sizes."""
+
+    groups: Groups
+    size: Column
+    count: int
+    within: Sequence[str]
+
+    def largest(self) -> TopGroups:
+        """Return no more than are asked for."""
+        kept = leading(self.groups, self.size, self.count, self.within)
+        at = np.flatnonzero(kept)
+        return replace(self, groups=self.groups.at(at).drop_unused(), size=self.size.take(at))
+
+    def beside(self, other: TopGroups) -> TopGroups:
+        """Return the largest groups of both."""
+        groups, places = numbered_together([self.groups, other.groups])
+        order = np.argsort(np.concatenate(places), kind="stable")
+        size = join([self.size, other.size]).take(order)
+        return replace(self, groups=groups, size=size).largest()
+
+
+def _view(ask: ShardQuery, folded: Folded) -> View | None:
+    found = ask.facts(folded)
+    if found is None:
+        return None
+    facts, _, only = found
+    try:
+        return facts.view(ask.query.by, only, ask.query.as_of)
+    except NothingLeftError:
+        return None
+
+
+def _leaders(
+    shard: int, folded: Folded, ask: ShardQuery, count: int, within: Sequence[str]
+) -> TopGroups | None:
+    view = _view(ask, folded)
+    return None if view is None else TopGroups(view.groups, sizes(view), count, within).largest()
+
+
+def _with_others(
+    shard: int, folded: Folded, ask: ShardQuery, leaders: Groups, picked: Sequence[str]
+) -> ReducedBook | None:
+    """Return the cells of the leaders of a shard, and those of its other groups put together: the
+    last column distinguishes them , and what picks groups is blank.
+    """
+    view = _view(ask, folded)
+    if view is None:
+        return None
+    groups = view.groups
+    _, (own, theirs) = numbered_together([groups, leaders])
+    kept: Flags = np.isin(own, theirs)
+    coded = {
+        name: Categorical(np.where(kept, c.codes, -1).astype(np.int32), c.choices)
+        if name in picked
+        else c
+        for name, c in groups.coded.items()
+    }
+    coded[_apart(groups.names)] = Categorical(
+        kept.astype(np.int32), Column.text("", [_OTHERS, "own"])
+    )
+    fewer, onto = Groups(coded, groups.count).onto([*coded])
+    spans, own_spans = view.facts.spans, None
+    if spans is not None:
+        target = np.where(view.places < 0, -1, onto[view.places])
+        own_spans = GroupSpans(*spans.onto(target, fewer.count, LAST_DAY), spans.asked)
+    cells = view.cells.regrouped(onto, fewer.count)
+    return ReducedBook(replace(folded, groups=fewer.drop_unused(), cells=cells), own_spans)
+
+
+def _apart(names: Sequence[str]) -> str:
+    """Return a name that no group column has."""
+    name = OTHERS
+    while name in names:
+        name += "'"
+    return name
+
+
+def _told_apart(
+    found: ReducedBook, names: Sequence[str], picked: Sequence[str]
+) -> tuple[Folded, GroupSpans | None, Flags]:
+    """Return what was folded without the last column, and which groups are all others; a value of
+    their own keeps these from groups that are blank.
+    """
+    folded, own = found.folded, found.own
+    apart = folded.groups.coded[_apart(names)]
+    others = np.array([word == _OTHERS for word in apart.choices.to_list()])[apart.codes]
+    coded = {name: folded.groups.coded[name] for name in names}
+    for name in picked:
+        codes, choices = coded[name].codes, coded[name].choices
+        count = len(choices)
+        more = Column.text(name, [OTHERS])
+        if count:
+            more = choices.take(np.append(np.arange(count), 0))
+        coded[name] = Categorical(np.where(others, count, codes).astype(np.int32), more)
+    groups, onto = Groups(coded, folded.groups.count).onto(names)
+    cells = folded.cells.regrouped(onto, groups.count)
+    if own is not None:
+        own = GroupSpans(*own.onto(onto, groups.count, LAST_DAY), own.asked)
+    moved = np.zeros(groups.count, bool)
+    moved[onto] = others
+    return replace(folded, groups=groups, cells=cells), own, moved
+
+
+_MOST_NAMED = 50
+
+
+def ask_shards(shards: Shards, count: int, told: BookContext, query: Query) -> Result:
+    """Return the answer to a query; `count` is how many shards there are.
+
+    Raises what the verb raises.
+    """
+    known = told.rows.groups.names
+    if told.own is not None:
+        check_in_parts(told.own, known, query)
+    shards, names, wanted = _looked_at(shards, count, told, query)
+    if not {*known} <= {*names} or not known:
+        kept = [name for name in known if name in names or name in wanted]
+        return _of_fewer(shards, told, kept, wanted, query)
+    others, _ = values_apart(query.only, known)
+    return _of_each(
+        shards,
+        names,
+        ShardQuery(told, replace(query.unordered(), only=None), others, wanted),
+        query,
+    )
+
+
+def view_of_shards(shards: Shards, count: int, told: BookContext, query: Query) -> View:
+    """Return what a query looks at, the cells of all shards put together."""
+    known = told.rows.groups.names
+    shards, names, wanted = _looked_at(shards, count, told, query)
+    kept = [name for name in known if name in names or name in wanted]
+    facts, only = _facts_of_fewer(shards, told, kept, wanted, query)
+    return facts.view(query.by, only, query.as_of)
+
+
+def _looked_at(
+    shards: Shards, count: int, told: BookContext, query: Query
+) -> tuple[Shards, list[str], WantedGroups]:
+    """Return the shards that a query looks at, its group columns, and the wanted values."""
+    known = told.rows.groups.names
+    names = group_names(query.by)
+    if names == [EVERY] and EVERY not in known:
+        names = known
+    for name in names:
+        if name not in known:
+            raise QuestionError(unknown("group column", name, known))
+    _, given_values = values_apart(query.only, known)
+    for name in given_values:
+        if name not in known:
+            raise QuestionError(unknown("group column", name, known))
+    wanted = settled(shards, given_values)
+    every, held = shards, shards_with(known, wanted, count)
+    if held is not None:
+        shards = shards.among(held)
+        if shards.first(partial(_any_of, wanted=wanted)) is None:
+            raise _not_found(every, told, wanted, query)
+    return shards, names, wanted
+
+
+def _of_fewer(
+    shards: Shards, told: BookContext, names: list[str], wanted: WantedGroups, query: Query
+) -> Result:
+    """Answer from the cells of fewer groups, which are put together from all shards."""
+    facts, only = _facts_of_fewer(shards, told, names, wanted, query)
+    return answer(facts, replace(query, only=only))
+
+
+def _facts_of_fewer(
+    shards: Shards, told: BookContext, names: list[str], wanted: WantedGroups, query: Query
+) -> tuple[BookData, Only]:
+    """Return the facts of fewer groups, and what narrows a query to them."""
+    work = partial(_fewer, names=names, wanted=wanted, asked=told.asked, coverage=told.coverage)
+    found = shards.joined(work, ReducedBook.beside)
+    if found is None:
+        raise _not_found(shards, told, wanted, query)
+    only = query.only
+    held = present(found.folded.groups, wanted)
+    if held != {name: [*values] for name, values in wanted.items()}:
+        wrong = _not_found(shards, told, wanted, query)
+        if not isinstance(wrong, NothingLeftError):
+            raise wrong
+        others, _ = values_apart(query.only, told.rows.groups.names)
+        only = [*others, held]  # the other values occur beside others alone
+    return told.facts(found.folded, found.own), only
+
+
+def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
+    return narrowed(folded, **how)
+
+
+def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) -> Result:
+    """Answer shard by shard; the first that has rows finds what is wrong with it."""
+    told, wanted = ask.told, ask.wanted
+    tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
+    if tried is None:
+        if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
+            raise _not_found(shards, told, wanted, query)
+        raise _nothing_left(told, query)
+    if isinstance(query, Recap) and query.top:
+        return topped(shards, names, ask, query)
+    answered, goes_by_all = tried
+    calendar = None if told.own is not None else told.calendar
+    behind = NoLineage(answered, tuple(names), tuple(m.name for m in told.measures), calendar)
+    if goes_by_all:
+        every = shards.joined(partial(_shares, ask=ask), PartialTotals.beside)
+        ask = replace(ask, every=every)
+        shards.first(partial(_tried, ask=replace(ask, few=True)))
+        if isinstance(query, Recap) and query.wide:
+            return side_by_side([*shards.each(partial(_alone, ask=ask))], every, behind)
+    return in_shards(
+        lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
+        names,
+        partial(finished, query=query, measures=told.measures, behind=behind),
+        None if told.own is not None else partial(_of_all, shards, told, wanted, query),
+    )
+
+
+def _of_all(shards: Shards, told: BookContext, wanted: WantedGroups, query: Query) -> Result:
+    """Answer the same query of all groups together, in the order of time."""
+    kept = [name for name in told.rows.groups.names if name in wanted]
+    return _of_fewer(shards, told, kept, wanted, replace(query.unordered(), by=None))
+
+
+def _tried(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:
+    """Return a question, and whether it goes by all groups; None where a shard has no rows."""
+    found = ask(shard, folded)
+    if found is None:
+        return None
+    table, mine = found
+    assert table.answer is not None
+    return table.answer.question, bool(mine.shares)
+
+
+def _alone(shard: int, folded: Folded, ask: ShardQuery) -> tuple[Result, PartialTotals] | None:
+    """Return what a shard answers, without its view, and its shares of the whole."""
+    found = ask(shard, folded)
+    return None if found is None else (Result(found[0].columns, found[0].meta), found[1])
+
+
+def _shares(shard: int, folded: Folded, ask: ShardQuery) -> PartialTotals | None:
+    found = ask(shard, folded)
+    return None if found is None else found[1]
+
+
+def _then(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> Any:
+    """Do some work with what a shard answers."""
+    found = ask(shard, folded)
+    return None if found is None else work(shard, as_parts(found[0], ask.query, ask.told.measures))
+
+
+def _any_of(shard: int, folded: Folded, wanted: WantedGroups) -> bool | None:
+    return all(present(folded.groups, wanted).values()) or None
+
+
+def _not_found(
+    shards: Shards, told: BookContext, wanted: WantedGroups, query: Query
+) -> QuestionError:
+    """Return the error for values that occur in no shard, with some that do, or in no group."""
+    met: dict[str, set[str]] = {}
+    some: dict[str, set[str]] = {}
+    for found, choices in shards.each(partial(_values, wanted=wanted)):
+        for name in wanted:
+            met.setdefault(name, set()).update(found[name])
+            some.setdefault(name, set()).update(choices[name])
+    for name, values in wanted.items():
+        for value in values:
+            if value is not None and str(value) not in met.get(name, ()):
+                return QuestionError(unknown(f"value of {name}", value, sorted(some[name])))
+    return _nothing_left(told, query)
+
+
+def _nothing_left(told: BookContext, query: Query) -> NothingLeftError:
+    _, known = looked_at(query.as_of, told.coverage, told.rows.grain)
+    return NothingLeftError(f"no transactions are left to look at in {known}")
+
+
+def _values(shard: int, folded: Folded, wanted: WantedGroups) -> tuple[Any, Any]:
+    found = {
+        name: {str(v) for v in values} for name, values in present(folded.groups, wanted).items()
+    }
+    choices = {
+        name: [str(v) for v in folded.groups.coded[name].choices.to_list()][:_MOST_NAMED]
+        for name in wanted
+    }
+    return found, choices

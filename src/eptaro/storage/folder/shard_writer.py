@@ -1,0 +1,174 @@
+"""New cells of one shard put beside those that it has; files that nothing touches stay."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import partial
+
+import numpy as np
+import pyarrow as pa
+
+from eptaro.core.aggregation.encoding import GroupEncoder
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.merge import align_codes
+from eptaro.core.calendars.days import Days, Ints, as_date
+from eptaro.core.calendars.span import Span
+from eptaro.errors import InputError
+from eptaro.outputs.arrow import to_array
+from eptaro.storage.folder.files import write_file, write_table
+from eptaro.storage.folder.manifest import FileEntry, Role
+from eptaro.storage.folder.shardfiles import VALUE, CellTable, ShardFiles, added_cells
+from eptaro.storage.layout import damage
+
+
+@dataclass(frozen=True)
+class Rewritten:
+    """The files of a shard after a change, how many rows were taken out, and new groups."""
+
+    files: list[FileEntry]
+    removed: int = 0
+    groups: int = 0
+
+
+def rewritten(shard: ShardFiles, new: Folded | None, out: Span | None, newest: int) -> Rewritten:
+    """Return the files of a shard with the cells of `new`, and without those of the days `out`.
+
+    Cells of a year are in one file, those of the year `newest` in one for each month; of these
+    only what changes is written. Raises `InputError` where a file is missing or damaged.
+    """
+    with damage(shard.folder):
+        before = [file for file in shard.manifest.files if file.shard == shard.shard]
+        files = [file for file in before if file.role != "cells"]
+        cells, added, groups = None, list[FileEntry](), 0
+        if new is not None:
+            target, count, fresh = _numbered(shard, new)
+            groups = count - shard.count if shard.manifest.files or shard.manifest.by else 0
+            if fresh is not None:
+                added.append(_write_rows(shard, "groups", fresh))
+            coded = _with_values(shard, new, added)
+            as_they_are = count == len(target) and np.array_equal(target, np.arange(count))
+            own = coded.cells if as_they_are else coded.cells.regrouped(target, count)
+            cells = CellTable.of(own)
+        kept, removed = _cells(shard, cells, out, newest)
+        return Rewritten([*files, *added, *kept], removed, max(groups, 0))
+
+
+def _numbered(shard: ShardFiles, new: Folded) -> tuple[Ints, int, pa.Table | None]:
+    """Return the number in the shard of each new group, how many there are then, and a table of
+    those that it did not have.
+    """
+    if not shard.manifest.by:
+        return np.zeros(1, np.int64), 1, None
+    before = shard.count if shard.groups else 0
+    combiner = GroupEncoder(shard.manifest.by)
+    known = combiner.number(shard.groups) if before else None
+    met = combiner.number(new.groups.coded)
+    assert met is not None
+    target = np.full(len(combiner), -1, np.int64)
+    if known is not None:
+        target[known] = np.arange(before)
+    fresh = np.flatnonzero(target[met] < 0)
+    target[met[fresh]] = before + np.arange(len(fresh))
+    if not len(fresh):
+        return target[met], before, None
+    arrays = {column.name: to_array(column) for column in new.groups.columns(fresh)}
+    for name, array in arrays.items():
+        if array.null_count == len(array):  # blanks alone are of whatever kind others will be
+            arrays[name] = pa.nulls(len(array))
+    return target[met], before + len(fresh), pa.table(arrays)
+
+
+def _with_values(shard: ShardFiles, new: Folded, added: list[FileEntry]) -> Folded:
+    """Return new cells whose codes are those of the shard; values that it lacks are written."""
+    if not new.distinct:
+        return new
+    has = {name: shard.values(name) for name in new.distinct}
+    made = align_codes(replace(new, distinct=has), new)
+    for name, values in made.distinct.items():
+        words = values.to_list()[len(has[name]) :]
+        if words:
+            table = pa.table({VALUE: pa.array([*map(str, words)], pa.string())})
+            added.append(_write_rows(shard, "values", table, name))
+    return made
+
+
+def _cells(
+    shard: ShardFiles, new: CellTable | None, out: Span | None, newest: int
+) -> tuple[list[FileEntry], int]:
+    """Return the files of cells after a change, and how many rows were taken out."""
+    parts: dict[int, CellTable] = {}
+    if new is not None:
+        parts = dict(new.parted(slice_of(new.days, newest)))
+    olds: dict[int, list[FileEntry]] = {}
+    for file in shard.manifest.of(shard.shard, "cells"):
+        name = int(slice_of(np.array([file.span.lo]), newest)[0])
+        olds.setdefault(name, []).append(file)
+    kept, removed = list[FileEntry](), 0
+    for name in sorted({*olds, *parts}):
+        old, some = olds.get(name, []), parts.get(name)
+        if some is None and len(old) == 1 and not meet(old[0].span, out):
+            kept += old
+            continue
+        for file in old:
+            table = CellTable.read(shard.folder, file.path, file.digest)
+            left = table.without(out)
+            removed += table.entries - left.entries
+            if some is None or not len(some):
+                some = left
+            elif len(left):
+                count = int(max(np.asarray(t.table["group"]).max() for t in (left, some))) + 1
+                some = added_cells(left, some, count)
+        if some is not None and len(some):
+            kept.append(_write_cells(shard, name, some))
+    return kept, removed
+
+
+def meet(one: Span, other: Span | None) -> bool:
+    """Return whether two spans share a day."""
+    return other is not None and one.lo <= other.hi and other.lo <= one.hi
+
+
+def slice_of(days: Days | Ints, newest: int) -> Ints:
+    """Return the name of the file for each day: its year, or, in the newest, year and month.
+
+    >>> from eptaro.core.calendars.days import ordinal
+    >>> slice_of(np.array([ordinal("2024-12-31"), ordinal("2025-08-20")]), 2025).tolist()
+    [2024, 202508]
+    """
+    months = days.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64)
+    year, month = np.divmod(months, 12)
+    year += 1970
+    return np.where(year == newest, year * 100 + month + 1, year)
+
+
+def year_of(day: int) -> int:
+    """Return the civil year of a day."""
+    return as_date(day).year
+
+
+def _write_cells(shard: ShardFiles, name: int, cells: CellTable) -> FileEntry:
+    shown = f"{name}" if name < 10_000 else f"{name // 100}-{name % 100:02d}"
+    days = cells.days
+    made = write_file(shard.folder, shard.shard, shown, shard.token, cells.write)
+    first, last = (str(as_date(int(day))) for day in (days.min(), days.max()))
+    return FileEntry(
+        *("cells", shard.shard, made.path, len(cells), made.size, first, last), digest=made.digest
+    )
+
+
+def _write_rows(shard: ShardFiles, role: Role, table: pa.Table, column: str = "") -> FileEntry:
+    made = write_file(shard.folder, shard.shard, role, shard.token, partial(write_table, table))
+    return FileEntry(
+        *(role, shard.shard, made.path, table.num_rows, made.size),
+        column=column,
+        digest=made.digest,
+    )
+
+
+def check_within(new: Span, out: Span, source: str) -> None:
+    """Raise `InputError` where new rows lie outside of the days that they replace."""
+    if new.lo < out.lo or new.hi > out.hi:
+        raise InputError(
+            f"{source}: its rows run from {new}, beyond {out}, whose rows they are to replace; "
+            f"widen these days, or give a file of them alone"
+        )
