@@ -30,7 +30,7 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.core.verbs.store import MemoryStore, Store
-from eptaro.errors import InputError, QuestionError, as_path, counted, unknown
+from eptaro.errors import InputError, QuestionError, as_path, count_noun, unknown
 from eptaro.inputs.options import AddOptions, FileOptions, ReadOptions, SqlOptions, takes
 from eptaro.paths import StoragePath, names_folder
 from eptaro.progress import log
@@ -575,7 +575,7 @@ class Daybook:
         names = about.groups.names
         by = f" by {', '.join(names)}" if names else ""
         return (
-            f"<Daybook of {counted(about.rows, 'row')}{by}, {about.coverage}, "
+            f"<Daybook of {count_noun(about.rows, 'row')}{by}, {about.coverage}, "
             f"{about.groups.count:,} groups{self._store.where}, calendar {about.calendar.name!r}>"
         )
 
@@ -583,8 +583,8 @@ class Daybook:
 def _logged(store: Store) -> Store:
     """Return a store, and write to the log what was read and decided."""
     about = store.about
-    count = f"{counted(about.rows, 'transaction')} of {about.source}"
-    count += f", {counted(about.groups.count, 'group')}"
+    count = f"{count_noun(about.rows, 'transaction')} of {about.source}"
+    count += f", {count_noun(about.groups.count, 'group')}"
     log("read: %s, dated by the %s", count, about.folded.grain)
     log("calendar: %s", about.calendar.describe())
     log("coverage: %s", about.coverage)

@@ -61,7 +61,7 @@ class InputError(EptaroError, ValueError):
     """A file, frame or column that cannot be used."""
 
 
-def refused(address: str, error: BaseException) -> InputError:
+def refusal(address: str, error: BaseException) -> InputError:
     """Return the error for what a database, or its driver, says of an address."""
     detail = " ".join(str(getattr(error, "orig", None) or error).split())
     return InputError(f"{redact_url(address)}: {without_secrets(detail, address)}")
@@ -80,10 +80,10 @@ def on_command_line() -> Iterator[None]:
         _on_command_line.reset(token)
 
 
-def spelled(parameter: str, option: str) -> str:
+def spell_option(parameter: str, option: str) -> str:
     """Return how the caller writes an option: as a parameter, or on the command line.
 
-    >>> spelled("date=", "--date COLUMN")
+    >>> spell_option("date=", "--date COLUMN")
     'date='
     """
     return option if _on_command_line.get() else parameter
@@ -114,10 +114,10 @@ def unknown(
     return f"unknown {what} {str(got)!r}{hint} Accepted: {shown or 'none'}"
 
 
-def counted(count: int, noun: str) -> str:
+def count_noun(count: int, noun: str) -> str:
     """Return a number of things.
 
-    >>> counted(1, "day"), counted(1200, "company")
+    >>> count_noun(1, "day"), count_noun(1200, "company")
     ('1 day', '1,200 companies')
     """
     return f"1 {noun}" if count == 1 else f"{count:,} {plural(noun)}"

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import MISSING, Field, field
 from typing import Any, Literal, NamedTuple, TypeAlias
 
-from eptaro.errors import spelled
+from eptaro.errors import spell_option
 
 Heading: TypeAlias = Literal["question", "groups", "known", "dates", "files", "engine"]
 
@@ -53,5 +53,5 @@ def setting(kind: Any, name: str, value: object = None) -> str:
     of = kind.__dataclass_fields__[name]
     how: OptionHelp | None = of.metadata.get("shown")
     if value is None:
-        return spelled(f"{name}=", f"{flag(of)} {(how and how.metavar) or ''}".rstrip())
-    return spelled(f"{name}={value!r}", f"{flag(of)} {value}")
+        return spell_option(f"{name}=", f"{flag(of)} {(how and how.metavar) or ''}".rstrip())
+    return spell_option(f"{name}={value!r}", f"{flag(of)} {value}")

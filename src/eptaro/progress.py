@@ -15,7 +15,7 @@ _watcher: ContextVar[Watcher | None] = ContextVar("watcher", default=None)
 
 
 @contextmanager
-def watched(watcher: Watcher) -> Iterator[None]:
+def watch(watcher: Watcher) -> Iterator[None]:
     """Inform `watcher` of rows done and the share of the work (None: unknown)."""
     token = _watcher.set(watcher)
     try:
@@ -24,7 +24,7 @@ def watched(watcher: Watcher) -> Iterator[None]:
         _watcher.reset(token)
 
 
-def tell(rows: int, share: float | None) -> None:
+def report_progress(rows: int, share: float | None) -> None:
     """Report to the watcher, if there is one."""
     watcher = _watcher.get()
     if watcher is not None:
@@ -45,7 +45,7 @@ def log(message: str, *values: object) -> None:
 
 
 @contextmanager
-def timed(what: str) -> Iterator[None]:
+def log_time(what: str) -> Iterator[None]:
     """Write to the log how long a step took."""
     start = time.perf_counter()
     yield

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.results.display import NUMERIC, plain_table, shown_table, visible
 from eptaro.core.results.result import Result
-from eptaro.errors import QuestionError, counted
+from eptaro.errors import QuestionError, count_noun
 
 if TYPE_CHECKING:
     from eptaro.core.proof.trace import Trace
@@ -56,7 +56,7 @@ class Picture:
 class Table(Result):
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
-    `table["revenue"]` is an array (see `core.tables.column` for the kinds), `table.rows()`
+    `table["revenue"]` is an array (see `core.results.column` for the kinds), `table.rows()`
     yields one dict per row.
 
     Parameters
@@ -157,14 +157,14 @@ class Table(Result):
             cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
         right = [column.kind in NUMERIC for column in part.columns]
         text = plain_table([*map(visible, self.names)], cells, right)
-        lines = (self.headline, text, counted(len(self), "row"), self.footer)
+        lines = (self.headline, text, count_noun(len(self), "row"), self.footer)
         return "\n".join(filter(None, lines))
 
     def _repr_html_(self) -> str:
         part, half = self._excerpt()
         from eptaro.outputs.html import notebook_html
 
-        return notebook_html(part, half, counted(len(self), "row"))
+        return notebook_html(part, half, count_noun(len(self), "row"))
 
     def filter(self, where: str | NDArray[Any]) -> Table:
         """Return the rows that meet a condition on the table's own columns.
@@ -192,9 +192,9 @@ class Table(Result):
         >>> table.filter("trips > 3")["ship"].tolist()
         ['b']
         """
-        from eptaro.core.expressions.evaluate import met  # a condition is parsed above
+        from eptaro.core.expressions.evaluate import row_mask  # a condition is parsed above
 
-        kept = met(self, where) if isinstance(where, str) else np.asarray(where, bool)
+        kept = row_mask(self, where) if isinstance(where, str) else np.asarray(where, bool)
         if len(kept) != len(self):
             raise QuestionError(f"{len(kept):,} flags for {len(self):,} rows")
         return self.take(np.flatnonzero(kept))
@@ -333,14 +333,14 @@ class Table(Result):
         QuestionError
             For a kind that the table cannot be drawn as; it lists those that it can.
         """
-        from eptaro.plots.draw import drawn
+        from eptaro.plots.draw import draw
         from eptaro.plots.theme import PictureOptions, check_ending
 
         look = PictureOptions(kind, measure, title, unit, size, theme)
         if path is None:
-            return drawn(self, look).figure
+            return draw(self, look).figure
         check_ending(path)
-        return drawn(self, look).save(path)
+        return draw(self, look).save(path)
 
     def picture(self, **look: Any) -> Picture:
         """Return what `plot` draws, to be shown where it is asked for, as in a notebook.
@@ -355,10 +355,10 @@ class Table(Result):
         Picture
             The picture; notebooks show it as SVG, whose marks show their values.
         """
-        from eptaro.plots.draw import drawn
+        from eptaro.plots.draw import draw
         from eptaro.plots.theme import PictureOptions
 
-        return Picture(drawn(self, PictureOptions(**look)))
+        return Picture(draw(self, PictureOptions(**look)))
 
 
 def _as_table(result: Result | None) -> Table | None:

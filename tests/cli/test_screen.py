@@ -10,7 +10,7 @@ from unittest import mock
 
 import eptaro as ep
 from eptaro.cli.screen import show
-from eptaro.cli.screen.layout import aligned
+from eptaro.cli.screen.layout import align_decimals
 
 
 def book(groups, measures, seed=3):
@@ -70,5 +70,5 @@ class Fits(unittest.TestCase):
     def test_decimal_marks_stand_in_one_place(self):
         for lines in (["+31.0%", "-0.05%", "7.123%"], ["1.5", "20.25", "-"], ["3", "400"]):
             width = max(map(len, lines)) + 3
-            marks = {line.rjust(width).find(".") for line in aligned(lines) if "." in line}
+            marks = {line.rjust(width).find(".") for line in align_decimals(lines) if "." in line}
             self.assertLessEqual(len(marks), 1, lines)

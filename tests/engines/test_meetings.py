@@ -340,7 +340,7 @@ class Answers(Meetings):
             data = column.data.copy()
             data[3] += 0.25
             changed = [
-                ep.core.tables.column.replace(c, data=data) if c.name == name else c
+                ep.core.results.column.replace(c, data=data) if c.name == name else c
                 for c in table.columns
             ]
             with self.assertRaises(ep.EptaroError):

@@ -5,15 +5,15 @@ import time
 import unittest
 
 import eptaro as ep
-from eptaro.inputs.sources import ahead
-from eptaro.progress import tell, watched
+from eptaro.inputs.sources import prefetch
+from eptaro.progress import report_progress, watch
 
 
 class Ahead(unittest.TestCase):
     """Items come as from the iterator itself."""
 
     def test_items_come_in_order_and_an_error_in_its_place(self):
-        self.assertEqual(list(ahead(iter(range(50)))), list(range(50)))
+        self.assertEqual(list(prefetch(iter(range(50)))), list(range(50)))
 
         def failing():
             yield 1
@@ -21,7 +21,7 @@ class Ahead(unittest.TestCase):
 
         seen = []
         with self.assertRaisesRegex(ep.InputError, "broken"):
-            for item in ahead(failing()):
+            for item in prefetch(failing()):
                 seen.append(item)
         self.assertEqual(seen, [1])
 
@@ -33,14 +33,14 @@ class Ahead(unittest.TestCase):
                 names.add(threading.current_thread().name)
                 yield number
 
-        self.assertEqual(list(ahead(items(1), lambda _: True)), [0])
+        self.assertEqual(list(prefetch(items(1), lambda _: True)), [0])
         self.assertEqual(names, {threading.main_thread().name})
-        self.assertEqual(list(ahead(items(5), lambda _: True)), [*range(5)])
+        self.assertEqual(list(prefetch(items(5), lambda _: True)), [*range(5)])
         self.assertEqual(len(names), 2)
 
     def test_the_reader_stops_when_it_is_left(self):
         before = threading.active_count()
-        for item in ahead(iter(range(10**9))):
+        for item in prefetch(iter(range(10**9))):
             if item == 3:
                 break
         deadline = time.monotonic() + 10
@@ -54,8 +54,8 @@ class Progress(unittest.TestCase):
 
     def test_a_watcher_hears_of_rows_until_it_leaves(self):
         heard = []
-        with watched(lambda rows, share: heard.append((rows, share))):
-            tell(5, 0.5)
+        with watch(lambda rows, share: heard.append((rows, share))):
+            report_progress(5, 0.5)
             ep.Daybook({"on": ["2025-01-01"] * 3}, date="on", measures="n=count()")
-        tell(9, None)
+        report_progress(9, None)
         self.assertEqual(heard, [(5, 0.5), (3, None)])

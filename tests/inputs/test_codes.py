@@ -7,7 +7,7 @@ import pyarrow as pa
 
 import eptaro as ep
 from eptaro.inputs.columns.codes import read_groups
-from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.damage import translate_errors
 
 
 class Chunks(unittest.TestCase):
@@ -36,6 +36,6 @@ class Chunks(unittest.TestCase):
             self.assertRaisesRegex(
                 ep.InputError, "f: cannot be read: damaged text: texts go beyond"
             ),
-            readable("f"),
+            translate_errors("f"),
         ):
             read_groups(pa.chunked_array([broken]), "g", "f")

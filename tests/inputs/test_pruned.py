@@ -54,7 +54,7 @@ class Pruned(unittest.TestCase):
             parquet.write_table(given, path, row_group_size=40)
             for where in CONDITIONS:
                 whole = ep.Daybook(given, where=where, **asked)
-                with mock.patch.object(reader, "sound", wraps=reader.sound) as sound:
+                with mock.patch.object(reader, "plain_text", wraps=reader.plain_text) as sound:
                     book = ep.Daybook.read([str(path)], where=where, **asked)
                 read += sound.call_count
                 self.assertEqual((book.rows, book.coverage), (whole.rows, whole.coverage), where)

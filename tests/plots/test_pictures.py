@@ -325,7 +325,7 @@ class StringTable(unittest.TestCase):
         self.assertEqual(marks.words[2], "Jan\n2021")
 
     def test_labels_are_moved_apart_and_numbers_share_their_decimals(self):
-        self.assertEqual(words.spaced([3.0, 1.0, 1.2], 1.0), [3.0, 1.0, 2.0])
+        self.assertEqual(words.spread_apart([3.0, 1.0, 1.2], 1.0), [3.0, 1.0, 2.0])
         self.assertEqual(words.of_one_size([1.5, 20.0]), ["1.5", "20.0"])
         self.assertEqual(words.of_one_size([3.0, -20.0]), ["3", "-20"])
 

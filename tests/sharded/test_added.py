@@ -15,8 +15,8 @@ from pyarrow import parquet
 
 import eptaro as ep
 from eptaro.paths import StoragePath
-from eptaro.storage.folder import changing
-from eptaro.storage.folder.leftovers import writing
+from eptaro.storage.folder import transaction
+from eptaro.storage.folder.leftovers import lock_folder
 from tests.sharded.test_folder import QUESTIONS, Alike, asked, rows
 
 
@@ -196,7 +196,7 @@ class Added(Alike):
     def test_one_writer_at_a_time(self):
         book = self.fold(self.paths[0])
         with (
-            writing(StoragePath.of(self.book)),
+            lock_folder(StoragePath.of(self.book)),
             self.assertRaisesRegex(ep.InputError, "somebody else is changing this book; try again"),
         ):
             book.add(self.paths[1])
@@ -204,8 +204,8 @@ class Added(Alike):
 
     def test_a_change_behind_ones_back_is_noticed(self):
         book = self.fold(self.paths[0])
-        free = mock.patch.object(changing, "writing", lambda folder: mock.MagicMock())
-        real = changing.Transaction.commit
+        free = mock.patch.object(transaction, "lock_folder", lambda folder: mock.MagicMock())
+        real = transaction.Transaction.commit
 
         def late(change, parts):
             if not late.done:
@@ -216,7 +216,7 @@ class Added(Alike):
         late.done = False
         with (
             free,
-            mock.patch.object(changing.Transaction, "commit", late),
+            mock.patch.object(transaction.Transaction, "commit", late),
             self.assertRaisesRegex(ep.InputError, "somebody else has changed this book meanwhile"),
         ):
             book.add(self.paths[1])

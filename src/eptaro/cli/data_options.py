@@ -9,9 +9,9 @@ from typing import Any, Literal
 
 import click
 
-from eptaro.cli.fields import add_options, options_of, said, taken
+from eptaro.cli.fields import add_options, given_options, options_of, take_options
 from eptaro.cli.help import ENGINE, GROUPS, KNOWN, option
-from eptaro.cli.messages import tell
+from eptaro.cli.messages import notify
 from eptaro.cli.options import Command
 from eptaro.core.calendars.days import DateLike
 from eptaro.daybook import Daybook
@@ -134,7 +134,7 @@ def data_options(command: Command) -> Command:
 
     @wraps(command)
     def run(**given: Any) -> Any:
-        rows = said(taken(ReadOptions, given))
+        rows = given_options(take_options(ReadOptions, given))
         if "lookups" in rows:
             rows["lookups"] = [*map(parse_lookup, rows["lookups"])]
         single = {name: given.pop(name) for name in _SINGLE}
@@ -147,7 +147,7 @@ def data_options(command: Command) -> Command:
     return decorated  # type: ignore[no-any-return]
 
 
-def folded(files: list[str], options: FileOptions, data: DataOptions) -> Daybook:
+def fold_inputs(files: list[str], options: FileOptions, data: DataOptions) -> Daybook:
     """Fold files by the engine that the options name."""
     if data.engine != "sql" and (data.table_name or data.show_query):
         raise click.UsageError("--table and --show-query go with --engine sql")
@@ -168,11 +168,11 @@ def folded(files: list[str], options: FileOptions, data: DataOptions) -> Daybook
     book = Daybook.from_sql(files[0], what, **given)
     if data.show_query:
         for query in book.queries:
-            tell(f"{query};\n")
+            notify(f"{query};\n")
     return book
 
 
-def opened(files: list[str], data: DataOptions | None = None) -> Daybook | None:
+def open_books(files: list[str], data: DataOptions | None = None) -> Daybook | None:
     """Return the book that files hold, several merged; None where they are transactions."""
     if not all(is_book(file) for file in files):
         return None

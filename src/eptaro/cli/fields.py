@@ -75,14 +75,14 @@ def add_options(
     return add
 
 
-def taken(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
+def take_options(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
     """Take what the options of a dataclass were given out of what a command was."""
     known = options_of(kind)
     own = {name: given.pop(known[name].word) for name in names or known}
     return {n: _read(known[n], value) if value else value for n, value in own.items()}
 
 
-def said(given: Mapping[str, Any]) -> dict[str, Any]:
+def given_options(given: Mapping[str, Any]) -> dict[str, Any]:
     """Return the options that were given, of those without defaults."""
     return {name: value for name, value in given.items() if value not in (None, (), False)}
 

@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 import click
 
-from eptaro.cli.fields import add_options, options_of, said, taken
+from eptaro.cli.fields import add_options, given_options, options_of, take_options
 from eptaro.cli.help import DATES, FILES, option
 from eptaro.cli.options import Command
 from eptaro.rules.dates import DateRules
@@ -87,7 +87,7 @@ def reading_options(command: Command) -> Command:
 
     @wraps(command)
     def run(**given: Any) -> Any:
-        rules = {kind: said(taken(kind, given)) for kind in _KINDS}
+        rules = {kind: given_options(take_options(kind, given)) for kind in _KINDS}
         single = {name: given.pop(name) for name in ("numbers", "rejected")}
         return command(**given, reading=ReadingOptions(rules, **single))
 

@@ -13,8 +13,8 @@ import click
 from eptaro.cli.help import OTHER, option
 from eptaro.core.results.display import visible
 from eptaro.core.results.result import Result
-from eptaro.errors import counted
-from eptaro.progress import LOGGER, watched
+from eptaro.errors import count_noun
+from eptaro.progress import LOGGER, watch
 
 _quiet: ContextVar[bool] = ContextVar("quiet", default=False)
 
@@ -34,7 +34,7 @@ def _show_log(context: click.Context, _: click.Parameter, wanted: bool) -> None:
         """Shows the log on standard error."""
 
         def emit(self, record: logging.LogRecord) -> None:
-            tell(record.getMessage())
+            notify(record.getMessage())
 
     handler, logger = Shown(), logging.getLogger(LOGGER)
     logger.addHandler(handler)
@@ -59,7 +59,7 @@ def is_quiet() -> bool:
     return _quiet.get()
 
 
-def tell(message: str) -> None:
+def notify(message: str) -> None:
     """Say something on standard error; what data or file names bring with them cannot act."""
     if not _quiet.get():
         click.echo("\n".join(map(visible, message.split("\n"))), err=True)
@@ -76,7 +76,7 @@ def report_rejected(
 
     write(rejected, path)
     sums = "".join(f", sum({name}) {total:,}" for name, total in left_out.items())
-    tell(f"{counted(len(rejected), 'row')} rejected{sums}: listed in {path}")
+    notify(f"{count_noun(len(rejected), 'row')} rejected{sums}: listed in {path}")
 
 
 @contextmanager
@@ -103,5 +103,5 @@ def shown_progress() -> Iterator[None]:
             elapsed = bar.tasks[0].elapsed or 1e-9
             bar.update(task, completed=share or 0.0, rows=rows, rate=rows / elapsed)
 
-        with watched(follow):
+        with watch(follow):
             yield

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eptaro.cli.data_options import DataOptions, folded, opened
+from eptaro.cli.data_options import DataOptions, fold_inputs, open_books
 from eptaro.cli.input_options import ReadingOptions
-from eptaro.cli.messages import report_rejected, shown_progress, tell
+from eptaro.cli.messages import notify, report_rejected, shown_progress
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
@@ -27,7 +27,7 @@ from eptaro.errors import InputError, QuestionError
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.optional import leave_pandas_out
 from eptaro.paths import scheme_of
-from eptaro.progress import timed
+from eptaro.progress import log_time
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
 
@@ -103,15 +103,15 @@ class Settings:
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
         leave_pandas_out()
-        kept = opened(files, data)
+        kept = open_books(files, data)
         if kept is not None:
             _check_of_book(kept, data, reading)
             return self._of_book(kept, data.rows.get("measures"))
         files, options = self.rows_to_fold(data, reading, values)
-        with shown_progress(), timed("read and folded"):
-            book = folded(files, options, data)
+        with shown_progress(), log_time("read and folded"):
+            book = fold_inputs(files, options, data)
         for note in book.notes:
-            tell(note)
+            notify(note)
         folded_rows = book._store.about.folded
         report_rejected(
             book.rejected, dict(folded_rows.left_out), reading.rejected, folded_rows.sources[0]
@@ -145,7 +145,7 @@ class Settings:
         if named and of_config and data.engine != "sql" and not joined:
             lacking = _lacking(files, of_config, written)
             for name in lacking:
-                tell(
+                notify(
                     f"{files[0]} has no column {name!r}: by = {name!r} of {self.rules.config} "
                     f"does not hold"
                 )
@@ -197,7 +197,7 @@ class Settings:
         if self.config is not None and self.config.has_workdays:
             workdays = self.workdays(book.coverage)
             if workdays != book.workdays:
-                tell(
+                notify(
                     f"workdays: those of {self.rules.config} ({workdays.describe()}), not those "
                     f"that the book was made with ({book.workdays.describe()})"
                 )

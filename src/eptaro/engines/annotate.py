@@ -25,19 +25,19 @@ from eptaro.core.dimension.build import catalogue, dimension
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, QuestionError, unknown
-from eptaro.inputs.columns.wrapped import cleaned
-from eptaro.inputs.datecolumn import decided, find_date
-from eptaro.inputs.dates.outcome import ParsedDates, said
+from eptaro.inputs.columns.wrapped import clean_numbers
+from eptaro.inputs.datecolumn import find_date, infer_date_rules
+from eptaro.inputs.dates.outcome import ParsedDates, show_value
 from eptaro.inputs.dates.reading import read_dates
-from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.damage import translate_errors
 from eptaro.inputs.files.opening import opened_source
-from eptaro.inputs.filtered import narrowed
+from eptaro.inputs.filtered import filter_source
 from eptaro.inputs.locales import locale_names
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.outputs.arrow import pandas_frame, to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.text import escape_formulas, guarded_rows, needs_quotes, write_csv_rows
-from eptaro.progress import tell
+from eptaro.progress import report_progress
 from eptaro.rules.dates import DateRules, date_rules
 from eptaro.rules.files import FileRules
 from eptaro.rules.numbers import Numbers
@@ -197,10 +197,10 @@ def annotate(
     >>> rows.to_pylist()
     [{'on': '2025-08-20', 'day_name': 'Wednesday', 'calendar_quarter': 3}]
     """
-    opened = cleaned(opened_source(source, files), numbers)
-    with readable(opened.name):
+    opened = clean_numbers(opened_source(source, files), numbers)
+    with translate_errors(opened.name):
         rules = date_rules(dates, zone)
-        opened = narrowed(opened, where, date, rules)
+        opened = filter_source(opened, where, date, rules)
         given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
         given = given or [MonthCalendar()]
         plan = _Plan(opened, list(add), date, given, workdays, locale, as_of, rules)
@@ -252,7 +252,7 @@ class _Plan:
             "as_of": as_of,
         }
         self._workdays = workdays
-        self._rules, _ = decided(source, self._date, rules)
+        self._rules, _ = infer_date_rules(source, self._date, rules)
 
     def tables(self) -> Iterator[pa.Table]:
         """Yield the rows with what is added, batch by batch."""
@@ -260,14 +260,14 @@ class _Plan:
         for table in self._source.whole():
             yield self._annotated(table, done)
             done += table.num_rows
-            tell(done, self._source.share)
+            report_progress(done, self._source.share)
 
     def _annotated(self, table: pa.Table, done: int) -> pa.Table:
         read = read_dates(table[self._date], self._rules, self._date)
         bad = read.bad
         if bad is not None and bad.any() and self._rules.bad_dates == "raise":
             row = int(np.flatnonzero(bad)[0])
-            value = said(table[self._date][row])
+            value = show_value(table[self._date][row])
             reason = "blank" if read.reasons is None else read.reasons[row]
             number = self._source.numbered(done + row)
             where = f"{self._source.name}: row {number:,} of {self._date!r}"

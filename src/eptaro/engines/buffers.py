@@ -22,7 +22,7 @@ from eptaro.core.aggregation.merge import combine_pieces
 from eptaro.core.aggregation.shards import partition_cells
 from eptaro.engines.local import Ingest
 from eptaro.errors import InputError
-from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.damage import translate_errors
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source
 
@@ -72,7 +72,7 @@ class ShardBuffers:
         return {shard: partial(self._of, shard) for shard in sorted(self._held)}
 
     def _of(self, shard: int) -> Folded:
-        return combine_pieces([loaded(part) for part in self._held.pop(shard)])
+        return combine_pieces([load_piece(part) for part in self._held.pop(shard)])
 
 
 class _Pickler(pickle.Pickler):
@@ -95,7 +95,7 @@ def _split(joined: str) -> Any:
     return np.array([*joined.split("\0"), None], object)[:-1]
 
 
-def loaded(part: Folded | Path) -> Folded:
+def load_piece(part: Folded | Path) -> Folded:
     """Return a piece, out of its file where it is in one, which is then gone."""
     if isinstance(part, Folded):
         return part
@@ -121,7 +121,7 @@ def fold_pieces(
 
     Raises `InputError` where the source turns out damaged, or there is no room for files.
     """
-    with readable(source.name):
+    with translate_errors(source.name):
         reading = Ingest(source, spec)
         pieces, fold = ShardBuffers(shards), Fold(spec.by, spec.planes)
         dated = np.zeros(0, np.int64)

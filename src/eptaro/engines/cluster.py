@@ -20,16 +20,16 @@ from eptaro.engines.clients import Watchdog, client_of, own_errors
 from eptaro.engines.local import fold_source
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.columns.kinds import settled_kinds
-from eptaro.inputs.columns.lookups import JoinedSource, LookupTable, loaded
-from eptaro.inputs.columns.wrapped import NumberParsingSource, lengthened
-from eptaro.inputs.datecolumn import decided
+from eptaro.inputs.columns.lookups import JoinedSource, LookupTable, load_lookups
+from eptaro.inputs.columns.wrapped import NumberParsingSource, unpivot
+from eptaro.inputs.datecolumn import infer_date_rules
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.files.parquet import ParquetFile
 from eptaro.inputs.options import FileOptions, FoldSpec
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.optional import import_optional
-from eptaro.progress import tell
+from eptaro.progress import report_progress
 from eptaro.rules.across import Across, across_of
 from eptaro.rules.numbers import NumberRules, number_rules
 
@@ -53,7 +53,7 @@ def fold_cluster(what: Any, options: FileOptions, *, part_rows: int = PART_ROWS)
     with client_of(options.client, timeout) as cluster, own_errors():
 
         def folded_there() -> Folded:
-            parts = submitted(cluster, what, options, part_rows)
+            parts = submit_parts(cluster, what, options, part_rows)
             return _merged(cluster, parts)
 
         folded = Watchdog(cluster, timeout).over(BackgroundTask(folded_there))
@@ -95,7 +95,7 @@ class PartSpec:
 
     def source(self, raw: Source) -> Source:
         """Return a part, or all of the input, as its rows are folded."""
-        source = lengthened(raw, self.across)
+        source = unpivot(raw, self.across)
         if self.tables:
             source = JoinedSource(source, self.tables, self.spec.rules)
         return (
@@ -105,7 +105,7 @@ class PartSpec:
         )
 
 
-def submitted(
+def submit_parts(
     cluster: Any, what: Any, options: FileOptions, part_rows: int, *, in_order: bool = True
 ) -> list[Any]:
     """Return what will be the parts of some input, each folded on a worker."""
@@ -121,18 +121,18 @@ def submitted(
         across = across_of(options.across)
         if across is not None:
             names = across.long_names(names, "the Dask frame")
-        tables = loaded(options.lookups, spec.rules, names)
+        tables = load_lookups(options.lookups, spec.rules, names)
         how = PartSpec(spec, across, tables, figures, in_order=in_order)
         frames = cluster.compute(list(what.to_delayed()), retries=RETRIES)
         tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
     else:
         paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
         source = open_files(paths, options.files)
-        long = lengthened(source, options.across)
+        long = unpivot(source, options.across)
         if spec.date_column not in spec.formulas.columns:
             # on the evidence of all parts, not of each
-            spec = replace(spec, rules=decided(long, spec.date_column, spec.rules)[0])
-        tables = loaded(options.lookups, spec.rules, long.names())
+            spec = replace(spec, rules=infer_date_rules(long, spec.date_column, spec.rules)[0])
+        tables = load_lookups(options.lookups, spec.rules, long.names())
         how = PartSpec(spec, options.across, tables, figures, in_order=in_order)
         every = how.source(source)
         # What columns hold goes by all parts, not by each.
@@ -211,4 +211,4 @@ def follow(futures: list[Any]) -> None:
     """Report how many parts are folded, as they finish."""
     distributed = import_optional("distributed", "cluster", "folding on a cluster")
     for done, _ in enumerate(distributed.as_completed(futures), 1):
-        tell(0, done / len(futures))
+        report_progress(0, done / len(futures))

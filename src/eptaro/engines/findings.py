@@ -17,9 +17,9 @@ from eptaro.core.kernels.factorize import factorize
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.inputs.columns.codes import read_codes
-from eptaro.inputs.files.chunks import encoded, plain
+from eptaro.inputs.files.chunks import encode_dictionary, plain
 from eptaro.inputs.sources import ColumnRequest, Source
-from eptaro.progress import tell
+from eptaro.progress import report_progress
 
 _MOST_ROWS = 5_000_000  # for whole-row duplicates
 
@@ -134,7 +134,7 @@ def _numbered(source: Source, names: list[str]) -> tuple[Ints, GroupEncoder]:
         assert number is not None
         parts.append(number.astype(np.int64))
         done += table.num_rows
-        tell(done, source.share)
+        report_progress(done, source.share)
     return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
 
 
@@ -144,7 +144,7 @@ def _told_apart(source: Source, names: list[str]) -> Ints:
     numbers, bound = np.zeros(sum(table.num_rows for table in tables), np.int64), 1
     for name in names:
         parts = [chunk for table in tables for chunk in table[name].chunks]
-        coded = encoded(pa.chunked_array(parts, parts[0].type)) if parts else None
+        coded = encode_dictionary(pa.chunked_array(parts, parts[0].type)) if parts else None
         if coded is None:
             continue
         codes = plain(coded.indices.fill_null(len(coded.dictionary))).astype(np.int64)

@@ -20,11 +20,11 @@ from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.engines.profiling.columns import decided_rules
 from eptaro.engines.profiling.suggestion import Suggestion, profile_columns
-from eptaro.errors import counted as counted_of
-from eptaro.inputs.columns.wrapped import cleaned
-from eptaro.inputs.dates.outcome import said
+from eptaro.errors import count_noun
+from eptaro.inputs.columns.wrapped import clean_numbers
+from eptaro.inputs.dates.outcome import show_value
 from eptaro.inputs.dates.reading import read_dates, settled_start
-from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.damage import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import FilteredSource
 from eptaro.inputs.sources import Source, check_columns
@@ -98,8 +98,8 @@ def inspect(
     >>> {row["subject"]: row["value"] for row in table.rows()}["first date"]
     '2025-08-20'
     """
-    opened = cleaned(opened_source(source, files), numbers)
-    with readable(opened.name):
+    opened = clean_numbers(opened_source(source, files), numbers)
+    with translate_errors(opened.name):
         rules = date_rules(dates, zone)
         if where is not None:
             opened = FilteredSource(opened, where, date, _to_narrow(opened, date, rules))
@@ -150,7 +150,7 @@ def _looked_at(
     found.add("readable dates", "", len(days))
     _unreadable(column, read.bad, read.reasons, opened, found)
     if len(days):
-        present, counts = counted(days)
+        present, counts = count_days(days)
         _plausible(present, counts, found)
         grain = read.grain or "day"
         found.add("first date", as_date(int(present[0])))
@@ -178,9 +178,9 @@ def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
     bad = rows - len(days)
     blank = f"; {bad:,} have no date that can be read" if bad else ""
     if not len(days):
-        return f"{counted_of(rows, 'row')}, none with a readable date."
+        return f"{count_noun(rows, 'row')}, none with a readable date."
     last = as_date(int(last_days(np.array([days.max()]), grain)[0]))
-    return f"{counted_of(rows, 'row')} from {as_date(int(days.min()))} to {last}{blank}."
+    return f"{count_noun(rows, 'row')} from {as_date(int(days.min()))} to {last}{blank}."
 
 
 def _tell_columns(looks: Suggestion, found: Findings) -> None:
@@ -220,7 +220,7 @@ def _unreadable(
     for reason in sorted(set(reasons[bad & ~blank].tolist())):
         hit = bad & (reasons == reason)
         row = int(np.flatnonzero(hit)[0])
-        detail = f"first in row {source.numbered(row):,}: {said(column[row])}"
+        detail = f"first in row {source.numbered(row):,}: {show_value(column[row])}"
         found.add("unreadable because", reason, int(hit.sum()), detail)
 
 
@@ -230,7 +230,7 @@ def _first_row(hit: NDArray[np.bool_], source: Source) -> str:
     return f"first in row {source.numbered(int(np.flatnonzero(hit)[0])):,}"
 
 
-def counted(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
+def count_days(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
     """Return the distinct days in order and the rows of each, counted rather than sorted."""
     least = int(days.min())
     counts = np.zeros(int(days.max()) - least + 1, np.int64)

@@ -17,9 +17,9 @@ from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.folded import Folded, Left
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.results.column import Column
-from eptaro.errors import QuestionError, counted, unknown
+from eptaro.errors import QuestionError, count_noun, unknown
 from eptaro.inputs.datecolumn import find_date
-from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.damage import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.options import Engine, FoldSpec, ReadOptions
 from eptaro.inputs.sources import Source
@@ -41,18 +41,18 @@ def source_of(given: Any, options: ReadOptions) -> Source:
     """
     source = opened_source(given)
     if options.across is not None:
-        from eptaro.inputs.columns.wrapped import lengthened
+        from eptaro.inputs.columns.wrapped import unpivot
 
-        source = lengthened(source, options.across)
+        source = unpivot(source, options.across)
     if options.lookups:
-        from eptaro.inputs.columns.lookups import JoinedSource, loaded
+        from eptaro.inputs.columns.lookups import JoinedSource, load_lookups
 
-        tables = loaded(options.lookups, options.rules, source.names())
+        tables = load_lookups(options.lookups, options.rules, source.names())
         source = JoinedSource(source, tables, options.rules) if tables else source
     if number_rules(options.numbers) is not None:
-        from eptaro.inputs.columns.wrapped import cleaned
+        from eptaro.inputs.columns.wrapped import clean_numbers
 
-        source = cleaned(source, options.numbers)
+        source = clean_numbers(source, options.numbers)
     return source
 
 
@@ -66,7 +66,7 @@ def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Fol
 
     Raises `InputError` where the source turns out damaged in between.
     """
-    with readable(source.name):
+    with translate_errors(source.name):
         reading = Ingest(source, spec)
         fold = Fold(spec.by, reading.planes, limit=spec.limit or free_memory() * 4 // 5)
         for batch in reading:
@@ -130,7 +130,7 @@ class Ingest:
         if read.evidence:
             notes.append(f"order of dates: {read.evidence}")
         notes += [
-            f"{counted(n, 'blank value')} in {name!r} left out"
+            f"{count_noun(n, 'blank value')} in {name!r} left out"
             for name, n in read.blanks.items()
             if n != self.source.blanked.get(name, 0) and not formulas.is_conditional(name)
         ]

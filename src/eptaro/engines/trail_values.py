@@ -15,8 +15,8 @@ from eptaro.core.verbs.queries import Edge
 from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
-from eptaro.inputs.columns.wrapped import cleaned
-from eptaro.inputs.filtered import FilteredSource, narrowed
+from eptaro.inputs.columns.wrapped import clean_numbers
+from eptaro.inputs.filtered import FilteredSource, filter_source
 from eptaro.inputs.sources import ColumnRequest, FrameSource, Source
 from eptaro.rules.dates import DateRules
 from eptaro.rules.numbers import Numbers
@@ -85,8 +85,8 @@ def trail_values(
     parsed = parse_measures(measures)
     names = [by] if isinstance(by, str) else list(by or ())
     planes = {plane for measure in parsed for plane in measure.planes}
-    source = cleaned(table if isinstance(table, Source) else FrameSource(table), numbers)
-    kept = narrowed(source, where, None, DateRules())
+    source = clean_numbers(table if isinstance(table, Source) else FrameSource(table), numbers)
+    kept = filter_source(source, where, None, DateRules())
     rows = _rows(kept, along, names, planes)
     return along_values(rows, parsed, asked)
 

@@ -8,7 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
-from eptaro.errors import DateError, EptaroError, InputError, spelled
+from eptaro.errors import DateError, EptaroError, InputError, spell_option
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
@@ -17,7 +17,7 @@ from eptaro.option import setting
 from eptaro.rules.dates import DateRules, Order
 
 
-def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateRules, str]:
+def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateRules, str]:
     """Return rules with `order="infer"` decided, and the evidence in words.
 
     Raises `DateError` where the column does not decide, showing two values that could be
@@ -32,7 +32,7 @@ def resolve(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateR
         order: Order = "ymd" if found.plain else "dmy" if found.words else "mdy"
         return replace(rules, order=order), f"no value of {name} has two numbers to swap"
     if found.day_first and found.month_first:
-        cure = spelled("order='dmy' or order='mdy'", "--order dmy or --order mdy")
+        cure = spell_option("order='dmy' or order='mdy'", "--order dmy or --order mdy")
         raise DateError(
             f"{name!r} holds both orders: {found.day_first[0]!r} can only be day first, "
             f"{found.month_first[0]!r} only month first ({len(found.day_first):,} and "
@@ -82,14 +82,14 @@ class Evidence:
         )
 
 
-def decided(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:
+def infer_date_rules(source: Source, date: str, rules: DateRules) -> tuple[DateRules, str]:
     """Return rules with all decided that the whole column of dates has to say, and the evidence
     for the order of day and month.
     """
     evidence = ""
     try:
         if rules.order == "infer":
-            rules, evidence = resolve(source.column(date), rules, date)
+            rules, evidence = infer_order(source.column(date), rules, date)
         if rules.shift:
             parts = (table[date] for table in source.batches(ColumnRequest(date)))
             rules = settled_start(parts, rules, date)
@@ -111,7 +111,7 @@ def find_date(source: Source, rules: DateRules) -> str:
     found = days or [name for name, grain in grains.items() if grain is not None]
     if len(found) != 1:
         what = f"{', '.join(found)} could all be dates" if found else "no column is plainly dates"
-        cure = f"name the column with {spelled('date=', '--date COLUMN')}"
+        cure = f"name the column with {spell_option('date=', '--date COLUMN')}"
         raise InputError(f"{source.name}: {what}; {cure}")
     return str(found[0])
 
@@ -128,7 +128,7 @@ def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> Grain | None:
             return None
 
     try:
-        decided, _ = resolve(column.slice(0, 5000), rules, "")
+        decided, _ = infer_order(column.slice(0, 5000), rules, "")
         read = read_dates(column.slice(0, 5000), decided)
     except EptaroError:
         return None

@@ -15,7 +15,7 @@ from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.values import RowOrigin
 from eptaro.inputs.columns.wrapped import SourceWrapper
-from eptaro.inputs.datecolumn import decided
+from eptaro.inputs.datecolumn import infer_date_rules
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import ColumnRequest, Source, check_names
 from eptaro.rules.dates import DateRules
@@ -33,7 +33,7 @@ class FilteredSource(SourceWrapper):
         self._formulas = Formulas(where=Formula.condition(where))
         check_names(self._formulas, source)
         names = self._formulas.names
-        self._rules = decided(source, date, rules)[0] if date in names and date else rules
+        self._rules = infer_date_rules(source, date, rules)[0] if date in names and date else rules
         self._formulas = settled_kinds(
             source, FoldSpec(self._date, [], [], self._rules, self._formulas)
         )
@@ -89,7 +89,7 @@ class FilteredSource(SourceWrapper):
             yield table.filter(pa.array(mask))
 
 
-def narrowed(source: Source, where: str | None, date: str | None, rules: DateRules) -> Source:
+def filter_source(source: Source, where: str | None, date: str | None, rules: DateRules) -> Source:
     """Return a source, narrowed where there is a condition.
 
     Raises `ExpressionError` for a text that is none, `InputError` for a missing column.

@@ -19,7 +19,7 @@ from eptaro.core.query.book_options import BookOptions, Calendars, Worked, check
 from eptaro.core.query.coverage import Coverage
 from eptaro.core.query.scope import By
 from eptaro.core.results.format import Format
-from eptaro.errors import QuestionError, spelled
+from eptaro.errors import QuestionError, spell_option
 from eptaro.option import option
 from eptaro.rules.across import Across
 from eptaro.rules.dates import DateRules, date_rules
@@ -161,7 +161,7 @@ class ReadOptions:
         Raises `QuestionError` where it is not.
         """
         if self.date is None:
-            named = spelled("date=", "--date COLUMN")
+            named = spell_option("date=", "--date COLUMN")
             raise QuestionError(f"name the column of dates with {named}; {why}")
         return self.date
 

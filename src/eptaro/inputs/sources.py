@@ -27,7 +27,9 @@ Item = TypeVar("Item")
 _END = object()
 
 
-def ahead(items: Iterator[Item], small: Callable[[Item], bool] = lambda _: False) -> Iterator[Item]:
+def prefetch(
+    items: Iterator[Item], small: Callable[[Item], bool] = lambda _: False
+) -> Iterator[Item]:
     """Yield the items of an iterator that runs in a thread, one item ahead.
 
     For a `small` item that is the only one no thread is started. An error of the iterator is raised
@@ -298,7 +300,7 @@ class TableSource(FrameSource):
         return self._table[name].cast(pa.string())
 
 
-def sound(table: pa.Table) -> pa.Table:
+def plain_text(table: pa.Table) -> pa.Table:
     """Return a table as it was read from a file, text plain.
 
     Raises `pyarrow.ArrowInvalid` where a damaged file holds codes that represent nothing, or

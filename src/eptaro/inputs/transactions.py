@@ -24,18 +24,18 @@ from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.kernels.reading import ends
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
-from eptaro.errors import DateError, InputError, spelled
+from eptaro.errors import DateError, InputError, spell_option
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_text_or_date, settled_kinds
 from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
-from eptaro.inputs.datecolumn import decided
+from eptaro.inputs.datecolumn import infer_date_rules
 from eptaro.inputs.dates.outcome import ParsedDates, is_text
 from eptaro.inputs.dates.reading import read_dates
-from eptaro.inputs.files.chunks import filtered
+from eptaro.inputs.files.chunks import filter_rows
 from eptaro.inputs.options import FoldSpec
-from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, ahead, check_names
-from eptaro.progress import tell
+from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_names, prefetch
+from eptaro.progress import report_progress
 
 _FIRST_SHOWN = 3
 _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
@@ -58,7 +58,7 @@ class Transactions:
         date, planes, formulas = spec.date_column, spec.planes, spec.formulas
         check_names(formulas, source)
         as_it_is = spec.settled or date in formulas.columns
-        found = (spec.rules, "") if as_it_is else decided(source, date, spec.rules)
+        found = (spec.rules, "") if as_it_is else infer_date_rules(source, date, spec.rules)
         self._rules, self.evidence = found
         formulas = settled_kinds(source, replace(spec, rules=self._rules))
         assert formulas.kinds is not None
@@ -98,13 +98,13 @@ class Transactions:
         return formulas
 
     def __iter__(self) -> Iterator[Batch]:
-        for table in ahead(self._pieces(), _is_small):
+        for table in prefetch(self._pieces(), _is_small):
             if isinstance(table, SkippedRows):
                 self._pass_over(table)
                 continue
             batch = self._batch(table)
             self.rows += table.num_rows
-            tell(self.rows, self._source.share)
+            report_progress(self.rows, self._source.share)
             if len(batch):
                 yield batch
         if not self.rows and not self._part:
@@ -197,7 +197,7 @@ class Transactions:
         self.rows += rows.rows
         self.unmet += rows.rows
         self._see(rows.first, rows.last)
-        tell(self.rows, self._source.share)
+        report_progress(self.rows, self._source.share)
 
     def _see(self, first: int, last: int) -> None:
         """Let the days of all rows span some more."""
@@ -225,7 +225,7 @@ class Transactions:
         if read.bad is not None:  # they are listed
             wanted.add(self._date)
         needed = [n for n in table.column_names if n in wanted] or table.column_names[:1]
-        rows = filtered(table.select(needed), keeping)
+        rows = filter_rows(table.select(needed), keeping)
         return rows, keeping, read.kept(keeping)
 
     def _worked_out(self, table: pa.Table, keeping: RowMask | None = None) -> FormulaColumns:
@@ -303,7 +303,7 @@ class Transactions:
             raise DateError(
                 f"{self._source.name}: {self._date!r} holds both {self.grain}s, and, after row "
                 f"{self.rows:,}, {read.grain}s; name the period of its dates with "
-                f"{spelled('grain=', '--grain')}"
+                f"{spell_option('grain=', '--grain')}"
             )
         self.grain = read.grain or self.grain
         return read

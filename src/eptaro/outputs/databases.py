@@ -15,7 +15,7 @@ import numpy as np
 from eptaro.core.calendars.days import as_dates
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
-from eptaro.errors import EptaroError, InputError, counted, refused, unknown
+from eptaro.errors import EptaroError, InputError, count_noun, refusal, unknown
 from eptaro.optional import import_optional
 from eptaro.timeouts import connection_options
 from eptaro.urls import redact_url
@@ -35,10 +35,10 @@ def refusals(url: str) -> Iterator[None]:
     except EptaroError:
         raise
     except (sql.exc.SQLAlchemyError, ImportError, ValueError, OSError) as error:
-        raise refused(url, error) from None
+        raise refusal(url, error) from None
 
 
-def connected(url: str, *, to_write: bool = False) -> Any:
+def connect(url: str, *, to_write: bool = False) -> Any:
     """Return an engine; where it writes, SQLite's transactions hold table definitions as well."""
     sql = need_sqlalchemy()
     engine = sql.create_engine(url, connect_args=connection_options(url))
@@ -215,7 +215,7 @@ class Loaded:
     mode: Mode
 
     def __str__(self) -> str:
-        return f"{counted(self.added, 'row')} added to {self.table} ({self.mode})"
+        return f"{count_noun(self.added, 'row')} added to {self.table} ({self.mode})"
 
 
 def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loaded:
@@ -234,7 +234,7 @@ def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loa
     sql = need_sqlalchemy()
     schema, short = _split(name)
     with refusals(url):
-        engine = connected(url, to_write=True)
+        engine = connect(url, to_write=True)
         try:
             with engine.begin() as connection:
                 target, words = tables_of(table, schema, short)
@@ -252,7 +252,7 @@ def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loa
                     _clear(connection, target, words, standing)
                     added = _create(connection, table, schema, short)
         except engine.dialect.loaded_dbapi.Error as error:  # of rows sent without SQLAlchemy
-            raise refused(url, error) from None
+            raise refusal(url, error) from None
         finally:
             engine.dispose()
     return Loaded(name, added, mode)

@@ -15,7 +15,7 @@ from eptaro.plots.groups import asked_of, calendar_of, group_names, panels_of, p
 from eptaro.plots.page import MOST_PANELS, Page
 from eptaro.plots.series import bar_edges, draw_bars
 from eptaro.plots.timeaxis import Marks, set_marks, thinned_periods
-from eptaro.plots.words import compact, of_one_size, told_apart, written
+from eptaro.plots.words import compact, format_number, of_one_size, told_apart
 
 
 def draw_attribute(table: Result, page: Page, measures: Sequence[str]) -> None:
@@ -35,7 +35,8 @@ def _attribute(page: Page, axes: Any, part: Result, key: str, name: str) -> None
     column = part.column(name)
     labels = [str(label) for label in part.column(key).to_list()]
     tips = [
-        f"{word}: {written(column, v)}" for word, v in zip(labels, column.numbers(), strict=True)
+        f"{word}: {format_number(column, v)}"
+        for word, v in zip(labels, column.numbers(), strict=True)
     ]
     draw_bars(page, axes, column, tips)
     room = page.dots(axes)[0]
@@ -96,7 +97,7 @@ def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str])
         if not known[at]:
             style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
         (bar,) = axes.barh([-at], [np.nan_to_num(value)], height=0.7, **style)
-        page.tip(bar, f"{labels[at]}, {first} to {last}: {written(column, value)}")
+        page.tip(bar, f"{labels[at]}, {first} to {last}: {format_number(column, value)}")
         if value == value:
             place, side = (3, "left") if value >= 0 else (-3, "right")
             style = {"va": "center", "ha": side, "size": 8.5, "color": theme.ink}
@@ -143,11 +144,13 @@ def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
         (bar,) = axes.bar(
             [at], [np.nan_to_num(value)], width=0.7, lw=0 if fair[at] else 0.8, **style
         )
-        page.tip(bar, f"{labels[at]}, {sides[0][at]} to {sides[1][at]}: {written(column, value)}")
+        page.tip(
+            bar, f"{labels[at]}, {sides[0][at]} to {sides[1][at]}: {format_number(column, value)}"
+        )
         if before == before:
             colour = theme.soft if not fair[at] else theme.warm if value < before else theme.ink
             (mark,) = axes.plot([at - 0.42, at + 0.42], [before, before], color=colour, lw=2.4)
-            page.tip(mark, f"{sides[2][at]} to {sides[3][at]}: {written(column, before)}")
+            page.tip(mark, f"{sides[2][at]} to {sides[3][at]}: {format_number(column, before)}")
     axes.axhline(0, color=theme.soft, lw=0.8)
     first = part.column("first").data.astype(np.int64)
     marks = thinned_periods(calendar_of(part), per, first, labels, page.dots(axes)[0])
@@ -176,7 +179,7 @@ def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
             (bar,) = axes.bar(
                 [a], [value], width=(b - a) * 0.94, align="edge", color=page.theme.accent
             )
-            page.tip(bar, f"{compact(a)} to below {compact(b)}: {written(column, value)}")
+            page.tip(bar, f"{compact(a)} to below {compact(b)}: {format_number(column, value)}")
         page.numbered(axes, column)
         page.numbered(axes, Column.of("", "float", [0.0]), "x")
         axes.set_xlim(float(first.min()), float(last.max()))

@@ -10,9 +10,9 @@ import numpy as np
 
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
-from eptaro.plots.groups import group_names, named
+from eptaro.plots.groups import group_name, group_names
 from eptaro.plots.page import Page
-from eptaro.plots.words import signed, told_apart, written
+from eptaro.plots.words import format_change, format_number, told_apart
 
 _MOST, _STEPS = 30, 15
 
@@ -46,7 +46,7 @@ class Changes:
     def word(self, at: int) -> str:
         """Return the name of a group."""
         part = self.groups.take(slice(at, at + 1))
-        return named(tuple(column.to_list()[0] for column in part.columns))
+        return group_name(tuple(column.to_list()[0] for column in part.columns))
 
     def largest(self, count: int) -> list[int]:
         """Return the groups that changed most, the largest change first."""
@@ -60,8 +60,10 @@ class Changes:
 
     def tip(self, at: int, column: Any) -> str:
         """Return what a group's mark says when it is pointed at."""
-        now, prior = written(column, self.now[at]), written(column, self.prior[at])
-        return f"{self.word(at)}: {prior} before, {now} now, {signed(column, self.change[at])}"
+        now, prior = format_number(column, self.now[at]), format_number(column, self.prior[at])
+        return (
+            f"{self.word(at)}: {prior} before, {now} now, {format_change(column, self.change[at])}"
+        )
 
 
 def _last_row(table: Result) -> dict[str, Any]:
@@ -119,7 +121,7 @@ def _sideways(
         )
         page.tip(bar, found.tip(at, column))
         axes.annotate(
-            signed(column, value),
+            format_change(column, value),
             (value, y),
             va="center",
             size=9,
@@ -133,7 +135,7 @@ def _sideways(
     axes.set_ylim(-0.6, max(len(order), 3) - 0.4)
     page.numbered(axes, column, "x")
     low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
-    room = max((len(signed(column, value)) for value in values), default=1) * 7.2 + 12
+    room = max((len(format_change(column, value)) for value in values), default=1) * 7.2 + 12
     wide = max(page.dots(axes)[0] - 2 * room, 30)
     per_dot = ((high - low) or 1.0) / wide
     axes.set_xlim(low - room * per_dot, high + room * per_dot)
@@ -160,7 +162,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
     ]
     if len(order) > _STEPS:
         rest, others = float(change[order[_STEPS:]].sum()), len(order) - _STEPS
-        steps.append((f"{others} others", rest, f"{others} others: {signed(column, rest)}"))
+        steps.append((f"{others} others", rest, f"{others} others: {format_change(column, rest)}"))
     start, stop = float(found.prior[fair].sum()), float(found.now[fair].sum())
     axes = page.axes(bottom=150)
     row = _last_row(table)
@@ -173,15 +175,15 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
         (bar,) = axes.bar(
             [at], [value - bottom], bottom=[bottom], color=theme.earlier[0], width=0.7
         )
-        page.tip(bar, f"{label}: {written(column, value)}")
-        _beside(axes, at, value, written(column, value), theme.ink, bold=True)
+        page.tip(bar, f"{label}: {format_number(column, value)}")
+        _beside(axes, at, value, format_number(column, value), theme.ink, bold=True)
     for at, (_, value, tip) in enumerate(steps, 1):
         level = levels[at - 1]
         colour = theme.warm if value < 0 else theme.accent
         (bar,) = axes.bar([at], [value], bottom=[level], color=colour, width=0.7)
         page.tip(bar, tip)
         axes.plot([at - 1.35, at + 0.35], [level, level], color=theme.soft, lw=0.8)
-        _beside(axes, at, level + value, signed(column, value), theme.ink, below=value < 0)
+        _beside(axes, at, level + value, format_change(column, value), theme.ink, below=value < 0)
     labels = [ends[0], *(word for word, _, _ in steps), ends[1]]
     axes.set_xticks(range(len(labels)), labels, rotation=32, ha="right", rotation_mode="anchor")
     page.numbered(axes, column)
@@ -232,5 +234,5 @@ def _begin(axes: Any, page: Page, column: Any, heights: Sequence[float]) -> floa
                 lw=1.6,
                 clip_on=False,
             )
-        page.note(f"the scale is broken: it begins at {written(column, bottom)}, not at 0")
+        page.note(f"the scale is broken: it begins at {format_number(column, bottom)}, not at 0")
     return bottom

@@ -88,7 +88,7 @@ def _of_comparison(table: Result, asked: Compare) -> Kinds:
     return changes | bars if one else bars | changes
 
 
-def drawn(table: Result, look: PictureOptions) -> Page:
+def draw(table: Result, look: PictureOptions) -> Page:
     """Return the picture of a table, by default of the kind that suits its verb best.
 
     Raises `QuestionError` for one that cannot be drawn, or not as the kind asked for.

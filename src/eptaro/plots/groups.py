@@ -67,7 +67,7 @@ def parts_of(
     keys: dict[tuple[Any, ...], list[int]] = {}
     for row, key in enumerate(zip(*(table.column(n).to_list() for n in names), strict=True)):
         keys.setdefault(key, []).append(row)
-    parts = [(named(key), table.take(np.array(rows))) for key, rows in keys.items()]
+    parts = [(group_name(key), table.take(np.array(rows))) for key, rows in keys.items()]
     if name is None:
         return parts
     size = [np.nansum(np.abs(part.column(name).numbers())) for _, part in parts]
@@ -75,7 +75,7 @@ def parts_of(
     return [parts[i] for i in np.lexsort((-np.array(size), np.array(others)))]
 
 
-def named(key: tuple[Any, ...]) -> str:
+def group_name(key: tuple[Any, ...]) -> str:
     """Return a group's name; the blank one is named as such."""
     return ", ".join("(blank)" if word is None else str(word) for word in key)
 

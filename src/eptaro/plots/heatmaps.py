@@ -18,7 +18,7 @@ from eptaro.errors import QuestionError
 from eptaro.plots.groups import asked_of, calendar_of, group_names, view_of
 from eptaro.plots.page import Page
 from eptaro.plots.theme import ink_on
-from eptaro.plots.words import compact, of_one_size, written
+from eptaro.plots.words import compact, format_number, of_one_size
 
 _MOST_MONTHS = 26
 _FIGURES = 200  # cells that have room for their figure
@@ -51,7 +51,7 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
     if cells.size <= _FIGURES:
         _figures(page, axes, cells, column, image)
     tips = [
-        f"{down}, {over}: {written(column, value)}"
+        f"{down}, {over}: {format_number(column, value)}"
         for down, line in zip(downs, cells, strict=True)
         for over, value in zip(overs, line, strict=True)
     ]
@@ -159,7 +159,7 @@ def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
     axes.set_xticks(range(0, width, 2), [str(n + 1) for n in range(0, width, 2)])
     axes.xaxis.tick_top()
     tips = [
-        f"{as_date(int(day)):%A} {as_date(int(day))}: {written(column, value)}"
+        f"{as_date(int(day)):%A} {as_date(int(day))}: {format_number(column, value)}"
         for day, value in zip(every.ravel(), cells.ravel(), strict=True)
     ]
     _tip_cells(page, axes, cells, tips)

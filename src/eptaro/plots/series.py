@@ -22,7 +22,7 @@ from eptaro.plots.groups import (
 )
 from eptaro.plots.page import Page
 from eptaro.plots.timeaxis import day_marks, set_marks, thinned_periods
-from eptaro.plots.words import end_labels, of_one_size, written
+from eptaro.plots.words import end_labels, format_number, of_one_size
 
 DatePattern: TypeAlias = Literal["bars", "lines", "areas", "dots"]
 _LABELLED = 16  # bars that have room for their figure
@@ -96,7 +96,7 @@ def _tips(part: Result, name: str) -> list[str]:
         column.numbers(),
         strict=True,
     )
-    return [f"{p}, {a} to {b}: {written(column, v)}" for p, a, b, v in spans]
+    return [f"{p}, {a} to {b}: {format_number(column, v)}" for p, a, b, v in spans]
 
 
 def _bars(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
@@ -272,7 +272,7 @@ def _windows(page: Page, axes: Any, groups: Sequence[Group], stem: str, form: Da
         whole = np.array(rows.column("complete").to_list(), bool)
         draw_line(page, axes, (day, y), whole, group.colour, form)
         spans = zip(rows.column("first").to_list(), rows.column("last").to_list(), y, strict=True)
-        tips = [f"{group.name} {a} to {b}: {written(column, v)}".strip() for a, b, v in spans]
+        tips = [f"{group.name} {a} to {b}: {format_number(column, v)}".strip() for a, b, v in spans]
         page.tip_points(axes, day, y, tips)
         values.append(y)
         dates.append(day)

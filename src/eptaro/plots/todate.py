@@ -15,7 +15,7 @@ from eptaro.core.verbs.queries import Accumulate, Compare
 from eptaro.plots.groups import asked_of, calendar_of, group_names, panels_of, view_of
 from eptaro.plots.page import Page
 from eptaro.plots.timeaxis import Marks, day_marks, month_named, set_marks
-from eptaro.plots.words import compact, end_labels, written
+from eptaro.plots.words import compact, end_labels, format_number
 
 _NAMES = 96.0  # dots at the right for the labels of lines
 _SAID = 34.0  # dots above for where a period is, in two lines
@@ -82,21 +82,23 @@ def _draw_periods(
         axes.plot(day, values[mine], color=colour, lw=1.5 if back else 2.6, zorder=depth)
         days = part.take(np.flatnonzero(mine)).column("date" if "date" in part else "last")
         tips = [
-            f"{label} to {on}: {written(column, value)}"
+            f"{label} to {on}: {format_number(column, value)}"
             for on, value in zip(days.to_list(), values[mine], strict=True)
         ]
         page.tip_points(axes, day, values[mine], tips)
         ends.append((float(day[-1]), float(values[mine][-1]), label, theme.soft))
     x, value = ends[0][0], ends[0][1]
     axes.plot([x], [value], "o", color=theme.accent, ms=6, zorder=20)
-    said = f"{order[-1]}: {written(column, value)}"
+    said = f"{order[-1]}: {format_number(column, value)}"
     if len(order) > 1:
         mine = (labels == order[-2]) & (date == day_before)
         before = values[mine][0] if mine.any() else np.nan
         if before == before and value == value:
             axes.plot([x, x], [before, value], color=theme.warm, lw=2.2, zorder=19)
             side = "above" if value >= before else "below"
-            said += f"\n{written(column, abs(value - before))} {side} {order[-2]} at this point"
+            said += (
+                f"\n{format_number(column, abs(value - before))} {side} {order[-2]} at this point"
+            )
             if not wide or max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
                 said = f"{compact(abs(value - before), column)} {side} so far"
     _axis(page, axes, part, longest)
@@ -186,7 +188,7 @@ def _both(page: Page, axes: Any, part: Result, name: str) -> None:
         values = rows.column(own).numbers()
         axes.plot(day, values, color=colour, lw=2.6 if own == name else 1.6)
         told = zip(rows.column(dates).to_list(), values, strict=True)
-        page.tip_points(axes, day, values, [f"to {d}: {written(column, v)}" for d, v in told])
+        page.tip_points(axes, day, values, [f"to {d}: {format_number(column, v)}" for d, v in told])
     axes.plot(day[-1:], rows.column(name).numbers()[-1:], "o", color=page.theme.accent, ms=6)
     first, last = (int(rows.column(end).data[-1]) for end in ("first", "last"))
     calendar, per = calendar_of(part), asked_of(part, Compare).per

@@ -13,10 +13,10 @@ from eptaro.core.results.display import shown
 _SCALES = ((1e12, "T"), (1e9, "B"), (1e6, "M"), (1e3, "k"))
 
 
-def elided(text: str, most: int = 26) -> str:
+def elide(text: str, most: int = 26) -> str:
     """Return a text of at most so many letters, its middle left out where it is longer.
 
-    >>> elided("The Very UnpivotedSource Name of a Harbour", 15)
+    >>> elide("The Very UnpivotedSource Name of a Harbour", 15)
     'The Ver…Harbour'
     """
     if len(text) <= most:
@@ -32,7 +32,7 @@ def told_apart(texts: Sequence[str], most: int) -> list[str]:
     >>> told_apart(["Warehouse 12 north-east", "Warehouse 13 north-east"], 15)
     ['…12 north-east', '…13 north-east']
     """
-    short = [elided(text, most) for text in texts]
+    short = [elide(text, most) for text in texts]
     alike: dict[str, list[str]] = {}
     for text, word in dict.fromkeys(zip(texts, short, strict=True)):
         alike.setdefault(word, []).append(text)
@@ -50,7 +50,7 @@ def told_apart(texts: Sequence[str], most: int) -> list[str]:
         seen[word] = seen.get(word, 0) + 1
         if seen[word] > 1:
             tail = f" ({seen[word]})"
-            words[text] = elided(word, max(most - len(tail), 1)) + tail
+            words[text] = elide(word, max(most - len(tail), 1)) + tail
     return [words[text] for text in texts]
 
 
@@ -101,7 +101,7 @@ def of_one_size(values: Sequence[float], column: Column | None = None) -> list[s
     ]
 
 
-def written(column: Column, value: float) -> str:
+def format_number(column: Column, value: float) -> str:
     """Return a number as the table writes those of a column."""
     like = Column.of("", "float", [value], format=column.format, unit=column.unit)
     if column.kind == "integer" and column.format is None and not column.unit:
@@ -109,16 +109,16 @@ def written(column: Column, value: float) -> str:
     return shown(like)[0] or "no value"
 
 
-def signed(column: Column, value: float) -> str:
+def format_change(column: Column, value: float) -> str:
     """Return a change as it is written, with a sign of its own."""
-    words = written(column, value)
+    words = format_number(column, value)
     return words if value <= 0 else f"+{words}"
 
 
-def spaced(places: Sequence[float], least: float) -> list[float]:
+def spread_apart(places: Sequence[float], least: float) -> list[float]:
     """Return places moved apart upwards so that each is at least so far from the one below.
 
-    >>> spaced([1.0, 1.1, 5.0], 1.0)
+    >>> spread_apart([1.0, 1.1, 5.0], 1.0)
     [1.0, 2.0, 5.0]
     """
     order = sorted(range(len(places)), key=lambda at: places[at])
@@ -144,10 +144,10 @@ def end_labels(
     low, high = axes.get_ylim()
     tall = page.dots(axes)[1]
     least = (high - low) * 15 / tall
-    places = spaced([y for _, y, _, _ in ends], least)
+    places = spread_apart([y for _, y, _, _ in ends], least)
     over = max(places) - (high - least / 3)
     if over > 0:  # no room above: pack them from the top downwards
-        flipped = spaced([-min(place, high - least / 3) for place in places], least)
+        flipped = spread_apart([-min(place, high - least / 3) for place in places], least)
         places = [-place for place in flipped]
     for (x, y, words, colour), place in zip(ends, places, strict=True):
         axes.plot([x, right], [y, place], color=colour, lw=0.6, alpha=0.7, clip_on=False)

@@ -10,7 +10,7 @@ from eptaro.core.aggregation.planes import BY_TIME, Plane
 from eptaro.core.calendars.days import Flags
 from eptaro.core.query.lineage import Change, Mean, Number, Side, Value, ViewLineage
 from eptaro.core.results.result import Result
-from eptaro.errors import counted
+from eptaro.errors import count_noun
 from eptaro.presentation.words import uncovered
 
 _MOST = 3  # spans whose missing days are named one by one
@@ -45,7 +45,7 @@ def why_blank(table: Result) -> list[str]:
             blank = blank & ~holds
             if rows.any():
                 reasons[reason] = reasons.get(reason, np.zeros(len(table), bool)) | rows
-    return [f"{counted(int(rows.sum()), 'row')}: {reason}" for reason, rows in reasons.items()]
+    return [f"{count_noun(int(rows.sum()), 'row')}: {reason}" for reason, rows in reasons.items()]
 
 
 def _reasons(

@@ -16,19 +16,19 @@ from eptaro.core.verbs.queries import Compare
 from eptaro.presentation.words import (
     Days,
     Movement,
+    as_title,
+    format_value,
     group_named,
     group_noun,
     largest_of,
     measures_told,
-    said,
     sentence,
-    titled,
     uncovered,
     value_over,
 )
 
 
-def compared(table: Result, answer: ViewLineage) -> str:
+def describe_comparison(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of a comparison."""
     asked = answer.question
     assert isinstance(asked, Compare)
@@ -60,8 +60,8 @@ def _of_words(answer: ViewLineage, asked: Compare) -> str:
         return ""
     place = int(places[np.argmax(np.asarray(now.side.last)[places])])
     days = _days(now, place)
-    value = said(value_over(answer.view, now.measure, days))
-    return f"{titled(now.measure.name)} in {_label(answer, asked, days)}: {value}."
+    value = format_value(value_over(answer.view, now.measure, days))
+    return f"{as_title(now.measure.name)} in {_label(answer, asked, days)}: {value}."
 
 
 def _not_compared(answer: ViewLineage, change: Change) -> str:
@@ -69,8 +69,8 @@ def _not_compared(answer: ViewLineage, change: Change) -> str:
     measure, side, view = change.now.measure, change.now.side, answer.view
     place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
     days = _days(change.now, place)
-    value = said(value_over(view, measure, days))
-    told = f"{titled(measure.name)} from {days}: {value}. Nothing to compare"
+    value = format_value(value_over(view, measure, days))
+    told = f"{as_title(measure.name)} from {days}: {value}. Nothing to compare"
     if view.data_age:
         return f"{told}: {view.data_age}."
     if side.exists is not None and not side.exists[place]:
@@ -96,7 +96,7 @@ def _sentences(table: Result, answer: ViewLineage, asked: Compare, row: int) -> 
             continue
         now = value_over(answer.view, measure, _days(change.now, place))
         moved = Movement(now, _prior(answer, change, place))
-        begin = f"{titled(measure.name)}{'' if number else when}: {said(now)}"
+        begin = f"{as_title(measure.name)}{'' if number else when}: {format_value(now)}"
         if not moved.known or apart:
             yield f"{begin}. Nothing to compare{apart}."
         elif number:

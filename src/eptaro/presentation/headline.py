@@ -84,15 +84,15 @@ def _told(table: Result, answer: ViewLineage) -> str:
         case "recap" if getattr(asked, "per", None) in RECURRING:
             from eptaro.presentation.spread_out import by_attribute as teller
         case "recap":
-            from eptaro.presentation.running import recapped as teller
+            from eptaro.presentation.running import describe_recap as teller
         case "compare":
-            from eptaro.presentation.compared import compared as teller
+            from eptaro.presentation.compared import describe_comparison as teller
         case "accumulate":
-            from eptaro.presentation.running import accumulated as teller
+            from eptaro.presentation.running import describe_accumulate as teller
         case "trail":
-            from eptaro.presentation.running import trailed as teller
+            from eptaro.presentation.running import describe_trail as teller
         case "card":
-            from eptaro.presentation.running import carded as teller
+            from eptaro.presentation.running import describe_card as teller
         case "rhythm":
             from eptaro.presentation.spread_out import by_attribute as teller
         case "spread":

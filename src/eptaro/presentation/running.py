@@ -16,22 +16,22 @@ from eptaro.core.results.display import BLANK
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Accumulate, Recap, Trail
 from eptaro.core.verbs.recap.periods import spans_of
-from eptaro.errors import counted
+from eptaro.errors import count_noun
 from eptaro.presentation.words import (
     Days,
+    as_title,
+    format_value,
     group_named,
     group_noun,
     largest_of,
     measures_told,
-    said,
     sentence,
-    titled,
     uncovered,
     value_over,
 )
 
 
-def recapped(table: Result, answer: ViewLineage) -> str:
+def describe_recap(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of a recap."""
     asked = answer.question
     assert isinstance(asked, Recap)
@@ -46,7 +46,7 @@ def _sentences(answer: ViewLineage, asked: Recap) -> Iterator[str]:
     when = f"in {labels[0]}" if len(labels) == 1 and complete[0] else f"from {seen}"
     for number, measure in enumerate(measures_told(answer)):
         total = value_over(view, measure, seen)
-        yield f"{titled(measure.name)}{'' if number else ' ' + when}: {said(total)}."
+        yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {format_value(total)}."
         if number or total.kind in NO_NUMBERS:
             continue
         if len(labels) > 1:
@@ -72,7 +72,8 @@ def _highest(
         return
     level = per if per in LEVELS else "period"
     rest = "" if complete[at] else ", though it is not complete"
-    yield f"The highest of {counted(len(labels), level)} is {labels[at]}: {said(values, at)}{rest}."
+    highest = f"The highest of {count_noun(len(labels), level)} is {labels[at]}"
+    yield f"{highest}: {format_value(values, at)}{rest}."
 
 
 def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator[str]:
@@ -97,10 +98,10 @@ def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator
     share = ""
     if measure.additive_plane is not None and whole > 0 and np.nanmin(values.numbers()) >= 0:
         ratio = Column.of("", "float", [numbers[at] / whole], unit="share")
-        share = f" ({said(ratio)})"
+        share = f" ({format_value(ratio)})"
     noun = group_noun(answer)
-    largest = f"of {counted(count, noun)}" if view.others is None else noun
-    yield f"The largest {largest} is {name}: {said(values, at)}{share}."
+    largest = f"of {count_noun(count, noun)}" if view.others is None else noun
+    yield f"The largest {largest} is {name}: {format_value(values, at)}{share}."
 
 
 def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, Days] | None:
@@ -112,7 +113,7 @@ def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, Days] | None:
     return value, place, Days(int(value.side.first[place]), int(value.side.last[place]))
 
 
-def accumulated(table: Result, answer: ViewLineage) -> str:
+def describe_accumulate(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of running totals."""
     asked = answer.question
     assert isinstance(asked, Accumulate)
@@ -130,16 +131,16 @@ def _accumulated(answer: ViewLineage, asked: Accumulate) -> Iterator[str]:
             index = calendar.index_of(np.array([days.last]), asked.within)
             over = int(calendar.last_days(index, asked.within)[0]) == days.last
             when = f" in {calendar.labels(index, asked.within)[0]}{'' if over else ' to date'}"
-            span = f" ({days}, {counted(days.count, 'day')})"
+            span = f" ({days}, {count_noun(days.count, 'day')})"
         value = value_over(answer.view, measure, days)
-        yield f"{titled(measure.name)}{'' if number else when}: {said(value)}" + (
+        yield f"{as_title(measure.name)}{'' if number else when}: {format_value(value)}" + (
             "." if number else f"{span}."
         )
         if not number and value.kind not in NO_NUMBERS:
             yield from largest_group(answer, measure, days)
 
 
-def trailed(table: Result, answer: ViewLineage) -> str:
+def describe_trail(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of rolling windows."""
     asked = answer.question
     assert isinstance(asked, Trail)
@@ -151,17 +152,17 @@ def _trailed(table: Result, answer: ViewLineage, asked: Trail) -> Iterator[str]:
         name = f"{measure.name}_trailing"
         found = _last_row(answer, name)
         if found is None:  # a weighted mean has no days of its own
-            yield from _weighted(table, answer, asked, name, titled(measure.name))
+            yield from _weighted(table, answer, asked, name, as_title(measure.name))
             continue
         value, place, days = found
         end = Days(days.last, days.last)
         over = f" over the {asked.amount} to {end}" if asked.ahead is None else f" over {days}"
         if value.picked is not None:  # each group counts its own entries or active days
-            yield from _of_one_group(table, answer, place, name, titled(measure.name) + over)
+            yield from _of_one_group(table, answer, place, name, as_title(measure.name) + over)
             return
-        told = said(value_over(answer.view, measure, days))
-        begins = "" if number or asked.ahead else f" ({days}, {counted(days.count, 'day')})"
-        yield f"{titled(measure.name)}{'' if number else over}: {told}{begins}."
+        told = format_value(value_over(answer.view, measure, days))
+        begins = "" if number or asked.ahead else f" ({days}, {count_noun(days.count, 'day')})"
+        yield f"{as_title(measure.name)}{'' if number else over}: {told}{begins}."
         if not number:
             yield from largest_group(answer, measure, days)
             if why := uncovered(answer.view, days.first, days.last):
@@ -179,7 +180,7 @@ def _of_one_group(
     at = largest_of(table.column(name).take(rows).numbers())
     if at is not None:
         of = f", the largest: {group_named(answer, rows[at])}" if len(rows) > 1 else ""
-        yield f"{begin}{of}: {said(table.column(name), rows[at])}."
+        yield f"{begin}{of}: {format_value(table.column(name), rows[at])}."
 
 
 def _weighted(
@@ -192,7 +193,7 @@ def _weighted(
         yield from _of_one_group(table, answer, int(answer.rows[row]), name, begin)
 
 
-def carded(table: Result, answer: ViewLineage) -> str:
+def describe_card(table: Result, answer: ViewLineage) -> str:
     """Return the sentence of a card: the first measure to date in each period."""
     if not {"period", "first", "last"} <= {*table.names}:
         return ""
@@ -202,6 +203,8 @@ def carded(table: Result, answer: ViewLineage) -> str:
     spans = {period: Days(*map(int, end)) for period, end in zip(periods, ends, strict=True)}
     levels = table.column("level").to_list() if "level" in table else periods
     named = dict(zip(periods, levels, strict=True))
-    parts = (f"{named[p]} {said(value_over(view, measure, days))}" for p, days in spans.items())
-    told = f"{titled(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
+    parts = (
+        f"{named[p]} {format_value(value_over(view, measure, days))}" for p, days in spans.items()
+    )
+    told = f"{as_title(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
     return f"{told} {sentence(view.data_age)}".rstrip()

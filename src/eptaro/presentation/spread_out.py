@@ -11,7 +11,7 @@ from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
-from eptaro.presentation.words import group_named, largest_of, said, titled
+from eptaro.presentation.words import as_title, format_value, group_named, largest_of
 
 
 def by_attribute(table: Result, answer: ViewLineage) -> str:
@@ -35,11 +35,11 @@ def by_attribute(table: Result, answer: ViewLineage) -> str:
         words = [group_named(answer, row)] if answer.by else []
         return ", ".join([*words, *(str(key.to_list()[row]) for key in keys)])
 
-    title = f"{titled(measure.name)} {of}".rstrip()
+    title = f"{as_title(measure.name)} {of}".rstrip()
     if numbers[high] == numbers[low]:
-        return f"{title} is the same everywhere: {said(column, high)}."
-    told = f"{title}: highest for {where(high)} ({said(column, high)})"
-    return f"{told}, lowest for {where(low)} ({said(column, low)})."
+        return f"{title} is the same everywhere: {format_value(column, high)}."
+    told = f"{title}: highest for {where(high)} ({format_value(column, high)})"
+    return f"{told}, lowest for {where(low)} ({format_value(column, low)})."
 
 
 def spread_told(table: Result, answer: ViewLineage) -> str:
@@ -56,8 +56,8 @@ def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
     if len(table) == 1:
         outside = int(table.column("outliers").data[0])
         yield (
-            f"Half of the values of {name} lie between {said(low)} and {said(high)}, "
-            f"the median is {said(middle)}."
+            f"Half of the values of {name} lie between {format_value(low)} and "
+            f"{format_value(high)}, the median is {format_value(middle)}."
         )
         yield f"{outside:,} lie far outside." if outside else "None lies far outside."
         return
@@ -71,8 +71,8 @@ def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
         return ", ".join(str(key.to_list()[row]) for key in keys)
 
     yield (
-        f"The median of {name} is highest for {where(most)} ({said(middle, most)}) and lowest "
-        f"for {where(least)} ({said(middle, least)})."
+        f"The median of {name} is highest for {where(most)} ({format_value(middle, most)}) "
+        f"and lowest for {where(least)} ({format_value(middle, least)})."
     )
 
 
@@ -86,9 +86,9 @@ def histogram_told(table: Result, answer: ViewLineage) -> str:
     _, row, of = np.unique(begins.data, return_index=True, return_inverse=True)
     counts = np.bincount(of, entries)
     at = int(np.argmax(counts))
-    first, last = (said(table.column(name), int(row[at])) for name in ("from", "to"))
+    first, last = (format_value(table.column(name), int(row[at])) for name in ("from", "to"))
     share = Column.of("", "float", [counts[at] / counts.sum()], unit="share")
     return (
         f"Most values of {asked.column} lie from {first} to below {last}: {counts[at]:,.0f} of "
-        f"{counts.sum():,.0f} ({said(share)})."
+        f"{counts.sum():,.0f} ({format_value(share)})."
     )

@@ -38,10 +38,10 @@ class Days:
         return str(first) if first == last else f"{first} to {last}"
 
 
-def titled(name: str) -> str:
+def as_title(name: str) -> str:
     """Return the name of a measure as a sentence begins with it.
 
-    >>> titled("load_factor")
+    >>> as_title("load_factor")
     'Load factor'
     """
     words = name.replace("_", " ").strip() or name
@@ -57,7 +57,7 @@ def sentence(words: str) -> str:
     return f"{words[:1].upper()}{words[1:]}." if words else ""
 
 
-def said(column: Column, row: int = 0) -> str:
+def format_value(column: Column, row: int = 0) -> str:
     """Return one value as people read it."""
     return shown(column.take(np.array([row])))[0] or "no value"
 
@@ -113,8 +113,10 @@ class Movement:
             return "the same as"
         base = abs(self.prior.numbers()[0])
         ratio = Column.of("", "float", [size / base], unit="ratio") if base > 0 else None
-        share = f" ({said(ratio)})" if ratio is not None and np.isfinite(size / base) else ""
-        return f"{'up' if size > 0 else 'down'} {said(change).lstrip('-')}{share} on"
+        share = (
+            f" ({format_value(ratio)})" if ratio is not None and np.isfinite(size / base) else ""
+        )
+        return f"{'up' if size > 0 else 'down'} {format_value(change).lstrip('-')}{share} on"
 
 
 def group_named(answer: ViewLineage, row: int) -> str:

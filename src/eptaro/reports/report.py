@@ -19,8 +19,8 @@ from eptaro.errors import InputError, QuestionError, unknown
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.presentation.words import calendar_in_words
-from eptaro.progress import tell
-from eptaro.reports.sections import Asked, ReportRules, Section, made
+from eptaro.progress import report_progress
+from eptaro.reports.sections import Asked, ReportRules, Section, make_section
 from eptaro.version import __version__
 
 if TYPE_CHECKING:
@@ -46,10 +46,10 @@ def write_page(
     view = whole.view(as_of=as_of)
     sections: list[Section] = []
     # The proof reads all again while pictures are drawn.
-    proof = BackgroundTask(made, _APART, asked) if _APART in rules.sections else None
+    proof = BackgroundTask(make_section, _APART, asked) if _APART in rules.sections else None
     for number, name in enumerate(rules.sections):
-        tell(0, number / len(rules.sections))
-        section = proof.result() if proof and name == _APART else made(name, asked)
+        report_progress(0, number / len(rules.sections))
+        section = proof.result() if proof and name == _APART else make_section(name, asked)
         if section is not None:
             sections.append(section)
     names = ", ".join(measure.name for measure in book.about.measures)

@@ -17,12 +17,12 @@ from eptaro.core.results.display import shown
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import MATCHES, Accumulate, Compare, Match, Recap, Rhythm, Trail
 from eptaro.core.verbs.store import Store
-from eptaro.errors import EptaroError, QuestionError, counted, unknown
+from eptaro.errors import EptaroError, QuestionError, count_noun, unknown
 from eptaro.outputs.html import table_html
-from eptaro.plots.draw import drawn
+from eptaro.plots.draw import draw
 from eptaro.plots.theme import PictureOptions
 from eptaro.presentation.headline import headline as sentence
-from eptaro.presentation.words import calendar_in_words, titled
+from eptaro.presentation.words import as_title, calendar_in_words
 
 SECTIONS = (
     *("headline", "groups", "to date", "comparison", "trend", "rhythm", "quality"),
@@ -82,7 +82,7 @@ class Section:
 
     def add_picture(self, table: Result, alt: str, **options: Any) -> None:
         """Add a picture of a table; `alt` states its figures."""
-        page = drawn(table, PictureOptions(**({"size": (1120, 680)} | options)))
+        page = draw(table, PictureOptions(**({"size": (1120, 680)} | options)))
         svg = str(page.svg(f"{self.anchor}-{len(self.figures)}-"))
         self.figures.append({"alt": alt, "svg": svg})
 
@@ -98,7 +98,7 @@ class Asked:
     as_of: Any
 
 
-def said(column: Column, row: int) -> str:
+def format_value(column: Column, row: int) -> str:
     """Return one value as people read it; a blank is named as such."""
     return shown(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0] or "blank"
 
@@ -149,7 +149,7 @@ def _effects(section: Section, asked: Asked, within: str) -> None:
         for kind in kinds
         if row[kind] != row[f"{kind}_prior"]
     ]
-    whole = f"{titled(name)} changed by {_signed(table, f'{name}_change')}"
+    whole = f"{as_title(name)} changed by {_signed(table, f'{name}_change')}"
     if not parts:
         section.sentences.append(
             f"{whole}; the calendar explains none of it, as both sides have the same kinds of days."
@@ -160,7 +160,7 @@ def _effects(section: Section, asked: Asked, within: str) -> None:
 
 
 def _signed(table: Result, name: str) -> str:
-    words = said(table.column(name), 0)
+    words = format_value(table.column(name), 0)
     return words if words.startswith("-") else f"+{words}"
 
 
@@ -249,13 +249,13 @@ def headline(asked: Asked) -> Section:
         lines = []
         for measure in about.measures:
             name = measure.name
-            ratio = said(table.column(f"{name}_change_ratio"), 0)
+            ratio = format_value(table.column(f"{name}_change_ratio"), 0)
             lines.append(
                 {
                     "name": name,
-                    "value": said(table.column(name), 0),
+                    "value": format_value(table.column(name), 0),
                     "change": _moved(row[f"{name}_change"], ratio),
-                    "prior": said(table.column(f"{name}_prior"), 0),
+                    "prior": format_value(table.column(f"{name}_prior"), 0),
                 }
             )
         before = "no period before"
@@ -291,7 +291,9 @@ def _trend_of(asked: Asked, level: str) -> str:
         return ""
     periods = part.column("period").to_list()
     words = f"{about.measures[0].name}, whole {level}s {periods[0]} to {periods[-1]}: "
-    return spark(column.numbers().tolist(), f"{words}{said(column, 0)} to {said(column, -1)}")
+    return spark(
+        column.numbers().tolist(), f"{words}{format_value(column, 0)} to {format_value(column, -1)}"
+    )
 
 
 def to_date(asked: Asked) -> Section:
@@ -302,12 +304,12 @@ def to_date(asked: Asked) -> Section:
     section = Section(f"The {within} to date", "to-date")
     table = book.ask(Accumulate(within, as_of=asked.as_of))
     rows = table.column("within").to_list()
-    value = said(table.column(f"{name}_to_date"), -1)
+    value = format_value(table.column(f"{name}_to_date"), -1)
     last = table.column("date" if "date" in table else "last").to_list()[-1]
     alt = f"Running total of {name}: {rows[-1]} is {value} on {last}."
     ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
     for end in ends[-4:]:
-        alt += f" {rows[end]} ended at {said(table.column(f'{name}_to_date'), end)}."
+        alt += f" {rows[end]} ended at {format_value(table.column(f'{name}_to_date'), end)}."
     section.sentences.append(sentence(table) or alt)
     section.add_picture(table, alt)
     return section
@@ -356,8 +358,8 @@ def trend(asked: Asked) -> Section:
     if whole:
         column, ends = table.column(name), table.column("date").to_list()
         alt = (
-            f"Trailing {back} of {about.measures[0].name}: {said(column, whole[0])} at "
-            f"{ends[whole[0]]}, {said(column, whole[-1])} at {ends[whole[-1]]}."
+            f"Trailing {back} of {about.measures[0].name}: {format_value(column, whole[0])} at "
+            f"{ends[whole[0]]}, {format_value(column, whole[-1])} at {ends[whole[-1]]}."
         )
     section.sentences.append(sentence(table) or alt)
     section.add_picture(table, alt)
@@ -379,7 +381,8 @@ def rhythm(asked: Asked) -> Section:
     name, word = plain.about.measures[0].name, days.names[days.names.index("days") - 1]
     shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name
     figures = ", ".join(
-        f"{row[word]} {said(days.column(shown_name), i)}" for i, row in enumerate(days.rows())
+        f"{row[word]} {format_value(days.column(shown_name), i)}"
+        for i, row in enumerate(days.rows())
     )
     drawn = days
     if about.folded.timed:
@@ -401,7 +404,7 @@ def quality(asked: Asked) -> Section:
     )
     if len(about.rejected):
         section.sentences.append(
-            f"{counted(len(about.rejected), 'row')} without a readable date: left out."
+            f"{count_noun(len(about.rejected), 'row')} without a readable date: left out."
         )
         section.add_table(about.rejected.take(slice(0, 10)), "The first rows left out", "")
     section.sentences += about.folded.notes
@@ -463,7 +466,7 @@ MAKERS: dict[str, Callable[[Asked], Section | None]] = {
 }
 
 
-def made(name: str, asked: Asked) -> Section | None:
+def make_section(name: str, asked: Asked) -> Section | None:
     """Return a section; one that cannot be made says why instead of stopping the report."""
     try:
         return MAKERS[name](asked)

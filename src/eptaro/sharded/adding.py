@@ -19,12 +19,12 @@ from eptaro.core.query.view import BookData
 from eptaro.core.verbs.store import Store
 from eptaro.engines.buffers import fold_pieces, shards_for, without_cells
 from eptaro.engines.local import source_of
-from eptaro.errors import InputError, as_path, spelled
+from eptaro.errors import InputError, as_path, spell_option
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.inputs.sources import ManyFiles, Source
 from eptaro.paths import StoragePath
-from eptaro.progress import tell
+from eptaro.progress import report_progress
 from eptaro.rules.across import Across, across_of
 from eptaro.rules.dates import DateRules
 from eptaro.rules.files import FileRules
@@ -32,8 +32,8 @@ from eptaro.rules.lookups import Lookup, lookups_of
 from eptaro.rules.numbers import NumberRules
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Manifest, read_manifest
-from eptaro.storage.folder.shard_writer import Rewritten, rewritten
-from eptaro.storage.folder.transaction import Transaction, changing
+from eptaro.storage.folder.shard_writer import Rewritten, rewrite_shard
+from eptaro.storage.folder.transaction import Transaction, begin_transaction
 from eptaro.storage.layout import NAME
 from eptaro.storage.metadata import options_of
 
@@ -131,8 +131,8 @@ def put_files(
     )
     told = replace(told, fingerprints=fingerprints_of(files))
     assert pieces.shards is not None
-    return put(
-        *(folder, told, partial(written, pieces.parts()), options.book, pieces.shards),
+    return put_shards(
+        *(folder, told, partial(write_shards, pieces.parts()), options.book, pieces.shards),
         reading=settings_of(options),
         out=out,
         force=force,
@@ -164,8 +164,8 @@ def put_folded(
     if count is None:
         count = shards_for(folded.cells.axis.size) if folded.groups.names else 1
     parts: Parts = {n: partial(_given, part) for n, part in partition_cells(folded, count)}
-    work = partial(written, parts)
-    return put(folder, without_cells(folded), work, asked, count, out=out, force=force)
+    work = partial(write_shards, parts)
+    return put_shards(folder, without_cells(folded), work, asked, count, out=out, force=force)
 
 
 def _given(part: Folded) -> Folded:
@@ -179,7 +179,7 @@ def shards_in(folder: StoragePath, wanted: int | None) -> int | None:
     return wanted
 
 
-def put(
+def put_shards(
     folder: StoragePath,
     told: Folded,
     carry_out: Callable[[Transaction], dict[int, Rewritten]],
@@ -192,25 +192,25 @@ def put(
 ) -> Manifest:
     """Put shards into a folder, in one step; `carry_out` writes those that have new rows."""
     planes = asked.kept_planes
-    with changing(
+    with begin_transaction(
         folder, told, planes, asked, shards=shards, reading=reading, out=out, force=force
     ) as change:
         done = carry_out(change)
         for number in change.touched:
             if number not in done:
-                done[number] = rewritten(change.shard(number), None, change.out, change.newest)
+                done[number] = rewrite_shard(change.shard(number), None, change.out, change.newest)
         return change.commit(done)
 
 
-def written(parts: Parts, change: Transaction) -> dict[int, Rewritten]:
+def write_shards(parts: Parts, change: Transaction) -> dict[int, Rewritten]:
     """Write the shards that have new rows, several side by side."""
     done = 0
 
     def one(number: int) -> Rewritten:
         nonlocal done
-        found = rewritten(change.shard(number), parts[number](), change.out, change.newest)
+        found = rewrite_shard(change.shard(number), parts[number](), change.out, change.newest)
         done += 1
-        tell(0, done / len(parts))
+        report_progress(0, done / len(parts))
         return found
 
     numbers = sorted(parts)
@@ -222,7 +222,7 @@ def written(parts: Parts, change: Transaction) -> dict[int, Rewritten]:
 def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
     """Return the store of a folder with more rows: files, or the facts of another book.
 
-    Raises `InputError` where workers alone hold the book, or for what `put` refuses.
+    Raises `InputError` where workers alone hold the book, or for what `put_shards` refuses.
     """
     out, force = options.days, options.force
     assert isinstance(store, ShardStore)
@@ -237,7 +237,7 @@ def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
     if not manifest.reading and options.date is None:
         raise InputError(
             f"{folder}: no file has been folded into this book; name the "
-            f"column of dates with {spelled('date=', '--date COLUMN')}"
+            f"column of dates with {spell_option('date=', '--date COLUMN')}"
         )
     before = options_before(manifest, store.about.measures)
     read = options.over(before)

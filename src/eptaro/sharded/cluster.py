@@ -18,7 +18,7 @@ from eptaro.core.aggregation.merge import combine_pieces, merge_metadata
 from eptaro.core.aggregation.shards import partition_cells
 from eptaro.engines.buffers import shards_for, without_cells
 from eptaro.engines.clients import Watchdog, own_errors
-from eptaro.engines.cluster import PART_ROWS, RETRIES, follow, submitted, worker_threads
+from eptaro.engines.cluster import PART_ROWS, RETRIES, follow, submit_parts, worker_threads
 from eptaro.errors import InputError
 from eptaro.inputs.options import FileOptions
 from eptaro.optional import import_optional
@@ -139,7 +139,7 @@ class ClusterFold:
 
     def __init__(self, client: Any, what: Any, options: FileOptions, shards: int | None) -> None:
         import_optional("dask.dataframe", "cluster", "shards on a cluster")
-        parts = submitted(client, what, options, PART_ROWS, in_order=False)
+        parts = submit_parts(client, what, options, PART_ROWS, in_order=False)
         told = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
         follow(told)
         found = client.gather(told)

@@ -18,11 +18,11 @@ from eptaro.errors import QuestionError
 from eptaro.inputs.files.opening import open_files
 from eptaro.inputs.options import FileOptions
 from eptaro.paths import StoragePath
-from eptaro.sharded.adding import fingerprints_of, put, put_files, settings_of, shards_in
+from eptaro.sharded.adding import fingerprints_of, put_files, put_shards, settings_of, shards_in
 from eptaro.sharded.cluster import ClusterFold, ClusterShards, shards_of
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import FileEntry, Manifest, now
-from eptaro.storage.folder.shard_writer import Rewritten, rewritten
+from eptaro.storage.folder.shard_writer import Rewritten, rewrite_shard
 from eptaro.storage.folder.shardfiles import ShardFiles
 from eptaro.storage.folder.transaction import Transaction
 from eptaro.storage.metadata import about_rows, options_about
@@ -67,7 +67,7 @@ def _on_cluster(
         fold.told = replace(fold.told, fingerprints=fingerprints_of(files))
     if folder is None:
         return _held(client, fold, options.book)
-    made = put(
+    made = put_shards(
         folder,
         fold.told,
         partial(_written, client, fold),
@@ -92,7 +92,7 @@ def _write(
 ) -> dict[int, Rewritten]:
     with worker_threads():
         return {
-            shard: rewritten(ShardFiles(folder, before, shard, token), folded, out, newest)
+            shard: rewrite_shard(ShardFiles(folder, before, shard, token), folded, out, newest)
             for shard, folded in shards_of(frame).items()
         }
 

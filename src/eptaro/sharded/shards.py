@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from typing import Protocol, TypeVar
 
 from eptaro.core.aggregation.folded import Folded
-from eptaro.inputs.sources import ahead
+from eptaro.inputs.sources import prefetch
 from eptaro.paths import StoragePath
-from eptaro.progress import tell
+from eptaro.progress import report_progress
 from eptaro.storage.folder.manifest import Manifest
 from eptaro.storage.folder.shardfiles import ShardFiles
 
@@ -74,9 +74,9 @@ class FolderShards:
         kept = dict(self.kept)
         self.kept.clear()
         read = (kept.pop(shard) if shard in kept else self._read(shard) for shard in numbers)
-        for number, (shard, folded) in enumerate(zip(numbers, ahead(read), strict=True), 1):
+        for number, (shard, folded) in enumerate(zip(numbers, prefetch(read), strict=True), 1):
             done = None if folded is None else work(shard, folded)
-            tell(0, number / len(numbers))
+            report_progress(0, number / len(numbers))
             if done is not None:
                 yield done
 

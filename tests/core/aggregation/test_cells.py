@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 import eptaro as ep
 from eptaro.core.aggregation import axis as axes
-from eptaro.core.aggregation.axis import Axis, joined
+from eptaro.core.aggregation.axis import Axis, union_axis
 from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.encoding import GroupEncoder
@@ -79,12 +79,12 @@ class Axes(unittest.TestCase):
 
     def test_an_axis_that_covers_two_has_the_cells_of_both(self):
         one, two = Axis(2, 10, 5), Axis(3, 3, 4)
-        both, onto = joined([one, two])
+        both, onto = union_axis([one, two])
         self.assertEqual((both.groups, both.first_day, both.days), (3, 3, 12))
         for part, places in zip((one, two), onto, strict=True):
             group, day = part.cells_of()
             self.assertEqual(both.cell_of(group, day).tolist(), places.tolist())
-        again, (mine, _) = joined([both, one])
+        again, (mine, _) = union_axis([both, one])
         self.assertTrue(again.same(both))
         self.assertIsNone(mine)
 

@@ -8,7 +8,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from eptaro.core.expressions.evaluate import evaluated
+from eptaro.core.expressions.evaluate import evaluate
 from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.kinds import FUNCTIONS, Kind, kind_of
 from eptaro.core.expressions.parser import parse
@@ -82,7 +82,7 @@ class Values(unittest.TestCase):
             node = parse(text)
             self.assertEqual(parse(str(node)), node, text)
             try:
-                found = evaluated(node, text, given, KINDS, ROWS, {})
+                found = evaluate(node, text, given, KINDS, ROWS, {})
             except ExpressionError as error:
                 self.assertRegex(str(error), "does not fit into 64 bits|do not go together", text)
                 continue
@@ -114,17 +114,17 @@ class Values(unittest.TestCase):
     def test_hours_come_from_times(self):
         hours = {"on": Column.of("", "integer", [7, 23])}
         given = {"on": Column.of("on", "date", [1, 2])}
-        found = evaluated(parse("hour(on) + 1"), "hour(on) + 1", given, {"on": Kind.DATE}, 2, hours)
+        found = evaluate(parse("hour(on) + 1"), "hour(on) + 1", given, {"on": Kind.DATE}, 2, hours)
         self.assertEqual(found.to_list(), [8, 24])
         with self.assertRaisesRegex(ExpressionError, "hour takes a column of times"):
-            evaluated(parse("hour(on)"), "hour(on)", given, {"on": Kind.DATE}, 2, {})
+            evaluate(parse("hour(on)"), "hour(on)", given, {"on": Kind.DATE}, 2, {})
 
     def test_exact_numbers_stay_exact(self):
         given = {"x": Column.of("x", "decimal", [10**15 + 1, -(10**15)], scale=2)}
         kinds = {"x": Kind.NUMBER}
 
         def of(text):
-            return evaluated(parse(text), text, given, kinds, 2, {}).to_list()
+            return evaluate(parse(text), text, given, kinds, 2, {}).to_list()
 
         self.assertEqual(of("x * 1.001")[0], (Decimal(10**15 + 1) / 100) * Decimal("1.001"))
         self.assertEqual(
@@ -178,6 +178,6 @@ class Wrong(unittest.TestCase):
                 text[at : at + rng.randrange(3)] = rng.choice(letters) * rng.randrange(3)
             mutated = "".join(text)
             try:
-                evaluated(parse(mutated), mutated, given, KINDS, ROWS, {})
+                evaluate(parse(mutated), mutated, given, KINDS, ROWS, {})
             except EptaroError as error:
                 self.assertIn("^", str(error), mutated)

@@ -69,10 +69,10 @@ class Bounds(unittest.TestCase):
             for way in both():
                 if cells.dtype == np.int64:
                     wanted = [(total + 2**63) % 2**64 - 2**63 for total in wanted]
-                found = gathering.added(cells, target, 10)
+                found = gathering.add_cells(cells, target, 10)
                 self.assertEqual(found.tolist(), wanted, way)
                 with self.assertRaises(IndexError):
-                    gathering.added(cells[:1], np.array([10]), 10)
+                    gathering.add_cells(cells[:1], np.array([10]), 10)
 
     def test_places_among_keys_in_order(self):
         rng = np.random.default_rng(9)
@@ -81,4 +81,4 @@ class Bounds(unittest.TestCase):
             for asked in (rng.integers(-60, 60, 200), np.sort(rng.integers(-60, 60, 200)), keys):
                 wanted = [sum(key < number for key in keys.tolist()) for number in asked.tolist()]
                 for way in both():
-                    self.assertEqual(gathering.places(keys, asked).tolist(), wanted, way)
+                    self.assertEqual(gathering.count_below(keys, asked).tolist(), wanted, way)

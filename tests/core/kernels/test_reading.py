@@ -33,11 +33,11 @@ class Coding(unittest.TestCase):
         wanted = [-1 if text is None else met.setdefault(text, len(met)) for text in texts]
         data, offsets, filled = arrange_columns(texts, kind)
         for way in both():
-            codes, firsts = reading.code(data, offsets, filled)
+            codes, firsts = reading.dictionary_encode(data, offsets, filled)
             self.assertEqual(codes.tolist(), wanted, way)
             self.assertEqual(firsts.tolist(), [texts.index(text) for text in met])
             if None not in texts:
-                every, _ = reading.code(data, offsets, filled[:0])
+                every, _ = reading.dictionary_encode(data, offsets, filled[:0])
                 self.assertEqual(every.tolist(), wanted)
 
     @given(TEXTS, st.sampled_from([np.int32, np.int64]))
@@ -54,7 +54,7 @@ class Coding(unittest.TestCase):
         for offsets in ([0, 6], [-1, 2], [0, 3, 2], [4, 2]):
             for _ in both():
                 with self.assertRaises(IndexError):
-                    reading.code(data, np.array(offsets, np.int64), none)
+                    reading.dictionary_encode(data, np.array(offsets, np.int64), none)
 
 
 EPOCH = dt.datetime(1970, 1, 1)
@@ -72,7 +72,7 @@ class Split(unittest.TestCase):
             moments = [moment.replace(microsecond=0) for moment in moments]
         counted = [(m - EPOCH) // dt.timedelta(microseconds=1) * each // 10**6 for m in moments]
         for _ in both():
-            days, times = reading.split(np.array(counted, np.int64), PER_DAY[each])
+            days, times = reading.split_timestamps(np.array(counted, np.int64), PER_DAY[each])
             self.assertEqual(days.tolist(), [(m.date() - EPOCH.date()).days for m in moments])
             midnight = [dt.datetime.combine(m.date(), dt.time()) for m in moments]
             wanted = [
@@ -83,7 +83,7 @@ class Split(unittest.TestCase):
 
     def test_days_beyond_32_bits_become_the_outermost(self):
         for _ in both():
-            days, _ = reading.split(np.array([2**62, -(2**62), -1]), 86_400)
+            days, _ = reading.split_timestamps(np.array([2**62, -(2**62), -1]), 86_400)
             self.assertEqual(days.tolist(), [2**31 - 1, -(2**31), -1])
 
 

@@ -6,7 +6,7 @@ from unittest import mock
 import numpy as np
 
 from eptaro.core.kernels import sorting
-from eptaro.core.kernels.sorting import moments, ranks
+from eptaro.core.kernels.sorting import rank_rows, time_keys
 from tests.core.kernels.both import both
 
 NONE, NO_DAYS = np.empty(0, np.int64), np.empty(0, np.int32)
@@ -67,11 +67,11 @@ class Cells(unittest.TestCase):
     def test_different_cells(self):
         for way in both():
             for dtype in (np.int32, np.int64):
-                found = sorting.different(np.array([3, 3, 5, 9, 9], dtype))
+                found = sorting.distinct_sorted(np.array([3, 3, 5, 9, 9], dtype))
                 told = [part.tolist() for part in found]
                 self.assertEqual(told, [[3, 5, 9], [0, 0, 1, 2, 2]], way)
                 self.assertEqual([part.dtype for part in found], [np.int64, np.int32])
-                none = sorting.different(np.empty(0, dtype))
+                none = sorting.distinct_sorted(np.empty(0, dtype))
                 self.assertEqual([part.tolist() for part in none], [[], []])
 
     def test_two_runs_are_joined(self):
@@ -105,6 +105,6 @@ class Orders(unittest.TestCase):
 
     def test_ranks_and_moments(self):
         days, times = np.array([3, 1, 3, 1, 2, 1]), np.array([5, 9, 2, 9, 0, 1])
-        self.assertEqual(ranks(times, days).tolist(), [5, 1, 4, 2, 3, 0])
-        self.assertEqual(moments(days, times).tolist(), [4, 1, 3, 1, 2, 0])
-        self.assertEqual(moments(days[:0], times[:0]).tolist(), [])
+        self.assertEqual(rank_rows(times, days).tolist(), [5, 1, 4, 2, 3, 0])
+        self.assertEqual(time_keys(days, times).tolist(), [4, 1, 3, 1, 2, 0])
+        self.assertEqual(time_keys(days[:0], times[:0]).tolist(), [])

@@ -130,7 +130,7 @@ class Everywhere(unittest.TestCase):
                     fold.add(self.batch(rows[start : start + size], kind, start))
                 groups, cells = fold.result()
                 cells.check()
-                folded = ep.core.folds.folded.Folded(groups, cells, fold.rows, ("a test",))
+                folded = ep.core.aggregation.folded.Folded(groups, cells, fold.rows, ("a test",))
                 book = book_of_folded(
                     folded, measures, ep.MonthCalendar(), "2023-12-01..2024-02-29"
                 )

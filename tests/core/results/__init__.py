@@ -1,1 +1,1 @@
-"""Tests of `core/tables`."""
+"""Tests of `core/results`."""

@@ -156,19 +156,19 @@ class Arithmetic(unittest.TestCase):
                         for _ in range(2))  # fmt: skip
             a, b = (np.array(side, np.int64) for side in (one, two))
             self.assertEqual(
-                bigint.minus(a, b).tolist(), [x - y for x, y in zip(one, two, strict=True)]
+                bigint.subtract(a, b).tolist(), [x - y for x, y in zip(one, two, strict=True)]
             )
-            self.assertEqual(bigint.plus(bigint.added_up(a), bigint.added_up(b)).tolist(),
+            self.assertEqual(bigint.add(bigint.added_up(a), bigint.added_up(b)).tolist(),
                              [x + y for x, y in zip(one, two, strict=True)])  # fmt: skip
-            self.assertEqual(bigint.times(a, 1000).tolist(), [x * 1000 for x in one])
+            self.assertEqual(bigint.multiply(a, 1000).tolist(), [x * 1000 for x in one])
             self.assertEqual(bigint.total(a), sum(one))
-            self.assertEqual(bigint.narrow(bigint.wide(a)).dtype, np.int64)
+            self.assertEqual(bigint.narrow(bigint.widen(a)).dtype, np.int64)
 
     def test_what_is_added_up_again_and_again_turns_wide_in_time(self):
         one = bigint.added_up(np.array([2**61, -(2**61)]))
-        two = bigint.plus(one, one)
+        two = bigint.add(one, one)
         self.assertEqual(two.dtype, object)  # two cells may still meet in one
-        self.assertEqual(bigint.plus(two, two).tolist(), [2**63, -(2**63)])
+        self.assertEqual(bigint.add(two, two).tolist(), [2**63, -(2**63)])
 
     def test_unsigned_numbers_do_not_wrap(self):
         self.assertEqual(Column.of("x", "integer", np.array([2**63], np.uint64)).data[0], 2**63)

@@ -9,7 +9,7 @@ import click
 from rich.text import Text
 
 from eptaro.cli.help import DEMO, QUESTION, HeadedCommand, option
-from eptaro.cli.messages import tell
+from eptaro.cli.messages import notify
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.screen.layout import Screen
@@ -122,7 +122,7 @@ def show(year: int, plot: Path | None, rules: CalendarOptions) -> None:
     if plot is not None:
         from eptaro.plots.yearsheet import draw_year
 
-        tell(f"drawn to {draw_year(plan, chosen.describe(), plot)}")
+        notify(f"drawn to {draw_year(plan, chosen.describe(), plot)}")
         return
 
     print_year(plan, chosen.describe())
@@ -186,7 +186,7 @@ def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
     span, out = _whole(chosen, *_years(years)), output.out
     if isinstance(out, Path) and out.suffix.lower() == ".ics":
         written = write_icalendar(chosen, span, settings.workdays(span), out)
-        tell(f"written to {written}")
+        notify(f"written to {written}")
         return
     deliver(list_periods(chosen, span), output)
 

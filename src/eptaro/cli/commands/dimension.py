@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from eptaro.cli.help import DEMO, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.messages import tell
+from eptaro.cli.messages import notify
 from eptaro.cli.options import OutputOptions, RuleOptions, output_options, rule_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
@@ -137,7 +137,7 @@ def dimension(
     )
     if database is not None and not describe:
         leave_pandas_out()
-        tell(str(load_table(days, database, str(table), mode)))
+        notify(str(load_table(days, database, str(table), mode)))
         return
     deliver(days.describe() if describe else days, output)
 

@@ -11,7 +11,7 @@ import numpy as np
 from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import BOOKINGS, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.input_options import ReadingOptions, reading_options
-from eptaro.cli.messages import loudness_options, shown_progress, tell
+from eptaro.cli.messages import loudness_options, notify, shown_progress
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.screen.show import deliver
 from eptaro.cli.settings import Settings
@@ -19,12 +19,12 @@ from eptaro.core.calendars.days import ordinal
 from eptaro.core.results.column import Column, dates
 from eptaro.core.results.result import Result
 from eptaro.daybook import Daybook
-from eptaro.errors import InputError, counted
+from eptaro.errors import InputError, count_noun
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.optional import leave_pandas_out
 from eptaro.paths import StoragePath
 from eptaro.presentation.words import calendar_in_words
-from eptaro.progress import timed
+from eptaro.progress import log_time
 from eptaro.sharded.adding import add_rows
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Commit
@@ -65,12 +65,12 @@ def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions
             )
     made = add_rows(book, files, options)
     change = made.manifest.changes[-1]
-    told = f"{counted(change.rows, 'row')} of {change.first}..{change.last} added to {folder}"
+    told = f"{count_noun(change.rows, 'row')} of {change.first}..{change.last} added to {folder}"
     if change.replaced:
         told += f", in the place of {change.removed:,} of {change.replaced}"
     about = made.about
-    groups = counted(about.groups.count, "group")
-    return f"{told}: {counted(about.rows, 'row')} in {groups}, {about.coverage}"
+    groups = count_noun(about.groups.count, "group")
+    return f"{told}: {count_noun(about.rows, 'row')} in {groups}, {about.coverage}"
 
 
 def shown_changes(folder: str) -> tuple[Result, list[str]]:
@@ -79,11 +79,11 @@ def shown_changes(folder: str) -> tuple[Result, list[str]]:
     manifest, changes = book.manifest, book.manifest.changes
     size = sum(file.size for file in manifest.files)
     lines = [
-        f"{folder}: {counted(book.about.rows, 'row')}, {book.about.coverage}",
+        f"{folder}: {count_noun(book.about.rows, 'row')}, {book.about.coverage}",
         f"groups: {', '.join(manifest.by) or 'none'}",
         f"measures: {', '.join(f'{m.name} = {m.formula}' for m in book.about.measures)}",
         calendar_in_words(book.about.calendar),
-        f"{counted(manifest.groups, 'group')}, {counted(manifest.cells, 'cell')}, "
+        f"{count_noun(manifest.groups, 'group')}, {count_noun(manifest.cells, 'cell')}, "
         f"{size / 2**20:,.1f} MiB; shards: {manifest.shards:,}, files: {len(manifest.files):,}",
     ]
     return _table(changes), lines
@@ -194,19 +194,22 @@ def fold(
         if shards is not None:
             raise click.UsageError(f"--shards {shards}: {into} is there, and has its shards")
         files, more = settings.added(data, reading)
-        with shown_progress(), timed("read and added"):
+        with shown_progress(), log_time("read and added"):
             told = _added(into, data, files, replace(more, replace_days=replace_days, force=force))
-        tell(told)
+        notify(told)
         return
     if replace_days or force:
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")
     files, options = settings.rows_to_fold(data, reading)
-    with shown_progress(), timed("read and folded"):
+    with shown_progress(), log_time("read and folded"):
         made = _folded_into(into, files, replace(options, shards=shards), data)
     for note in made.notes:
-        tell(note)
+        notify(note)
     count = made._store.about.groups.count
-    tell(f"{counted(made.rows, 'row')} in {counted(count, 'group')}, {made.coverage}, in {into}")
+    notify(
+        f"{count_noun(made.rows, 'row')} in {count_noun(count, 'group')}, {made.coverage}, "
+        f"in {into}"
+    )
 
 
 @click.command(
@@ -241,8 +244,8 @@ def _book_path(path: Path) -> Path:
 
 
 def _tell(book: Daybook, path: Path | str) -> None:
-    groups = counted(book._store.about.groups.count, "group")
-    tell(f"{counted(book.rows, 'row')} in {groups}, {book.coverage}, written to {path}")
+    groups = count_noun(book._store.about.groups.count, "group")
+    notify(f"{count_noun(book.rows, 'row')} in {groups}, {book.coverage}, written to {path}")
 
 
 @click.command(
@@ -255,5 +258,5 @@ def books(folder: str, output: OutputOptions) -> None:
     """Show what a book's folder holds: each change, its files, rows and days."""
     table, lines = shown_changes(folder)
     for line in lines:
-        tell(line)
+        notify(line)
     deliver(table, output)

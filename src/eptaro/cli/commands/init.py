@@ -14,7 +14,7 @@ import click
 from eptaro.cli.data_options import where_option
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.input_options import ReadingOptions, reading_options
-from eptaro.cli.messages import loudness_options, tell
+from eptaro.cli.messages import loudness_options, notify
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
 from eptaro.optional import leave_pandas_out
@@ -77,7 +77,7 @@ def init(
     rules = reading.date_rules()
     written, seen = sniff_csv(files[0], reading.file_rules())
     for one in seen:
-        tell(f"{files[0]}: {one}")
+        notify(f"{files[0]}: {one}")
     found = suggest(open_files(list(files), written), rules)
     date = _chosen(date, list(found.dates))
     folder = out.parent.resolve()
@@ -93,11 +93,11 @@ def init(
     told += [f"groups in {_listed(found.groups)}"] if found.groups else []
     told += [f"numbers in {_listed(found.numbers)}"] if found.numbers else []
     grain = found.grain_of(date)
-    tell(f"written to {out}: {', '.join(told)}")
+    notify(f"written to {out}: {', '.join(told)}")
     if variables:
-        tell(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
+        notify(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
     per = "month" if grain == "day" else grain
-    tell(f"next: eptaro recap --config {shlex.quote(str(out))} --per {per}")
+    notify(f"next: eptaro recap --config {shlex.quote(str(out))} --per {per}")
 
 
 def _listed(names: list[str]) -> str:

@@ -10,7 +10,7 @@ from eptaro.background import BackgroundTask
 from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.input_options import ReadingOptions, reading_options
-from eptaro.cli.messages import loudness_options, tell
+from eptaro.cli.messages import loudness_options, notify
 from eptaro.cli.options import CalendarOptions, calendar_options
 from eptaro.cli.settings import Settings
 from eptaro.core.results.result import Result
@@ -136,7 +136,7 @@ def report(
     book = settings.book(data, reading)
     quality = later.result() if later else None
     written = write_report(book._store, out, asked, quality, data.as_of)
-    tell(f"report written to {written}")
+    notify(f"report written to {written}")
 
 
 def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) -> Result | None:

@@ -10,7 +10,7 @@ import click
 from eptaro.cli.data_options import where_option
 from eptaro.cli.help import DEMO, GROUPS, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.input_options import ReadingOptions, reading_options
-from eptaro.cli.messages import loudness_options, shown_progress, tell
+from eptaro.cli.messages import loudness_options, notify, shown_progress
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
@@ -35,7 +35,7 @@ def _opened(
     """
     leave_pandas_out()
     from eptaro.engines.profiling.suggestion import sniff_csv
-    from eptaro.inputs.columns.wrapped import cleaned
+    from eptaro.inputs.columns.wrapped import clean_numbers
     from eptaro.inputs.files.opening import open_files
 
     data = settings.config.data if settings.config else None
@@ -48,10 +48,10 @@ def _opened(
     if look and data is None:
         written, seen = sniff_csv(named[0], written)
         for one in seen:
-            tell(f"{named[0]}: {one}")
+            notify(f"{named[0]}: {one}")
     if data is not None and not files:
         where = where or data.where
-    source = cleaned(
+    source = clean_numbers(
         open_files(named, written),
         reading.number_rules(settings.config.number_rules() if settings.config else None),
     )
@@ -201,4 +201,4 @@ def annotate(
             dates=dates,
             out=out,
         )
-    tell(f"written to {written}")
+    notify(f"written to {written}")

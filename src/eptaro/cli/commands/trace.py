@@ -13,7 +13,7 @@ from eptaro.cli.commands.rhythm import rhythm
 from eptaro.cli.commands.trail import trail
 from eptaro.cli.commands.verb import VerbCommand
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.messages import tell
+from eptaro.cli.messages import notify
 from eptaro.core.results.column import Column
 from eptaro.core.results.display import visible
 from eptaro.errors import EptaroError, QuestionError
@@ -91,10 +91,10 @@ def trace(
             unit="number",
             description="Place in the input, from 1",
         )
-        tell(f"{len(places):,} places written to {Table([places]).write(rows_to)}")
+        notify(f"{len(places):,} places written to {Table([places]).write(rows_to)}")
     if pairs_to is not None:
         if found.pairs is None:
             raise QuestionError(f"the days of {column} have no counterparts to be paired with")
-        tell(f"{len(found.pairs):,} pairs written to {found.pairs.write(pairs_to)}")
+        notify(f"{len(found.pairs):,} pairs written to {found.pairs.write(pairs_to)}")
     if not found.agrees:
         raise EptaroError("the number in the table is not the one that its transactions give")

@@ -10,16 +10,16 @@ from typing import Any
 import click
 
 from eptaro.cli.data_options import DataOptions
-from eptaro.cli.fields import add_options, taken
+from eptaro.cli.fields import add_options, take_options
 from eptaro.cli.help import HeadedCommand
 from eptaro.cli.input_options import ReadingOptions
-from eptaro.cli.messages import tell
+from eptaro.cli.messages import notify
 from eptaro.cli.options import AnswerOptions, CalendarOptions, Command
 from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
 from eptaro.core.query.query import Query
 from eptaro.daybook import Daybook
-from eptaro.progress import timed
+from eptaro.progress import log_time
 from eptaro.table import Table
 
 
@@ -34,11 +34,11 @@ class Reply:
     def deliver(self) -> None:
         """Prove the answer and draw it where that is wanted, and print or write it."""
         if self.output.prove:
-            with timed("proved"):
+            with log_time("proved"):
                 count = self.book.prove(self.table)
-            tell(f"proved: {count:,} numbers recalculated from their transactions")
+            notify(f"proved: {count:,} numbers recalculated from their transactions")
         if self.output.plot:
-            with timed("drawn"):
+            with log_time("drawn"):
                 path = self.table.plot(
                     self.output.plot,
                     kind=self.output.kind,
@@ -48,8 +48,8 @@ class Reply:
                     size=self.output.size,
                     theme=self.output.theme,
                 )
-            tell(f"drawn to {path}")
-        with timed("shown"):
+            notify(f"drawn to {path}")
+        with log_time("shown"):
             deliver(self.table, self.output)
 
 
@@ -58,7 +58,7 @@ class VerbCommand(HeadedCommand):
 
     def invoke(self, ctx: click.Context) -> Any:
         """Answer, and deliver the answer."""
-        with timed("answered, with reading"):
+        with log_time("answered, with reading"):
             reply: Reply = super().invoke(ctx)
         reply.deliver()
 
@@ -108,7 +108,7 @@ def query_options(
     def add(command: Command) -> Command:
         @wraps(command)
         def run(*, given: Mapping[str, Any] | None = None, **others: Any) -> Any:
-            own = taken(kind, others, names)
+            own = take_options(kind, others, names)
             return command(given={**own, **(given or {})}, **others)
 
         return add_options(kind, names=names, optional=optional)(run)  # type: ignore[no-any-return]

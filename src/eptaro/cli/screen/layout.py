@@ -36,7 +36,7 @@ class TextColumn:
     @cached_property
     def heading(self) -> str:
         """The title, folded to about the width of the column."""
-        return folded(self.title, max(map(len, self.lines), default=0))
+        return wrap_heading(self.title, max(map(len, self.lines), default=0))
 
     @cached_property
     def width(self) -> int:
@@ -48,10 +48,10 @@ class TextColumn:
         return replace(self, lines=[*self.lines[:after], "…", *self.lines[after:]])
 
 
-def aligned(lines: Sequence[str]) -> list[str]:
+def align_decimals(lines: Sequence[str]) -> list[str]:
     """Return numbers with their decimal marks in one place; what is no number stays at the right.
 
-    >>> aligned(["+31.0%", "-0.05%", "7", "-"])
+    >>> align_decimals(["+31.0%", "-0.05%", "7", "-"])
     ['+31.0% ', '-0.05%', '7    ', '-']
     """
     tails = [_tail(line) for line in lines]
@@ -73,10 +73,10 @@ def _tail(line: str) -> int:
     return len(line) - len(digits) if digits[-1:].isdigit() else -1
 
 
-def folded(name: str, width: int) -> str:
+def wrap_heading(name: str, width: int) -> str:
     """Fold a heading after underscores and spaces to about the width of its column.
 
-    >>> folded("revenue_change_ratio", 8).split()
+    >>> wrap_heading("revenue_change_ratio", 8).split()
     ['revenue_', 'change_', 'ratio']
     """
     parts = re.findall(r"(?:% )?[^_ ]*[_ ]?", name)[:-1]
@@ -138,7 +138,7 @@ def _is_constant(column: Column) -> bool:
     return len(column) > 0 and bool((column.data == column.data[0]).all())
 
 
-def faced(table: Result) -> list[DisplayColumn]:
+def display_columns(table: Result) -> list[DisplayColumn]:
     """Return the columns of an answer with their faces, those of last days with the first."""
     ends = {c.face.ends for c in table.columns if c.face is not None and c.face.ends in table}
     return [
@@ -164,14 +164,14 @@ def face_of(table: Result, column: Column) -> DisplayHint:
     return DisplayHint(words, of=column.name if measure else "")
 
 
-def split(table: Result) -> tuple[list[DisplayColumn], list[DisplayColumn]]:
+def split_constant(table: Result) -> tuple[list[DisplayColumn], list[DisplayColumn]]:
     """Return the columns to show row by row, and those that are the same in every row.
 
     Groups and numbers stay, whatever they are.
     """
     groups = () if table.answer is None else table.answer.by
     rows, once = list[DisplayColumn](), list[DisplayColumn]()
-    for one in faced(table):
+    for one in display_columns(table):
         lifted = one.face.rank in (Priority.DAYS, Priority.DETAIL) or (
             one.face.rank in (Priority.KEY, Priority.BESIDE) and one.column.kind in ("text", "date")
         )

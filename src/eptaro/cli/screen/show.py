@@ -11,13 +11,13 @@ from typing import assert_never
 import numpy as np
 from rich.text import Text
 
-from eptaro.cli.messages import is_quiet, tell
+from eptaro.cli.messages import is_quiet, notify
 from eptaro.cli.options import AnswerOptions, OutputOptions
 from eptaro.cli.screen.layout import (
     DisplayColumn,
     Screen,
     TextColumn,
-    aligned,
+    align_decimals,
     arrange_columns,
     bars,
     face_of,
@@ -27,14 +27,14 @@ from eptaro.cli.screen.layout import (
     print_head,
     print_rows,
     room_for_bar,
-    split,
+    split_constant,
     titles,
     total_width,
 )
 from eptaro.core.results.display import NUMERIC, shown_table, visible
 from eptaro.core.results.format import Priority
 from eptaro.core.results.result import Result
-from eptaro.errors import QuestionError, counted, unknown
+from eptaro.errors import QuestionError, count_noun, unknown
 from eptaro.optional import leave_pandas_out
 from eptaro.presentation.blanks import why_blank
 from eptaro.presentation.headline import footer, headline
@@ -132,7 +132,7 @@ def _blocks(
 
 def _as_answer(table: Result) -> tuple[list[DisplayColumn], Maker]:
     """Return what every row has, and what makes the cells of some rows of an answer."""
-    columns, once = split(table)
+    columns, once = split_constant(table)
     names, heads = [one.column.name for one in columns], list(titles(columns))
 
     def make(part: Result) -> list[TextColumn]:
@@ -142,7 +142,7 @@ def _as_answer(table: Result) -> tuple[list[DisplayColumn], Maker]:
             last = None if one.last is None else part.column(one.last.name)
             own = replace(one, column=part.column(name), last=last)
             lines = groups[name] if name in groups else own.lines_of(slice(None))
-            lines = aligned(lines) if own.right else lines
+            lines = align_decimals(lines) if own.right else lines
             found.append(
                 TextColumn(visible(title), lines, own.right, one.face.rank, one.face.of, name)
             )
@@ -243,7 +243,7 @@ def deliver(table: Result, output: OutputOptions) -> None:
     if output.out is not None:
         from eptaro.outputs.files import write
 
-        tell(f"{counted(len(table), 'row')} written to {write(table, output.out)}")
+        notify(f"{count_noun(len(table), 'row')} written to {write(table, output.out)}")
         return
     if output.form == "table":
         show(table, output.rows, exactly=exactly)

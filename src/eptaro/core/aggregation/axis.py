@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.gathering import bounds, bounds_of_all, places
+from eptaro.core.kernels.gathering import bounds, bounds_of_all, count_below
 from eptaro.core.kernels.parallel import parallel_for
-from eptaro.core.kernels.room import on_disk, room
-from eptaro.core.kernels.sorting import joined_runs, occupied
+from eptaro.core.kernels.room import allocate, on_disk
+from eptaro.core.kernels.sorting import distinct_cells, joined_runs
 
 _DENSE = np.empty(0, np.int64)
 MOST_DENSE = 1 << 24  # cells; beyond, only occupied cells are kept
@@ -48,7 +48,7 @@ class Axis:
     def cell_of(self, group: Ints, day: Ints) -> Ints:
         """Return the first cell of each group at or after each day ordinal."""
         key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
-        return key if self.keys is None else places(self.keys, key)
+        return key if self.keys is None else count_below(self.keys, key)
 
     def bounds(self, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return the half-open range of cells of each group from its first to its last day; an
@@ -89,7 +89,7 @@ class Axis:
     def onto(self, other: Axis) -> Ints:
         """Return the place of each own cell on an axis that covers it."""
         keys = self.renumbered(other)
-        return keys if other.keys is None else places(other.keys, keys)
+        return keys if other.keys is None else count_below(other.keys, keys)
 
     def regrouped(self, target: Ints, count: int) -> tuple[Axis, Ints]:
         """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
@@ -104,7 +104,7 @@ class Axis:
         keys = self._anew(key)
         if self.keys is None:
             return Axis(count, self.first_day, self.days), keys - left_out
-        kept, places = occupied(keys, count * self.days + left_out)
+        kept, places = distinct_cells(keys, count * self.days + left_out)
         if left_out:
             some = int(len(kept) > 0 and kept[0] == 0)
             kept, places = kept[some:] - 1, places - some
@@ -118,7 +118,7 @@ class Axis:
     def _anew(self, key: Callable[[Ints, Ints], Ints]) -> Ints:
         """Return what becomes of the group and the place of the day of each cell."""
         every = self.all_keys
-        found = room(len(every), np.int64, every)
+        found = allocate(len(every), np.int64, every)
 
         def some(of: slice) -> None:
             found[of] = key(*np.divmod(every[of], self.days))
@@ -127,7 +127,7 @@ class Axis:
         return found
 
 
-def joined(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
+def union_axis(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
     """Return an axis that has the cells of several, and the places of each one's there, None
     where they stay; groups are numbered alike in all.
     """
@@ -141,12 +141,12 @@ def joined(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
     if len(keys) == 2:
         kept, *onto = joined_runs(*keys)
     else:
-        kept, places = occupied(np.concatenate(keys), wide.size)
+        kept, places = distinct_cells(np.concatenate(keys), wide.size)
         onto = np.split(places, np.cumsum([len(part) for part in keys])[:-1])
     return Axis(wide.groups, first, days, kept), [*onto]
 
 
-def met(
+def union_renumbered(
     axes: Sequence[Axis], targets: Sequence[Ints], count: int
 ) -> tuple[Axis, list[Ints | None]]:
     """Return an axis that has the cells of several after group i of each is renumbered to its
@@ -157,7 +157,7 @@ def met(
     keys = [axis.keyed(target, first, days) for axis, target in zip(axes, targets, strict=True)]
     if count * days <= MOST_DENSE:
         return Axis(count, first, days), [*keys]
-    kept, places = occupied(np.concatenate(keys), count * days)
+    kept, places = distinct_cells(np.concatenate(keys), count * days)
     ends = np.cumsum([len(part) for part in keys])[:-1]
     return Axis(count, first, days, kept), [*np.split(places, ends)]
 
@@ -169,5 +169,5 @@ def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
     keys = group * days + (day - first)
     if count * days <= MOST_DENSE:
         return Axis(count, first, days), keys
-    kept, places = occupied(keys, count * days)
+    kept, places = distinct_cells(keys, count * days)
     return Axis(count, first, days, kept), places

@@ -10,12 +10,12 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.aggregation.axis import Axis, joined, met
+from eptaro.core.aggregation.axis import Axis, union_axis, union_renumbered
 from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.gathering import running
+from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.kernels.room import is_on_disk, on_disk
 from eptaro.core.kernels.sorting import met_first
 from eptaro.core.results import bigint
@@ -57,7 +57,7 @@ class Cells:
         """Return the cells of both; groups are numbered alike in both. Where they are `apart`, a
         group of either is made of others, and neither's rows come before the other's.
         """
-        axis, onto = joined([self.axis, other.axis])
+        axis, onto = union_axis([self.axis, other.axis])
         summed = {plane for plane, tally in self.tallies.items() if isinstance(tally, Sum)}
         one, two = (
             side if places is None else side._needed_beside(summed).moved(axis, places)
@@ -186,7 +186,7 @@ class Cells:
         kept = self._running.firsts
         if plane not in kept:
             group = self.axis.all_keys[tally.cell] // self.axis.days
-            kept[plane] = running(met_first(group, tally.value).astype(np.int64))
+            kept[plane] = running_sums(met_first(group, tally.value).astype(np.int64))
         found: Ints = kept[plane][last] - kept[plane][first]
         return found
 
@@ -202,7 +202,7 @@ class Cells:
         return bigint.total(tally.whole[(day >= first) & (day <= last)])
 
 
-def together(parts: Sequence[Cells]) -> Cells:
+def concatenate_cells(parts: Sequence[Cells]) -> Cells:
     """Return the cells of several parts, whose groups are numbered alike: from the last on, as
     many at a time as there is room for.
     """
@@ -219,8 +219,8 @@ def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: i
     """
     if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
         cells = [p.regrouped(target, count) for p, target in zip(parts, targets, strict=True)]
-        return together(cells)
-    axis, onto = met([part.axis for part in parts], targets, count)
+        return concatenate_cells(cells)
+    axis, onto = union_renumbered([part.axis for part in parts], targets, count)
     return _summed_up(parts, axis, onto)
 
 
@@ -234,7 +234,7 @@ def _fitting(parts: Sequence[Cells]) -> int:
 
 def _at_once(parts: Sequence[Cells]) -> Cells:
     """Return the cells of several parts that only hold sums."""
-    return _summed_up(parts, *joined([part.axis for part in parts]))
+    return _summed_up(parts, *union_axis([part.axis for part in parts]))
 
 
 def _summed_up(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.groups import Categorical, Groups, words_of
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.factorize import factorize, occurring_pairs
-from eptaro.core.kernels.gathering import places
+from eptaro.core.kernels.gathering import count_below
 from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.reading import ends
 from eptaro.core.kernels.sorting import joined_runs
@@ -43,7 +43,7 @@ class IntegerTable:
         if not (values[1:] > values[:-1]).all():
             order = np.argsort(values, kind="stable")
             values = values[order]
-        at = places(self._known, values)
+        at = count_below(self._known, values)
         old = at < len(self)
         old[old] = self._known[at[old]] == values[old]
         numbers = np.empty(len(values), np.int32)

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.axis import MOST_DENSE, Axis
 from eptaro.core.aggregation.batch import Batch
-from eptaro.core.aggregation.cells import Cells, together
+from eptaro.core.aggregation.cells import Cells, concatenate_cells
 from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.aggregation.planes import ROWS, Plane
@@ -88,7 +88,7 @@ class Fold:
     def _cells(self) -> Cells:
         if not self._parts:
             raise InputError("there are no rows to fold")
-        self._parts = [together(self._parts)]
+        self._parts = [concatenate_cells(self._parts)]
         return self._parts[0]
 
     def _join(self) -> None:
@@ -101,7 +101,7 @@ class Fold:
             alike += 1
         sparse = self._parts[-1].axis.keys is not None
         if alike >= (_SPARSE_TOGETHER if sparse else 2):
-            self._parts[-alike:] = [together(self._parts[-alike:])]
+            self._parts[-alike:] = [concatenate_cells(self._parts[-alike:])]
 
     def distinct_values(self) -> dict[str, Column]:
         """Return, per column that distinct values are counted of, what its codes represent."""

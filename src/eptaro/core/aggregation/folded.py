@@ -17,7 +17,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import Format
 from eptaro.core.results.result import Result
-from eptaro.errors import counted
+from eptaro.errors import count_noun
 
 _MOST_NAMED = 2  # sources that are named one by one
 
@@ -93,7 +93,7 @@ def left_note(folded: Folded) -> dict[str, Any]:
     """Return the condition on rows, where there is one, and how many it left out."""
     if folded.left is None:
         return {}
-    return {"where": folded.left.where, "left_out": counted(folded.left.rows, "row")}
+    return {"where": folded.left.where, "left_out": count_noun(folded.left.rows, "row")}
 
 
 def aside_note(folded: Folded) -> dict[str, Any]:
@@ -102,7 +102,7 @@ def aside_note(folded: Folded) -> dict[str, Any]:
         return {}
     sums = ", ".join(f"sum({name}) {total:,}" for name, total in folded.left_out.items())
     return {
-        "rejected": f"{counted(len(folded.rejected), 'row')} without a date"
+        "rejected": f"{count_noun(len(folded.rejected), 'row')} without a date"
         + (f": {sums}" if sums else "")
     }
 

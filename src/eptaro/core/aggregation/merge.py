@@ -17,7 +17,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.results.column import join
 from eptaro.core.results.result import Result
-from eptaro.errors import InputError, spelled
+from eptaro.errors import InputError, spell_option
 
 
 def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
@@ -111,7 +111,7 @@ def merge_metadata(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     if (one.fingerprints & two.fingerprints) and not force:
         raise InputError(
             f"rows of {two.source} are in the book of {one.source} already; "
-            f"use {spelled('force=True', '--force')} to count them twice"
+            f"use {spell_option('force=True', '--force')} to count them twice"
         )
     if one.grain != two.grain:
         raise InputError(

@@ -14,13 +14,13 @@ from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.cells import Tally
 from eptaro.core.aggregation.planes import What
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists, Which
-from eptaro.core.aggregation.sums import LARGEST_SQUARED, Squares, Sum, squared
+from eptaro.core.aggregation.sums import LARGEST_SQUARED, Squares, Sum, square_values
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels.folding import fold, join
 from eptaro.core.kernels.parallel import contiguous, parallel_for, run_parallel
 from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, empty_cells, words_of
 from eptaro.core.kernels.reading import Extent
-from eptaro.core.kernels.sorting import different, in_cell_order
+from eptaro.core.kernels.sorting import distinct_sorted, in_cell_order
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError
@@ -55,7 +55,7 @@ class RowCellIndex:
         """Return the cells that hold rows, and the places of rows among them."""
         rows = np.arange(len(self.days) or len(self.slots), dtype=np.int32)
         cells, order = self._in_order(self.days, self.slots, rows)
-        keys, places = different(cells)
+        keys, places = distinct_sorted(cells)
         return keys, RowCellIndex(None, places, 0, 1, len(keys), order)
 
     def occupied_by(self, values: NDArray[Any]) -> tuple[Ints, RowCellIndex, NDArray[Any]]:
@@ -63,7 +63,7 @@ class RowCellIndex:
         of the rows, which are moved along.
         """
         cells, moved = self._in_order(self.days, self.slots, values)
-        keys, places = different(cells)
+        keys, places = distinct_sorted(cells)
         return keys, RowCellIndex(None, places, 0, 1, len(keys), in_order=True), moved
 
     def at(self, rows: Ints) -> Ints:
@@ -212,8 +212,8 @@ class _Summed(Step):
         if halves:
             whole = _joined(words[1], whole)
         if self._beyond is not None:
-            beyond = bigint.wide(self._column.data[self._beyond])
-            whole = bigint.wide(whole) + _added(beyond, cells_of.at(self._beyond), len(whole))
+            beyond = bigint.widen(self._column.data[self._beyond])
+            whole = bigint.widen(whole) + _added(beyond, cells_of.at(self._beyond), len(whole))
         rest = None
         if self._column.kind == "float":
             rest = contiguous(words[1 + halves]).view(np.float64)
@@ -240,14 +240,14 @@ class _Squared(Step):
         limbs = 3 if self.op in (Op.SQUARE_LIMBS, Op.SQUARE_FLOATS_LIMBS) else 1
         whole: NDArray[Any] = contiguous(words[0])
         for number in range(1, limbs):
-            whole = bigint.wide(whole) + (bigint.wide(words[number]) << (number * LIMB))
+            whole = bigint.widen(whole) + (bigint.widen(words[number]) << (number * LIMB))
         rest = None
         if column.kind == "float":
             rest = contiguous(words[limbs]).view(np.float64)
         if self._beyond is not None:
             cell = cells_of.at(self._beyond)
-            squares, left = squared(column.data[self._beyond], column.kind, self.centre)
-            whole = bigint.wide(whole) + _added(squares, cell, size)
+            squares, left = square_values(column.data[self._beyond], column.kind, self.centre)
+            whole = bigint.widen(whole) + _added(squares, cell, size)
             if rest is not None and left is not None:
                 rest += np.bincount(cell, left, size)
         return Squares(bigint.added_up(whole), column.kind, column.scale, self.centre, rest)
@@ -366,9 +366,9 @@ def _without(column: Column, rows: Ints | None, centre: int = 0) -> NDArray[Any]
 def _joined(high: Ints, low: Ints) -> NDArray[Any]:
     """Return sums of which the halves are known, wide where 64 bits do not hold them."""
     high, low = high + (low >> HALF), low & ((1 << HALF) - 1)
-    if bigint.most(high) < 1 << (62 - HALF):
+    if bigint.largest_absolute(high) < 1 << (62 - HALF):
         return (high << HALF) + low
-    return (bigint.wide(high) << HALF) + bigint.wide(low)
+    return (bigint.widen(high) << HALF) + bigint.widen(low)
 
 
 def _added(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:

@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels.folding import identity_of
-from eptaro.core.kernels.gathering import running
+from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.kernels.sorting import Array, in_cell_order
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Kind
@@ -106,7 +106,7 @@ class SelectedValues:
 
     def ends(self, size: int) -> Ints:
         """Return how many values come before each of `size` cells, and, last, all."""
-        return running(np.bincount(self.cell, minlength=size))
+        return running_sums(np.bincount(self.cell, minlength=size))
 
     def won(self, size: int) -> SelectedValues:
         """Return the winner of each of `size` cells among rows that name their cell."""
@@ -170,7 +170,7 @@ def _rescaled(tally: Valued, kind: Kind, scale: int) -> Valued:
     if kind == "float":
         value = bigint.floats(tally.value) / 10.0**tally.scale
     else:
-        value = bigint.times(tally.value, 10 ** (scale - tally.scale))
+        value = bigint.multiply(tally.value, 10 ** (scale - tally.scale))
     return replace(tally, value=value, kind=kind, scale=scale)
 
 
@@ -199,7 +199,7 @@ class ValueLists:
         """Return how many values come before each of `size` cells, and, last, all."""
         if _FEW_CELLS * size < len(self.cell):
             return np.searchsorted(self.cell, np.arange(size + 1, dtype=self.cell.dtype))
-        return running(np.bincount(self.cell, minlength=size))
+        return running_sums(np.bincount(self.cell, minlength=size))
 
     def between(self, lo: int, hi: int) -> ValueLists:
         """Return the values of the cells `lo` to below `hi`."""

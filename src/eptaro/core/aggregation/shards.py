@@ -44,10 +44,10 @@ def shards_of(groups: Groups, shards: int) -> Ints:
         np.append(_hashes(coded.choices), np.uint64(0))[coded.codes]
         for coded in groups.coded.values()
     ]
-    return shard_of_hashes(combined(columns, groups.count), shards)
+    return shard_of_hashes(combine_hashes(columns, groups.count), shards)
 
 
-def combined(columns: Iterable[Hashes], count: int = 0) -> Hashes:
+def combine_hashes(columns: Iterable[Hashes], count: int = 0) -> Hashes:
     """Return the hashes of groups from those of their values, a column each."""
     found = None
     for hashes in columns:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.folding import beside_square
-from eptaro.core.kernels.gathering import Array, added, added_together, between, running
+from eptaro.core.kernels.gathering import Array, add_cells, added_together, between, running_sums
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, Kind
@@ -23,7 +23,7 @@ _MANY = 1 << 18  # cells, for which a second thread pays
 
 @dataclass(frozen=True, eq=False)
 class Sum:
-    """Sums per cell: a whole part, exact at any size (see `core.tables.exact`), and for floats a
+    """Sums per cell: a whole part, exact at any size (see `core.results.exact`), and for floats a
     rest.
 
     Each float is split into its nearest whole number and what is left, so that cents
@@ -41,17 +41,17 @@ class Sum:
         if kind != "float":
             return cls(bigint.added_up(values), None, kind, scale)
         if values.dtype == object:
-            whole, rest = bigint.parted(values)
+            whole, rest = bigint.split_nearest(values)
             return cls(bigint.added_up(whole), rest, "float")
         nearest = np.rint(values)
         huge = bool((np.abs(nearest) >= _ROOM).any())
-        whole = bigint.wide(nearest) if huge else nearest.astype(np.int64)
+        whole = bigint.widen(nearest) if huge else nearest.astype(np.int64)
         return cls(bigint.added_up(whole), values - nearest, "float")
 
     def moved(self, target: Ints, size: int) -> Sum:
         """Return the sums on other cells."""
-        rest = None if self.rest is None else added(self.rest, target, size)
-        return Sum(added(self.whole, target, size), rest, self.kind, self.scale)
+        rest = None if self.rest is None else add_cells(self.rest, target, size)
+        return Sum(add_cells(self.whole, target, size), rest, self.kind, self.scale)
 
     def between(self, lo: int, hi: int) -> Sum:
         """Return the sums of the cells `lo` to below `hi`."""
@@ -72,8 +72,8 @@ class Sum:
             widest = widest.like(part)
         parts = [part.like(widest) for part in parts]
         whole = [part.whole for part in parts]
-        if not bigint.sure(*whole):
-            whole = [bigint.wide(part) for part in whole]
+        if not bigint.stays_int64(*whole):
+            whole = [bigint.widen(part) for part in whole]
         rest = [part.rest for part in parts if part.rest is not None]
         return Sum(
             added_together(whole, onto, size),
@@ -90,16 +90,16 @@ class Sum:
             return Sum(whole, bigint.floats(self.whole - whole * unit) / unit, "float")
         if self.rest is not None or other.scale <= self.scale:
             return self
-        units = bigint.times(self.whole, 10 ** (other.scale - self.scale))
+        units = bigint.multiply(self.whole, 10 ** (other.scale - self.scale))
         return Sum(bigint.added_up(units), None, other.kind, other.scale)
 
     def prefix(self) -> RunningSum:
         """Return running sums with a leading zero, so that a range is one subtraction."""
         parts = [self.whole, *([] if self.rest is None else [self.rest])]
         if len(self.whole) < _MANY:
-            whole, *rest = map(running, parts)
+            whole, *rest = map(running_sums, parts)
         else:
-            whole, *rest = run_parallel([partial(running, part) for part in parts])
+            whole, *rest = run_parallel([partial(running_sums, part) for part in parts])
         return RunningSum(whole, rest[0] if rest else None, self.kind, self.scale)
 
 
@@ -144,7 +144,7 @@ LARGEST_SQUARED = 1 << 44  # values from there on are squared as Python integers
 
 @dataclass(frozen=True, eq=False)
 class Squares:
-    """Sums of squares per cell: a whole part, exact at any size (see `core.tables.exact`), and the
+    """Sums of squares per cell: a whole part, exact at any size (see `core.results.exact`), and the
     rest of floats, which are counted from `centre`.
     """
 
@@ -158,22 +158,22 @@ class Squares:
     def of(cls, values: Array, kind: Kind, scale: int = 0) -> Squares:
         """Return the squares of values, one per cell, floats counted from about their mean."""
         if kind != "float":
-            return cls.of_exact(squared(values, kind, 0)[0], kind, scale)
+            return cls.of_exact(square_values(values, kind, 0)[0], kind, scale)
         if values.dtype == object:  # some beyond the floats
-            whole, left = bigint.parted(values)
+            whole, left = bigint.split_nearest(values)
             with np.errstate(over="ignore", invalid="ignore"):  # of those that have no rest
                 beside = np.where(left == 0, 0.0, (2 * bigint.floats(whole) + left) * left)
             return cls(whole * whole, kind, scale, 0, beside)
         with np.errstate(over="ignore"):
             middle = float(np.mean(values)) if len(values) else 0.0
         centre = round(middle) if abs(middle) < 2**53 else 0
-        squares, rest = squared(values, kind, centre)
+        squares, rest = square_values(values, kind, centre)
         return cls(bigint.added_up(squares), kind, scale, centre, rest)
 
     def moved(self, target: Ints, size: int) -> Squares:
         """Return the sums on other cells."""
-        rest = None if self.rest is None else added(self.rest, target, size)
-        whole = added(self.whole, target, size)
+        rest = None if self.rest is None else add_cells(self.rest, target, size)
+        whole = add_cells(self.whole, target, size)
         return Squares(whole, self.kind, self.scale, self.centre, rest)
 
     def between(self, lo: int, hi: int) -> Squares:
@@ -194,9 +194,9 @@ class Squares:
         if sums.rest is None:
             sums = sums.like(Sum(sums.whole[:0], np.zeros(0), "float"))
         assert sums.rest is not None and made.rest is not None
-        n = bigint.wide(counts.whole)
-        away = bigint.wide(sums.whole) - n * made.centre
-        moved = bigint.wide(made.whole) + 2 * shift * away + shift**2 * n
+        n = bigint.widen(counts.whole)
+        away = bigint.widen(sums.whole) - n * made.centre
+        moved = bigint.widen(made.whole) + 2 * shift * away + shift**2 * n
         rest = made.rest + 2 * shift * sums.rest
         return Squares(bigint.added_up(moved), "float", 0, made.centre - shift, rest)
 
@@ -206,7 +206,7 @@ class Squares:
         rest = None
         if one.rest is not None and two.rest is not None:
             rest = one.rest + two.rest
-        whole = bigint.plus(one.whole, two.whole)
+        whole = bigint.add(one.whole, two.whole)
         return Squares(whole, one.kind, one.scale, one.centre, rest)
 
     @classmethod
@@ -218,7 +218,7 @@ class Squares:
     def of_floats(cls, squares: NDArray[np.float64], centre: int) -> Squares:
         """Return sums of squares of floats about a centre, known as floats alone."""
         nearest = np.rint(squares)
-        whole = bigint.added_up(bigint.wide(nearest))
+        whole = bigint.added_up(bigint.widen(nearest))
         return cls(whole, "float", 0, centre, squares - nearest)
 
     def _like(self, other: Squares) -> Squares:
@@ -227,21 +227,21 @@ class Squares:
             return self if self.kind == "float" else self._of_floats()
         if self.kind == "float" or other.scale <= self.scale:
             return self
-        units = bigint.wide(self.whole) * 100 ** (other.scale - self.scale)
+        units = bigint.widen(self.whole) * 100 ** (other.scale - self.scale)
         return Squares.of_exact(units, other.kind, other.scale)
 
     def _of_floats(self) -> Squares:
         """Return the squares of whole numbers or decimals as those of floats."""
         unit = 100**self.scale
-        whole = bigint.wide(self.whole) // unit
-        part = bigint.wide(self.whole) - whole * unit
+        whole = bigint.widen(self.whole) // unit
+        part = bigint.widen(self.whole) - whole * unit
         rest = np.array([share / unit for share in part.tolist()], np.float64)
         return Squares(bigint.added_up(whole), "float", 0, 0, rest)
 
     def prefix(self) -> RunningSquares:
         """Return running sums with a leading zero."""
-        rest = None if self.rest is None else running(self.rest)
-        return RunningSquares(running(self.whole), rest, self.scale, self.centre)
+        rest = None if self.rest is None else running_sums(self.rest)
+        return RunningSquares(running_sums(self.whole), rest, self.scale, self.centre)
 
 
 @dataclass(frozen=True, eq=False)
@@ -262,14 +262,14 @@ class RunningSquares:
         numbers and decimals and the whole part of floats. Ranges of fewer than two values give
         anything; a variance beyond the floats is infinite.
         """
-        squares = bigint.wide(self.whole[hi] - self.whole[lo])
-        whole = bigint.wide(sums.whole[hi] - sums.whole[lo]) - bigint.wide(counts) * self.centre
+        squares = bigint.widen(self.whole[hi] - self.whole[lo])
+        whole = bigint.widen(sums.whole[hi] - sums.whole[lo]) - bigint.widen(counts) * self.centre
         n, shift = np.maximum(counts, 2), 0
         if self.rest is not None and sums.rest is not None:
             shift = _PARTS
             whole = (whole << shift) + _parts_of(sums.rest[hi] - sums.rest[lo])
             squares = (squares << shift) + _parts_of(self.rest[hi] - self.rest[lo])
-        numerator = ((bigint.wide(counts) * squares) << shift) - whole * whole
+        numerator = ((bigint.widen(counts) * squares) << shift) - whole * whole
         about = bigint.floats(numerator)
         beyond = np.flatnonzero(np.isinf(about))
         unit = 10.0**self.scale
@@ -283,20 +283,22 @@ class RunningSquares:
 
 def _parts_of(rest: NDArray[np.float64]) -> Array:
     """Return floats in whole parts of 2**-64."""
-    return bigint.wide(np.rint(rest * 2.0**_PARTS))
+    return bigint.widen(np.rint(rest * 2.0**_PARTS))
 
 
-def squared(values: Array, kind: Kind, centre: int) -> tuple[Array, NDArray[np.float64] | None]:
+def square_values(
+    values: Array, kind: Kind, centre: int
+) -> tuple[Array, NDArray[np.float64] | None]:
     """Return the squares of values of any size from a centre on: the nearest whole numbers, as
     Python integers, and of floats the rest.
     """
     if kind != "float":
-        return bigint.wide(values) ** 2, None
-    away, extra, rest = parted(values, centre)
-    return bigint.wide(away) ** 2 + bigint.wide(extra), rest
+        return bigint.widen(values) ** 2, None
+    away, extra, rest = split_floats(values, centre)
+    return bigint.widen(away) ** 2 + bigint.widen(extra), rest
 
 
-def parted(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.float64]]:
+def split_floats(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.float64]]:
     """Return floats' nearest whole numbers from a centre on, w, and of what squares have beside
     w**2 the nearest whole number and the rest.
     """
@@ -304,7 +306,7 @@ def parted(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.float64
     left, away = values - nearest, nearest - centre
     large = bool((np.abs(away) >= LARGEST_SQUARED).any())
     extra, rest = beside_square(np.where(left == 0, 0.0, away), left)
-    whole = bigint.wide(nearest) - centre if large else away.astype(np.int64)
+    whole = bigint.widen(nearest) - centre if large else away.astype(np.int64)
     return whole, extra.astype(np.int64), rest
 
 

@@ -24,7 +24,7 @@ from eptaro.core.dimension.attribute import (
 from eptaro.core.results.column import Column
 
 
-def numbered(level: str, take: Callable[[Periods], Ints]) -> Compute:
+def number_of_period(level: str, take: Callable[[Periods], Ints]) -> Compute:
     """Return what gathers a number of each day's period."""
     return lambda sheet: integer(take(sheet.periods(level))[sheet.places(level)])
 
@@ -149,7 +149,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             number,
-            numbered(level, take),
+            number_of_period(level, take),
             "number" if level == "year" else "",
             STANDARD,
         ),
@@ -182,7 +182,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Running number of the {level}: neighbours differ by 1",
-            numbered(level, lambda periods: periods.index),
+            number_of_period(level, lambda periods: periods.index),
             "number",
             STANDARD,
         ),
@@ -191,7 +191,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Year and number of the {level} as one number",
-            numbered(level, key_numbers),
+            number_of_period(level, key_numbers),
             "number",
         ),
         Attribute(
@@ -213,7 +213,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Length of the {level}",
-            numbered(level, lambda periods: periods.last - periods.first + 1),
+            number_of_period(level, lambda periods: periods.last - periods.first + 1),
             "days",
         ),
         Attribute(
@@ -295,7 +295,7 @@ def _of_level(level: str) -> list[Attribute]:
                 "week",
                 "integer",
                 "The year that the week belongs to",
-                numbered("week", lambda periods: periods.years),
+                number_of_period("week", lambda periods: periods.years),
                 "number",
                 STANDARD,
             ),

@@ -37,9 +37,9 @@ from eptaro.core.expressions.values import (
     UnfitError,
     any_of,
     both,
-    filled,
-    negated,
-    stretched,
+    broadcast_flags,
+    negate_condition,
+    valid_mask,
 )
 from eptaro.core.results.column import Column, of_one_kind
 from eptaro.errors import EptaroError
@@ -51,7 +51,7 @@ if TYPE_CHECKING:
 _ZERO = Decimal(0)
 
 
-def evaluated(
+def evaluate(
     node: Node,
     text: str,
     columns: Mapping[str, Column],
@@ -67,7 +67,7 @@ def evaluated(
     >>> from eptaro.core.expressions.parser import parse
     >>> price = Column.of("price", "decimal", [150, 225], scale=2)
     >>> node, kinds = parse("price * 2"), {"price": Kind.NUMBER}
-    >>> found = evaluated(node, "price * 2", {"price": price}, kinds, 2, {})
+    >>> found = evaluate(node, "price * 2", {"price": price}, kinds, 2, {})
     >>> [str(value) for value in found.to_list()]
     ['3.00', '4.50']
     """
@@ -100,10 +100,10 @@ class _Evaluation:
             case Name(name):
                 return self._columns[name]
             case Negate(part):
-                return self._exactly(node, lambda: ops.negative(self.value(part)))
+                return self._exactly(node, lambda: ops.negate(self.value(part)))
             case BinaryOp(how, left, right):
                 one, two = self.value(left), self.value(right)
-                return self._exactly(node, lambda: ops.reckoned(how, one, two))
+                return self._exactly(node, lambda: ops.calculate(how, one, two))
             case Call():
                 return self._called(node)
             case Where(None, condition):
@@ -115,7 +115,7 @@ class _Evaluation:
                 return self._kept(self.value(part), data if valid is None else data & valid)
             case _:
                 data, valid = self._truth(node)
-                return Column.of("", "flag", data, stretched(valid, len(data)))
+                return Column.of("", "flag", data, broadcast_flags(valid, len(data)))
 
     def _truth(self, node: Node) -> Truth:
         """Return where a condition is true, and where that is known."""
@@ -129,30 +129,30 @@ class _Evaluation:
                 return found
             case BoolOp("and", left, right):
                 one, two = self._truth(left), self._truth(right)
-                return negated(any_of(negated(one), negated(two)))
+                return negate_condition(any_of(negate_condition(one), negate_condition(two)))
             case BoolOp(_, left, right):
                 return any_of(self._truth(left), self._truth(right))
             case Not(value):
-                return negated(self._truth(value))
+                return negate_condition(self._truth(value))
             case IsBlank(value):
                 column = self.value(value)
-                flags = filled(column)
+                flags = valid_mask(column)
                 return (np.zeros(len(column), bool) if flags is None else ~flags), None
             case _:
                 column = self.value(node)
                 data = column.data if column.kind == "flag" else np.zeros(len(column), bool)
-                return data, filled(column)
+                return data, valid_mask(column)
 
     def _compared(self, how: Any, left: Node, right: Node) -> Truth:
         kind = check_alike([left, right], self._kinds, self._text, left.at)
         one, two = (self._of_kind(node, kind) for node in (left, right))
         if kind is Kind.NUMBER or kind is Kind.BLANK:
-            return ops.compared(how, one, two)
-        valid = both(filled(one), filled(two))
+            return ops.compare_numbers(how, one, two)
+        valid = both(valid_mask(one), valid_mask(two))
         if kind is Kind.TEXT:
             ranked = ops.ranks(one, two)
-            return ops.ordered(how, *ranked), valid
-        return ops.ordered(how, one.data, two.data), valid
+            return ops.compare_arrays(how, *ranked), valid
+        return ops.compare_arrays(how, one.data, two.data), valid
 
     def _of_kind(self, node: Node, kind: Kind) -> Column:
         """Return a value as a kind: a text beside dates is a date, and blanks are anything."""
@@ -180,13 +180,13 @@ class _Evaluation:
                 found = columns[0]
                 for column in columns[1:]:
                     if name == "coalesce":
-                        flags = filled(found)
+                        flags = valid_mask(found)
                         true = np.ones(len(found), bool) if flags is None else flags
                     else:
                         true = self._wins(found, column, kind, least=name == "least")
                     valid = None
                     if name != "coalesce":
-                        valid = both(filled(found), filled(column))
+                        valid = both(valid_mask(found), valid_mask(column))
                     found = self._picked(true, found, column)
                     if valid is not None:
                         found = self._kept(found, valid)
@@ -195,11 +195,11 @@ class _Evaluation:
                 return self._has(name, given)
             case "date":
                 parts = [self._of_kind(part, Kind.NUMBER) for part in given]
-                return ops.dated(*parts)
+                return ops.make_dates(*parts)
             case "days":
                 one, two = (self._of_kind(part, Kind.DATE) for part in given)
                 apart = one.data.astype(np.int64) - two.data.astype(np.int64)
-                valid = stretched(both(one.valid, two.valid), len(apart))
+                valid = broadcast_flags(both(one.valid, two.valid), len(apart))
                 return Column.of("", "integer", apart, valid)
             case "year" | "month" | "day" | "weekday":
                 return ops.part_of_date(self._of_kind(given[0], Kind.DATE), name)
@@ -216,10 +216,10 @@ class _Evaluation:
         column = self._of_kind(node.given[0], Kind.NUMBER)
         match node.function:
             case "abs":
-                return self._exactly(node, lambda: ops.size(column))
+                return self._exactly(node, lambda: ops.absolute(column))
             case "floor" | "ceil":
                 up = node.function == "ceil"
-                return self._exactly(node, lambda: ops.whole(column, up=up))
+                return self._exactly(node, lambda: ops.floor_or_ceil(column, up=up))
             case "round":
                 places = 0
                 if len(node.given) == 2:
@@ -230,7 +230,7 @@ class _Evaluation:
                         raise error_at(
                             self._text, by.at, "round takes a whole number from -18 to 18"
                         )
-                return self._exactly(node, lambda: ops.rounded(column, places))
+                return self._exactly(node, lambda: ops.round_decimals(column, places))
             case other:
                 raise EptaroError(f"{other} has no rule in core/expressions/evaluate.py")
 
@@ -241,7 +241,7 @@ class _Evaluation:
             if edges and part.value <= edges[-1]:
                 raise error_at(self._text, part.at, "the edges of bands rise: band(x, 0, 50, 100)")
             edges.append(part.value)
-        return ops.banded(self._of_kind(node.given[0], Kind.NUMBER), edges)
+        return ops.assign_bands(self._of_kind(node.given[0], Kind.NUMBER), edges)
 
     def _hour(self, node: Node) -> Column:
         if not isinstance(node, Name) or node.name not in self._hours:
@@ -256,13 +256,15 @@ class _Evaluation:
             "starts": lambda word: word.startswith(part.value),
             "ends": lambda word: word.endswith(part.value),
         }[name]
-        return Column.of("", "flag", *ops.told(self._of_kind(given[0], Kind.TEXT), tell, bool))
+        return Column.of(
+            "", "flag", *ops.text_property(self._of_kind(given[0], Kind.TEXT), tell, bool)
+        )
 
     def _wins(self, one: Column, two: Column, kind: Kind, *, least: bool) -> NDArray[Any]:
         if kind is Kind.NUMBER or kind is Kind.BLANK:
-            return ops.compared("<=" if least else ">=", one, two)[0]
+            return ops.compare_numbers("<=" if least else ">=", one, two)[0]
         pair = ops.ranks(one, two) if kind is Kind.TEXT else [one.data, two.data]
-        return ops.ordered("<=" if least else ">=", *pair)
+        return ops.compare_arrays("<=" if least else ">=", *pair)
 
     def _picked(self, true: NDArray[Any], one: Column, two: Column) -> Column:
         """Return the first value where something is true, else the second."""
@@ -273,10 +275,10 @@ class _Evaluation:
             return ops.of_words(
                 [*words, *ops.words_of(two)], np.where(true, ops.codes_of(one), codes)
             )
-        flags = [filled(column) for column in (one, two)]
+        flags = [valid_mask(column) for column in (one, two)]
         if one.kind not in ("date", "flag"):
             if "flag" in (one.kind, two.kind):
-                one, two = (ops.reckoned("+", c, ops.number_of(_ZERO)) for c in (one, two))
+                one, two = (ops.calculate("+", c, ops.number_of(_ZERO)) for c in (one, two))
             one, two = of_one_kind([one, two])
         size = np.broadcast_shapes(true.shape, one.data.shape, two.data.shape)
         valid = None
@@ -309,12 +311,12 @@ class _Evaluation:
         return found
 
 
-def met(table: Result, where: str) -> Flags:
+def row_mask(table: Result, where: str) -> Flags:
     """Return which rows of a table meet a condition; a comparison with a blank is not met."""
     formula = Formula.condition(where)
     columns = {name: table.column(name) for name in formula.names}
     kinds = {name: _kind(column) for name, column in columns.items()}
-    found = evaluated(formula.node, formula.text, columns, kinds, len(table), {})
+    found = evaluate(formula.node, formula.text, columns, kinds, len(table), {})
     kept: Flags = (found.data != 0) & ~found.blank
     return kept
 

@@ -33,7 +33,7 @@ class UnfitError(ValueError):
     """An exact number that does not fit into 64 bits or has too many decimals."""
 
 
-def filled(column: Column) -> Flags | None:
+def valid_mask(column: Column) -> Flags | None:
     """Return where a column has values, None where everywhere."""
     return column.filled(slice(None))
 
@@ -47,7 +47,7 @@ def both(*flags: Flags | None) -> Flags | None:
     return found
 
 
-def reckoned(how: ArithmeticOperator, one: Column, two: Column) -> Column:
+def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
     """Return two columns added, subtracted, multiplied, divided, or the remainder.
 
     Raises `UnfitError` where an exact result cannot be kept.
@@ -55,7 +55,7 @@ def reckoned(how: ArithmeticOperator, one: Column, two: Column) -> Column:
     one, two = _counted(one), _counted(two)
     if how == "/" or "float" in (one.kind, two.kind):
         return _floats(how, _as_floats(one), _as_floats(two))  # a blank is NaN, which spreads
-    valid = both(filled(one), filled(two))
+    valid = both(valid_mask(one), valid_mask(two))
     if how == "*":
         return _exact(_times(one.data, two.data), one.scale + two.scale, valid)
     one, two = of_one_kind([one, two])
@@ -63,39 +63,39 @@ def reckoned(how: ArithmeticOperator, one: Column, two: Column) -> Column:
         case "+":
             return _exact(_plus(one.data, two.data), one.scale, valid)
         case "-":
-            return _exact(bigint.minus(one.data, two.data), one.scale, valid)
+            return _exact(bigint.subtract(one.data, two.data), one.scale, valid)
         case _:
             zero = np.asarray(two.data == 0)
             left, right = one.data, np.where(zero, 1, two.data)
             if object not in (left.dtype, right.dtype):
                 found = np.fmod(left, right)
             else:
-                left, right = bigint.wide(left), bigint.wide(right)
+                left, right = bigint.widen(left), bigint.widen(right)
                 found = np.sign(left) * (abs(left) % abs(right))
             return _exact(np.asarray(found), one.scale, both(valid, ~zero if zero.any() else None))
 
 
-def negative(column: Column) -> Column:
+def negate(column: Column) -> Column:
     """Return a column with its sign turned."""
-    return reckoned("-", Column.of("", "integer", [0]), column)
+    return calculate("-", Column.of("", "integer", [0]), column)
 
 
-def compared(how: Compared, one: Column, two: Column) -> tuple[Array, Flags | None]:
+def compare_numbers(how: Compared, one: Column, two: Column) -> tuple[Array, Flags | None]:
     """Return how numbers compare, and where there are two."""
     one, two = _counted(one), _counted(two)
-    valid = both(filled(one), filled(two))
+    valid = both(valid_mask(one), valid_mask(two))
     if "float" in (one.kind, two.kind):
         return np.asarray(_COMPARE[how](one.numbers(), two.numbers())), valid
     one, two = of_one_kind([one, two])
     return np.asarray(_COMPARE[how](one.data, two.data), bool), valid
 
 
-def ordered(how: Compared, one: Array, two: Array) -> Array:
+def compare_arrays(how: Compared, one: Array, two: Array) -> Array:
     """Return how plain arrays compare."""
     return np.asarray(_COMPARE[how](one, two))
 
 
-def rounded(column: Column, places: int) -> Column:
+def round_decimals(column: Column, places: int) -> Column:
     """Return numbers with so many decimals, halves away from zero."""
     column = _counted(column)
     if column.kind == "float":
@@ -106,14 +106,14 @@ def rounded(column: Column, places: int) -> Column:
     if places >= column.scale:
         return column
     unit = 10 ** (column.scale - places)
-    half = np.abs(bigint.wide(column.data)) * 2 + unit
-    units = np.sign(bigint.wide(column.data)) * (half // (2 * unit))
+    half = np.abs(bigint.widen(column.data)) * 2 + unit
+    units = np.sign(bigint.widen(column.data)) * (half // (2 * unit))
     if places < 0:
         return _exact(bigint.narrow(units * 10**-places), 0, column.valid)
     return _exact(bigint.narrow(units), places, column.valid)
 
 
-def whole(column: Column, *, up: bool) -> Column:
+def floor_or_ceil(column: Column, *, up: bool) -> Column:
     """Return the whole numbers below or above."""
     column = _counted(column)
     if column.kind == "float":
@@ -123,13 +123,13 @@ def whole(column: Column, *, up: bool) -> Column:
     return _exact(np.asarray(found), 0, column.valid)
 
 
-def size(column: Column) -> Column:
+def absolute(column: Column) -> Column:
     """Return numbers without their sign."""
     column = _counted(column)
     if column.kind == "float":
         return Column.of("", "float", np.abs(column.data), column.valid)
-    least = column.data.dtype != object and bigint.most(column.data) == bigint.ROOM
-    data = abs(bigint.wide(column.data)) if least else abs(column.data)
+    least = column.data.dtype != object and bigint.largest_absolute(column.data) == bigint.ROOM
+    data = abs(bigint.widen(column.data)) if least else abs(column.data)
     return _exact(data, column.scale, column.valid)
 
 
@@ -161,15 +161,21 @@ def _floats(how: ArithmeticOperator, one: Array, two: Array) -> Column:
 
 
 def _plus(one: Array, two: Array) -> Array:
-    if object not in (one.dtype, two.dtype) and bigint.most(one) + bigint.most(two) < bigint.ROOM:
+    if (
+        object not in (one.dtype, two.dtype)
+        and bigint.largest_absolute(one) + bigint.largest_absolute(two) < bigint.ROOM
+    ):
         return np.asarray(_in_64_bits(one) + _in_64_bits(two))
-    return bigint.narrow(bigint.wide(one) + bigint.wide(two))
+    return bigint.narrow(bigint.widen(one) + bigint.widen(two))
 
 
 def _times(one: Array, two: Array) -> Array:
-    if object not in (one.dtype, two.dtype) and bigint.most(one) * bigint.most(two) < bigint.ROOM:
+    if (
+        object not in (one.dtype, two.dtype)
+        and bigint.largest_absolute(one) * bigint.largest_absolute(two) < bigint.ROOM
+    ):
         return np.asarray(_in_64_bits(one) * _in_64_bits(two))
-    return bigint.narrow(bigint.wide(one) * bigint.wide(two))
+    return bigint.narrow(bigint.widen(one) * bigint.widen(two))
 
 
 def _in_64_bits(values: Array) -> Array:
@@ -217,12 +223,12 @@ def of_words(words: Sequence[str], codes: Array) -> Column:
     return Column.text("", np.array([*places, None], object)[:-1], numbers[codes])
 
 
-def changed(column: Column, change: Callable[[str], str]) -> Column:
+def map_texts(column: Column, change: Callable[[str], str]) -> Column:
     """Return texts that are each changed."""
     return of_words([change(word) for word in words_of(column)], codes_of(column))
 
 
-def told(column: Column, tell: Callable[[str], Any], dtype: Any) -> tuple[Array, Array]:
+def text_property(column: Column, tell: Callable[[str], Any], dtype: Any) -> tuple[Array, Array]:
     """Return the metadata of each text, and where there is one."""
     answers = np.array([*(tell(word) for word in words_of(column)), 0], dtype)
     codes = codes_of(column)
@@ -240,10 +246,10 @@ def ranks(*columns: Column) -> list[Array]:
     return found
 
 
-def dated(year: Column, month: Column, day: Column) -> Column:
+def make_dates(year: Column, month: Column, day: Column) -> Column:
     """Return the dates of three numbers; what is not a day of the calendar is blank."""
     y, m, d = (part.numbers() for part in (year, month, day))
-    valid = both(*(filled(part) for part in (year, month, day)))
+    valid = both(*(valid_mask(part) for part in (year, month, day)))
     with np.errstate(invalid="ignore"):
         good = (y >= 1) & (y <= 9999) & (m >= 1) & (m <= 12) & (d >= 1) & (d <= 31)
         good &= (y % 1 == 0) & (m % 1 == 0) & (d % 1 == 0)
@@ -268,15 +274,15 @@ def part_of_date(column: Column, which: str) -> Column:
     return Column.of("", "integer", found, column.valid)
 
 
-def banded(column: Column, edges: Sequence[Decimal]) -> Column:
+def assign_bands(column: Column, edges: Sequence[Decimal]) -> Column:
     """Return the band of each number: `under 0`, `0 to 50` (below 50), ..., `100 and over`."""
     shown = [f"{edge:f}" for edge in edges]
     between = [f"{one} to {two}" for one, two in pairwise(shown)]
     labels = [f"under {shown[0]}", *between, f"{shown[-1]} and over"]
     codes = np.zeros(len(column), np.int32)
     for edge in edges:
-        codes += compared(">=", column, number_of(edge))[0]
-    valid = filled(column)
+        codes += compare_numbers(">=", column, number_of(edge))[0]
+    valid = valid_mask(column)
     codes = codes if valid is None else np.where(valid, codes, -1).astype(np.int32)
     return Column.text("", np.array(labels, object), codes)
 
@@ -296,13 +302,13 @@ def of_text(name: str, column: Column) -> Column:
     """Return what `lower`, `upper`, `trim` or `length` make of texts."""
     match name:
         case "lower":
-            return changed(column, str.lower)
+            return map_texts(column, str.lower)
         case "upper":
-            return changed(column, str.upper)
+            return map_texts(column, str.upper)
         case "trim":
-            return changed(column, str.strip)
+            return map_texts(column, str.strip)
         case _:
-            return Column.of("", "integer", *told(column, len, np.int64))
+            return Column.of("", "integer", *text_property(column, len, np.int64))
 
 
 def blank_of(kind: Kind, rows: int) -> Column:
@@ -345,12 +351,12 @@ def _known(truth: Truth) -> NDArray[Any]:
     return np.asarray(data if valid is None else data & valid)
 
 
-def negated(truth: Truth) -> Truth:
+def negate_condition(truth: Truth) -> Truth:
     """Return a condition turned round; what is not known stays so."""
     data, valid = truth
     return ~data, valid
 
 
-def stretched(valid: Flags | None, size: int) -> Flags | None:
+def broadcast_flags(valid: Flags | None, size: int) -> Flags | None:
     """Return flags stretched to so many rows."""
     return None if valid is None else np.broadcast_to(valid, (size,)).copy()

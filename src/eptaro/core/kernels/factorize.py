@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels import dispatch
-from eptaro.core.kernels.parallel import parallel_for, run_parallel, shares
+from eptaro.core.kernels.parallel import chunks, parallel_for, run_parallel
 
 Codes = NDArray[np.int32]
 Marks = NDArray[np.uint8]
@@ -115,7 +115,7 @@ def _coded(
         return seen
 
     seen, *others = run_parallel(
-        [partial(marks, of) for of in shares(rows, 4 * rows // max(span, 1))]
+        [partial(marks, of) for of in chunks(rows, 4 * rows // max(span, 1))]
     )
     for other in others:
         seen |= other

@@ -13,15 +13,15 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.parallel import parallel_for
-from eptaro.core.kernels.room import room
+from eptaro.core.kernels.room import allocate
 
 Array = NDArray[Any]
 _EVERY = np.empty(0, np.int64)
 
 
-def added(cells: Array, target: Ints, size: int) -> Array:
+def add_cells(cells: Array, target: Ints, size: int) -> Array:
     """Return cells on others: cell i goes to `target[i]`, several add up, -1 is left out."""
-    out = room(size, cells.dtype, cells)
+    out = allocate(size, cells.dtype, cells)
     if cells.dtype == object:
         keep = target >= 0
         np.add.at(out, target[keep], cells[keep])
@@ -40,9 +40,9 @@ def _scatter(cells: Array, target: Ints, out: Array) -> None:
     np.add.at(out, target[keep], cells[keep])
 
 
-def running(cells: Array) -> Array:
+def running_sums(cells: Array) -> Array:
     """Return running sums with a leading zero."""
-    out = room(len(cells) + 1, cells.dtype, cells)
+    out = allocate(len(cells) + 1, cells.dtype, cells)
     np.cumsum(cells, out=out[1:])
     return out
 
@@ -52,12 +52,12 @@ def added_together(parts: Sequence[Array], onto: Sequence[Ints | None], size: in
     where cells stay in place.
     """
     first, target = parts[0], onto[0]
-    out = first.copy() if target is None else added(first, target, size)
+    out = first.copy() if target is None else add_cells(first, target, size)
     for part, target in zip(parts[1:], onto[1:], strict=True):
         if target is None:
             out += part
         elif part.dtype == object:
-            out += added(part, target, size)
+            out += add_cells(part, target, size)
         else:
             _scatter(part, target, out)
     return out
@@ -141,10 +141,10 @@ def between(
     return out
 
 
-def places(keys: Ints, asked: Ints) -> Ints:
+def count_below(keys: Ints, asked: Ints) -> Ints:
     """Return how many of the keys, which are in order, are less than each number asked for.
 
-    >>> places(np.array([2, 5, 9]), np.array([0, 5, 6])).tolist()
+    >>> count_below(np.array([2, 5, 9]), np.array([0, 5, 6])).tolist()
     [0, 1, 2]
     """
     if dispatch.loops is None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels import dispatch
-from eptaro.core.kernels.parallel import cut, run_parallel
+from eptaro.core.kernels.parallel import run_parallel, slices
 
 
 class RowMask:
@@ -24,7 +24,7 @@ class RowMask:
     def __init__(self, mask: Flags) -> None:
         self.mask = np.ascontiguousarray(mask)
         self._marks = self.mask.view(np.uint8)
-        self._slices = cut(len(mask))
+        self._slices = slices(len(mask))
         counts = run_parallel([partial(np.count_nonzero, mask[of]) for of in self._slices])
         self._ends = np.cumsum([0, *counts]).tolist()
 

@@ -43,12 +43,12 @@ def run_parallel(works: Sequence[Callable[[], Item]]) -> list[Item]:
         return [*pool.map(lambda work: work(), works)]
 
 
-def cut(rows: int) -> list[slice]:
+def slices(rows: int) -> list[slice]:
     """Return slices of all rows, as many as can be worked on side by side, none of them large."""
     return _slices(rows, max(min(WORKERS, rows // _LEAST_SLICE), rows // _MOST_SLICE))
 
 
-def shares(rows: int, most: int) -> list[slice]:
+def chunks(rows: int, most: int) -> list[slice]:
     """Return slices of all rows: one for each processor where rows are many, at most so many."""
     return _slices(rows, min(WORKERS, rows // _LEAST_SLICE, most))
 
@@ -71,6 +71,6 @@ def parallel_for(work: Callable[[slice], None], rows: int, *, each: int = 1) -> 
     """Do some work on slices of all rows side by side; a row may be as much work as several."""
     if rows * each < 2 * _LEAST_SLICE:
         return work(slice(0, rows))
-    many = cut(rows * each)
+    many = slices(rows * each)
     run_parallel([partial(work, of) for of in (many if each == 1 else _slices(rows, len(many)))])
     return None

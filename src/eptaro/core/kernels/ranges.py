@@ -137,7 +137,7 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     above = np.minimum(below + 1, last)
     both = neighbours(values, lo, hi, below, above)
     first, second = both
-    if values.dtype.kind != "f" and bigint.most(both) >= _EXACT:
+    if values.dtype.kind != "f" and bigint.largest_absolute(both) >= _EXACT:
         rest = (place % under).astype(np.int64).tolist()
         ends = zip(first.tolist(), second.tolist(), rest, strict=True)
         return np.array([_between(one, two, Fraction(n, under)) for one, two, n in ends])

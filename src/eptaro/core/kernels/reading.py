@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels import dispatch
-from eptaro.core.kernels.parallel import cut, parallel_for, run_parallel
+from eptaro.core.kernels.parallel import parallel_for, run_parallel, slices
 
 _AT_ONCE = 1 << 16  # values: they are in the processor's cache when the largest is looked for
 
@@ -34,7 +34,7 @@ def of_floats(values: NDArray[np.float64]) -> Extent:
         most = float(np.fmax.reduce(values, initial=-np.inf))
         return Extent(least, most, int(np.count_nonzero(np.isnan(values))))
     extent, values = dispatch.loops.extent, np.ascontiguousarray(values)
-    parts = run_parallel([partial(extent, values[of]) for of in cut(len(values))])
+    parts = run_parallel([partial(extent, values[of]) for of in slices(len(values))])
     lows, highs, blanks = zip(*parts, strict=True)
     return Extent(min(lows), max(highs), sum(blanks))
 
@@ -53,7 +53,9 @@ def ends(values: NDArray[Any]) -> tuple[int, int]:
         both = [(int(part.min()), int(part.max())) for part in parts]
         return min(both)[0], max(most for _, most in both)
 
-    least, most = zip(*run_parallel([partial(found, of) for of in cut(len(values))]), strict=True)
+    least, most = zip(
+        *run_parallel([partial(found, of) for of in slices(len(values))]), strict=True
+    )
     return min(least), max(most)
 
 
@@ -62,7 +64,7 @@ _INT32 = np.iinfo(np.int32)
 _ALL = np.empty(0, np.uint8)
 
 
-def code(
+def dictionary_encode(
     data: NDArray[np.uint8], offsets: NDArray[Any], filled: NDArray[np.uint8]
 ) -> tuple[NDArray[np.int32], Ints]:
     """Return a code for each text, in the order in which they are met, and the row that each code
@@ -73,7 +75,7 @@ def code(
     for offsets that lead out of the data.
 
     >>> data, offsets = np.frombuffer(b"abcab", np.uint8), np.array([0, 2, 3, 5])
-    >>> [part.tolist() for part in code(data, offsets, np.empty(0, np.uint8))]
+    >>> [part.tolist() for part in dictionary_encode(data, offsets, np.empty(0, np.uint8))]
     [[0, 1, 0], [0, 1]]
     """
     if dispatch.loops is not None:
@@ -92,13 +94,13 @@ def code(
     return codes, there[np.unique(codes[there], return_index=True)[1]]
 
 
-def split(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:
+def split_timestamps(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:
     """Return the days of time stamps, and the nanoseconds since each day began.
 
     Stamps are counted in units of which `per_day` make a day, which divides a day's nanoseconds.
     Days that 32 bits do not hold become the least or the largest that these do.
 
-    >>> [part.tolist() for part in split(np.array([-1, 86_400]), 86_400)]
+    >>> [part.tolist() for part in split_timestamps(np.array([-1, 86_400]), 86_400)]
     [[-1, 1], [86399000000000, 0]]
     """
     if dispatch.loops is None:
@@ -132,7 +134,7 @@ def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, 
         row: int = loop(words[of], filled[of], low[of])
         return row if row < 0 else of.start + row
 
-    found = run_parallel([partial(some, of) for of in cut(len(words))])
+    found = run_parallel([partial(some, of) for of in slices(len(words))])
     return low, next((row for row in found if row >= 0), -1)
 
 

@@ -39,14 +39,14 @@ def on_disk(array: Array) -> Array:
     return found
 
 
-def room(size: int, dtype: DTypeLike, *made_of: Array | None) -> Array:
+def allocate(size: int, dtype: DTypeLike, *made_of: Array | None) -> Array:
     """Return an array of zeros, in a file where one that it is made of lies in a file."""
     if size and any(part is not None and is_on_disk(part) for part in made_of):
         return _in_file(size, np.dtype(dtype))
     return np.zeros(size, dtype)
 
 
-def placed(array: Array, *made_of: Array | None) -> Array:
+def spill(array: Array, *made_of: Array | None) -> Array:
     """Return an array, put into a file where one that it is made of lies in a file."""
     return (
         on_disk(array) if any(part is not None and is_on_disk(part) for part in made_of) else array
@@ -73,6 +73,6 @@ def _in_file(size: int, dtype: np.dtype[Any]) -> Array:
     return np.frombuffer(mapped, dtype)
 
 
-def shortened(array: Array, size: int) -> Array:
+def truncate(array: Array, size: int) -> Array:
     """Return the first so many of an array, without holding on to much room for the rest."""
     return array[:size] if 2 * size >= len(array) else array[:size].copy()

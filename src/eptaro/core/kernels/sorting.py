@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.parallel import WORKERS, run_parallel
-from eptaro.core.kernels.room import placed, room, shortened
+from eptaro.core.kernels.room import allocate, spill, truncate
 
 Array = NDArray[Any]
 
@@ -43,7 +43,7 @@ def in_cell_order(
             raise IndexError(f"rows reach outside the {size} cells")
         order = np.argsort(every, kind="stable")
         cells = every[order].astype(np.int32 if size < 1 << 31 else np.int64)
-        return placed(cells, slots), placed(values[order], slots)
+        return spill(cells, slots), spill(values[order], slots)
     loops, rows = dispatch.loops, len(values)
     bits = max(size - 1, 0).bit_length()
     shift = min(max(bits - _PARTS_BITS, min(bits, _WITHIN_BITS)), 32)
@@ -59,15 +59,15 @@ def in_cell_order(
     ends = np.cumsum(counts.sum(axis=0))
     values = np.ascontiguousarray(values)
     moved = values.view(np.int64) if values.dtype == np.float64 else values
-    lows, dealt_values = room(rows, np.uint32, slots), room(rows, moved.dtype, slots)
+    lows, dealt_values = allocate(rows, np.uint32, slots), allocate(rows, moved.dtype, slots)
     run_parallel(
         [
             partial(loops.dealt, *part, shift, begin, moved[of], lows, dealt_values)
             for part, begin, of in zip(own, begins, slices, strict=True)
         ]
     )
-    cells = room(rows, np.int32 if size < 1 << 31 else np.int64, slots)
-    out = room(rows, moved.dtype, slots)
+    cells = allocate(rows, np.int32 if size < 1 << 31 else np.int64, slots)
+    out = allocate(rows, moved.dtype, slots)
     cuts = [0, *np.searchsorted(ends, [of.stop for of in slices[:-1]]).tolist(), parts]
     run_parallel(
         [
@@ -94,33 +94,33 @@ def _cut(rows: int, count: int) -> list[slice]:
     return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
 
 
-def occupied(cells: Ints, size: int) -> tuple[Ints, Ints]:
+def distinct_cells(cells: Ints, size: int) -> tuple[Ints, Ints]:
     """Return the different ones of some cells below `size` in order, and the place of each.
 
-    >>> [part.tolist() for part in occupied(np.array([7, 2, 7]), 10)]
+    >>> [part.tolist() for part in distinct_cells(np.array([7, 2, 7]), 10)]
     [[2, 7], [1, 0, 1]]
     """
     rows = np.arange(len(cells), dtype=np.int32)
     ordered, order = in_cell_order(_NO_DAYS, cells, 0, 1, rows, size)
-    found, places = different(ordered)
-    back = room(len(cells), np.int64, cells)
+    found, places = distinct_sorted(ordered)
+    back = allocate(len(cells), np.int64, cells)
     back[order] = places
     return found, back
 
 
-def different(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
+def distinct_sorted(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
     """Return the different ones of cells that are in order, and the place of each row's.
 
-    >>> [part.tolist() for part in different(np.array([4, 4, 9]))]
+    >>> [part.tolist() for part in distinct_sorted(np.array([4, 4, 9]))]
     [[4, 9], [0, 0, 1]]
     """
     if dispatch.loops is None:
         new = np.ones(len(cells), bool)
         np.not_equal(cells[1:], cells[:-1], out=new[1:])
         codes = np.cumsum(new, dtype=np.int32) - np.int32(1)
-        return placed(cells[new].astype(np.int64), cells), placed(codes, cells)
-    keys, places = room(len(cells), np.int64, cells), room(len(cells), np.int32, cells)
-    return shortened(keys, dispatch.loops.runs(cells, keys, places)), places
+        return spill(cells[new].astype(np.int64), cells), spill(codes, cells)
+    keys, places = allocate(len(cells), np.int64, cells), allocate(len(cells), np.int32, cells)
+    return truncate(keys, dispatch.loops.runs(cells, keys, places)), places
 
 
 def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
@@ -131,10 +131,10 @@ def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
     """
     if dispatch.loops is None:
         both, at = np.unique(np.concatenate([one, two]), return_inverse=True)
-        return placed(both, one, two), placed(at[: len(one)], one), placed(at[len(one) :], two)
-    found = room(len(one) + len(two), np.int64, one, two)
-    mine, theirs = room(len(one), np.int64, one), room(len(two), np.int64, two)
-    return (shortened(found, dispatch.loops.merged(one, two, found, mine, theirs)), mine, theirs)
+        return spill(both, one, two), spill(at[: len(one)], one), spill(at[len(one) :], two)
+    found = allocate(len(one) + len(two), np.int64, one, two)
+    mine, theirs = allocate(len(one), np.int64, one), allocate(len(two), np.int64, two)
+    return (truncate(found, dispatch.loops.merged(one, two, found, mine, theirs)), mine, theirs)
 
 
 def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
@@ -171,14 +171,14 @@ def stable_order(keys: Array) -> Ints:
     return order[np.argsort((keys >> 16).astype(np.uint16)[order], kind="stable")]
 
 
-def ranks(*keys: NDArray[Any]) -> Ints:
+def rank_rows(*keys: NDArray[Any]) -> Ints:
     """Return the place of each row in the order of the last key, then the one before, ..."""
     ranks = np.empty(len(keys[0]), np.int64)
     ranks[np.lexsort(keys)] = np.arange(len(ranks))
     return ranks
 
 
-def moments(days: NDArray[Any], times: Ints) -> Ints:
+def time_keys(days: NDArray[Any], times: Ints) -> Ints:
     """Return numbers that are in the order of days and times, equal where both are."""
     order = np.lexsort((times, days))
     later = (np.diff(days[order]) != 0) | (np.diff(times[order]) != 0)

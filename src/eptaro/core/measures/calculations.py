@@ -109,7 +109,7 @@ class Total(Calculation):
         return found.blanked(~lacking) if lacking.any() else found
 
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
-        """Return the sum of each range; values may be wide (see `core.tables.exact`)."""
+        """Return the sum of each range; values may be wide (see `core.results.exact`)."""
         return Sum.of(items.data, items.kind, items.scale).prefix().between(lo, hi)
 
 

@@ -19,7 +19,7 @@ from eptaro.core.calendars.grain import Grain, check_whole
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.kernels.gathering import running
+from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.term import DAYS, Term
 from eptaro.core.results.column import Column
@@ -99,6 +99,6 @@ class NestedAggregation:
         if term.grain == "active day":
             keep &= self.cells.sums(ROWS, lo, hi).data > 0
         items = inner.take(np.flatnonzero(keep))
-        counts = running(keep.astype(np.int64))
+        counts = running_sums(keep.astype(np.int64))
         first, last = counts[group * count + start], counts[group * count + stop]
         return calculation(term.how).over_values(items, term, first, last)

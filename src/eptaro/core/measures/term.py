@@ -76,10 +76,10 @@ class Arithmetic:
 
     def value(self, parts: Sequence[Column]) -> Column:
         """Return the result of the totals of its terms, blank where one is or a divisor is 0."""
-        from eptaro.core.expressions.evaluate import evaluated  # few measures are calculated so
+        from eptaro.core.expressions.evaluate import evaluate  # few measures are calculated so
 
         columns = dict(zip(map(str, self.terms), parts, strict=True))
-        found = evaluated(self.node, self.text, columns, self._kinds, len(parts[0]), {})
+        found = evaluate(self.node, self.text, columns, self._kinds, len(parts[0]), {})
         if found.kind != "float":
             return found
         finite = np.isfinite(found.data)

@@ -33,7 +33,7 @@ from eptaro.core.query.view import View
 from eptaro.core.results.column import Column, dates
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
-from eptaro.errors import EptaroError, QuestionError, counted
+from eptaro.errors import EptaroError, QuestionError, count_noun
 
 
 def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> Result | None:
@@ -144,7 +144,7 @@ class TracedSide:
         found = [
             f"{self.name}: {self.span.first:%A} {self.span.first} to "
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
-            f"  {counted(len(self.rows), 'transaction')}: {shown(self.value, self.places)}",
+            f"  {count_noun(len(self.rows), 'transaction')}: {shown(self.value, self.places)}",
         ]
         if self.blanks:
             found.append(f"  {self.blanks:,} of them have no value and are ignored")
@@ -389,7 +389,7 @@ def _notes(view: View, reader: Reader, number: Number, row: int) -> tuple[str, .
         found.append(f"left out: {late:,} transactions after {view.coverage.last}")
     rejected = view.facts.folded.rejected
     if rejected is not None and len(rejected):
-        found.append(f"left out: {counted(len(rejected), 'row')} without a readable date")
+        found.append(f"left out: {count_noun(len(rejected), 'row')} without a readable date")
     return tuple(found)
 
 

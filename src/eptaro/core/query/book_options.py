@@ -21,10 +21,10 @@ from eptaro.core.query.coverage import (
     PERIODS,
     Coverage,
     asked_by_group,
-    covered,
     group_spans,
     merged_coverage,
-    widened,
+    resolve_coverage,
+    widen_coverage,
 )
 from eptaro.core.query.own_calendars import OwnCalendars, check_own
 from eptaro.core.query.scope import By, formulas_of, group_names
@@ -144,9 +144,9 @@ class BookOptions:
             work = work(Span.of(lo, hi))
         by_group = asked_by_group(self.coverage)
         common_coverage = self.coverage if by_group is None else None
-        span = covered(common_coverage, folded, calendars, work or Workdays())
+        span = resolve_coverage(common_coverage, folded, calendars, work or Workdays())
         if by_group is not None:
-            span = widened(by_group, span)
+            span = widen_coverage(by_group, span)
         return replace(self, workdays=work or Workdays(), span=span)
 
     def facts(self, folded: Folded) -> BookData:

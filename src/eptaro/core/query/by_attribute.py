@@ -20,7 +20,7 @@ from eptaro.core.calendars.grain import check_whole, first_days
 from eptaro.core.calendars.levels import Names
 from eptaro.core.dimension.attribute import Sheet
 from eptaro.core.dimension.recurring import HOUR, RECURRING
-from eptaro.core.kernels.sorting import moments, ranks
+from eptaro.core.kernels.sorting import rank_rows, time_keys
 from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.stages import NestedAggregation
@@ -246,7 +246,7 @@ def _dated(tally: Tally, day: Ints) -> Tally:
     """Return a tally whose first and last go by the day of their cell before its time."""
     if not isinstance(tally, SelectedValues) or tally.which in ("min", "max"):
         return tally
-    return replace(tally, time=ranks(tally.row, tally.time, day[tally.cell]))
+    return replace(tally, time=rank_rows(tally.row, tally.time, day[tally.cell]))
 
 
 def hours_of(batch: Batch) -> Ints:
@@ -283,7 +283,7 @@ def _by_hour(view: View, crossed: AttributeProduct) -> Cells:
     times = None
     if any(plane.what in ("first", "last") for plane in planes):
         assert batch.times is not None
-        times = moments(batch.days[seen], batch.times[seen])
+        times = time_keys(batch.days[seen], batch.times[seen])
     single = Batch(place.astype(np.int32), groups, values, distinct, times)
     fold = Fold(["place"], planes)
     fold.add(single)

@@ -98,7 +98,7 @@ def group_spans(asked: Asked, folded: Folded, coverage: Span, *, part: bool = Fa
     return GroupSpans(lo, hi, asked)
 
 
-def widened(asked: Asked | None, coverage: Span) -> Span:
+def widen_coverage(asked: Asked | None, coverage: Span) -> Span:
     """Return a coverage that holds the spans of all groups as well."""
     if not isinstance(asked, Mapping):
         return coverage
@@ -150,7 +150,7 @@ PERIODS = {f"{level}s": level for level in ("year", "quarter", "month", "week")}
 }
 
 
-def covered(
+def resolve_coverage(
     given: Coverage, folded: Folded, calendars: Sequence[Calendar], workdays: Workdays
 ) -> Span:
     """Return the coverage given, which must hold all the data, or that of the data, of rows that

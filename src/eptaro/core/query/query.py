@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 class Query:
     """What a verb is asked: the options that all have, and those of each in a class of its own.
 
-    `pictures` names those of `pictures/draw.py` that suit every answer, the most fitting first.
+    `pictures` names those of `plots/draw.py` that suit every answer, the most fitting first.
     """
 
     verb: ClassVar[str]

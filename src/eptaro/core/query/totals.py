@@ -115,7 +115,7 @@ class GroupTotals:
     def beside(self, other: GroupTotals) -> GroupTotals:
         """Return the sums over the groups of both."""
         one, two = self.sums, other.sums
-        added = one + two if one.dtype.kind == "f" else bigint.plus(one, two)
+        added = one + two if one.dtype.kind == "f" else bigint.add(one, two)
         return GroupTotals(self.groups + other.groups, added, self.scale)
 
     def numbers(self) -> NDArray[np.float64]:

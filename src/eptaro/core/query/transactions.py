@@ -26,7 +26,7 @@ from eptaro.core.query.lineage import Side, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, dates, join
-from eptaro.core.results.deferred import AnyColumn, taken
+from eptaro.core.results.deferred import AnyColumn, take_lazy
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
@@ -240,14 +240,14 @@ def per_row(
             face=DisplayHint("row", Priority.KEY),
         ),
         *view.groups.later(of),
-        *taken(days, on),
+        *take_lazy(days, on),
         Column.of("complete", "flag", whole_of, description=_WHOLE, face=COMPLETE),
     ]
     for measure in view.facts.measures:
         value = view.value(measure, cell_group, first[cell_day], last[cell_day])
         if whole:
             value = value.blanked(view.complete(first[cell_day], last[cell_day], cell_group))
-        columns += taken([value.named(f"{measure.name}{ending}")], at)
+        columns += take_lazy([value.named(f"{measure.name}{ending}")], at)
     answer = ViewLineage(asked, view, of, {}, np.arange(len(rows)))
     return Result(columns, view.meta(asked.verb) | {"every": "entry"}, answer)
 

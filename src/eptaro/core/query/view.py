@@ -354,7 +354,7 @@ class View:
         }
 
 
-def largest(view: View, count: int, within: Sequence[str]) -> View:
+def top_groups(view: View, count: int, within: Sequence[str]) -> View:
     """Return the view with the groups that have most of the first measure, by size, and the rest
     as one group, `(others)`: over all, or within each value of some of the group columns.
 
@@ -373,7 +373,7 @@ def largest(view: View, count: int, within: Sequence[str]) -> View:
     size, around = sizes(view), view.groups.onto(within)[1]
     kept = view.facts.whole.picked(view.places, view.groups.count)
     if kept is None:
-        kept = leading(view.groups, size, count, within)
+        kept = leading_groups(view.groups, size, count, within)
     order = np.lexsort((-size.ranks(), ~kept, around))
     runs, kept = around[order], kept[order]
     opens = np.append(True, (runs[1:] != runs[:-1]) | (kept[1:] != kept[:-1]))
@@ -403,7 +403,7 @@ def sizes(view: View) -> Column:
     return view.value(view.facts.measures[0], every, *spans)
 
 
-def leading(groups: Groups, size: Column, count: int, within: Sequence[str]) -> Flags:
+def leading_groups(groups: Groups, size: Column, count: int, within: Sequence[str]) -> Flags:
     """Return which groups are the largest, so many within each value of some of their columns; of
     equal ones those that come first.
     """

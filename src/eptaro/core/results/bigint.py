@@ -24,17 +24,17 @@ ROOM = 1 << 63  # one past the largest value that int64 holds
 _SURE = 0.999 * ROOM  # sums of absolute values calculated as floats are that near
 
 
-def most(values: Array) -> int:
+def largest_absolute(values: Array) -> int:
     """Return the largest absolute value, 0 where there is none."""
     if not len(values):
         return 0
     return max(abs(int(values.min())), abs(int(values.max()))) if values.size else 0
 
 
-def wide(values: Array) -> Array:
+def widen(values: Array) -> Array:
     """Return the same whole numbers as Python integers.
 
-    >>> wide(np.array([1.0, 1e19]))[1]
+    >>> widen(np.array([1.0, 1e19]))[1]
     10000000000000000000
     """
     if values.dtype.kind == "f":
@@ -42,10 +42,10 @@ def wide(values: Array) -> Array:
     return values.astype(object)
 
 
-def fit(values: Array) -> bool:
+def fits_int64(values: Array) -> bool:
     """Return whether all whole numbers fit into 64 bits.
 
-    >>> fit(np.array([-(2**63), 2**63 - 1], object)), fit(np.array([2**63], object))
+    >>> fits_int64(np.array([-(2**63), 2**63 - 1], object)), fits_int64(np.array([2**63], object))
     (True, False)
     """
     return not len(values) or (values.min() >= -ROOM and values.max() < ROOM)
@@ -53,12 +53,12 @@ def fit(values: Array) -> bool:
 
 def narrow(values: Array) -> Array:
     """Return Python integers as int64 where all of them fit, else as they are."""
-    return values.astype(np.int64) if values.dtype == object and fit(values) else values
+    return values.astype(np.int64) if values.dtype == object and fits_int64(values) else values
 
 
 def added_up(values: Array) -> Array:
     """Return whole numbers ready to be added up: wide where a sum of theirs might not fit."""
-    if values.dtype == object and not fit(values):
+    if values.dtype == object and not fits_int64(values):
         return values
     plain = values.astype(np.int64, copy=False)
     if np.abs(plain.astype(np.float64)).sum() < _SURE:
@@ -66,45 +66,48 @@ def added_up(values: Array) -> Array:
     return values.astype(object)
 
 
-def plus(one: Array, two: Array) -> Array:
+def add(one: Array, two: Array) -> Array:
     """Return the sums of two arrays that are ready to be added up; they still are."""
-    return one + two if sure(one, two) else wide(one) + wide(two)
+    return one + two if stays_int64(one, two) else widen(one) + widen(two)
 
 
-def sure(*parts: Array) -> bool:
+def stays_int64(*parts: Array) -> bool:
     """Return whether arrays that are ready to be added up are in 64 bits, and still would be if
     they were one.
     """
     if any(part.dtype == object for part in parts):
         return False
     # A bound that is quick to find comes first.
-    if sum(most(part) * len(part) for part in parts) < _SURE:
+    if sum(largest_absolute(part) * len(part) for part in parts) < _SURE:
         return True
     return sum(float(np.abs(part.astype(np.float64)).sum()) for part in parts) < _SURE
 
 
-def minus(one: Array, two: Array) -> Array:
+def subtract(one: Array, two: Array) -> Array:
     """Return the exact differences of whole numbers, wide only where they must be.
 
-    >>> minus(np.array([2**62]), np.array([-(2**62)])).tolist() == [2**63]
+    >>> subtract(np.array([2**62]), np.array([-(2**62)])).tolist() == [2**63]
     True
     """
-    if object not in (one.dtype, two.dtype) and most(one) + most(two) < ROOM:
+    if (
+        object not in (one.dtype, two.dtype)
+        and largest_absolute(one) + largest_absolute(two) < ROOM
+    ):
         return one.astype(np.int64) - two.astype(np.int64)
-    return narrow(wide(one) - wide(two))
+    return narrow(widen(one) - widen(two))
 
 
-def times(values: Array, factor: int) -> Array:
+def multiply(values: Array, factor: int) -> Array:
     """Return the exact multiples of whole numbers."""
-    if values.dtype != object and most(values) * abs(factor) < ROOM:
+    if values.dtype != object and largest_absolute(values) * abs(factor) < ROOM:
         return values.astype(np.int64) * np.int64(factor)
-    return narrow(wide(values) * factor)
+    return narrow(widen(values) * factor)
 
 
-def parted(values: Array) -> tuple[Array, NDArray[np.float64]]:
+def split_nearest(values: Array) -> tuple[Array, NDArray[np.float64]]:
     """Return the nearest whole numbers of floats and of integers beyond them, and the rest.
 
-    >>> whole, rest = parted(np.array([2.25, 10**400], object))
+    >>> whole, rest = split_nearest(np.array([2.25, 10**400], object))
     >>> whole[0], whole[1] == 10**400, rest.tolist()
     (2, True, [0.25, 0.0])
     """
@@ -135,7 +138,7 @@ def total(values: Array) -> int:
     >>> total(np.array([2**62, 2**62])) == 2**63
     True
     """
-    if values.dtype != object and most(values) * len(values) < ROOM:
+    if values.dtype != object and largest_absolute(values) * len(values) < ROOM:
         return int(values.sum())
     return int(sum(values.tolist()))
 
@@ -150,11 +153,11 @@ def narrowed_to(array: Array, *, floats: bool) -> Array:
         return array
 
 
-def ranks(values: Array) -> NDArray[np.int64]:
+def rank_values(values: Array) -> NDArray[np.int64]:
     """Return the place of each value among the different ones in order; whole numbers that are not
     far apart are marked rather than sorted.
 
-    >>> ranks(np.array([7, -2, 7])).tolist(), ranks(np.array([0.5, 9e9])).tolist()
+    >>> rank_values(np.array([7, -2, 7])).tolist(), rank_values(np.array([0.5, 9e9])).tolist()
     ([1, 0, 1], [0, 1])
     """
     if values.dtype == np.int64 and len(values):

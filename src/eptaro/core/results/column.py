@@ -91,7 +91,7 @@ class Column:
         """
         array = np.asarray(data)
         if array.dtype.kind == "u":
-            array = array.astype(object) if bigint.most(array) >= bigint.ROOM else array
+            array = array.astype(object) if bigint.largest_absolute(array) >= bigint.ROOM else array
         if array.dtype == object and kind in _WIDE:
             array = bigint.narrowed_to(array, floats=kind == "float")
         elif not (kind == "integer" and array.dtype == np.int32):  # half the room serves as well
@@ -232,7 +232,7 @@ class Column:
             keys = self.data
         blank = self.blank | np.isnan(self.numbers()) if self.kind == "float" else self.blank
         keys = np.where(blank, keys[:1], keys)
-        found = bigint.ranks(keys)
+        found = bigint.rank_values(keys)
         return np.where(blank, -1, found).astype(np.int64)
 
     def numbers(self) -> NDArray[np.float64]:
@@ -319,7 +319,7 @@ def difference(now: Column, prior: Column) -> Column:
             raise MeasureError(f"column {now.name!r}: a change does not fit into a float")
         return Column.of(now.name, "float", found, ~blank, format=now.format)
     one, two = of_one_kind([now, prior])
-    data = bigint.minus(one.data, two.data)
+    data = bigint.subtract(one.data, two.data)
     return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=now.format)
 
 
@@ -348,7 +348,9 @@ def of_one_kind(parts: Sequence[Column]) -> list[Column]:
     return [
         p
         if (p.kind, p.scale) == (kind, scale)
-        else replace(p, kind=kind, scale=scale, data=bigint.times(p.data, 10 ** (scale - p.scale)))
+        else replace(
+            p, kind=kind, scale=scale, data=bigint.multiply(p.data, 10 ** (scale - p.scale))
+        )
         for p in parts
     ]
 
@@ -372,7 +374,7 @@ def join(parts: Sequence[Column]) -> Column:
     return replace(head, data=np.concatenate([part.data for part in parts]), valid=valid)
 
 
-def settled(column: Column) -> Column:
+def materialize(column: Column) -> Column:
     """Return the column with all its values as they are stored.
 
     Decimals that do not fit into 64 bits lose decimals that are zero in all of them.
@@ -382,7 +384,7 @@ def settled(column: Column) -> Column:
         return column
     units = column.data if column.valid is None else np.where(column.valid, column.data, 0)
     scale = column.scale
-    while scale and not bigint.fit(units) and not (units % 10).any():
+    while scale and not bigint.fits_int64(units) and not (units % 10).any():
         units, scale = units // 10, scale - 1
     data = bigint.narrowed_to(units, floats=column.kind == "float")
     if data.dtype == object:

@@ -93,7 +93,7 @@ class LazyColumn:
 AnyColumn: TypeAlias = Column | LazyColumn
 
 
-def taken(columns: Sequence[AnyColumn], places: NDArray[Any] | TiledArray) -> list[LazyColumn]:
+def take_lazy(columns: Sequence[AnyColumn], places: NDArray[Any] | TiledArray) -> list[LazyColumn]:
     """Return columns at some places, to be calculated when they are asked for."""
 
     def make(column: AnyColumn) -> Column:
@@ -103,7 +103,9 @@ def taken(columns: Sequence[AnyColumn], places: NDArray[Any] | TiledArray) -> li
     return [LazyColumn(c.name, len(places), partial(make, c)) for c in columns]
 
 
-def together(names: Sequence[str], rows: int, make: Callable[[], list[Column]]) -> list[LazyColumn]:
+def lazy_group(
+    names: Sequence[str], rows: int, make: Callable[[], list[Column]]
+) -> list[LazyColumn]:
     """Return columns that are all calculated when one of them is asked for."""
     all_made = cache(make)
     return [

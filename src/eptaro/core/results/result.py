@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.results.column import Column, settled
+from eptaro.core.results.column import Column, materialize
 from eptaro.core.results.deferred import AnyColumn, LazyColumn
 from eptaro.errors import QuestionError, unknown
 
@@ -108,7 +108,7 @@ _GATHERED = ("_columns", "meta", "answer")
 class Result:
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
-    `result["revenue"]` is an array (see `core.tables.column` for the kinds), `result.rows()` yields
+    `result["revenue"]` is an array (kinds: `core.results.column`), `result.rows()` yields
     one dict per row. Deferred columns are calculated when they are asked for. `answer` is the
     question and the days behind each number, of a verb's result. The rows of one that has `parts`
     are gathered when they are first asked for.
@@ -131,7 +131,9 @@ class Result:
         meta: dict[str, Any] | None = None,
         answer: Lineage | None = None,
     ) -> None:
-        self._columns = {c.name: c if isinstance(c, LazyColumn) else settled(c) for c in columns}
+        self._columns = {
+            c.name: c if isinstance(c, LazyColumn) else materialize(c) for c in columns
+        }
         self.meta = dict(meta or {})
         self.answer = answer
         if len(self._columns) != len(columns):
@@ -198,7 +200,7 @@ class Result:
             raise QuestionError(unknown("column", name, self._columns))
         found = self._columns[name]
         if isinstance(found, LazyColumn):
-            found = self._columns[name] = settled(found.made())
+            found = self._columns[name] = materialize(found.made())
         return found
 
     def __getitem__(self, name: str) -> NDArray[Any]:

@@ -15,7 +15,7 @@ from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
 from eptaro.core.query.transactions import LABEL, per_row
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, dates
-from eptaro.core.results.deferred import AnyColumn, LazyColumn, TiledArray, taken
+from eptaro.core.results.deferred import AnyColumn, LazyColumn, TiledArray, take_lazy
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GoalRows, goal_columns
@@ -41,7 +41,7 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
         TiledArray.of_spans(np.arange(count), groups),
     )
     last, since = TiledArray.of_spans(rows.last, groups), TiledArray.of_spans(rows.since, groups)
-    head = [*taken(rows.head(every), place), rows.complete(view)]
+    head = [*take_lazy(rows.head(every), place), rows.complete(view)]
     columns: list[AnyColumn] = [*view.groups.later(group), *head]
     opens = TiledArray.of_spans(np.maximum(rows.opens, rows.since), groups)
     own = Side("day" if every == "day" else "days", opens, last)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.levels import Amount
 from eptaro.core.query.query import MeasuredQuery, Query
-from eptaro.errors import QuestionError, check_texts, spelled, unknown
+from eptaro.errors import QuestionError, check_texts, spell_option, unknown
 from eptaro.option import option
 
 if TYPE_CHECKING:
@@ -169,7 +169,7 @@ class Recap(MeasuredQuery):
         if any(others):
             table = f"rhythm(per={self.per!r}, across=..., wide=True)"
             command = f"eptaro rhythm --per {self.per} --across COLUMN --wide"
-            cure = f"; for a wide table use {spelled(table, command)}" if self.wide else ""
+            cure = f"; for a wide table use {spell_option(table, command)}" if self.wide else ""
             raise QuestionError(
                 f"per={self.per!r} is not a level of time; it cannot be combined with "
                 f"wide, totals, subtotals, shares, ranks or index{cure}"

@@ -11,7 +11,7 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.kernels.gathering import running
+from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import LastN, Number, Side, Value
 from eptaro.core.query.transactions import Ledger
@@ -23,7 +23,7 @@ from eptaro.core.results.deferred import (
     ManyFlags,
     ManyInts,
     TiledArray,
-    together,
+    lazy_group,
 )
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.errors import QuestionError
@@ -111,7 +111,7 @@ class Windowed:
     def head(self, view: View) -> list[AnyColumn]:
         """Return the columns that label the windows."""
         rows = len(self.group)
-        days = together(["date", "first", "last", "days"], rows, self._days)
+        days = lazy_group(["date", "first", "last", "days"], rows, self._days)
         entries = LazyColumn("entries", rows, lambda: self._entries(view))
         return [*days, entries, LazyColumn("complete", rows, self._complete)]
 
@@ -197,7 +197,7 @@ def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
     places = np.arange(axis.size)
     active = view.cells.sums(ROWS, places, places + 1).data > 0
     days = axis.cells_of()[1][active]
-    counts = running(active.astype(np.int64))
+    counts = running_sums(active.astype(np.int64))
     upto = counts[axis.cell_of(group, date + 1)]
     opens = counts[axis.cell_of(group, np.full(len(group), axis.first_day))]
     lo = np.maximum(upto - n, opens)

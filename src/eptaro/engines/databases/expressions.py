@@ -28,7 +28,7 @@ from eptaro.core.expressions.tree import (
     error_at,
 )
 from eptaro.core.expressions.values import number_of
-from eptaro.engines.databases.functions import called
+from eptaro.engines.databases.functions import call_sql
 from eptaro.engines.databases.sqlexpr import SqlExpr, kept_day, without_nan
 
 _COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
@@ -149,7 +149,7 @@ class Translator:
                 part = SqlExpr(sql.literal(1), 0) if value is None else self.made(value)
                 return SqlExpr(sql.case((self.made(condition).sql, part.sql)), part.scale)
             case Call():
-                return called(self, node)
+                return call_sql(self, node)
             case _:
                 raise self.refused(node, "this")
 

@@ -42,7 +42,7 @@ from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.kinds import only_picked
 from eptaro.inputs.dates.reading import read_dates, settled_start
 from eptaro.inputs.options import SqlOptions
-from eptaro.outputs.databases import connected, refusals
+from eptaro.outputs.databases import connect, refusals
 from eptaro.rules.dates import DateRules
 from eptaro.rules.lookups import Lookup, lookups_of
 from eptaro.urls import redact_url
@@ -228,10 +228,10 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
         if plane.what not in GROUPED + LISTED:
             raise TypeError(f"no rule says how a database calculates {plane}")
     with refusals(url):
-        engine = connected(url)
+        engine = connect(url)
         try:
             rows = SqlTable.of(engine, what, name)
-            rows, missed = joined(rows, lookups_of(options.lookups))
+            rows, missed = join_lookups(rows, lookups_of(options.lookups))
             columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
             rows = rows.settled(columns - {date})
             where = rows.where(date, scope)
@@ -384,7 +384,7 @@ def _rejected(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
 _MATCH = "eptaro_match"
 
 
-def joined(rows: SqlTable, lookups: Sequence[Lookup]) -> tuple[SqlTable, tuple[str, ...]]:
+def join_lookups(rows: SqlTable, lookups: Sequence[Lookup]) -> tuple[SqlTable, tuple[str, ...]]:
     """Return rows with the columns of lookups, and how many have no match in each.
 
     Raises `InputError` where a lookup is no table of the database, or has a key twice.

@@ -18,7 +18,7 @@ _WHOLE = 2.0**53  # floats from there on are whole
 _MOST_PLACES = 18
 
 
-def called(to: Translator, node: Call) -> SqlExpr:
+def call_sql(to: Translator, node: Call) -> SqlExpr:
     """Return a call as SQL."""
     match node.function:
         case "if" | "coalesce" | "least" | "greatest":

@@ -11,9 +11,9 @@ import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.engines.findings import Findings
-from eptaro.errors import DateError, EptaroError, MeasureError, counted
+from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
 from eptaro.inputs.columns.numbers import infer_numbers
-from eptaro.inputs.datecolumn import Evidence, resolve
+from eptaro.inputs.datecolumn import Evidence, infer_order
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import looks_like_dates, read_dates
 from eptaro.rules.dates import DateRules
@@ -29,7 +29,7 @@ def decided_rules(
     if rules.order != "infer" and _share(column, rules) >= 0.5:
         return rules, []
     try:
-        decided, evidence = resolve(column, replace(rules, order="infer"), name)
+        decided, evidence = infer_order(column, replace(rules, order="infer"), name)
     except DateError as error:
         seen = Evidence.of(column)
         days, months = len(seen.day_first), len(seen.month_first)
@@ -173,8 +173,8 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
         return ColumnProfile(name, "other", f"dates? {reason}", blanks)
     count = pc.count_distinct(column).as_py()
     if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
-        return ColumnProfile(name, "groups", counted(count, "distinct value"), blanks)
-    return ColumnProfile(name, "other", counted(count, "distinct value"), blanks)
+        return ColumnProfile(name, "groups", count_noun(count, "distinct value"), blanks)
+    return ColumnProfile(name, "other", count_noun(count, "distinct value"), blanks)
 
 
 def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:

@@ -17,7 +17,7 @@ import pyarrow as pa
 from eptaro.core.calendars.grain import Grain
 from eptaro.engines.profiling.columns import ColumnProfile, look_at
 from eptaro.errors import InputError
-from eptaro.inputs.files.damage import readable
+from eptaro.inputs.files.damage import translate_errors
 from eptaro.inputs.files.opening import READERS
 from eptaro.inputs.sources import Source
 from eptaro.rules.dates import DateRules
@@ -222,7 +222,7 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
     distinguished by evidence; numbers where all of its values are; groups where texts repeat.
     Raises `InputError` where there are no rows.
     """
-    with readable(source.name):
+    with translate_errors(source.name):
         parts, rows = [], 0
         for part in source.whole():
             parts.append(part)

@@ -13,7 +13,7 @@ from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.kernels.factorize import close_together
 from eptaro.core.results.column import Column
 from eptaro.errors import InputError
-from eptaro.inputs.files.chunks import encoded, plain, to_numpy, unblanked
+from eptaro.inputs.files.chunks import encode_dictionary, fill_blanks, plain, to_numpy
 
 _MOST_MARKED = 8  # whole numbers between the least and the largest, for each row
 
@@ -33,7 +33,7 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
     if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
         return coded
     try:
-        whole = encoded(array)
+        whole = encode_dictionary(array)
     except pa.ArrowNotImplementedError:
         raise _no_groups(name, kind, source) from None
     indices = _filled_codes(whole)
@@ -66,7 +66,7 @@ def _marked(array: pa.ChunkedArray, name: str) -> Categorical | None:
     least, most = ends["min"], ends["max"]
     if least is None or most - least >= min(_MOST_MARKED * len(array), 1 << 30) or most >= 1 << 63:
         return None
-    values = unblanked(array, least).astype(np.int64, copy=False)
+    values = fill_blanks(array, least).astype(np.int64, copy=False)
     found, codes = close_together(values, least, most - least + 1)
     if array.null_count:
         codes[~to_numpy(array.is_valid())] = -1
@@ -120,7 +120,7 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Categorical:
         array = pc.add(pc.if_else(pc.is_nan(array), None, array), 0.0)
     if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
         return coded
-    whole = encoded(array)
+    whole = encode_dictionary(array)
     codes = plain(_filled_codes(whole)).astype(np.int32, copy=False)
     words = whole.dictionary
     if pa.types.is_decimal(kind) or pa.types.is_floating(kind):

@@ -25,7 +25,7 @@ from eptaro.inputs.columns.kinds import in_order, name_picked, read_text_or_date
 from eptaro.inputs.columns.values import RowOrigin, read_numbers
 from eptaro.inputs.dates.outcome import ParsedDates
 from eptaro.inputs.dates.reading import in_periods, read_dates
-from eptaro.inputs.files.chunks import encoded, plain, to_numpy
+from eptaro.inputs.files.chunks import encode_dictionary, plain, to_numpy
 from eptaro.rules.dates import DateRules
 
 # So few rows that what is between a formula's steps is soon used again, so many that
@@ -120,7 +120,7 @@ class FormulaColumns:
 
     def coded(self, name: str) -> Categorical:
         """Return a column as codes into its distinct values."""
-        return coded(self.column(name), self._formulas.columns[name])
+        return encode_column(self.column(name), self._formulas.columns[name])
 
     def counted(self, name: str) -> Categorical:
         """Return a column as codes into the words of its distinct values."""
@@ -165,7 +165,7 @@ class FormulaColumns:
         return data if column.valid is None else data & column.valid
 
     def _evaluated(self, formula: Formula) -> Column:
-        from eptaro.core.expressions.evaluate import evaluated  # of most books there are none
+        from eptaro.core.expressions.evaluate import evaluate  # of most books there are none
 
         read = {name: self._of(name, formula) for name in formula.names}
         columns = {name: column for name, (column, _, _) in read.items()}
@@ -176,7 +176,7 @@ class FormulaColumns:
         def some(of: slice) -> Column:
             own, times = ({n: c.take(of) for n, c in part.items()} for part in (columns, hours))
             count = len(range(rows)[of])
-            return evaluated(node, formula.text, own, kinds, count, times)
+            return evaluate(node, formula.text, own, kinds, count, times)
 
         told = kind_of(node, kinds, formula.text) in (Kind.NUMBER, Kind.FLAG)
         many = max((len(c.choices) for c in columns.values() if c.choices is not None), default=0)
@@ -211,7 +211,7 @@ class FormulaColumns:
         return self._as_dates(array, name)
 
     def _as_text(self, array: pa.ChunkedArray, name: str) -> Column:
-        whole = encoded(array)
+        whole = encode_dictionary(array)
         codes = whole.indices.fill_null(-1) if whole.null_count else whole.indices
         words = np.array([*whole.dictionary.to_pylist(), None], object)[:-1]
         return Column.text(name, words, plain(codes).astype(np.int32))
@@ -249,7 +249,7 @@ _KINDS = {
 }
 
 
-def coded(column: Column, formula: Formula) -> Categorical:
+def encode_column(column: Column, formula: Formula) -> Categorical:
     """Return a column as codes into its distinct values, -1 where blank.
 
     Raises `ExpressionError` for numbers with decimals.

@@ -15,10 +15,10 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Ints, as_date
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.columns.numbers import cure, read_written
 from eptaro.inputs.columns.wrapped import SourceWrapper
-from eptaro.inputs.datecolumn import decided
+from eptaro.inputs.datecolumn import infer_date_rules
 from eptaro.inputs.dates.outcome import is_text
 from eptaro.inputs.dates.reading import read_dates
-from eptaro.inputs.files.chunks import encoded
+from eptaro.inputs.files.chunks import encode_dictionary
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.rules.dates import DateRules
@@ -74,7 +74,7 @@ class LookupTable:
 
     def places(self, keys: pa.ChunkedArray, days: Days | None) -> Ints:
         """Return the line of each row by its key and, where lines are dated, day; -1 for none."""
-        whole = encoded(keys)
+        whole = encode_dictionary(keys)
         words = _as_words(whole.dictionary)
         found = pc.fill_null(pc.index_in(words, self._keys), -1)
         codes: Ints = np.append(found.to_numpy(zero_copy_only=False), -1).astype(np.int64)
@@ -96,7 +96,9 @@ class LookupTable:
             column = self._numbers(column, name)
         picked = pa.array(places, mask=places < 0)
         if is_text(column.type):  # few values that are in many rows
-            coded = encoded(pa.chunked_array([column] if isinstance(column, pa.Array) else column))
+            coded = encode_dictionary(
+                pa.chunked_array([column] if isinstance(column, pa.Array) else column)
+            )
             return pa.DictionaryArray.from_arrays(coded.indices.take(picked), coded.dictionary)
         taken = column.take(picked)
         return taken.combine_chunks() if isinstance(taken, pa.ChunkedArray) else taken
@@ -164,7 +166,7 @@ class LookupTable:
 
 def _words(keys: pa.ChunkedArray) -> tuple[pa.Array, NDArray[np.int64]]:
     """Return the different keys as texts, and the place of each row's among them."""
-    whole = encoded(pa.chunked_array([_as_words(encoded(keys))]))
+    whole = encode_dictionary(pa.chunked_array([_as_words(encode_dictionary(keys))]))
     return whole.dictionary, whole.indices.to_numpy(zero_copy_only=False).astype(np.int64)
 
 
@@ -248,7 +250,7 @@ class JoinedSource(SourceWrapper):
 
     def _settle(self, date: str, used: Sequence[LookupTable]) -> None:
         if not self._settled and any(table.dated for table in used):
-            self._rules, self._settled = decided(self.source, date, self._rules)[0], True
+            self._rules, self._settled = infer_date_rules(self.source, date, self._rules)[0], True
 
     def _days(self, rows: pa.Table, date: str) -> Days:
         read = read_dates(rows[date], self._rules, date)
@@ -265,7 +267,7 @@ class JoinedSource(SourceWrapper):
         self._missed[number] = (count + int(np.count_nonzero(missed)), shown)
 
 
-def loaded(lookups: object, rules: DateRules, names: Sequence[str]) -> list[LookupTable]:
+def load_lookups(lookups: object, rules: DateRules, names: Sequence[str]) -> list[LookupTable]:
     """Return the tables of lookups beside rows whose columns have names, read into memory."""
     tables: list[LookupTable] = []
     for lookup in lookups_of(lookups):

@@ -13,7 +13,7 @@ from typing import Any, Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.errors import MeasureError, spelled
+from eptaro.errors import MeasureError, spell_option
 from eptaro.option import flag, setting
 from eptaro.rules.numbers import Mark, NumberRules
 
@@ -202,7 +202,7 @@ def cure(text: str) -> str:
     try:
         rules = infer_numbers(pa.array([text]), "")[0]
     except UndecidedError:
-        marks = spelled("NumberRules(thousands=..., decimal=...)", "--thousands and --decimal")
+        marks = spell_option("NumberRules(thousands=..., decimal=...)", "--thousands and --decimal")
         return f" (name the marks with {marks})"
     except MeasureError:
         return ""
@@ -210,7 +210,9 @@ def cure(text: str) -> str:
     own = [part for part in fields(rules) if getattr(rules, part.name) != getattr(usual, part.name)]
     shown = ", ".join(f"{part.name}={getattr(rules, part.name)!r}" for part in own)
     options = " ".join(_as_option(part, getattr(rules, part.name)) for part in own)
-    cure = spelled(f"numbers='infer' or NumberRules({shown})", f"--numbers infer, or {options}")
+    cure = spell_option(
+        f"numbers='infer' or NumberRules({shown})", f"--numbers infer, or {options}"
+    )
     return f" (use {cure})"
 
 
@@ -270,7 +272,7 @@ def _around(said: list[str], name: str) -> tuple[str, ...]:
         one, two = (repr(found[word]) for word in money[:2])
         raise MeasureError(
             f"{name!r} holds amounts in several currencies, such as {one} and {two}, which do not "
-            f"add up; select one with {spelled('where=', '--where CONDITION')}"
+            f"add up; select one with {spell_option('where=', '--where CONDITION')}"
         )
     units = [word for word in found if word not in money]
     if len(units) > 1 or (units and money):

@@ -14,8 +14,8 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.mask import RowMask
 from eptaro.core.kernels.reading import narrow, units
 from eptaro.core.results.column import Column
-from eptaro.errors import MeasureError, spelled
-from eptaro.inputs.files.chunks import one_array, to_numpy, unblanked
+from eptaro.errors import MeasureError, spell_option
+from eptaro.inputs.files.chunks import fill_blanks, one_array, to_numpy
 from eptaro.inputs.sources import Source
 
 
@@ -64,7 +64,7 @@ def read_filled(array: pa.ChunkedArray, name: str) -> Column:
     if array.null_count:
         valid = to_numpy(array.is_valid())
     if pa.types.is_floating(array.type):
-        return Column.of(name, "float", unblanked(array, 0.0), valid)
+        return Column.of(name, "float", fill_blanks(array, 0.0), valid)
     return Column.of(name, "flag", np.zeros(len(array), bool), valid)
 
 
@@ -85,11 +85,11 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column
         return Column.of(name, "integer", np.zeros(len(array), np.int64), valid)
     if pa.types.is_integer(kind):
         try:
-            return Column.of(name, "integer", unblanked(array.cast(pa.int64()), 0), valid)
+            return Column.of(name, "integer", fill_blanks(array.cast(pa.int64()), 0), valid)
         except pa.ArrowInvalid:
             raise MeasureError(f"{source.name}: {name!r} holds integers over 64 bits") from None
     if pa.types.is_floating(kind):
-        data = unblanked(array.cast(pa.float64()), 0.0)
+        data = fill_blanks(array.cast(pa.float64()), 0.0)
         if not source.of_text:
             return Column.of(name, "float", data, valid)
         _check_finite(data, name, placed)
@@ -102,7 +102,7 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column
         return Column.of(name, "float", data, valid)
     if pa.types.is_decimal(kind):
         floats = array.cast(pa.float64()) if source.of_text or source.has_rules else None
-        found = None if floats is None else unblanked(floats, 0.0)
+        found = None if floats is None else fill_blanks(floats, 0.0)
         return _decimals(array, name, placed, valid, found)
     raise MeasureError(f"{source.name}: {_not_numbers(array, name, placed)}")
 
@@ -224,6 +224,6 @@ def _not_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> str:
 
             text = array[row].as_py()
             return f"row {placed.number(row):,} of {name!r}: {text!r} is not a number{cure(text)}"
-        option = spelled("numbers='infer'", "--numbers infer")
+        option = spell_option("numbers='infer'", "--numbers infer")
         return f"{name!r} holds numbers as text; use {option} to read them"
     return f"{name!r} holds {array.type}, not numbers"

@@ -151,7 +151,7 @@ def _in_turn(columns: Sequence[pa.ChunkedArray]) -> pa.ChunkedArray:
     return joined.take(pa.array(np.arange(rows * count).reshape(count, rows).T.ravel()))
 
 
-def lengthened(source: Source, across: object) -> Source:
+def unpivot(source: Source, across: object) -> Source:
     """Return a source whose columns across are rows, or the same where there are none."""
     asked = across_of(across)
     return source if asked is None else UnpivotedSource(source, asked)
@@ -278,7 +278,7 @@ def _different(column: pa.ChunkedArray) -> list[str | None]:
     return found
 
 
-def cleaned(source: Source, numbers: object) -> Source:
+def clean_numbers(source: Source, numbers: object) -> Source:
     """Return a source whose numbers are read under rules, or the same where they are strict.
 
     Raises `MeasureError` for rules that are none.

@@ -60,7 +60,7 @@ def is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
-def said(value: pa.Scalar) -> str:
+def show_value(value: pa.Scalar) -> str:
     """Return a value as messages show it, also where the standard library has no such date."""
     try:
         return repr(value.as_py())
@@ -76,13 +76,13 @@ def needs_zone(name: str, what: str) -> str:
     )
 
 
-def shifted(days: Days, times: Ints, per_day: int, rules: DateRules) -> tuple[Days, Ints]:
+def shift_day_start(days: Days, times: Ints, per_day: int, rules: DateRules) -> tuple[Days, Ints]:
     """Return days and times where the small hours belong to the day before; these go on to 28."""
     early = times < rules.shift * per_day // DAY
     return days - early, times + early * per_day
 
 
-def checked(
+def check_typed_days(
     column: pa.ChunkedArray, days: Days, times: Ints | None, rules: DateRules
 ) -> ParsedDates:
     """Return typed days with blanks, sentinels and days out of range marked as bad."""
@@ -113,12 +113,12 @@ def sentinel_days(rules: DateRules) -> list[int]:
     return [int(day) for day, why in zip(parsed.day, parsed.reason, strict=True) if not why]
 
 
-def finished(parsed: Parsed, blank: Flags | None, rules: DateRules) -> ParsedDates:
+def finish_days(parsed: Parsed, blank: Flags | None, rules: DateRules) -> ParsedDates:
     """Return days and times after the shift of the day's start, with the bad rows marked."""
     day: Days = parsed.day
     micros = parsed.micros
     if rules.shift:
-        day, micros = shifted(day, micros, DAY, rules)
+        day, micros = shift_day_start(day, micros, DAY, rules)
     reason = parsed.reason
     if blank is not None:
         reason = np.where(blank, "blank", reason).astype(object)

@@ -13,18 +13,18 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import LAST_DAY, Days, Ints, month_starts
 from eptaro.core.calendars.grain import GRAINS, Grain, first_days
-from eptaro.core.kernels.reading import split
-from eptaro.errors import DateError, spelled
+from eptaro.core.kernels.reading import split_timestamps
+from eptaro.errors import DateError, spell_option
 from eptaro.inputs.dates.outcome import (
     DAY_NS,
     ParsedDates,
-    checked,
-    finished,
+    check_typed_days,
+    finish_days,
     is_text,
     needs_zone,
-    said,
     sentinel_days,
-    shifted,
+    shift_day_start,
+    show_value,
 )
 from eptaro.inputs.dates.texts import (
     DAY,
@@ -39,7 +39,7 @@ from eptaro.inputs.dates.texts import (
     standing_for,
     to_zone,
 )
-from eptaro.inputs.files.chunks import encoded, one_array, to_numpy
+from eptaro.inputs.files.chunks import encode_dictionary, one_array, to_numpy
 from eptaro.option import setting
 from eptaro.rules.dates import DateRules
 
@@ -141,10 +141,10 @@ def days_and_times(
 ) -> ParsedDates:
     """Return days and times of local timestamps counted in units of which `per_day` make a day."""
     days: Days
-    days, times = split(stamps, per_day)
+    days, times = split_timestamps(stamps, per_day)
     if rules.shift:
-        days, times = shifted(days, times, DAY_NS, rules)
-    return checked(column, days, times, rules)
+        days, times = shift_day_start(days, times, DAY_NS, rules)
+    return check_typed_days(column, days, times, rules)
 
 
 def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
@@ -160,12 +160,12 @@ def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
         if (rules.blanks or column.null_count)
         else None
     )
-    return finished(parse_numbers(to_numpy(values), whole, rules), blank, rules)
+    return finish_days(parse_numbers(to_numpy(values), whole, rules), blank, rules)
 
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     """Return the days of text: each distinct text is read once."""
-    whole = encoded(column)
+    whole = encode_dictionary(column)
     texts = whole.dictionary.cast(pa.string())
     if rules.serials or rules.unix:
         parsed = _numbers_in_text(texts, rules)
@@ -192,8 +192,8 @@ def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDat
     if not len(texts):
         empty = np.zeros(len(places), np.int64)
         parsed = Parsed(empty, empty, empty, np.full(len(places), "blank", object))
-        return finished(parsed, blank, rules)
-    each = finished(parsed, None, rules)
+        return finish_days(parsed, blank, rules)
+    each = finish_days(parsed, None, rules)
     times = None if each.times is None else each.times[places]
     bad = None if each.bad is None else each.bad[places]
     reasons = None if each.reasons is None else each.reasons[places]
@@ -222,7 +222,7 @@ def _of_one_grain(
             )
             raise DateError(
                 f"{name!r} holds both {one}, and {two}; name the period of its dates with "
-                f"{spelled('grain=', '--grain')}"
+                f"{spell_option('grain=', '--grain')}"
             )
         return parsed, GRAINS[found[0]] if found else None
     wanted = GRAINS.index(rules.grain)
@@ -319,7 +319,7 @@ def _typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
             if column.null_count
             else column.cast(pa.int32())
         )
-        return checked(column, days, None, rules)
+        return check_typed_days(column, days, None, rules)
     if pa.types.is_date64(kind):
         return from_stamps(column.cast(pa.timestamp("ms")), rules)
     if pa.types.is_timestamp(kind):
@@ -334,8 +334,8 @@ def _typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
         return from_numbers(column, rules)
     if pa.types.is_null(kind):
-        return checked(column, np.zeros(len(column), np.int32), None, rules)
-    sample = next((said(value) for value in column if value.is_valid), "none")
+        return check_typed_days(column, np.zeros(len(column), np.int32), None, rules)
+    sample = next((show_value(value) for value in column if value.is_valid), "none")
     raise DateError(f"{name!r} holds {kind} (such as {sample}), not dates")
 
 

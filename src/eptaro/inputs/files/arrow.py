@@ -10,7 +10,7 @@ import pyarrow as pa
 from pyarrow import ipc
 
 from eptaro.inputs.files.damage import file_digest
-from eptaro.inputs.sources import ColumnRequest, Source, check_columns, sound
+from eptaro.inputs.sources import ColumnRequest, Source, check_columns, plain_text
 from eptaro.rules.files import FileRules
 
 _BATCH = 1 << 20
@@ -66,7 +66,7 @@ class ArrowFile(Source):
             rows += batch.num_rows
             if rows >= _BATCH:
                 self.share = done / file.num_record_batches if counted else None
-                yield sound(pa.Table.from_batches(held))
+                yield plain_text(pa.Table.from_batches(held))
                 held, rows = [], 0
         if held:
-            yield sound(pa.Table.from_batches(held))
+            yield plain_text(pa.Table.from_batches(held))

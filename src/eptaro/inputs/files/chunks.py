@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from eptaro.core.kernels.dispatch import KERNEL
 from eptaro.core.kernels.mask import RowMask
 from eptaro.core.kernels.parallel import WORKERS, run_parallel
-from eptaro.core.kernels.reading import code
+from eptaro.core.kernels.reading import dictionary_encode
 
 
 def one_array(column: pa.ChunkedArray) -> pa.Array:
@@ -35,7 +35,7 @@ def to_numpy(column: pa.ChunkedArray) -> NDArray[Any]:
     return array
 
 
-def unblanked(array: pa.ChunkedArray, blank: Any) -> NDArray[Any]:
+def fill_blanks(array: pa.ChunkedArray, blank: Any) -> NDArray[Any]:
     """Return a column as an array, with a value in the place of blanks."""
     return to_numpy(pc.fill_null(array, blank) if array.null_count else array)
 
@@ -45,7 +45,7 @@ def plain(array: pa.Array) -> NDArray[Any]:
     return array.to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
 
 
-def filtered(table: pa.Table, keeping: RowMask) -> pa.Table:
+def filter_rows(table: pa.Table, keeping: RowMask) -> pa.Table:
     """Return the rows of a table that are kept."""
     columns = [_filtered(column, keeping) for column in table.columns]
     return pa.table(columns, names=table.column_names)
@@ -73,7 +73,7 @@ _ALL = np.empty(0, np.uint8)  # flags: all rows are filled
 _LEAST_SLICE = 1 << 17  # rows; fewer are not worth a thread
 
 
-def encoded(array: pa.ChunkedArray) -> pa.DictionaryArray:
+def encode_dictionary(array: pa.ChunkedArray) -> pa.DictionaryArray:
     """Return a column as codes into a dictionary, calculated in slices side by side."""
     if pa.types.is_dictionary(array.type):
         return one_array(array.unify_dictionaries())
@@ -98,7 +98,7 @@ def _encoded_chunk(chunk: pa.Array) -> pa.DictionaryArray:
     offsets = offsets[chunk.offset : chunk.offset + len(chunk) + 1]
     filled = plain(chunk.is_valid()).view(np.uint8) if chunk.null_count else _ALL
     try:
-        codes, firsts = code(np.frombuffer(data or b"", np.uint8), offsets, filled)
+        codes, firsts = dictionary_encode(np.frombuffer(data or b"", np.uint8), offsets, filled)
     except IndexError as error:
         raise pa.ArrowInvalid(f"damaged text: {error}") from None
     indices = pa.array(codes, mask=codes < 0) if chunk.null_count else pa.array(codes)

@@ -18,7 +18,7 @@ _DAMAGES = (pa.ArrowException, OSError, UnicodeError, zlib.error, lzma.LZMAError
 
 
 @contextmanager
-def readable(name: str) -> Iterator[None]:
+def translate_errors(name: str) -> Iterator[None]:
     """Raise `InputError` naming the input where it turns out damaged while it is read."""
     try:
         yield

@@ -13,7 +13,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from eptaro.errors import EptaroError, InputError, refused, unknown
+from eptaro.errors import EptaroError, InputError, refusal, unknown
 from eptaro.inputs.files.csv import CsvFile, StandardInput
 from eptaro.inputs.files.damage import unreadable
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource
@@ -104,7 +104,7 @@ def query_source(url: str, query: str | None) -> Source:
             result = connection.execute(sql.text(query))
             names, rows = list(result.keys()), result.fetchall()
     except (sql.exc.SQLAlchemyError, ImportError, ValueError, OSError) as error:
-        raise refused(url, error) from None
+        raise refusal(url, error) from None
     made: list[Any] = [list(column) for column in zip(*rows, strict=True)]
     columns = made or [[] for _ in names]
     try:

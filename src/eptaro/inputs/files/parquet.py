@@ -15,7 +15,7 @@ from eptaro.core.expressions.pruning import ColumnStats, bound_of, possible
 from eptaro.core.expressions.tree import Node, names_in
 from eptaro.errors import InputError
 from eptaro.inputs.files.damage import digest_of, file_digest, unreadable
-from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_columns, sound
+from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_columns, plain_text
 from eptaro.paths import StoragePath
 from eptaro.rules.files import FileRules
 
@@ -140,13 +140,13 @@ class ParquetFile(Source):
                 if isinstance(piece, SkippedRows):
                     yield piece
                 else:
-                    yield sound(self._with_stated(piece).select(wanted.names))
+                    yield plain_text(self._with_stated(piece).select(wanted.names))
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""
         with self._open() as file:
             for batch in file.iter_batches(_BATCH):
-                yield sound(self._with_stated(pa.Table.from_batches([batch])))
+                yield plain_text(self._with_stated(pa.Table.from_batches([batch])))
 
     def _with_stated(self, table: pa.Table) -> pa.Table:
         for name, value in self._stated.items():

@@ -23,7 +23,7 @@ from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.query import Query
 from eptaro.core.query.scope import EVERY, Only, group_names, looked_at, values_apart
 from eptaro.core.query.totals import GroupSet, ReducedBook
-from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading, sizes
+from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading_groups, sizes
 from eptaro.core.results.column import Column, join
 from eptaro.core.results.deferred import AnyColumn
 from eptaro.core.results.result import NoLineage, Parts, Result
@@ -32,7 +32,13 @@ from eptaro.core.verbs.recap.periods import TOTAL
 from eptaro.core.verbs.recap.shares import running_name, with_running_shares
 from eptaro.core.verbs.store import answer, check_in_parts
 from eptaro.errors import NothingLeftError, QuestionError, unknown
-from eptaro.sharded.questions.reduce import WantedGroups, narrowed, present, settled, shards_with
+from eptaro.sharded.questions.reduce import (
+    WantedGroups,
+    reduce_groups,
+    resolve_blanks,
+    shards_with,
+    values_present,
+)
 from eptaro.sharded.questions.shard_query import (
     BookContext,
     PartialTotals,
@@ -56,14 +62,16 @@ def in_shards(
     `each` does some work with every part, where it is made, and returns what that came to.
     """
     whole = of_all and cache(of_all)
-    return Result.of_parts(Parts(each, lambda: finished(together(each(_itself), by)), whole))
+    return Result.of_parts(
+        Parts(each, lambda: finished(concatenate_tables(each(_itself), by)), whole)
+    )
 
 
 def _itself(shard: int, table: Result) -> Result:
     return Result(table.columns, table.meta)  # columns not made yet would keep the shard's cells
 
 
-def together(tables: Sequence[Result], by: Sequence[str]) -> Result:
+def concatenate_tables(tables: Sequence[Result], by: Sequence[str]) -> Result:
     """Return the tables of several shards as one, in the order of groups and time."""
     if not tables:
         raise QuestionError("no transactions are left to look at")
@@ -123,7 +131,9 @@ def as_parts(table: Result, query: Query, measures: Sequence[Measure]) -> Result
     return Result(columns, table.meta)
 
 
-def finished(table: Result, query: Query, measures: Sequence[Measure], behind: NoLineage) -> Result:
+def finish_rows(
+    table: Result, query: Query, measures: Sequence[Measure], behind: NoLineage
+) -> Result:
     """Return all rows in the order that was asked for, with running shares where they were."""
     table = Result(table.lazy_columns, table.meta, behind)
     sort = query.order
@@ -171,7 +181,7 @@ def _named(gathered: PartialTotals) -> GroupSet:
 _OTHERS = "others"
 
 
-def topped(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) -> Result:
+def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) -> Result:
     """Answer with the largest groups of all, and the others as one: of each shard its own largest
     are looked at, then cells are put together.
     """
@@ -201,7 +211,7 @@ class TopGroups:
 
     def largest(self) -> TopGroups:
         """Return no more than are asked for."""
-        kept = leading(self.groups, self.size, self.count, self.within)
+        kept = leading_groups(self.groups, self.size, self.count, self.within)
         at = np.flatnonzero(kept)
         return replace(self, groups=self.groups.at(at).drop_unused(), size=self.size.take(at))
 
@@ -343,7 +353,7 @@ def _looked_at(
     for name in given_values:
         if name not in known:
             raise QuestionError(unknown("group column", name, known))
-    wanted = settled(shards, given_values)
+    wanted = resolve_blanks(shards, given_values)
     every, held = shards, shards_with(known, wanted, count)
     if held is not None:
         shards = shards.among(held)
@@ -369,7 +379,7 @@ def _facts_of_fewer(
     if found is None:
         raise _not_found(shards, told, wanted, query)
     only = query.only
-    held = present(found.folded.groups, wanted)
+    held = values_present(found.folded.groups, wanted)
     if held != {name: [*values] for name, values in wanted.items()}:
         wrong = _not_found(shards, told, wanted, query)
         if not isinstance(wrong, NothingLeftError):
@@ -380,7 +390,7 @@ def _facts_of_fewer(
 
 
 def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
-    return narrowed(folded, **how)
+    return reduce_groups(folded, **how)
 
 
 def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) -> Result:
@@ -392,7 +402,7 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
             raise _not_found(shards, told, wanted, query)
         raise _nothing_left(told, query)
     if isinstance(query, Recap) and query.top:
-        return topped(shards, names, ask, query)
+        return answer_top(shards, names, ask, query)
     answered, goes_by_all = tried
     calendar = None if told.own is not None else told.calendar
     behind = NoLineage(answered, tuple(names), tuple(m.name for m in told.measures), calendar)
@@ -405,7 +415,7 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
     return in_shards(
         lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
         names,
-        partial(finished, query=query, measures=told.measures, behind=behind),
+        partial(finish_rows, query=query, measures=told.measures, behind=behind),
         None if told.own is not None else partial(_of_all, shards, told, wanted, query),
     )
 
@@ -444,7 +454,7 @@ def _then(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> Any:
 
 
 def _any_of(shard: int, folded: Folded, wanted: WantedGroups) -> bool | None:
-    return all(present(folded.groups, wanted).values()) or None
+    return all(values_present(folded.groups, wanted).values()) or None
 
 
 def _not_found(
@@ -471,7 +481,8 @@ def _nothing_left(told: BookContext, query: Query) -> NothingLeftError:
 
 def _values(shard: int, folded: Folded, wanted: WantedGroups) -> tuple[Any, Any]:
     found = {
-        name: {str(v) for v in values} for name, values in present(folded.groups, wanted).items()
+        name: {str(v) for v in values}
+        for name, values in values_present(folded.groups, wanted).items()
     }
     choices = {
         name: [str(v) for v in folded.groups.coded[name].choices.to_list()][:_MOST_NAMED]

@@ -15,7 +15,7 @@ import numpy as np
 
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Groups, code_of
-from eptaro.core.aggregation.shards import combined, shard_of_hashes
+from eptaro.core.aggregation.shards import combine_hashes, shard_of_hashes
 from eptaro.core.calendars.days import Flags, Ints, ordinal
 from eptaro.core.calendars.span import Span
 from eptaro.core.kernels.texts import hashes_of_numbers, hashes_of_texts
@@ -43,7 +43,7 @@ def shards_with(
     if prod(map(len, columns)) > _MOST:
         return None
     keys = np.array([*product(*columns)], np.uint64).reshape(-1, len(names))
-    return sorted({int(shard) for shard in shard_of_hashes(combined(keys.T), shards)})
+    return sorted({int(shard) for shard in shard_of_hashes(combine_hashes(keys.T), shards)})
 
 
 def _hashes(value: Any) -> Iterable[int]:
@@ -66,13 +66,13 @@ WantedGroups = Mapping[str, Sequence[Any]]
 StringTable = frozenset[tuple[str, str]]  # columns, and what groups are called in them
 
 
-def narrowed(
+def reduce_groups(
     folded: Folded, names: Sequence[str], wanted: WantedGroups, asked: Asked | None, coverage: Span
 ) -> ReducedBook | None:
     """Return the groups with wanted values, added up by some of their columns; None where there
     are none.
     """
-    keep = bearing(folded.groups, wanted)
+    keep = groups_with(folded.groups, wanted)
     if not keep.any():
         return None
     own = None if asked is None else group_spans(asked, folded, coverage, part=True)
@@ -94,15 +94,15 @@ def _ends(own: GroupSpans, target: Ints, count: int) -> tuple[Ints, Ints]:
     return lo, hi
 
 
-def bearing(groups: Groups, wanted: WantedGroups) -> Flags:
+def groups_with(groups: Groups, wanted: WantedGroups) -> Flags:
     """Return which groups bear wanted values; those of other shards are passed over."""
     keep = np.ones(groups.count, bool)
-    for name, values in present(groups, wanted).items():
+    for name, values in values_present(groups, wanted).items():
         keep &= groups.matching({name: values}) if values else False
     return keep
 
 
-def present(groups: Groups, wanted: WantedGroups) -> dict[str, list[Any]]:
+def values_present(groups: Groups, wanted: WantedGroups) -> dict[str, list[Any]]:
     """Return the wanted values that occur, column by column."""
     found = {}
     for name, values in wanted.items():
@@ -112,14 +112,14 @@ def present(groups: Groups, wanted: WantedGroups) -> dict[str, list[Any]]:
 
 
 def _occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
-    """Return whether a value occurs; None alone is the blank (see `settled`)."""
+    """Return whether a value occurs; None alone is the blank (see `resolve_blanks`)."""
     words = [None] if value is None else [str(word) for word in choices.to_list()]
     if value is not None and str(value) not in words:
         return False
     return bool((groups.coded[name].codes == code_of(name, choices, value)).any())
 
 
-def settled(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[str, list[Any]]:
+def resolve_blanks(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[str, list[Any]]:
     """Return wanted values of which those that may represent the blank do so, unless a group of any
     shard is called so.
     """
@@ -142,7 +142,7 @@ def _may_be_blank(value: Any) -> bool:
 
 def _called(shard: int, folded: Folded, names: WantedGroups) -> StringTable:
     """Return what groups of a shard are called of some words, with their columns."""
-    found = present(folded.groups, names)
+    found = values_present(folded.groups, names)
     return frozenset((name, str(value)) for name, values in found.items() for value in values)
 
 

@@ -24,7 +24,7 @@ from eptaro.core.query.view import BookData
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.store import answer
 from eptaro.errors import NothingLeftError
-from eptaro.sharded.questions.reduce import WantedGroups, present
+from eptaro.sharded.questions.reduce import WantedGroups, values_present
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,7 +138,7 @@ class ShardQuery:
         """Return the facts of a shard, the whole that it is of, and what narrows a question to its
         groups; None where it has no wanted ones.
         """
-        own = present(folded.groups, self.wanted)
+        own = values_present(folded.groups, self.wanted)
         if not all(own.values()):
             return None
         only = [*self.others, *([own] if own else [])]

@@ -24,7 +24,7 @@ LOCK = ".writing"
 
 
 @contextmanager
-def writing(folder: StoragePath) -> Iterator[None]:
+def lock_folder(folder: StoragePath) -> Iterator[None]:
     """Be the only one that changes a folder; the system lets go of it however the process ends.
 
     In an object store nobody is kept out: there the manifest is looked at once more before another
@@ -125,7 +125,9 @@ def check_empty(folder: StoragePath) -> None:
             )
 
 
-def tidy(folder: StoragePath, manifest: Manifest, grace: float | None = None) -> None:
+def remove_old_manifests(
+    folder: StoragePath, manifest: Manifest, grace: float | None = None
+) -> None:
     """Take away manifests of before that nobody reads by any more, and what they alone name."""
     until = time.time() - (GRACE if grace is None else grace)
     named = {file.path for file in manifest.files}

@@ -30,7 +30,9 @@ class Rewritten:
     groups: int = 0
 
 
-def rewritten(shard: ShardFiles, new: Folded | None, out: Span | None, newest: int) -> Rewritten:
+def rewrite_shard(
+    shard: ShardFiles, new: Folded | None, out: Span | None, newest: int
+) -> Rewritten:
     """Return the files of a shard with the cells of `new`, and without those of the days `out`.
 
     Cells of a year are in one file, those of the year `newest` in one for each month; of these

@@ -12,7 +12,7 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.aggregation.axis import cells_axis
-from eptaro.core.aggregation.cells import Cells, together
+from eptaro.core.aggregation.cells import Cells, concatenate_cells
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.merge import rows_after
@@ -126,7 +126,7 @@ def joined_cells(tables: Iterable[CellTable], count: int, place: Ints | None = N
         cells = CellTable(whole, run[0].planes).cells(count, place)
         cells.check()
         parts.append(cells)
-    return together(parts)
+    return concatenate_cells(parts)
 
 
 def added_cells(old: CellTable, new: CellTable, count: int) -> CellTable:

@@ -15,12 +15,12 @@ from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.book_options import BookOptions
-from eptaro.core.query.coverage import PERIODS, asked_by_group, widened
+from eptaro.core.query.coverage import PERIODS, asked_by_group, widen_coverage
 from eptaro.errors import CalendarError, InputError
 from eptaro.paths import StoragePath
 from eptaro.storage.folder import leftovers
 from eptaro.storage.folder.files import new_token
-from eptaro.storage.folder.leftovers import writing
+from eptaro.storage.folder.leftovers import lock_folder
 from eptaro.storage.folder.manifest import Commit, Manifest, now, read_manifest
 from eptaro.storage.folder.shard_writer import Rewritten, check_within, meet, slice_of, year_of
 from eptaro.storage.folder.shardfiles import ShardFiles
@@ -102,12 +102,12 @@ class Transaction:
         (self.folder / NAME).write(lambda sink: sink.write(made.text().encode()))
         with suppress(InputError):  # what is left over harms nobody, and the next change comes by
             leftovers.end(self.folder)
-            leftovers.tidy(self.folder, made)
+            leftovers.remove_old_manifests(self.folder, made)
         return made
 
 
 @contextmanager
-def changing(
+def begin_transaction(
     folder: StoragePath,
     told: Folded,
     planes: Iterable[Plane],
@@ -124,7 +124,7 @@ def changing(
     Raises `InputError` where somebody else is writing, where the book differs from what is to
     come in, or where rows are in it already, unless `force` has them count twice.
     """
-    with writing(folder):
+    with lock_folder(folder):
         before = read_manifest(folder) if (folder / NAME).is_file() else None
         leftovers.clear(folder, before)
         if before is None:
@@ -215,7 +215,7 @@ def _options_of_both(
         span = joined.span
         if declared is not own.coverage:
             assert span is not None
-            span = widened(asked_by_group(own.coverage), span)
+            span = widen_coverage(asked_by_group(own.coverage), span)
         return replace(own, workdays=workdays, span=span)
     assert own.span is not None and added.span is not None
     lo, hi = min(own.span.lo, added.span.lo), max(own.span.hi, added.span.hi)

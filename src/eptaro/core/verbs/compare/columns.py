@@ -17,7 +17,7 @@ from eptaro.core.query.lineage import Change, DayMatching, Mean, Number, Side, V
 from eptaro.core.query.totals import GroupTotals
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column, dates, difference
-from eptaro.core.results.deferred import LazyColumn, TiledArray, together
+from eptaro.core.results.deferred import LazyColumn, TiledArray, lazy_group
 from eptaro.core.results.format import FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.verbs.compare.sides import Sides
 from eptaro.core.verbs.goals import GoalRows, goal_columns
@@ -179,7 +179,7 @@ class Compared:
             *("comparable", "prior_clamped"),
             *(["prior_spans"] if len(self._priors) > 1 else []),
         ]
-        return together(names, len(self.group), lambda: self._head(with_day=with_day))
+        return lazy_group(names, len(self.group), lambda: self._head(with_day=with_day))
 
     def _head(self, *, with_day: bool) -> list[Column]:
         now, exists = self.now, self.exists

@@ -27,7 +27,7 @@ from eptaro.core.verbs.compare.sides import (
     of_to_date,
     of_whole,
     of_windows,
-    restated,
+    restate,
     trailing_windows,
     whole_periods,
     window_of,
@@ -140,7 +140,7 @@ def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], DayMatching 
         return now, [find(now, _steps_to(fixed, now, per))], _pairing(asked, None)
     priors = [find(now, amount.n * step) for step in range(1, asked.mean_of + 1)]
     if asked.align == "restated":
-        priors = [restated(calendar, amount, asked.match, now, priors[0])]
+        priors = [restate(calendar, amount, asked.match, now, priors[0])]
     return now, priors, _pairing(asked, amount) if len(priors) == 1 else None
 
 

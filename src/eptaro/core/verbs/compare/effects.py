@@ -18,7 +18,7 @@ from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Days, Flags, Ints, weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.kernels.gathering import running
+from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.view import View
 from eptaro.core.results import bigint
@@ -65,7 +65,7 @@ class Effects:
         for side in self._sides:
             counts = []
             for kind in range(len(self._names)):
-                so_far = running((kinds == kind).astype(np.int64))
+                so_far = running_sums((kinds == kind).astype(np.int64))
                 counts.append(so_far[side.last - lo + 1] - so_far[side.first - lo])
             self._counts.append(counts)
         _, day = view.cells.axis.cells_of()
@@ -109,7 +109,7 @@ class Effects:
         places = 0 if change.kind == "float" else max(change.scale, _PLACES)
         left: NDArray[Any] = change.numbers() if not places else change.data
         if places:
-            left = bigint.wide(change.data) * 10 ** (places - change.scale)
+            left = bigint.widen(change.data) * 10 ** (places - change.scale)
         found = []
         for kind, name in enumerate(self._names):
             effect = self._effect(measure, kind, places)
@@ -142,7 +142,9 @@ class Effects:
         coverage, axis = self._view.coverage, self._view.cells.axis
         first, last = np.maximum(side.first, coverage.lo), np.minimum(side.last, coverage.hi)
         found = sums.between(*axis.bounds(self._group, first, last))
-        return bigint.wide(found.data) * 10 ** (places - found.scale) if places else found.numbers()
+        return (
+            bigint.widen(found.data) * 10 ** (places - found.scale) if places else found.numbers()
+        )
 
 
 def _column(

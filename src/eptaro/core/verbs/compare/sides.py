@@ -224,7 +224,7 @@ def as_many_workdays(
     return np.minimum(reached, end), short
 
 
-def restated(calendar: Calendar, amount: Amount, match: Match, now: Sides, prior: Sides) -> Sides:
+def restate(calendar: Calendar, amount: Amount, match: Match, now: Sides, prior: Sides) -> Sides:
     """Return the prior sides with those of years after a 53-week year 52 weeks back, day for day.
 
     Raises `QuestionError` on other calendars, and where it is not the year before.

@@ -14,10 +14,10 @@ from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.totals import GroupSet, ReducedBook
-from eptaro.core.query.view import BookData, View, largest
+from eptaro.core.query.view import BookData, View, top_groups
 from eptaro.core.results import bigint
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.deferred import TiledArray, taken
+from eptaro.core.results.deferred import TiledArray, take_lazy
 from eptaro.core.results.display import BLANK, shown
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
@@ -92,7 +92,7 @@ def recap(facts: BookData, query: Recap) -> Result:
     """Summarise each period of a level; see `Recap`."""
     view = facts.view(query.by, query.only, query.as_of)
     if query.top is not None:
-        view = largest(view, query.top, query.within_groups)
+        view = top_groups(view, query.top, query.within_groups)
     if query.every is not None:
         return _per_entry(view, query)
     if query.per in RECURRING:
@@ -133,7 +133,7 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
     )
     tied = tie_out(view, values, np.asarray(parts)) | rows_note(view.facts.folded)
     meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
-    head = [*view.groups.later(group), *taken(rows.head(), place), rows.complete_of_all(view)]
+    head = [*view.groups.later(group), *take_lazy(rows.head(), place), rows.complete_of_all(view)]
     table = Result([*head, *beside], meta, answer)
     order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
     if asked.shares:

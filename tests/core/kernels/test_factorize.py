@@ -5,7 +5,8 @@ from unittest import mock
 
 import numpy as np
 
-from eptaro.core.kernels import factorize, kept, sidebyside
+from eptaro.core.kernels import factorize, parallel
+from eptaro.core.kernels import mask as masks
 from eptaro.core.kernels.mask import RowMask
 from tests.core.kernels.both import both, sliced
 
@@ -26,8 +27,8 @@ class Kept(unittest.TestCase):
                 rng.random(301).astype(np.longdouble),
             )
             for way in both():
-                for cut in (kept.cut, lambda rows: sliced(rows, 3)):
-                    with mock.patch.object(kept, "cut", cut):
+                for cut in (masks.slices, lambda rows: sliced(rows, 3)):
+                    with mock.patch.object(masks, "slices", cut):
                         keep = RowMask(mask)
                     self.assertEqual(keep.count, len(there))
                     self.assertEqual(keep.places.tolist(), there, way)
@@ -44,8 +45,8 @@ class Occurring(unittest.TestCase):
         for least, span in ((0, 1), (-40, 90), (2**62, 500), (-(2**63), 7)):
             values = least + rng.integers(0, span, 300)
             for way in both():
-                for cut in (sidebyside.shares, sliced):
-                    with mock.patch.object(factorize, "shares", cut):
+                for cut in (parallel.chunks, sliced):
+                    with mock.patch.object(factorize, "chunks", cut):
                         found, places = factorize.close_together(values, least, span)
                     self.assertEqual(found.tolist(), sorted({*values.tolist()}), way)
                     self.assertEqual(found[places].tolist(), values.tolist())
@@ -59,8 +60,8 @@ class Occurring(unittest.TestCase):
         one, two = (rng.integers(0, bound, 80).astype(np.int32) for bound in (6, 9))
         wanted = (one * 9 + two).tolist()
         for way in both():
-            for cut in (sidebyside.shares, sliced):
-                with mock.patch.object(factorize, "shares", cut):
+            for cut in (parallel.chunks, sliced):
+                with mock.patch.object(factorize, "chunks", cut):
                     met, places = factorize.occurring_pairs(one, two, 6, 9)
                 self.assertEqual(met.tolist(), sorted({*wanted}), way)
                 self.assertEqual(met[places].tolist(), wanted)
