@@ -62,22 +62,22 @@ class Occurring(unittest.TestCase):
         for way in both():
             for cut in (parallel.chunks, sliced):
                 with mock.patch.object(factorize, "chunks", cut):
-                    met, places = factorize.occurring_pairs(one, two, 6, 9)
+                    met, places = factorize.factorize_pairs(one, two, 6, 9)
                 self.assertEqual(met.tolist(), sorted({*wanted}), way)
                 self.assertEqual(met[places].tolist(), wanted)
             for height, width in ((5, 9), (6, 8)):
                 with self.assertRaises(IndexError):
-                    factorize.occurring_pairs(one, two, height, width)
+                    factorize.factorize_pairs(one, two, height, width)
 
     def test_numbers_whether_marked_or_sorted(self):
         rng = np.random.default_rng(6)
         for bound, count in ((1, 3), (50, 1000), (1 << 16, 5), (1 << 20, 40), (1 << 40, 500)):
             keys = rng.integers(0, bound, count)
             for way in both():
-                found, places = factorize.occurring(keys, bound)
+                found, places = factorize.factorize(keys, bound)
                 self.assertEqual(found.tolist(), sorted({*keys.tolist()}), way)
                 np.testing.assert_array_equal(found[places], keys)
                 with self.assertRaises(IndexError):
-                    factorize.occurring(np.append(keys, bound), bound)
-                none = factorize.occurring(np.zeros(0, np.int64), 0)
+                    factorize.factorize(np.append(keys, bound), bound)
+                none = factorize.factorize(np.zeros(0, np.int64), 0)
                 self.assertEqual([part.tolist() for part in none], [[], []])

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical, Groups, words_of
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.factorize import factorize, occurring_pairs
+from eptaro.core.kernels.factorize import factorize, factorize_pairs
 from eptaro.core.kernels.gathering import count_below
 from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.reading import ends
@@ -259,7 +259,7 @@ class GroupEncoder:
         for part, encoder, pairs in zip(parts[1:], self.encoders[1:], self._pairs, strict=True):
             width = len(encoder)
             if width * height <= 8 * len(part) + (1 << 16) and numbers.dtype == np.int32:
-                met, places = occurring_pairs(numbers, part, height, width)
+                met, places = factorize_pairs(numbers, part, height, width)
             else:
                 combined = numbers.astype(np.int64)
                 combined *= width

@@ -63,14 +63,14 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
     return met + least, codes
 
 
-def occurring_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[Ints, Codes]:
+def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[Ints, Codes]:
     """Return the different pairs of numbers below `height` and `width`, as `one * width + two` in
     order, and the place of each row's pair among them.
 
     Raises `IndexError` for other numbers.
 
     >>> pair = np.array([1, 0, 1], np.int32), np.array([2, 0, 2], np.int32)
-    >>> [part.tolist() for part in occurring_pairs(*pair, 2, 3)]
+    >>> [part.tolist() for part in factorize_pairs(*pair, 2, 3)]
     [[0, 5], [1, 0, 1]]
     """
     if dispatch.loops is None:
