@@ -24,7 +24,7 @@ HEAD = """<!-- made by bench/all.py -->
 
 Measured on {cores} cores ({machine}, Python {python}), {sizes}
 million rows. Seconds are the least of up to three runs, each case in a process of its own; beside
-them stands a yardstick measured in the same run: one plain NumPy pass over the same bytes, or
+them is a reference measured in the same run: one plain NumPy pass over the same bytes, or
 pyarrow's bare read of the same file. Machines differ; ratios differ less. *ns per further row* is
 the slope between the two largest sizes.
 """
@@ -33,7 +33,7 @@ SECTIONS = {
     "The shapes that rows come in": (
         "shapes.py",
         """
-Beside Eptaro stand pandas and polars with its streaming engine, each asked in the best plain
+Eptaro is compared with pandas and with polars and its streaming engine, each used in the best plain
 code that we know (`bench/shapes.py`) and checked to give the same answer; `pandas ×` is how many
 times as long as Eptaro it takes, so below 1 it is quicker. A read pass reads every byte once; of
 files, it is pyarrow's bare read. Eptaro answers with a row for each group and period, also where

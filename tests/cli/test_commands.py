@@ -152,7 +152,7 @@ class Answers(Commands):
         )
         self.assertEqual((err, "tied out" in out, "as of" in out), ("", False, False))
         _, _, err = self.go("recap", "rows.csv", *DATA, "--per", "month", "-v")
-        for told in ("read and folded: ", "calendar: ", "days known: ", "kernel: ", "shown: "):
+        for told in ("read and folded: ", "calendar: ", "coverage: ", "kernel: ", "shown: "):
             self.assertIn(told, err)
         _, _, err = self.go("recap", "rows.csv", *DATA, "--per", "month")
         self.assertEqual(err, "")

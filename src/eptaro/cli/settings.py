@@ -1,4 +1,4 @@
-"""What the shared options and an `eptaro.toml` come to together."""
+"""The settings that result from the shared options and an `eptaro.toml`."""
 
 from __future__ import annotations
 

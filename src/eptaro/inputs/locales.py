@@ -11,7 +11,7 @@ from eptaro.optional import import_optional
 
 
 class LocaleNames(Names):
-    """Names from CLDR, in the form that stands alone."""
+    """Names from CLDR, in their stand-alone form."""
 
     def __init__(self, locale: str) -> None:
         babel = import_optional("babel", "locales", f"locale {locale!r}")

@@ -51,7 +51,7 @@ def light_of(colour: Sequence[float]) -> float:
 
 
 def ink_on(shade: Sequence[float]) -> str:
-    """Return black or white, whichever stands out more on a shade: by 4.5 or more.
+    """Return black or white, whichever has more contrast on a shade: 4.5 or more.
 
     >>> ink_on((0.12, 0.35, 0.48)), ink_on((0.58, 0.71, 0.78))
     ('#ffffff', '#000000')

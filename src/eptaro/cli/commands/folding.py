@@ -44,9 +44,7 @@ def _folded_into(folder: str, files: list[str], options: FileOptions, data: Data
 
 
 def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions) -> str:
-    """Add files to a folder, read as those before were, but for what options say, and return what
-    came of it.
-    """
+    """Add files to a folder, read like those before unless options differ; return the result."""
     book = ShardStore.open(StoragePath.of(folder))
     where = data.rows.get("where")
     for name, given, own in (

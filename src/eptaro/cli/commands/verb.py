@@ -102,7 +102,7 @@ def query_options(
 ) -> Callable[[Command], Command]:
     """Return a decorator that adds the options of a query, or those of some names, to a command.
 
-    They come to the command as one mapping, `given`; those that are `optional` need not be there.
+    The command receives them as one mapping, `given`; those that are `optional` may be missing.
     """
 
     def add(command: Command) -> Command:

@@ -108,7 +108,7 @@ def aside_note(folded: Folded) -> dict[str, Any]:
 
 
 def rows_note(folded: Folded) -> dict[str, str]:
-    """Return how the rows read come to those counted, where any were rejected."""
+    """Return how the rows read and the rows counted differ, where any were rejected."""
     rejected = 0 if folded.rejected is None else len(folded.rejected)
     left = 0 if folded.left is None else folded.left.rows
     if not rejected and not left:

@@ -387,7 +387,7 @@ AllWords = NDArray[np.int64]
 
 def run_steps(steps: Sequence[Step], cells_of: RowCellIndex, batch: Batch) -> list[Tally]:
     """Return what each step makes of the rows of a batch."""
-    counting = [step for step in steps if step.op == Op.ROWS]  # all of these come to the same
+    counting = [step for step in steps if step.op == Op.ROWS]  # all of these count the same rows
     others = [step for step in steps if step.op not in (None, Op.ROWS)]
     packed = _packed(others, len(batch)) if counting else None
     plans: list[Plan] = []

@@ -57,8 +57,8 @@ class Calculation(ABC):
 
     Blank values are left out. A subclass says which planes the fold keeps for it, its value
     over ranges of cells, and its value over ranges of unit values (such as the totals of
-    days), where it stands outside of another calculation. Its plain twin, which proofs go
-    by, is in `core.proof.plain` under the same name.
+    days), for a calculation around another. Its plain twin, which proofs use, is
+    in `core.proof.plain` under the same name.
     """
 
     name: ClassVar[str]

@@ -123,7 +123,7 @@ def _staged(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
     term, rest = parse_term(inner, whole)
     if rest.strip() or term.inner is not None:
         raise MeasureError(
-            f"{whole!r}: only one calculation may stand before 'per': for example sum(fare) per day"
+            f"{whole!r}: write one calculation before 'per', for example sum(fare) per day"
         )
     return Term(how, term.column, share, term, grain)
 

@@ -42,7 +42,7 @@ def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> 
     Columns: `date`, `weekday`, `prior_date`, `prior_weekday`, and for a measure that adds
     up its value on either day. Under the match rule a day of the current side meets the day
     moved back as a date, as many days or workdays from the prior side's start, or whole weeks
-    before; days with no counterpart, and prior days that none meets, stand alone. None
+    before; days with no counterpart, and prior days without one, are alone in their pair. None
     where a side does not exist.
     """
     current = change.now.side.span(row)
@@ -178,7 +178,7 @@ class Trace(Generic[Paired]):
     result : number or None
         What the table says.
     plain : number or None
-        What the transactions come to.
+        The value calculated from the transactions.
     agrees : bool
         Whether the two are the same.
     sides : tuple of TracedSide

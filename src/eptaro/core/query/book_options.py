@@ -128,8 +128,8 @@ class BookOptions:
         return sorted({ROWS, *self.planes})
 
     def settled(self, folded: Folded) -> BookOptions:
-        """Return the options with the workdays and the coverage that folded transactions come to;
-        `declared` keeps how the coverage was given.
+        """Return the options with the workdays and the coverage of folded transactions; `declared`
+        keeps how the coverage was given.
 
         Raises `InputError` where rows lie outside the coverage.
         """

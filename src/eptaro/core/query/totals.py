@@ -1,4 +1,4 @@
-"""What all groups come to, of which those at hand may be some: parts that are put together."""
+"""Totals of all groups, also where only some are in memory: parts that are merged."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from eptaro.core.results.column import Column
 
 
 class Share(Protocol):
-    """What some groups come to, which is put together with what others do."""
+    """The total of some groups, which is merged with those of others."""
 
     def beside(self, other: Self) -> Self:
         """Return the result of the groups of both."""

@@ -93,7 +93,7 @@ class NoLineage(Lineage):
 class Parts:
     """The parts of a result that shards make, each where it lies.
 
-    `each` does some work with every part and returns what that came to; `gathered` returns all
+    `each` calls a function with every part and returns the results; `gathered` returns all
     rows, `global_value`, where there is one, the result of all groups together.
     """
 

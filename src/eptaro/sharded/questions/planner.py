@@ -59,7 +59,7 @@ def in_shards(
 ) -> Result:
     """Return the result of which each shard makes its own part.
 
-    `each` does some work with every part, where it is made, and returns what that came to.
+    `each` calls a function with every part, where the part is, and returns the results.
     """
     whole = of_all and cache(of_all)
     return Result.of_parts(

@@ -198,7 +198,7 @@ def _options_of_both(
     folder: StoragePath, own: BookOptions, asked: BookOptions, told: Folded, both: Folded
 ) -> BookOptions:
     """Return the options of a folder's book together with new rows: the workdays of both, and the
-    coverage that all rows come to, or that holds what was declared of either.
+    coverage of all rows, or one that contains what was declared for either.
     """
     added = replace(asked, calendar=own.calendar, workdays=asked.workdays or own.workdays)
     added = added.settled(told)
