@@ -51,7 +51,7 @@ class Words(unittest.TestCase):
             for line, text in prose(path):
                 read = re.sub(r"`[^`\n]*`", "", text)  # names in code
                 for pattern, instead in INSTEAD.items():
-                    for hit in re.finditer(rf"(?<![\w.-])(?:{pattern})(?![\w(=-])", read):
+                    for hit in re.finditer(rf"(?<![\w.-])(?:{pattern})(?![\w(=-])", read, re.I):
                         at = line + read[: hit.start()].count("\n")
                         if (hit[0], name) not in EXCEPTIONS:
                             found.append(f"{name}:{at}: {hit[0]!r}; write: {instead}")

@@ -156,7 +156,7 @@ def _untold(decided: Mapping[str, tuple[NumberRules, str]]) -> dict[str, tuple[N
 
 
 class FrameOfPart:
-    """Stands for a partition whose frame comes as a value of its own."""
+    """A partition whose frame is passed as a separate value."""
 
     def __init__(self, name: str) -> None:
         self.name = name

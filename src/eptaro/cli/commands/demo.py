@@ -166,7 +166,7 @@ def _walk(folder: Path) -> None:
             ],
         ),
         (
-            "The fiscal quarter to date, day by day. Quiet days hold the total:",
+            "The fiscal quarter to date, day by day. Days without crossings keep the total:",
             ["accumulate", *data, "--within", "quarter", *fiscal, *today, "--only", "2025-08-11.."],
         ),
         (

@@ -47,7 +47,7 @@ class Batch:
     def extent(self, name: str) -> Extent:
         """Return the least and the largest value of a measured column, and how many are blank.
 
-        Worked out once. Blank values that are not NaN represent whatever is stored there.
+        Calculated once. Blank values that are not NaN represent whatever is stored there.
         """
         if name not in self._extents:
             self._extents[name] = extent_of(self.values[name])
