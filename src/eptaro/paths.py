@@ -89,7 +89,7 @@ class StoragePath:
         return Path(self.path).suffix.lower()
 
     def _info(self) -> Any:
-        with self.told("looked at"):
+        with self.describe_errors("looked at"):
             return self.system.get_file_info(self.path)
 
     def is_file(self) -> bool:
@@ -109,7 +109,7 @@ class StoragePath:
         """Return all files in a folder and the folders in it, in the order of their paths."""
         from pyarrow import fs
 
-        with self.told("looked through"):
+        with self.describe_errors("looked through"):
             selector = fs.FileSelector(self.path, recursive=True, allow_not_found=True)
             infos = self.system.get_file_info(selector)
         start = len(self.path) + 1
@@ -121,23 +121,23 @@ class StoragePath:
 
     def read(self) -> bytes:
         """Return all bytes of a file."""
-        with self.told("read"), self.system.open_input_stream(self.path) as source:
+        with self.describe_errors("read"), self.system.open_input_stream(self.path) as source:
             found: bytes = source.read()
         return found
 
     def opened(self) -> Any:
         """Return a file opened to be read here and there."""
-        with self.told("read"):
+        with self.describe_errors("read"):
             return self.system.open_input_file(self.path)
 
     def write(self, fill: Callable[[Any], None]) -> None:
         """Let `fill` write into a file, which is there whole or not at all."""
         local = self.local
         if local is None:
-            with self.told("written"), self.system.open_output_stream(self.path) as sink:
+            with self.describe_errors("written"), self.system.open_output_stream(self.path) as sink:
                 fill(sink)
             return
-        with self.told("written"):
+        with self.describe_errors("written"):
             local.parent.mkdir(parents=True, exist_ok=True)
             beside = local.with_name(f".{local.name}.{os.getpid()}")
             try:
@@ -151,12 +151,12 @@ class StoragePath:
 
     def delete(self) -> None:
         """Take a file away, if it is there."""
-        with self.told("deleted"):
+        with self.describe_errors("deleted"):
             if self._info().is_file:
                 self.system.delete_file(self.path)
 
     @contextmanager
-    def told(self, done: str) -> Iterator[None]:
+    def describe_errors(self, done: str) -> Iterator[None]:
         """Turn what a file system raises into `InputError` that names the place."""
         try:
             yield

@@ -96,9 +96,9 @@ class Settings:
         """Read and fold the files that the options or the config name; `values` are columns
         whose values are looked at although no measure works on them.
         """
-        told = self.config.data if self.config else None
+        words = self.config.data if self.config else None
         files = list(data.files)
-        if not files and told is not None and self.config:
+        if not files and words is not None and self.config:
             files = self.config.files()
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
@@ -122,8 +122,8 @@ class Settings:
         self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...] = ()
     ) -> tuple[list[str], FileOptions]:
         """Return which files the options and the config name, and how they are folded."""
-        told = self.config.data if self.config else None
-        named = bool(data.files) or told is None
+        words = self.config.data if self.config else None
+        named = bool(data.files) or words is None
         files = list(data.files) if named or not self.config else self.config.files()
         given = {**(self.config.row_options() if self.config else {}), **data.rows}
         given["lookups"] = [
@@ -140,7 +140,7 @@ class Settings:
             raise click.UsageError("Missing option '--measure'.")
         written = self.file_rules(reading)
         calendar, columns = self._calendars()
-        of_config = [*(told.by if told else []), *columns]
+        of_config = [*(words.by if words else []), *columns]
         joined = given["lookups"] or given.get("across")
         if named and of_config and data.engine != "sql" and not joined:
             lacking = _lacking(files, of_config, written)
@@ -153,7 +153,7 @@ class Settings:
             if {*columns} & {*lacking}:
                 calendar = self.calendar(self.named)
         by = [*data.by, *of_config]
-        if told and EVERY not in told.by:
+        if words and EVERY not in words.by:
             by = [name for name in by if name != EVERY]
         by += [name for name in _narrowed_by(data.only) if name not in map(name_of, by)]
         given |= {
@@ -162,7 +162,7 @@ class Settings:
             "coverage": _coverage(given.get("coverage")),
             "dates": self.date_rules(reading),
             "files": written,
-            "formats": _formats(told, given["measures"]),
+            "formats": _formats(words, given["measures"]),
             "workdays": None if self.config is None else self.workdays,
             "values": values,
             "numbers": reading.number_rules(self.config.number_rules() if self.config else None),
@@ -174,9 +174,9 @@ class Settings:
         files = list(data.files) or self.rows_to_fold(data, reading)[0]
         rows = {name: data.rows[name] for name in data.rows if name not in _OF_BOOK}
         dates, written = self.date_rules(reading), self.file_rules(reading)
-        told = self.config.row_options() if self.config else {}
+        words = self.config.row_options() if self.config else {}
         return files, AddOptions(
-            **rows | {"coverage": _coverage(rows.get("coverage") or told.get("coverage"))},
+            **rows | {"coverage": _coverage(rows.get("coverage") or words.get("coverage"))},
             dates=None if dates == DateRules() else dates,
             files=None if written == FileRules() else written,
             numbers=reading.number_rules(),

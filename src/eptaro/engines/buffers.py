@@ -138,7 +138,7 @@ def fold_pieces(
             pieces.add(run, 1.0, last=True)
         elif not pieces.shards:
             raise InputError("there are no rows to fold")
-        return replace(reading.told(), reread=None, dated=dated), pieces
+        return replace(reading.metadata(), reread=None, dated=dated), pieces
 
 
 def without_cells(folded: Folded) -> Folded:

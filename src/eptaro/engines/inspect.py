@@ -169,8 +169,8 @@ def _looked_at(
     if looks is None:
         found.add("suggestion", detail=f"next time use {options}")
     _next(looks, date, opened, files, found)
-    told = _told(len(good), days, read.grain or "day")
-    return found.table({"verb": "inspect", "source": opened.name, "headline": told})
+    text = _told(len(good), days, read.grain or "day")
+    return found.table({"verb": "inspect", "source": opened.name, "headline": text})
 
 
 def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:

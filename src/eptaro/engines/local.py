@@ -72,7 +72,7 @@ def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Fol
         for batch in reading:
             fold.add(batch)
         if spec.settled and not fold.rows:
-            return reading.told()  # of a part without a row that counts
+            return reading.metadata()  # of a part without a row that counts
         groups, cells = fold.result() if in_order else fold.in_order_met()
         return reading.folded(groups, cells, fold)
 
@@ -106,8 +106,8 @@ class Ingest:
 
     def folded(self, groups: Groups, cells: Cells, fold: Fold) -> Folded:
         """Return all transactions, folded."""
-        told = self.told()
-        notes = told.notes
+        metadata = self.metadata()
+        notes = metadata.notes
         if any(plane.what in ("values", "codes") for plane in self.planes):
             size = cells.memory >> 20
             if size >= _WORTH_SAYING:
@@ -115,7 +115,7 @@ class Ingest:
                     f"distinct and quantile measures keep all values in memory: {size:,} MiB",
                 )
         distinct = fold.distinct_values()
-        return replace(told, groups=groups, cells=cells, distinct=distinct, notes=notes)
+        return replace(metadata, groups=groups, cells=cells, distinct=distinct, notes=notes)
 
     def some(self, fold: Fold) -> Folded:
         """Return some of the transactions, folded; their input is not described."""
@@ -123,7 +123,7 @@ class Ingest:
         grain = self._transactions.grain or "day"
         return Folded(groups, cells, fold.rows, (), distinct=fold.distinct_values(), grain=grain)
 
-    def told(self) -> Folded:
+    def metadata(self) -> Folded:
         """Return the metadata of all transactions, once they are read; of no groups or cells."""
         read, formulas = self._transactions, self._formulas
         notes = [*self._notes]

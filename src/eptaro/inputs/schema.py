@@ -53,8 +53,8 @@ def _about(of: DataclassField[Any]) -> Any:
     how: OptionHelp | None = of.metadata.get("shown")
     if how is None:
         return Field(None)
-    told = how.help.replace(" May be given again.", "")
-    return Field(None, description=told, ge=how.least, le=how.most)
+    words = how.help.replace(" May be given again.", "")
+    return Field(None, description=words, ge=how.least, le=how.most)
 
 
 def _of_calendar(name: str, doc: str, kind: Any, calendar: type[Any]) -> type[Part]:

@@ -320,8 +320,8 @@ class Transactions:
         numbers = (rows + self.rows if places is None else places[rows]).tolist()
         for row, number, *parts in zip(rows.tolist(), numbers, *texts, strict=True):
             text = ", ".join(part or "" for part in parts)
-            told = self._source.numbered(number)
-            self._rejected.append((told, text, str(read.reasons[row])))
+            words = self._source.numbered(number)
+            self._rejected.append((words, text, str(read.reasons[row])))
         for column in self._summed:
             missed = [
                 v for v in values[column].take(read.bad).to_list() if v is not None and v == v

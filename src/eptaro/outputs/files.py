@@ -182,14 +182,14 @@ def write_folder(table: Result, path: str | Path) -> Path | str:
     if local is None:
         _write_parts(table, place)
         return place.name
-    with place.told("written"):
+    with place.describe_errors("written"):
         local.parent.mkdir(parents=True, exist_ok=True)
         _clear_left_folders(local)
         beside = local.with_name(f".{local.name}.{os.getpid()}-{uuid.uuid4().hex[:8]}")
         beside.mkdir()
     try:
         _write_parts(table, StoragePath(place.system, str(beside), str(place)))
-        with place.told("written"):
+        with place.describe_errors("written"):
             if local.exists():
                 local.rmdir()
             beside.rename(local)

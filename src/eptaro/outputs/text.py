@@ -86,9 +86,9 @@ def to_json(table: Result) -> str:
 
 def to_json_object(table: Result) -> str:
     """Return one object: the headline, what is beside the rows, and the rows."""
-    told = {"headline": headline(table), "footer": footer(table)}
+    words = {"headline": headline(table), "footer": footer(table)}
     head = ",\n".join(
-        f'"{key}": {json.dumps(text, ensure_ascii=False)}' for key, text in told.items()
+        f'"{key}": {json.dumps(text, ensure_ascii=False)}' for key, text in words.items()
     )
     return f'{{\n{head},\n"rows": {to_json(table).rstrip()}\n}}\n'
 

@@ -116,8 +116,8 @@ class Page:
         self._table, self._look = table, look
         self._below = ""
         self._top = self.height - 22.0
-        told = headline(table, look.measure)
-        said = told or _named(table, look)
+        words = headline(table, look.measure)
+        said = words or _named(table, look)
         self._write_title(look.title or said)
 
     # ---- words ------------------------------------------------------------------

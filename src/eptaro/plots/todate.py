@@ -187,8 +187,10 @@ def _both(page: Page, axes: Any, part: Result, name: str) -> None:
     ):
         values = rows.column(own).numbers()
         axes.plot(day, values, color=colour, lw=2.6 if own == name else 1.6)
-        told = zip(rows.column(dates).to_list(), values, strict=True)
-        page.tip_points(axes, day, values, [f"to {d}: {format_number(column, v)}" for d, v in told])
+        words = zip(rows.column(dates).to_list(), values, strict=True)
+        page.tip_points(
+            axes, day, values, [f"to {d}: {format_number(column, v)}" for d, v in words]
+        )
     axes.plot(day[-1:], rows.column(name).numbers()[-1:], "o", color=page.theme.accent, ms=6)
     first, last = (int(rows.column(end).data[-1]) for end in ("first", "last"))
     calendar, per = calendar_of(part), asked_of(part, Compare).per

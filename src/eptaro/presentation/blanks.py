@@ -63,7 +63,7 @@ def _reasons(
             if number.ratio and id(number.now) in changes:
                 yield "the prior value is 0", changes[id(number.now)]
         case Value():
-            yield from _of_side(answer, number.side, whole=number.told is not None)
+            yield from _of_side(answer, number.side, whole=number.stated is not None)
             yield from _undecided(answer, number)
         case Mean():
             for value in number.values:

@@ -70,20 +70,20 @@ def _not_compared(answer: ViewLineage, change: Change) -> str:
     place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
     days = _days(change.now, place)
     value = format_value(value_over(view, measure, days))
-    told = f"{as_title(measure.name)} from {days}: {value}. Nothing to compare"
+    words = f"{as_title(measure.name)} from {days}: {value}. Nothing to compare"
     if view.data_age:
-        return f"{told}: {view.data_age}."
+        return f"{words}: {view.data_age}."
     if side.exists is not None and not side.exists[place]:
-        return f"{told}: there is no such period."
+        return f"{words}: there is no such period."
     before = change.before.values if isinstance(change.before, Mean) else (change.before,)
     for part in (change.now, *before):
         if part.side.exists is not None and not part.side.exists[place]:
-            return f"{told}: there is no prior period."
+            return f"{words}: there is no prior period."
         span = _days(part, place)
         if why := uncovered(view, span.first, span.last):
             what = "" if part is change.now else "of the prior period, "
-            return f"{told}: {what}{why}."
-    return f"{told}: the data covers only {view.coverage.first} to {view.coverage.last}."
+            return f"{words}: {what}{why}."
+    return f"{words}: the data covers only {view.coverage.first} to {view.coverage.last}."
 
 
 def _sentences(table: Result, answer: ViewLineage, asked: Compare, row: int) -> Iterator[str]:

@@ -68,10 +68,10 @@ def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
         rows = np.flatnonzero(answer.part == number)
         if len(rows):
             own = part.take(answer.rows[rows])
-            told = _told(Result(table.take(rows).columns, table.meta, own), own)
+            words = _told(Result(table.take(rows).columns, table.meta, own), own)
             alone = own.view.groups.count == 1
             name = group_named(own, 0) if alone else own.view.calendar.name
-            sentence = told.partition(". ")[0].rstrip(".")
+            sentence = words.partition(". ")[0].rstrip(".")
             yield f"{name}: {sentence}." if sentence else ""
 
 

@@ -160,9 +160,9 @@ def _trailed(table: Result, answer: ViewLineage, asked: Trail) -> Iterator[str]:
         if value.picked is not None:  # each group counts its own entries or active days
             yield from _of_one_group(table, answer, place, name, as_title(measure.name) + over)
             return
-        told = format_value(value_over(answer.view, measure, days))
+        words = format_value(value_over(answer.view, measure, days))
         begins = "" if number or asked.ahead else f" ({days}, {count_noun(days.count, 'day')})"
-        yield f"{as_title(measure.name)}{'' if number else over}: {told}{begins}."
+        yield f"{as_title(measure.name)}{'' if number else over}: {words}{begins}."
         if not number:
             yield from largest_group(answer, measure, days)
             if why := uncovered(answer.view, days.first, days.last):
@@ -206,5 +206,5 @@ def describe_card(table: Result, answer: ViewLineage) -> str:
     parts = (
         f"{named[p]} {format_value(value_over(view, measure, days))}" for p, days in spans.items()
     )
-    told = f"{as_title(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
-    return f"{told} {sentence(view.data_age)}".rstrip()
+    words = f"{as_title(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
+    return f"{words} {sentence(view.data_age)}".rstrip()

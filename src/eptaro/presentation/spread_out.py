@@ -38,8 +38,8 @@ def by_attribute(table: Result, answer: ViewLineage) -> str:
     title = f"{as_title(measure.name)} {of}".rstrip()
     if numbers[high] == numbers[low]:
         return f"{title} is the same everywhere: {format_value(column, high)}."
-    told = f"{title}: highest for {where(high)} ({format_value(column, high)})"
-    return f"{told}, lowest for {where(low)} ({format_value(column, low)})."
+    text = f"{title}: highest for {where(high)} ({format_value(column, high)})"
+    return f"{text}, lowest for {where(low)} ({format_value(column, low)})."
 
 
 def spread_told(table: Result, answer: ViewLineage) -> str:

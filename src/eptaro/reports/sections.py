@@ -409,8 +409,8 @@ def quality(asked: Asked) -> Section:
         section.add_table(about.rejected.take(slice(0, 10)), "The first rows left out", "")
     section.sentences += about.folded.notes
     if asked.quality is not None:
-        told = asked.quality.column("subject").to_list()
-        rows = np.flatnonzero([subject != "suggestion" for subject in told])
+        words = asked.quality.column("subject").to_list()
+        rows = np.flatnonzero([subject != "suggestion" for subject in words])
         table = only_filled(asked.quality.take(rows), asked.quality.names)
         section.add_table(table, "What is in the dates", "")
     return section

@@ -126,13 +126,13 @@ def put_files(
 ) -> Manifest:
     """Fold files and put their rows into a folder, which is made where there is none."""
     spec, files = options.spec, open_files(paths, options.files)
-    told, pieces = fold_pieces(
+    metadata, pieces = fold_pieces(
         source_of(files, options), spec, shards=shards_in(folder, options.shards)
     )
-    told = replace(told, fingerprints=fingerprints_of(files))
+    metadata = replace(metadata, fingerprints=fingerprints_of(files))
     assert pieces.shards is not None
     return put_shards(
-        *(folder, told, partial(write_shards, pieces.parts()), options.book, pieces.shards),
+        *(folder, metadata, partial(write_shards, pieces.parts()), options.book, pieces.shards),
         reading=settings_of(options),
         out=out,
         force=force,
@@ -181,7 +181,7 @@ def shards_in(folder: StoragePath, wanted: int | None) -> int | None:
 
 def put_shards(
     folder: StoragePath,
-    told: Folded,
+    metadata: Folded,
     carry_out: Callable[[Transaction], dict[int, Rewritten]],
     asked: BookOptions,
     shards: int,
@@ -193,7 +193,7 @@ def put_shards(
     """Put shards into a folder, in one step; `carry_out` writes those that have new rows."""
     planes = asked.kept_planes
     with begin_transaction(
-        folder, told, planes, asked, shards=shards, reading=reading, out=out, force=force
+        folder, metadata, planes, asked, shards=shards, reading=reading, out=out, force=force
     ) as change:
         done = carry_out(change)
         for number in change.touched:

@@ -133,19 +133,19 @@ def _joined(join: Callable[[Done, Done], Done], one: Done | None, two: Done | No
 class ClusterFold:
     """Files, or a Dask frame, folded on a cluster and dealt to shards there.
 
-    `told` is the metadata of all rows, `shards` how many shards there are, and `partitions` are
+    `metadata` is the metadata of all rows, `shards` how many shards there are, and `partitions` are
     futures of frames, each with all pieces of the shards that it has.
     """
 
     def __init__(self, client: Any, what: Any, options: FileOptions, shards: int | None) -> None:
         import_optional("dask.dataframe", "cluster", "shards on a cluster")
         parts = submit_parts(client, what, options, PART_ROWS, in_order=False)
-        told = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
-        follow(told)
-        found = client.gather(told)
-        self.told = _of_all([one for one, _ in found])
+        metadata = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
+        follow(metadata)
+        found = client.gather(metadata)
+        self.metadata = _of_all([one for one, _ in found])
         cells = sum(count for _, count in found)
-        self.shards = shards or (shards_for(cells) if self.told.groups.names else 1)
+        self.shards = shards or (shards_for(cells) if self.metadata.groups.names else 1)
         self.partitions = _shuffled(client, parts, self.shards)
 
 

@@ -64,12 +64,12 @@ def _on_cluster(
         files = open_files(
             [what] if isinstance(what, str) else [str(one) for one in what], options.files
         )
-        fold.told = replace(fold.told, fingerprints=fingerprints_of(files))
+        fold.metadata = replace(fold.metadata, fingerprints=fingerprints_of(files))
     if folder is None:
         return _held(client, fold, options.book)
     made = put_shards(
         folder,
-        fold.told,
+        fold.metadata,
         partial(_written, client, fold),
         options.book,
         fold.shards,
@@ -80,9 +80,10 @@ def _on_cluster(
 
 def _written(client: Any, fold: ClusterFold, change: Transaction) -> dict[int, Rewritten]:
     """Have the workers write the shards that they have."""
-    told = change.folder, change.before, change.token, change.out, change.newest
+    metadata = change.folder, change.before, change.token, change.out, change.newest
     works = [
-        client.submit(_write, part, *told, retries=RETRIES, pure=False) for part in fold.partitions
+        client.submit(_write, part, *metadata, retries=RETRIES, pure=False)
+        for part in fold.partitions
     ]
     return {shard: one for found in client.gather(works) for shard, one in found.items()}
 
@@ -108,7 +109,10 @@ def _held(client: Any, fold: ClusterFold, asked: BookOptions) -> tuple[Manifest,
             ends = str(as_date(first)), str(as_date(last))
             files.append(FileEntry("cells", shard, "", cells, 0, *ends))
             groups += count
-    about = {**about_rows(fold.told), **options_about(asked.settled(fold.told), fold.told)}
+    about = {
+        **about_rows(fold.metadata),
+        **options_about(asked.settled(fold.metadata), fold.metadata),
+    }
     planes = tuple((plane.what, plane.column) for plane in asked.kept_planes)
     return Manifest(0, now(), fold.shards, groups, about, planes, files=tuple(files)), held
 

@@ -70,7 +70,7 @@ class ShardStore:
         names = Groups(dict.fromkeys(manifest.by, _NOTHING), manifest.groups)
         common, own = check_own(options.calendar)
         about = BookData(
-            replace(manifest.told(), groups=names, formats=formats or {}),
+            replace(manifest.metadata(), groups=names, formats=formats or {}),
             options.measures,
             common,
             Span.parse(manifest.about["coverage"]),
@@ -105,7 +105,7 @@ class ShardStore:
         return f" in {count} shard{'s' if count > 1 else ''} {place}"
 
     @property
-    def told(self) -> BookContext:
+    def context(self) -> BookContext:
         """What every shard has in common."""
         about = self.about
         return BookContext(
@@ -132,9 +132,11 @@ class ShardStore:
     @cached_property
     def facts(self) -> BookData:
         """The book with all its cells in memory; raises `QuestionError` where they do not fit."""
-        told, folded = self.told, self._folded
-        spans = None if told.asked is None else group_spans(told.asked, folded, told.coverage)
-        return replace(told.facts(folded, spans), declared=self.about.declared)
+        context, folded = self.context, self._folded
+        spans = (
+            None if context.asked is None else group_spans(context.asked, folded, context.coverage)
+        )
+        return replace(context.facts(folded, spans), declared=self.about.declared)
 
     def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
@@ -142,14 +144,14 @@ class ShardStore:
             return self.measuring(query.measures).ask(replace(query, measures=None))
         if self.manifest.cells <= self.at_once:
             return answer(self.facts, query)
-        return ask_shards(self.shards, self.manifest.shards, self.told, query)
+        return ask_shards(self.shards, self.manifest.shards, self.context, query)
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
         """Return what a query looks at."""
         if self.manifest.cells <= self.at_once:
             return self.facts.view(by, only, as_of)
         query = Query(by=by, only=only, as_of=as_of)
-        return view_of_shards(self.shards, self.manifest.shards, self.told, query)
+        return view_of_shards(self.shards, self.manifest.shards, self.context, query)
 
     def on_calendar(
         self, calendar: Calendar | OwnCalendars, workdays: Workdays | None

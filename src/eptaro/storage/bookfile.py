@@ -192,7 +192,7 @@ def open_book(path: StoragePath) -> tuple[Folded, BookOptions]:
     from pyarrow import parquet
 
     try:
-        with path.told("read"):
+        with path.describe_errors("read"):
             table = parquet.read_table(
                 path.path,
                 filesystem=path.system,

@@ -53,8 +53,8 @@ def damage(name: object, what: str = "book") -> Iterator[None]:
     except EptaroError:
         raise
     except Exception as error:
-        told = f"{type(error).__name__}: {error}"
-        raise InputError(f"{name}: is a damaged {what}: {' '.join(told.split())}") from None
+        words = f"{type(error).__name__}: {error}"
+        raise InputError(f"{name}: is a damaged {what}: {' '.join(words.split())}") from None
 
 
 def is_book(path: str) -> bool:

@@ -63,12 +63,12 @@ def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions
             )
     made = add_rows(book, files, options)
     change = made.manifest.changes[-1]
-    told = f"{count_noun(change.rows, 'row')} of {change.first}..{change.last} added to {folder}"
+    words = f"{count_noun(change.rows, 'row')} of {change.first}..{change.last} added to {folder}"
     if change.replaced:
-        told += f", in the place of {change.removed:,} of {change.replaced}"
+        words += f", in the place of {change.removed:,} of {change.replaced}"
     about = made.about
     groups = count_noun(about.groups.count, "group")
-    return f"{told}: {count_noun(about.rows, 'row')} in {groups}, {about.coverage}"
+    return f"{words}: {count_noun(about.rows, 'row')} in {groups}, {about.coverage}"
 
 
 def shown_changes(folder: str) -> tuple[Result, list[str]]:
@@ -193,8 +193,8 @@ def fold(
             raise click.UsageError(f"--shards {shards}: {into} is there, and has its shards")
         files, more = settings.added(data, reading)
         with shown_progress(), log_time("read and added"):
-            told = _added(into, data, files, replace(more, replace_days=replace_days, force=force))
-        notify(told)
+            words = _added(into, data, files, replace(more, replace_days=replace_days, force=force))
+        notify(words)
         return
     if replace_days or force:
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")

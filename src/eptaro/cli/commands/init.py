@@ -89,11 +89,11 @@ def init(
             named.append(os.path.relpath(Path(file).resolve(), folder))
     text = found.text(named, date, year_starts, asdict(written), where, reading.number_rules())
     replace_whole(out, partial(_write, text))
-    told = [f"dates in {date}"]
-    told += [f"groups in {_listed(found.groups)}"] if found.groups else []
-    told += [f"numbers in {_listed(found.numbers)}"] if found.numbers else []
+    words = [f"dates in {date}"]
+    words += [f"groups in {_listed(found.groups)}"] if found.groups else []
+    words += [f"numbers in {_listed(found.numbers)}"] if found.numbers else []
     grain = found.grain_of(date)
-    notify(f"written to {out}: {', '.join(told)}")
+    notify(f"written to {out}: {', '.join(words)}")
     if variables:
         notify(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
     per = "month" if grain == "day" else grain

@@ -144,15 +144,15 @@ def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) ->
     from eptaro.engines.inspect import inspect
     from eptaro.inputs.files.opening import open_files
 
-    told = settings.config.data if settings.config else None
-    files, date = list(asked.files), asked.rows.get("date") or (told.date if told else None)
+    words = settings.config.data if settings.config else None
+    files, date = list(asked.files), asked.rows.get("date") or (words.date if words else None)
     if not files and settings.config:
         files = settings.config.files()
     dates, written = settings.date_rules(reading), settings.file_rules(reading)
     if "-" in files:  # standard input can be read only once
         return None
     try:
-        where = asked.rows.get("where") or (told.where if told and not asked.files else None)
+        where = asked.rows.get("where") or (words.where if words and not asked.files else None)
         return inspect(open_files(files, written), date=date, where=where, dates=dates)
     except EptaroError:
         return None

@@ -62,11 +62,11 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
     room: int | None = console.width if console.is_terminal else _width_told()
     if not console.is_terminal and not asked:
         room = None
-    told = headline(table)
-    _say(console, told, room, "bold")
+    words = headline(table)
+    _say(console, words, room, "bold")
     once, make = _as_answer(table) if asked else (list[DisplayColumn](), _exact_cells)
     _say(console, " · ".join(one.said() for one in once), room, "")
-    if told or once:
+    if words or once:
         console.print()
     left = _rows(console, table, rows, room, make, asked=asked)
     if not is_quiet():
@@ -75,8 +75,8 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
 
 
 def _width_told() -> int:
-    told = os.environ.get("COLUMNS", "")
-    return int(told) if told.isdecimal() and int(told) else _WIDE
+    words = os.environ.get("COLUMNS", "")
+    return int(words) if words.isdecimal() and int(words) else _WIDE
 
 
 def _say(console: Screen, text: str, room: int | None, style: str) -> None:

@@ -31,7 +31,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     if one.groups.names != two.groups.names:
         raise InputError(f"the books are grouped by {one.groups.names} and {two.groups.names}")
     check_planes(one.cells.tallies, two.cells.tallies)
-    told = merge_metadata(one, two, force=force)
+    metadata = merge_metadata(one, two, force=force)
     two = align_codes(one, two)
     groups, places = numbered_together([one.groups, two.groups])
     first, second = (
@@ -39,7 +39,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         for part, place in zip((one, two), places, strict=True)
     )
     cells, distinct = first.plus(rows_after(second, first)), {**one.distinct, **two.distinct}
-    return replace(told, groups=groups, cells=cells, distinct=distinct, dated=None)
+    return replace(metadata, groups=groups, cells=cells, distinct=distinct, dated=None)
 
 
 def _with_nothing(one: Folded, two: Folded) -> Folded:
@@ -47,9 +47,9 @@ def _with_nothing(one: Folded, two: Folded) -> Folded:
     full, empty = (one, two) if one.rows else (two, one)
     if empty.seen is None:  # it has no rows at all
         return full
-    told = merge_metadata(one, replace(two, grain=one.grain))
+    metadata = merge_metadata(one, replace(two, grain=one.grain))
     return replace(
-        told, groups=full.groups, cells=full.cells, distinct=full.distinct, grain=full.grain
+        metadata, groups=full.groups, cells=full.cells, distinct=full.distinct, grain=full.grain
     )
 
 

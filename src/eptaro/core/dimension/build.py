@@ -215,8 +215,10 @@ def dimension(
     if unknown_row:
         made = [_with_unknown(column) for column in made]
     described = "; ".join(calendar.describe() for calendar in given)
-    told = f"{span.days:,} days from {span.first} to {span.last}, each with {len(made)} attributes."
-    meta = {"verb": "dimension", "calendar": described, "coverage": str(span), "headline": told}
+    words = (
+        f"{span.days:,} days from {span.first} to {span.last}, each with {len(made)} attributes."
+    )
+    meta = {"verb": "dimension", "calendar": described, "coverage": str(span), "headline": words}
     return Result(made, meta | ({} if today is None else {"as_of": str(as_date(today))}))
 
 

@@ -358,7 +358,7 @@ def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
 
 def _told(number: Number, row: int) -> bool:
     """Return whether a row shows its value; an incomplete window may be left blank."""
-    return not isinstance(number, Value) or number.told is None or bool(number.told[row])
+    return not isinstance(number, Value) or number.stated is None or bool(number.stated[row])
 
 
 def _compared(number: Number, sides: list[TracedSide]) -> list[Any]:
@@ -446,10 +446,10 @@ def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
         if f"{name}_index" in table and asked.index is not None:
             labels = table.column("period").to_list()
             base = {groups[row]: values[row] for row in parts if labels[row] == asked.index}
-            told = table.column(f"{name}_index").blank.tolist()
+            words = table.column(f"{name}_index").blank.tolist()
             found = [
                 None if skip or v is None or not (under := base.get(group)) else 100 * v / under
-                for v, group, skip in zip(values, groups, told, strict=True)
+                for v, group, skip in zip(values, groups, words, strict=True)
             ]
             agreed += _all_agree(table, f"{name}_index", found)
     return agreed

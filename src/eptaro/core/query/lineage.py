@@ -64,7 +64,7 @@ Picked: TypeAlias = AttributeFilter | LastN | None  # None: all transactions of 
 class Value:
     """A measure over the days of a side, of the group of each row.
 
-    `told` says in which rows it is shown, where incomplete windows are left blank.
+    `stated` says in which rows it is shown, where incomplete windows are left blank.
     """
 
     view: View
@@ -72,7 +72,7 @@ class Value:
     group: ManyInts
     side: Side
     picked: Picked = None
-    told: ManyFlags | None = None
+    stated: ManyFlags | None = None
 
 
 @dataclass(frozen=True, eq=False)

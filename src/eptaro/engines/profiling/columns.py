@@ -114,7 +114,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
     numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
     numbers = numbers or pa.types.is_integer(column.type)
-    told = ""
+    rules_found = ""
     if is_text(column.type) and column.null_count < len(column):
         if words & _KEYS:
             return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
@@ -124,7 +124,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
                 name, "key", f"identifier (codes such as {code!r}): not summed", blanks
             )
         try:
-            _, told = infer_numbers(texts, name, decimal)
+            _, rules_found = infer_numbers(texts, name, decimal)
         except MeasureError:
             return _texts(column, name, blanks, rules)
         numbers = any(re.search(r"\d", text or "") for text in texts.to_pylist())
@@ -132,7 +132,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             return ColumnProfile(name, "other", "only words that mean blank", blanks)
     if not numbers:
         return ColumnProfile(name, "other", f"holds {column.type}", blanks)
-    return _numbers(name, words, blanks, told)
+    return _numbers(name, words, blanks, rules_found)
 
 
 _CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")
@@ -150,21 +150,21 @@ def _code_among(texts: list[str | None]) -> str:
     return padded if alike and all(map(_CODE.fullmatch, words)) else ""
 
 
-def _numbers(name: str, words: set[str], blanks: int, told: str) -> ColumnProfile:
-    more = f" ({told})" if told else ""
-    figures = bool(told)
+def _numbers(name: str, words: set[str], blanks: int, text: str) -> ColumnProfile:
+    more = f" ({text})" if text else ""
+    figures = bool(text)
     if words & _KEYS:
         return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
     if words & _PARTS:
         return ColumnProfile(name, "key", f"part of a date: not summed{more}", blanks)
     if words & _PLACES:
         return ColumnProfile(name, "key", "coordinate: not summed", blanks)
-    if words & _MEANS or "percents" in told:
+    if words & _MEANS or "percents" in text:
         return ColumnProfile(
             name, "mean", f"a level or a rate: averaged, not summed{more}", blanks, figures=figures
         )
     return ColumnProfile(
-        name, "sum", f"amounts{more}" if told else "amounts", blanks, figures=figures
+        name, "sum", f"amounts{more}" if text else "amounts", blanks, figures=figures
     )
 
 
@@ -189,10 +189,10 @@ def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
         return str(error)
     if read.reasons is None:
         return ""
-    told = [row for row, reason in enumerate(read.reasons.tolist()) if "(" in reason]
-    if len(told) * 2 < len(sample):
+    words = [row for row, reason in enumerate(read.reasons.tolist()) if "(" in reason]
+    if len(words) * 2 < len(sample):
         return ""
-    return f"{sample[told[0]].as_py()!r} {read.reasons[told[0]]}"
+    return f"{sample[words[0]].as_py()!r} {read.reasons[words[0]]}"
 
 
 def _apart(name: str) -> str:
@@ -204,8 +204,8 @@ def _said(rules: DateRules, grain: Grain) -> str:
     usual = DateRules()
     said = {part: getattr(rules, part) for part in _TOLD}
     own = [f"{part}={value}" for part, value in said.items() if value != getattr(usual, part)]
-    told = f"read with {', '.join(own)}" if own else "read as written"
-    return told if grain == "day" else f"{grain}s, {told}"
+    words = f"read with {', '.join(own)}" if own else "read as written"
+    return words if grain == "day" else f"{grain}s, {words}"
 
 
 _TOLD = ("order", "grain", "unix", "serials", "zone", "pivot", "locale", "bad_dates")

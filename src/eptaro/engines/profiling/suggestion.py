@@ -254,27 +254,27 @@ def sniff_csv(path: str, given: FileRules) -> tuple[FileRules, list[str]]:
         return given, []
     with file.open("rb") as stream:
         start = stream.read(_PEEK)
-    rules, told = given, list[str]()
+    rules, words = given, list[str]()
     if given.like is None and suffix not in READERS:
-        rules, told = replace(rules, like="csv"), [*told, "read as csv, whatever the ending"]
+        rules, words = replace(rules, like="csv"), [*words, "read as csv, whatever the ending"]
     if given.encoding == usual.encoding and (encoding := _encoding(start)) != usual.encoding:
-        rules, told = replace(rules, encoding=encoding), [*told, f"the encoding is {encoding}"]
+        rules, words = replace(rules, encoding=encoding), [*words, f"the encoding is {encoding}"]
     lines = start.decode(rules.encoding, errors="replace").lstrip("\ufeff").splitlines()
     lines = lines[: -1 if len(start) == _PEEK else None][:_LINES]
     usual_mark = usual_delimiter(given.decimal)
     if given.delimiter == usual_mark and suffix != ".tsv":
         mark = _mark(lines)
         if mark != usual_mark and mark != given.decimal:
-            rules, told = (
+            rules, words = (
                 replace(rules, delimiter=mark),
-                [*told, f"fields are separated by {mark!r}"],
+                [*words, f"fields are separated by {mark!r}"],
             )
     if given.header_row == 1:
         tab = suffix == ".tsv" and rules.delimiter == ","
         row = _header(lines, "\t" if tab else rules.delimiter)
         if row > 1:
-            rules, told = replace(rules, header_row=row), [*told, f"line {row} names the columns"]
-    return rules, told
+            rules, words = replace(rules, header_row=row), [*words, f"line {row} names the columns"]
+    return rules, words
 
 
 def _encoding(start: bytes) -> str:

@@ -178,9 +178,9 @@ class FormulaColumns:
             count = len(range(rows)[of])
             return evaluate(node, formula.text, own, kinds, count, times)
 
-        told = kind_of(node, kinds, formula.text) in (Kind.NUMBER, Kind.FLAG)
+        words = kind_of(node, kinds, formula.text) in (Kind.NUMBER, Kind.FLAG)
         many = max((len(c.choices) for c in columns.values() if c.choices is not None), default=0)
-        return in_parts(some, rows) if told and many <= _MANY else some(slice(0, rows))
+        return in_parts(some, rows) if words and many <= _MANY else some(slice(0, rows))
 
     def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
         """Return a column as a formula takes it, its kind, and the hours of one of times."""
@@ -230,7 +230,8 @@ class FormulaColumns:
             if wrongly and (name != self._date or self._rules.bad_dates == "raise"):
                 row = int(np.flatnonzero(read.reasons == wrongly[0])[0])
                 raise DateError(
-                    f"{self._placed.told(row)} of {name!r}: {array[row].as_py()!r} {wrongly[0]}"
+                    f"{self._placed.describe_row(row)} of {name!r}: {array[row].as_py()!r} "
+                    f"{wrongly[0]}"
                 )
             valid = ~read.bad
         hours = None

@@ -178,8 +178,8 @@ def _sure(name: str, uses: list[Use]) -> Kind | None:
 
 
 def _sure_kinds(uses: list[Use]) -> set[Kind]:
-    told = (Kind.NUMBER, Kind.DATE, Kind.TEXT)
-    return {use.kind for use in uses if use.sure and use.kind in told and use.kind is not None}
+    words = (Kind.NUMBER, Kind.DATE, Kind.TEXT)
+    return {use.kind for use in uses if use.sure and use.kind in words and use.kind is not None}
 
 
 def _typed(

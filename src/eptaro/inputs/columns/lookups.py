@@ -201,14 +201,14 @@ class JoinedSource(SourceWrapper):
     @property
     def notes(self) -> tuple[str, ...]:
         """How many rows have no match in each lookup, and some of their keys."""
-        told = []
+        words = []
         for table, (count, keys) in zip(self._tables, self._missed, strict=False):
             if count:
                 shown = ", ".join([*map(repr, keys), *(["…"] if len(keys) == _SHOWN else [])])
                 many = "1 row has" if count == 1 else f"{count:,} rows have"
                 said = f"{many} no match in {table.name} by {table.key!r}"
-                told.append(said + (f": {shown}" if keys else ""))
-        return (*self.source.notes, *told)
+                words.append(said + (f": {shown}" if keys else ""))
+        return (*self.source.notes, *words)
 
     def names(self) -> list[str]:
         """Return the names of all columns, those of the lookups behind."""

@@ -41,7 +41,7 @@ class RowOrigin:
         place += self.first
         return self.source.numbered(place)
 
-    def told(self, row: int) -> str:
+    def describe_row(self, row: int) -> str:
         """Return the source and one of the rows as errors name them."""
         return f"{self.source.name}: row {self.number(row):,}"
 
@@ -130,7 +130,9 @@ def _check_finite(data: NDArray[np.float64], name: str, placed: RowOrigin) -> No
         text = placed.raw_text(name, len(data))[row].as_py()
         from eptaro.inputs.columns.numbers import cure
 
-        raise MeasureError(f"{placed.told(row)} of {name!r}: {text!r} is not a number{cure(text)}")
+        raise MeasureError(
+            f"{placed.describe_row(row)} of {name!r}: {text!r} is not a number{cure(text)}"
+        )
 
 
 def whole_digits(texts: Any) -> Any:
@@ -156,8 +158,8 @@ def _written(texts: pa.ChunkedArray, name: str, placed: RowOrigin) -> pa.Chunked
         text = texts[row].as_py()
         shown = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}... ({len(text):,} digits)"
         raise MeasureError(
-            f"{placed.told(row)} of {name!r}: {shown} does not fit into 64 bits; write such "
-            f"numbers with an exponent, and they are floats"
+            f"{placed.describe_row(row)} of {name!r}: {shown} does not fit into 64 bits; write "
+            f"such numbers with an exponent, and they are floats"
         )
     if pc.any(pc.match_substring_regex(texts, "[eE]")).as_py() or (digits or 0) > _MOST_DIGITS:
         return None
@@ -193,7 +195,7 @@ def _decimals(
         return Column.of(name, "float", floats, valid)
     if wrong >= 0:
         raise MeasureError(
-            f"{placed.told(wrong)} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "
+            f"{placed.describe_row(wrong)} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "
             f"bits at {scale} decimals; store the column with fewer decimals"
         )
     return Column.of(name, "decimal", data, valid, scale=scale)

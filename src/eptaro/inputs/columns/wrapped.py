@@ -179,7 +179,7 @@ class NumberParsingSource(SourceWrapper):
     @property
     def notes(self) -> tuple[str, ...]:
         """What was decided of columns, and how many values became blank by a word."""
-        decided = [f"numbers in {n!r}: {told}" for n, (_, told) in self._settled.items() if told]
+        decided = [f"numbers in {n!r}: {text}" for n, (_, text) in self._settled.items() if text]
         blanked = [
             f"{count:,} {word!r} in {name!r} read as blank and left out"
             for name, words in self._blanked.items()

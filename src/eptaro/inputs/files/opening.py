@@ -75,7 +75,7 @@ def _opened(place: StoragePath, rules: FileRules) -> Source:
         case _:
             folder = tempfile.mkdtemp(prefix="eptaro-")
             copy = Path(folder) / f"copy{ending}"
-            with place.told("read"), copy.open("wb") as sink:
+            with place.describe_errors("read"), copy.open("wb") as sink:
                 shutil.copyfileobj(place.system.open_input_stream(place.path), sink)
             source = READERS[ending](copy, rules)
             source.name = str(place)

@@ -57,12 +57,12 @@ def _known(group: Any, names: Iterable[str]) -> dict[str, ColumnStats]:
     own = {column.path_in_schema: column.statistics for column in columns}
     found = {}
     for name in names:
-        told = own.get(name)
-        if told is None or not told.has_null_count:
+        words = own.get(name)
+        if words is None or not words.has_null_count:
             continue
-        some, every = told.null_count > 0, told.null_count == group.num_rows
-        if told.has_min_max:
-            least, most = bound_of(told.min), bound_of(told.max)
+        some, every = words.null_count > 0, words.null_count == group.num_rows
+        if words.has_min_max:
+            least, most = bound_of(words.min), bound_of(words.max)
             some = some or isinstance(least, float)  # of NaN, which is blank, they have nothing
             found[name] = ColumnStats(least, most, some, every)
         elif every:

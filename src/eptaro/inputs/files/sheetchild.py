@@ -30,7 +30,7 @@ def read(path: str, sheet: str, most: int) -> dict[str, Any]:
         found = book.get_sheet_by_name(sheet or names[0])
         rows, begin = found.to_python(skip_empty_area=True), (found.start or (0, 0))[1]
         odd = without_value(path, sheet or names[0]) if path.lower().endswith("xlsx") else {}
-        cells = {column - begin: told for column, told in odd.items()}
+        cells = {column - begin: words for column, words in odd.items()}
         return {"rows": rows, "sheet": sheet or names[0], "odd": cells}
     except Exception as error:  # the package has one error class per kind of file
         return {"error": str(error)}

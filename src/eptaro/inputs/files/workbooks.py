@@ -44,7 +44,7 @@ def read_sheet(path: Path, sheet: str | None) -> tuple[pa.Table, dict[str, str]]
     header, body = rows[0], rows[1:]
     columns = zip(*body, strict=True) if body else [() for _ in header]
     names = [str(name) for name in header]
-    unusable = {names[at]: told for at, told in found["odd"].items() if 0 <= at < len(names)}
+    unusable = {names[at]: words for at, words in found["odd"].items() if 0 <= at < len(names)}
     return pa.table([_column(list(column)) for column in columns], names), unusable
 
 

@@ -82,8 +82,8 @@ def concatenate_tables(tables: Sequence[Result], by: Sequence[str]) -> Result:
     for table in tables:
         meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
     if "tie_out" in meta:
-        told = f"the parts add up in each of {len(tables)} shards"
-        meta["tie_out"] = {n: t if n == "rows" else told for n, t in meta["tie_out"].items()}
+        context = f"the parts add up in each of {len(tables)} shards"
+        meta["tie_out"] = {n: t if n == "rows" else context for n, t in meta["tie_out"].items()}
     if len(tables) > 1:
         _, places = numbered_together([_groups(table, by) for table in tables])
         order = np.argsort(np.concatenate(places), kind="stable")
@@ -196,7 +196,7 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
     )
     assert found is not None
     folded, spans, others = _told_apart(found, names, picked)
-    facts = ask.told.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
+    facts = ask.context.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
     return answer(facts, replace(query, only=ask.others or None))
 
 
@@ -308,41 +308,41 @@ def _told_apart(
 _MOST_NAMED = 50
 
 
-def ask_shards(shards: Shards, count: int, told: BookContext, query: Query) -> Result:
+def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -> Result:
     """Return the answer to a query; `count` is how many shards there are.
 
     Raises what the verb raises.
     """
-    known = told.rows.groups.names
-    if told.own is not None:
-        check_in_parts(told.own, known, query)
-    shards, names, wanted = _looked_at(shards, count, told, query)
+    known = context.rows.groups.names
+    if context.own is not None:
+        check_in_parts(context.own, known, query)
+    shards, names, wanted = _looked_at(shards, count, context, query)
     if not {*known} <= {*names} or not known:
         kept = [name for name in known if name in names or name in wanted]
-        return _of_fewer(shards, told, kept, wanted, query)
+        return _of_fewer(shards, context, kept, wanted, query)
     others, _ = values_apart(query.only, known)
     return _of_each(
         shards,
         names,
-        ShardQuery(told, replace(query.unordered(), only=None), others, wanted),
+        ShardQuery(context, replace(query.unordered(), only=None), others, wanted),
         query,
     )
 
 
-def view_of_shards(shards: Shards, count: int, told: BookContext, query: Query) -> View:
+def view_of_shards(shards: Shards, count: int, context: BookContext, query: Query) -> View:
     """Return what a query looks at, the cells of all shards put together."""
-    known = told.rows.groups.names
-    shards, names, wanted = _looked_at(shards, count, told, query)
+    known = context.rows.groups.names
+    shards, names, wanted = _looked_at(shards, count, context, query)
     kept = [name for name in known if name in names or name in wanted]
-    facts, only = _facts_of_fewer(shards, told, kept, wanted, query)
+    facts, only = _facts_of_fewer(shards, context, kept, wanted, query)
     return facts.view(query.by, only, query.as_of)
 
 
 def _looked_at(
-    shards: Shards, count: int, told: BookContext, query: Query
+    shards: Shards, count: int, context: BookContext, query: Query
 ) -> tuple[Shards, list[str], WantedGroups]:
     """Return the shards that a query looks at, its group columns, and the wanted values."""
-    known = told.rows.groups.names
+    known = context.rows.groups.names
     names = group_names(query.by)
     if names == [EVERY] and EVERY not in known:
         names = known
@@ -358,35 +358,37 @@ def _looked_at(
     if held is not None:
         shards = shards.among(held)
         if shards.first(partial(_any_of, wanted=wanted)) is None:
-            raise _not_found(every, told, wanted, query)
+            raise _not_found(every, context, wanted, query)
     return shards, names, wanted
 
 
 def _of_fewer(
-    shards: Shards, told: BookContext, names: list[str], wanted: WantedGroups, query: Query
+    shards: Shards, context: BookContext, names: list[str], wanted: WantedGroups, query: Query
 ) -> Result:
     """Answer from the cells of fewer groups, which are put together from all shards."""
-    facts, only = _facts_of_fewer(shards, told, names, wanted, query)
+    facts, only = _facts_of_fewer(shards, context, names, wanted, query)
     return answer(facts, replace(query, only=only))
 
 
 def _facts_of_fewer(
-    shards: Shards, told: BookContext, names: list[str], wanted: WantedGroups, query: Query
+    shards: Shards, context: BookContext, names: list[str], wanted: WantedGroups, query: Query
 ) -> tuple[BookData, Only]:
     """Return the facts of fewer groups, and what narrows a query to them."""
-    work = partial(_fewer, names=names, wanted=wanted, asked=told.asked, coverage=told.coverage)
+    work = partial(
+        _fewer, names=names, wanted=wanted, asked=context.asked, coverage=context.coverage
+    )
     found = shards.joined(work, ReducedBook.beside)
     if found is None:
-        raise _not_found(shards, told, wanted, query)
+        raise _not_found(shards, context, wanted, query)
     only = query.only
     held = values_present(found.folded.groups, wanted)
     if held != {name: [*values] for name, values in wanted.items()}:
-        wrong = _not_found(shards, told, wanted, query)
+        wrong = _not_found(shards, context, wanted, query)
         if not isinstance(wrong, NothingLeftError):
             raise wrong
-        others, _ = values_apart(query.only, told.rows.groups.names)
+        others, _ = values_apart(query.only, context.rows.groups.names)
         only = [*others, held]  # the other values occur beside others alone
-    return told.facts(found.folded, found.own), only
+    return context.facts(found.folded, found.own), only
 
 
 def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
@@ -395,17 +397,17 @@ def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
 
 def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) -> Result:
     """Answer shard by shard; the first that has rows finds what is wrong with it."""
-    told, wanted = ask.told, ask.wanted
+    context, wanted = ask.context, ask.wanted
     tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
     if tried is None:
         if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
-            raise _not_found(shards, told, wanted, query)
-        raise _nothing_left(told, query)
+            raise _not_found(shards, context, wanted, query)
+        raise _nothing_left(context, query)
     if isinstance(query, Recap) and query.top:
         return answer_top(shards, names, ask, query)
     answered, goes_by_all = tried
-    calendar = None if told.own is not None else told.calendar
-    behind = NoLineage(answered, tuple(names), tuple(m.name for m in told.measures), calendar)
+    calendar = None if context.own is not None else context.calendar
+    behind = NoLineage(answered, tuple(names), tuple(m.name for m in context.measures), calendar)
     if goes_by_all:
         every = shards.joined(partial(_shares, ask=ask), PartialTotals.beside)
         ask = replace(ask, every=every)
@@ -415,15 +417,15 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
     return in_shards(
         lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
         names,
-        partial(finish_rows, query=query, measures=told.measures, behind=behind),
-        None if told.own is not None else partial(_of_all, shards, told, wanted, query),
+        partial(finish_rows, query=query, measures=context.measures, behind=behind),
+        None if context.own is not None else partial(_of_all, shards, context, wanted, query),
     )
 
 
-def _of_all(shards: Shards, told: BookContext, wanted: WantedGroups, query: Query) -> Result:
+def _of_all(shards: Shards, context: BookContext, wanted: WantedGroups, query: Query) -> Result:
     """Answer the same query of all groups together, in the order of time."""
-    kept = [name for name in told.rows.groups.names if name in wanted]
-    return _of_fewer(shards, told, kept, wanted, replace(query.unordered(), by=None))
+    kept = [name for name in context.rows.groups.names if name in wanted]
+    return _of_fewer(shards, context, kept, wanted, replace(query.unordered(), by=None))
 
 
 def _tried(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:
@@ -450,7 +452,9 @@ def _shares(shard: int, folded: Folded, ask: ShardQuery) -> PartialTotals | None
 def _then(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> Any:
     """Do some work with what a shard answers."""
     found = ask(shard, folded)
-    return None if found is None else work(shard, as_parts(found[0], ask.query, ask.told.measures))
+    return (
+        None if found is None else work(shard, as_parts(found[0], ask.query, ask.context.measures))
+    )
 
 
 def _any_of(shard: int, folded: Folded, wanted: WantedGroups) -> bool | None:
@@ -458,7 +462,7 @@ def _any_of(shard: int, folded: Folded, wanted: WantedGroups) -> bool | None:
 
 
 def _not_found(
-    shards: Shards, told: BookContext, wanted: WantedGroups, query: Query
+    shards: Shards, context: BookContext, wanted: WantedGroups, query: Query
 ) -> QuestionError:
     """Return the error for values that occur in no shard, with some that do, or in no group."""
     met: dict[str, set[str]] = {}
@@ -471,11 +475,11 @@ def _not_found(
         for value in values:
             if value is not None and str(value) not in met.get(name, ()):
                 return QuestionError(unknown(f"value of {name}", value, sorted(some[name])))
-    return _nothing_left(told, query)
+    return _nothing_left(context, query)
 
 
-def _nothing_left(told: BookContext, query: Query) -> NothingLeftError:
-    _, known = looked_at(query.as_of, told.coverage, told.rows.grain)
+def _nothing_left(context: BookContext, query: Query) -> NothingLeftError:
+    _, known = looked_at(query.as_of, context.coverage, context.rows.grain)
     return NothingLeftError(f"no transactions are left to look at in {known}")
 
 

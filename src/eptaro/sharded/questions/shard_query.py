@@ -115,7 +115,7 @@ class ShardQuery:
     `wanted` group values. To see whether it can be answered at all, a `few` of its groups may do.
     """
 
-    told: BookContext
+    context: BookContext
     query: Query
     others: list[Any]
     wanted: WantedGroups
@@ -143,7 +143,7 @@ class ShardQuery:
             return None
         only = [*self.others, *([own] if own else [])]
         whole = ShardTotals(self.every)
-        return self.told.part(folded, whole), whole, only or None
+        return self.context.part(folded, whole), whole, only or None
 
     def _answer(self, folded: Folded) -> tuple[Result, PartialTotals] | None:
         found = self.facts(folded)

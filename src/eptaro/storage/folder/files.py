@@ -56,7 +56,7 @@ def read_file(folder: StoragePath, path: str, digest: str) -> pa.Table:
 
     place = folder / path
     if place.local is not None:
-        with place.told("read"):
+        with place.describe_errors("read"):
             content = pa.memory_map(place.path).read_buffer()
     else:
         content = pa.py_buffer(place.read())

@@ -34,7 +34,7 @@ def lock_folder(folder: StoragePath) -> Iterator[None]:
     if local is None:
         yield
         return
-    with folder.told("written"):
+    with folder.describe_errors("written"):
         local.mkdir(parents=True, exist_ok=True)
         handle = os.open(local / LOCK, os.O_RDWR | os.O_CREAT, 0o666)
     try:

@@ -116,18 +116,18 @@ class Manifest:
         """The measures, calendar(s) and coverage."""
         return options_told(dict(self.about))
 
-    def told(self) -> Folded:
+    def metadata(self) -> Folded:
         """Return the metadata of all rows, with the days of the cells, but none of these."""
         spans = [file.span for file in self.files if file.role == "cells"]
         if not spans:
             raise InputError("the book holds no rows")
         first, last = min(span.lo for span in spans), max(span.hi for span in spans)
         cells = Cells(Axis(0, first, last - first + 1), {})
-        told = rows_told(dict(self.about))
-        told["seen"] = told["seen"] or Span.of(first, last)
+        metadata = rows_told(dict(self.about))
+        metadata["seen"] = metadata["seen"] or Span.of(first, last)
         off = self.about.get("day_off")  # all that is kept of the days that have rows
         dated = np.array([] if off is None else [ordinal(off)], np.int64)
-        return Folded(Groups({}, 0), cells, dated=dated, **told)
+        return Folded(Groups({}, 0), cells, dated=dated, **metadata)
 
     def text(self) -> str:
         """Return the manifest as JSON."""
@@ -179,10 +179,10 @@ def _check(manifest: Manifest) -> None:
     kind, or does not go together.
     """
     everything: tuple[Any, ...] = (manifest, *manifest.files, *manifest.changes)
-    for told in everything:
-        for part in fields(told):
+    for metadata in everything:
+        for part in fields(metadata):
             kind = _KINDS.get(str(part.type))
-            value: Any = getattr(told, part.name)
+            value: Any = getattr(metadata, part.name)
             wrong = kind is not None and type(value) is not kind
             if wrong or (isinstance(value, int) and value < 0):
                 raise ValueError(f"{part.name} is {value!r}")
@@ -195,7 +195,7 @@ def _check(manifest: Manifest) -> None:
             raise ValueError(f"shard {shard} has no file of the values of {column!r}")
     assert manifest.options is not None
     if manifest.cells:
-        manifest.told()
+        manifest.metadata()
 
 
 _KINDS: dict[str, type] = {"int": int, "str": str}

@@ -32,13 +32,13 @@ from eptaro.storage.metadata import about_rows, options_about
 class Transaction:
     """A change of a folder that is under way; nothing of it is seen before `commit`.
 
-    `before` is the state that it starts from, `told` the metadata of the new rows.
+    `before` is the state that it starts from, `metadata` the metadata of the new rows.
     """
 
     folder: StoragePath
     before: Manifest
     about: Mapping[str, Any]
-    told: Folded
+    metadata: Folded
     reading: Mapping[str, Any]
     out: Span | None
     newest: int
@@ -72,11 +72,11 @@ class Transaction:
         files = [file for file in before.files if file.shard not in parts]
         files += [file for _, part in sorted(parts.items()) for file in part.files]
         removed = sum(part.removed for part in parts.values())
-        days = self.told.days
+        days = self.metadata.days
         change = Commit(
             now(),
-            self.told.sources,
-            self.told.rows,
+            self.metadata.sources,
+            self.metadata.rows,
             str(days.first),
             str(days.last),
             "" if self.out is None else str(self.out),
@@ -109,7 +109,7 @@ class Transaction:
 @contextmanager
 def begin_transaction(
     folder: StoragePath,
-    told: Folded,
+    metadata: Folded,
     planes: Iterable[Plane],
     asked: BookOptions,
     *,
@@ -119,7 +119,7 @@ def begin_transaction(
     force: bool = False,
 ) -> Iterator[Transaction]:
     """Begin to put rows into a folder, which is made where there is none; nobody else may
-    meanwhile. `told` is the metadata of them, its groups named; the days `out` lose their rows.
+    meanwhile. `metadata` is the metadata of them, its groups named; the days `out` lose their rows.
 
     Raises `InputError` where somebody else is writing, where the book differs from what is to
     come in, or where rows are in it already, unless `force` has them count twice.
@@ -129,7 +129,7 @@ def begin_transaction(
         leftovers.clear(folder, before)
         if before is None:
             leftovers.check_empty(folder)
-        change = _begun(folder, before, told, planes, asked, shards, reading, out, force=force)
+        change = _begun(folder, before, metadata, planes, asked, shards, reading, out, force=force)
         leftovers.begin(folder, change.token)
         yield change
 
@@ -137,7 +137,7 @@ def begin_transaction(
 def _begun(
     folder: StoragePath,
     before: Manifest | None,
-    told: Folded,
+    metadata: Folded,
     planes: Iterable[Plane],
     asked: BookOptions,
     shards: int,
@@ -148,33 +148,33 @@ def _begun(
 ) -> Transaction:
     """Return a change that can be made; raises `InputError` for one that cannot."""
     if out is not None:
-        check_within(told.days, out, told.source)
+        check_within(metadata.days, out, metadata.source)
     token, read = new_token(), reading or {}
     if before is None:
-        about = {**about_rows(told), **options_about(asked.settled(told), told)}
+        about = {**about_rows(metadata), **options_about(asked.settled(metadata), metadata)}
         kept = tuple((plane.what, plane.column) for plane in planes)
         empty = Manifest(0, "", shards, 0, about, kept)
-        newest = year_of(told.cells.axis.last_day)
-        return Transaction(folder, empty, about, told, read, out, newest, token)
-    stored = before.told()
-    _check_alike(folder, before, asked, told, shards)
+        newest = year_of(metadata.cells.axis.last_day)
+        return Transaction(folder, empty, about, metadata, read, out, newest, token)
+    stored = before.metadata()
+    _check_alike(folder, before, asked, metadata, shards)
     check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
     try:
-        both = merge_metadata(stored, told, force=force)
+        both = merge_metadata(stored, metadata, force=force)
     except InputError as error:
         raise InputError(f"{folder}: {error}") from None
-    options = _options_of_both(folder, before.options, asked, told, both)
-    both = replace(both, groups=told.groups)
+    options = _options_of_both(folder, before.options, asked, metadata, both)
+    both = replace(both, groups=metadata.groups)
     about = {**before.about, **about_rows(both), **options_about(options, both)}
-    last = max(told.cells.axis.last_day, stored.cells.axis.last_day)
-    return Transaction(folder, before, about, told, read, out, year_of(last), token)
+    last = max(metadata.cells.axis.last_day, stored.cells.axis.last_day)
+    return Transaction(folder, before, about, metadata, read, out, year_of(last), token)
 
 
 def _check_alike(
-    folder: StoragePath, before: Manifest, asked: BookOptions, told: Folded, shards: int
+    folder: StoragePath, before: Manifest, asked: BookOptions, metadata: Folded, shards: int
 ) -> None:
     """Raise `InputError` where a folder's book is not one that the new rows can be put into."""
-    by, own = told.groups.names, before.options
+    by, own = metadata.groups.names, before.options
     if by != before.by:
         raise InputError(f"{folder}: is grouped by {before.by}, the new rows by {by}")
     if asked.measures != own.measures:
@@ -195,13 +195,13 @@ def _check_alike(
 
 
 def _options_of_both(
-    folder: StoragePath, own: BookOptions, asked: BookOptions, told: Folded, both: Folded
+    folder: StoragePath, own: BookOptions, asked: BookOptions, metadata: Folded, both: Folded
 ) -> BookOptions:
     """Return the options of a folder's book together with new rows: the workdays of both, and the
     coverage of all rows, or one that contains what was declared for either.
     """
     added = replace(asked, calendar=own.calendar, workdays=asked.workdays or own.workdays)
-    added = added.settled(told)
+    added = added.settled(metadata)
     assert isinstance(own.workdays, Workdays) and isinstance(added.workdays, Workdays)
     try:
         workdays = own.workdays.joined(added.workdays)

@@ -311,8 +311,8 @@ class Compared:
 
     def details(self, measure: Measure, value: Column, prior: Column) -> list[Column]:
         """Return change per day and contribution."""
-        told = (self._days, self.place, self.comparable)
-        return detail_columns(self._view, measure, value, prior, *told)
+        words = (self._days, self.place, self.comparable)
+        return detail_columns(self._view, measure, value, prior, *words)
 
     def growth(self, measure: Measure, value: Column, prior: Column) -> Column:
         """Return the growth per year since the fixed prior side."""

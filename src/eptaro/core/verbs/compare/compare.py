@@ -108,8 +108,8 @@ def _against_one(view: View, asked: Compare) -> Result:
             columns += explained.columns(measure, changed[1])
         if asked.goals is not None and measure is view.facts.measures[0]:
             columns += sides.goals(asked.goals, asked.pace, asked.per, value)
-    told = {name: getattr(asked, name) for name in ("to_date", "match", "align", "trailing")}
-    meta = view.meta("compare") | {"per": asked.per, "back": asked.before} | told
+    words = {name: getattr(asked, name) for name in ("to_date", "match", "align", "trailing")}
+    meta = view.meta("compare") | {"per": asked.per, "back": asked.before} | words
     return Result(
         columns, meta, ViewLineage(asked, view, sides.group, numbers, np.arange(len(sides.group)))
     )

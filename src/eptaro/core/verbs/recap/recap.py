@@ -144,10 +144,10 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
 
 
 def _set_beside(
-    view: View, values: list[Column], rows: PeriodRows, told: tuple[Ints, Ints], asked: Recap
+    view: View, values: list[Column], rows: PeriodRows, words: tuple[Ints, Ints], asked: Recap
 ) -> list[Column]:
     """Return the values of measures, each with its shares, rank and index where these are asked
-    for; `told` is the group and the place among periods of each row.
+    for; `words` is the group and the place among periods of each row.
     """
     from eptaro.core.verbs.recap import shares
 
@@ -155,7 +155,7 @@ def _set_beside(
     for measure, value in zip(view.facts.measures, values, strict=True):
         found.append(value)
         if asked.shares:
-            found += shares.share_columns(view, measure, value, rows, *told)
+            found += shares.share_columns(view, measure, value, rows, *words)
         if asked.ranks:
             found.append(shares.rank_column(view, measure, value, rows))
         if asked.index is not None and value.kind not in NO_NUMBERS:
