@@ -257,7 +257,7 @@ class Book:
         return ep.Daybook.from_sql(url, "t", **options)
 
 
-class Asked:
+class RandomQuestion:
     """How questions are put: what they are narrowed to, grouped by and cut at."""
 
     def __init__(self, rng: random.Random, book: Book, how: str) -> None:
@@ -326,7 +326,7 @@ class Meeting:
         self.name = f"{held} × {made} × {asked}"
         self.how = held
         self.book = Book(self.rng, made)
-        self.asked = Asked(self.rng, self.book, asked)
+        self.asked = RandomQuestion(self.rng, self.book, asked)
         self.values = 0
 
     def differences(self) -> Iterator[str]:

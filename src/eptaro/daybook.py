@@ -255,8 +255,8 @@ class Daybook:
                 return cls._of(ShardStore.open(place, client, timeout))
             from eptaro.storage.bookfile import open_book
 
-            folded, asked = open_book(place)
-            return cls._of(MemoryStore(asked.facts(folded), place))
+            folded, options = open_book(place)
+            return cls._of(MemoryStore(options.facts(folded), place))
 
     def write(self, path: str | Path) -> Path | str:
         """Write the book to a Parquet file, or a new folder, that `Daybook.open` reads back.
@@ -567,8 +567,8 @@ class Daybook:
         """
         from eptaro.reports.report import ReportOptions, write_report
 
-        asked = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
-        return write_report(self._store, path, asked, quality, as_of)
+        options = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
+        return write_report(self._store, path, options, quality, as_of)
 
     def __repr__(self) -> str:
         about = self._store.about

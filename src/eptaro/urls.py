@@ -87,9 +87,9 @@ def secrets_named(address: str, name: Callable[[str], str]) -> str:
     before, at, after = rest.rpartition("@")
     if at and ":" in before:
         before = before.partition(":")[0] + ":" + name("password")
-    place, asked, options = after.partition("?")
+    place, query, options = after.partition("?")
     kept = []
-    for option in options.split("&") if asked else ():
+    for option in options.split("&") if query else ():
         key, equals, _ = option.partition("=")
         kept.append(f"{key}={name(key)}" if equals and _SECRET.search(key) else option)
-    return f"{scheme}{mark}{before}{at}{place}{asked}{'&'.join(kept)}"
+    return f"{scheme}{mark}{before}{at}{place}{query}{'&'.join(kept)}"

@@ -32,7 +32,7 @@ class Headers(unittest.TestCase):
             path = self.folder / "above.csv"
             path.write_bytes((ABOVE + ROWS).replace("\n", ending).encode("utf-8-sig"))
             self.held(path, header_row=4)
-            with self.assertRaisesRegex(ep.InputError, "line 4 names it: say header_row=4"):
+            with self.assertRaisesRegex(ep.InputError, "line 4 names it: use header_row=4"):
                 ep.Daybook.read(path, **ASKED)
 
     def test_names_that_are_there_twice_are_refused(self):
@@ -46,7 +46,7 @@ class Headers(unittest.TestCase):
             path = self.folder / name
             path.write_text(ROWS)
             self.held(path, like="csv")
-            with self.assertRaisesRegex(ep.InputError, "say with like="):
+            with self.assertRaisesRegex(ep.InputError, "if it is text, use like="):
                 ep.Daybook.read(path, **ASKED)
         path = self.folder / "rows.out"
         path.write_text((ABOVE + ROWS).replace(",", "\t"))
@@ -63,7 +63,7 @@ class Headers(unittest.TestCase):
                 ep.Daybook.read(path, files=ep.FileRules(**rules), **ASKED)
         other = self.folder / "rows.ndjson"
         other.write_text('{"on": "2025-01-01"}\n')
-        with self.assertRaisesRegex(ep.InputError, "goes with CSV files alone"):
+        with self.assertRaisesRegex(ep.InputError, "is only for CSV files"):
             ep.Daybook.read(
                 other, files=ep.FileRules(header_row=2), date="on", measures="n=count()"
             )

@@ -81,14 +81,14 @@ def trail_values(
     >>> found["t_trailing"].tolist()
     [9, 16, 5]
     """
-    asked = TrailValues(along, back, ahead, far_edge)
+    query = TrailValues(along, back, ahead, far_edge)
     parsed = parse_measures(measures)
     names = [by] if isinstance(by, str) else list(by or ())
     planes = {plane for measure in parsed for plane in measure.planes}
     source = clean_numbers(table if isinstance(table, Source) else FrameSource(table), numbers)
     kept = filter_source(source, where, None, DateRules())
     rows = _rows(kept, along, names, planes)
-    return along_values(rows, parsed, asked)
+    return along_values(rows, parsed, query)
 
 
 def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> ValueRows:

@@ -87,10 +87,10 @@ class Config:
     def lookups(self) -> list[Lookup]:
         """Return the data set's lookups, whose files are named from the folder of the config."""
         named = self.data.lookups if self.data else {}
-        asked = lookups_of(named)
+        tables = lookups_of(named)
         return [
             one if "." not in str(one.table) else replace(one, table=self._folder / one.table)
-            for one in asked
+            for one in tables
         ]
 
     def row_options(self) -> dict[str, Any]:

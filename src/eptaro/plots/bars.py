@@ -11,7 +11,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.format import rounded
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Compare, Histogram, Spread
-from eptaro.plots.groups import asked_of, calendar_of, group_names, panels_of, parts_of
+from eptaro.plots.groups import calendar_of, group_names, panels_of, parts_of, query_of
 from eptaro.plots.page import MOST_PANELS, Page
 from eptaro.plots.series import bar_edges, draw_bars
 from eptaro.plots.timeaxis import Marks, set_marks, thinned_periods
@@ -116,11 +116,11 @@ def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str])
 
 def draw_against(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw each period's value as a bar, the prior one's as a mark across it."""
-    asked, theme = asked_of(table, Compare), page.theme
-    of = asked.before if asked.against else f"against {asked.before} before"
+    query, theme = query_of(table, Compare), page.theme
+    of = query.before if query.against else f"against {query.before} before"
     by = group_names(table)
     each = f", by {' and '.join(by)}" if by else ""
-    page.say(f"{', '.join(measures)}: each {asked.per} {of}{each}")
+    page.say(f"{', '.join(measures)}: each {query.per} {of}{each}")
     page.legend(
         ("bar", theme.accent, "the period"),
         ("line", theme.ink, "the prior one, where it was lower"),
@@ -128,7 +128,7 @@ def draw_against(table: Result, page: Page, measures: Sequence[str]) -> None:
         ("hatched", theme.accent, "not comparable"),
     )
     for axes, part, name in panels_of(page, table, measures):
-        _against(page, axes, part, asked.per, name)
+        _against(page, axes, part, query.per, name)
 
 
 def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
@@ -161,12 +161,12 @@ def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
 
 def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw how many values lie in each range."""
-    asked = asked_of(table, Histogram)
+    query = query_of(table, Histogram)
     width = compact(float(table["to"][0] - table["from"][0]))
     keys = table.names[: table.names.index("from")]
     what = "share" if keys else "entries"
     said = "share of each panel's values" if keys else "number of values"
-    page.say(f"{said} of {asked.column} in ranges of {width}")
+    page.say(f"{said} of {query.column} in ranges of {width}")
     parts = parts_of(table, None, keys)
     if len(parts) > MOST_PANELS:
         page.note(f"the {MOST_PANELS} first of {len(parts)} are drawn")
@@ -187,7 +187,7 @@ def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
 
 def draw_boxes(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw one box per row: quartiles, median, whiskers, and the outliers as a number."""
-    measured, by = asked_of(table, Spread).column, group_names(table)
+    measured, by = query_of(table, Spread).column, group_names(table)
     key = next((n for n in table.names[: table.names.index("entries")] if n not in by), None)
     of = f" by {key.replace('_', ' ')}" if key else ""
     page.say(

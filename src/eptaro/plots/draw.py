@@ -60,8 +60,8 @@ def kinds_of(table: Result) -> Kinds:
             return {"lines": draw_to_date} | days
         case Trail():
             return {form: partial(draw_trailing, form=form) for form in _FORMS[1:]}
-        case Compare() as asked:
-            return _of_comparison(table, asked)
+        case Compare() as query:
+            return _of_comparison(table, query)
         case Card():
             return {"bars": draw_card}
         case Spread():
@@ -74,17 +74,17 @@ def kinds_of(table: Result) -> Kinds:
             return {}
 
 
-def _of_comparison(table: Result, asked: Compare) -> Kinds:
+def _of_comparison(table: Result, query: Compare) -> Kinds:
     """Return the pictures of a comparison; of several prior periods side by side there is none."""
-    if len(asked.backs) > 1:
+    if len(query.backs) > 1:
         return {}
-    if asked.every is not None:
+    if query.every is not None:
         return {"lines": draw_day_by_day}
     bars: Kinds = {"bars": draw_against}
     if not group_names(table):
         return bars
     changes: Kinds = {"changes": draw_changes, "steps": draw_steps}
-    one = asked.to_date and len(set(table.column("period").to_list())) == 1
+    one = query.to_date and len(set(table.column("period").to_list())) == 1
     return changes | bars if one else bars | changes
 
 

@@ -17,10 +17,10 @@ from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 from eptaro.plots.page import MOST_PANELS, Page
 
-Asked = TypeVar("Asked", bound=Query)
+AnyQuery = TypeVar("AnyQuery", bound=Query)
 
 
-def asked_of(table: Result, kind: type[Asked]) -> Asked:
+def query_of(table: Result, kind: type[AnyQuery]) -> AnyQuery:
     """Return the question of a verb that a table answers; raises `QuestionError` if another's."""
     found = None if table.answer is None else table.answer.question
     if not isinstance(found, kind):

@@ -15,7 +15,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap, Rhythm
 from eptaro.errors import QuestionError
-from eptaro.plots.groups import asked_of, calendar_of, group_names, view_of
+from eptaro.plots.groups import calendar_of, group_names, query_of, view_of
 from eptaro.plots.page import Page
 from eptaro.plots.theme import ink_on
 from eptaro.plots.words import compact, format_number, of_one_size
@@ -31,8 +31,8 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
         raise QuestionError("a heat picture takes one group; narrow with only=")
     name = measures[0]
     name = f"{name}_per_day" if f"{name}_per_day" in table else name
-    asked = asked_of(table, Rhythm)
-    per, across = (column_name(key) for key in (asked.per, asked.across or ""))
+    query = query_of(table, Rhythm)
+    per, across = (column_name(key) for key in (query.per, query.across or ""))
     column = table.column(name)
     downs, overs = (list(dict.fromkeys(_natural(table, key))) for key in (per, across))
     cells = np.full((len(downs), len(overs)), np.nan)

@@ -13,11 +13,11 @@ from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap, Trail
 from eptaro.plots.groups import (
     Group,
-    asked_of,
     calendar_of,
     group_names,
     groups_of,
     panels_of,
+    query_of,
     view_of,
 )
 from eptaro.plots.page import Page
@@ -35,10 +35,10 @@ def draw_periods(table: Result, page: Page, measures: Sequence[str], form: DateP
     Bars have a panel for each group, or for each measure where there are several; other forms
     have a panel for each measure, with all groups in it.
     """
-    asked = asked_of(table, Recap)
+    query = query_of(table, Recap)
     table = _parts_alone(table)
     whole = all(table.column("complete").to_list())
-    page.say(f"{', '.join(measures)}: each {asked.per}{_by(table)}")
+    page.say(f"{', '.join(measures)}: each {query.per}{_by(table)}")
     colour = page.theme.accent
     if not whole:
         mark = "hatched" if form == "bars" else "dashed"
@@ -48,12 +48,12 @@ def draw_periods(table: Result, page: Page, measures: Sequence[str], form: DateP
         )
     if form == "bars":
         for axes, part, name in panels_of(page, table, measures):
-            _bars(page, axes, part, asked.per, name)
+            _bars(page, axes, part, query.per, name)
         return
     panels = page.panels(_titles(measures), same_scale=False, across=1, right=_right(table, form))
     groups = groups_of(page, table, measures[0])
     for axes, name in zip(panels, measures, strict=True):
-        _period_lines(page, axes, groups, asked.per, name, form)
+        _period_lines(page, axes, groups, query.per, name, form)
 
 
 def _by(table: Result) -> str:
@@ -81,7 +81,7 @@ def _parts_alone(table: Result) -> Result:
     """Return the rows without totals and subtotals, which would dwarf their parts."""
     keep = np.array([label != "total" for label in table.column("period").to_list()])
     if "level" in table:
-        per = asked_of(table, Recap).per
+        per = query_of(table, Recap).per
         keep &= np.array([level == per for level in table.column("level").to_list()])
     return table if keep.all() else table.take(np.flatnonzero(keep))
 
@@ -241,12 +241,12 @@ def _from_zero(axes: Any, values: Any, form: DatePattern) -> None:
 
 def draw_trailing(table: Result, page: Page, measures: Sequence[str], form: DatePattern) -> None:
     """Draw rolling windows over the days that they end on."""
-    asked = asked_of(table, Trail)
+    query = query_of(table, Trail)
     days = table.column("date").data.astype(np.int64)
     span = f"{as_date(int(days.min()))} to {as_date(int(days.max()))}"
-    page.say(f"{', '.join(measures)} over the {asked.amount} to each date{_by(table)}, {span}")
-    single = asked.every == "day" and not group_names(table) and form == "lines"
-    entries = [("line", page.theme.accent, f"the {asked.amount} to a date")]
+    page.say(f"{', '.join(measures)} over the {query.amount} to each date{_by(table)}, {span}")
+    single = query.every == "day" and not group_names(table) and form == "lines"
+    entries = [("line", page.theme.accent, f"the {query.amount} to a date")]
     partly = not all(table.column("complete").to_list())
     if partly:
         entries.append(("dashed", page.theme.accent, "the window reaches beyond the coverage"))

@@ -12,7 +12,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.compare.sides import Sides, of_to_date
 from eptaro.core.verbs.queries import Accumulate, Compare
-from eptaro.plots.groups import asked_of, calendar_of, group_names, panels_of, view_of
+from eptaro.plots.groups import calendar_of, group_names, panels_of, query_of, view_of
 from eptaro.plots.page import Page
 from eptaro.plots.timeaxis import Marks, day_marks, month_named, set_marks
 from eptaro.plots.words import compact, end_labels, format_number
@@ -26,14 +26,14 @@ def draw_to_date(table: Result, page: Page, measures: Sequence[str]) -> None:
 
     The gap is to the period before, up to the counterpart by date, as `compare` has it.
     """
-    asked = asked_of(table, Accumulate)
+    query = query_of(table, Accumulate)
     last = str(table.column("within").to_list()[-1])
-    so_far = "" if _is_over(table, asked.within) else " so far"
-    of = f"the {asked.within}{so_far}, {last} over the periods before"
+    so_far = "" if _is_over(table, query.within) else " so far"
+    of = f"the {query.within}{so_far}, {last} over the periods before"
     by = group_names(table)
     each = f", by {' and '.join(by)}" if by else ""
     page.say(f"running totals of {', '.join(measures)}: {of}{each}")
-    before = _day_before(table, asked.within)
+    before = _day_before(table, query.within)
     right, above = (12.0, _SAID / 2) if by else (_NAMES, _SAID)
     panels = panels_of(
         page, table, measures, ending="_to_date", same_scale=False, right=right, above=above
@@ -128,12 +128,12 @@ def _draw_periods(
 def _axis(page: Page, axes: Any, part: Result, longest: int) -> None:
     """Name the days across by the months of the last period."""
     calendar = calendar_of(part)
-    asked = asked_of(part, Accumulate)
+    query = query_of(part, Accumulate)
     first = int(part.column("first").data[-1])
     last = first + longest - 1
-    if asked.within in calendar.levels:
+    if query.within in calendar.levels:
         last = int(
-            calendar.last_days(calendar.index_of(np.array([first]), asked.within), asked.within)[0]
+            calendar.last_days(calendar.index_of(np.array([first]), query.within), query.within)[0]
         )
     set_period_marks(page, axes, calendar, (first, last), longest)
 
@@ -164,11 +164,11 @@ def set_period_marks(
 
 def draw_day_by_day(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw a period to date, day by day, over its counterpart."""
-    asked = asked_of(table, Compare)
+    query = query_of(table, Compare)
     now, before = (str(table.column(n).to_list()[-1]) for n in ("period", "prior_period"))
     page.say(
         f"running totals of {', '.join(measures)}, each day of {now} against its counterpart in "
-        f"{before} (match {asked.match})"
+        f"{before} (match {query.match})"
     )
     page.legend(("line", page.theme.accent, now), ("line", page.theme.earlier[0], before))
     for axes, part, name in panels_of(page, table, measures, same_scale=False):
@@ -193,7 +193,7 @@ def _both(page: Page, axes: Any, part: Result, name: str) -> None:
         )
     axes.plot(day[-1:], rows.column(name).numbers()[-1:], "o", color=page.theme.accent, ms=6)
     first, last = (int(rows.column(end).data[-1]) for end in ("first", "last"))
-    calendar, per = calendar_of(part), asked_of(part, Compare).per
+    calendar, per = calendar_of(part), query_of(part, Compare).per
     whole = calendar.last_days(calendar.index_of(np.array([first]), per), per)
     set_period_marks(page, axes, calendar, (first, int(whole[0])), last - first + 1)
     page.numbered(axes, column)

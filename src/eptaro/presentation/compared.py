@@ -30,15 +30,15 @@ from eptaro.presentation.words import (
 
 def describe_comparison(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of a comparison."""
-    asked = answer.question
-    assert isinstance(asked, Compare)
+    query = answer.question
+    assert isinstance(query, Compare)
     changes = [number for number in answer.numbers.values() if isinstance(number, Change)]
     if not changes:
-        return _of_words(answer, asked)
+        return _of_words(answer, query)
     row = _last_comparable(answer, changes[0])
     if row is None:
         return _not_compared(answer, changes[0])
-    return " ".join(_sentences(table, answer, asked, row))
+    return " ".join(_sentences(table, answer, query, row))
 
 
 def _last_comparable(answer: ViewLineage, change: Change) -> int | None:
@@ -50,7 +50,7 @@ def _last_comparable(answer: ViewLineage, change: Change) -> int | None:
     return int(np.flatnonzero(answer.rows == place)[0])
 
 
-def _of_words(answer: ViewLineage, asked: Compare) -> str:
+def _of_words(answer: ViewLineage, query: Compare) -> str:
     """Return the last value of a measure of texts or dates, with which nothing is calculated."""
     now = next((n for n in answer.numbers.values() if isinstance(n, Value)), None)
     if now is None or answer.view.groups.count > 1:
@@ -61,7 +61,7 @@ def _of_words(answer: ViewLineage, asked: Compare) -> str:
     place = int(places[np.argmax(np.asarray(now.side.last)[places])])
     days = _days(now, place)
     value = format_value(value_over(answer.view, now.measure, days))
-    return f"{as_title(now.measure.name)} in {_label(answer, asked, days)}: {value}."
+    return f"{as_title(now.measure.name)} in {_label(answer, query, days)}: {value}."
 
 
 def _not_compared(answer: ViewLineage, change: Change) -> str:
@@ -86,8 +86,8 @@ def _not_compared(answer: ViewLineage, change: Change) -> str:
     return f"{words}: the data covers only {view.coverage.first} to {view.coverage.last}."
 
 
-def _sentences(table: Result, answer: ViewLineage, asked: Compare, row: int) -> Iterator[str]:
-    when, before = _when(answer, asked, row), _before(answer, asked, row)
+def _sentences(table: Result, answer: ViewLineage, query: Compare, row: int) -> Iterator[str]:
+    when, before = _when(answer, query, row), _before(answer, query, row)
     place = int(answer.rows[row])
     apart = _apart(answer, place)
     for number, measure in enumerate(measures_told(answer)):
@@ -105,8 +105,8 @@ def _sentences(table: Result, answer: ViewLineage, asked: Compare, row: int) -> 
         else:
             yield f"{begin}, {moved} {before}."
         yield from _largest(table, answer, row)
-        if not asked.to_date:
-            yield from _left_out(answer, asked, row)
+        if not query.to_date:
+            yield from _left_out(answer, query, row)
         elif answer.view.data_age:
             yield sentence(answer.view.data_age)
 
@@ -142,54 +142,54 @@ def _prior(answer: ViewLineage, change: Change, place: int) -> Column:
     return Column.of("", "float", mean, ~np.isnan(mean), format=values[0].format)
 
 
-def _when(answer: ViewLineage, asked: Compare, row: int) -> str:
+def _when(answer: ViewLineage, query: Compare, row: int) -> str:
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     days = _days(change.now, int(answer.rows[row]))
-    if asked.trailing is not None:
-        return f" over the {asked.trailing} to {Days(days.last, days.last)}"
-    label = _label(answer, asked, days)
-    if asked.to_date and not _whole(answer, asked, days):
+    if query.trailing is not None:
+        return f" over the {query.trailing} to {Days(days.last, days.last)}"
+    label = _label(answer, query, days)
+    if query.to_date and not _whole(answer, query, days):
         return f" in {label} to date"
-    return f" {'on' if asked.per == 'day' else 'in'} {label}"
+    return f" {'on' if query.per == 'day' else 'in'} {label}"
 
 
-def _label(answer: ViewLineage, asked: Compare, days: Days) -> str:
+def _label(answer: ViewLineage, query: Compare, days: Days) -> str:
     """Return the label of the period that some days are of."""
     calendar = answer.view.calendar
-    index = calendar.index_of(np.array([days.last]), asked.per)
-    return str(calendar.labels(index, asked.per)[0])
+    index = calendar.index_of(np.array([days.last]), query.per)
+    return str(calendar.labels(index, query.per)[0])
 
 
-def _whole(answer: ViewLineage, asked: Compare, days: Days) -> bool:
+def _whole(answer: ViewLineage, query: Compare, days: Days) -> bool:
     """Return whether some days are one whole period."""
     calendar = answer.view.calendar
-    index = calendar.index_of(np.array([days.last]), asked.per)
-    first, last = calendar.first_days(index, asked.per), calendar.last_days(index, asked.per)
+    index = calendar.index_of(np.array([days.last]), query.per)
+    first, last = calendar.first_days(index, query.per), calendar.last_days(index, query.per)
     return (int(first[0]), int(last[0])) == (days.first, days.last)
 
 
-def _before(answer: ViewLineage, asked: Compare, row: int) -> str:
+def _before(answer: ViewLineage, query: Compare, row: int) -> str:
     """Return what is on the prior side, in words."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     place = int(answer.rows[row])
     if isinstance(change.before, Mean):
-        return f"the mean of the {asked.mean_of} periods before"
+        return f"the mean of the {query.mean_of} periods before"
     now, prior = _days(change.now, place), _days(value_of(change.before), place)
-    if asked.trailing is not None:
-        return f"the {asked.trailing} to {Days(prior.last, prior.last)}"
-    if not asked.to_date:
-        whole = _whole(answer, asked, prior)
-        return _label(answer, asked, prior) if whole else f"{prior}"
-    label = _label(answer, asked, prior)
-    if asked.match == "workday":
+    if query.trailing is not None:
+        return f"the {query.trailing} to {Days(prior.last, prior.last)}"
+    if not query.to_date:
+        whole = _whole(answer, query, prior)
+        return _label(answer, query, prior) if whole else f"{prior}"
+    label = _label(answer, query, prior)
+    if query.match == "workday":
         return f"as many workdays of {label}, {prior}"
-    if asked.match == "weekday":
+    if query.match == "weekday":
         return f"the same weekdays, {prior}"
     if now.count != prior.count:
         return f"{prior}"
     days = "day" if now.count == 1 else f"{now.count} days"
-    steps = asked.against is None and Amount.of_levels(asked.backs[0], "back").unit == "year"
-    return f"the {'same' if steps and asked.match == 'date' else 'first'} {days} of {label}"
+    steps = query.against is None and Amount.of_levels(query.backs[0], "back").unit == "year"
+    return f"the {'same' if steps and query.match == 'date' else 'first'} {days} of {label}"
 
 
 def _largest(table: Result, answer: ViewLineage, row: int) -> Iterator[str]:
@@ -217,7 +217,7 @@ def _largest(table: Result, answer: ViewLineage, row: int) -> Iterator[str]:
     )
 
 
-def _left_out(answer: ViewLineage, asked: Compare, row: int) -> Iterator[str]:
+def _left_out(answer: ViewLineage, query: Compare, row: int) -> Iterator[str]:
     """Name a later period that is not compared because it is not complete."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     side = change.now.side
@@ -226,5 +226,5 @@ def _left_out(answer: ViewLineage, asked: Compare, row: int) -> Iterator[str]:
         place = answer.rows[last]
         days = Days(int(side.first[place]), int(side.last[place]))
         why = uncovered(answer.view, days.first, days.last)
-        label = _label(answer, asked, days)
+        label = _label(answer, query, days)
         yield f"{label} is not complete and is not compared{': ' if why else ''}{why}."

@@ -77,11 +77,11 @@ def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
 
 def _told(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of one verb, whose module alone is imported."""
-    asked = answer.question
-    if getattr(asked, "every", None) == "entry":
+    query = answer.question
+    if getattr(query, "every", None) == "entry":
         return f"One row for each of {len(table):,} transactions."
-    match asked.verb:
-        case "recap" if getattr(asked, "per", None) in RECURRING:
+    match query.verb:
+        case "recap" if getattr(query, "per", None) in RECURRING:
             from eptaro.presentation.spread_out import by_attribute as teller
         case "recap":
             from eptaro.presentation.running import describe_recap as teller

@@ -33,14 +33,14 @@ from eptaro.presentation.words import (
 
 def describe_recap(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of a recap."""
-    asked = answer.question
-    assert isinstance(asked, Recap)
-    return " ".join(_sentences(answer, asked))
+    query = answer.question
+    assert isinstance(query, Recap)
+    return " ".join(_sentences(answer, query))
 
 
-def _sentences(answer: ViewLineage, asked: Recap) -> Iterator[str]:
+def _sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     view = answer.view
-    first, last, complete, labelling = spans_of(view, asked.per)
+    first, last, complete, labelling = spans_of(view, query.per)
     labels = [str(label) for label in labelling()]
     seen = Days(view.seen.lo, view.seen.hi)
     when = f"in {labels[0]}" if len(labels) == 1 and complete[0] else f"from {seen}"
@@ -50,7 +50,7 @@ def _sentences(answer: ViewLineage, asked: Recap) -> Iterator[str]:
         if number or total.kind in NO_NUMBERS:
             continue
         if len(labels) > 1:
-            yield from _highest(view, measure, asked.per, (first, last, complete), labels)
+            yield from _highest(view, measure, query.per, (first, last, complete), labels)
         yield from largest_group(answer, measure, seen)
         if complete[-1]:
             continue
@@ -115,22 +115,22 @@ def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, Days] | None:
 
 def describe_accumulate(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of running totals."""
-    asked = answer.question
-    assert isinstance(asked, Accumulate)
-    return " ".join(_accumulated(answer, asked))
+    query = answer.question
+    assert isinstance(query, Accumulate)
+    return " ".join(_accumulated(answer, query))
 
 
-def _accumulated(answer: ViewLineage, asked: Accumulate) -> Iterator[str]:
+def _accumulated(answer: ViewLineage, query: Accumulate) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         found = _last_row(answer, f"{measure.name}_to_date")
         if found is None:
             return
         _, _, days = found
         when, span, calendar = f" from {days}", "", answer.view.calendar
-        if asked.within in calendar.levels:
-            index = calendar.index_of(np.array([days.last]), asked.within)
-            over = int(calendar.last_days(index, asked.within)[0]) == days.last
-            when = f" in {calendar.labels(index, asked.within)[0]}{'' if over else ' to date'}"
+        if query.within in calendar.levels:
+            index = calendar.index_of(np.array([days.last]), query.within)
+            over = int(calendar.last_days(index, query.within)[0]) == days.last
+            when = f" in {calendar.labels(index, query.within)[0]}{'' if over else ' to date'}"
             span = f" ({days}, {count_noun(days.count, 'day')})"
         value = value_over(answer.view, measure, days)
         yield f"{as_title(measure.name)}{'' if number else when}: {format_value(value)}" + (
@@ -142,26 +142,26 @@ def _accumulated(answer: ViewLineage, asked: Accumulate) -> Iterator[str]:
 
 def describe_trail(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of rolling windows."""
-    asked = answer.question
-    assert isinstance(asked, Trail)
-    return " ".join(_trailed(table, answer, asked))
+    query = answer.question
+    assert isinstance(query, Trail)
+    return " ".join(_trailed(table, answer, query))
 
 
-def _trailed(table: Result, answer: ViewLineage, asked: Trail) -> Iterator[str]:
+def _trailed(table: Result, answer: ViewLineage, query: Trail) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         name = f"{measure.name}_trailing"
         found = _last_row(answer, name)
         if found is None:  # a weighted mean has no days of its own
-            yield from _weighted(table, answer, asked, name, as_title(measure.name))
+            yield from _weighted(table, answer, query, name, as_title(measure.name))
             continue
         value, place, days = found
         end = Days(days.last, days.last)
-        over = f" over the {asked.amount} to {end}" if asked.ahead is None else f" over {days}"
+        over = f" over the {query.amount} to {end}" if query.ahead is None else f" over {days}"
         if value.picked is not None:  # each group counts its own entries or active days
             yield from _of_one_group(table, answer, place, name, as_title(measure.name) + over)
             return
         words = format_value(value_over(answer.view, measure, days))
-        begins = "" if number or asked.ahead else f" ({days}, {count_noun(days.count, 'day')})"
+        begins = "" if number or query.ahead else f" ({days}, {count_noun(days.count, 'day')})"
         yield f"{as_title(measure.name)}{'' if number else over}: {words}{begins}."
         if not number:
             yield from largest_group(answer, measure, days)
@@ -184,11 +184,11 @@ def _of_one_group(
 
 
 def _weighted(
-    table: Result, answer: ViewLineage, asked: Trail, name: str, title: str
+    table: Result, answer: ViewLineage, query: Trail, name: str, title: str
 ) -> Iterator[str]:
     if name in table and "date" in table:
         row = int(np.argmax(table.column("date").data))
-        begin = f"{title}, the weighted mean over the {asked.amount} to "
+        begin = f"{title}, the weighted mean over the {query.amount} to "
         begin += str(table.column("date").to_list()[row])
         yield from _of_one_group(table, answer, int(answer.rows[row]), name, begin)
 

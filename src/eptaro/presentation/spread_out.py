@@ -44,11 +44,11 @@ def by_attribute(table: Result, answer: ViewLineage) -> str:
 
 def spread_told(table: Result, answer: ViewLineage) -> str:
     """Return between which values the middle half lies."""
-    asked = answer.question
-    assert isinstance(asked, Spread)
+    query = answer.question
+    assert isinstance(query, Spread)
     if not {"quartile_1", "median", "quartile_3", "outliers", "entries"} <= set(table.names):
         return ""
-    return " ".join(_boxes(table, answer, asked.column))
+    return " ".join(_boxes(table, answer, query.column))
 
 
 def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
@@ -78,8 +78,8 @@ def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
 
 def histogram_told(table: Result, answer: ViewLineage) -> str:
     """Return which range holds most values."""
-    asked = answer.question
-    assert isinstance(asked, Histogram)
+    query = answer.question
+    assert isinstance(query, Histogram)
     if not {"from", "to", "entries"} <= set(table.names):
         return ""
     begins, entries = table.column("from"), table.column("entries").data
@@ -89,6 +89,6 @@ def histogram_told(table: Result, answer: ViewLineage) -> str:
     first, last = (format_value(table.column(name), int(row[at])) for name in ("from", "to"))
     share = Column.of("", "float", [counts[at] / counts.sum()], unit="share")
     return (
-        f"Most values of {asked.column} lie from {first} to below {last}: {counts[at]:,.0f} of "
+        f"Most values of {query.column} lie from {first} to below {last}: {counts[at]:,.0f} of "
         f"{counts.sum():,.0f} ({format_value(share)})."
     )

@@ -20,7 +20,7 @@ from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.presentation.words import calendar_in_words
 from eptaro.progress import report_progress
-from eptaro.reports.sections import Asked, ReportRules, Section, make_section
+from eptaro.reports.sections import ReportContext, ReportRules, Section, make_section
 from eptaro.version import __version__
 
 if TYPE_CHECKING:
@@ -42,14 +42,14 @@ def write_page(
     what `inspect` found in its file.
     """
     rules.check(book.about.calendar)
-    asked = Asked(whole, book, rules, quality, as_of)
+    query = ReportContext(whole, book, rules, quality, as_of)
     view = whole.view(as_of=as_of)
     sections: list[Section] = []
     # The proof reads all again while pictures are drawn.
-    proof = BackgroundTask(make_section, _APART, asked) if _APART in rules.sections else None
+    proof = BackgroundTask(make_section, _APART, query) if _APART in rules.sections else None
     for number, name in enumerate(rules.sections):
         report_progress(0, number / len(rules.sections))
-        section = proof.result() if proof and name == _APART else make_section(name, asked)
+        section = proof.result() if proof and name == _APART else make_section(name, query)
         if section is not None:
             sections.append(section)
     names = ", ".join(measure.name for measure in book.about.measures)
@@ -132,7 +132,7 @@ class ReportOptions:
 
 
 def write_report(
-    book: Store, path: str | Path, asked: ReportOptions, quality: Result | None, as_of: AsOf
+    book: Store, path: str | Path, options: ReportOptions, quality: Result | None, as_of: AsOf
 ) -> Path:
     """Write a page (.html) or a workbook (.xlsx) and return its path.
 
@@ -145,7 +145,7 @@ def write_report(
     whole, book = _of_numbers(book)
     about = book.about
     years = about.coverage.days // 365
-    if years > _MOST_YEARS and asked.years is None:
+    if years > _MOST_YEARS and options.years is None:
         raise QuestionError(
             f"{about.source}: its dates reach over {years:,} years, {about.coverage}; a report "
             f"shows {_MOST_YEARS} at most. Look for wrong dates with inspect and read them as "
@@ -155,11 +155,11 @@ def write_report(
         case ".html":
             from eptaro.reports.sections import ReportRules
 
-            return write_page(book, whole, target, asked.rules(ReportRules), quality, as_of)
+            return write_page(book, whole, target, options.rules(ReportRules), quality, as_of)
         case ".xlsx":
             from eptaro.reports.workbook import SheetRules, write_workbook
 
-            return write_workbook(book, whole, target, asked.rules(SheetRules), as_of)
+            return write_workbook(book, whole, target, options.rules(SheetRules), as_of)
     raise InputError(f"{target}: {unknown('report ending', target.suffix, ENDINGS)}")
 
 

@@ -88,7 +88,7 @@ class Section:
 
 
 @dataclass(frozen=True)
-class Asked:
+class ReportContext:
     """What all sections go by: `book` answers for all groups together, `grouped` by groups."""
 
     book: Store
@@ -117,25 +117,25 @@ def only_filled(table: Result, names: Sequence[str]) -> Result:
 _MOST_GROUPS = 40
 
 
-def groups(asked: Asked) -> Section | None:
+def groups(query: ReportContext) -> Section | None:
     """Return what changed most and why: contributions of groups, and effects of the calendar."""
-    book, rules = asked.book, asked.rules
+    book, rules = query.book, query.rules
     section = Section("What changed, and why", "groups")
     within = as_wide(rules.within, book.about.folded.grain)
-    _effects(section, asked, within)
-    if asked.grouped.about.groups.names:
-        _contributions(section, asked, within)
+    _effects(section, query, within)
+    if query.grouped.about.groups.names:
+        _contributions(section, query, within)
     return section if section.sentences or section.tables else None
 
 
-def _effects(section: Section, asked: Asked, within: str) -> None:
+def _effects(section: Section, query: ReportContext, within: str) -> None:
     """Describe the effect of the number of workdays on the first change."""
-    book, name = asked.book, asked.book.about.measures[0].name
+    book, name = query.book, query.book.about.measures[0].name
     if book.about.measures[0].additive_plane is None or book.about.folded.grain != "day":
         return
     table = book.ask(
         Compare(
-            within, to_date=True, match=asked.rules.match, effects="workdays", as_of=asked.as_of
+            within, to_date=True, match=query.rules.match, effects="workdays", as_of=query.as_of
         )
     )
     (row,) = table.rows()
@@ -164,9 +164,9 @@ def _signed(table: Result, name: str) -> str:
     return words if words.startswith("-") else f"+{words}"
 
 
-def _contributions(section: Section, asked: Asked, within: str) -> None:
+def _contributions(section: Section, query: ReportContext, within: str) -> None:
     """Add each group's change, the largest gain first, for every measure."""
-    book, rules = asked.grouped, asked.rules
+    book, rules = query.grouped, query.rules
     name = book.about.measures[0].name
     table = book.ask(
         Compare(
@@ -176,7 +176,7 @@ def _contributions(section: Section, asked: Asked, within: str) -> None:
             match=rules.match,
             details=True,
             sort=f"-{name}_change",
-            as_of=asked.as_of,
+            as_of=query.as_of,
         )
     )
     known = np.flatnonzero(~table.column(f"{name}_change").blank)
@@ -234,17 +234,17 @@ _CARD_LEVELS = ("week", "month", "quarter", "year")
 _LAST_ROWS = {"year": 6, "half": 8, "quarter": 9, "month": 13, "week": 13, "day": 14}
 
 
-def headline(asked: Asked) -> Section:
+def headline(query: ReportContext) -> Section:
     """Return cards of each level to date, against the same days a year before."""
     section = Section("At a glance", "headline")
-    book, about = asked.book, asked.book.about
-    within = as_wide(asked.rules.within, about.folded.grain)
-    lead = book.ask(Compare(within, to_date=True, match=asked.rules.match, as_of=asked.as_of))
+    book, about = query.book, query.book.about
+    within = as_wide(query.rules.within, about.folded.grain)
+    lead = book.ask(Compare(within, to_date=True, match=query.rules.match, as_of=query.as_of))
     section.lead = sentence(lead)
     for level in _CARD_LEVELS:
         if level not in about.calendar.levels or as_wide(level, about.folded.grain) != level:
             continue  # there are none, or they are finer than the data
-        table = book.ask(Compare(level, to_date=True, match=asked.rules.match, as_of=asked.as_of))
+        table = book.ask(Compare(level, to_date=True, match=query.rules.match, as_of=query.as_of))
         (row,) = table.rows()
         lines = []
         for measure in about.measures:
@@ -267,7 +267,7 @@ def headline(asked: Asked) -> Section:
                 "span": f"{row['first']} to {row['last']}",
                 "before": before,
                 "lines": lines,  # type: ignore[dict-item]
-                "spark": _trend_of(asked, level),
+                "spark": _trend_of(query, level),
             }
         )
     return section
@@ -280,10 +280,10 @@ def _moved(change: Any, ratio: str) -> str:
     return f"{'up' if change > 0 else 'down' if change < 0 else 'same'} {ratio.lstrip('+-')}"
 
 
-def _trend_of(asked: Asked, level: str) -> str:
+def _trend_of(query: ReportContext, level: str) -> str:
     """Return the first measure's last whole periods of a level as a small line."""
-    book, about = asked.book, asked.book.about
-    table = book.ask(Recap(level, as_of=asked.as_of))
+    book, about = query.book, query.book.about
+    table = book.ask(Recap(level, as_of=query.as_of))
     whole = np.flatnonzero(table.column("complete").to_list())[-_LAST_ROWS.get(level, 12) :]
     part = table.take(whole)
     column = part.column(about.measures[0].name)
@@ -296,13 +296,13 @@ def _trend_of(asked: Asked, level: str) -> str:
     )
 
 
-def to_date(asked: Asked) -> Section:
+def to_date(query: ReportContext) -> Section:
     """Return the running total of this period over those before."""
-    book, within = asked.book, asked.rules.within
+    book, within = query.book, query.rules.within
     about = book.about
     name = about.measures[0].name
     section = Section(f"The {within} to date", "to-date")
-    table = book.ask(Accumulate(within, as_of=asked.as_of))
+    table = book.ask(Accumulate(within, as_of=query.as_of))
     rows = table.column("within").to_list()
     value = format_value(table.column(f"{name}_to_date"), -1)
     last = table.column("date" if "date" in table else "last").to_list()[-1]
@@ -315,12 +315,12 @@ def to_date(asked: Asked) -> Section:
     return section
 
 
-def comparison(asked: Asked) -> Section:
+def comparison(query: ReportContext) -> Section:
     """Return the last periods against their counterparts a year before."""
-    book, about = asked.book, asked.book.about
-    per = as_wide(asked.rules.per, about.folded.grain)
+    book, about = query.book, query.book.about
+    per = as_wide(query.rules.per, about.folded.grain)
     section = Section(f"Each {per} against the year before", "comparison")
-    table = book.ask(Compare(per, as_of=asked.as_of))
+    table = book.ask(Compare(per, as_of=query.as_of))
     last = table.take(slice(max(len(table) - _LAST_ROWS.get(per, 12), 0), None))
     change = last.column(f"{about.measures[0].name}_change").to_list()
     known = [value for value in change if value is not None]
@@ -344,14 +344,14 @@ def comparison(asked: Asked) -> Section:
     return section
 
 
-def trend(asked: Asked) -> Section:
+def trend(query: ReportContext) -> Section:
     """Return the rolling windows at each month's end."""
-    book, back = asked.book, asked.rules.trailing
+    book, back = query.book, query.rules.trailing
     about = book.about
     name = f"{about.measures[0].name}_trailing"
     section = Section(f"The trend: trailing {back}", "trend")
     every = as_wide("month" if "month" in about.calendar.levels else "week", about.folded.grain)
-    table = book.ask(Trail(back, every=every, as_of=asked.as_of))
+    table = book.ask(Trail(back, every=every, as_of=query.as_of))
     whole = [i for i, fine in enumerate(table.column("complete").to_list()) if fine]
     first = about.measures[0].name
     alt = f"Trailing {back} of {first}: the data covers no whole window."
@@ -366,9 +366,9 @@ def trend(asked: Asked) -> Section:
     return section
 
 
-def rhythm(asked: Asked) -> Section:
+def rhythm(query: ReportContext) -> Section:
     """Return how the first measure spreads over weekdays, hours and kinds of day."""
-    book, about = asked.book, asked.book.about
+    book, about = query.book, query.book.about
     section = Section("The rhythm", "rhythm")
     added_up = tuple(m for m in about.measures if m.additive_plane)
     plain = book.measuring(added_up or about.measures[:1])
@@ -377,7 +377,7 @@ def rhythm(asked: Asked) -> Section:
     if attribute is None:
         section.sentences.append(f"The data is dated by the {grain}; it has no rhythm within one.")
         return section
-    days = plain.ask(Rhythm(attribute, as_of=asked.as_of))
+    days = plain.ask(Rhythm(attribute, as_of=query.as_of))
     name, word = plain.about.measures[0].name, days.names[days.names.index("days") - 1]
     shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name
     figures = ", ".join(
@@ -386,17 +386,17 @@ def rhythm(asked: Asked) -> Section:
     )
     drawn = days
     if about.folded.timed:
-        drawn = plain.ask(Rhythm("weekday", "hour", as_of=asked.as_of))
+        drawn = plain.ask(Rhythm("weekday", "hour", as_of=query.as_of))
     section.sentences.append(f"{name} per day: {figures}.")
     section.add_picture(drawn, f"{name} per day by {attribute}: {figures}.")
     if grain == "day":
-        section.add_table(plain.ask(Rhythm("kind of day", as_of=asked.as_of)), "By kind of day")
+        section.add_table(plain.ask(Rhythm("kind of day", as_of=query.as_of)), "By kind of day")
     return section
 
 
-def quality(asked: Asked) -> Section:
+def quality(query: ReportContext) -> Section:
     """Return what is in the dates, and what was rejected."""
-    about = asked.book.about
+    about = query.book.about
     section = Section("The data", "quality")
     section.sentences.append(
         f"{about.rows:,} transactions of {about.source} are counted; the data covers "
@@ -408,17 +408,17 @@ def quality(asked: Asked) -> Section:
         )
         section.add_table(about.rejected.take(slice(0, 10)), "The first rows left out", "")
     section.sentences += about.folded.notes
-    if asked.quality is not None:
-        words = asked.quality.column("subject").to_list()
+    if query.quality is not None:
+        words = query.quality.column("subject").to_list()
         rows = np.flatnonzero([subject != "suggestion" for subject in words])
-        table = only_filled(asked.quality.take(rows), asked.quality.names)
+        table = only_filled(query.quality.take(rows), query.quality.names)
         section.add_table(table, "What is in the dates", "")
     return section
 
 
-def definitions(asked: Asked) -> Section:
+def definitions(query: ReportContext) -> Section:
     """Return what each measure and calendar means."""
-    about = asked.book.about
+    about = query.book.about
     section = Section("What the words mean", "definitions")
     names = [measure.name for measure in about.measures]
     formulas = [measure.formula for measure in about.measures]
@@ -433,12 +433,12 @@ def definitions(asked: Asked) -> Section:
     return section
 
 
-def proof(asked: Asked) -> Section:
+def proof(query: ReportContext) -> Section:
     """Return how the parts tie out, and a sample that was recalculated."""
-    book, about = asked.book, asked.book.about
-    per = as_wide(asked.rules.per, about.folded.grain)
+    book, about = query.book, query.book.about
+    per = as_wide(query.rules.per, about.folded.grain)
     section = Section("How the numbers were checked", "proof")
-    table = book.ask(Recap(per, as_of=asked.as_of))
+    table = book.ask(Recap(per, as_of=query.as_of))
     for name, text in table.meta["tie_out"].items():
         section.sentences.append(f"Tied out: {name}, {text}.")
     try:
@@ -453,7 +453,7 @@ def proof(asked: Asked) -> Section:
     return section
 
 
-MAKERS: dict[str, Callable[[Asked], Section | None]] = {
+MAKERS: dict[str, Callable[[ReportContext], Section | None]] = {
     "headline": headline,
     "to date": to_date,
     "comparison": comparison,
@@ -466,10 +466,10 @@ MAKERS: dict[str, Callable[[Asked], Section | None]] = {
 }
 
 
-def make_section(name: str, asked: Asked) -> Section | None:
+def make_section(name: str, query: ReportContext) -> Section | None:
     """Return a section; one that cannot be made says why instead of stopping the report."""
     try:
-        return MAKERS[name](asked)
+        return MAKERS[name](query)
     except EptaroError as error:
         section = Section(name.capitalize(), name.replace(" ", "-"))
         section.sentences.append(f"This section could not be made: {error}")

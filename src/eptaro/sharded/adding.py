@@ -148,7 +148,7 @@ def fingerprints_of(source: Source) -> frozenset[str]:
 def put_folded(
     folder: StoragePath,
     folded: Folded,
-    asked: BookOptions,
+    options_given: BookOptions,
     *,
     shards: int | None = None,
     out: Span | None = None,
@@ -165,7 +165,9 @@ def put_folded(
         count = shards_for(folded.cells.axis.size) if folded.groups.names else 1
     parts: Parts = {n: partial(_given, part) for n, part in partition_cells(folded, count)}
     work = partial(write_shards, parts)
-    return put_shards(folder, without_cells(folded), work, asked, count, out=out, force=force)
+    return put_shards(
+        folder, without_cells(folded), work, options_given, count, out=out, force=force
+    )
 
 
 def _given(part: Folded) -> Folded:
@@ -183,7 +185,7 @@ def put_shards(
     folder: StoragePath,
     metadata: Folded,
     carry_out: Callable[[Transaction], dict[int, Rewritten]],
-    asked: BookOptions,
+    options_given: BookOptions,
     shards: int,
     *,
     reading: Mapping[str, Any] | None = None,
@@ -191,9 +193,16 @@ def put_shards(
     force: bool = False,
 ) -> Manifest:
     """Put shards into a folder, in one step; `carry_out` writes those that have new rows."""
-    planes = asked.kept_planes
+    planes = options_given.kept_planes
     with begin_transaction(
-        folder, metadata, planes, asked, shards=shards, reading=reading, out=out, force=force
+        folder,
+        metadata,
+        planes,
+        options_given,
+        shards=shards,
+        reading=reading,
+        out=out,
+        force=force,
     ) as change:
         done = carry_out(change)
         for number in change.touched:

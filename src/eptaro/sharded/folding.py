@@ -98,7 +98,7 @@ def _write(
         }
 
 
-def _held(client: Any, fold: ClusterFold, asked: BookOptions) -> tuple[Manifest, dict[int, Any]]:
+def _held(client: Any, fold: ClusterFold, options: BookOptions) -> tuple[Manifest, dict[int, Any]]:
     """Return a manifest of shards that workers hold, and futures of these."""
     made = [client.submit(shards_of, part, retries=RETRIES, pure=False) for part in fold.partitions]
     held, files, groups = dict[int, Any](), list[FileEntry](), 0
@@ -111,9 +111,9 @@ def _held(client: Any, fold: ClusterFold, asked: BookOptions) -> tuple[Manifest,
             groups += count
     about = {
         **about_rows(fold.metadata),
-        **options_about(asked.settled(fold.metadata), fold.metadata),
+        **options_about(options.settled(fold.metadata), fold.metadata),
     }
-    planes = tuple((plane.what, plane.column) for plane in asked.kept_planes)
+    planes = tuple((plane.what, plane.column) for plane in options.kept_planes)
     return Manifest(0, now(), fold.shards, groups, about, planes, files=tuple(files)), held
 
 

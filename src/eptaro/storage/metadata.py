@@ -20,8 +20,8 @@ from eptaro.core.query.view import BookData
 
 def about_book(book: BookData) -> dict[str, Any]:
     """Return the metadata of a book beside its cells."""
-    asked = options_of(book)
-    return about_rows(book.folded) | options_about(asked, book.folded)
+    options = options_of(book)
+    return about_rows(book.folded) | options_about(options, book.folded)
 
 
 def options_of(book: BookData) -> BookOptions:
@@ -33,19 +33,19 @@ def options_of(book: BookData) -> BookOptions:
     )
 
 
-def options_about(asked: BookOptions, folded: Folded) -> dict[str, Any]:
+def options_about(options: BookOptions, folded: Folded) -> dict[str, Any]:
     """Return the metadata of a book's measures, groups and calendar(s), and the days it covers."""
-    common, own = check_own(asked.calendar)
-    work = asked.workdays
-    assert isinstance(work, Workdays) and asked.span is not None
-    by_group = _own_coverage(asked.coverage)
-    declared = None if asked.coverage is None or by_group is not None else str(asked.coverage)
+    common, own = check_own(options.calendar)
+    work = options.workdays
+    assert isinstance(work, Workdays) and options.span is not None
+    by_group = _own_coverage(options.coverage)
+    declared = None if options.coverage is None or by_group is not None else str(options.coverage)
     return {
-        "measures": [f"{measure.name}={measure.formula}" for measure in asked.measures],
+        "measures": [f"{measure.name}={measure.formula}" for measure in options.measures],
         "by": folded.groups.names,
         "calendar": common.settings(),
         "own_calendars": own.settings() if own else None,
-        "coverage": str(asked.span),
+        "coverage": str(options.span),
         "declared": declared,
         "own_coverage": by_group,
         "workdays": work.settings(),
@@ -116,12 +116,12 @@ def options_told(about: dict[str, Any]) -> BookOptions:
 
 def _own_coverage(coverage: Coverage) -> Any:
     """Return how the coverage goes by groups, as JSON takes it; None where it is common."""
-    asked = asked_by_group(coverage)
-    if asked is None or isinstance(asked, str):
-        return asked
+    by_group = asked_by_group(coverage)
+    if by_group is None or isinstance(by_group, str):
+        return by_group
     return [
         [[*map(str, key)] if isinstance(key, tuple) else [str(key)], str(span)]
-        for key, span in asked.items()
+        for key, span in by_group.items()
     ]
 
 

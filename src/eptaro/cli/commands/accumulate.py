@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.commands.verb import Given, Reply, VerbCommand, query_options
+from eptaro.cli.commands.verb import CommandInputs, Reply, VerbCommand, query_options
 from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.input_options import ReadingOptions, reading_options
@@ -52,21 +52,21 @@ def accumulate(
     given: Mapping[str, Any],
 ) -> Reply:
     """Show period-to-date (running) totals; days without transactions have a row too."""
-    asked = Given(data, reading, rules)
+    inputs = CommandInputs(data, reading, rules)
     if card:
         if output.prove:
             raise click.UsageError("--card cannot be combined with --prove")
-        return Reply(*_card(asked), output)
+        return Reply(*_card(inputs), output)
     if given["within"] is None:
         raise click.UsageError("Missing option '--within' (or --card).")
-    return asked.answer(Accumulate, given, output)
+    return inputs.answer(Accumulate, given, output)
 
 
-def _card(asked: Given) -> tuple[Daybook, Table]:
+def _card(inputs: CommandInputs) -> tuple[Daybook, Table]:
     """Return the to-date values of the as-of date in every calendar at hand."""
-    config = Settings(asked.rules).config
+    config = Settings(inputs.rules).config
     calendars = config.calendars if config else {}
-    book, data = asked.book(), asked.data
+    book, data = inputs.book(), inputs.data
     own = book.calendar
     every = list({c.name: c for c in (MonthCalendar(), own, *calendars.values())}.values())
     table = book.card(calendars=every, by=list(data.by), only=data.narrowed, as_of=data.as_of)

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.commands.verb import Given, Reply, VerbCommand, query_options
+from eptaro.cli.commands.verb import CommandInputs, Reply, VerbCommand, query_options
 from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import DEMO
 from eptaro.cli.input_options import ReadingOptions, reading_options
@@ -46,4 +46,4 @@ def compare(
     given: Mapping[str, Any],
 ) -> Reply:
     """Prior-period comparison, like for like, also to date."""
-    return Given(data, reading, rules).answer(Compare, given, output)
+    return CommandInputs(data, reading, rules).answer(Compare, given, output)

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.commands.verb import Given, Reply, VerbCommand, query_options
+from eptaro.cli.commands.verb import CommandInputs, Reply, VerbCommand, query_options
 from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import BOOKINGS, DEMO
 from eptaro.cli.input_options import ReadingOptions, reading_options
@@ -43,4 +43,4 @@ def recap(
     given: Mapping[str, Any],
 ) -> Reply:
     """Summarise each period (grouped period summary), empty ones included."""
-    return Given(data, reading, rules).answer(Recap, given, output)
+    return CommandInputs(data, reading, rules).answer(Recap, given, output)

@@ -124,35 +124,35 @@ def report(
     if data.only:
         raise click.UsageError("a report looks at everything; leave --only out")
     settings = Settings(rules)
-    asked = ReportOptions(
+    options = ReportOptions(
         title, sections or None, per, within, trailing, match, sheets, parts, years
     )
     page = out.suffix.lower() == ".html"
     if page and settings.config is not None:
-        asked = asked.over(ReportOptions(**settings.config.report_said))
-    looked = page and "quality" in (asked.sections or ["quality"])
+        options = options.over(ReportOptions(**settings.config.report_said))
+    looked = page and "quality" in (options.sections or ["quality"])
     # Dates are looked at while the rows are folded.
     later = BackgroundTask(_quality, settings, data, reading) if looked else None
     book = settings.book(data, reading)
     quality = later.result() if later else None
-    written = write_report(book._store, out, asked, quality, data.as_of)
+    written = write_report(book._store, out, options, quality, data.as_of)
     notify(f"report written to {written}")
 
 
-def _quality(settings: Settings, asked: DataOptions, reading: ReadingOptions) -> Result | None:
+def _quality(settings: Settings, data: DataOptions, reading: ReadingOptions) -> Result | None:
     """Return what is in the dates of the files, or None where that cannot be determined."""
     from eptaro.engines.inspect import inspect
     from eptaro.inputs.files.opening import open_files
 
     words = settings.config.data if settings.config else None
-    files, date = list(asked.files), asked.rows.get("date") or (words.date if words else None)
+    files, date = list(data.files), data.rows.get("date") or (words.date if words else None)
     if not files and settings.config:
         files = settings.config.files()
     dates, written = settings.date_rules(reading), settings.file_rules(reading)
     if "-" in files:  # standard input can be read only once
         return None
     try:
-        where = asked.rows.get("where") or (words.where if words and not asked.files else None)
+        where = data.rows.get("where") or (words.where if words and not data.files else None)
         return inspect(open_files(files, written), date=date, where=where, dates=dates)
     except EptaroError:
         return None

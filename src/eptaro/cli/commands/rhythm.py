@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.commands.verb import Given, Reply, VerbCommand, query_options
+from eptaro.cli.commands.verb import CommandInputs, Reply, VerbCommand, query_options
 from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import DEMO, QUESTION, option
 from eptaro.cli.input_options import ReadingOptions, reading_options
@@ -57,16 +57,16 @@ def rhythm(
     given: Mapping[str, Any],
 ) -> Reply:
     """Show the distribution of measures over hours, weekdays, months and kinds of day."""
-    asked = Given(data, reading, rules)
+    inputs = CommandInputs(data, reading, rules)
     own = {name: value for name, value in given.items() if name != "bins"}
     if spread is not None or histogram is not None:
         if own["across"] or own["wide"] or output.prove or (spread and histogram):
             raise click.UsageError("--spread and --histogram can be combined with --per only")
         values = {"column": spread or histogram, "per": own["per"]}
         if spread is not None:
-            return asked.answer(Spread, values, output, (spread,))
+            return inputs.answer(Spread, values, output, (spread,))
         values["bins"] = given["bins"]
-        return asked.answer(Histogram, values, output, (histogram or "",))
+        return inputs.answer(Histogram, values, output, (histogram or "",))
     if own["per"] is None:
         raise click.UsageError("Missing option '--per' (or --spread or --histogram).")
-    return asked.answer(Rhythm, own, output)
+    return inputs.answer(Rhythm, own, output)

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.commands.verb import Given, Reply, VerbCommand, query_options
+from eptaro.cli.commands.verb import CommandInputs, Reply, VerbCommand, query_options
 from eptaro.cli.data_options import DataOptions, data_options
 from eptaro.cli.help import DEMO
 from eptaro.cli.input_options import ReadingOptions, reading_options
@@ -44,4 +44,4 @@ def trail(
     given: Mapping[str, Any],
 ) -> Reply:
     """Show rolling (trailing) windows: totals of the last days, months or transactions."""
-    return Given(data, reading, rules).answer(Trail, given, output)
+    return CommandInputs(data, reading, rules).answer(Trail, given, output)

@@ -70,7 +70,7 @@ class VerbCommand(HeadedCommand):
 
 
 @dataclass(frozen=True)
-class Given:
+class CommandInputs:
     """The groups of options that every verb takes."""
 
     data: DataOptions

@@ -58,20 +58,20 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
     and one of very many columns and few rows, as the look at a dimension is, on its side.
     """
     console = Screen(highlight=False)
-    asked = table.answer is not None and not exactly
+    answered = table.answer is not None and not exactly
     room: int | None = console.width if console.is_terminal else _width_told()
-    if not console.is_terminal and not asked:
+    if not console.is_terminal and not answered:
         room = None
     words = headline(table)
     _say(console, words, room, "bold")
-    once, make = _as_answer(table) if asked else (list[DisplayColumn](), _exact_cells)
+    once, make = _as_answer(table) if answered else (list[DisplayColumn](), _exact_cells)
     _say(console, " · ".join(one.said() for one in once), room, "")
     if words or once:
         console.print()
-    left = _rows(console, table, rows, room, make, asked=asked)
+    left = _rows(console, table, rows, room, make, answered=answered)
     if not is_quiet():
         console.print()
-        _below(console, table, left, room, asked=asked)
+        _below(console, table, left, room, answered=answered)
 
 
 def _width_told() -> int:
@@ -86,14 +86,20 @@ def _say(console: Screen, text: str, room: int | None, style: str) -> None:
 
 
 def _rows(
-    console: Screen, table: Result, rows: int | None, room: int | None, make: Maker, *, asked: bool
+    console: Screen,
+    table: Result,
+    rows: int | None,
+    room: int | None,
+    make: Maker,
+    *,
+    answered: bool,
 ) -> list[TextColumn]:
     """Print the rows, and return the columns that did not fit."""
     many = rows or (_ROWS if console.is_terminal else len(table))
     if len(table) > _LONG and many >= len(table):
-        return _streamed(table, room, make, asked=asked)
+        return _streamed(table, room, make, answered=answered)
     few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
-    sideways = not asked and len(table.names) > _MANY_COLUMNS and few
+    sideways = not answered and len(table.names) > _MANY_COLUMNS and few
     limit = rows or (_FEW if sideways else many)
     part, gap = _excerpt(table, limit)
     cells = make(part)
@@ -101,8 +107,8 @@ def _rows(
         cells = [cell.with_gap(gap) for cell in cells]
     if sideways:
         cells = _turned(cells)
-    blocks, left = _blocks(cells, room, asked=asked)
-    if asked and not gap:
+    blocks, left = _blocks(cells, room, answered=answered)
+    if answered and not gap:
         blocks = _with_bar(part, blocks, room)
     for number, block in enumerate(blocks):
         if number:
@@ -120,9 +126,9 @@ def _rows(
 
 
 def _blocks(
-    cells: list[TextColumn], room: int | None, *, asked: bool
+    cells: list[TextColumn], room: int | None, *, answered: bool
 ) -> tuple[list[list[TextColumn]], list[TextColumn]]:
-    if asked:
+    if answered:
         return arrange_columns(cells, room)
     names = [cell.title for cell in cells]
     return in_blocks(
@@ -178,11 +184,11 @@ def _with_bar(
     return [[*block[:at], TextColumn("", made, right=False), *block[at:]]]
 
 
-def _streamed(table: Result, room: int | None, make: Maker, *, asked: bool) -> list[TextColumn]:
+def _streamed(table: Result, room: int | None, make: Maker, *, answered: bool) -> list[TextColumn]:
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
     cells = make(table.take(np.arange(0, len(table), step)))
-    blocks, left = _blocks(cells, room, asked=asked)
+    blocks, left = _blocks(cells, room, answered=answered)
     for number, block in enumerate(blocks):
         if number:
             print()
@@ -218,10 +224,10 @@ def _excerpt(table: Result, limit: int) -> tuple[Result, int]:
 
 
 def _below(
-    console: Screen, table: Result, left: Sequence[TextColumn], room: int | None, *, asked: bool
+    console: Screen, table: Result, left: Sequence[TextColumn], room: int | None, *, answered: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
-    lines = [f'"-" in {reason}' for reason in why_blank(table)] if asked else []
+    lines = [f'"-" in {reason}' for reason in why_blank(table)] if answered else []
     if left:
         names = ", ".join(dict.fromkeys(cell.title for cell in left))
         lines.append(f"not shown: {names}; --all-columns shows every column")

@@ -141,12 +141,12 @@ def between(
     return out
 
 
-def count_below(keys: Ints, asked: Ints) -> Ints:
+def count_below(keys: Ints, sought: Ints) -> Ints:
     """Return how many of the keys, which are in order, are less than each number asked for.
 
     >>> count_below(np.array([2, 5, 9]), np.array([0, 5, 6])).tolist()
     [0, 1, 2]
     """
     if dispatch.loops is None:
-        return np.searchsorted(keys, asked)
-    return dispatch.loops.places(keys, asked)  # type: ignore[no-any-return]
+        return np.searchsorted(keys, sought)
+    return dispatch.loops.places(keys, sought)  # type: ignore[no-any-return]

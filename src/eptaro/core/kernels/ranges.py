@@ -260,9 +260,9 @@ def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, found: Value
     power = np.where(length > 0, np.frexp(np.maximum(length, 1).astype(np.float64))[1] - 1, -1)
     window, width = values, 1
     for level in range(int(power.max(initial=-1)) + 1):
-        asked = np.flatnonzero(power == level)
-        if len(asked):
-            found[asked] = better(window[lo[asked]], window[hi[asked] - width])
+        at_level = np.flatnonzero(power == level)
+        if len(at_level):
+            found[at_level] = better(window[lo[at_level]], window[hi[at_level] - width])
         window = better(window[:-width], window[width:]) if len(window) > width else window[:0]
         width *= 2
 

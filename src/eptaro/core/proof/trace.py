@@ -428,14 +428,14 @@ def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
 
     Raises `EptaroError` where one does not.
     """
-    asked = answer.question
-    if not isinstance(answer, ViewLineage) or not isinstance(asked, Recap) or asked.wide:
+    query = answer.question
+    if not isinstance(answer, ViewLineage) or not isinstance(query, Recap) or query.wide:
         return 0
     if len(answer.rows) < len(answer.group) or answer.others is not None:
         return 0  # of some rows the whole is not at hand
     agreed = 0
     totals = set(answer.totals.tolist())
-    parts = [row for row in range(len(table)) if row not in totals and _is_part(asked, table, row)]
+    parts = [row for row in range(len(table)) if row not in totals and _is_part(query, table, row)]
     groups = answer.group[answer.rows].tolist()
     for name in names:
         values = _fractions(table, name)
@@ -443,9 +443,9 @@ def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
             whole = sum((v for row in parts if (v := values[row]) is not None), Fraction(0))
             shares = [None if v is None or not whole else v / whole for v in values]
             agreed += _all_agree(table, f"{name}_share", shares)
-        if f"{name}_index" in table and asked.index is not None:
+        if f"{name}_index" in table and query.index is not None:
             labels = table.column("period").to_list()
-            base = {groups[row]: values[row] for row in parts if labels[row] == asked.index}
+            base = {groups[row]: values[row] for row in parts if labels[row] == query.index}
             words = table.column(f"{name}_index").blank.tolist()
             found = [
                 None if skip or v is None or not (under := base.get(group)) else 100 * v / under
@@ -455,9 +455,9 @@ def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
     return agreed
 
 
-def _is_part(asked: Recap, table: Result, row: int) -> bool:
+def _is_part(query: Recap, table: Result, row: int) -> bool:
     """Return whether a row is of the level that was asked for, and no subtotal."""
-    return not asked.subtotal_levels or table.column("level").to_list()[row] == asked.per
+    return not query.subtotal_levels or table.column("level").to_list()[row] == query.per
 
 
 def _fractions(table: Result, name: str) -> list[Fraction | None]:

@@ -155,8 +155,8 @@ class BookOptions:
         Raises `InputError` where rows lie outside the coverage, or the coverage outside a
         listed calendar.
         """
-        asked, by_group = self.settled(folded), asked_by_group(self.coverage)
-        span, work = asked.span, asked.workdays
+        query, by_group = self.settled(folded), asked_by_group(self.coverage)
+        span, work = query.span, query.workdays
         assert span is not None and isinstance(work, Workdays)
         spans = None if by_group is None else group_spans(by_group, folded, span)
         common, own = check_own(self.calendar)
@@ -175,17 +175,17 @@ class BookOptions:
 
 
 def chosen_measures(
-    asked: Measures, known: Sequence[Measure], kept: Collection[tuple[str, str]]
+    wanted: Measures, known: Sequence[Measure], kept: Collection[tuple[str, str]]
 ) -> tuple[Measure, ...]:
     """Return measures of a book by their names, or others that what it keeps allows.
 
     Raises `QuestionError` for one that takes more than the book keeps.
     """
     names = [measure.name for measure in known]
-    for one in [asked] if isinstance(asked, str | Measure | Mapping) else asked:
+    for one in [wanted] if isinstance(wanted, str | Measure | Mapping) else wanted:
         if isinstance(one, str) and "(" not in one and "=" not in one and one not in names:
             raise QuestionError(unknown("measure", one, names))
-    found = parse_measures(asked, known)
+    found = parse_measures(wanted, known)
     for measure in found:
         lacking = sorted({*measure.planes} - {*kept})
         if lacking:

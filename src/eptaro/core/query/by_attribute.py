@@ -182,16 +182,16 @@ def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints) -> 
     return found
 
 
-def recap_by(view: View, attribute: Column, asked: Query) -> Result:
+def recap_by(view: View, attribute: Column, query: Query) -> Result:
     """Return one row per group and value of an attribute, in natural order."""
     crossed = AttributeProduct.of([attribute])
     group, place, head, values = rows_by(view, crossed)
     meta = view.meta("recap") | {"per": attribute.name}
-    return Result([*head, *values], meta, answer_by(view, crossed, asked, group, place))
+    return Result([*head, *values], meta, answer_by(view, crossed, query, group, place))
 
 
 def answer_by(
-    view: View, crossed: AttributeProduct, asked: Query, group: Ints, place: Ints
+    view: View, crossed: AttributeProduct, query: Query, group: Ints, place: Ints
 ) -> ViewLineage:
     """Return what is behind rows of groups and combinations of values."""
     every = np.zeros(len(group), np.int64)
@@ -199,7 +199,7 @@ def answer_by(
     picked = AttributeFilter(crossed.words(place))
     measures = view.facts.measures
     numbers = {m.name: Value(view, m, group, side, picked) for m in measures}
-    return ViewLineage(asked, view, group, numbers, np.arange(len(group)))
+    return ViewLineage(query, view, group, numbers, np.arange(len(group)))
 
 
 def _value(

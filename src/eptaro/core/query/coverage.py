@@ -18,11 +18,11 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.errors import DateError, InputError
 
 GROUPS: Literal["groups"] = "groups"
-Asked: TypeAlias = 'Literal["groups"] | Mapping[Any, Span]'
+GivenSpans: TypeAlias = 'Literal["groups"] | Mapping[Any, Span]'
 Coverage: TypeAlias = "Span | str | Mapping[Any, Span | str] | None"
 
 
-def asked_by_group(coverage: Coverage) -> Asked | None:
+def asked_by_group(coverage: Coverage) -> GivenSpans | None:
     """Return a coverage that goes by groups, or None for one that is common to all.
 
     Raises `InputError` for a span that is none.
@@ -38,7 +38,7 @@ class GroupSpans:
 
     lo: Ints
     hi: Ints
-    asked: Asked
+    asked: GivenSpans
 
     def onto(self, places: Ints, count: int, last: int) -> tuple[Ints, Ints]:
         """Return the first and last day of groups put together, none after a last day.
@@ -64,7 +64,9 @@ def _span(key: object, given: object) -> Span:
     return span
 
 
-def group_spans(asked: Asked, folded: Folded, coverage: Span, *, part: bool = False) -> GroupSpans:
+def group_spans(
+    query: GivenSpans, folded: Folded, coverage: Span, *, part: bool = False
+) -> GroupSpans:
     """Return the coverage of each group: from its first transaction to the end of all, or a span
     for each of its values (of several group columns, a tuple of values); the groups may be a
     `part` of all.
@@ -72,11 +74,11 @@ def group_spans(asked: Asked, folded: Folded, coverage: Span, *, part: bool = Fa
     Raises `InputError` where a group has transactions outside its span, or a span has no group.
     """
     first, last = _ends(folded)
-    if isinstance(asked, str):
-        return GroupSpans(first, np.full(len(first), coverage.hi), asked)
+    if isinstance(query, str):
+        return GroupSpans(first, np.full(len(first), coverage.hi), query)
     keys = _keys(folded)
     lo, hi = first.copy(), np.full(len(first), coverage.hi)
-    for key, span in asked.items():
+    for key, span in query.items():
         words = tuple(map(str, key)) if isinstance(key, tuple) else (str(key),)
         if words not in keys:
             if part:
@@ -95,18 +97,18 @@ def group_spans(asked: Asked, folded: Folded, coverage: Span, *, part: bool = Fa
                 f"{Span.of(int(first[at]), int(last[at]))}"
             )
         lo[at], hi[at] = span.lo, span.hi
-    return GroupSpans(lo, hi, asked)
+    return GroupSpans(lo, hi, query)
 
 
-def widen_coverage(asked: Asked | None, coverage: Span) -> Span:
+def widen_coverage(query: GivenSpans | None, coverage: Span) -> Span:
     """Return a coverage that holds the spans of all groups as well."""
-    if not isinstance(asked, Mapping):
+    if not isinstance(query, Mapping):
         return coverage
-    ends = [coverage, *asked.values()]
+    ends = [coverage, *query.values()]
     return Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
 
 
-def merged_coverage(one: GroupSpans | None, two: GroupSpans | None) -> Asked:
+def merged_coverage(one: GroupSpans | None, two: GroupSpans | None) -> GivenSpans:
     """Return what the coverage of two merged books goes by; raises `InputError` where it differs.
 
     Spans given for groups hold for both; a group that both name keeps the days of both.

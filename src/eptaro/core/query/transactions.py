@@ -202,7 +202,7 @@ _WHOLE = "Whether all its days lie in the coverage"
 
 
 def per_row(
-    view: View, side: Side, ending: str, label: Column, asked: Query, *, whole: bool = False
+    view: View, side: Side, ending: str, label: Column, query: Query, *, whole: bool = False
 ) -> Result:
     """Return for each transaction the measures over the span that goes with its day.
 
@@ -248,8 +248,8 @@ def per_row(
         if whole:
             value = value.blanked(view.complete(first[cell_day], last[cell_day], cell_group))
         columns += take_lazy([value.named(f"{measure.name}{ending}")], at)
-    answer = ViewLineage(asked, view, of, {}, np.arange(len(rows)))
-    return Result(columns, view.meta(asked.verb) | {"every": "entry"}, answer)
+    answer = ViewLineage(query, view, of, {}, np.arange(len(rows)))
+    return Result(columns, view.meta(query.verb) | {"every": "entry"}, answer)
 
 
 def _cells(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints, Ints]:

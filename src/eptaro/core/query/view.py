@@ -113,11 +113,11 @@ class BookData:
         narrowed = Filter.of(only, self.calendar, self.groups.names, today)
         wanted = narrowed.wanted
         cells, groups = self.cells, self.groups
-        asked = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
+        wanted_groups = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
         # A group that is named, or whose coverage has begun, has rows; others have none yet.
-        keep = asked
+        keep = wanted_groups
         if self.spans is not None and not wanted and not self.whole.named:
-            keep = asked & (self.spans.lo <= coverage.hi)
+            keep = wanted_groups & (self.spans.lo <= coverage.hi)
         if self.part is not None:
             keep = keep & self.part
         if not keep.any():

@@ -28,11 +28,11 @@ from eptaro.errors import QuestionError
 def rhythm(facts: BookData, query: Rhythm) -> Result:
     """Return the distribution of measures over the values of an attribute, or of two crossed."""
     across = None if query.across is None else full_name(query.across)
-    asked = replace(query, per=full_name(query.per), across=across)
-    if asked.across == asked.per:
+    request = replace(query, per=full_name(query.per), across=across)
+    if request.across == request.per:
         raise QuestionError(f"across={query.across!r} is what per={query.per!r} is already")
     view = facts.view(query.by, query.only, query.as_of)
-    names = [asked.per, *([asked.across] if asked.across else [])]
+    names = [request.per, *([request.across] if request.across else [])]
     crossed = AttributeProduct.of([attribute_of(view, name) for name in names])
     group, place, head, values = rows_by(view, crossed)
     beside = []
@@ -52,15 +52,15 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
                 face=DisplayHint("per day", of=measure.name),
             )
             beside.append(per_day)
-    meta = view.meta("rhythm") | {"per": asked.per, "across": asked.across}
-    if not asked.wide:
-        answer = answer_by(view, crossed, asked, group, place)
+    meta = view.meta("rhythm") | {"per": request.per, "across": request.across}
+    if not request.wide:
+        answer = answer_by(view, crossed, request, group, place)
         return Result([*head, *beside], meta, answer)
-    if asked.across is None:
+    if request.across is None:
         raise QuestionError("wide sets the values of across side by side; name one")
     shown = beside[1] if facts.measures[0].additive_plane is not None else beside[0]
     columns, rows = _across(crossed, group, place, head, shown)
-    return Result(columns, meta, ViewLineage(asked, view, group, {}, rows))
+    return Result(columns, meta, ViewLineage(request, view, group, {}, rows))
 
 
 def _across(

@@ -65,7 +65,7 @@ class TrailValues:
             raise QuestionError(f"far_edge={self.far_edge!r} is neither open nor closed")
 
 
-def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValues) -> Result:
+def along_values(rows: ValueRows, measures: Sequence[Measure], query: TrailValues) -> Result:
     """Return the measures over the window of each row; see `eptaro.trail_values`."""
     for measure in measures:
         if measure.needs_days:
@@ -76,30 +76,30 @@ def along_values(rows: ValueRows, measures: Sequence[Measure], asked: TrailValue
     fold = Fold([], {plane for measure in measures for plane in measure.planes})
     fold.add(rows.batch(order))
     _, cells = fold.result()
-    lo = _places(group, x, x - asked.back, after_equals=asked.far_edge == "open")
-    hi = _places(group, x, x + asked.ahead, after_equals=True)
+    lo = _places(group, x, x - query.back, after_equals=query.far_edge == "open")
+    hi = _places(group, x, x + query.ahead, after_equals=True)
     rank = order if rows.places is None else rows.places[order]
     columns = [
         Column.of("row", "integer", rank + 1, unit="number", description="Place in the input"),
         *rows.groups.columns(group),
-        Column.of(asked.along, "float", x, description="Where the window ends"),
+        Column.of(query.along, "float", x, description="Where the window ends"),
         Column.of("entries", "integer", hi - lo, description="Rows in the window"),
     ]
     for measure in measures:
         value = measure.over_cells(cells, lo, hi, {})
         columns.append(value.named(f"{measure.name}_trailing", f"{measure.formula} over it"))
-    return Result(columns, {"verb": "trail_values", "along": asked.along})
+    return Result(columns, {"verb": "trail_values", "along": query.along})
 
 
-def _places(group: Ints, x: Floats, asked: Floats, *, after_equals: bool) -> Ints:
-    """Return for each row the place in its group's run of the ordered `x` where `asked` goes.
+def _places(group: Ints, x: Floats, sought: Floats, *, after_equals: bool) -> Ints:
+    """Return for each row the place in its group's run of the ordered `x` where `sought` goes.
 
     Values and questions are put in one order, and the values before each question counted;
     nothing is added or scaled, so no rounding can move an edge.
     """
     n = len(x)
     is_asked = np.repeat([not after_equals, after_equals], n).astype(np.int8)
-    order = np.lexsort((is_asked, np.concatenate([x, asked]), np.concatenate([group, group])))
+    order = np.lexsort((is_asked, np.concatenate([x, sought]), np.concatenate([group, group])))
     values = order < n
     before = np.cumsum(values)
     places = np.empty(n, np.int64)

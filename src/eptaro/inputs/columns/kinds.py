@@ -117,12 +117,12 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
     date, formulas, rules = spec.date_column, spec.formulas, spec.rules
     if formulas.kinds is not None:
         return formulas
-    asked = _uses(spec.planes, formulas)
-    asked.pop(date, None)
+    used = _uses(spec.planes, formulas)
+    used.pop(date, None)
     if not source.undecided:
-        return replace(formulas, kinds=_typed(source, date, formulas, asked, rules))
+        return replace(formulas, kinds=_typed(source, date, formulas, used, rules))
     found, open_ones = dict[str, Kind](), dict[str, list[Use]]()
-    for name, uses in asked.items():
+    for name, uses in used.items():
         if name not in source.names():
             continue  # which is an error where it is read
         kind = _sure(name, uses)
@@ -183,13 +183,13 @@ def _sure_kinds(uses: list[Use]) -> set[Kind]:
 
 
 def _typed(
-    source: Source, date: str, formulas: Formulas, asked: Mapping[str, list[Use]], rules: DateRules
+    source: Source, date: str, formulas: Formulas, used: Mapping[str, list[Use]], rules: DateRules
 ) -> dict[str, Kind]:
     """Return what columns of text are taken for in a source that has types; those that values are
     picked from are texts or dates where the first rows that hold any value hold no number.
     """
     found, open_ones = dict[str, Kind](), list[str]()
-    for name, uses in asked.items():
+    for name, uses in used.items():
         sure = _sure_kinds(uses)
         if len(sure) == 1:
             found[name] = next(iter(sure))

@@ -153,8 +153,8 @@ def _in_turn(columns: Sequence[pa.ChunkedArray]) -> pa.ChunkedArray:
 
 def unpivot(source: Source, across: object) -> Source:
     """Return a source whose columns across are rows, or the same where there are none."""
-    asked = across_of(across)
-    return source if asked is None else UnpivotedSource(source, asked)
+    unpivoted = across_of(across)
+    return source if unpivoted is None else UnpivotedSource(source, unpivoted)
 
 
 class NumberParsingSource(SourceWrapper):

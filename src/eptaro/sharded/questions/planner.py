@@ -375,7 +375,7 @@ def _facts_of_fewer(
 ) -> tuple[BookData, Only]:
     """Return the facts of fewer groups, and what narrows a query to them."""
     work = partial(
-        _fewer, names=names, wanted=wanted, asked=context.asked, coverage=context.coverage
+        _fewer, names=names, wanted=wanted, spans=context.asked, coverage=context.coverage
     )
     found = shards.joined(work, ReducedBook.beside)
     if found is None:

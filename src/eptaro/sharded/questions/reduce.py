@@ -19,7 +19,7 @@ from eptaro.core.aggregation.shards import combine_hashes, shard_of_hashes
 from eptaro.core.calendars.days import Flags, Ints, ordinal
 from eptaro.core.calendars.span import Span
 from eptaro.core.kernels.texts import hashes_of_numbers, hashes_of_texts
-from eptaro.core.query.coverage import Asked, GroupSpans, group_spans
+from eptaro.core.query.coverage import GivenSpans, GroupSpans, group_spans
 from eptaro.core.query.totals import ReducedBook
 from eptaro.core.results.display import BLANK
 from eptaro.errors import DateError
@@ -67,7 +67,11 @@ StringTable = frozenset[tuple[str, str]]  # columns, and what groups are called 
 
 
 def reduce_groups(
-    folded: Folded, names: Sequence[str], wanted: WantedGroups, asked: Asked | None, coverage: Span
+    folded: Folded,
+    names: Sequence[str],
+    wanted: WantedGroups,
+    spans: GivenSpans | None,
+    coverage: Span,
 ) -> ReducedBook | None:
     """Return the groups with wanted values, added up by some of their columns; None where there
     are none.
@@ -75,7 +79,7 @@ def reduce_groups(
     keep = groups_with(folded.groups, wanted)
     if not keep.any():
         return None
-    own = None if asked is None else group_spans(asked, folded, coverage, part=True)
+    own = None if spans is None else group_spans(spans, folded, coverage, part=True)
     places = np.flatnonzero(keep)
     fewer, onto = folded.groups.at(places).onto(names)
     target = np.full(folded.groups.count, -1)

@@ -15,7 +15,7 @@ from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
-from eptaro.core.query.coverage import Asked, GroupSpans, group_spans
+from eptaro.core.query.coverage import GivenSpans, GroupSpans, group_spans
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import Query
 from eptaro.core.query.scope import Only
@@ -37,7 +37,7 @@ class BookContext:
     coverage: Span
     workdays: Workdays
     own: OwnCalendars | None
-    asked: Asked | None
+    asked: GivenSpans | None
 
     def facts(
         self, folded: Folded, spans: GroupSpans | None = None, whole: GlobalTotals | None = None

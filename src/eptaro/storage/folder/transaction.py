@@ -111,7 +111,7 @@ def begin_transaction(
     folder: StoragePath,
     metadata: Folded,
     planes: Iterable[Plane],
-    asked: BookOptions,
+    options_given: BookOptions,
     *,
     shards: int,
     reading: Mapping[str, Any] | None = None,
@@ -129,7 +129,9 @@ def begin_transaction(
         leftovers.clear(folder, before)
         if before is None:
             leftovers.check_empty(folder)
-        change = _begun(folder, before, metadata, planes, asked, shards, reading, out, force=force)
+        change = _begun(
+            folder, before, metadata, planes, options_given, shards, reading, out, force=force
+        )
         leftovers.begin(folder, change.token)
         yield change
 
@@ -139,7 +141,7 @@ def _begun(
     before: Manifest | None,
     metadata: Folded,
     planes: Iterable[Plane],
-    asked: BookOptions,
+    options_given: BookOptions,
     shards: int,
     reading: Mapping[str, Any] | None,
     out: Span | None,
@@ -151,19 +153,19 @@ def _begun(
         check_within(metadata.days, out, metadata.source)
     token, read = new_token(), reading or {}
     if before is None:
-        about = {**about_rows(metadata), **options_about(asked.settled(metadata), metadata)}
+        about = {**about_rows(metadata), **options_about(options_given.settled(metadata), metadata)}
         kept = tuple((plane.what, plane.column) for plane in planes)
         empty = Manifest(0, "", shards, 0, about, kept)
         newest = year_of(metadata.cells.axis.last_day)
         return Transaction(folder, empty, about, metadata, read, out, newest, token)
     stored = before.metadata()
-    _check_alike(folder, before, asked, metadata, shards)
+    _check_alike(folder, before, options_given, metadata, shards)
     check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
     try:
         both = merge_metadata(stored, metadata, force=force)
     except InputError as error:
         raise InputError(f"{folder}: {error}") from None
-    options = _options_of_both(folder, before.options, asked, metadata, both)
+    options = _options_of_both(folder, before.options, options_given, metadata, both)
     both = replace(both, groups=metadata.groups)
     about = {**before.about, **about_rows(both), **options_about(options, both)}
     last = max(metadata.cells.axis.last_day, stored.cells.axis.last_day)
@@ -171,43 +173,49 @@ def _begun(
 
 
 def _check_alike(
-    folder: StoragePath, before: Manifest, asked: BookOptions, metadata: Folded, shards: int
+    folder: StoragePath, before: Manifest, options_given: BookOptions, metadata: Folded, shards: int
 ) -> None:
     """Raise `InputError` where a folder's book is not one that the new rows can be put into."""
     by, own = metadata.groups.names, before.options
     if by != before.by:
         raise InputError(f"{folder}: is grouped by {before.by}, the new rows by {by}")
-    if asked.measures != own.measures:
+    if options_given.measures != own.measures:
         raise InputError(
             f"{folder}: its measures are {[*own.measures]}, those of the new rows "
-            f"{[*asked.measures]}"
+            f"{[*options_given.measures]}"
         )
-    if asked.calendar is not None and asked.calendar != own.calendar:
+    if options_given.calendar is not None and options_given.calendar != own.calendar:
         raise InputError(
             f"{folder}: has another calendar than the new rows; leave theirs out, and ask the "
             f"book in any calendar with using()"
         )
-    common = asked_by_group(asked.coverage) is None
-    if asked.coverage is not None and common != (asked_by_group(own.coverage) is None):
+    common = asked_by_group(options_given.coverage) is None
+    if options_given.coverage is not None and common != (asked_by_group(own.coverage) is None):
         raise InputError(f"{folder}: only one of the books has a coverage by groups")
     if shards != before.shards:
         raise InputError(f"{folder}: somebody else has made this book meanwhile; try again")
 
 
 def _options_of_both(
-    folder: StoragePath, own: BookOptions, asked: BookOptions, metadata: Folded, both: Folded
+    folder: StoragePath,
+    own: BookOptions,
+    options_given: BookOptions,
+    metadata: Folded,
+    both: Folded,
 ) -> BookOptions:
     """Return the options of a folder's book together with new rows: the workdays of both, and the
     coverage of all rows, or one that contains what was declared for either.
     """
-    added = replace(asked, calendar=own.calendar, workdays=asked.workdays or own.workdays)
+    added = replace(
+        options_given, calendar=own.calendar, workdays=options_given.workdays or own.workdays
+    )
     added = added.settled(metadata)
     assert isinstance(own.workdays, Workdays) and isinstance(added.workdays, Workdays)
     try:
         workdays = own.workdays.joined(added.workdays)
     except CalendarError as error:
         raise InputError(f"{folder}: {error}; leave those of the new rows out") from None
-    declared, more = own.coverage, asked.coverage
+    declared, more = own.coverage, options_given.coverage
     if declared is not None and asked_by_group(declared) is not None:
         declared, more = None, None
     if (declared is None or declared in PERIODS) and more in (None, declared):

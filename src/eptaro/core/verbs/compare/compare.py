@@ -37,7 +37,7 @@ from eptaro.core.verbs.queries import Compare
 from eptaro.errors import CalendarError, QuestionError, plural
 
 
-def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Measure]) -> Result:
+def side_by_side(tables: Sequence[Result], query: Compare, measures: Sequence[Measure]) -> Result:
     """Return comparisons of the same periods against several prior ones as one table.
 
     What belongs to one of them is determined by its ending, such as `_1_year`.
@@ -49,15 +49,15 @@ def side_by_side(tables: Sequence[Result], asked: Compare, measures: Sequence[Me
     shared = [*head.names[:stop], *names, *(name for name in goals if name in head)]
     columns = [head.column(name) for name in shared]
     numbers: dict[str, Number] = {}
-    for table, back in zip(tables, asked.backs, strict=True):
+    for table, back in zip(tables, query.backs, strict=True):
         ending = "_" + back.strip().replace(" ", "_")
         columns += [_against(c, ending, back) for c in table.columns if c.name not in shared]
         assert isinstance(table.answer, ViewLineage)
         for name, number in table.answer.numbers.items():
             numbers[name if name in shared else name + ending] = number
     assert isinstance(head.answer, ViewLineage)
-    answer = replace(head.answer, asked=asked, numbers=numbers)
-    return Result(columns, head.meta | {"back": asked.before}, answer)
+    answer = replace(head.answer, asked=query, numbers=numbers)
+    return Result(columns, head.meta | {"back": query.before}, answer)
 
 
 def _against(column: Column, ending: str, back: str) -> Column:
@@ -80,16 +80,16 @@ def compare(facts: BookData, query: Compare) -> Result:
     return whole if query.sort is None else whole.sorted(query.sort)
 
 
-def _against_one(view: View, asked: Compare) -> Result:
+def _against_one(view: View, query: Compare) -> Result:
     """Return the comparison with one prior side, in the order of groups and time."""
-    now, priors, pairing = _sides(view, asked)
+    now, priors, pairing = _sides(view, query)
     sides = Compared(view, now, priors)
-    columns: list[AnyColumn] = [*sides.head(with_day=asked.every is not None)]
-    if asked.details:
+    columns: list[AnyColumn] = [*sides.head(with_day=query.every is not None)]
+    if query.details:
         columns.append(sides.standing())
     explained = None
-    if asked.effects is not None:
-        explained = Effects(view, asked.effects, sides.group, sides.now, sides.priors[0])
+    if query.effects is not None:
+        explained = Effects(view, query.effects, sides.group, sides.now, sides.priors[0])
         columns += explained.day_columns(sides.exists)
     numbers: dict[str, Number] = {}
     for measure in view.facts.measures:
@@ -100,55 +100,55 @@ def _against_one(view: View, asked: Compare) -> Result:
         numbers |= {part.name: behind[part.name] for part in (value, *changed)}
         if len(changed) == 1:  # of texts and dates nothing is calculated
             continue
-        if asked.against is not None:
+        if query.against is not None:
             columns.append(sides.growth(measure, value, prior))
-        if asked.details:
+        if query.details:
             columns += sides.details(measure, value, prior)
         if explained is not None:
             columns += explained.columns(measure, changed[1])
-        if asked.goals is not None and measure is view.facts.measures[0]:
-            columns += sides.goals(asked.goals, asked.pace, asked.per, value)
-    words = {name: getattr(asked, name) for name in ("to_date", "match", "align", "trailing")}
-    meta = view.meta("compare") | {"per": asked.per, "back": asked.before} | words
+        if query.goals is not None and measure is view.facts.measures[0]:
+            columns += sides.goals(query.goals, query.pace, query.per, value)
+    words = {name: getattr(query, name) for name in ("to_date", "match", "align", "trailing")}
+    meta = view.meta("compare") | {"per": query.per, "back": query.before} | words
     return Result(
-        columns, meta, ViewLineage(asked, view, sides.group, numbers, np.arange(len(sides.group)))
+        columns, meta, ViewLineage(query, view, sides.group, numbers, np.arange(len(sides.group)))
     )
 
 
-def _sides(view: View, asked: Compare) -> tuple[Sides, list[Sides], DayMatching | None]:
+def _sides(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatching | None]:
     """Return the current sides, the prior ones (one, or as many as the mean is of), and how
     their days meet, where they do day by day.
     """
-    calendar, per, against = view.calendar, asked.per, asked.against
+    calendar, per, against = view.calendar, query.per, query.against
     fixed = None if against is None else _fixed(view, per, against)
-    amount = Amount.of_levels(asked.backs[0], "back")
+    amount = Amount.of_levels(query.backs[0], "back")
     level = fixed.level if isinstance(fixed, Period) else amount.unit
-    if fixed is None and asked.trailing is None:
-        _check_step(calendar, per, level, f"back={asked.backs[0]!r}")
-    if asked.trailing is not None:
-        windows = window_of(asked.trailing)
+    if fixed is None and query.trailing is None:
+        _check_step(calendar, per, level, f"back={query.backs[0]!r}")
+    if query.trailing is not None:
+        windows = window_of(query.trailing)
         now, find = trailing_windows(view, per, windows), of_windows(view, per, level, windows)
-    elif asked.to_date:
+    elif query.to_date:
         if isinstance(fixed, Span):
             raise QuestionError(f"to_date needs a period to cut, and against={against!r} is none")
-        now, find = _to_date(view, asked), of_to_date(view, per, level, asked.match)
+        now, find = _to_date(view, query), of_to_date(view, per, level, query.match)
     else:
         now, find = whole_periods(view, per), of_whole(view, per, level)
     if isinstance(fixed, Span):
         return now, [all_on(now, fixed)], None
     if isinstance(fixed, Period):
-        return now, [find(now, _steps_to(fixed, now, per))], _pairing(asked, None)
-    priors = [find(now, amount.n * step) for step in range(1, asked.mean_of + 1)]
-    if asked.align == "restated":
-        priors = [restate(calendar, amount, asked.match, now, priors[0])]
-    return now, priors, _pairing(asked, amount) if len(priors) == 1 else None
+        return now, [find(now, _steps_to(fixed, now, per))], _pairing(query, None)
+    priors = [find(now, amount.n * step) for step in range(1, query.mean_of + 1)]
+    if query.align == "restated":
+        priors = [restate(calendar, amount, query.match, now, priors[0])]
+    return now, priors, _pairing(query, amount) if len(priors) == 1 else None
 
 
-def _pairing(asked: Compare, amount: Amount | None) -> DayMatching:
+def _pairing(query: Compare, amount: Amount | None) -> DayMatching:
     """Return how days meet under the match rule; a fixed period has no amount to move by."""
-    if asked.match == "workday":
+    if query.match == "workday":
         return DayMatching("workday")
-    if asked.match != "date" or amount is None or asked.align == "restated":
+    if query.match != "date" or amount is None or query.align == "restated":
         return DayMatching("days in")
     return DayMatching("date", amount)
 
@@ -184,9 +184,9 @@ def _fixed(view: View, per: str, against: str) -> Period | Span:
     return period
 
 
-def _to_date(view: View, asked: Compare) -> Sides:
+def _to_date(view: View, query: Compare) -> Sides:
     """Return the period that holds the as-of date, cut there, after so many earlier ones."""
-    periods, per = asked.periods, asked.per
+    periods, per = query.periods, query.per
     if periods < 1:
         raise QuestionError(f"periods={periods} must be at least 1")
     if view.window:
@@ -197,7 +197,7 @@ def _to_date(view: View, asked: Compare) -> Sides:
     cut = Sides.of(calendar, per, index, last=today)
     if periods > 1:
         steps = np.arange(periods)[::-1]
-        find = of_to_date(view, per, per, asked.match)
+        find = of_to_date(view, per, per, query.match)
         earlier = find(cut.at(np.zeros(periods, np.int64)), steps)
         cut = replace(earlier, last=np.where(steps == 0, today, earlier.last))
-    return cut if asked.every is None else each_day(view, per, cut, asked.every)
+    return cut if query.every is None else each_day(view, per, cut, query.every)

@@ -27,7 +27,7 @@ from eptaro.errors import EptaroError, QuestionError
 _MOST_ACROSS = 4_000  # groups
 
 
-def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Result:
+def across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Result:
     """Return periods down and one column per group and measure across, the totals last; with
     shares, beside each what it has of its period, and beside the totals what that has of all.
     """
@@ -62,7 +62,7 @@ def across(view: View, rows: PeriodRows, asked: Query, *, shares: bool) -> Resul
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
                 columns.append(share(f"{name} share", column.numbers(), whole, text, name))
     group = np.zeros(len(rows), np.int64)
-    answer = ViewLineage(asked, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
+    answer = ViewLineage(query, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}
     return Result(columns, meta, answer)
 
@@ -108,7 +108,7 @@ def recap(facts: BookData, query: Recap) -> Result:
     return _long(view, rows, query)
 
 
-def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
+def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     """Return one row per group and period, with shares and ranks where these are asked for."""
     count, groups, measures = len(rows), view.groups.count, view.facts.measures
     group, place = (
@@ -120,11 +120,11 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
     )
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
     beside = list(values)
-    if asked.shares or asked.ranks or asked.index is not None:
-        beside = _set_beside(view, values, rows, (np.asarray(group), np.asarray(place)), asked)
+    if query.shares or query.ranks or query.index is not None:
+        beside = _set_beside(view, values, rows, (np.asarray(group), np.asarray(place)), query)
     side = Side("days", first, last)
     answer = ViewLineage(
-        asked,
+        query,
         view,
         group,
         {m.name: Value(view, m, group, side) for m in measures},
@@ -132,19 +132,19 @@ def _long(view: View, rows: PeriodRows, asked: Recap) -> Result:
         TiledArray.of_spans(rows.of_level(TOTAL), groups),
     )
     tied = tie_out(view, values, np.asarray(parts)) | rows_note(view.facts.folded)
-    meta = view.meta("recap") | {"per": asked.per, "tie_out": tied}
+    meta = view.meta("recap") | {"per": query.per, "tie_out": tied}
     head = [*view.groups.later(group), *take_lazy(rows.head(), place), rows.complete_of_all(view)]
     table = Result([*head, *beside], meta, answer)
-    order = np.arange(len(table)) if asked.sort is None else table.order(asked.sort)
-    if asked.shares:
+    order = np.arange(len(table)) if query.sort is None else table.order(query.sort)
+    if query.shares:
         from eptaro.core.verbs.recap.shares import with_running_shares
 
         table = with_running_shares(table, measures, np.asarray(parts), order)
-    return table if asked.sort is None else table.take(order)
+    return table if query.sort is None else table.take(order)
 
 
 def _set_beside(
-    view: View, values: list[Column], rows: PeriodRows, words: tuple[Ints, Ints], asked: Recap
+    view: View, values: list[Column], rows: PeriodRows, words: tuple[Ints, Ints], query: Recap
 ) -> list[Column]:
     """Return the values of measures, each with its shares, rank and index where these are asked
     for; `words` is the group and the place among periods of each row.
@@ -154,27 +154,27 @@ def _set_beside(
     found = []
     for measure, value in zip(view.facts.measures, values, strict=True):
         found.append(value)
-        if asked.shares:
+        if query.shares:
             found += shares.share_columns(view, measure, value, rows, *words)
-        if asked.ranks:
+        if query.ranks:
             found.append(shares.rank_column(view, measure, value, rows))
-        if asked.index is not None and value.kind not in NO_NUMBERS:
-            at = rows.labelled(asked.index)
+        if query.index is not None and value.kind not in NO_NUMBERS:
+            at = rows.labelled(query.index)
             found.append(shares.index_column(view, measure, value, rows, at))
     return found
 
 
-def _per_entry(view: View, asked: Recap) -> Result:
+def _per_entry(view: View, query: Recap) -> Result:
     """Return for each transaction the measures of the period that holds it."""
     from eptaro.core.query.transactions import LABEL, per_row
 
-    if asked.every != "entry":
-        raise QuestionError(f"every={asked.every!r}: a recap is one row per period, or per 'entry'")
-    first, last, _, labelling = spans_of(view, asked.per)
+    if query.every != "entry":
+        raise QuestionError(f"every={query.every!r}: a recap is one row per period, or per 'entry'")
+    first, last, _, labelling = spans_of(view, query.per)
     lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
     place = np.repeat(np.arange(len(first)), lengths)
     label = Column.text("period", labelling().astype(object)[place], description=LABEL)
-    return per_row(view, Side("days", first[place], last[place]), "", label, asked)
+    return per_row(view, Side("days", first[place], last[place]), "", label, query)
 
 
 def _parts(count: int) -> str:
