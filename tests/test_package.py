@@ -50,6 +50,7 @@ MAY_USE = {
     "sharded": {"core", "rules", "inputs", "storage", "engines"},
     "reports": {"core", "outputs", "plots", "presentation"},
     "table": {"core", "outputs", "plots", "presentation"},
+    "extend": {"core", "inputs"},
     "functions": {"core", "inputs", "engines", "table"},
     "daybook": {"core", "inputs", "storage", "engines", "sharded", "reports", "table"},
     "cli": {"core", "rules", "presentation", "inputs", "outputs", "demo", "storage", "engines",
