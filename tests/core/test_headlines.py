@@ -84,13 +84,13 @@ class Verbs(unittest.TestCase):
         self.assertTrue(
             said.startswith(f"Revenue from 2024-01-01 to {last}: {total('2024-01-01', last):,}.")
         )
-        self.assertIn(f"The largest of 2 routes is ab: {total('2024-01-01', last, 'ab'):,}", said)
+        self.assertIn(f"Largest route of 2: ab, {total('2024-01-01', last, 'ab'):,}", said)
         self.assertIn(
             "The last, FY2026-Q1, is not complete: the data does not cover 2025-05-15 to 2025-06-30",
             said,
         )
         topped = made.recap("quarter", by="route", top=1).headline
-        self.assertIn(f"The largest route is ab: {total('2024-01-01', last, 'ab'):,}", topped)
+        self.assertIn(f"Largest route: ab, {total('2024-01-01', last, 'ab'):,}", topped)
         self.assertEqual(said, made.recap("quarter", by="route", sort="-revenue").headline)
         so_far = made.accumulate("year", by="route").headline
         self.assertIn(

@@ -100,8 +100,8 @@ def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator
         ratio = Column.of("", "float", [numbers[at] / whole], unit="share")
         share = f" ({format_value(ratio)})"
     noun = group_noun(answer)
-    largest = f"of {count_noun(count, noun)}" if view.others is None else noun
-    yield f"The largest {largest} is {name}: {format_value(values, at)}{share}."
+    among = f" of {count:,}" if view.others is None else ""
+    yield f"Largest {noun}{among}: {name}, {format_value(values, at)}{share}."
 
 
 def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, Days] | None:
