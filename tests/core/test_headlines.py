@@ -105,6 +105,9 @@ class Verbs(unittest.TestCase):
         self.assertRegex(
             made.card().headline, r"as of 2025-05-14: week [\d,]+, month [\d,]+, quarter"
         )
+        several = made.card(calendars=[ep.MonthCalendar(), made.calendar]).headline
+        self.assertIn(f" in {made.calendar.name}: week ", several)
+        self.assertTrue(several.endswith(f", year {total('2025-04-01', last):,}."), several)
         self.assertIn("highest for", made.rhythm("weekday").headline)
         self.assertIn("median", made.spread("fare").headline)
         self.assertIn("Most values of fare", made.histogram("fare").headline)

@@ -194,17 +194,25 @@ def _weighted(
 
 
 def describe_card(table: Result, answer: ViewLineage) -> str:
-    """Return the sentence of a card: the first measure to date in each period."""
+    """Return the sentence of a card: the first measure to date in each period.
+
+    Where it has periods of several calendars, these are of the book's own, or of the first.
+    """
     if not {"period", "first", "last"} <= {*table.names}:
         return ""
-    measure = answer.view.facts.measures[0]
-    view, periods = answer.view, table.column("period").to_list()
-    ends = zip(table.column("first").data, table.column("last").data, strict=True)
-    spans = {period: Days(*map(int, end)) for period, end in zip(periods, ends, strict=True)}
+    view, measure = answer.view, answer.view.facts.measures[0]
+    periods = table.column("period").to_list()
     levels = table.column("level").to_list() if "level" in table else periods
-    named = dict(zip(periods, levels, strict=True))
-    parts = (
-        f"{named[p]} {format_value(value_over(view, measure, days))}" for p, days in spans.items()
-    )
-    words = f"{as_title(measure.name)} to date as of {as_date(view.today)}: {', '.join(parts)}."
+    names = table.column("calendar").to_list() if "calendar" in table else [""] * len(periods)
+    ends = zip(table.column("first").data, table.column("last").data, strict=True)
+    own = view.calendar.name if view.calendar.name in names else next(iter(names), "")
+    spans = {
+        level: Days(*map(int, end))
+        for level, name, end in zip(levels, names, ends, strict=True)
+        if name == own
+    }
+    parts = (f"{lv} {format_value(value_over(view, measure, days))}" for lv, days in spans.items())
+    where = f" in {own}" if len({*names}) > 1 else ""
+    when = f"to date as of {as_date(view.today)}{where}"
+    words = f"{as_title(measure.name)} {when}: {', '.join(parts)}."
     return f"{words} {sentence(view.data_age)}".rstrip()
