@@ -151,7 +151,7 @@ class Added(Alike):
         alone = ep.Daybook.open(
             ep.Daybook.read(self.paths[2], **asked()).write(f"{self.folder}/alone/")
         )
-        with self.assertRaisesRegex(ep.InputError, "say with date="):
+        with self.assertRaisesRegex(ep.InputError, "column of dates with date="):
             alone.add(self.paths[3])
         alone = alone.add(self.paths[3], date="day")
         self.assertEqual(alone.rows, 380)
