@@ -27,7 +27,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 CORE = ROOT / "src" / "eptaro" / "core"
-TESTS = ("core", "inputs", "outputs", "pictures", "engines/test_rows.py", "engines/test_sql.py")
+TESTS = ("core", "inputs", "outputs", "plots", "engines/test_rows.py")
 ASKED = 90.0  # seconds of tests that one fault is given
 LONGEST = 300.0  # seconds after which a fault counts as one that does not end
 FLIPPED: dict[type[ast.AST], type[ast.AST]] = {

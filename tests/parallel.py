@@ -24,6 +24,9 @@ LONGEST = (
     "test_pictures",
     "test_page",
     "test_seen",
+    "test_folder",
+    "test_alike",
+    "test_added",
     "test_commands",
 )
 
