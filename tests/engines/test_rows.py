@@ -199,5 +199,5 @@ class Codes(unittest.TestCase):
             if row["subject"] == "column"
         }
         for name in ("who", "zone"):
-            self.assertTrue(found[name].startswith("no measure: identifier (codes such as"), found)
+            self.assertTrue(found[name].startswith("identifier (codes such as"), found)
         self.assertTrue(found["paid"].startswith("numbers to add up"), found)

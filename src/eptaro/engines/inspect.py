@@ -185,13 +185,13 @@ def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
 
 def _tell_columns(looks: Suggestion, found: Findings) -> None:
     """Report what every column seems to hold, why, and how many blanks it has."""
-    words = {"sum": "numbers to add up", "mean": "numbers to average", "key": "no measure"}
+    words = {"sum": "numbers to add up", "groups": "category", "key": "", "mean": ""}
     for look in looks.looks:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
         word, why = words.get(look.kind, look.kind), f": {look.why}"
         if look.kind == "sum":
             why = look.why.removeprefix("amounts")
-        detail = f"{word}{why}{blanks}"
+        detail = f"{word}{why}{blanks}" if word else f"{look.why}{blanks}"
         found.add("column", look.name, looks.rows - look.blanks, detail)
 
 

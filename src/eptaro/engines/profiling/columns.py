@@ -66,7 +66,7 @@ _DIGITS = 3  # in the texts of a column that may be dates
 _SAMPLE = 20_000  # rows whose numbers are looked at
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
 
-Kind = Literal["dates", "sum", "mean", "groups", "key", "other"]
+Kind = Literal["dates", "sum", "mean", "groups", "key", "text", "other"]
 _KEYS = {"id", "ids", "key", "no", "nr", "number", "code", "zip", "postcode", "phone", "tailnum"}
 _PARTS = {"year", "month", "day", "hour", "minute", "second", "week", "weekday", "quarter", "yr"}
 _PLACES = {"lat", "latitude", "lon", "lng", "long", "longitude"}
@@ -174,7 +174,7 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
     count = pc.count_distinct(column).as_py()
     if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
         return ColumnProfile(name, "groups", count_noun(count, "distinct value"), blanks)
-    return ColumnProfile(name, "other", count_noun(count, "distinct value"), blanks)
+    return ColumnProfile(name, "text", count_noun(count, "distinct value"), blanks)
 
 
 def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
