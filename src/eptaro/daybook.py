@@ -179,6 +179,18 @@ class Daybook:
         ------
         QuestionError
             For options that do not go with the engine, or with a folder.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     file = book.recap("month").write(f"{folder}/months.csv")
+        ...     read = ep.Daybook.read(file, date="first", measures="revenue=sum(revenue)")
+        ...     read.recap("year")["revenue"].tolist()
+        [12]
         """
         with waiting_at_most(options.timeout):
             return cls._of(_logged(_read_files(paths, options)))
@@ -215,6 +227,19 @@ class Daybook:
             For first and last, which need an order of rows.
         InputError
             With what the database refuses.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     url = f"sqlite:///{folder}/fares.db"
+        ...     rows = ep.dimension("2025-01-01", "2025-01-31").to_database(url, "days")
+        ...     days = ep.Daybook.from_sql(url, "days", date="date", measures="n=count()")
+        ...     days.recap("month")["n"].tolist()
+        [31]
         """
         from eptaro.engines.databases.fold import fold_database
 
@@ -245,6 +270,17 @@ class Daybook:
         ------
         InputError
             Where the file is missing, is no book, or is damaged.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     kept = book.write(f"{folder}/book.parquet")
+        ...     ep.Daybook.open(kept).measures
+        (Measure('revenue=sum(fare)'),)
         """
         as_path(path)  # raises where it is none
         with waiting_at_most(timeout):
@@ -271,6 +307,17 @@ class Daybook:
         -------
         Path or str
             The file or folder; of an object store, its address.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     kept = book.write(f"{folder}/book.parquet")
+        ...     ep.Daybook.open(kept).recap("year")["revenue"].tolist()
+        [12]
         """
         if names_folder(path):
             from eptaro.sharded.adding import put_folded
@@ -316,6 +363,16 @@ class Daybook:
         InputError
             Where rows are in it already, or lie outside of the days that they replace, or
             somebody else is writing; nothing has changed then.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> late = ep.Daybook({"on": ["2025-03-01"], "fare": [1]},
+        ...                   date="on", measures="revenue=sum(fare)")
+        >>> book.add(late).recap("year")["revenue"].tolist()
+        [13]
         """
         store = self._store
         if not isinstance(store, MemoryStore):
@@ -393,6 +450,16 @@ class Daybook:
         ------
         InputError
             Where the two differ, or rows of the other are in this one already.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> late = ep.Daybook({"on": ["2025-03-01"], "fare": [1]},
+        ...                   date="on", measures="revenue=sum(fare)")
+        >>> book.merge(late).recap("year")["revenue"].tolist()
+        [13]
         """
         if not isinstance(other, Daybook):
             raise InputError(f"{other!r} is not a Daybook")
@@ -471,6 +538,15 @@ class Daybook:
         -------
         Table
             The answer.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> from eptaro.core.verbs.queries import Recap
+        >>> book.ask(Recap("year"))["revenue"].tolist()
+        [12]
         """
         return Table.of(self._store.ask(query))
 
@@ -517,6 +593,14 @@ class Daybook:
             With the whole trace, where a number was not found again.
         QuestionError
             Where the table has no numbers that can be traced.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.prove(book.recap("month"))
+        2
         """
         from eptaro.core.proof.trace import prove  # what few programs need is loaded when they do
 
@@ -564,6 +648,16 @@ class Daybook:
         ------
         InputError
             For another ending, or an option of the other kind of report.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     book.report(f"{folder}/page.html").name
+        'page.html'
         """
         from eptaro.reports.report import ReportOptions, write_report
 

@@ -207,13 +207,27 @@ class Table(Result):
         return headline(self)
 
     def to_arrow(self) -> Any:
-        """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null."""
+        """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.recap("month").to_arrow().column_names[:2]
+        ['period', 'first']
+        """
         from eptaro.outputs.arrow import to_arrow
 
         return to_arrow(self)
 
     def to_pandas(self) -> Any:
-        """Return a pandas DataFrame: days as datetime64, all else backed by Arrow and exact."""
+        """Return a pandas DataFrame: days as datetime64, all else backed by Arrow and exact.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.recap("month").to_pandas()["revenue"].tolist()
+        [7, 5]
+        """
         from eptaro.outputs.arrow import to_pandas
 
         return to_pandas(self)
@@ -250,6 +264,16 @@ class Table(Result):
         ------
         InputError
             For an unknown ending, or a folder that cannot be written.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     book.recap("month").write(f"{folder}/months.parquet").name
+        'months.parquet'
         """
         from eptaro.outputs.files import write
 
@@ -281,6 +305,17 @@ class Table(Result):
         ------
         InputError
             With what the database refused; nothing is changed then.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     days = ep.dimension("2025-01-01", "2025-01-31")
+        ...     days.to_database(f"sqlite:///{folder}/days.db", "days")
+        Loaded(table='days', added=31, mode='create')
         """
         from eptaro.outputs.databases import load_table
 
@@ -332,6 +367,16 @@ class Table(Result):
         ------
         QuestionError
             For a kind that the table cannot be drawn as; it lists those that it can.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     book.recap("month").plot(f"{folder}/months.svg").name
+        'months.svg'
         """
         from eptaro.plots.draw import draw
         from eptaro.plots.theme import PictureOptions, check_ending

@@ -329,6 +329,12 @@ class Calendar(CalendarRule):
         ------
         CalendarError
             Where this calendar has no such label.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().period("2025-Q3")
+        Period('2025-Q3', quarter, 2025-07-01..2025-09-30)
         """
         text = str(label).strip()
         if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
@@ -371,6 +377,13 @@ class Calendar(CalendarRule):
         -------
         Period
             The period that holds it.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar("fiscal", year_starts="04-01",
+        ...     prefix="FY").period_of("2025-08-20", "quarter")
+        Period('FY2026-Q2', quarter, 2025-07-01..2025-09-30)
         """
         check_level(level, self.levels)
         return Period(self, level, int(self.index_of(np.array([ordinal(day)]), level)[0]))
@@ -389,6 +402,12 @@ class Calendar(CalendarRule):
         -------
         Span
             From the first day of its period to the date.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().span_to_date("2025-08-20", "quarter")
+        Span('2025-07-01', '2025-08-20')
         """
         return Span(self.period_of(as_of, level).first, as_of)
 
@@ -406,6 +425,13 @@ class Calendar(CalendarRule):
         -------
         Periods
             All periods that share a day with them, in time order.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().periods(ep.Span("2025-01-01", "2025-03-31"),
+        ...     "month").labels.tolist()
+        ['2025-01', '2025-02', '2025-03']
         """
         check_level(level, self.levels)
         ends = self.index_of(np.array([span.lo, span.hi]), level)
@@ -452,6 +478,12 @@ class Calendar(CalendarRule):
         ------
         DateError
             Outside the years 1 to 9999.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().shift("2024-02-29", 1, "year")
+        datetime.date(2025, 2, 28)
         """
         check_level(level, self.levels)
         if isinstance(days, str | dt.date | np.datetime64):

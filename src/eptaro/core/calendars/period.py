@@ -99,6 +99,12 @@ class Period:
         -------
         Period or None
             The period there; None where there is none, as week 53 before a 52-week year.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().period("2025-Q1").shift(-1)
+        Period('2024-Q4', quarter, 2024-10-01..2024-12-31)
         """
         step = step or self.level
         index, exists = self.calendar.counterparts(self._own, self.level, n, step)
@@ -116,6 +122,12 @@ class Period:
         -------
         Periods
             Its periods that share a day with this one.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> [part.label for part in ep.MonthCalendar().period("2025-Q1").parts("month")]
+        ['2025-01', '2025-02', '2025-03']
         """
         return self.calendar.periods(self.span, level)
 

@@ -78,6 +78,11 @@ class Span:
         -------
         Span
             The days between.
+
+        Examples
+        --------
+        >>> Span.of(0, 6)
+        Span('1970-01-01', '1970-01-07')
         """
         span = cls.__new__(cls)
         span._set(int(lo), int(hi))
@@ -96,6 +101,11 @@ class Span:
         -------
         Span
             The days.
+
+        Examples
+        --------
+        >>> Span.parse("2025-01-01..2025-01-31")
+        Span('2025-01-01', '2025-01-31')
         """
         first, dots, last = text.partition("..")
         return cls(first, last if dots else first)
@@ -127,6 +137,11 @@ class Span:
         -------
         Span or None
             The days that both hold.
+
+        Examples
+        --------
+        >>> Span("2025-01-01", "2025-01-31").overlap(Span("2025-01-20", "2025-02-10"))
+        Span('2025-01-20', '2025-01-31')
         """
         lo, hi = max(self.lo, other.lo), min(self.hi, other.hi)
         return Span.of(lo, hi) if lo <= hi else None
@@ -188,5 +203,11 @@ class Span:
         -------
         Span
             The days so much earlier.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> Span("2025-02-01", "2025-02-28").prior("month", ep.MonthCalendar())
+        Span('2025-01-01', '2025-01-31')
         """
         return self.shift(-n, level, calendar)

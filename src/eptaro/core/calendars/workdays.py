@@ -116,7 +116,11 @@ class Workdays:
         return cls(settings["weekend"], holidays=Holidays(days), closed=settings["closed"])
 
     def describe(self) -> str:
-        """Return in words which days are no workdays."""
+        """Return in words which days are no workdays.
+
+        >>> Workdays().describe()
+        'off: Saturday and Sunday'
+        """
         off = [WEEKDAYS[day].title() for day in np.flatnonzero(self._off).tolist()]
         closed = len(self._closed)
         parts = [" and ".join(off) or "no weekend"]
@@ -172,6 +176,12 @@ class Workdays:
         ----------
         days : int array
             Day ordinals.
+
+        Examples
+        --------
+        >>> import numpy as np
+        >>> Workdays().is_weekend(np.array([0, 1, 2, 3])).tolist()
+        [False, False, True, True]
         """
         found: Flags = self._off[weekday(days)]
         return found
@@ -183,6 +193,12 @@ class Workdays:
         ----------
         days : int array
             Day ordinals.
+
+        Examples
+        --------
+        >>> import numpy as np
+        >>> Workdays().is_workday(np.array([0, 1, 2, 3])).tolist()
+        [True, True, False, False]
         """
         dates, closed = days.astype("datetime64[D]"), self._closed.astype("datetime64[D]")
         return np.is_busday(dates, weekmask=~self._off, holidays=closed)
@@ -239,6 +255,12 @@ class Workdays:
         -------
         int array
             The number of workdays in each.
+
+        Examples
+        --------
+        >>> import numpy as np
+        >>> Workdays().between(np.array([0]), np.array([6])).tolist()
+        [5]
         """
         return self.number(last + 1) - self.number(first)
 
@@ -251,6 +273,12 @@ class Workdays:
         ----------
         span : Span
             The days.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> Workdays().count(ep.Span("2025-08-01", "2025-08-31"))
+        21
         """
         return int(self.between(np.array([span.lo]), np.array([span.hi]))[0])
 
@@ -273,6 +301,12 @@ class Workdays:
         ------
         QuestionError
             Where there are not so many.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> Workdays().nth(ep.Span("2025-08-01", "2025-08-31"), 1)
+        datetime.date(2025, 8, 1)
         """
         span = within if isinstance(within, Span) else within.span
         count = self.count(span)
@@ -288,6 +322,11 @@ class Workdays:
         ----------
         day : date
             A date, or its ISO text.
+
+        Examples
+        --------
+        >>> Workdays().next("2025-08-15")
+        datetime.date(2025, 8, 18)
         """
         return as_date(int(self.day_at(self.number(np.array([ordinal(day) + 1])))[0]))
 
@@ -298,6 +337,11 @@ class Workdays:
         ----------
         day : date
             A date, or its ISO text.
+
+        Examples
+        --------
+        >>> Workdays().previous("2025-08-18")
+        datetime.date(2025, 8, 15)
         """
         return as_date(int(self.day_at(self.number(np.array([ordinal(day)])) - 1)[0]))
 
@@ -310,6 +354,12 @@ class Workdays:
             The days.
         day : date
             A date, or its ISO text.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> Workdays().elapsed(ep.Span("2025-08-01", "2025-08-31"), "2025-08-20")
+        14
         """
         span = within if isinstance(within, Span) else within.span
         seen = span.overlap(Span.of(span.lo, max(ordinal(day), span.lo)))
@@ -329,6 +379,12 @@ class Workdays:
         -------
         int
             How many of their workdays come after it.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> Workdays().remaining(ep.Span("2025-08-01", "2025-08-31"), "2025-08-20")
+        7
         """
         span = within if isinstance(within, Span) else within.span
         return self.count(span) - self.elapsed(span, day)
@@ -349,6 +405,11 @@ class Workdays:
         -------
         date or datetime64[D] array
             The dates moved.
+
+        Examples
+        --------
+        >>> Workdays().shift("2025-08-15", 3)
+        datetime.date(2025, 8, 20)
         """
         one = isinstance(days, str | dt.date | np.datetime64)
         moved = self.move(np.array([ordinal(days)]) if one else ordinals(days), n)

@@ -65,7 +65,7 @@ class Column:
 
     @classmethod
     def of(
-        cls, name: str, kind: Kind, data: ArrayLike, valid: Flags | None = None, **details: Any
+        cls, name: str, kind: Kind, data: ArrayLike, valid: ArrayLike | None = None, **details: Any
     ) -> Column:
         """Return a column of a kind, dropping a validity mask that masks nothing.
 
@@ -90,6 +90,7 @@ class Column:
             The column.
         """
         array = np.asarray(data)
+        valid = None if valid is None else np.asarray(valid, bool)
         if array.dtype.kind == "u":
             array = array.astype(object) if bigint.largest_absolute(array) >= bigint.ROOM else array
         if array.dtype == object and kind in _WIDE:
@@ -130,6 +131,11 @@ class Column:
         -------
         Column
             A column of kind text.
+
+        Examples
+        --------
+        >>> Column.text("route", ["Norrow", None]).to_list()
+        ['Norrow', None]
         """
         array = np.asarray(choices)
         picked = np.arange(len(array)) if codes is None else np.asarray(codes)
@@ -165,6 +171,11 @@ class Column:
         ----------
         places : int array or slice
             Rows to pick.
+
+        Examples
+        --------
+        >>> Column.of("fare", "integer", [7, 5, 2]).take([2, 0]).to_list()
+        [2, 7]
         """
         valid = None if self.valid is None else self.valid[places]
         return replace(self, data=self.data[places], valid=valid)
@@ -239,6 +250,9 @@ class Column:
         """Return a numeric column as floats, NaN where blank.
 
         Raises `QuestionError` for texts and dates.
+
+        >>> Column.of("fare", "decimal", [705, 0], [True, False], scale=2).numbers().tolist()
+        [7.05, nan]
         """
         if self.kind in NO_NUMBERS:
             raise QuestionError(
@@ -254,6 +268,9 @@ class Column:
     def values(self) -> NDArray[Any]:
         """Return the values as handed out (see the table at the top of this module), masked where
         they are blank.
+
+        >>> Column.of("fare", "integer", [7, 0], [True, False]).values().tolist()
+        [7, None]
         """
         blank = self.blank
         return np.ma.array(self.unmasked(), mask=blank) if blank.any() else self.unmasked()
@@ -278,7 +295,11 @@ class Column:
                 return self.data
 
     def to_list(self) -> list[Any]:
-        """Return the values as Python objects, None where blank."""
+        """Return the values as Python objects, None where blank.
+
+        >>> Column.of("fare", "decimal", [705, 0], [True, False], scale=2).to_list()
+        [Decimal('7.05'), None]
+        """
         items = self._words() if self.kind == "text" else self._objects()
         if self.valid is None or self.kind == "text":
             return items

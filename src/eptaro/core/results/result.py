@@ -195,6 +195,14 @@ class Result:
         ------
         QuestionError
             Where there is none such.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.recap("month").column("period").to_list()
+        ['2025-01', '2025-02']
         """
         if name not in self._columns:
             raise QuestionError(unknown("column", name, self._columns))
@@ -218,7 +226,14 @@ class Result:
         return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
 
     def rows(self) -> Iterator[dict[str, Any]]:
-        """Yield one dict per row, None where blank."""
+        """Yield one dict per row, None where blank.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> next(book.recap("month").rows())["revenue"]
+        7
+        """
         lists = [column.to_list() for column in self.columns]
         return (dict(zip(self.names, row, strict=True)) for row in zip(*lists, strict=True))
 
@@ -234,6 +249,14 @@ class Result:
         -------
         Table
             These rows.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.recap("month").take([1])["revenue"].tolist()
+        [5]
         """
         columns = [column.take(places) for column in self._columns.values()]
         answer = None if self.answer is None else self.answer.take(places)
@@ -290,6 +313,14 @@ class Result:
         -------
         Table
             These rows.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> len(book.accumulate("month").head(2))
+        2
         """
         return self.take(slice(0, max(rows, 0)))
 
@@ -305,6 +336,14 @@ class Result:
         -------
         Table
             These rows.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.recap("month").tail(1).column("period").to_list()
+        ['2025-02']
         """
         return self.take(slice(max(len(self) - max(rows, 0), 0), None))
 
@@ -377,7 +416,14 @@ class Result:
         return type(self)(found, self.meta, self.answer)
 
     def describe(self) -> Self:
-        """Return the data dictionary: one row per column with its kind, unit and meaning."""
+        """Return the data dictionary: one row per column with its kind, unit and meaning.
+
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.recap("month").describe().names
+        ['column', 'kind', 'unit', 'description']
+        """
         columns = self.columns
         rows: dict[str, tuple[str, list[str]]] = {
             "column": ("Name of the column", self.names),
