@@ -161,8 +161,10 @@ class Answers(Commands):
         asked = ["compare", "rows.csv", *DATA, "--per", "month", "--by", "shop"]
         _, out, _ = self.go(*asked, "--columns", "shop,revenue_change", "--format", "csv")
         self.assertEqual(out.splitlines()[0], "shop,revenue_change")
-        status, _, err = self.go(*asked, "--columns", "shop,change")
-        self.assertEqual((status, "unknown column 'change'" in err), (1, True))
+        _, out, _ = self.go(*asked, "--columns", "Shop, % change,prior days", "--format", "csv")
+        self.assertEqual(out.splitlines()[0], "shop,revenue_change_ratio,prior_first,prior_last")
+        status, _, err = self.go(*asked, "--columns", "shop,changes")
+        self.assertEqual((status, "unknown column 'changes'" in err), (1, True))
         with mock.patch.dict(os.environ, {"COLUMNS": "80"}):
             _, out, _ = self.go(*asked)
             self.assertIn("not shown: ", out)

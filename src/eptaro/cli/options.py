@@ -299,7 +299,7 @@ _CHOSEN = (
         "--columns",
         metavar="NAMES",
         default=None,
-        help="Only these columns, by their exact names: route,revenue,revenue_change.",
+        help="Only these columns, by their exact names or headings: route,revenue,change.",
     ),
     option(OUTPUT, "--all-columns", is_flag=True, help="Print every column, under its exact name."),
 )

@@ -20,6 +20,7 @@ from eptaro.cli.screen.layout import (
     align_decimals,
     arrange_columns,
     bars,
+    display_columns,
     face_of,
     grid,
     group_texts,
@@ -273,9 +274,16 @@ def deliver(table: Result, output: OutputOptions) -> None:
 
 
 def _chosen(table: Result, columns: str) -> Result:
-    """Return the columns that are named, separated by commas."""
+    """Return the columns that are named, by exact names or by headings, separated by commas."""
     names = [name.strip() for name in columns.split(",") if name.strip()]
+    heads: dict[str, list[str]] = {}
+    displayed = display_columns(table)
+    for one, title in zip(displayed, titles(displayed), strict=True):
+        of = [one.column.name, *([] if one.last is None else [one.last.name])]
+        heads.setdefault(title.casefold(), []).extend(of)
+    found = []
     for name in names:
-        if name not in table:
+        if name not in table and name.casefold() not in heads:
             raise QuestionError(f"--columns: {unknown('column', name, table.names)}")
-    return table.select(list(dict.fromkeys(names)))
+        found += [name] if name in table else heads[name.casefold()]
+    return table.select(list(dict.fromkeys(found)))
