@@ -82,6 +82,11 @@ class Inspect(unittest.TestCase):
             with self.assertRaises(ep.InputError):
                 ep.Daybook(frame, measures="n=count()")
 
+    def test_a_sample_is_named_as_one(self):
+        for rows, sampled in ((50_001, [50_000]), (50_000, [])):
+            found = ep.inspect({"on": ["2025-01-01"] * rows, "x": range(rows)}).rows()
+            self.assertEqual([r["count"] for r in found if r["subject"] == "sample"], sampled)
+
     def test_every_column_is_told_and_a_command_that_works(self):
         path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "a b.csv"
         path.write_text('on,route,fare,ship_id\n2025-01-05,a,"$1,000.00",7\n2025-02-05,a,$2.50,8\n'

@@ -186,6 +186,8 @@ def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
 def _tell_columns(looks: Suggestion, found: Findings) -> None:
     """Report what every column seems to hold, why, and how many blanks it has."""
     words = {"sum": "numbers to add up", "groups": "category", "key": "", "mean": ""}
+    if looks.sampled:
+        found.add("sample", "", looks.rows, "the first rows, by which columns are described")
     for look in looks.looks:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
         word, why = words.get(look.kind, look.kind), f": {look.why}"

@@ -30,10 +30,13 @@ _PARTS = ("year", "month", "day")
 
 @dataclass
 class Suggestion:
-    """What a file seems to hold, a look for each column, in its order."""
+    """What a file seems to hold, a look for each column, in its order; `rows` were looked at,
+    which `sampled` says are only the first.
+    """
 
     looks: list[ColumnProfile] = field(default_factory=list)
     rows: int = 0
+    sampled: bool = False
 
     @property
     def dates(self) -> dict[str, DateRules]:
@@ -227,14 +230,14 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
         for part in source.whole():
             parts.append(part)
             rows += part.num_rows
-            if rows >= _LOOKED_AT:
+            if rows > _LOOKED_AT:
                 break
     if not rows:
         raise InputError(f"{source.name}: has no rows to look at")
     table = pa.concat_tables(parts, promote_options="permissive").slice(0, _LOOKED_AT)
     given = rules or DateRules()
     looks = [look_at(table[name], name, given, source.decimal) for name in table.column_names]
-    return Suggestion(looks, table.num_rows)
+    return Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
 
 
 _PEEK, _LINES = 1 << 16, 60  # bytes and lines
