@@ -22,7 +22,7 @@ import eptaro as ep
 DAY = dt.timedelta(1)
 LEVELS = ("year", "half", "quarter", "month", "week", "day")
 ATTRIBUTES = ("hour", "weekday", "day of month", "week of month", "month", "quarter", "week",
-              "workday", "holiday", "kind of day")  # fmt: skip
+              "workday", "holiday", "day type")  # fmt: skip
 UNITS = ("days", "weeks", "months", "quarters", "years", "workdays", "active days", "entries")
 MEASURES = (
     *("s=sum(x)", "n=count()", "nx=count(x)", "a=mean(x)", "lo=min(x)", "hi=max(x)", "f=first(x)"),

@@ -28,8 +28,8 @@ class Seen(Commands):
         return list(csv.DictReader(io.StringIO(out)))
 
     def test_rhythm_in_its_forms(self):
-        rows = self.rows("rhythm", *CONFIG, "--per", "kind of day", "--prove")
-        self.assertEqual([row["kind_of_day"] for row in rows], ["workday", "weekend", "holiday"])
+        rows = self.rows("rhythm", *CONFIG, "--per", "day type", "--prove")
+        self.assertEqual([row["day_type"] for row in rows], ["workday", "weekend", "holiday"])
         self.assertEqual(sum(int(row["trips"]) for row in rows), 28_000)
         wide = self.rows("rhythm", *CONFIG, "--per", "weekday", "--across", "hour", "--wide")
         self.assertEqual((len(wide), len(wide[0])), (7, 25))

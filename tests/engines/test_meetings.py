@@ -134,7 +134,7 @@ class Kept(Meetings):
             frame, date="on", measures=["v=sum(sum(x) per workday)", "s=sum(x)"], workdays=held
         )
         kept = [ep.Daybook.open(book.write(self.folder / "k.parquet")), self.shards(book)]
-        for ask in (lambda b: b.recap("month"), lambda b: b.rhythm("kind of day"), lambda b: b.trail("5 workdays"),
+        for ask in (lambda b: b.recap("month"), lambda b: b.rhythm("day type"), lambda b: b.trail("5 workdays"),
                     lambda b: b.compare("week", back="1 week", effects="workdays")):  # fmt: skip
             for again in kept:
                 self.assertEqual([*ask(again).rows()], [*ask(book).rows()])

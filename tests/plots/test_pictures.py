@@ -87,7 +87,7 @@ class Drawn(unittest.TestCase):
             one.trail("28 days"), one.trail("3 months", every="month", by="g"),
             one.compare("quarter"), one.compare("quarter", to_date=True, by="g"),
             one.compare("year", to_date=True, every="day"), one.compare("month", by="g"),
-            timed.rhythm("weekday", "hour"), one.rhythm("month", "kind of day"), one.rhythm("day of month"),
+            timed.rhythm("weekday", "hour"), one.rhythm("month", "day type"), one.rhythm("day of month"),
             one.spread("x", "weekday"), one.spread("x", "month", by="g"), one.spread("x"),
             one.histogram("x", "quarter"), one.histogram("x"), one.recap("day"), one.accumulate("month"),
         ]  # fmt: skip

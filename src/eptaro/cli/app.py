@@ -21,7 +21,7 @@ _COMMANDS = {
     "accumulate": ("accumulate", "Period-to-date (running) totals, day by day."),
     "trail": ("trail", "Rolling (trailing) windows of days, months or transactions."),
     "compare": ("compare", "Prior-period comparison, like for like, also to date."),
-    "rhythm": ("rhythm", "Distribution over hours, weekdays, months and kinds of day."),
+    "rhythm": ("rhythm", "Distribution over hours, weekdays, months and day types."),
     "report": ("report", "Write a page or a workbook to send on."),
     "fold": ("folding", "Summarise transactions into a reusable book."),
     "books": ("folding", "Show what a book's folder holds, since when and from which files."),

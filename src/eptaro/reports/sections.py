@@ -152,7 +152,7 @@ def _effects(section: Section, query: ReportContext, within: str) -> None:
     whole = f"{as_title(name)} changed by {_signed(table, f'{name}_change')}"
     if not parts:
         section.sentences.append(
-            f"{whole}; the calendar explains none of it, as both sides have the same kinds of days."
+            f"{whole}; the calendar explains none of it, as both sides have the same day types."
         )
         return
     rest = f"{_signed(table, f'{name}_rest')} from what happened on like days"
@@ -367,7 +367,7 @@ def trend(query: ReportContext) -> Section:
 
 
 def rhythm(query: ReportContext) -> Section:
-    """Return how the first measure spreads over weekdays, hours and kinds of day."""
+    """Return how the first measure spreads over weekdays, hours and day types."""
     book, about = query.book, query.book.about
     section = Section("The rhythm", "rhythm")
     added_up = tuple(m for m in about.measures if m.additive_plane)
@@ -390,7 +390,7 @@ def rhythm(query: ReportContext) -> Section:
     section.sentences.append(f"{name} per day: {figures}.")
     section.add_picture(drawn, f"{name} per day by {attribute}: {figures}.")
     if grain == "day":
-        section.add_table(plain.ask(Rhythm("kind of day", as_of=query.as_of)), "By kind of day")
+        section.add_table(plain.ask(Rhythm("day type", as_of=query.as_of)), "By day type")
     return section
 
 

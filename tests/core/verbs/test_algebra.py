@@ -168,7 +168,7 @@ class Algebra(unittest.TestCase):
     def test_rhythm_and_effects_add_up_to_what_they_split(self, made, calendar, level):
         book = book_of(made, calendar)
         whole = sum(Decimal(c).scaleb(-2) for _, _, c in made)
-        for per in ("weekday", "kind of day", "day of month"):
+        for per in ("weekday", "day type", "day of month"):
             self.assertEqual(sum(book.rhythm(per, by="g").column("s").to_list()), whole)
         for row in book.compare(level, by="g", effects="weekdays").rows():
             if row["s_change"] is not None:

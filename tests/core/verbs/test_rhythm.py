@@ -25,7 +25,7 @@ def kind(day):
 OF_DAY = {
     "weekday": lambda d: f"{d:%A}", "day of month": lambda d: str(d.day),
     "week of month": lambda d: str((d.day + 6) // 7), "month": lambda d: f"{d:%B}",
-    "quarter": lambda d: f"Q{(d.month + 2) // 3}", "kind of day": kind,
+    "quarter": lambda d: f"Q{(d.month + 2) // 3}", "day type": kind,
     "workday": lambda d: "workday" if kind(d) == "workday" else "other day",
     "holiday": lambda d: "holiday" if d in REST else "other day",
     "week": lambda d: f"W{d.isocalendar()[1]:02d}", "hour": None,
@@ -84,14 +84,11 @@ class Rhythm(unittest.TestCase):
     def test_each_attribute_and_pairs_of_them(self):
         for per in OF_DAY:
             self.check(per)
-        for pair in (("weekday", "hour"), ("hour", "kind of day"), ("month", "weekday")):
+        for pair in (("weekday", "hour"), ("hour", "day type"), ("month", "weekday")):
             self.check(*pair)
 
     def test_proved_and_told_wide(self):
-        for table in (
-            self.BOOK.rhythm("weekday", "month", by="g"),
-            self.BOOK.rhythm("kind of day"),
-        ):
+        for table in (self.BOOK.rhythm("weekday", "month", by="g"), self.BOOK.rhythm("day type")):
             self.assertGreater(self.BOOK.prove(table), 12)
         long = self.BOOK.rhythm("weekday", "quarter")
         wide = self.BOOK.rhythm("weekday", "quarter", wide=True)
@@ -198,7 +195,7 @@ class Spread(unittest.TestCase):
                     self.assertAlmostEqual(row["mean"] / unit, mean / unit, 9)
 
     def test_histograms_share_their_ranges_and_count_every_value(self):
-        for per, bins in (("weekday", 7), (None, 30), ("kind of day", 1)):
+        for per, bins in (("weekday", 7), (None, 30), ("day type", 1)):
             runs, shares, edges = self.runs(per), {}, {}
             for row in book().histogram("x", per, bins=bins).rows():
                 key = row.get(per.replace(" ", "_")) if per else None

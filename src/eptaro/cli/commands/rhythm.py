@@ -19,10 +19,7 @@ from eptaro.core.verbs.queries import Histogram, Rhythm, Spread
     cls=VerbCommand,
     examples=(
         ("Revenue per weekday and hour", f"rhythm {DEMO} --per weekday --across hour --wide"),
-        (
-            "Workdays, weekends and holidays by route",
-            f"rhythm {DEMO} --per 'kind of day' --by route",
-        ),
+        ("Workdays, weekends and holidays by route", f"rhythm {DEMO} --per 'day type' --by route"),
         ("How fares spread over their range", f"rhythm {DEMO} --histogram fare"),
     ),
 )
@@ -56,7 +53,7 @@ def rhythm(
     histogram: str | None,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Show the distribution of measures over hours, weekdays, months and kinds of day."""
+    """Show the distribution of measures over hours, weekdays, months and day types."""
     inputs = CommandInputs(data, reading, rules)
     own = {name: value for name, value in given.items() if name != "bins"}
     if spread is not None or histogram is not None:

@@ -1,4 +1,4 @@
-"""Attributes of days that recur: which weekday, month of year, hour or kind of day it is.
+"""Attributes of days that recur: which weekday, month of year, hour or day type it is.
 
 Each is a text column whose choices are all its values in natural order.
 """
@@ -14,7 +14,7 @@ from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, unknown
 
 HOUR = "hour"  # of the transactions, not of days: every day has all of them
-KINDS_OF_DAY = ("workday", "weekend", "holiday")
+DAY_TYPES = ("workday", "weekend", "holiday")
 _LETTERS = {"month": "M", "quarter": "Q", "week": "W"}
 _MOST = {"month": 13, "quarter": 4, "week": 53}  # periods of a year
 
@@ -45,9 +45,9 @@ def _holiday(sheet: Sheet) -> Column:
     return words(["holiday", "other day"], (sheet.holiday_places < 0).astype(np.int64))
 
 
-def _kind_of_day(sheet: Sheet) -> Column:
+def _day_type(sheet: Sheet) -> Column:
     off = np.where(sheet.workdays.is_weekend(sheet.days), 1, 2)
-    return words(KINDS_OF_DAY, np.where(sheet.is_workday, 0, off))
+    return words(DAY_TYPES, np.where(sheet.is_workday, 0, off))
 
 
 def _number_of(level: str) -> Compute:
@@ -76,7 +76,7 @@ RECURRING: Mapping[str, Attribute] = {
         "week of year": _number_of("week"),
         "workday": _workday,
         "holiday": _holiday,
-        "kind of day": _kind_of_day,
+        "day type": _day_type,
     }.items()
 }
 _SHORT = {"month": "month of year", "quarter": "quarter of year", "week": "week of year"}

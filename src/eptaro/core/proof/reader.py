@@ -191,7 +191,7 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
             return day.day == int(word)
         case "week of month":
             return (day.day + 6) // 7 == int(word)
-        case "kind of day":
+        case "day type":
             off = "weekend" if view.facts.workdays.is_weekend(np.array([ordinal(day)]))[0] else None
             worked = view.facts.workdays.count(Span(day, day)) == 1
             return ("workday" if worked else off or "holiday") == word

@@ -699,7 +699,7 @@ class Rhythm(MeasuredQuery):
 
     `per` and `across` are `hour`, `weekday`, `day of month`, `week of month` (days 1 to 7
     are the first), `month`, `quarter`, `week` (of the calendar's year), `workday`,
-    `holiday` or `kind of day` (workday, weekend, holiday). Rows are in natural order,
+    `holiday` or `day type` (workday, weekend, holiday). Rows are in natural order,
     weekdays from the calendar's first.
 
     Columns: the groups, the attributes, `days` (how many days of the coverage have the
@@ -748,7 +748,7 @@ class Rhythm(MeasuredQuery):
     per: str = option(
         metavar="ATTRIBUTE",
         help="hour, weekday, day of month, week of month, month, quarter, week, workday, holiday "
-        "or kind of day; with --spread and --histogram also a level such as quarter.",
+        "or day type; with --spread and --histogram also a level such as quarter.",
     )
     across: str | None = option(
         None, metavar="ATTRIBUTE", help="A second attribute: one row for each pair of values."

@@ -1,6 +1,6 @@
 """Calendar effects: how much of a change comes from the days that two spans are made of.
 
-A span of more workdays takes more, with nothing sold better. The effect of a kind of day
+A span of more workdays takes more, with nothing sold better. The effect of a day type
 is its mean over the prior side times the difference in the number of such days; where the
 prior side had none, the mean of the current side is in. What is left of the change is
 the rest: what happened on like days. Effects and rest add up to the change exactly.
@@ -99,7 +99,7 @@ class Effects:
         return found
 
     def columns(self, measure: Measure, change: Column) -> list[Column]:
-        """Return a measure's effect of each kind of day, and the rest of its change.
+        """Return a measure's effect of each day type, and the rest of its change.
 
         Measures whose parts do not add up have none.
         """
