@@ -62,8 +62,9 @@ def draw_card(table: Result, page: Page, measures: Sequence[str]) -> None:
     down = min(max(int((page.height - 190) // (14 * len(labels) + 64)), 1), 3)
     kept = measures[:1] if by else measures[:down]
     if len(kept) < len(measures):
-        drawn = "the first is" if len(kept) == 1 else f"the first {len(kept)} are"
-        page.note(f"of {len(measures)} measures {drawn} drawn; name another with measure")
+        first, verb = ("first", "is") if len(kept) == 1 else (f"first {len(kept)}", "are")
+        of = f"the {first} of {len(measures)} measures {verb} drawn"
+        page.note(f"{of}; choose another with measure=")
     panels = panels_of(
         page,
         table,

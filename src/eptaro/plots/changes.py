@@ -152,7 +152,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
         ("bar", theme.warm, "down"),
     )
     if len(measures) > 1:
-        page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
+        page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
     change = found.change
     fair, order = ~np.isnan(change), found.largest(len(change))
     words = told_apart([found.word(i) for i in order[:_STEPS]], 18)

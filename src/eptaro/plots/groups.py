@@ -122,7 +122,7 @@ def panels_of(
         yield from ((axes, parts[0][1], name) for axes, name in zip(made, measures, strict=True))
         return
     if len(parts) * len(measures) > most and len(measures) > 1:
-        page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
+        page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
         measures = measures[:1]
     if len(parts) > most:
         page.note(f"the {most} largest of {len(parts)} groups are drawn")

@@ -43,7 +43,7 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
         f"{name.replace('_', ' ')}: {per.replace('_', ' ')} down, {across.replace('_', ' ')} across"
     )
     if len(measures) > 1:
-        page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
+        page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
     axes = page.axes(left=112, right=_SCALE)
     image = _shaded(page, axes, cells, column)
     axes.set_yticks(range(len(downs)), downs)
@@ -146,7 +146,7 @@ def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
     if len(months) > _MOST_MONTHS:
         page.note(f"the last {_MOST_MONTHS} months of {len(months)}")
     if len(measures) > 1:
-        page.note(f"of {len(measures)} measures the first is drawn; name another with measure")
+        page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
     page.say("")
     axes = page.axes(left=112, right=_SCALE + 74, bottom=_bottom(page, len(first)))
     image = _shaded(page, axes, cells, column)
