@@ -285,6 +285,7 @@ class Everywhere(unittest.TestCase):
                     self.assertEqual(rows["2024-01"]["p"], Decimal("2469.00"))
                     self.assertTrue(book.recap("month").trace(1, "s").agrees)
                     self.assertIn("1 'NA' in 'fare' read as blank and left out", book.notes)
+                    self.assertNotIn("1 blank value in 'fare' left out", book.notes)  # said once
             for book in self.books(numbers, where="fare > 0"):
                 with self.subTest(source=book.source):
                     rows = [*book.recap("month").rows()]

@@ -428,7 +428,8 @@ class Parsing(unittest.TestCase):
         for text, message in (("q=quantile(x)", "takes a share"), ("q=quantile(x, 2)", "from 0 to 1"),
                               ("q=max(sum(x) per dy)", "did you mean 'day'"),
                               ("q=max(max(sum(x) per day) per week)", "write one calculation before 'per'"),
-                              ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "a value is missing at the end"), ("q=sum(x", "is not closed"), ("q=sum", "write it as"),
+                              ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "a value is missing at the end"), ("q=sum(x", "is not closed"), ("q=avg(x)", "did you mean 'mean'"),
+                              ("q=count(*)", r"it is written count\(\)"), ("q=sum(*)", r"as in sum\(fare\)"), ("q=sum", "write it as"),
                               ("q=sum(x)+", "a value is missing"), ("q=sum(x)+1)", "an operator is missing")):  # fmt: skip
             with self.assertRaisesRegex(ep.MeasureError, message):
                 parse_measures(text)
