@@ -163,7 +163,9 @@ class Answers(Commands):
         self.assertEqual(out.splitlines()[0], "shop,revenue_change")
         _, out, _ = self.go(*asked, "--columns", "Shop, % change,prior days", "--format", "csv")
         self.assertEqual(out.splitlines()[0], "shop,revenue_change_ratio,prior_first,prior_last")
-        _, out, _ = self.go(*self.RECAP, "--columns", "days", "--format", "csv")
+        _, out, _ = self.go(
+            "recap", "rows.csv", *DATA, "--per", "month", "--columns", "days", "--format", "csv"
+        )
         self.assertEqual(out.splitlines()[0], "days")  # a name comes before a heading
         status, _, err = self.go(*asked, "--columns", "shop,changes")
         self.assertEqual((status, "unknown column 'changes'" in err), (1, True))
