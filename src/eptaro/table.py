@@ -209,6 +209,8 @@ class Table(Result):
     def to_arrow(self) -> Any:
         """Return a pyarrow Table: dates as date32, decimals as decimal128, blanks as null.
 
+        Examples
+        --------
         >>> import eptaro as ep
         >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
         ...                   measures="revenue=sum(fare)")
@@ -222,6 +224,8 @@ class Table(Result):
     def to_pandas(self) -> Any:
         """Return a pandas DataFrame: days as datetime64, all else backed by Arrow and exact.
 
+        Examples
+        --------
         >>> import eptaro as ep
         >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
         ...                   measures="revenue=sum(fare)")

@@ -118,6 +118,8 @@ class Workdays:
     def describe(self) -> str:
         """Return in words which days are no workdays.
 
+        Examples
+        --------
         >>> Workdays().describe()
         'off: Saturday and Sunday'
         """

@@ -251,6 +251,8 @@ class Column:
 
         Raises `QuestionError` for texts and dates.
 
+        Examples
+        --------
         >>> Column.of("fare", "decimal", [705, 0], [True, False], scale=2).numbers().tolist()
         [7.05, nan]
         """
@@ -269,6 +271,8 @@ class Column:
         """Return the values as handed out (see the table at the top of this module), masked where
         they are blank.
 
+        Examples
+        --------
         >>> Column.of("fare", "integer", [7, 0], [True, False]).values().tolist()
         [7, None]
         """
@@ -297,6 +301,8 @@ class Column:
     def to_list(self) -> list[Any]:
         """Return the values as Python objects, None where blank.
 
+        Examples
+        --------
         >>> Column.of("fare", "decimal", [705, 0], [True, False], scale=2).to_list()
         [Decimal('7.05'), None]
         """

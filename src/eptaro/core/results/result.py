@@ -228,6 +228,8 @@ class Result:
     def rows(self) -> Iterator[dict[str, Any]]:
         """Yield one dict per row, None where blank.
 
+        Examples
+        --------
         >>> import eptaro as ep
         >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
         ...                   measures="revenue=sum(fare)")
@@ -418,6 +420,8 @@ class Result:
     def describe(self) -> Self:
         """Return the data dictionary: one row per column with its kind, unit and meaning.
 
+        Examples
+        --------
         >>> import eptaro as ep
         >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
         ...                   measures="revenue=sum(fare)")
