@@ -66,7 +66,7 @@ def init(
 ) -> None:
     """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
     leave_pandas_out()
-    from eptaro.engines.profiling.suggestion import sniff_csv, suggest
+    from eptaro.engines.profiling.suggestion import guess_file_rules, suggest
     from eptaro.inputs.files.opening import open_files
     from eptaro.outputs.files import replace_whole
 
@@ -75,7 +75,7 @@ def init(
     if year_starts:
         MonthCalendar("fiscal", year_starts=year_starts)
     rules = reading.date_rules()
-    written, seen = sniff_csv(files[0], reading.file_rules())
+    written, seen = guess_file_rules(files[0], reading.file_rules())
     for one in seen:
         notify(f"{files[0]}: {one}")
     found = suggest(open_files(list(files), written), rules)

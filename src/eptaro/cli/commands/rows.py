@@ -34,7 +34,7 @@ def _opened(
     config say; of a file of text, where they do not, as a look at it suggests.
     """
     leave_pandas_out()
-    from eptaro.engines.profiling.suggestion import sniff_csv
+    from eptaro.engines.profiling.suggestion import guess_file_rules
     from eptaro.inputs.columns.wrapped import clean_numbers
     from eptaro.inputs.files.opening import open_files
 
@@ -46,7 +46,7 @@ def _opened(
         raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
     written = settings.file_rules(reading)
     if look and data is None:
-        written, seen = sniff_csv(named[0], written)
+        written, seen = guess_file_rules(named[0], written)
         for one in seen:
             notify(f"{named[0]}: {one}")
     if data is not None and not files:

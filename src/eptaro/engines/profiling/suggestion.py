@@ -245,7 +245,7 @@ _MARKS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"[-+(]?[^\w\s]?\s*\d[\d.,' ]*%?\)?-?")
 
 
-def sniff_csv(path: str, given: FileRules) -> tuple[FileRules, list[str]]:
+def guess_file_rules(path: str, given: FileRules) -> tuple[FileRules, list[str]]:
     """Return rules for a text file, and what was seen, where its rules are not given.
 
     Files of other kinds, and addresses, keep their rules.
