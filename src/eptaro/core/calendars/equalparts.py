@@ -1,4 +1,4 @@
-"""`RuledCalendar`: calendars whose years all have the same number of halves to months.
+"""`EqualPartsCalendar`: calendars whose years all have the same number of halves to months.
 
 A period of these levels has the index year * periods per year + number - 1. Weeks are
 whole 7-day weeks; which year one belongs to goes by how many of its days lie in it.
