@@ -6,12 +6,7 @@ from pathlib import Path
 
 import click
 
-from eptaro.cli.commands.accumulate import accumulate
-from eptaro.cli.commands.compare import compare
-from eptaro.cli.commands.recap import recap
-from eptaro.cli.commands.rhythm import rhythm
-from eptaro.cli.commands.trail import trail
-from eptaro.cli.commands.verb import VerbCommand
+from eptaro.cli.commands.verbs import VerbCommand, accumulate, compare, recap, rhythm, trail
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.core.results.column import Column
@@ -19,12 +14,8 @@ from eptaro.core.results.display import visible
 from eptaro.errors import EptaroError, QuestionError
 from eptaro.table import Table
 
-_VERBS: dict[str, click.Command] = {
-    "recap": recap,
-    "accumulate": accumulate,
-    "trail": trail,
-    "compare": compare,
-    "rhythm": rhythm,
+_VERBS: dict[str, VerbCommand] = {
+    str(verb.name): verb for verb in (recap, accumulate, trail, compare, rhythm)
 }
 
 
@@ -79,9 +70,7 @@ def trace(
     rest: tuple[str, ...],
 ) -> None:
     """Show the audit trail of one number, and calculate it again from its transactions."""
-    command = _VERBS[verb]
-    assert isinstance(command, VerbCommand)
-    found = command.reply(rest).table.trace(row - 1, column)
+    found = _VERBS[verb].reply(rest).table.trace(row - 1, column)
     click.echo("\n".join(map(visible, str(found).split("\n"))))
     if rows_to is not None:
         places = Column.of(
