@@ -221,7 +221,7 @@ def _small_book() -> Any:
 
 def _commanded(arguments: list[str]) -> str:
     """Run a command; return what is at fault."""
-    from eptaro.cli.run import run
+    from eptaro.cli.app import run
 
     out, said = io.StringIO(), io.StringIO()
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(said):

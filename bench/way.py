@@ -18,7 +18,7 @@ from types import FrameType
 from typing import Any
 
 import eptaro
-from eptaro.cli.run import run
+from eptaro.cli.app import run
 
 HERE = str(Path(eptaro.__file__).parent)
 ROWS = "sailed_on,route,fare\n2024-05-01,a,10.50\n2025-05-02,b,20.25\n2025-06-02,b,5.00\n"
@@ -73,7 +73,7 @@ def main() -> None:
             calls, changes, deepest = followed(words)
             files = {path for path, _ in calls}
             code = (
-                "import sys, io, contextlib; from eptaro.cli.run import run\n"
+                "import sys, io, contextlib; from eptaro.cli.app import run\n"
                 "with contextlib.redirect_stdout(io.StringIO()): run(sys.argv[1:])\n"
                 "print(sum(name.startswith('eptaro') for name in sys.modules))"
             )

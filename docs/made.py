@@ -11,7 +11,7 @@ import tempfile
 from pathlib import Path
 
 import eptaro as ep
-from eptaro.cli.run import run
+from eptaro.cli.app import run
 from eptaro.core.measures.calculations import CATALOGUE
 
 CONFIG = "--config eptaro-demo/eptaro.toml"

@@ -21,7 +21,7 @@ from pathlib import Path
 from PIL import Image
 
 import eptaro
-from eptaro.cli.run import run
+from eptaro.cli.app import run
 from eptaro.demo.files import copy_shipped
 
 ROOT = Path(__file__).parents[1]
@@ -147,7 +147,7 @@ class Imports(unittest.TestCase):
 
     def test_import_and_help_load_nothing_heavy(self):
         heavy = "{'pydantic', 'pyarrow', 'pandas', 'rich', 'matplotlib', 'sqlalchemy', 'dask'}"
-        for code in ("import eptaro", "from eptaro.cli.run import run; run(['--help'])"):
+        for code in ("import eptaro", "from eptaro.cli.app import run; run(['--help'])"):
             check = f"{code}; import sys; sys.exit(bool({heavy} & set(sys.modules)))"
             done = subprocess.run([sys.executable, "-c", check], capture_output=True, check=False)
             self.assertEqual(done.returncode, 0, code)
@@ -177,7 +177,7 @@ class Imports(unittest.TestCase):
         }
         heavy = {"pandas", "polars", "matplotlib", "jinja2", "xlsxwriter", "sqlalchemy", "dask", "distributed", "babel",
                  "icalendar", "pydantic", "pydantic_core", "python_calamine", *plain}  # fmt: skip
-        code = ("import sys, io, contextlib; from eptaro.cli.run import run\n"
+        code = ("import sys, io, contextlib; from eptaro.cli.app import run\n"
                 "with contextlib.redirect_stdout(io.StringIO()): status = run(sys.argv[1:])\n"
                 f"print(status, *sorted({heavy} & {{m.partition('.')[0] for m in sys.modules}}))")  # fmt: skip
         with tempfile.TemporaryDirectory() as folder:

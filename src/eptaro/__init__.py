@@ -79,28 +79,24 @@ if TYPE_CHECKING:
     from eptaro.inputs.config import read_config
     from eptaro.inputs.goals_and_coverage import ListedCalendar
     from eptaro.inputs.holidays import HolidaySet
-    from eptaro.rules.across import Across
-    from eptaro.rules.dates import DateRules
-    from eptaro.rules.files import FileRules
-    from eptaro.rules.lookups import Lookup
-    from eptaro.rules.numbers import NumberRules
+    from eptaro.rules import Across, DateRules, FileRules, Lookup, NumberRules
     from eptaro.table import Table
 
 _LATER = {
-    "Across": "rules.across",
+    "Across": "rules",
     "Calendar": "core.calendars.calendar",
     "Column": "core.results.column",
-    "DateRules": "rules.dates",
+    "DateRules": "rules",
     "Daybook": "daybook",
-    "FileRules": "rules.files",
+    "FileRules": "rules",
     "Format": "core.results.format",
     "Holiday": "core.calendars.holidays",
     "HolidaySet": "inputs.holidays",
     "ListedCalendar": "inputs.goals_and_coverage",
-    "Lookup": "rules.lookups",
+    "Lookup": "rules",
     "Measure": "core.measures.measure",
     "MonthCalendar": "core.calendars.month",
-    "NumberRules": "rules.numbers",
+    "NumberRules": "rules",
     "OwnCalendars": "core.query.own_calendars",
     "Period": "core.calendars.period",
     "PeriodGrid": "core.calendars.period",

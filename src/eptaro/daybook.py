@@ -16,8 +16,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.book_options import merge_facts
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.query import Query
-from eptaro.core.query.scope import AsOf
+from eptaro.core.query.query import AsOf, Query
 from eptaro.core.verbs.queries import (
     Accumulate,
     Card,

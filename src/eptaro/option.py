@@ -46,7 +46,7 @@ def flag(of: Field[Any]) -> str:
 def setting(kind: Any, name: str, value: object = None) -> str:
     """Return how the caller gives a value to an option that is a field of a dataclass.
 
-    >>> from eptaro.rules.dates import DateRules
+    >>> from eptaro.rules import DateRules
     >>> setting(DateRules, "order", "dmy"), setting(DateRules, "locale")
     ("order='dmy'", 'locale=')
     """

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, ParamSpec
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.results.display import NUMERIC, plain_table, shown_table, visible
+from eptaro.core.results.format import NUMERIC, plain_table, shown_table, visible
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun
 

@@ -16,8 +16,7 @@ from unittest import mock
 
 import click
 
-from eptaro.cli.app import app
-from eptaro.cli.run import run
+from eptaro.cli.app import app, run
 
 DATA = ["--date", "on", "--measure", "revenue=sum(fare)"]
 TEXT = "on,shop,fare\n2024-02-29,a,10.10\n2025-01-31,b,0.25\n2025-02-28,a,7\n"

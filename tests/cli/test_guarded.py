@@ -14,7 +14,7 @@ from pyarrow import csv as arrow_csv
 
 import eptaro as ep
 from eptaro.cli.options import OutputOptions
-from eptaro.cli.screen import deliver
+from eptaro.cli.show import deliver
 from tests.cli.test_commands import DATA, Commands
 
 SECRET = "s3cr@t/w?rd"
@@ -230,7 +230,7 @@ class Interrupted(Commands):
     def test_where_python_drops_the_interrupt(self):
         """An exception in a callback is printed and forgotten by Python itself."""
         code = (
-            "import signal, time, weakref, eptaro.cli, eptaro.cli.run as run\n"
+            "import signal, time, weakref, eptaro.cli, eptaro.cli.app as run\n"
             "class Held: pass\n"
             "def work(*_, **__):\n"
             "    held = Held()\n"

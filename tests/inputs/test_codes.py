@@ -7,7 +7,7 @@ import pyarrow as pa
 
 import eptaro as ep
 from eptaro.inputs.columns.codes import read_groups
-from eptaro.inputs.files.damage import translate_errors
+from eptaro.inputs.files.chunks import translate_errors
 
 
 class Chunks(unittest.TestCase):

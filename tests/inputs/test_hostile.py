@@ -16,7 +16,7 @@ from pyarrow import parquet
 
 import eptaro as ep
 from eptaro.engines.inspect import inspect
-from eptaro.engines.profiling.suggestion import suggest
+from eptaro.engines.suggestion import suggest
 from eptaro.inputs.files.opening import open_files
 from tests.cli.test_commands import DATA, Commands
 

@@ -10,11 +10,10 @@ from click.testing import CliRunner
 
 import eptaro as ep
 from eptaro.cli.app import app
-from eptaro.cli.fields import options_of
+from eptaro.cli.options import options_of
 from eptaro.inputs.options import FileOptions, ReadOptions
 from eptaro.inputs.schema import SCHEMA
-from eptaro.rules.files import FileRules
-from eptaro.rules.numbers import NumberRules
+from eptaro.rules import FileRules, NumberRules
 
 ROWS = {"on": ["2025-01-31", "2025-02-01"], "fare": [7, 5]}
 

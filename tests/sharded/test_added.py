@@ -16,7 +16,7 @@ from pyarrow import parquet
 import eptaro as ep
 from eptaro.paths import StoragePath
 from eptaro.storage.folder import transaction
-from eptaro.storage.folder.leftovers import lock_folder
+from eptaro.storage.folder.transaction import lock_folder
 from tests.sharded.test_folder import QUESTIONS, Alike, asked, rows
 
 

@@ -119,7 +119,7 @@ class Alike(unittest.TestCase):
     def apart(self):
         """Have every shard asked by itself, however small the book is."""
         self.enterContext(mock.patch("eptaro.sharded.store.AT_ONCE", 0))
-        self.enterContext(mock.patch("eptaro.sharded.questions.shard_query._FEW", 2))
+        self.enterContext(mock.patch("eptaro.sharded.shard_query._FEW", 2))
 
 
 class Answers(Alike):

@@ -21,7 +21,7 @@ def main() -> None:
         signal.signal(signal.SIGINT, _interrupt)
         sys.unraisablehook = _print_ignored
     try:
-        from eptaro.cli.run import run
+        from eptaro.cli.app import run
 
         status = run(sys.argv[1:])
     except KeyboardInterrupt:

@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from eptaro.cli.help import OTHER, option
-from eptaro.core.results.display import visible
+from eptaro.core.results.format import visible
 from eptaro.core.results.result import Result
 from eptaro.errors import count_noun
 from eptaro.progress import LOGGER, watch

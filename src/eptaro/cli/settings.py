@@ -10,8 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from eptaro.cli.data_options import DataOptions, fold_inputs, open_books
-from eptaro.cli.input_options import ReadingOptions
+from eptaro.cli.data_options import DataOptions, ReadingOptions, fold_inputs, open_books
 from eptaro.cli.messages import notify, report_rejected, shown_progress
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.core.calendars.calendar import Calendar
@@ -20,7 +19,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.scope import EVERY, name_of
+from eptaro.core.query.query import EVERY, name_of
 from eptaro.core.results.format import Format
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError
@@ -28,8 +27,7 @@ from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.optional import leave_pandas_out
 from eptaro.paths import scheme_of
 from eptaro.progress import log_time
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
+from eptaro.rules import DateRules, FileRules
 
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config

@@ -27,9 +27,8 @@ from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.columns.wrapped import clean_numbers
 from eptaro.inputs.datecolumn import find_date, infer_date_rules
-from eptaro.inputs.dates.outcome import ParsedDates, show_value
-from eptaro.inputs.dates.reading import read_dates
-from eptaro.inputs.files.damage import translate_errors
+from eptaro.inputs.dates.reading import ParsedDates, read_dates, show_value
+from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import filter_source
 from eptaro.inputs.locales import locale_names
@@ -38,9 +37,7 @@ from eptaro.outputs.arrow import pandas_frame, to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.text import escape_formulas, guarded_rows, needs_quotes, write_csv_rows
 from eptaro.progress import report_progress
-from eptaro.rules.dates import DateRules, date_rules
-from eptaro.rules.files import FileRules
-from eptaro.rules.numbers import Numbers
+from eptaro.rules import DateRules, FileRules, Numbers, date_rules
 
 _SECOND = 1_000_000
 _SPANS = {"hour": 3600 * _SECOND, "minute": 60 * _SECOND, "second": _SECOND}

@@ -22,7 +22,7 @@ from eptaro.core.aggregation.merge import combine_pieces
 from eptaro.core.aggregation.shards import partition_cells
 from eptaro.engines.local import Ingest
 from eptaro.errors import InputError
-from eptaro.inputs.files.damage import translate_errors
+from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source
 

@@ -30,8 +30,7 @@ from eptaro.inputs.sources import FrameSource, ManyFiles, Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.optional import import_optional
 from eptaro.progress import report_progress
-from eptaro.rules.across import Across, across_of
-from eptaro.rules.numbers import NumberRules, number_rules
+from eptaro.rules import Across, NumberRules, across_of, number_rules
 
 PART_ROWS = 2_000_000
 

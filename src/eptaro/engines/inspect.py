@@ -18,19 +18,16 @@ from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
-from eptaro.engines.profiling.columns import decided_rules
-from eptaro.engines.profiling.suggestion import Suggestion, profile_columns
+from eptaro.engines.profile import decided_rules
+from eptaro.engines.suggestion import Suggestion, profile_columns
 from eptaro.errors import count_noun
 from eptaro.inputs.columns.wrapped import clean_numbers
-from eptaro.inputs.dates.outcome import show_value
-from eptaro.inputs.dates.reading import read_dates, settled_start
-from eptaro.inputs.files.damage import translate_errors
+from eptaro.inputs.dates.reading import read_dates, settled_start, show_value
+from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import FilteredSource
 from eptaro.inputs.sources import Source, check_columns
-from eptaro.rules.dates import DateRules, date_rules
-from eptaro.rules.files import FileRules
-from eptaro.rules.numbers import Numbers
+from eptaro.rules import DateRules, FileRules, Numbers, date_rules
 
 _NONE = "none can be read as written; name the rules, such as --order dmy, or a format"
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")

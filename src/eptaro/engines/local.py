@@ -19,12 +19,12 @@ from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, count_noun, unknown
 from eptaro.inputs.datecolumn import find_date
-from eptaro.inputs.files.damage import translate_errors
+from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.options import Engine, FoldSpec, ReadOptions
 from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions
-from eptaro.rules.numbers import number_rules
+from eptaro.rules import number_rules
 
 _WORTH_SAYING = 100  # MiB that values take
 

@@ -9,17 +9,16 @@ import numpy as np
 from eptaro.core.aggregation.encoding import GroupEncoder
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
-from eptaro.core.query.scope import By
+from eptaro.core.query.query import By
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Edge
-from eptaro.core.verbs.trail_values import TrailValues, ValueRows, along_values
+from eptaro.core.verbs.trail import TrailValues, ValueRows, along_values
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
 from eptaro.inputs.columns.wrapped import clean_numbers
 from eptaro.inputs.filtered import FilteredSource, filter_source
 from eptaro.inputs.sources import ColumnRequest, FrameSource, Source
-from eptaro.rules.dates import DateRules
-from eptaro.rules.numbers import Numbers
+from eptaro.rules import DateRules, Numbers
 
 
 def trail_values(

@@ -24,10 +24,7 @@ from eptaro.inputs.goals_and_coverage import check_small, read_listed, read_rows
 from eptaro.inputs.holidays import DEFAULT_WEEKEND, HolidaySet
 from eptaro.inputs.options import ReadOptions
 from eptaro.optional import import_optional
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookup, lookups_of
-from eptaro.rules.numbers import NumberRules, Numbers
+from eptaro.rules import DateRules, FileRules, Lookup, NumberRules, Numbers, lookups_of
 
 _OTHERWISE = ("measures", "by", "lookups")  # written otherwise than `ReadOptions` takes them
 

@@ -9,12 +9,11 @@ import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.errors import DateError, EptaroError, InputError, spell_option
-from eptaro.inputs.dates.outcome import is_text
-from eptaro.inputs.dates.reading import looks_like_dates, read_dates, settled_start
+from eptaro.inputs.dates.reading import is_text, looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
 from eptaro.inputs.sources import ColumnRequest, Source
 from eptaro.option import setting
-from eptaro.rules.dates import DateRules, Order
+from eptaro.rules import DateRules, Order
 
 
 def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[DateRules, str]:

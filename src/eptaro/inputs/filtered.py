@@ -9,8 +9,8 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import settled_kinds
 from eptaro.inputs.columns.values import RowOrigin
@@ -18,7 +18,7 @@ from eptaro.inputs.columns.wrapped import SourceWrapper
 from eptaro.inputs.datecolumn import infer_date_rules
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import ColumnRequest, Source, check_names
-from eptaro.rules.dates import DateRules
+from eptaro.rules import DateRules
 
 
 class FilteredSource(SourceWrapper):

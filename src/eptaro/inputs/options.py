@@ -13,19 +13,15 @@ from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeAlias, Ty
 
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.formula import PLAIN, Formulas
+from eptaro.core.expressions.parser import PLAIN, Formulas
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import BookOptions, Calendars, Worked, check_options
 from eptaro.core.query.coverage import Coverage
-from eptaro.core.query.scope import By
+from eptaro.core.query.query import By
 from eptaro.core.results.format import Format
 from eptaro.errors import QuestionError, spell_option
 from eptaro.option import option
-from eptaro.rules.across import Across
-from eptaro.rules.dates import DateRules, date_rules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookups
-from eptaro.rules.numbers import Numbers
+from eptaro.rules import Across, DateRules, FileRules, Lookups, Numbers, date_rules
 from eptaro.timeouts import TIMEOUT
 
 Engine: TypeAlias = Literal["stream", "dask"]

@@ -18,9 +18,7 @@ from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.results.format import Format
 from eptaro.inputs.options import ReadOptions
 from eptaro.option import OptionHelp
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.numbers import NumberRules
+from eptaro.rules import DateRules, FileRules, NumberRules
 
 SCHEMA = Path(__file__).with_name("eptaro.schema.json")
 

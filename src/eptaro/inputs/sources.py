@@ -20,7 +20,7 @@ from eptaro.errors import InputError, unknown
 if TYPE_CHECKING:
     from concurrent.futures import Future
 
-    from eptaro.core.expressions.formula import Formulas
+    from eptaro.core.expressions.parser import Formulas
 
 
 Item = TypeVar("Item")

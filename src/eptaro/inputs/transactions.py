@@ -17,9 +17,9 @@ from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.formula import Formulas
 from eptaro.core.expressions.kinds import Kind
-from eptaro.core.kernels.mask import RowMask
+from eptaro.core.expressions.parser import Formulas
+from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.kernels.reading import ends
 from eptaro.core.results.column import Column
@@ -30,8 +30,7 @@ from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_text_or_date, settled_kinds
 from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
 from eptaro.inputs.datecolumn import infer_date_rules
-from eptaro.inputs.dates.outcome import ParsedDates, is_text
-from eptaro.inputs.dates.reading import read_dates
+from eptaro.inputs.dates.reading import ParsedDates, is_text, read_dates
 from eptaro.inputs.files.chunks import filter_rows
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_names, prefetch

@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.display import NUMERIC, shown_table, visible
+from eptaro.core.results.format import NUMERIC, shown_table, visible
 from eptaro.core.results.result import Result
 from eptaro.presentation.headline import footer, headline
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.display import shown
+from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
 from eptaro.errors import InputError
 from eptaro.presentation.headline import footer

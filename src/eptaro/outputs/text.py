@@ -17,7 +17,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.display import NUMERIC, shown_table
+from eptaro.core.results.format import NUMERIC, shown_table
 from eptaro.core.results.result import Result
 from eptaro.presentation.headline import footer, headline
 

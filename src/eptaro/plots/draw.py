@@ -10,7 +10,7 @@ import numpy as np
 
 from eptaro.core.query.query import Query
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.display import visible
+from eptaro.core.results.format import visible
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import (
     Accumulate,

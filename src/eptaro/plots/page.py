@@ -12,7 +12,7 @@ from typing import Any
 from xml.etree import ElementTree
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.display import visible
+from eptaro.core.results.format import visible
 from eptaro.core.results.result import Result
 from eptaro.outputs.files import replace_whole
 from eptaro.plots.theme import PictureOptions, Theme, check_ending, new_figure

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.display import shown
+from eptaro.core.results.format import shown
 
 _SCALES = ((1e12, "T"), (1e9, "B"), (1e6, "M"), (1e3, "k"))
 

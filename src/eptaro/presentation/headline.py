@@ -2,16 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 
 import numpy as np
 
+from eptaro.core.calendars.days import Flags, Ints, as_date
+from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.dimension.recurring import RECURRING
-from eptaro.core.query.lineage import InParts, ViewLineage
-from eptaro.core.results.display import visible
+from eptaro.core.measures.measure import Measure
+from eptaro.core.query.lineage import Change, InParts, Mean, Value, ViewLineage, value_of
+from eptaro.core.query.view import View
+from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.format import BLANK, Priority, shown, visible
 from eptaro.core.results.result import Result
-from eptaro.presentation.words import group_named
+from eptaro.core.verbs.periods import spans_of
+from eptaro.core.verbs.queries import Accumulate, Compare, Histogram, Recap, Spread, Trail
+from eptaro.errors import count_noun
+from eptaro.presentation.words import (
+    Days,
+    Movement,
+    as_title,
+    format_value,
+    group_named,
+    group_noun,
+    largest_of,
+    measures_told,
+    sentence,
+    uncovered,
+    value_over,
+)
 
 _MOST_PARTS = 4
 
@@ -29,7 +49,7 @@ def headline(table: Result, measure: str | None = None) -> str:
     parts = table.parts
     if parts is not None and measure is None:  # the result of all groups together
         return "" if parts.of_all is None else headline(parts.of_all())
-    return visible(_said(table, measure))
+    return visible(_of_answer(table, measure))
 
 
 def footer(table: Result) -> str:
@@ -41,7 +61,7 @@ def footer(table: Result) -> str:
     return visible(" · ".join(parts))
 
 
-def _said(table: Result, measure: str | None) -> str:
+def _of_answer(table: Result, measure: str | None) -> str:
     answer = table.answer
     if answer is None:
         return str(table.meta.get("headline", ""))
@@ -51,7 +71,7 @@ def _said(table: Result, measure: str | None) -> str:
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
         return ""  # it would describe rows that are not in the table
-    return _told(table, answer if measure is None else _about(answer, measure))
+    return _describe(table, answer if measure is None else _about(answer, measure))
 
 
 def _about(answer: ViewLineage, measure: str) -> ViewLineage:
@@ -68,37 +88,500 @@ def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
         rows = np.flatnonzero(answer.part == number)
         if len(rows):
             own = part.take(answer.rows[rows])
-            words = _told(Result(table.take(rows).columns, table.meta, own), own)
+            words = _describe(Result(table.take(rows).columns, table.meta, own), own)
             alone = own.view.groups.count == 1
             name = group_named(own, 0) if alone else own.view.calendar.name
             sentence = words.partition(". ")[0].rstrip(".")
             yield f"{name}: {sentence}." if sentence else ""
 
 
-def _told(table: Result, answer: ViewLineage) -> str:
-    """Return the sentences of one verb, whose module alone is imported."""
+def _describe(table: Result, answer: ViewLineage) -> str:
+    """Return the sentences of one verb."""
     query = answer.question
     if getattr(query, "every", None) == "entry":
         return f"One row for each of {len(table):,} transactions."
-    match query.verb:
-        case "recap" if getattr(query, "per", None) in RECURRING:
-            from eptaro.presentation.spread_out import by_attribute as teller
-        case "recap":
-            from eptaro.presentation.running import describe_recap as teller
-        case "compare":
-            from eptaro.presentation.compared import describe_comparison as teller
-        case "accumulate":
-            from eptaro.presentation.running import describe_accumulate as teller
-        case "trail":
-            from eptaro.presentation.running import describe_trail as teller
-        case "card":
-            from eptaro.presentation.running import describe_card as teller
-        case "rhythm":
-            from eptaro.presentation.spread_out import by_attribute as teller
-        case "spread":
-            from eptaro.presentation.spread_out import spread_told as teller
-        case "histogram":
-            from eptaro.presentation.spread_out import histogram_told as teller
-        case _:
-            return ""
-    return teller(table, answer)
+    if getattr(query, "per", None) in RECURRING and query.verb == "recap":
+        return describe_attribute(table, answer)
+    describe = _DESCRIBE.get(query.verb)
+    return "" if describe is None else describe(table, answer)
+
+
+def describe_comparison(table: Result, answer: ViewLineage) -> str:
+    """Return the sentences of a comparison."""
+    query = answer.question
+    assert isinstance(query, Compare)
+    changes = [number for number in answer.numbers.values() if isinstance(number, Change)]
+    if not changes:
+        return _of_words(answer, query)
+    row = _last_comparable(answer, changes[0])
+    if row is None:
+        return _not_compared(answer, changes[0])
+    return " ".join(_sentences(table, answer, query, row))
+
+
+def _last_comparable(answer: ViewLineage, change: Change) -> int | None:
+    """Return the row of the last period that is compared, None where there is none."""
+    places = answer.rows[change.comparable[answer.rows]]
+    if not len(places):
+        return None
+    place = places[np.argmax(change.now.side.last[places])]
+    return int(np.flatnonzero(answer.rows == place)[0])
+
+
+def _of_words(answer: ViewLineage, query: Compare) -> str:
+    """Return the last value of a measure of texts or dates, with which nothing is calculated."""
+    now = next((n for n in answer.numbers.values() if isinstance(n, Value)), None)
+    if now is None or answer.view.groups.count > 1:
+        return ""
+    places = answer.rows[np.asarray(now.side.last)[answer.rows] <= answer.view.coverage.hi]
+    if not len(places):
+        return ""
+    place = int(places[np.argmax(np.asarray(now.side.last)[places])])
+    days = _days(now, place)
+    value = format_value(value_over(answer.view, now.measure, days))
+    return f"{as_title(now.measure.name)} in {_label(answer, query, days)}: {value}."
+
+
+def _not_compared(answer: ViewLineage, change: Change) -> str:
+    """Return the value of the last period, and why there is nothing to compare it with."""
+    measure, side, view = change.now.measure, change.now.side, answer.view
+    place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
+    days = _days(change.now, place)
+    value = format_value(value_over(view, measure, days))
+    words = f"{as_title(measure.name)} from {days}: {value}. Nothing to compare"
+    if view.data_age:
+        return f"{words}: {view.data_age}."
+    if side.exists is not None and not side.exists[place]:
+        return f"{words}: there is no such period."
+    before = change.before.values if isinstance(change.before, Mean) else (change.before,)
+    for part in (change.now, *before):
+        if part.side.exists is not None and not part.side.exists[place]:
+            return f"{words}: there is no prior period."
+        span = _days(part, place)
+        if why := uncovered(view, span.first, span.last):
+            what = "" if part is change.now else "of the prior period, "
+            return f"{words}: {what}{why}."
+    return f"{words}: the data covers only {view.coverage.first} to {view.coverage.last}."
+
+
+def _sentences(table: Result, answer: ViewLineage, query: Compare, row: int) -> Iterator[str]:
+    when, before = _when(answer, query, row), _before(answer, query, row)
+    place = int(answer.rows[row])
+    apart = _apart(answer, place)
+    for number, measure in enumerate(measures_told(answer)):
+        change = _change_of(answer, measure)
+        if change is None:
+            continue
+        now = value_over(answer.view, measure, _days(change.now, place))
+        moved = Movement(now, _prior(answer, change, place))
+        begin = f"{as_title(measure.name)}{'' if number else when}: {format_value(now)}"
+        if not moved.known or apart:
+            yield f"{begin}. Nothing to compare{apart}."
+        elif number:
+            yield f"{begin}, {str(moved).removesuffix(' on').removesuffix(' as')}."
+            continue
+        else:
+            yield f"{begin}, {moved} {before}."
+        yield from _largest(table, answer, row)
+        if not query.to_date:
+            yield from _left_out(answer, query, row)
+        elif answer.view.data_age:
+            yield sentence(answer.view.data_age)
+
+
+def _apart(answer: ViewLineage, place: int) -> str:
+    """Return why all groups together are not compared: some are not known on both sides."""
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    first, last = (np.asarray(end) for end in (change.now.side.first, change.now.side.last))
+    same = (first == first[place]) & (last == last[place])
+    missing = int((same & ~change.comparable).sum())
+    groups = "group is" if missing == 1 else "groups are"
+    return f": {missing} {groups} not covered on both sides" if missing else ""
+
+
+def _days(value: Value, place: int) -> Days:
+    return Days(int(value.side.first[place]), int(value.side.last[place]))
+
+
+def _change_of(answer: ViewLineage, measure: Measure) -> Change | None:
+    """Return the first change of a measure: with several prior sides there are several."""
+    found = (n for n in answer.numbers.values() if isinstance(n, Change) and not n.ratio)
+    return next((change for change in found if change.now.measure is measure), None)
+
+
+def _prior(answer: ViewLineage, change: Change, place: int) -> Column:
+    """Return the value before, of all groups together."""
+    sides = change.before.values if isinstance(change.before, Mean) else (change.before,)
+    measure = change.now.measure
+    values = [value_over(answer.view, measure, _days(side, place)) for side in sides]
+    if len(values) == 1:
+        return values[0]
+    mean = np.mean([value.numbers() for value in values], axis=0)
+    return Column.of("", "float", mean, ~np.isnan(mean), format=values[0].format)
+
+
+def _when(answer: ViewLineage, query: Compare, row: int) -> str:
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    days = _days(change.now, int(answer.rows[row]))
+    if query.trailing is not None:
+        return f" over the {query.trailing} to {Days(days.last, days.last)}"
+    label = _label(answer, query, days)
+    if query.to_date and not _whole(answer, query, days):
+        return f" in {label} to date"
+    return f" {'on' if query.per == 'day' else 'in'} {label}"
+
+
+def _label(answer: ViewLineage, query: Compare, days: Days) -> str:
+    """Return the label of the period that some days are of."""
+    calendar = answer.view.calendar
+    index = calendar.index_of(np.array([days.last]), query.per)
+    return str(calendar.labels(index, query.per)[0])
+
+
+def _whole(answer: ViewLineage, query: Compare, days: Days) -> bool:
+    """Return whether some days are one whole period."""
+    calendar = answer.view.calendar
+    index = calendar.index_of(np.array([days.last]), query.per)
+    first, last = calendar.first_days(index, query.per), calendar.last_days(index, query.per)
+    return (int(first[0]), int(last[0])) == (days.first, days.last)
+
+
+def _before(answer: ViewLineage, query: Compare, row: int) -> str:
+    """Return what is on the prior side, in words."""
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    place = int(answer.rows[row])
+    if isinstance(change.before, Mean):
+        return f"the mean of the {query.mean_of} periods before"
+    now, prior = _days(change.now, place), _days(value_of(change.before), place)
+    if query.trailing is not None:
+        return f"the {query.trailing} to {Days(prior.last, prior.last)}"
+    if not query.to_date:
+        whole = _whole(answer, query, prior)
+        return _label(answer, query, prior) if whole else f"{prior}"
+    label = _label(answer, query, prior)
+    if query.match == "workday":
+        return f"as many workdays of {label}, {prior}"
+    if query.match == "weekday":
+        return f"the same weekdays, {prior}"
+    if now.count != prior.count:
+        return f"{prior}"
+    days = "day" if now.count == 1 else f"{now.count} days"
+    steps = query.against is None and Amount.of_levels(query.backs[0], "back").unit == "year"
+    return f"the {'same' if steps and query.match == 'date' else 'first'} {days} of {label}"
+
+
+def _largest(table: Result, answer: ViewLineage, row: int) -> Iterator[str]:
+    """Return which group changed most over the same days."""
+    change = _change_of(answer, answer.view.facts.measures[0])
+    if change is None or answer.view.groups.count < 2:
+        return
+    side, place = change.now.side, int(answer.rows[row])
+    same = (side.last[answer.rows] == side.last[place]) & change.comparable[answer.rows]
+    same = same & (side.first[answer.rows] == side.first[place])
+    if answer.others is not None:
+        same = same & ~answer.others
+    name = next(n for n, number in answer.numbers.items() if number is change)
+    rows = np.flatnonzero(same)
+    if name not in table or not len(rows):
+        return
+    column = table.column(name).take(rows)
+    at = largest_of(np.abs(column.numbers()))
+    if at is None or column.numbers()[at] == 0:
+        return
+    words = shown(column)[at]
+    sign = "" if words.startswith("-") else "+"
+    yield f"The {group_noun(answer)} that changed most: {group_named(answer, rows[at])}, " + (
+        f"{sign}{words}."
+    )
+
+
+def _left_out(answer: ViewLineage, query: Compare, row: int) -> Iterator[str]:
+    """Name a later period that is not compared because it is not complete."""
+    change = next(n for n in answer.numbers.values() if isinstance(n, Change))
+    side = change.now.side
+    last = int(np.argmax(side.last[answer.rows]))
+    if side.last[answer.rows[last]] > side.last[answer.rows[row]]:
+        place = answer.rows[last]
+        days = Days(int(side.first[place]), int(side.last[place]))
+        why = uncovered(answer.view, days.first, days.last)
+        label = _label(answer, query, days)
+        yield f"{label} is not complete and is not compared{': ' if why else ''}{why}."
+
+
+def describe_attribute(table: Result, answer: ViewLineage) -> str:
+    """Return where the first measure, per day where it adds up, is highest and lowest."""
+    measure = answer.view.facts.measures[0]
+    name, of = f"{measure.name}_per_day", "per day "
+    if name not in table:
+        name, of = measure.name, ""
+    if name not in table or table.column(name).kind in NO_NUMBERS:
+        return ""
+    column = table.column(name)
+    numbers = column.numbers()
+    high, low = largest_of(numbers), largest_of(-numbers)
+    if high is None or low is None:
+        return ""
+    keys = [c for c in table.columns if c.face is not None and c.face.rank is Priority.KEY]
+    if not keys:
+        return ""
+
+    def where(row: int) -> str:
+        words = [group_named(answer, row)] if answer.by else []
+        return ", ".join([*words, *(str(key.to_list()[row]) for key in keys)])
+
+    title = f"{as_title(measure.name)} {of}".rstrip()
+    if numbers[high] == numbers[low]:
+        return f"{title} is the same everywhere: {format_value(column, high)}."
+    text = f"{title}: highest for {where(high)} ({format_value(column, high)})"
+    return f"{text}, lowest for {where(low)} ({format_value(column, low)})."
+
+
+def describe_spread(table: Result, answer: ViewLineage) -> str:
+    """Return between which values the middle half lies."""
+    query = answer.question
+    assert isinstance(query, Spread)
+    if not {"quartile_1", "median", "quartile_3", "outliers", "entries"} <= set(table.names):
+        return ""
+    return " ".join(_boxes(table, answer, query.column))
+
+
+def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
+    low, middle, high = (table.column(part) for part in ("quartile_1", "median", "quartile_3"))
+    if len(table) == 1:
+        outside = int(table.column("outliers").data[0])
+        yield (
+            f"Half of the values of {name} lie between {format_value(low)} and "
+            f"{format_value(high)}, the median is {format_value(middle)}."
+        )
+        yield f"{outside:,} lie far outside." if outside else "None lies far outside."
+        return
+    most, least = largest_of(middle.numbers()), largest_of(-middle.numbers())
+    if most is None or least is None:
+        return
+    stop = table.names.index("entries")
+    keys = table.columns[:stop]
+
+    def where(row: int) -> str:
+        return ", ".join(str(key.to_list()[row]) for key in keys)
+
+    yield (
+        f"The median of {name} is highest for {where(most)} ({format_value(middle, most)}) "
+        f"and lowest for {where(least)} ({format_value(middle, least)})."
+    )
+
+
+def describe_histogram(table: Result, answer: ViewLineage) -> str:
+    """Return which range holds most values."""
+    query = answer.question
+    assert isinstance(query, Histogram)
+    if not {"from", "to", "entries"} <= set(table.names):
+        return ""
+    begins, entries = table.column("from"), table.column("entries").data
+    _, row, of = np.unique(begins.data, return_index=True, return_inverse=True)
+    counts = np.bincount(of, entries)
+    at = int(np.argmax(counts))
+    first, last = (format_value(table.column(name), int(row[at])) for name in ("from", "to"))
+    share = Column.of("", "float", [counts[at] / counts.sum()], unit="share")
+    return (
+        f"Most values of {query.column} lie from {first} to below {last}: {counts[at]:,.0f} of "
+        f"{counts.sum():,.0f} ({format_value(share)})."
+    )
+
+
+def describe_recap(table: Result, answer: ViewLineage) -> str:
+    """Return the sentences of a recap."""
+    query = answer.question
+    assert isinstance(query, Recap)
+    return " ".join(_goal_sentences(answer, query))
+
+
+def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
+    view = answer.view
+    first, last, complete, labelling = spans_of(view, query.per)
+    labels = [str(label) for label in labelling()]
+    seen = Days(view.seen.lo, view.seen.hi)
+    when = f"in {labels[0]}" if len(labels) == 1 and complete[0] else f"from {seen}"
+    for number, measure in enumerate(measures_told(answer)):
+        total = value_over(view, measure, seen)
+        yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {format_value(total)}."
+        if number or total.kind in NO_NUMBERS:
+            continue
+        if len(labels) > 1:
+            yield from _highest(view, measure, query.per, (first, last, complete), labels)
+        yield from largest_group(answer, measure, seen)
+        if complete[-1]:
+            continue
+        why = uncovered(view, int(first[-1]), int(last[-1]))
+        if len(labels) == 1 and why:
+            yield f"{labels[-1]} is not complete: {why}."
+        elif len(labels) > 1:
+            yield f"The last, {labels[-1]}, is not complete{': ' if why else ''}{why}."
+
+
+def _highest(
+    view: View, measure: Measure, per: str, spans: tuple[Ints, Ints, Flags], labels: list[str]
+) -> Iterator[str]:
+    first, last, complete = spans
+    whole = view.together() if view.groups.count > 1 else view
+    values = whole.value(measure, np.zeros(len(first), np.int64), first, last)
+    at = largest_of(values.numbers())
+    if at is None:
+        return
+    level = per if per in LEVELS else "period"
+    rest = "" if complete[at] else ", though it is not complete"
+    highest = f"The highest of {count_noun(len(labels), level)} is {labels[at]}"
+    yield f"{highest}: {format_value(values, at)}{rest}."
+
+
+def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator[str]:
+    """Name the largest group over some days, and its share where values add up."""
+    view = answer.view
+    count = view.groups.count
+    if count < 2:
+        return
+    group = np.arange(count)
+    same = np.zeros(count, np.int64)
+    values = view.value(measure, group, same + days.first, same + days.last)
+    if values.kind in NO_NUMBERS:
+        return
+    picked = np.ones(count, bool) if view.others is None else ~view.others
+    numbers = np.where(picked, values.numbers(), np.nan)
+    at = largest_of(numbers)
+    if at is None:
+        return
+    names = (column.to_list()[0] for column in view.groups.columns(np.array([at])))
+    name = ", ".join(BLANK if word is None else str(word) for word in names)
+    whole = np.nansum(values.numbers())
+    share = ""
+    if measure.additive_plane is not None and whole > 0 and np.nanmin(values.numbers()) >= 0:
+        ratio = Column.of("", "float", [numbers[at] / whole], unit="share")
+        share = f" ({format_value(ratio)})"
+    noun = group_noun(answer)
+    among = f" of {count:,}" if view.others is None else ""
+    yield f"Largest {noun}{among}: {name}, {format_value(values, at)}{share}."
+
+
+def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, Days] | None:
+    """Return the value behind a column in the row with the last day, its place and its days."""
+    if name not in answer.numbers or not len(answer.rows):
+        return None
+    value = value_of(answer.numbers[name])
+    place = int(answer.rows[int(np.argmax(value.side.last[answer.rows]))])
+    return value, place, Days(int(value.side.first[place]), int(value.side.last[place]))
+
+
+def describe_accumulate(table: Result, answer: ViewLineage) -> str:
+    """Return the sentences of running totals."""
+    query = answer.question
+    assert isinstance(query, Accumulate)
+    return " ".join(_accumulated(answer, query))
+
+
+def _accumulated(answer: ViewLineage, query: Accumulate) -> Iterator[str]:
+    for number, measure in enumerate(measures_told(answer)):
+        found = _last_row(answer, f"{measure.name}_to_date")
+        if found is None:
+            return
+        _, _, days = found
+        when, span, calendar = f" from {days}", "", answer.view.calendar
+        if query.within in calendar.levels:
+            index = calendar.index_of(np.array([days.last]), query.within)
+            over = int(calendar.last_days(index, query.within)[0]) == days.last
+            when = f" in {calendar.labels(index, query.within)[0]}{'' if over else ' to date'}"
+            span = f" ({days}, {count_noun(days.count, 'day')})"
+        value = value_over(answer.view, measure, days)
+        yield f"{as_title(measure.name)}{'' if number else when}: {format_value(value)}" + (
+            "." if number else f"{span}."
+        )
+        if not number and value.kind not in NO_NUMBERS:
+            yield from largest_group(answer, measure, days)
+
+
+def describe_trail(table: Result, answer: ViewLineage) -> str:
+    """Return the sentences of rolling windows."""
+    query = answer.question
+    assert isinstance(query, Trail)
+    return " ".join(_trailed(table, answer, query))
+
+
+def _trailed(table: Result, answer: ViewLineage, query: Trail) -> Iterator[str]:
+    for number, measure in enumerate(measures_told(answer)):
+        name = f"{measure.name}_trailing"
+        found = _last_row(answer, name)
+        if found is None:  # a weighted mean has no days of its own
+            yield from _weighted(table, answer, query, name, as_title(measure.name))
+            continue
+        value, place, days = found
+        end = Days(days.last, days.last)
+        over = f" over the {query.amount} to {end}" if query.ahead is None else f" over {days}"
+        if value.picked is not None:  # each group counts its own entries or active days
+            yield from _of_one_group(table, answer, place, name, as_title(measure.name) + over)
+            return
+        words = format_value(value_over(answer.view, measure, days))
+        begins = "" if number or query.ahead else f" ({days}, {count_noun(days.count, 'day')})"
+        yield f"{as_title(measure.name)}{'' if number else over}: {words}{begins}."
+        if not number:
+            yield from largest_group(answer, measure, days)
+            if why := uncovered(answer.view, days.first, days.last):
+                yield f"That window is not complete: {why}."
+
+
+def _of_one_group(
+    table: Result, answer: ViewLineage, place: int, name: str, begin: str
+) -> Iterator[str]:
+    """Yield the value of the one group, or the largest of several on the same day."""
+    if name not in table or "date" not in table:
+        return
+    last = table.column("date").data
+    rows = np.flatnonzero(last == last[np.flatnonzero(answer.rows == place)[0]])
+    at = largest_of(table.column(name).take(rows).numbers())
+    if at is not None:
+        of = f", the largest: {group_named(answer, rows[at])}" if len(rows) > 1 else ""
+        yield f"{begin}{of}: {format_value(table.column(name), rows[at])}."
+
+
+def _weighted(
+    table: Result, answer: ViewLineage, query: Trail, name: str, title: str
+) -> Iterator[str]:
+    if name in table and "date" in table:
+        row = int(np.argmax(table.column("date").data))
+        begin = f"{title}, the weighted mean over the {query.amount} to "
+        begin += str(table.column("date").to_list()[row])
+        yield from _of_one_group(table, answer, int(answer.rows[row]), name, begin)
+
+
+def describe_card(table: Result, answer: ViewLineage) -> str:
+    """Return the sentence of a card: the first measure to date in each period.
+
+    Where it has periods of several calendars, these are of the book's own, or of the first.
+    """
+    if not {"period", "first", "last"} <= {*table.names}:
+        return ""
+    view, measure = answer.view, answer.view.facts.measures[0]
+    periods = table.column("period").to_list()
+    levels = table.column("level").to_list() if "level" in table else periods
+    names = table.column("calendar").to_list() if "calendar" in table else [""] * len(periods)
+    ends = zip(table.column("first").data, table.column("last").data, strict=True)
+    own = view.calendar.name if view.calendar.name in names else next(iter(names), "")
+    spans = {
+        level: Days(*map(int, end))
+        for level, name, end in zip(levels, names, ends, strict=True)
+        if name == own
+    }
+    parts = (f"{lv} {format_value(value_over(view, measure, days))}" for lv, days in spans.items())
+    where = f" in {own}" if len({*names}) > 1 else ""
+    when = f"to date as of {as_date(view.today)}{where}"
+    words = f"{as_title(measure.name)} {when}: {', '.join(parts)}."
+    return f"{words} {sentence(view.data_age)}".rstrip()
+
+
+_DESCRIBE: Mapping[str, Callable[[Result, ViewLineage], str]] = {
+    "recap": describe_recap,
+    "compare": describe_comparison,
+    "accumulate": describe_accumulate,
+    "trail": describe_trail,
+    "card": describe_card,
+    "rhythm": describe_attribute,
+    "spread": describe_spread,
+    "histogram": describe_histogram,
+}

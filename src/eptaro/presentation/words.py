@@ -16,7 +16,7 @@ from eptaro.core.query.lineage import ViewLineage
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column, difference
-from eptaro.core.results.display import BLANK, shown
+from eptaro.core.results.format import BLANK, shown
 
 MOST_MEASURES = 4  # in one headline
 

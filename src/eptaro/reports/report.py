@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from eptaro.background import BackgroundTask
 from eptaro.core.aggregation.selected import SelectedValues
-from eptaro.core.query.scope import AsOf
+from eptaro.core.query.query import AsOf
 from eptaro.core.results.column import NO_NUMBERS
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Match

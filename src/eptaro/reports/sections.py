@@ -13,7 +13,7 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import Amount, as_wide, check_level
 from eptaro.core.proof.trace import prove
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.display import shown
+from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import MATCHES, Accumulate, Compare, Match, Recap, Rhythm, Trail
 from eptaro.core.verbs.store import Store

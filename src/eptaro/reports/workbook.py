@@ -12,9 +12,9 @@ import numpy as np
 from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
-from eptaro.core.query.scope import AsOf
+from eptaro.core.query.query import AsOf
 from eptaro.core.results.column import Column, dates
-from eptaro.core.results.display import BLANK
+from eptaro.core.results.format import BLANK
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Accumulate, Compare, Recap
 from eptaro.core.verbs.store import Store

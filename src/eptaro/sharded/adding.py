@@ -14,7 +14,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.book_options import BookOptions
-from eptaro.core.query.scope import By
+from eptaro.core.query.query import By
 from eptaro.core.query.view import BookData
 from eptaro.core.verbs.store import Store
 from eptaro.engines.buffers import fold_pieces, shards_for, without_cells
@@ -25,11 +25,7 @@ from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.inputs.sources import ManyFiles, Source
 from eptaro.paths import StoragePath
 from eptaro.progress import report_progress
-from eptaro.rules.across import Across, across_of
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules
-from eptaro.rules.lookups import Lookup, lookups_of
-from eptaro.rules.numbers import NumberRules
+from eptaro.rules import Across, DateRules, FileRules, Lookup, NumberRules, across_of, lookups_of
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Manifest, read_manifest
 from eptaro.storage.folder.shard_writer import Rewritten, rewrite_shard

@@ -19,8 +19,7 @@ from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import chosen_measures
 from eptaro.core.query.coverage import asked_by_group, group_spans
 from eptaro.core.query.own_calendars import OwnCalendars, check_own
-from eptaro.core.query.query import MeasuredQuery, Query
-from eptaro.core.query.scope import AsOf, By, Only
+from eptaro.core.query.query import AsOf, By, MeasuredQuery, Only, Query
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import Format
@@ -30,8 +29,8 @@ from eptaro.engines.clients import client_that_stays
 from eptaro.engines.local import free_memory
 from eptaro.errors import InputError, QuestionError
 from eptaro.paths import StoragePath
-from eptaro.sharded.questions.planner import ask_shards, view_of_shards
-from eptaro.sharded.questions.shard_query import BookContext
+from eptaro.sharded.planner import ask_shards, view_of_shards
+from eptaro.sharded.shard_query import BookContext
 from eptaro.sharded.shards import FolderShards, Shards
 from eptaro.storage.folder.manifest import Manifest, read_manifest
 from eptaro.timeouts import TIMEOUT

@@ -161,7 +161,7 @@ class Wrong(unittest.TestCase):
             ("if(late, whole, route)", 0, "do not go together"), ("not whole", 4, "turns a condition round"), ("round(whole, whole)", 13, "written out"),
             ("contains(route, route)", 16, "written out"), ("-route", 1, "sign cannot be turned"), ("whole where route", 12, "a condition follows 'where'"),
         ):  # fmt: skip
-            from eptaro.core.expressions.formula import Formula
+            from eptaro.core.expressions.parser import Formula
 
             with self.assertRaisesRegex(ExpressionError, said) as caught:
                 kind_of(Formula.column(text).node, KINDS, text)

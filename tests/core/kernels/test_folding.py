@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eptaro.core.kernels import folding
-from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, empty_cells
+from eptaro.core.kernels.folding import HALF, LIMB, WORDS, Op, Plan, empty_cells
 from tests.core.kernels.both import both
 
 FLOATS = (

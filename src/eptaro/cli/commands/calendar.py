@@ -9,11 +9,11 @@ import click
 from rich.text import Text
 
 from eptaro.cli.help import DEMO, QUESTION, HeadedCommand, option
+from eptaro.cli.layout import Screen
 from eptaro.cli.messages import notify
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
-from eptaro.cli.screen import deliver
-from eptaro.cli.screen.layout import Screen
 from eptaro.cli.settings import Settings
+from eptaro.cli.show import deliver
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError

@@ -9,8 +9,8 @@ import click
 from eptaro.cli.help import DEMO, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.cli.options import OutputOptions, RuleOptions, output_options, rule_options
-from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.cli.show import deliver
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span

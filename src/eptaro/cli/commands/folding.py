@@ -8,13 +8,12 @@ from pathlib import Path
 import click
 import numpy as np
 
-from eptaro.cli.data_options import DataOptions, data_options
+from eptaro.cli.data_options import DataOptions, ReadingOptions, data_options, reading_options
 from eptaro.cli.help import BOOKINGS, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.input_options import ReadingOptions, reading_options
 from eptaro.cli.messages import loudness_options, notify, shown_progress
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
-from eptaro.cli.screen.show import deliver
 from eptaro.cli.settings import Settings
+from eptaro.cli.show import deliver
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.results.column import Column, dates
 from eptaro.core.results.result import Result

@@ -11,9 +11,8 @@ from pathlib import Path
 
 import click
 
-from eptaro.cli.data_options import where_option
+from eptaro.cli.data_options import ReadingOptions, reading_options, where_option
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.input_options import ReadingOptions, reading_options
 from eptaro.cli.messages import loudness_options, notify
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
@@ -66,7 +65,7 @@ def init(
 ) -> None:
     """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
     leave_pandas_out()
-    from eptaro.engines.profiling.suggestion import guess_file_rules, suggest
+    from eptaro.engines.suggestion import guess_file_rules, suggest
     from eptaro.inputs.files.opening import open_files
     from eptaro.outputs.files import replace_whole
 

@@ -7,9 +7,8 @@ from pathlib import Path
 import click
 
 from eptaro.background import BackgroundTask
-from eptaro.cli.data_options import DataOptions, data_options
+from eptaro.cli.data_options import DataOptions, ReadingOptions, data_options, reading_options
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.input_options import ReadingOptions, reading_options
 from eptaro.cli.messages import loudness_options, notify
 from eptaro.cli.options import CalendarOptions, calendar_options
 from eptaro.cli.settings import Settings

@@ -7,18 +7,17 @@ from typing import TYPE_CHECKING
 
 import click
 
-from eptaro.cli.data_options import where_option
+from eptaro.cli.data_options import ReadingOptions, reading_options, where_option
 from eptaro.cli.help import DEMO, GROUPS, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
-from eptaro.cli.input_options import ReadingOptions, reading_options
 from eptaro.cli.messages import loudness_options, notify, shown_progress
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
-from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.cli.show import deliver
 from eptaro.optional import leave_pandas_out
 
 if TYPE_CHECKING:
     from eptaro.inputs.sources import Source
-    from eptaro.rules.files import FileRules
+    from eptaro.rules import FileRules
 
 
 def _opened(
@@ -34,7 +33,7 @@ def _opened(
     config say; of a file of text, where they do not, as a look at it suggests.
     """
     leave_pandas_out()
-    from eptaro.engines.profiling.suggestion import guess_file_rules
+    from eptaro.engines.suggestion import guess_file_rules
     from eptaro.inputs.columns.wrapped import clean_numbers
     from eptaro.inputs.files.opening import open_files
 

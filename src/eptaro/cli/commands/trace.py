@@ -10,7 +10,7 @@ from eptaro.cli.commands.verbs import VerbCommand, accumulate, compare, recap, r
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.core.results.column import Column
-from eptaro.core.results.display import visible
+from eptaro.core.results.format import visible
 from eptaro.errors import EptaroError, QuestionError
 from eptaro.table import Table
 

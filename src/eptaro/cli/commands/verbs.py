@@ -9,20 +9,20 @@ from typing import Any
 
 import click
 
-from eptaro.cli.data_options import DataOptions, data_options
-from eptaro.cli.fields import add_options, take_options
+from eptaro.cli.data_options import DataOptions, ReadingOptions, data_options, reading_options
 from eptaro.cli.help import BOOKINGS, DEMO, QUESTION, HeadedCommand, option
-from eptaro.cli.input_options import ReadingOptions, reading_options
 from eptaro.cli.messages import notify
 from eptaro.cli.options import (
     AnswerOptions,
     CalendarOptions,
     Command,
+    add_options,
     answer_options,
     calendar_options,
+    take_options,
 )
-from eptaro.cli.screen import deliver
 from eptaro.cli.settings import Settings
+from eptaro.cli.show import deliver
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.query.query import Query
 from eptaro.core.verbs.queries import Accumulate, Compare, Histogram, Recap, Rhythm, Spread, Trail

@@ -15,9 +15,8 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.kernels.texts import TextColumn, order_of_texts
-from eptaro.core.results.column import Column
-from eptaro.core.results.deferred import LazyColumn, TiledArray
-from eptaro.core.results.display import BLANK
+from eptaro.core.results.column import Column, LazyColumn, TiledArray
+from eptaro.core.results.format import BLANK
 from eptaro.errors import QuestionError, unknown
 
 

@@ -16,9 +16,18 @@ from eptaro.core.aggregation.planes import What
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists, Which
 from eptaro.core.aggregation.sums import LARGEST_SQUARED, Squares, Sum, square_values
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.kernels.folding import fold, join
+from eptaro.core.kernels.folding import (
+    HALF,
+    LIMB,
+    WORDS,
+    Op,
+    Plan,
+    empty_cells,
+    fold,
+    join,
+    words_of,
+)
 from eptaro.core.kernels.parallel import contiguous, parallel_for, run_parallel
-from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan, empty_cells, words_of
 from eptaro.core.kernels.reading import Extent
 from eptaro.core.kernels.sorting import distinct_sorted, in_cell_order
 from eptaro.core.results import bigint

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags
 from eptaro.core.expressions import values as ops
-from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.kinds import Kind, check_alike, day_of, kind_of
+from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import (
     BinaryOp,
     BoolOp,

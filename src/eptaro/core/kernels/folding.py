@@ -5,15 +5,81 @@ Both leave the same words in the cells, to the last bit.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any, assert_never
+from collections.abc import Iterable, Sequence
+from enum import IntEnum
+from typing import Any, NamedTuple, assert_never
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Flags, Ints
 from eptaro.core.kernels import dispatch
-from eptaro.core.kernels.plans import HALF, LIMB, WORDS, Op, Plan
+
+HALF = 32  # bits of the lower half of a sum
+LIMB = 30  # bits of each part of a square; 2**33 of them add up in 64 bits
+
+
+class Op(IntEnum):
+    """What a plan does with the rows of a cell; the words that it fills are in `WORDS`.
+
+    Sums in halves hold `high * 2**32 + low`, squares in limbs `low + middle * 2**30 +
+    high * 2**60`. Floats are added up as nearest whole numbers, and what is left as a float.
+    A packed sum is above the number of all rows, which takes as many bits as the plan's
+    `shift`. A picked value has the number of its row behind it, -1 where there is none yet, and a
+    first or last one then its time.
+    """
+
+    ROWS = 0
+    FILLED = 1
+    SUM = 2
+    SUM_HALVES = 3
+    SUM_FLOATS = 4
+    SUM_FLOATS_HALVES = 5
+    PACKED = 6
+    PACKED_FLOATS = 7
+    SQUARE = 8
+    SQUARE_LIMBS = 9
+    SQUARE_FLOATS = 10
+    SQUARE_FLOATS_LIMBS = 11
+    LEAST = 12
+    LARGEST = 13
+    FIRST = 14
+    LAST = 15
+
+
+WORDS = (1, 1, 1, 2, 2, 3, 1, 2, 1, 3, 2, 4, 2, 2, 3, 3)
+
+
+class Plan(NamedTuple):
+    """What a fold does with one column.
+
+    `word` is the first word of a cell that it fills, `values` are int64 or float64 (any for
+    rows that are only counted), `filled` (one byte a row) says which are not blank, and NaN is
+    blank. Squares are counted from `centre`.
+    """
+
+    op: Op
+    word: int
+    values: NDArray[Any] | None = None
+    filled: NDArray[np.uint8] | None = None
+    centre: int = 0
+    shift: int = 0
+
+
+def words_of(plans: Iterable[Plan]) -> int:
+    """Return how many words of a cell plans fill."""
+    return max(plan.word + WORDS[plan.op] for plan in plans)
+
+
+def empty_cells(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
+    """Return cells that hold nothing yet, one row of words each."""
+    plans = list(plans)
+    cells = np.zeros((size, words_of(plans)), np.int64)
+    for plan in plans:
+        if plan.op >= Op.LEAST:
+            cells[:, plan.word + 1] = -1
+    return cells
+
 
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
 _NO_CELLS = np.empty(0, np.int64)
@@ -48,7 +114,7 @@ def fold(
     `first_row`. Raises `IndexError` for rows outside the cells, `ValueError` for values too
     large for their plan and for arrays of different lengths; the cells are then of no use.
 
-    >>> from eptaro.core.kernels.plans import empty_cells
+    >>> from eptaro.core.kernels.folding import empty_cells
     >>> values, none = np.array([1.25, 2.5, -0.5]), np.empty(0, np.int64)
     >>> plans = [Plan(Op.ROWS, 0), Plan(Op.SUM_FLOATS, 1, values)]
     >>> cells = empty_cells(2, plans)

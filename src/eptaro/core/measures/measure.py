@@ -10,7 +10,7 @@ from typing import TypeAlias
 from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.days import Ints
-from eptaro.core.expressions.formula import Formula
+from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import BinaryOp, Name, Node
 from eptaro.core.measures.calculations import calculation, planes_of, ratio
 from eptaro.core.measures.parsing import EXAMPLE, FUNCTIONS, MeasureParser, parse_term

@@ -5,9 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 
-from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.kinds import Kind
-from eptaro.core.expressions.parser import Parser, Token
+from eptaro.core.expressions.parser import Formula, Parser, Token
 from eptaro.core.expressions.tree import Name, Node, check_size, error_at
 from eptaro.core.measures.calculations import CATALOGUE, Calculation, calculation
 from eptaro.core.measures.term import GRAINS, Arithmetic, Term

@@ -9,8 +9,8 @@ from typing import Literal, NamedTuple, TypeAlias, get_args
 
 import numpy as np
 
-from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.kinds import Kind, kind_of
+from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import Name, Node, Where, error_at
 from eptaro.core.results.column import Column
 

@@ -14,8 +14,8 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordin
 from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.formula import Formula
 from eptaro.core.expressions.interpreter import plain_value
+from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import Node, names_in
 from eptaro.core.measures.term import Term
 from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values, column_of

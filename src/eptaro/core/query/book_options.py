@@ -14,8 +14,8 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.expressions.formula import PLAIN, Formula, Formulas
 from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.parser import PLAIN, Formula, Formulas
 from eptaro.core.measures.measure import Measure, Measures, parse_measures
 from eptaro.core.query.coverage import (
     PERIODS,
@@ -27,7 +27,7 @@ from eptaro.core.query.coverage import (
     widen_coverage,
 )
 from eptaro.core.query.own_calendars import OwnCalendars, check_own
-from eptaro.core.query.scope import By, formulas_of, group_names
+from eptaro.core.query.query import By, formulas_of, group_names
 from eptaro.core.query.view import BookData
 from eptaro.core.results.format import Format, check_formats
 from eptaro.errors import CalendarError, InputError, QuestionError, unknown

@@ -19,7 +19,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import Query
 from eptaro.core.query.view import View
-from eptaro.core.results.deferred import ManyFlags, ManyInts
+from eptaro.core.results.column import ManyFlags, ManyInts
 from eptaro.core.results.result import Lineage
 
 

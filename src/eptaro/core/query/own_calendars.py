@@ -12,7 +12,7 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.settings import from_settings
-from eptaro.core.results.display import BLANK
+from eptaro.core.results.format import BLANK
 from eptaro.errors import CalendarError, InputError, unknown
 
 

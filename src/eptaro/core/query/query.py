@@ -1,16 +1,225 @@
-"""`Query`: what a verb is asked."""
+"""`Query`: what a verb is asked, and its scope: groups, the part of the data, the as-of date."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, ClassVar, Self
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeAlias
 
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, DateLike, as_date, as_of_day, ordinal
+from eptaro.core.calendars.grain import Grain, last_whole
+from eptaro.core.calendars.levels import Amount
+from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.span import Span
+from eptaro.core.expressions.parser import Formula
 from eptaro.core.measures.measure import Measures
-from eptaro.core.query.scope import AsOf, By, Only
+from eptaro.errors import CalendarError, DateError, QuestionError
 
 if TYPE_CHECKING:
     from eptaro.core.query.view import BookData
     from eptaro.core.results.result import Result
+
+
+By: TypeAlias = "str | Sequence[str] | None"
+AsOf: TypeAlias = "DateLike | None"
+Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | None"
+
+_RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?([a-z]+)")
+
+
+EVERY = "all"  # the word for all group columns of a book
+
+
+def group_names(by: By) -> list[str]:
+    """Return the group columns that `by` names; raises `QuestionError` for anything else."""
+    if by is None or isinstance(by, str):
+        return [] if by is None else [name_of(by)]
+    if not isinstance(by, Sequence) or not all(isinstance(name, str) for name in by):
+        raise QuestionError(f"by={by!r} names no columns; give one name, or a list of names")
+    return [name_of(name) for name in by]
+
+
+_FORMED = re.compile(r"\s*([^\W\d]\w*)\s*=(?!=)\s*(\S.*)", re.DOTALL)
+
+
+def name_of(group: str) -> str:
+    """Return the name of a group column, which may be before its formula and an `=`."""
+    found = _FORMED.fullmatch(group)
+    return found[1] if found else group
+
+
+def formulas_of(by: By) -> dict[str, Formula]:
+    """Return the group columns that are calculated, as they are written: `name=formula`."""
+    given = [] if by is None else [by] if isinstance(by, str) else [*by]
+    found = [match for group in given if (match := _FORMED.fullmatch(group))]
+    return {match[1]: Formula.column(match[2]) for match in found}
+
+
+def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
+    """Return the day ordinal of an as-of date, and the coverage up to it.
+
+    `latest`, or None, is the coverage's last day. A date after it does not stretch the coverage:
+    nobody knows what happened on these days. Of data dated by wider periods only those that have
+    ended by the date count. Raises `QuestionError` where it lies before the coverage.
+    """
+    if as_of is None or (isinstance(as_of, str) and as_of == "latest"):
+        day = coverage.hi
+    else:
+        day = as_of_day(as_of)
+    if day < coverage.lo:
+        raise QuestionError(
+            f"as_of={as_date(day)} is before the coverage {coverage}; there is no data up to it"
+        )
+    day = last_whole(day, grain)
+    if day < coverage.lo:
+        raise QuestionError(
+            f"as_of={as_of}: the first {grain} of the data ends later; there is no data up to it"
+        )
+    return day, Span.of(coverage.lo, min(day, coverage.hi))
+
+
+@dataclass(frozen=True)
+class Filter:
+    """What `only` narrows a question to: a window of days, and wanted values of group columns."""
+
+    window: Span | None = None
+    wanted: Mapping[str, Any] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, only: Only, calendar: Calendar, names: Sequence[str], today: int) -> Filter:
+        """Return what `only` says: a span of days or periods (`2024-Q1..2025-Q2`), a period or its
+        label, `this year`, `last 3 months` (whole ones before the as-of date's), group values, or
+        several of these.
+
+        `names` are the group columns. Raises `QuestionError` for anything else.
+        """
+        match only:
+            case None:
+                return cls()
+            case Span():
+                return cls(only)
+            case Period():
+                return cls(only.span)
+            case Mapping():
+                return cls(None, dict(only))
+            case str():
+                return cls._of_text(only, calendar, names, today)
+            case Sequence():
+                return cls._joined(cls.of(part, calendar, names, today) for part in only)
+            case _:
+                raise QuestionError(
+                    f"only={only!r} is not a span, a period label or a group value (or several)"
+                )
+
+    @classmethod
+    def of_database(cls, only: Mapping[str, Any] | Span | Sequence[Any] | None) -> Filter:
+        """Return what `only` says where a database narrows: spans and group values alone."""
+        parts: list[Any] = [only] if isinstance(only, Mapping | Span | str) else [*(only or ())]
+        for part in parts:
+            if not isinstance(part, Mapping | Span):
+                raise QuestionError(
+                    f"only={part!r}: a database is narrowed by a Span of days and by group values "
+                    f"as a mapping, such as {{'route': 'Norrow-Fenholm'}}"
+                )
+        return cls._joined(
+            cls(None, dict(part)) if isinstance(part, Mapping) else cls(part) for part in parts
+        )
+
+    @classmethod
+    def _joined(cls, parts: Iterable[Filter]) -> Filter:
+        """Return several scopes as one; values of one column are alternatives."""
+        window: Span | None = None
+        wanted: dict[str, Any] = {}
+        for part in parts:
+            if part.window and window:
+                raise QuestionError(f"only names two spans, {window} and {part.window}; give one")
+            window = part.window or window
+            for name, value in part.wanted.items():
+                many = isinstance(value, Sequence | set) and not isinstance(value, str)
+                wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
+        return cls(window, wanted)
+
+    @classmethod
+    def _of_text(cls, text: str, calendar: Calendar, names: Sequence[str], today: int) -> Filter:
+        name, equals, value = text.partition("=")
+        if equals and name.strip() in names:
+            return cls(None, {name.strip(): value.strip()})
+        if ".." in text:
+            first, _, last = (part.strip() for part in text.partition(".."))
+            lo = _ends(first, calendar)[0] if first else FIRST_DAY
+            hi = _ends(last, calendar)[1] if last else LAST_DAY
+            if hi < lo:
+                raise QuestionError(f"only={text!r} is reversed: its end comes before its start")
+            return cls(Span.of(lo, hi))
+        if relative := _relative_span(text, calendar, today):
+            return cls(relative)
+        try:
+            return cls(calendar.period(text).span)
+        except CalendarError as error:
+            raise QuestionError(
+                f"only={text!r} is not a span (2025-05-06..2025-06-17) or a group value "
+                f"(column=value; columns: {', '.join(names) or 'none'}), and {error}"
+            ) from None
+
+
+def values_apart(only: Only, names: Sequence[str]) -> tuple[list[Any], dict[str, list[Any]]]:
+    """Return what a question is narrowed to beside group values, and these, column by column.
+
+    >>> values_apart(["2024", "route=a", {"route": "b"}], ["route"])
+    (['2024'], {'route': ['a', 'b']})
+    """
+    parts = [only] if isinstance(only, str | Mapping | Span | Period) else [*(only or ())]
+    others, wanted = list[Any](), dict[str, list[Any]]()
+    for part in parts:
+        given: Mapping[str, Any] | None
+        if isinstance(part, str):
+            name, equals, value = part.partition("=")
+            given = {name.strip(): value.strip()} if equals and name.strip() in names else None
+        else:
+            given = part if isinstance(part, Mapping) else None
+        if given is None:
+            others.append(part)
+        for name, value in (given or {}).items():
+            many = isinstance(value, Sequence | set) and not isinstance(value, str)
+            wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
+    return others, wanted
+
+
+def _ends(text: str, calendar: Calendar) -> tuple[int, int]:
+    """Return the first and last day of a date or of a period's label, as an end of a span."""
+    try:
+        day = ordinal(text)
+    except DateError:
+        try:
+            span = calendar.period(text).span
+        except CalendarError as error:
+            raise QuestionError(f"{text!r} is not a date (2025-08-20), and {error}") from None
+        return span.lo, span.hi
+    return day, day
+
+
+def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
+    """Return the span of `this year`, `last month` or `last 3 months`, or None.
+
+    `this` is the period that holds the as-of date, `last n` the n whole ones before it.
+    """
+    found = _RELATIVE.fullmatch(text.strip().lower())
+    if not found:
+        return None
+    amount = Amount.of_levels(f"{found[2] or 1} {found[3]}", "only")
+    if amount.unit not in calendar.levels:
+        raise QuestionError(f"only={text!r}: calendar {calendar.name!r} has no {amount.unit}s")
+    now = calendar.period_of(as_date(today), amount.unit)
+    if found[1] == "this":
+        if found[2] not in (None, "1"):
+            raise QuestionError(f"only={text!r}: 'this' is one period; write last {amount}")
+        return now.span
+    first, last = now.shift(-amount.n), now.shift(-1)
+    if first is None or last is None:
+        raise QuestionError(f"only={text!r} goes beyond the calendar")
+    return Span(first.first, last.last)
 
 
 @dataclass(frozen=True, kw_only=True)

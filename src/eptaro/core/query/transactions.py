@@ -25,8 +25,7 @@ from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.query.lineage import Side, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, dates, join
-from eptaro.core.results.deferred import AnyColumn, take_lazy
+from eptaro.core.results.column import AnyColumn, Column, dates, join, take_lazy
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError

@@ -25,10 +25,9 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.term import Term
 from eptaro.core.query.coverage import Coverage, GroupSpans
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.scope import EVERY, AsOf, By, Filter, Only, group_names, looked_at
+from eptaro.core.query.query import EVERY, AsOf, By, Filter, Only, group_names, looked_at
 from eptaro.core.query.totals import AnyShare, GlobalTotals
-from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.deferred import ManyFlags, TiledArray
+from eptaro.core.results.column import NO_NUMBERS, Column, ManyFlags, TiledArray
 from eptaro.core.results.result import Result
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 

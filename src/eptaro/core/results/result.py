@@ -12,8 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
-from eptaro.core.results.column import Column, materialize
-from eptaro.core.results.deferred import AnyColumn, LazyColumn
+from eptaro.core.results.column import AnyColumn, Column, LazyColumn, materialize
 from eptaro.errors import QuestionError, unknown
 
 

@@ -19,8 +19,7 @@ from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import BookOptions, chosen_measures
 from eptaro.core.query.lineage import InParts, ViewLineage
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.query import MeasuredQuery, Query
-from eptaro.core.query.scope import EVERY, AsOf, By, Only, group_names
+from eptaro.core.query.query import EVERY, AsOf, By, MeasuredQuery, Only, Query, group_names
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join
 from eptaro.core.results.format import DisplayHint, Priority
@@ -66,15 +65,15 @@ def _answer(facts: BookData, query: Query) -> Result:
     verb: Callable[[BookData, Any], Result]
     match query:
         case Recap():
-            from eptaro.core.verbs.recap.recap import recap as verb
+            from eptaro.core.verbs.recap import recap as verb
         case Accumulate():
             from eptaro.core.verbs.accumulate import accumulate as verb
         case Trail():
             from eptaro.core.verbs.trail import trail as verb
         case Compare():
-            from eptaro.core.verbs.compare.compare import compare as verb
+            from eptaro.core.verbs.compare import compare as verb
         case Card():
-            from eptaro.core.verbs.card import card as verb
+            from eptaro.core.verbs.accumulate import card as verb
         case Rhythm():
             from eptaro.core.verbs.rhythm import rhythm as verb
         case Spread():

@@ -16,13 +16,14 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import LastN, Number, Side, Value
 from eptaro.core.query.transactions import Ledger
 from eptaro.core.query.view import View
-from eptaro.core.results.column import Column, dates
-from eptaro.core.results.deferred import (
+from eptaro.core.results.column import (
     AnyColumn,
+    Column,
     LazyColumn,
     ManyFlags,
     ManyInts,
     TiledArray,
+    dates,
     lazy_group,
 )
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority

@@ -22,8 +22,8 @@ from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.formula import Formulas
-from eptaro.core.query.scope import Filter
+from eptaro.core.expressions.parser import Formulas
+from eptaro.core.query.query import Filter
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, Kind
 from eptaro.core.results.result import Result
@@ -43,8 +43,7 @@ from eptaro.inputs.columns.kinds import only_picked
 from eptaro.inputs.dates.reading import read_dates, settled_start
 from eptaro.inputs.options import SqlOptions
 from eptaro.outputs.databases import connect, refusals
-from eptaro.rules.dates import DateRules
-from eptaro.rules.lookups import Lookup, lookups_of
+from eptaro.rules import DateRules, Lookup, lookups_of
 from eptaro.urls import redact_url
 
 

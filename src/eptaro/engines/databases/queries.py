@@ -12,13 +12,13 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from eptaro.core.aggregation.planes import Plane, What
-from eptaro.core.expressions.formula import Formulas
-from eptaro.core.query.scope import Filter
+from eptaro.core.expressions.parser import Formulas
+from eptaro.core.query.query import Filter
 from eptaro.engines.databases.expressions import Translator
 from eptaro.engines.databases.sqlexpr import is_kept_day, kept_day, kind_of_values, without_nan
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.optional import import_optional
-from eptaro.rules.dates import DateRules
+from eptaro.rules import DateRules
 
 # Of every plane that a fold keeps it is given here how a database makes it, if it does.
 GROUPED: tuple[What, ...] = ("rows", "filled", "sum", "square", "min", "max")

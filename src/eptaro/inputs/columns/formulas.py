@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.days import Flags
-from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import Kind, kind_of
+from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Name, Where, error_at
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.parallel import run_parallel
@@ -23,10 +23,9 @@ from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.kinds import in_order, name_picked, read_text_or_date
 from eptaro.inputs.columns.values import RowOrigin, read_numbers
-from eptaro.inputs.dates.outcome import ParsedDates
-from eptaro.inputs.dates.reading import in_periods, read_dates
+from eptaro.inputs.dates.reading import ParsedDates, in_periods, read_dates
 from eptaro.inputs.files.chunks import encode_dictionary, plain, to_numpy
-from eptaro.rules.dates import DateRules
+from eptaro.rules import DateRules
 
 # So few rows that what is between a formula's steps is soon used again, so many that
 # handing them to a processor takes no time beside.

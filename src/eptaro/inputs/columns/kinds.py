@@ -14,18 +14,17 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.aggregation.planes import Plane
-from eptaro.core.expressions.formula import Formula, Formulas
 from eptaro.core.expressions.kinds import FUNCTIONS, Kind, Use, sure_kind
 from eptaro.core.expressions.kinds import uses as uses_of
+from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Text, Where
 from eptaro.core.results.column import Column
 from eptaro.errors import ExpressionError, InputError, MeasureError
 from eptaro.inputs.columns.codes import read_codes
-from eptaro.inputs.dates.outcome import is_text
-from eptaro.inputs.dates.reading import read_dates
+from eptaro.inputs.dates.reading import is_text, read_dates
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import ColumnRequest, Source
-from eptaro.rules.dates import DateRules
+from eptaro.rules import DateRules
 
 _PICKS = ("min", "max", "first", "last")
 

@@ -16,14 +16,11 @@ from eptaro.errors import InputError, MeasureError
 from eptaro.inputs.columns.numbers import cure, read_written
 from eptaro.inputs.columns.wrapped import SourceWrapper
 from eptaro.inputs.datecolumn import infer_date_rules
-from eptaro.inputs.dates.outcome import is_text
-from eptaro.inputs.dates.reading import read_dates
+from eptaro.inputs.dates.reading import is_text, read_dates
 from eptaro.inputs.files.chunks import encode_dictionary
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
-from eptaro.rules.dates import DateRules
-from eptaro.rules.lookups import Lookup, lookups_of
-from eptaro.rules.numbers import NumberRules
+from eptaro.rules import DateRules, Lookup, NumberRules, lookups_of
 
 _DAYS = 1 << 32  # more than there are, so that a key and a day make one number
 

@@ -15,7 +15,7 @@ import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError, spell_option
 from eptaro.option import flag, setting
-from eptaro.rules.numbers import Mark, NumberRules
+from eptaro.rules import Mark, NumberRules
 
 _SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
 _MOST_DECIMALS = 18

@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.mask import RowMask
+from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.reading import narrow, units
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, spell_option

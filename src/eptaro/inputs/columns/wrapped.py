@@ -13,10 +13,9 @@ import pyarrow.compute as pc
 from eptaro.errors import MeasureError
 from eptaro.inputs.columns.numbers import cure, infer_numbers, read_written
 from eptaro.inputs.columns.values import RowOrigin
-from eptaro.inputs.dates.outcome import is_text
+from eptaro.inputs.dates.reading import is_text
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
-from eptaro.rules.across import Across, across_of
-from eptaro.rules.numbers import NumberRules, number_rules
+from eptaro.rules import Across, NumberRules, across_of, number_rules
 
 
 class SourceWrapper(Source):

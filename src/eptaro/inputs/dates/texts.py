@@ -29,7 +29,7 @@ from eptaro.core.calendars.grain import GRAINS, Grain, first_days, last_days
 from eptaro.core.calendars.levels import Names
 from eptaro.errors import DateError
 from eptaro.option import setting
-from eptaro.rules.dates import DateRules
+from eptaro.rules import DateRules
 
 _GRAIN_OF_PART: dict[str, Grain] = {"d": "day", "q": "quarter", "k": "week", "m": "month"}
 _ROUNDED = 0.05  # of a month: what is lost where decimal years have two digits

@@ -9,9 +9,9 @@ from typing import Any
 import pyarrow as pa
 from pyarrow import ipc
 
-from eptaro.inputs.files.damage import file_digest
+from eptaro.inputs.files.chunks import file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns, plain_text
-from eptaro.rules.files import FileRules
+from eptaro.rules import FileRules
 
 _BATCH = 1 << 20
 _MARKS = {b"ARROW1": ipc.open_file, b"\xff\xff\xff\xff": ipc.open_stream}

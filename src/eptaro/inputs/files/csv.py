@@ -19,11 +19,11 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.errors import InputError, MeasureError
-from eptaro.inputs.files.damage import digest_of, file_digest
+from eptaro.inputs.files.chunks import digest_of, file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.option import setting
 from eptaro.paths import StoragePath
-from eptaro.rules.files import FileRules
+from eptaro.rules import FileRules
 
 _BLOCK = 1 << 23
 _PEEK = 1 << 16

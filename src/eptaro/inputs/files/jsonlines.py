@@ -12,9 +12,9 @@ import pyarrow as pa
 from pyarrow import json
 
 from eptaro.errors import InputError
-from eptaro.inputs.files.damage import file_digest
+from eptaro.inputs.files.chunks import file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
-from eptaro.rules.files import FileRules
+from eptaro.rules import FileRules
 
 _BLOCK = 1 << 26  # bytes of text that are tables at one time
 _NO_OBJECT = re.compile(rb"\s*[^{\s]")

@@ -14,13 +14,13 @@ from typing import Any
 import pyarrow as pa
 
 from eptaro.errors import EptaroError, InputError, refusal, unknown
+from eptaro.inputs.files.chunks import unreadable
 from eptaro.inputs.files.csv import CsvFile, StandardInput
-from eptaro.inputs.files.damage import unreadable
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource
 from eptaro.option import setting
 from eptaro.optional import import_optional
 from eptaro.paths import StoragePath, is_stored, scheme_of
-from eptaro.rules.files import FileRules
+from eptaro.rules import FileRules
 from eptaro.timeouts import connection_options
 from eptaro.urls import redact_url
 

@@ -14,10 +14,10 @@ from eptaro.core.calendars.days import ordinal
 from eptaro.core.expressions.pruning import ColumnStats, bound_of, possible
 from eptaro.core.expressions.tree import Node, names_in
 from eptaro.errors import InputError
-from eptaro.inputs.files.damage import digest_of, file_digest, unreadable
+from eptaro.inputs.files.chunks import digest_of, file_digest, unreadable
 from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_columns, plain_text
 from eptaro.paths import StoragePath
-from eptaro.rules.files import FileRules
+from eptaro.rules import FileRules
 
 
 def prune_row_groups(

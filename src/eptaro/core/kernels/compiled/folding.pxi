@@ -15,7 +15,7 @@ from eptaro.core.kernels.compiled.planned cimport (
     SUM_HALVES, Planned, there,
 )
 
-from eptaro.core.kernels.plans import HALF as PLANNED_HALF, LIMB as PLANNED_LIMB, WORDS, Op
+from eptaro.core.kernels.folding import HALF as PLANNED_HALF, LIMB as PLANNED_LIMB, WORDS, Op
 
 cdef extern from *:
     """

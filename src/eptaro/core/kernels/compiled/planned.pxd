@@ -9,7 +9,7 @@ cdef enum:
     LOW_LIMB = (1 << 30) - 1
     LOW_24 = (1 << 24) - 1
 
-cdef enum:  # as in `Op` of `kernels/plans.py`
+cdef enum:  # as in `Op` of `kernels/folding.py`
     ROWS, FILLED, SUM, SUM_HALVES, SUM_FLOATS, SUM_FLOATS_HALVES, PACKED, PACKED_FLOATS
     SQUARE, SQUARE_LIMBS, SQUARE_FLOATS, SQUARE_FLOATS_LIMBS
     LEAST, LARGEST, FIRST, LAST

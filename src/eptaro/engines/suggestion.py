@@ -15,14 +15,12 @@ from pathlib import Path
 import pyarrow as pa
 
 from eptaro.core.calendars.grain import Grain
-from eptaro.engines.profiling.columns import ColumnProfile, look_at
+from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
-from eptaro.inputs.files.damage import translate_errors
+from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import READERS
 from eptaro.inputs.sources import Source
-from eptaro.rules.dates import DateRules
-from eptaro.rules.files import FileRules, usual_delimiter
-from eptaro.rules.numbers import NumberRules, Numbers
+from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, usual_delimiter
 
 _LOOKED_AT = 50_000  # rows
 _PARTS = ("year", "month", "day")

@@ -11,9 +11,7 @@ from typing import assert_never
 import numpy as np
 from rich.text import Text
 
-from eptaro.cli.messages import is_quiet, notify
-from eptaro.cli.options import AnswerOptions, OutputOptions
-from eptaro.cli.screen.layout import (
+from eptaro.cli.layout import (
     DisplayColumn,
     Screen,
     TextColumn,
@@ -32,8 +30,9 @@ from eptaro.cli.screen.layout import (
     titles,
     total_width,
 )
-from eptaro.core.results.display import NUMERIC, shown_table, visible
-from eptaro.core.results.format import Priority
+from eptaro.cli.messages import is_quiet, notify
+from eptaro.cli.options import AnswerOptions, OutputOptions
+from eptaro.core.results.format import NUMERIC, Priority, shown_table, visible
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun, unknown
 from eptaro.optional import leave_pandas_out

@@ -17,8 +17,7 @@ from eptaro.core.calendars.days import Flags, Ints, as_dates, ordinal
 from eptaro.core.calendars.levels import LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.query.view import View
-from eptaro.core.results.column import Column, dates
-from eptaro.core.results.deferred import AnyColumn, LazyColumn, TiledArray
+from eptaro.core.results.column import AnyColumn, Column, LazyColumn, TiledArray, dates
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.errors import QuestionError, unknown
 

@@ -15,8 +15,7 @@ from rich.table import Table as Grid
 from rich.text import Text
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.display import NUMERIC, shown, shown_table
-from eptaro.core.results.format import DisplayHint, Priority
+from eptaro.core.results.format import NUMERIC, DisplayHint, Priority, shown, shown_table
 from eptaro.core.results.result import Result
 
 GAP = 2

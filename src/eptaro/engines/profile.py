@@ -14,9 +14,8 @@ from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
 from eptaro.inputs.columns.numbers import infer_numbers
 from eptaro.inputs.datecolumn import Evidence, infer_order
-from eptaro.inputs.dates.outcome import is_text
-from eptaro.inputs.dates.reading import looks_like_dates, read_dates
-from eptaro.rules.dates import DateRules
+from eptaro.inputs.dates.reading import is_text, looks_like_dates, read_dates
+from eptaro.rules import DateRules
 
 
 def decided_rules(

@@ -16,12 +16,11 @@ from eptaro.core.query.query import Query
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import BookData, View, top_groups
 from eptaro.core.results import bigint
-from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.deferred import TiledArray, take_lazy
-from eptaro.core.results.display import BLANK, shown
+from eptaro.core.results.column import NO_NUMBERS, Column, TiledArray, take_lazy
+from eptaro.core.results.format import BLANK, shown
 from eptaro.core.results.result import Result
+from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.queries import Recap
-from eptaro.core.verbs.recap.periods import TOTAL, PeriodRows, spans_of
 from eptaro.errors import EptaroError, QuestionError
 
 _MOST_ACROSS = 4_000  # groups
@@ -56,7 +55,7 @@ def across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Resul
             columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
             numbers[name] = Value(source, measure, group, side)
             if shares and measure.additive_plane is not None:
-                from eptaro.core.verbs.recap.shares import share
+                from eptaro.core.verbs.shares import share
 
                 of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
@@ -137,7 +136,7 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     table = Result([*head, *beside], meta, answer)
     order = np.arange(len(table)) if query.sort is None else table.order(query.sort)
     if query.shares:
-        from eptaro.core.verbs.recap.shares import with_running_shares
+        from eptaro.core.verbs.shares import with_running_shares
 
         table = with_running_shares(table, measures, np.asarray(parts), order)
     return table if query.sort is None else table.take(order)
@@ -149,7 +148,7 @@ def _set_beside(
     """Return the values of measures, each with its shares, rank and index where these are asked
     for; `words` is the group and the place among periods of each row.
     """
-    from eptaro.core.verbs.recap import shares
+    from eptaro.core.verbs import shares
 
     found = []
     for measure, value in zip(view.facts.measures, values, strict=True):

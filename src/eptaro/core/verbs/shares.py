@@ -17,7 +17,7 @@ from eptaro.core.query.view import View
 from eptaro.core.results.column import Column, join
 from eptaro.core.results.format import DisplayHint
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.recap.periods import PeriodRows
+from eptaro.core.verbs.periods import PeriodRows
 
 Numbers = NDArray[np.float64]
 

@@ -20,30 +20,26 @@ from eptaro.core.aggregation.merge import numbered_together
 from eptaro.core.calendars.days import LAST_DAY, Flags
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.coverage import GroupSpans
-from eptaro.core.query.query import Query
-from eptaro.core.query.scope import EVERY, Only, group_names, looked_at, values_apart
+from eptaro.core.query.query import EVERY, Only, Query, group_names, looked_at, values_apart
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading_groups, sizes
-from eptaro.core.results.column import Column, join
-from eptaro.core.results.deferred import AnyColumn
+from eptaro.core.results.column import AnyColumn, Column, join
 from eptaro.core.results.result import NoLineage, Parts, Result
+from eptaro.core.verbs.periods import TOTAL
 from eptaro.core.verbs.queries import Recap
-from eptaro.core.verbs.recap.periods import TOTAL
-from eptaro.core.verbs.recap.shares import running_name, with_running_shares
+from eptaro.core.verbs.shares import running_name, with_running_shares
 from eptaro.core.verbs.store import answer, check_in_parts
 from eptaro.errors import NothingLeftError, QuestionError, unknown
-from eptaro.sharded.questions.reduce import (
+from eptaro.sharded.shard_query import (
+    BookContext,
+    PartialTotals,
+    PickedBefore,
+    ShardQuery,
     WantedGroups,
     reduce_groups,
     resolve_blanks,
     shards_with,
     values_present,
-)
-from eptaro.sharded.questions.shard_query import (
-    BookContext,
-    PartialTotals,
-    PickedBefore,
-    ShardQuery,
 )
 from eptaro.sharded.shards import Shards
 

@@ -1,1 +1,0 @@
-"""`compare`: each period against a prior one."""

@@ -1,1 +1,0 @@
-"""What a file seems to hold, determined from a look at its first rows."""

@@ -1,1 +1,0 @@
-"""How dates and files are written."""

@@ -1,1 +1,0 @@
-"""Questions of a book in shards: each shard answers for its groups."""
