@@ -139,14 +139,15 @@ def _is_constant(column: Column) -> bool:
 
 def display_columns(table: Result) -> list[DisplayColumn]:
     """Return the columns of an answer with their faces, those of last days with the first."""
-    ends = {c.face.ends for c in table.columns if c.face is not None and c.face.ends in table}
+    columns = table.columns
+    ends = {c.face.ends for c in columns if c.face is not None and c.face.ends in table}
     return [
         DisplayColumn(
             column,
             face_of(table, column),
             table.column(column.face.ends) if column.face and column.face.ends in table else None,
         )
-        for column in table.columns
+        for column in columns
         if column.name not in ends
     ]
 

@@ -19,7 +19,6 @@ from eptaro.cli.layout import (
     arrange_columns,
     bars,
     display_columns,
-    face_of,
     grid,
     group_texts,
     in_blocks,
@@ -169,17 +168,19 @@ def _with_bar(
     table: Result, blocks: list[list[TextColumn]], room: int | None
 ) -> list[list[TextColumn]]:
     """Return a single block with small bars of its one share or change, where there is room."""
-    drawn = [c for c in table.columns if (face := face_of(table, c)).drawn and face.of]
-    here = [column for column in drawn if column.name in [cell.name for cell in blocks[0]]]
     free = room_for_bar(blocks, room)
-    of = {face_of(table, column).of for column in here}
-    if len(of) != 1 or not free or len(table) < 2:
-        return blocks
-    made = bars(DisplayColumn(here[0], face_of(table, here[0])), free)
-    if made is None:
+    if not free or len(table) < 2:
         return blocks
     block = blocks[0]
-    at = [cell.name for cell in block].index(here[0].name) + 1
+    names = [cell.name for cell in block]
+    drawn = [column for column in display_columns(table) if column.face.drawn and column.face.of]
+    here = [one for one in drawn if one.column.name in names]
+    if len({one.face.of for one in here}) != 1:
+        return blocks
+    made = bars(here[0], free)
+    if made is None:
+        return blocks
+    at = names.index(here[0].column.name) + 1
     at += sum(cell.of == block[at - 1].of and cell.rank < Priority.DAYS for cell in block[at:])
     return [[*block[:at], TextColumn("", made, right=False), *block[at:]]]
 

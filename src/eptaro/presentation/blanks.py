@@ -42,9 +42,11 @@ def why_blank(table: Result) -> list[str]:
             continue
         for reason, holds in _reasons(answer, number, changes):
             rows = blank & holds
-            blank = blank & ~holds
             if rows.any():
+                blank = blank & ~holds
                 reasons[reason] = reasons.get(reason, np.zeros(len(table), bool)) | rows
+                if not blank.any():
+                    break
     return [f"{count_noun(int(rows.sum()), 'row')}: {reason}" for reason, rows in reasons.items()]
 
 
