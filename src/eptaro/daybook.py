@@ -131,7 +131,7 @@ class Daybook:
         from eptaro.engines.local import fold_table
 
         folded = fold_table(table, options)
-        self._store: Store = _logged(MemoryStore(options.book.facts(folded)))
+        self._store: Store = _log_store(MemoryStore(options.book.facts(folded)))
 
     @classmethod
     def _of(cls, store: Store) -> Daybook:
@@ -192,7 +192,7 @@ class Daybook:
         [12]
         """
         with waiting_at_most(options.timeout):
-            return cls._of(_logged(_read_files(paths, options)))
+            return cls._of(_log_store(_read_files(paths, options)))
 
     @classmethod
     @takes(SqlOptions)
@@ -244,7 +244,7 @@ class Daybook:
 
         with waiting_at_most(options.timeout):
             folded = fold_database(url, what, options)
-        return cls._of(_logged(MemoryStore(options.book.facts(folded))))
+        return cls._of(_log_store(MemoryStore(options.book.facts(folded))))
 
     @classmethod
     def open(cls, path: str | Path, *, client: Any = None, timeout: float = TIMEOUT) -> Daybook:
@@ -673,7 +673,7 @@ class Daybook:
         )
 
 
-def _logged(store: Store) -> Store:
+def _log_store(store: Store) -> Store:
     """Return a store, and write to the log what was read and decided."""
     about = store.about
     count = f"{count_noun(about.rows, 'transaction')} of {about.source}"

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     trail_values = returns_table(_trail_values)
 
 
-def _named_dimension() -> Any:
+def _dimension_with_locale() -> Any:
     from eptaro.core.dimension.build import dimension as days
     from eptaro.inputs.locales import locale_names
 
@@ -31,7 +31,7 @@ def _named_dimension() -> Any:
 
 def __getattr__(name: str) -> Any:
     if name == "dimension":
-        return _named_dimension()
+        return _dimension_with_locale()
     if name not in ("inspect", "trail_values"):
         raise AttributeError(f"module 'eptaro.functions' has no attribute {name!r}")
     return returns_table(getattr(import_module(f"eptaro.engines.{name}"), name))

@@ -68,7 +68,7 @@ class StoragePath:
         except InputError:
             raise
         except (OSError, ValueError, TypeError, ImportError, NotImplementedError) as error:
-            said = without_secrets(_said(error), text)
+            said = without_secrets(_error_text(error), text)
             raise InputError(f"{shown}: cannot be opened: {said}") from None
         return cls(system, path.rstrip("/") or path, shown.rstrip("/"))
 
@@ -165,7 +165,7 @@ class StoragePath:
         except (OSError, ValueError) as error:
             if isinstance(error, InputError):
                 raise
-            raise InputError(f"{self.name}: cannot be {done}: {_said(error)}") from None
+            raise InputError(f"{self.name}: cannot be {done}: {_error_text(error)}") from None
 
 
 class Found(NamedTuple):
@@ -233,7 +233,7 @@ def _of_fsspec(scheme: str, text: str) -> tuple[Any, str]:
     return fs.PyFileSystem(fs.FSSpecHandler(system)), path
 
 
-def _said(error: Exception) -> str:
+def _error_text(error: Exception) -> str:
     words = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
     return " ".join(words.split())
 

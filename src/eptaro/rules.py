@@ -379,7 +379,7 @@ def lookups_of(given: object) -> list[Lookup]:
     if isinstance(given, Lookup):
         return [given]
     if isinstance(given, Mapping):
-        return [_keyed(table, key) for table, key in given.items()]
+        return [_parse_key(table, key) for table, key in given.items()]
     if isinstance(given, Sequence) and all(isinstance(one, Lookup) for one in given):
         return list(given)
     raise InputError(
@@ -396,10 +396,10 @@ def parse_lookup(text: str) -> Lookup:
     table, _, key = text.rpartition(":")
     if not table or not key:
         raise InputError(f"lookup {text!r} names no key; write ships.csv:ship or ships.csv:a=b")
-    return _keyed(table, key)
+    return _parse_key(table, key)
 
 
-def _keyed(table: Any, key: object) -> Lookup:
+def _parse_key(table: Any, key: object) -> Lookup:
     own, _, other = str(key).partition("=")
     return Lookup(table, own.strip(), other.strip() or None)
 

@@ -228,7 +228,7 @@ def arrange_columns(
     keys = [cell for cell in cells if cell.rank is Priority.KEY]
     answers = [cell for cell in cells if cell.rank is Priority.ANSWER]
     if room is None or total_width([*keys, *answers]) <= room:
-        block, left = _filled(cells, [*keys, *answers], room)
+        block, left = _fill_block(cells, [*keys, *answers], room)
         return [block], left
     blocks: list[list[TextColumn]] = []
     left = list[TextColumn]()
@@ -236,13 +236,13 @@ def arrange_columns(
     for number, measure in enumerate(measures):
         own = [c for c in cells if c.of == measure or (not number and c.rank >= Priority.DAYS)]
         must = [*keys, *(cell for cell in own if cell.rank is Priority.ANSWER)]
-        block, unfit = _filled([*keys, *own], must, room)
+        block, unfit = _fill_block([*keys, *own], must, room)
         left += unfit
         blocks += in_blocks(block, len(keys), room)
     return blocks, left
 
 
-def _filled(
+def _fill_block(
     cells: Sequence[TextColumn], must: Sequence[TextColumn], room: int | None
 ) -> tuple[list[TextColumn], list[TextColumn]]:
     """Return the columns that must be shown and those others that fit, in their order."""
@@ -310,11 +310,11 @@ def grid(block: Sequence[TextColumn]) -> Grid:
             vertical="bottom",
         )
     for row in zip(*(cell.lines for cell in block), strict=True):
-        made.add_row(*(_styled(text) for text in row), style="bold" if "total" in row else "")
+        made.add_row(*(_style_cell(text) for text in row), style="bold" if "total" in row else "")
     return made
 
 
-def _styled(text: str) -> Text:
+def _style_cell(text: str) -> Text:
     return Text(text, style="dim" if text.strip() in ("no", "…", "-") else "")
 
 

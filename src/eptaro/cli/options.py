@@ -125,11 +125,11 @@ def _click_option(one: FieldOption, *, optional: bool, unset: bool) -> Callable[
     elif Goals in kinds:
         more["type"] = click.Path(path_type=Path)
     elif unset and (choices := _choices(one.hint)):
-        more["type"] = click.Choice([*map(_written, choices)])
+        more["type"] = click.Choice([*map(_spell_choice, choices)])
     return option(_HEADINGS[how.heading], one.flag, one.word, **more)
 
 
-def _written(choice: str) -> str:
+def _spell_choice(choice: str) -> str:
     """Return how a choice is written on a command line: `prior-year`."""
     return choice if choice.isspace() else choice.replace(" ", "-")
 
@@ -158,7 +158,7 @@ def _read(one: FieldOption, value: Any) -> Any:
         return value[0]
     choices = _choices(one.hint)
     if choices and value not in choices:  # written with a hyphen
-        return next(choice for choice in choices if _written(choice) == value)
+        return next(choice for choice in choices if _spell_choice(choice) == value)
     return value
 
 

@@ -153,7 +153,7 @@ class Settings:
         by = [*data.by, *of_config]
         if words and EVERY not in words.by:
             by = [name for name in by if name != EVERY]
-        by += [name for name in _narrowed_by(data.only) if name not in map(name_of, by)]
+        by += [name for name in _columns_narrowed_by(data.only) if name not in map(name_of, by)]
         given |= {
             "by": list(dict.fromkeys(by)),
             "calendar": calendar,
@@ -251,7 +251,7 @@ def _lacking(files: list[str], names: list[str], written: FileRules) -> list[str
     return [name for name in names if name_of(name) == name and name not in {*known, EVERY}]
 
 
-def _narrowed_by(only: tuple[str, ...]) -> list[str]:
+def _columns_narrowed_by(only: tuple[str, ...]) -> list[str]:
     """Return the columns by whose values a question is narrowed, as in route=Norrow-Fenholm."""
     return [one.partition("=")[0].strip() for one in only if "=" in one]
 

@@ -58,7 +58,7 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
     """
     console = Screen(highlight=False)
     answered = table.answer is not None and not exactly
-    room: int | None = console.width if console.is_terminal else _width_told()
+    room: int | None = console.width if console.is_terminal else _width_from_environment()
     if not console.is_terminal and not answered:
         room = None
     words = headline(table)
@@ -73,7 +73,7 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
         _below(console, table, left, room, answered=answered)
 
 
-def _width_told() -> int:
+def _width_from_environment() -> int:
     words = os.environ.get("COLUMNS", "")
     return int(words) if words.isdecimal() and int(words) else _WIDE
 
@@ -96,7 +96,7 @@ def _rows(
     """Print the rows, and return the columns that did not fit."""
     many = rows or (_ROWS if console.is_terminal else len(table))
     if len(table) > _LONG and many >= len(table):
-        return _streamed(table, room, make, answered=answered)
+        return _stream_rows(table, room, make, answered=answered)
     few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
     sideways = not answered and len(table.names) > _MANY_COLUMNS and few
     limit = rows or (_FEW if sideways else many)
@@ -105,7 +105,7 @@ def _rows(
     if gap:
         cells = [cell.with_gap(gap) for cell in cells]
     if sideways:
-        cells = _turned(cells)
+        cells = _transpose(cells)
     blocks, left = _blocks(cells, room, answered=answered)
     if answered and not gap:
         blocks = _with_bar(part, blocks, room)
@@ -185,7 +185,9 @@ def _with_bar(
     return [[*block[:at], TextColumn("", made, right=False), *block[at:]]]
 
 
-def _streamed(table: Result, room: int | None, make: Maker, *, answered: bool) -> list[TextColumn]:
+def _stream_rows(
+    table: Result, room: int | None, make: Maker, *, answered: bool
+) -> list[TextColumn]:
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
     cells = make(table.take(np.arange(0, len(table), step)))
@@ -201,7 +203,7 @@ def _streamed(table: Result, room: int | None, make: Maker, *, answered: bool) -
     return left
 
 
-def _turned(cells: list[TextColumn]) -> list[TextColumn]:
+def _transpose(cells: list[TextColumn]) -> list[TextColumn]:
     """Return the same cells on their side; the first column becomes the headings."""
     heads, *rest = cells
     made = [TextColumn(heads.title, [cell.title for cell in rest], right=False)]
@@ -244,7 +246,7 @@ def deliver(table: Result, output: OutputOptions) -> None:
     exactly = False
     if isinstance(output, AnswerOptions):
         exactly = output.all_columns or output.columns is not None
-        table = table if output.columns is None else _chosen(table, output.columns)
+        table = table if output.columns is None else _choose_columns(table, output.columns)
     if output.out is not None or output.form != "table":
         leave_pandas_out()
     if output.out is not None:
@@ -273,7 +275,7 @@ def deliver(table: Result, output: OutputOptions) -> None:
     sys.stdout.write(made)
 
 
-def _chosen(table: Result, columns: str) -> Result:
+def _choose_columns(table: Result, columns: str) -> Result:
     """Return the columns that are named, by exact names or by headings, separated by commas."""
     names = [name.strip() for name in columns.split(",") if name.strip()]
     heads: dict[str, list[str]] = {}

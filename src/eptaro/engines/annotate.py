@@ -255,11 +255,11 @@ class _Plan:
         """Yield the rows with what is added, batch by batch."""
         done = 0
         for table in self._source.whole():
-            yield self._annotated(table, done)
+            yield self._annotate_table(table, done)
             done += table.num_rows
             report_progress(done, self._source.share)
 
-    def _annotated(self, table: pa.Table, done: int) -> pa.Table:
+    def _annotate_table(self, table: pa.Table, done: int) -> pa.Table:
         read = read_dates(table[self._date], self._rules, self._date)
         bad = read.bad
         if bad is not None and bad.any() and self._rules.bad_dates == "raise":
@@ -275,7 +275,7 @@ class _Plan:
         for name in self._add:
             array = added.get(name)
             if array is None:
-                array = _blanked(TIME_PARTS[name].compute(read, times), good)
+                array = _blank_bad(TIME_PARTS[name].compute(read, times), good)
             table = table.append_column(name, array)
         return table
 
@@ -295,7 +295,7 @@ class _Plan:
             first = known.astype(np.int64)
             self._check_grain(sheet, first - lo, last_days(known, grain) - lo, grain)
         return {
-            column.name: _blanked(to_array(column.take(places)), good) for column in sheet.columns
+            column.name: _blank_bad(to_array(column.take(places)), good) for column in sheet.columns
         }
 
     def _check_grain(self, sheet: Result, first: Ints, last: Ints, grain: Grain) -> None:
@@ -308,7 +308,7 @@ class _Plan:
                 )
 
 
-def _blanked(array: pa.Array, good: Flags | None) -> pa.Array:
+def _blank_bad(array: pa.Array, good: Flags | None) -> pa.Array:
     if good is None:
         return array
     import pyarrow.compute as pc

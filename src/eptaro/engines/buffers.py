@@ -50,10 +50,10 @@ class ShardBuffers:
             self.shards = shards_for(cells) if folded.groups.names else 1
         self._runs += 1
         for shard, part in partition_cells(folded, self.shards):
-            kept = part if last and self._runs == 1 else self._filed(shard, part)
+            kept = part if last and self._runs == 1 else self._write_piece(shard, part)
             self._held.setdefault(shard, []).append(kept)
 
-    def _filed(self, shard: int, part: Folded) -> Path:
+    def _write_piece(self, shard: int, part: Folded) -> Path:
         if self._folder is None:
             self._folder = tempfile.TemporaryDirectory(prefix="eptaro-")
         path = Path(self._folder.name) / f"{shard}-{self._runs}"

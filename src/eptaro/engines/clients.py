@@ -118,7 +118,7 @@ def client_of(client: Any, timeout: float) -> Iterator[Any]:
         yield client
         return
     if isinstance(client, str):
-        made = _connected(distributed, client, timeout)
+        made = _connect(distributed, client, timeout)
         try:
             yield made
         finally:
@@ -144,10 +144,10 @@ def client_of(client: Any, timeout: float) -> Iterator[Any]:
 def client_that_stays(client: Any, timeout: float = TIMEOUT) -> Any:
     """Return a client, connected to the scheduler whose address is given; it stays open."""
     distributed = import_optional("distributed", "cluster", "a cluster")
-    return _connected(distributed, client, timeout) if isinstance(client, str) else client
+    return _connect(distributed, client, timeout) if isinstance(client, str) else client
 
 
-def _connected(distributed: Any, address: str, timeout: float) -> Any:
+def _connect(distributed: Any, address: str, timeout: float) -> Any:
     """Return a client of a scheduler that answers in time."""
     call = BackgroundTask(lambda: distributed.Client(address, timeout=timeout))
     until = time.monotonic() + timeout

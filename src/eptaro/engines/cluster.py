@@ -53,7 +53,7 @@ def fold_cluster(what: Any, options: FileOptions, *, part_rows: int = PART_ROWS)
 
         def folded_there() -> Folded:
             parts = submit_parts(cluster, what, options, part_rows)
-            return _merged(cluster, parts)
+            return _merge_parts(cluster, parts)
 
         folded = Watchdog(cluster, timeout).over(BackgroundTask(folded_there))
     if not folded.rows and folded.left is not None:
@@ -64,7 +64,7 @@ def fold_cluster(what: Any, options: FileOptions, *, part_rows: int = PART_ROWS)
     return folded
 
 
-def _merged(cluster: Any, parts: list[Any]) -> Folded:
+def _merge_parts(cluster: Any, parts: list[Any]) -> Folded:
     """Return the parts, merged on the cluster as a tree."""
     follow(parts)
     while len(parts) > 1:

@@ -103,7 +103,7 @@ def look_per_group(
     """Look for gaps in days and months of each group."""
     if not groups:
         return
-    numbers, combiner = _numbered(source, groups)
+    numbers, combiner = _number_combinations(source, groups)
     named = combiner.groups()
     order = named.order()
     place = np.empty(len(order), np.int64)
@@ -125,7 +125,7 @@ def look_per_group(
         look_for_gaps(own, found, label, grain)
 
 
-def _numbered(source: Source, names: list[str]) -> tuple[Ints, GroupEncoder]:
+def _number_combinations(source: Source, names: list[str]) -> tuple[Ints, GroupEncoder]:
     """Return for each row the number of its combination of values, and the combiner."""
     combiner, parts, done = GroupEncoder(names), [], 0
     for table in source.batches(ColumnRequest(names[0], names[1:])):

@@ -100,7 +100,7 @@ def inspect(
         rules = date_rules(dates, zone)
         if where is not None:
             opened = FilteredSource(opened, where, date, _to_narrow(opened, date, rules))
-        return _looked_at(opened, date, by, keys, rules, files)
+        return _inspect_source(opened, date, by, keys, rules, files)
 
 
 def _to_narrow(opened: Source, date: str | None, rules: DateRules) -> DateRules:
@@ -110,7 +110,7 @@ def _to_narrow(opened: Source, date: str | None, rules: DateRules) -> DateRules:
     return replace(rules, bad_dates="reject")
 
 
-def _looked_at(
+def _inspect_source(
     opened: Source,
     date: str | None,
     by: Sequence[str] | str,
@@ -152,7 +152,7 @@ def _looked_at(
         grain = read.grain or "day"
         found.add("first date", as_date(int(present[0])))
         last = int(last_days(present[-1:], grain)[0])
-        found.add("last date", as_date(last), detail=_ended(grain))
+        found.add("last date", as_date(last), detail=_grain_note(grain))
         look_for_gaps(present, found, "", grain)
         look_per_group(opened, groups, read.days, good, found, grain)
     if len(days) and grain == "day":
@@ -166,11 +166,11 @@ def _looked_at(
     if looks is None:
         found.add("suggestion", detail=f"next time use {options}")
     _next(looks, date, opened, files, found)
-    text = _told(len(good), days, read.grain or "day")
+    text = _summarise(len(good), days, read.grain or "day")
     return found.table({"verb": "inspect", "source": opened.name, "headline": text})
 
 
-def _told(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
+def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
     """Return in a sentence how many rows there are, and what days they are of."""
     bad = rows - len(days)
     blank = f"; {bad:,} have no date that can be read" if bad else ""
@@ -203,7 +203,7 @@ def _next(
     found.add("next", detail=looks.command(source.name, date, files))
 
 
-def _ended(grain: Grain) -> str:
+def _grain_note(grain: Grain) -> str:
     return "" if grain == "day" else f"the last day of the last {grain}: dates are {grain}s"
 
 

@@ -109,7 +109,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     found = _dates(column, name, rules)
     if found is not None:
         dates, grain = found
-        return ColumnProfile(name, "dates", _said(dates, grain), blanks, dates, grain)
+        return ColumnProfile(name, "dates", _describe_rules(dates, grain), blanks, dates, grain)
     words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
     numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
     numbers = numbers or pa.types.is_integer(column.type)
@@ -199,7 +199,7 @@ def _apart(name: str) -> str:
     return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)
 
 
-def _said(rules: DateRules, grain: Grain) -> str:
+def _describe_rules(rules: DateRules, grain: Grain) -> str:
     usual = DateRules()
     said = {part: getattr(rules, part) for part in _TOLD}
     own = [f"{part}={value}" for part, value in said.items() if value != getattr(usual, part)]

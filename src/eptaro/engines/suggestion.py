@@ -44,7 +44,7 @@ class Suggestion:
         if {*_PARTS} <= {*by_name}:
             own = [by_name[part] for part in _PARTS]
             found = {name: rules for name, rules in found.items() if name not in own}
-            found[f"date({', '.join(map(_quoted, own))})"] = DateRules()
+            found[f"date({', '.join(map(_quote, own))})"] = DateRules()
         by_day = {name: rules for name, rules in found.items() if self.grain_of(name) == "day"}
         looks = {look.name: look for look in self.looks}
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
@@ -76,7 +76,7 @@ class Suggestion:
             if look.kind in ("sum", "mean"):
                 name = f"{'total' if look.kind == 'sum' else 'mean'}_{look.name}"
                 name = name if _plain(look.name) else name.replace("_", " ", 1)
-                found[name] = (f"{look.kind}({_quoted(look.name)})", look.why)
+                found[name] = (f"{look.kind}({_quote(look.name)})", look.why)
         return found
 
     def command(self, file: str, date: str, files: FileRules | None = None) -> str:
@@ -119,20 +119,20 @@ class Suggestion:
             lines += [
                 "[calendars.fiscal]",
                 'kind = "month"',
-                f"year_starts = {_said(year_starts)}",
+                f"year_starts = {_toml_value(year_starts)}",
                 'year_named = "end"          # or "start"',
                 'prefix = "FY"',
                 "",
             ]
         lines += [
             "[data]",
-            f"files = {_said(files)}",
-            f"date = {_said(date)}",
-            f"by = {_said(self.groups[:1])}",
-            f"calendar = {_said(name)}",
+            f"files = {_toml_value(files)}",
+            f"date = {_toml_value(date)}",
+            f"by = {_toml_value(self.groups[:1])}",
+            f"calendar = {_toml_value(name)}",
         ]
         if where is not None:
-            lines.append(f"where = {_said(where)}")
+            lines.append(f"where = {_toml_value(where)}")
         given = {} if not isinstance(numbers, NumberRules) else asdict(numbers)
         if not given and (self.figures or numbers == "infer"):
             lines.append('numbers = "infer"')
@@ -140,7 +140,7 @@ class Suggestion:
             lines.append(f"# also worth grouping by: {', '.join(self.groups[1:])}")
         usual, rules = asdict(DateRules()), asdict(self.dates[date])
         own = [
-            f"{key} = {_said(value)}{_WHY.get(key, '')}"
+            f"{key} = {_toml_value(value)}{_WHY.get(key, '')}"
             for key, value in rules.items()
             if value != usual[key] and key != "shift"
         ]
@@ -149,15 +149,23 @@ class Suggestion:
         plain_numbers = asdict(NumberRules())
         said = {key: value for key, value in given.items() if value != plain_numbers[key]}
         if said:
-            lines += ["", "[data.numbers]", *(f"{key} = {_said(v)}" for key, v in said.items())]
+            lines += [
+                "",
+                "[data.numbers]",
+                *(f"{key} = {_toml_value(v)}" for key, v in said.items()),
+            ]
         plain = asdict(FileRules())
         unusual = {key: value for key, value in (written or {}).items() if value != plain[key]}
         if unusual:
-            lines += ["", "[data.written]", *(f"{key} = {_said(v)}" for key, v in unusual.items())]
+            lines += [
+                "",
+                "[data.written]",
+                *(f"{key} = {_toml_value(v)}" for key, v in unusual.items()),
+            ]
         lines += ["", "[data.measures]"]
         for measure, (formula, why) in self.measures().items():
-            key = measure if _plain(measure) else _said(measure)
-            lines.append(f"{key} = {_said(formula)}" + (f"   # {why}" if why else ""))
+            key = measure if _plain(measure) else _toml_value(measure)
+            lines.append(f"{key} = {_toml_value(formula)}" + (f"   # {why}" if why else ""))
         left = [look for look in self.looks if look.kind == "key"]
         lines += [f"# left out: {look.name}, {look.why}" for look in left]
         return "\n".join(lines) + "\n"
@@ -190,14 +198,14 @@ def _plain(name: str) -> bool:
     return name.isascii() and name.replace("_", "").replace("-", "").isalnum()
 
 
-def _quoted(column: str) -> str:
+def _quote(column: str) -> str:
     """Return a column as formulas name it."""
     if column.isascii() and column.isidentifier():
         return column
     return '"' + column.replace('"', '""') + '"'
 
 
-def _said(value: object) -> str:
+def _toml_value(value: object) -> str:
     """Return a value as TOML writes it, which for text, numbers and lists is as JSON does."""
     return json.dumps(value, ensure_ascii=False)
 

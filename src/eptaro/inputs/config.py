@@ -79,7 +79,7 @@ class Config:
         addresses; `${NAME}` in these represents an environment variable.
         """
         named = self.data.files if self.data else []
-        return [self._filled(n) if "://" in n else str(self._folder / n) for n in named]
+        return [self._fill_environment(n) if "://" in n else str(self._folder / n) for n in named]
 
     def lookups(self) -> list[Lookup]:
         """Return the data set's lookups, whose files are named from the folder of the config."""
@@ -114,7 +114,7 @@ class Config:
             return self.data.numbers if self.data else None
         return _rules(NumberRules, self.data.numbers)
 
-    def _filled(self, address: str) -> str:
+    def _fill_environment(self, address: str) -> str:
         """Return an address with the values of environment variables, such as its password."""
 
         def value(found: re.Match[str]) -> str:

@@ -52,12 +52,12 @@ class FilteredSource(SourceWrapper):
         numbers = [*wanted.numbers, *(name for name in known if name not in there)]
         others = [*wanted.others, *(name for name in formulas.names if name not in numbers)]
         more = ColumnRequest(wanted.date, wanted.groups, numbers, others)
-        for table in self._kept(self.source.batches(more)):
+        for table in self._keep_rows(self.source.batches(more)):
             yield table.select(wanted.names)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns of rows that meet the condition."""
-        return self._kept(self.source.whole())
+        return self._keep_rows(self.source.whole())
 
     def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written, of the rows that meet the condition so far."""
@@ -76,7 +76,7 @@ class FilteredSource(SourceWrapper):
         """The place that each row handed on so far has in the source."""
         return np.flatnonzero(np.concatenate([np.empty(0, bool), *self._masks]))
 
-    def _kept(self, tables: Iterator[pa.Table]) -> Iterator[pa.Table]:
+    def _keep_rows(self, tables: Iterator[pa.Table]) -> Iterator[pa.Table]:
         self._masks = []
         done = 0
         for table in tables:

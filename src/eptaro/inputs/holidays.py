@@ -75,13 +75,13 @@ def _day_rule(text: str) -> Callable[[int], dt.date | None]:
         return lambda year: _nth_weekday(year, month, weekday, nth)
     if re.match(r"\d", text):
         month, day = parse_month_day(text, "on")
-        return lambda year: _fixed(year, month, day)
+        return lambda year: _fixed_date(year, month, day)
     raise CalendarError(
         f"on={text!r} cannot be read; write 05-14, 'first monday of may' or 'easter - 2'"
     )
 
 
-def _fixed(year: int, month: int, day: int) -> dt.date | None:
+def _fixed_date(year: int, month: int, day: int) -> dt.date | None:
     return dt.date(year, month, day) if day <= civil.monthrange(year, month)[1] else None
 
 
@@ -100,7 +100,7 @@ def _easter(year: int, *, orthodox: bool) -> dt.date:
     return day
 
 
-def _moved(day: dt.date, how: str, off: set[int], taken: set[dt.date]) -> dt.date:
+def _observed_day(day: dt.date, how: str, off: set[int], taken: set[dt.date]) -> dt.date:
     """Return the workday on which a weekend holiday is kept."""
     if how == "nearest":
         for distance in range(1, 7):
@@ -127,7 +127,7 @@ def _holiday(row: Mapping[str, Any], where: str) -> Holiday:
         raise InputError(f"{where}: {error}") from None
 
 
-def _opened(file: Path) -> Any:
+def _open_file(file: Path) -> Any:
     try:
         check_small(file)
         return file.open(encoding="utf-8-sig", newline="")
@@ -257,7 +257,7 @@ class HolidaySet(Holidays):
         for day, rule in found:
             target = day
             if rule.moved and day.weekday() in off:
-                target = _moved(day, rule.moved, off, taken)
+                target = _observed_day(day, rule.moved, off, taken)
                 taken.add(target)
             kept.append(Holiday(target, rule.name, rule.kind, rule.pay_premium))
         return cls(kept)
@@ -278,7 +278,7 @@ class HolidaySet(Holidays):
         """
         file = Path(path)
         rows: list[Holiday] = []
-        with _opened(file) as lines:
+        with _open_file(file) as lines:
             try:
                 reader = csv.DictReader(lines)
                 for column in ("date", "name"):

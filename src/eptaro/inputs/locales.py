@@ -34,18 +34,18 @@ class LocaleNames(Names):
         forms = self._locale.months["format"]
         return [[forms[width][i] for i in range(1, 13)] for width in ("wide", "abbreviated")]
 
-    def _formatted(self, skeleton: str, day: dt.date) -> str:
+    def _format_day(self, skeleton: str, day: dt.date) -> str:
         return str(self._dates.format_skeleton(skeleton, day, locale=self._locale))
 
     def month_of(self, year: int, month: int, *, short: bool = False) -> str:
         """Return a civil month with its year, as the locale writes them together."""
-        return self._formatted("yMMM" if short else "yMMMM", dt.date(year, month, 1))
+        return self._format_day("yMMM" if short else "yMMMM", dt.date(year, month, 1))
 
     def quarter_of(self, year: str, quarter: int, *, short: bool = False) -> str:
         """Return a quarter with its year; the calendar's prefix goes with the year."""
         number = year[-4:]
         day = dt.date(int(number), 3 * quarter, 1)
-        return self._formatted("yQQQ" if short else "yQQQQ", day).replace(number, year)
+        return self._format_day("yQQQ" if short else "yQQQQ", day).replace(number, year)
 
 
 def locale_names(locale: str) -> Names:

@@ -203,18 +203,18 @@ class Transactions:
         ends = [first, last, *([] if self.seen is None else [self.seen.lo, self.seen.hi])]
         self.seen = Span.of(min(ends), max(ends))
 
-    def _met(self, table: pa.Table) -> tuple[pa.Table, RowMask | None, ParsedDates | None]:
+    def _rows_met(self, table: pa.Table) -> tuple[pa.Table, RowMask | None, ParsedDates | None]:
         """Return the rows that meet the condition, which these are, and their dates.
 
         The second is None where all rows do, dates where there is no condition.
         """
         if self._formulas.where is None:
             return table, None, None
-        read = self._dates(table, self._worked_out(table))
+        read = self._dates(table, self._formula_columns(table))
         good = read.days if read.bad is None else read.days[~read.bad]
         if len(good):
             self._see(*ends(good))
-        keeping = RowMask(self._worked_out(table).kept())
+        keeping = RowMask(self._formula_columns(table).kept())
         unmet = table.num_rows - keeping.count
         self.unmet += unmet
         if not unmet:
@@ -227,12 +227,12 @@ class Transactions:
         rows = filter_rows(table.select(needed), keeping)
         return rows, keeping, read.kept(keeping)
 
-    def _worked_out(self, table: pa.Table, keeping: RowMask | None = None) -> FormulaColumns:
+    def _formula_columns(self, table: pa.Table, keeping: RowMask | None = None) -> FormulaColumns:
         placed = RowOrigin(self._source, self.rows, keeping)
         return FormulaColumns(table, self._formulas, placed, self._rules, self._date)
 
     def _batch(self, table: pa.Table) -> Batch:
-        table, keeping, dates = self._met(table)
+        table, keeping, dates = self._rows_met(table)
         read, groups, values, distinct = self._columns(table, dates, keeping)
         # Where transactions are asked for one by one, they keep their places in the input.
         numbered = self._inputs or (read.bad is not None and bool(read.bad.any()))
@@ -241,7 +241,7 @@ class Transactions:
         for column in self._numbers:
             self.blanks[column] += batch.extent(column).blanks
         if self._inputs and self._formulas.columns:
-            inputs, hours = self._worked_out(table, keeping).inputs()
+            inputs, hours = self._formula_columns(table, keeping).inputs()
             batch = replace(batch, inputs=inputs, hours=hours)
         if read.bad is None or not read.bad.any():
             return batch
@@ -271,7 +271,7 @@ class Transactions:
             kind = Kind.DATE if column == self._date else self._kinds.get(column)
             return read_text_or_date(table[column], column, name, self._rules, kind)
 
-        made, formed = self._worked_out(table, keeping), self._formulas.columns
+        made, formed = self._formula_columns(table, keeping), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
             ([self._date], lambda _: dates or self._dates(table, made)),
             (self._by, lambda g: made.coded(g) if g in formed else read_groups(table[g], g, name)),

@@ -98,11 +98,11 @@ def definition(table: Result, schema: str | None, name: str) -> tuple[Any, list[
     indexed = [n for n in table.names if n.endswith("_index") or n == "year_month_key"]
     indexed += [n for n in KEYS if n in table and n != key]
     target = sql.Table(name, sql.MetaData(), *columns, schema=schema)
-    indexes = [sql.Index(_shortened(f"ix_{name}_{n}"), target.c[n]) for n in indexed]
+    indexes = [sql.Index(_shorten_name(f"ix_{name}_{n}"), target.c[n]) for n in indexed]
     return target, indexes
 
 
-def _shortened(name: str) -> str:
+def _shorten_name(name: str) -> str:
     """Return a name that every database takes, and no other long name is shortened to."""
     if len(name.encode()) <= LONGEST_NAME:
         return name
@@ -125,7 +125,7 @@ def dictionary(schema: str | None, name: str) -> Any:
     sql = need_sqlalchemy()
     columns = [sql.Column("column", sql.String(200), primary_key=True)]
     columns += [sql.Column(word, sql.Text) for word in ("kind", "unit", "description")]
-    return sql.Table(_shortened(f"{name}_columns"), sql.MetaData(), *columns, schema=schema)
+    return sql.Table(_shorten_name(f"{name}_columns"), sql.MetaData(), *columns, schema=schema)
 
 
 def _type(column: Column) -> Any:

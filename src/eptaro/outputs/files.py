@@ -64,7 +64,7 @@ def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:
             _write_to(place, fill)
             return target
         _clear_leftovers(place)
-        handle, name = tempfile.mkstemp(dir=place.parent, prefix=_beside(place))
+        handle, name = tempfile.mkstemp(dir=place.parent, prefix=_temporary_prefix(place))
         os.close(handle)
     except (OSError, ValueError) as error:
         raise _unwritten(target, error) from None
@@ -86,7 +86,7 @@ def _unwritten(target: Path, error: Exception) -> InputError:
     return InputError(f"{target}: cannot be written: {said}")
 
 
-def _beside(place: Path) -> str:
+def _temporary_prefix(place: Path) -> str:
     """Return how the names begin of files written beside a place by this process."""
     return f".{place.name[:100]}.{os.getpid()}-"
 

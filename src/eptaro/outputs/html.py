@@ -62,7 +62,7 @@ def table_html(
     if gap:
         rows.insert(gap, f"<tr>{'<td>…</td>' * len(lists)}</tr>")
     top = "".join(
-        f'<th scope="col"{" class=number" if is_number else ""}>{_folded(name)}</th>'
+        f'<th scope="col"{" class=number" if is_number else ""}>{_breakable(name)}</th>'
         for name, is_number in zip(_heads(table, words=words), numeric, strict=True)
     )
     below = f"<caption>{escape(visible(text))}</caption>" if text else ""
@@ -91,7 +91,7 @@ def _word(column: Column) -> str:
     return column.face.words.replace("days", "first day") if column.face.ends else column.face.words
 
 
-def _folded(name: str) -> str:
+def _breakable(name: str) -> str:
     """Return a column's name that may break after its underscores."""
     return escape(visible(name)).replace("_", "_<wbr>")
 

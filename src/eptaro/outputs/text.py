@@ -170,8 +170,8 @@ def to_csv(table: Result) -> str:
 
 def to_markdown(table: Result) -> str:
     """Return a Markdown table with its footer below."""
-    cells = [[_escaped(text) for text in texts] for texts in shown_table(table)]
-    heads = [_escaped(name) for name in table.names]
+    cells = [[_escape_markdown(text) for text in texts] for texts in shown_table(table)]
+    heads = [_escape_markdown(name) for name in table.names]
     rules = ["---:" if column.kind in NUMERIC else "---" for column in table.columns]
     lines = [_line(heads), _line(rules), *(_line(list(row)) for row in zip(*cells, strict=True))]
     caption = footer(table)
@@ -185,10 +185,10 @@ def _line(items: list[str]) -> str:
 _MARKS = re.compile(r"[\\`*\[\]<|~#!$:]|(?<![^\W_])_|_(?![^\W_])|(?<=www)\.", re.IGNORECASE)
 
 
-def _escaped(text: str) -> str:
+def _escape_markdown(text: str) -> str:
     """Return a text whose marks Markdown takes as letters: no link, picture or emphasis.
 
-    >>> print(_escaped("[a](http://b) *c* d_e"))
+    >>> print(_escape_markdown("[a](http://b) *c* d_e"))
     \\[a\\](http\\://b) \\*c\\* d_e
     """
     flat = " ".join(text.splitlines()) if not text.isprintable() else text

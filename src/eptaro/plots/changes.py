@@ -176,20 +176,22 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
             [at], [value - bottom], bottom=[bottom], color=theme.earlier[0], width=0.7
         )
         page.tip(bar, f"{label}: {format_number(column, value)}")
-        _beside(axes, at, value, format_number(column, value), theme.ink, bold=True)
+        _write_number(axes, at, value, format_number(column, value), theme.ink, bold=True)
     for at, (_, value, tip) in enumerate(steps, 1):
         level = levels[at - 1]
         colour = theme.warm if value < 0 else theme.accent
         (bar,) = axes.bar([at], [value], bottom=[level], color=colour, width=0.7)
         page.tip(bar, tip)
         axes.plot([at - 1.35, at + 0.35], [level, level], color=theme.soft, lw=0.8)
-        _beside(axes, at, level + value, format_change(column, value), theme.ink, below=value < 0)
+        _write_number(
+            axes, at, level + value, format_change(column, value), theme.ink, below=value < 0
+        )
     labels = [ends[0], *(word for word, _, _ in steps), ends[1]]
     axes.set_xticks(range(len(labels)), labels, rotation=32, ha="right", rotation_mode="anchor")
     page.numbered(axes, column)
 
 
-def _beside(
+def _write_number(
     axes: Any,
     at: float,
     y: float,

@@ -130,7 +130,7 @@ def panels_of(
     else:
         page.note("the largest group first")
     alone = len(measures) == 1
-    same_scale = same_scale and alone and not _flattened(parts, f"{measures[0]}{ending}")
+    same_scale = same_scale and alone and not _is_flattened(parts, f"{measures[0]}{ending}")
     titles = [
         title if alone else f"{title}: {name.replace('_', ' ')}"
         for title, _ in parts
@@ -139,7 +139,7 @@ def panels_of(
     made = page.panels(
         titles,
         same_scale=same_scale,
-        across=None if alone else len(measures) * _beside(parts, measures),
+        across=None if alone else len(measures) * _groups_per_row(parts, measures),
         left=left,
         above=above,
     )
@@ -149,12 +149,12 @@ def panels_of(
         yield axes, part, name
 
 
-def _beside(parts: Sequence[tuple[str, Result]], measures: Sequence[str]) -> int:
+def _groups_per_row(parts: Sequence[tuple[str, Result]], measures: Sequence[str]) -> int:
     """Return how many groups are side by side, so that measures stay in their columns."""
     return 2 if len(parts) > 4 and len(measures) == 2 else 1
 
 
-def _flattened(parts: Sequence[tuple[str, Result]], name: str) -> bool:
+def _is_flattened(parts: Sequence[tuple[str, Result]], name: str) -> bool:
     """Return whether half of the panels would use less than an eighth of a common scale."""
     tops = [np.nanmax(np.abs(part.column(name).numbers()), initial=0.0) for _, part in parts]
     return len(tops) > 1 and float(np.median(tops)) < max(tops) / 8

@@ -45,7 +45,7 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
     if len(measures) > 1:
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
     axes = page.axes(left=112, right=_SCALE)
-    image = _shaded(page, axes, cells, column)
+    image = _shade_cells(page, axes, cells, column)
     axes.set_yticks(range(len(downs)), downs)
     axes.set_xticks(range(len(overs)), overs)
     if cells.size <= _FIGURES:
@@ -67,7 +67,7 @@ def _natural(table: Result, key: str) -> list[Any]:
     return words[held[0] : held[-1] + 1] if held else []
 
 
-def _shaded(page: Page, axes: Any, cells: Any, column: Column) -> Any:
+def _shade_cells(page: Page, axes: Any, cells: Any, column: Column) -> Any:
     """Draw cells separated by thin lines of paper."""
     axes.grid(visible=False)
     axes.spines["bottom"].set_visible(False)
@@ -149,7 +149,7 @@ def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
     page.say("")
     axes = page.axes(left=112, right=_SCALE + 74, bottom=_bottom(page, len(first)))
-    image = _shaded(page, axes, cells, column)
+    image = _shade_cells(page, axes, cells, column)
     every = first[:, None] + np.arange(width)
     opens = WEEKDAYS.index(str(getattr(calendar, "week_starts", "monday")))
     edges = np.argwhere((weekday(every) == opens) & (every <= last[:, None]) & ~np.isnan(cells))

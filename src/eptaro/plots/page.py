@@ -36,7 +36,7 @@ def save(figure: Any, path: str | Path, tips: Tips) -> Path:
         if form == "svg":
             beside.write_text(as_svg(figure, tips), encoding="utf-8")
         else:
-            _written(figure, beside, form)
+            _write_figure(figure, beside, form)
 
     return replace_whole(target, fill)
 
@@ -44,11 +44,11 @@ def save(figure: Any, path: str | Path, tips: Tips) -> Path:
 def as_png(figure: Any) -> bytes:
     """Return a figure as PNG."""
     sink = io.BytesIO()
-    _written(figure, sink, "png")
+    _write_figure(figure, sink, "png")
     return sink.getvalue()
 
 
-def _written(figure: Any, sink: Any, form: str) -> None:
+def _write_figure(figure: Any, sink: Any, form: str) -> None:
     """Write a figure; the same figure gives the same bytes."""
     from matplotlib import rc_context
 
@@ -64,7 +64,7 @@ def as_svg(figure: Any, tips: Tips, prefix: str = "") -> str:
     from those of other figures on the same page.
     """
     sink = io.BytesIO()
-    _written(figure, sink, "svg")
+    _write_figure(figure, sink, "svg")
     for name, space in (("", _SVG), ("xlink", _LINK)):
         ElementTree.register_namespace(name, space)
     root = ElementTree.fromstring(sink.getvalue())
@@ -117,7 +117,7 @@ class Page:
         self._below = ""
         self._top = self.height - 22.0
         words = headline(table, look.measure)
-        said = words or _named(table, look)
+        said = words or _title_of_rows(table, look)
         self._write_title(look.title or said)
 
     # ---- words ------------------------------------------------------------------
@@ -217,9 +217,9 @@ class Page:
 
     def axes(self, left: float = 74, right: float = _EDGE, bottom: float = _FOOT) -> Any:
         """Return axes over the room between the words and the small print."""
-        return self._placed(left, bottom, self.width - right, self._top - 16)
+        return self._place_axes(left, bottom, self.width - right, self._top - 16)
 
-    def _placed(self, x0: float, y0: float, x1: float, y1: float, **shared: Any) -> Any:
+    def _place_axes(self, x0: float, y0: float, x1: float, y1: float, **shared: Any) -> Any:
         box = (x0 / self.width, y0 / self.height)
         size = (max(x1 - x0, 20) / self.width, max(y1 - y0, 20) / self.height)
         return self._calm(self.figure.add_axes((*box, *size), **shared))
@@ -251,7 +251,9 @@ class Page:
             row, column = divmod(place, across)
             x, y = _EDGE - 10 + column * wide, top - (row + 1) * high
             shared = {"sharey": made[0]} if made and same_scale else {}
-            axes = self._placed(x + left - 10, y + 42, x + wide - right, y + high - head, **shared)
+            axes = self._place_axes(
+                x + left - 10, y + 42, x + wide - right, y + high - head, **shared
+            )
             if name:
                 style = {"size": 9.5, "color": self.theme.ink, "weight": "bold"}
                 axes.set_title(name, loc="left", pad=5 + above * 0.72, **style)
@@ -329,7 +331,7 @@ class Page:
         return as_png(self.figure)
 
 
-def _named(table: Result, look: PictureOptions) -> str:
+def _title_of_rows(table: Result, look: PictureOptions) -> str:
     """Return a title for some rows of an answer, which have no headline: their measures."""
     measures = () if table.answer is None else table.answer.measures
     return look.measure or ", ".join(name.replace("_", " ") for name in measures)

@@ -66,14 +66,14 @@ def _reasons(
                 yield "the prior value is 0", changes[id(number.now)]
         case Value():
             yield from _of_side(answer, number.side, whole=number.stated is not None)
-            yield from _undecided(answer, number)
+            yield from _undecided_reasons(answer, number)
         case Mean():
             for value in number.values:
                 yield from _of_side(answer, value.side, whole=False)
     yield "no transaction has a value in these days", every
 
 
-def _undecided(answer: ViewLineage, value: Value) -> Iterator[tuple[str, Flags]]:
+def _undecided_reasons(answer: ViewLineage, value: Value) -> Iterator[tuple[str, Flags]]:
     """Yield where a first or last value is blank as only the order of rows would decide."""
     view, rows = value.view, answer.rows
     if value.picked is not None or not view.undecided():

@@ -115,7 +115,7 @@ def describe_comparison(table: Result, answer: ViewLineage) -> str:
         return _of_words(answer, query)
     row = _last_comparable(answer, changes[0])
     if row is None:
-        return _not_compared(answer, changes[0])
+        return _explain_no_comparison(answer, changes[0])
     return " ".join(_sentences(table, answer, query, row))
 
 
@@ -142,7 +142,7 @@ def _of_words(answer: ViewLineage, query: Compare) -> str:
     return f"{as_title(now.measure.name)} in {_label(answer, query, days)}: {value}."
 
 
-def _not_compared(answer: ViewLineage, change: Change) -> str:
+def _explain_no_comparison(answer: ViewLineage, change: Change) -> str:
     """Return the value of the last period, and why there is nothing to compare it with."""
     measure, side, view = change.now.measure, change.now.side, answer.view
     place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
@@ -474,10 +474,10 @@ def describe_accumulate(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of running totals."""
     query = answer.question
     assert isinstance(query, Accumulate)
-    return " ".join(_accumulated(answer, query))
+    return " ".join(_accumulate_sentences(answer, query))
 
 
-def _accumulated(answer: ViewLineage, query: Accumulate) -> Iterator[str]:
+def _accumulate_sentences(answer: ViewLineage, query: Accumulate) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         found = _last_row(answer, f"{measure.name}_to_date")
         if found is None:
@@ -501,15 +501,15 @@ def describe_trail(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of rolling windows."""
     query = answer.question
     assert isinstance(query, Trail)
-    return " ".join(_trailed(table, answer, query))
+    return " ".join(_trail_sentences(table, answer, query))
 
 
-def _trailed(table: Result, answer: ViewLineage, query: Trail) -> Iterator[str]:
+def _trail_sentences(table: Result, answer: ViewLineage, query: Trail) -> Iterator[str]:
     for number, measure in enumerate(measures_told(answer)):
         name = f"{measure.name}_trailing"
         found = _last_row(answer, name)
         if found is None:  # a weighted mean has no days of its own
-            yield from _weighted(table, answer, query, name, as_title(measure.name))
+            yield from _weighted_sentences(table, answer, query, name, as_title(measure.name))
             continue
         value, place, days = found
         end = Days(days.last, days.last)
@@ -540,7 +540,7 @@ def _of_one_group(
         yield f"{begin}{of}: {format_value(table.column(name), rows[at])}."
 
 
-def _weighted(
+def _weighted_sentences(
     table: Result, answer: ViewLineage, query: Trail, name: str, title: str
 ) -> Iterator[str]:
     if name in table and "date" in table:

@@ -144,22 +144,22 @@ def _effects(section: Section, query: ReportContext, within: str) -> None:
     kinds = [n.removeprefix(f"{name}_effect_of_") for n in table.names if "_effect_of_" in n]
     kinds = [kind for kind in kinds if f"{name}_effect_of_{kind}" in table]
     parts = [
-        f"{_signed(table, f'{name}_effect_of_{kind}')} from {row[kind]} {kind} against "
+        f"{_signed_words(table, f'{name}_effect_of_{kind}')} from {row[kind]} {kind} against "
         f"{row[f'{kind}_prior']}"
         for kind in kinds
         if row[kind] != row[f"{kind}_prior"]
     ]
-    whole = f"{as_title(name)} changed by {_signed(table, f'{name}_change')}"
+    whole = f"{as_title(name)} changed by {_signed_words(table, f'{name}_change')}"
     if not parts:
         section.sentences.append(
             f"{whole}; the calendar explains none of it, as both sides have the same day types."
         )
         return
-    rest = f"{_signed(table, f'{name}_rest')} from what happened on like days"
+    rest = f"{_signed_words(table, f'{name}_rest')} from what happened on like days"
     section.sentences.append(f"{whole}: {', '.join([*parts, rest])}.")
 
 
-def _signed(table: Result, name: str) -> str:
+def _signed_words(table: Result, name: str) -> str:
     words = format_value(table.column(name), 0)
     return words if words.startswith("-") else f"+{words}"
 
@@ -254,7 +254,7 @@ def headline(query: ReportContext) -> Section:
                 {
                     "name": name,
                     "value": format_value(table.column(name), 0),
-                    "change": _moved(row[f"{name}_change"], ratio),
+                    "change": _movement_words(row[f"{name}_change"], ratio),
                     "prior": format_value(table.column(f"{name}_prior"), 0),
                 }
             )
@@ -273,7 +273,7 @@ def headline(query: ReportContext) -> Section:
     return section
 
 
-def _moved(change: Any, ratio: str) -> str:
+def _movement_words(change: Any, ratio: str) -> str:
     """Return which way a value went, in a word and a sign."""
     if change is None:
         return "not comparable"

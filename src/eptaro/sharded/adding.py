@@ -40,9 +40,9 @@ def settings_of(options: FileOptions) -> dict[str, Any]:
     return {
         "date": options.date,
         "by": _names(options.by),
-        "dates": _said(options.rules),
-        "files": None if options.files is None else _said(options.files),
-        "numbers": _said(numbers) if isinstance(numbers, NumberRules) else numbers,
+        "dates": _changed_rules(options.rules),
+        "files": None if options.files is None else _changed_rules(options.files),
+        "numbers": _changed_rules(numbers) if isinstance(numbers, NumberRules) else numbers,
         "lookups": [_lookup(one) for one in lookups_of(options.lookups)],
         "values": _names(options.values),
         "where": options.where,
@@ -86,7 +86,7 @@ def _names(given: By) -> list[str]:
     return [] if given is None else [given] if isinstance(given, str) else list(given)
 
 
-def _said(rules: Any) -> dict[str, Any]:
+def _changed_rules(rules: Any) -> dict[str, Any]:
     """Return what rules say beside their defaults."""
     plain = type(rules)()
     given = {
@@ -105,7 +105,7 @@ def _lookup(one: Lookup) -> dict[str, Any]:
         "other": one.other,
         "first": one.first,
         "through": one.through,
-        "files": None if one.files is None else _said(one.files),
+        "files": None if one.files is None else _changed_rules(one.files),
     }
 
 
@@ -159,14 +159,14 @@ def put_folded(
     count = shards_in(folder, shards)
     if count is None:
         count = shards_for(folded.cells.axis.size) if folded.groups.names else 1
-    parts: Parts = {n: partial(_given, part) for n, part in partition_cells(folded, count)}
+    parts: Parts = {n: partial(_as_given, part) for n, part in partition_cells(folded, count)}
     work = partial(write_shards, parts)
     return put_shards(
         folder, without_cells(folded), work, options_given, count, out=out, force=force
     )
 
 
-def _given(part: Folded) -> Folded:
+def _as_given(part: Folded) -> Folded:
     return part
 
 

@@ -63,8 +63,8 @@ class ClusterShards:
             try:
                 while numbers or under_way:
                     while numbers and len(under_way) < _AHEAD * threads:
-                        under_way.append(self._submitted(numbers.pop(0), work))
-                    done = self._waited(under_way.pop(0))
+                        under_way.append(self._submit(numbers.pop(0), work))
+                    done = self._wait_for(under_way.pop(0))
                     if done is not None:
                         yield done
             finally:
@@ -75,7 +75,7 @@ class ClusterShards:
         """Return the result of some work for the first shard that has a result."""
         with own_errors():
             for shard in self._numbers:
-                done: Done | None = self._waited(self._submitted(shard, work))
+                done: Done | None = self._wait_for(self._submit(shard, work))
                 if done is not None:
                     return done
         return None
@@ -83,18 +83,18 @@ class ClusterShards:
     def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
         """Return the result of the work for all shards, joined two by two on the workers."""
         with own_errors():
-            parts = [self._submitted(shard, work) for shard in self._numbers]
+            parts = [self._submit(shard, work) for shard in self._numbers]
             while len(parts) > 1:
                 parts = [
                     pair[0]
                     if len(pair) == 1
-                    else self.client.submit(_joined, join, *pair, retries=RETRIES, pure=False)
+                    else self.client.submit(_join_pair, join, *pair, retries=RETRIES, pure=False)
                     for pair in (parts[at : at + 2] for at in range(0, len(parts), 2))
                 ]
-            found: Done | None = self._waited(parts[0])
+            found: Done | None = self._wait_for(parts[0])
             return found
 
-    def _submitted(self, shard: int, work: Work[Done]) -> Any:
+    def _submit(self, shard: int, work: Work[Done]) -> Any:
         if self.held is not None:
             given = self.held.get(shard)
             return self.client.submit(_do, shard, given, work, retries=RETRIES, pure=False)
@@ -104,7 +104,7 @@ class ClusterShards:
             _read_and_do, self.folder, own, shard, work, retries=RETRIES, pure=False
         )
 
-    def _waited(self, future: Any) -> Any:
+    def _wait_for(self, future: Any) -> Any:
         return Watchdog(self.client, self.timeout).over(BackgroundTask(future.result))
 
 
@@ -123,7 +123,9 @@ def _read_and_do(
         return None if folded is None else work(shard, folded)
 
 
-def _joined(join: Callable[[Done, Done], Done], one: Done | None, two: Done | None) -> Done | None:
+def _join_pair(
+    join: Callable[[Done, Done], Done], one: Done | None, two: Done | None
+) -> Done | None:
     if one is None or two is None:
         return two if one is None else one
     with worker_threads():
@@ -140,16 +142,18 @@ class ClusterFold:
     def __init__(self, client: Any, what: Any, options: FileOptions, shards: int | None) -> None:
         import_optional("dask.dataframe", "cluster", "shards on a cluster")
         parts = submit_parts(client, what, options, PART_ROWS, in_order=False)
-        metadata = [client.submit(_told, part, retries=RETRIES, pure=False) for part in parts]
+        metadata = [
+            client.submit(_describe_part, part, retries=RETRIES, pure=False) for part in parts
+        ]
         follow(metadata)
         found = client.gather(metadata)
         self.metadata = _of_all([one for one, _ in found])
         cells = sum(count for _, count in found)
         self.shards = shards or (shards_for(cells) if self.metadata.groups.names else 1)
-        self.partitions = _shuffled(client, parts, self.shards)
+        self.partitions = _shuffle(client, parts, self.shards)
 
 
-def _told(folded: Folded) -> tuple[Folded, int]:
+def _describe_part(folded: Folded) -> tuple[Folded, int]:
     """Return the metadata of a part, and how many cells it has."""
     return without_cells(folded), folded.cells.axis.size
 
@@ -175,7 +179,7 @@ def _condition(parts: Sequence[Folded]) -> str:
     return "" if left is None else left.where
 
 
-def _shuffled(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:
+def _shuffle(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:
     """Return futures of frames that have all pieces of some shards."""
     from dask import dataframe as frames
 
@@ -211,17 +215,17 @@ def _pieces(folded: Folded, keys: Sequence[int], part: int) -> Any:
     """
     with worker_threads():
         dealt_out = partition_cells(folded, len(keys))
-        return _frame([(keys[shard], shard, part, _packed(one)) for shard, one in dealt_out])
+        return _frame([(keys[shard], shard, part, _pack(one)) for shard, one in dealt_out])
 
 
-def _packed(folded: Folded) -> bytes:
+def _pack(folded: Folded) -> bytes:
     """Return what was folded as bytes, packed: less of it goes from worker to worker."""
     plain = pickle.dumps(folded, 5)
     packed: bytes = pa.compress(plain, codec="lz4", asbytes=True)
     return len(plain).to_bytes(8, "little") + packed
 
 
-def _unpacked(piece: bytes) -> Folded:
+def _unpack(piece: bytes) -> Folded:
     size = int.from_bytes(piece[:8], "little")
     found: Folded = pickle.loads(pa.decompress(piece[8:], size, codec="lz4"))
     return found
@@ -244,6 +248,6 @@ def shards_of(frame: Any) -> dict[int, Folded]:
         held.setdefault(int(shard), []).append((int(part), piece))
     with worker_threads():
         return {
-            shard: combine_pieces([_unpacked(piece) for _, piece in sorted(pieces)])
+            shard: combine_pieces([_unpack(piece) for _, piece in sorted(pieces)])
             for shard, pieces in held.items()
         }

@@ -66,11 +66,11 @@ def _on_cluster(
         )
         fold.metadata = replace(fold.metadata, fingerprints=fingerprints_of(files))
     if folder is None:
-        return _held(client, fold, options.book)
+        return _hold_shards(client, fold, options.book)
     made = put_shards(
         folder,
         fold.metadata,
-        partial(_written, client, fold),
+        partial(_write_shards, client, fold),
         options.book,
         fold.shards,
         reading=settings_of(options),
@@ -78,7 +78,7 @@ def _on_cluster(
     return made, None
 
 
-def _written(client: Any, fold: ClusterFold, change: Transaction) -> dict[int, Rewritten]:
+def _write_shards(client: Any, fold: ClusterFold, change: Transaction) -> dict[int, Rewritten]:
     """Have the workers write the shards that they have."""
     metadata = change.folder, change.before, change.token, change.out, change.newest
     works = [
@@ -98,7 +98,9 @@ def _write(
         }
 
 
-def _held(client: Any, fold: ClusterFold, options: BookOptions) -> tuple[Manifest, dict[int, Any]]:
+def _hold_shards(
+    client: Any, fold: ClusterFold, options: BookOptions
+) -> tuple[Manifest, dict[int, Any]]:
     """Return a manifest of shards that workers hold, and futures of these."""
     made = [client.submit(shards_of, part, retries=RETRIES, pure=False) for part in fold.partitions]
     held, files, groups = dict[int, Any](), list[FileEntry](), 0

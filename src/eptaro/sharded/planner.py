@@ -73,7 +73,7 @@ def concatenate_tables(tables: Sequence[Result], by: Sequence[str]) -> Result:
         raise QuestionError("no transactions are left to look at")
     head = tables[0]
     names = [name for name in head.names if all(name in table for table in tables)]
-    columns = [_joined([table.column(name) for table in tables]) for name in names]
+    columns = [_stack_columns([table.column(name) for table in tables]) for name in names]
     meta = dict(head.meta)
     for table in tables:
         meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
@@ -87,7 +87,7 @@ def concatenate_tables(tables: Sequence[Result], by: Sequence[str]) -> Result:
     return Result(columns, meta)
 
 
-def _joined(parts: Sequence[Column]) -> Column:
+def _stack_columns(parts: Sequence[Column]) -> Column:
     """Return columns one below the other; one that is all blank is of whatever kind others are."""
     kinds = [part for part in parts if not part.blank.all()] or [parts[0]]
     like = kinds[0]
@@ -103,10 +103,12 @@ def _joined(parts: Sequence[Column]) -> Column:
 
 
 def _groups(table: Result, by: Sequence[str]) -> Groups:
-    return Groups({name: _coded(table.column(name)) for name in by}, len(table)).drop_unused()
+    return Groups(
+        {name: _encode_groups(table.column(name)) for name in by}, len(table)
+    ).drop_unused()
 
 
-def _coded(column: Column) -> Categorical:
+def _encode_groups(column: Column) -> Categorical:
     """Return a column of groups as codes."""
     if column.kind == "text":
         choices = np.array([], object) if column.choices is None else column.choices
@@ -153,10 +155,10 @@ def side_by_side(
     first = head.names.index(head.meta["heads"][0])
     blocks: dict[int, list[AnyColumn]] = {}
     for table, mine in found:
-        groups = _named(mine).groups
+        groups = _name_groups(mine).groups
         columns = table.lazy_columns[first:]
         width = len(columns) // (groups.count + 1)
-        for at, place in enumerate(_named(every).places(groups).tolist()):
+        for at, place in enumerate(_name_groups(every).places(groups).tolist()):
             blocks[place] = columns[at * width : (at + 1) * width]
     totals = head.lazy_columns[-width:]
     columns = [*(column for place in sorted(blocks) for column in blocks[place]), *totals]
@@ -167,7 +169,7 @@ def side_by_side(
     return Result([*head.lazy_columns[:first], *columns], meta, behind)
 
 
-def _named(gathered: PartialTotals) -> GroupSet:
+def _name_groups(gathered: PartialTotals) -> GroupSet:
     (names,) = (part for of, part in gathered.shares.items() if of[1] == "names")
     found = names[0]
     assert isinstance(found, GroupSet)
@@ -312,7 +314,7 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
     known = context.rows.groups.names
     if context.own is not None:
         check_in_parts(context.own, known, query)
-    shards, names, wanted = _looked_at(shards, count, context, query)
+    shards, names, wanted = _relevant_shards(shards, count, context, query)
     if not {*known} <= {*names} or not known:
         kept = [name for name in known if name in names or name in wanted]
         return _of_fewer(shards, context, kept, wanted, query)
@@ -328,13 +330,13 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
 def view_of_shards(shards: Shards, count: int, context: BookContext, query: Query) -> View:
     """Return what a query looks at, the cells of all shards put together."""
     known = context.rows.groups.names
-    shards, names, wanted = _looked_at(shards, count, context, query)
+    shards, names, wanted = _relevant_shards(shards, count, context, query)
     kept = [name for name in known if name in names or name in wanted]
     facts, only = _facts_of_fewer(shards, context, kept, wanted, query)
     return facts.view(query.by, only, query.as_of)
 
 
-def _looked_at(
+def _relevant_shards(
     shards: Shards, count: int, context: BookContext, query: Query
 ) -> tuple[Shards, list[str], WantedGroups]:
     """Return the shards that a query looks at, its group columns, and the wanted values."""
@@ -394,7 +396,7 @@ def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
 def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) -> Result:
     """Answer shard by shard; the first that has rows finds what is wrong with it."""
     context, wanted = ask.context, ask.wanted
-    tried = shards.first(partial(_tried, ask=replace(ask, few=True)))
+    tried = shards.first(partial(_try_shard, ask=replace(ask, few=True)))
     if tried is None:
         if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
             raise _not_found(shards, context, wanted, query)
@@ -407,7 +409,7 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
     if goes_by_all:
         every = shards.joined(partial(_shares, ask=ask), PartialTotals.beside)
         ask = replace(ask, every=every)
-        shards.first(partial(_tried, ask=replace(ask, few=True)))
+        shards.first(partial(_try_shard, ask=replace(ask, few=True)))
         if isinstance(query, Recap) and query.wide:
             return side_by_side([*shards.each(partial(_alone, ask=ask))], every, behind)
     return in_shards(
@@ -424,7 +426,7 @@ def _of_all(shards: Shards, context: BookContext, wanted: WantedGroups, query: Q
     return _of_fewer(shards, context, kept, wanted, replace(query.unordered(), by=None))
 
 
-def _tried(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:
+def _try_shard(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:
     """Return a question, and whether it goes by all groups; None where a shard has no rows."""
     found = ask(shard, folded)
     if found is None:

@@ -270,7 +270,7 @@ def resolve_blanks(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[s
     doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted.items()}
     if not any(doubtful.values()):
         return wanted
-    found = shards.joined(partial(_called, names=doubtful), _either) or frozenset()
+    found = shards.joined(partial(_match_words, names=doubtful), _either) or frozenset()
     return {
         name: [
             None if _may_be_blank(value) and (name, str(value)) not in found else value
@@ -284,7 +284,7 @@ def _may_be_blank(value: Any) -> bool:
     return value is not None and str(value) in ("", BLANK)
 
 
-def _called(shard: int, folded: Folded, names: WantedGroups) -> StringTable:
+def _match_words(shard: int, folded: Folded, names: WantedGroups) -> StringTable:
     """Return what groups of a shard are called of some words, with their columns."""
     found = values_present(folded.groups, names)
     return frozenset((name, str(value)) for name, values in found.items() for value in values)

@@ -208,7 +208,7 @@ def open_book(path: StoragePath) -> tuple[Folded, BookOptions]:
         about = json.loads(packed)
         if about.get("version") != VERSION:
             raise InputError(f"{path}: is of version {about.get('version')}; this reads {VERSION}")
-        folded = _folded(table, about, str(path))
+        folded = _read_folded(table, about, str(path))
         folded.cells.check()
         options = options_told(about)
         if missing := {p for m in options.measures for p in m.planes} - set(folded.cells.tallies):
@@ -216,7 +216,7 @@ def open_book(path: StoragePath) -> tuple[Folded, BookOptions]:
         return folded, options
 
 
-def _folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
+def _read_folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
     combiner = GroupEncoder(about["by"])
     coded = {g: read_groups(table[f"group:{g}"], g, name) for g in about["by"]}
     number = combiner.number(coded)

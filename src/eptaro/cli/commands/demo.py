@@ -242,14 +242,14 @@ def _walk(folder: Path) -> None:
     ]
     for title, arguments in steps:
         click.secho(f"\n{title}", bold=True)
-        click.echo(f"$ eptaro {_typed(arguments)}\n")
+        click.echo(f"$ eptaro {_as_typed_command(arguments)}\n")
         _run(arguments)
 
 
-def _typed(arguments: list[str]) -> str:
+def _as_typed_command(arguments: list[str]) -> str:
     """Return the command as she would type it, over several lines where it is long."""
     lines, line = [], ""
-    for word in map(_quoted, arguments):
+    for word in map(_quote, arguments):
         if line and word.startswith("--") and len(line) + len(word) > 70:
             lines.append(line)
             line = "   "
@@ -257,7 +257,7 @@ def _typed(arguments: list[str]) -> str:
     return " \\\n ".join([*lines, line])
 
 
-def _quoted(word: str) -> str:
+def _quote(word: str) -> str:
     """Return an argument in quotes where a shell needs them; the one kind around the other."""
     return f'"{word}"' if "'" in word and not set(word) & set('"$`\\!') else shlex.quote(word)
 

@@ -30,7 +30,7 @@ from eptaro.storage.folder.manifest import Commit
 from eptaro.storage.layout import is_book
 
 
-def _folded_into(folder: str, files: list[str], options: FileOptions, data: DataOptions) -> Daybook:
+def _fold_into(folder: str, files: list[str], options: FileOptions, data: DataOptions) -> Daybook:
     """Return the book of a new folder."""
     if data.engine == "sql":
         raise click.UsageError("--engine sql folds in the database; give --out")
@@ -42,7 +42,7 @@ def _folded_into(folder: str, files: list[str], options: FileOptions, data: Data
     return Daybook.read(files, **given, into=folder)
 
 
-def _added(folder: str, data: DataOptions, files: list[str], options: AddOptions) -> str:
+def _add_files(folder: str, data: DataOptions, files: list[str], options: AddOptions) -> str:
     """Add files to a folder, read like those before unless options differ; return the result."""
     book = ShardStore.open(StoragePath.of(folder))
     where = data.rows.get("where")
@@ -192,14 +192,16 @@ def fold(
             raise click.UsageError(f"--shards {shards}: {into} is there, and has its shards")
         files, more = settings.added(data, reading)
         with shown_progress(), log_time("read and added"):
-            words = _added(into, data, files, replace(more, replace_days=replace_days, force=force))
+            words = _add_files(
+                into, data, files, replace(more, replace_days=replace_days, force=force)
+            )
         notify(words)
         return
     if replace_days or force:
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")
     files, options = settings.rows_to_fold(data, reading)
     with shown_progress(), log_time("read and folded"):
-        made = _folded_into(into, files, replace(options, shards=shards), data)
+        made = _fold_into(into, files, replace(options, shards=shards), data)
     for note in made.notes:
         notify(note)
     count = made._store.about.groups.count

@@ -78,7 +78,7 @@ def init(
     for one in seen:
         notify(f"{files[0]}: {one}")
     found = suggest(open_files(list(files), written), rules)
-    date = _chosen(date, list(found.dates))
+    date = _choose_date(date, list(found.dates))
     folder = out.parent.resolve()
     named, variables = [], list[str]()
     for file in files:
@@ -89,8 +89,8 @@ def init(
     text = found.text(named, date, year_starts, asdict(written), where, reading.number_rules())
     replace_whole(out, partial(_write, text))
     words = [f"dates in {date}"]
-    words += [f"groups in {_listed(found.groups)}"] if found.groups else []
-    words += [f"numbers in {_listed(found.numbers)}"] if found.numbers else []
+    words += [f"groups in {_list_names(found.groups)}"] if found.groups else []
+    words += [f"numbers in {_list_names(found.numbers)}"] if found.numbers else []
     grain = found.grain_of(date)
     notify(f"written to {out}: {', '.join(words)}")
     if variables:
@@ -99,7 +99,7 @@ def init(
     notify(f"next: eptaro recap --config {shlex.quote(str(out))} --per {per}")
 
 
-def _listed(names: list[str]) -> str:
+def _list_names(names: list[str]) -> str:
     """Return names in a row, of many the first."""
     more = f" and {len(names) - _MOST_NAMED:,} more" if len(names) > _MOST_NAMED else ""
     return ", ".join(names[:_MOST_NAMED]) + more
@@ -115,7 +115,7 @@ def _write(text: str, path: Path) -> None:
     path.write_text(text, encoding="utf-8")
 
 
-def _chosen(date: str | None, columns: list[str]) -> str:
+def _choose_date(date: str | None, columns: list[str]) -> str:
     """Return the date column; where there are several, ask if somebody is there to answer."""
     if date is not None:
         if date not in columns:

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from eptaro.rules import FileRules
 
 
-def _opened(
+def _open_source(
     settings: Settings,
     files: tuple[str, ...],
     date: str | None,
@@ -105,7 +105,7 @@ def inspect(
 
     settings = Settings(rules)
     dates = settings.date_rules(reading)
-    source, column, where, written = _opened(settings, files, date, where, reading, look=True)
+    source, column, where, written = _open_source(settings, files, date, where, reading, look=True)
     with shown_progress():
         table = look(source, date=column, by=by, keys=keys, where=where, dates=dates, files=written)
     subjects, details = (table.column(name).to_list() for name in ("subject", "detail"))
@@ -184,7 +184,7 @@ def annotate(
     else:
         calendars = list(settings.config.calendars.values())
     dates = settings.date_rules(reading)
-    source, column, where, _ = _opened(settings, files, date, where, reading)
+    source, column, where, _ = _open_source(settings, files, date, where, reading)
     if locale is None:
         locale = settings.config.locale if settings.config else "en"
     with shown_progress():

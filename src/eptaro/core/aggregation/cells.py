@@ -60,7 +60,7 @@ class Cells:
         axis, onto = union_axis([self.axis, other.axis])
         summed = {plane for plane, tally in self.tallies.items() if isinstance(tally, Sum)}
         one, two = (
-            side if places is None else side._needed_beside(summed).moved(axis, places)
+            side if places is None else side._extra_planes(summed).moved(axis, places)
             for side, places in zip((self, other), onto, strict=True)
         )
         found: dict[Plane, Tally] = {}
@@ -73,10 +73,10 @@ class Cells:
                     summed_up[key] = Sum.together([tally, beside], onto, axis.size)
                 found[plane] = summed_up[key]
             else:
-                found[plane] = _joined(one.tallies[plane], plane, two.tallies, apart)
+                found[plane] = _join_tally(one.tallies[plane], plane, two.tallies, apart)
         return Cells(axis, found)
 
-    def _needed_beside(self, summed: set[Plane]) -> Cells:
+    def _extra_planes(self, summed: set[Plane]) -> Cells:
         """Return the planes that are not summed, and the sums that squares need."""
         kept = {plane for plane in self.tallies if plane not in summed}
         for plane in [plane for plane in kept if plane.what == "square"]:
@@ -221,7 +221,7 @@ def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: i
         cells = [p.regrouped(target, count) for p, target in zip(parts, targets, strict=True)]
         return concatenate_cells(cells)
     axis, onto = union_renumbered([part.axis for part in parts], targets, count)
-    return _summed_up(parts, axis, onto)
+    return _sum_parts(parts, axis, onto)
 
 
 def _fitting(parts: Sequence[Cells]) -> int:
@@ -234,10 +234,10 @@ def _fitting(parts: Sequence[Cells]) -> int:
 
 def _at_once(parts: Sequence[Cells]) -> Cells:
     """Return the cells of several parts that only hold sums."""
-    return _summed_up(parts, *union_axis([part.axis for part in parts]))
+    return _sum_parts(parts, *union_axis([part.axis for part in parts]))
 
 
-def _summed_up(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:
+def _sum_parts(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:
     found: dict[Plane, Tally] = {}
     added: dict[tuple[int, ...], Sum] = {}
     for plane in parts[0].tallies:
@@ -271,7 +271,7 @@ class _Running(NamedTuple):
     firsts: dict[Plane, Ints]
 
 
-def _joined(
+def _join_tally(
     tally: Tally, plane: Plane, others: Mapping[Plane, Tally], apart: bool = False
 ) -> Tally:
     """Return a tally joined with that of the same plane among others."""

@@ -200,21 +200,21 @@ class CategoryEncoder:
         if isinstance(self._table, IntegerTable):
             if choices.kind == "integer" or not len(choices):
                 found = self._table.number(choices.data.astype(np.int64))
-                return self._moved_up(found)
+                return self._shift_up(found)
             self._table = {str(v): n for n, v in enumerate(self._table.values().tolist())}
         if isinstance(self._table, StringTable):
             if choices.kind == "text" or not len(choices):
                 numbers = self._table.number(words_of(choices)) if len(choices) else None
                 if numbers is not None or not len(choices):
-                    return self._moved_up(np.empty(0, np.int32) if numbers is None else numbers)
+                    return self._shift_up(np.empty(0, np.int32) if numbers is None else numbers)
             self._table = {value: n for n, value in enumerate(self._table.values().tolist())}
         table, values = self._table, choices.to_list()
         if self._words and choices.kind != "text":
             values = [*map(str, values)]
         known = [table.setdefault(value, len(table)) for value in values]
-        return self._moved_up(np.array(known, np.int32))
+        return self._shift_up(np.array(known, np.int32))
 
-    def _moved_up(self, numbers: NDArray[np.int32]) -> NDArray[np.int32]:
+    def _shift_up(self, numbers: NDArray[np.int32]) -> NDArray[np.int32]:
         if self._blank is not None:
             numbers += numbers >= self._blank
         return numbers

@@ -61,7 +61,7 @@ class Fold:
         if not len(batch):
             return
         slots = self._combiner.number(batch.groups)
-        self._parts.append(self._folded(batch, slots))
+        self._parts.append(self._fold_batch(batch, slots))
         self._join()
         self.rows += len(batch)
         if self._limit is not None and self.memory > self._limit:
@@ -107,7 +107,7 @@ class Fold:
         """Return, per column that distinct values are counted of, what its codes represent."""
         return {name: encoder.coded().choices for name, encoder in self._encoders.items()}
 
-    def _folded(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
+    def _fold_batch(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
         first, last = batch.ends
         count = len(self._combiner)
         if self._parts and self._parts[-1].axis.keys is None:

@@ -65,7 +65,7 @@ def combine_pieces(parts: Sequence[Folded]) -> Folded:
     for part in parts:
         tallies = dict(part.cells.tallies)
         for name, encoder in encoders.items():
-            tallies[Plane("codes", name)] = _coded_by(encoder, part, name)
+            tallies[Plane("codes", name)] = _encode_part(encoder, part, name)
         for plane, tally in tallies.items():
             if isinstance(tally, SelectedValues) and len(tally.row):
                 moved = tally.row + (ends.get(plane, 0) - int(tally.row.min()))
@@ -77,7 +77,7 @@ def combine_pieces(parts: Sequence[Folded]) -> Folded:
     return replace(parts[0], groups=groups, cells=cells, rows=rows, distinct=distinct)
 
 
-def _coded_by(encoder: CategoryEncoder, part: Folded, name: str) -> ValueLists:
+def _encode_part(encoder: CategoryEncoder, part: Folded, name: str) -> ValueLists:
     """Return which values of a column cells hold, by the numbers that an encoder gives them."""
     choices, tally = part.distinct[name], part.cells.tallies[Plane("codes", name)]
     codes = encoder.encode(Categorical(np.arange(len(choices), dtype=np.int32), choices))
@@ -129,13 +129,13 @@ def merge_metadata(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         one.distinct,
         one.formats,
         seen=_seen(one, two),
-        left=_left(one, two),
+        left=_merge_left_out(one, two),
         grain=one.grain,
-        dated=_dated(one, two),
+        dated=_union_of_days(one, two),
     )
 
 
-def _dated(one: Folded, two: Folded) -> Ints | None:
+def _union_of_days(one: Folded, two: Folded) -> Ints | None:
     """Return the days that have rows of either, where the cells of one are elsewhere."""
     if one.dated is None and two.dated is None:
         return None
@@ -154,7 +154,7 @@ def _days_of(part: Folded) -> Span:
     return Span.of(part.cells.axis.first_day, part.cells.axis.last_day)
 
 
-def _left(one: Folded, two: Folded) -> Left | None:
+def _merge_left_out(one: Folded, two: Folded) -> Left | None:
     """Return the condition on the rows of both, and how many do not meet it.
 
     Raises `InputError` where the rows of one were held against another condition.
@@ -201,6 +201,6 @@ def align_codes(one: Folded, two: Folded) -> Folded:
         encoder = CategoryEncoder(name, words=True)
         choices = one.distinct[name]
         encoder.encode(Categorical(np.arange(len(choices), dtype=np.int32), choices))
-        tallies[Plane("codes", name)] = _coded_by(encoder, two, name)
+        tallies[Plane("codes", name)] = _encode_part(encoder, two, name)
         distinct[name] = encoder.coded().choices
     return replace(two, cells=Cells(two.cells.axis, tallies), distinct=distinct)

@@ -219,10 +219,12 @@ class _Summed(Step):
         whole: NDArray[Any] = contiguous(words[0])
         halves = self.op in (Op.SUM_HALVES, Op.SUM_FLOATS_HALVES)
         if halves:
-            whole = _joined(words[1], whole)
+            whole = _join_halves(words[1], whole)
         if self._beyond is not None:
             beyond = bigint.widen(self._column.data[self._beyond])
-            whole = bigint.widen(whole) + _added(beyond, cells_of.at(self._beyond), len(whole))
+            whole = bigint.widen(whole) + _add_objects(
+                beyond, cells_of.at(self._beyond), len(whole)
+            )
         rest = None
         if self._column.kind == "float":
             rest = contiguous(words[1 + halves]).view(np.float64)
@@ -256,7 +258,7 @@ class _Squared(Step):
         if self._beyond is not None:
             cell = cells_of.at(self._beyond)
             squares, left = square_values(column.data[self._beyond], column.kind, self.centre)
-            whole = bigint.widen(whole) + _added(squares, cell, size)
+            whole = bigint.widen(whole) + _add_objects(squares, cell, size)
             if rest is not None and left is not None:
                 rest += np.bincount(cell, left, size)
         return Squares(bigint.added_up(whole), column.kind, column.scale, self.centre, rest)
@@ -372,7 +374,7 @@ def _without(column: Column, rows: Ints | None, centre: int = 0) -> NDArray[Any]
     return np.ascontiguousarray(values.astype(np.int64, copy=False))
 
 
-def _joined(high: Ints, low: Ints) -> NDArray[Any]:
+def _join_halves(high: Ints, low: Ints) -> NDArray[Any]:
     """Return sums of which the halves are known, wide where 64 bits do not hold them."""
     high, low = high + (low >> HALF), low & ((1 << HALF) - 1)
     if bigint.largest_absolute(high) < 1 << (62 - HALF):
@@ -380,7 +382,7 @@ def _joined(high: Ints, low: Ints) -> NDArray[Any]:
     return (bigint.widen(high) << HALF) + bigint.widen(low)
 
 
-def _added(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:
+def _add_objects(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:
     """Return Python integers added up, each in its cell."""
     found = np.zeros(size, object)
     np.add.at(found, cell, values)
@@ -398,7 +400,7 @@ def run_steps(steps: Sequence[Step], cells_of: RowCellIndex, batch: Batch) -> li
     """Return what each step makes of the rows of a batch."""
     counting = [step for step in steps if step.op == Op.ROWS]  # all of these count the same rows
     others = [step for step in steps if step.op not in (None, Op.ROWS)]
-    packed = _packed(others, len(batch)) if counting else None
+    packed = _packed_step(others, len(batch)) if counting else None
     plans: list[Plan] = []
     begins: dict[Step, int] = {}
     word = 0
@@ -407,11 +409,11 @@ def run_steps(steps: Sequence[Step], cells_of: RowCellIndex, batch: Batch) -> li
         plan = packed.plan if packed and step is packed.step else step.plan()
         plans.append(plan._replace(word=word))
         word += WORDS[plan.op]
-    words = [*_folded(plans, cells_of, batch).T]
+    words = [*_fold_words(plans, cells_of, batch).T]
     found = {step: words[begin:] for step, begin in begins.items()}
     if packed:
         both, shift = found[packed.step], packed.plan.shift
-        sums, rows = _parted(both[0], shift)
+        sums, rows = _split_packed(both[0], shift)
         found[packed.step] = [sums, *both[1:]]
         found[counting[0]] = [rows]
     found |= dict.fromkeys(counting[1:], found[counting[0]] if counting else [])
@@ -432,7 +434,7 @@ def sole_values(steps: Sequence[Step]) -> Step | None:
     return others[0] if len(others) == 1 and others[0].moves else None
 
 
-def _parted(both: Ints, shift: int) -> tuple[Ints, Ints]:
+def _split_packed(both: Ints, shift: int) -> tuple[Ints, Ints]:
     """Return the sums and the numbers of rows that are in one word each."""
     sums, rows = np.empty((2, len(both)), np.int64)
 
@@ -451,13 +453,13 @@ class _Packed(NamedTuple):
     plan: Plan
 
 
-def _packed(steps: Iterable[Step], rows: int) -> _Packed | None:
+def _packed_step(steps: Iterable[Step], rows: int) -> _Packed | None:
     """Return the first step that has such room; None where there is none."""
     found = ((step, step.packed(rows)) for step in steps)
     return next((_Packed(step, plan) for step, plan in found if plan is not None), None)
 
 
-def _folded(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> AllWords:
+def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> AllWords:
     """Return the words of all cells.
 
     Rows in the order of their cells are cut where cells end, and no two parts share one. Of

@@ -138,10 +138,10 @@ def _alike(one: Valued, two: Valued) -> tuple[Valued, Valued]:
     if one.kind == two.kind and one.scale == two.scale:
         return one, two
     if "float" in (one.kind, two.kind):
-        return _rescaled(one, "float", 0), _rescaled(two, "float", 0)
+        return _rescale(one, "float", 0), _rescale(two, "float", 0)
     kind: Kind = "decimal" if "decimal" in (one.kind, two.kind) else one.kind
     scale = max(one.scale, two.scale)
-    return _rescaled(one, kind, scale), _rescaled(two, kind, scale)
+    return _rescale(one, kind, scale), _rescale(two, kind, scale)
 
 
 def _said_alike(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValues, SelectedValues]:
@@ -166,7 +166,7 @@ def _said_alike(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValue
     return first, replace(two, value=places[cut:][two.value], choices=every)
 
 
-def _rescaled(tally: Valued, kind: Kind, scale: int) -> Valued:
+def _rescale(tally: Valued, kind: Kind, scale: int) -> Valued:
     if kind == "float":
         value = bigint.floats(tally.value) / 10.0**tally.scale
     else:

@@ -110,13 +110,13 @@ class ListedCalendar(Calendar):
 
     def first_days(self, index: Ints, level: str) -> Ints:
         """Return the first day of each period."""
-        return index if level == "day" else self._clipped(index, level, "firsts")
+        return index if level == "day" else self._clipped_values(index, level, "firsts")
 
     def last_days(self, index: Ints, level: str) -> Ints:
         """Return the last day of each period."""
-        return index if level == "day" else self._clipped(index, level, "lasts")
+        return index if level == "day" else self._clipped_values(index, level, "lasts")
 
-    def _clipped(self, index: Ints, level: str, part: str) -> Ints:
+    def _clipped_values(self, index: Ints, level: str, part: str) -> Ints:
         values: Ints = getattr(self._by_level[check_level(level, self.levels)], part)
         return values[np.clip(index, 0, len(values) - 1)]
 
@@ -130,8 +130,8 @@ class ListedCalendar(Calendar):
         if level == "day":
             years = self.index_of(index, "year")
             return self._by_level["year"].years[years], index - self.first_days(years, "year") + 1
-        years = self._clipped(index, level, "years")
-        return years, np.ones_like(years) if level == "year" else self._clipped(
+        years = self._clipped_values(index, level, "years")
+        return years, np.ones_like(years) if level == "year" else self._clipped_values(
             index, level, "numbers"
         )
 

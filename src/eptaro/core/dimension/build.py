@@ -210,7 +210,7 @@ def dimension(
     sheets = {c.name: Sheet(span, c, worked, locale, today) for c in given}
     made = [
         _column(entry, sheets[calendar], prefix)
-        for entry, calendar, prefix in _chosen(entries, columns)
+        for entry, calendar, prefix in _choose_entries(entries, columns)
     ]
     if unknown_row:
         made = [_with_unknown(column) for column in made]
@@ -246,7 +246,7 @@ def _check_names(calendars: list[Calendar]) -> None:
             raise CalendarError(f"two calendars are called {name!r}; give each its own name")
 
 
-def _chosen(entries: list[Entry], columns: str | Sequence[str]) -> Iterable[Entry]:
+def _choose_entries(entries: list[Entry], columns: str | Sequence[str]) -> Iterable[Entry]:
     if isinstance(columns, str):
         if columns not in COLUMN_SETS:
             raise QuestionError(unknown("column set", columns, COLUMN_SETS))
@@ -284,10 +284,10 @@ def _column(entry: Attribute, sheet: Sheet, prefix: str) -> Column:
         )
     part = entry.column(replace(sheet, span=known), prefix)
     before = known.lo - sheet.span.lo
-    return _padded(part, before, count - before - known.days)
+    return _pad_column(part, before, count - before - known.days)
 
 
-def _padded(column: Column, before: int, after: int) -> Column:
+def _pad_column(column: Column, before: int, after: int) -> Column:
     valid = np.pad(~column.blank, (before, after))
     return Column.of(
         column.name,
@@ -302,7 +302,7 @@ def _padded(column: Column, before: int, after: int) -> Column:
 
 def _with_unknown(column: Column) -> Column:
     """Return the column with a first row for the unknown date: key 0, else blank."""
-    padded = _padded(column, 1, 0)
+    padded = _pad_column(column, 1, 0)
     if column.name != "date_key":
         return padded
     return replace(padded, valid=None)

@@ -105,14 +105,14 @@ class _Evaluation:
                 one, two = self.value(left), self.value(right)
                 return self._exactly(node, lambda: ops.calculate(how, one, two))
             case Call():
-                return self._called(node)
+                return self._call(node)
             case Where(None, condition):
                 data, valid = self._truth(condition)
                 true = data if valid is None else data & valid
                 return Column.of("", "flag", np.ones(len(true), bool), true)
             case Where(part, condition) if part is not None:
                 data, valid = self._truth(condition)
-                return self._kept(self.value(part), data if valid is None else data & valid)
+                return self._blank_unless(self.value(part), data if valid is None else data & valid)
             case _:
                 data, valid = self._truth(node)
                 return Column.of("", "flag", data, broadcast_flags(valid, len(data)))
@@ -121,11 +121,11 @@ class _Evaluation:
         """Return where a condition is true, and where that is known."""
         match node:
             case Comparison(how, left, right):
-                return self._compared(how, left, right)
+                return self._compare(how, left, right)
             case In(value, choices):
-                found: Truth = self._compared("=", value, choices[0])
+                found: Truth = self._compare("=", value, choices[0])
                 for choice in choices[1:]:
-                    found = any_of(found, self._compared("=", value, choice))
+                    found = any_of(found, self._compare("=", value, choice))
                 return found
             case BoolOp("and", left, right):
                 one, two = self._truth(left), self._truth(right)
@@ -143,7 +143,7 @@ class _Evaluation:
                 data = column.data if column.kind == "flag" else np.zeros(len(column), bool)
                 return data, valid_mask(column)
 
-    def _compared(self, how: Any, left: Node, right: Node) -> Truth:
+    def _compare(self, how: Any, left: Node, right: Node) -> Truth:
         kind = check_alike([left, right], self._kinds, self._text, left.at)
         one, two = (self._of_kind(node, kind) for node in (left, right))
         if kind is Kind.NUMBER or kind is Kind.BLANK:
@@ -163,7 +163,7 @@ class _Evaluation:
             return column
         return ops.blank_of(kind, len(column))
 
-    def _called(self, node: Call) -> Column:
+    def _call(self, node: Call) -> Column:
         name, given = node.function, node.given
         match name:
             case "if":
@@ -172,8 +172,8 @@ class _Evaluation:
                 true = data if valid is None else data & valid
                 one = self._of_kind(given[1], kind)
                 if len(given) == 2:
-                    return self._kept(one, true)
-                return self._picked(true, one, self._of_kind(given[2], kind))
+                    return self._blank_unless(one, true)
+                return self._pick(true, one, self._of_kind(given[2], kind))
             case "coalesce" | "least" | "greatest":
                 kind = check_alike(given, self._kinds, self._text, node.at)
                 columns = [self._of_kind(part, kind) for part in given]
@@ -187,9 +187,9 @@ class _Evaluation:
                     valid = None
                     if name != "coalesce":
                         valid = both(valid_mask(found), valid_mask(column))
-                    found = self._picked(true, found, column)
+                    found = self._pick(true, found, column)
                     if valid is not None:
-                        found = self._kept(found, valid)
+                        found = self._blank_unless(found, valid)
                 return found
             case "contains" | "starts" | "ends":
                 return self._has(name, given)
@@ -266,7 +266,7 @@ class _Evaluation:
         pair = ops.ranks(one, two) if kind is Kind.TEXT else [one.data, two.data]
         return ops.compare_arrays("<=" if least else ">=", *pair)
 
-    def _picked(self, true: NDArray[Any], one: Column, two: Column) -> Column:
+    def _pick(self, true: NDArray[Any], one: Column, two: Column) -> Column:
         """Return the first value where something is true, else the second."""
         if one.kind == "text":
             words = ops.words_of(one)
@@ -288,7 +288,7 @@ class _Evaluation:
         data = np.broadcast_to(np.where(true, one.data, two.data), size)
         return Column.of("", one.kind, data, valid, scale=one.scale)
 
-    def _kept(self, column: Column, true: NDArray[Any]) -> Column:
+    def _blank_unless(self, column: Column, true: NDArray[Any]) -> Column:
         """Return a column that is blank where something is not true."""
         size = max(len(column), len(true))
         if len(column) < size:

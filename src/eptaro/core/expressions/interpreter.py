@@ -59,12 +59,12 @@ def plain_value(node: Node, row: Mapping[str, Any]) -> Any:
             value = plain_value(part, row)
             return None if value is None else -value
         case BinaryOp(how, left, right):
-            return _reckoned(how, plain_value(left, row), plain_value(right, row))
+            return _calculate(how, plain_value(left, row), plain_value(right, row))
         case Comparison(how, left, right):
-            return _compared(how, plain_value(left, row), plain_value(right, row))
+            return _compare(how, plain_value(left, row), plain_value(right, row))
         case In(value, choices):
             own = plain_value(value, row)
-            said = [_compared("=", own, plain_value(choice, row)) for choice in choices]
+            said = [_compare("=", own, plain_value(choice, row)) for choice in choices]
             return True if True in said else None if None in said else False
         case BoolOp("and", left, right):
             sides = [plain_value(left, row), plain_value(right, row)]
@@ -86,19 +86,19 @@ def plain_value(node: Node, row: Mapping[str, Any]) -> Any:
                 return plain_value(given[1 if met else 2], row)
             return None
         case Call(function, given):
-            return _called(function, [plain_value(part, row) for part in given], given)
+            return _call(function, [plain_value(part, row) for part in given], given)
         case _:
             raise EptaroError(f"{node!r} has no rule in core/expressions/plain.py")
 
 
-def _counted(value: Any) -> Any:
+def _as_number(value: Any) -> Any:
     return int(value) if isinstance(value, bool) else value
 
 
-def _reckoned(how: str, one: Any, two: Any) -> Any:
+def _calculate(how: str, one: Any, two: Any) -> Any:
     if one is None or two is None:
         return None
-    one, two = _counted(one), _counted(two)
+    one, two = _as_number(one), _as_number(two)
     if how in "/%" and not two:
         return None
     if how == "/":
@@ -119,7 +119,7 @@ def _reckoned(how: str, one: Any, two: Any) -> Any:
             return left if one >= 0 else -left
 
 
-def _compared(how: str, one: Any, two: Any) -> bool | None:
+def _compare(how: str, one: Any, two: Any) -> bool | None:
     if one is None or two is None:
         return None
     one, two = _day(one), _day(two)
@@ -134,7 +134,7 @@ def _day(value: Any) -> Any:
     return value.date() if isinstance(value, dt.datetime) else value
 
 
-def _called(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
+def _call(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
     """Return a function's value; one of its values that is blank makes it blank."""
     if function == "coalesce":
         return next((value for value in given if value is not None), None)
@@ -145,7 +145,7 @@ def _called(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
         case "abs":
             return abs(first)
         case "round":
-            return _rounded(first, int(more[0]) if more else 0)
+            return _round_half_away(first, int(more[0]) if more else 0)
         case "floor" | "ceil":
             found = (math.floor if function == "floor" else math.ceil)(first)
             return float(found) if isinstance(first, float) else Fraction(found)
@@ -177,7 +177,7 @@ def _called(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
             raise EptaroError(f"{function} has no rule in core/expressions/plain.py")
 
 
-def _rounded(value: Any, places: int) -> Any:
+def _round_half_away(value: Any, places: int) -> Any:
     """Return a number with so many decimals, halves away from zero."""
     if isinstance(value, float):
         units = math.floor(abs(value) * 10.0**places + 0.5)

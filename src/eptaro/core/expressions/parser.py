@@ -198,29 +198,29 @@ class Parser:
         return left
 
     def _all_of(self) -> Node:
-        left = self._negated()
+        left = self._parse_not()
         while self.is_word("and"):
             at = self.taken().at
-            left = BoolOp("and", left, self._negated(), at=at)
+            left = BoolOp("and", left, self._parse_not(), at=at)
         return left
 
-    def _negated(self) -> Node:
+    def _parse_not(self) -> Node:
         if self.is_word("not") and self._begins_value(self._tokens[self._next + 1]):
             at = self.taken().at
             self._deeper(at)
-            found = Not(self._negated(), at=at)
+            found = Not(self._parse_not(), at=at)
             self._depth -= 1
             return found
-        return self._compared()
+        return self._parse_comparison()
 
-    def _compared(self) -> Node:
-        left = self._added()
+    def _parse_comparison(self) -> Node:
+        left = self._parse_sum()
         joined: Node | None = None
         while True:
             at = self.token.at
             if self.is_mark(*_COMPARED):
                 how = cast("Compared", self.taken().value)
-                right = self._added()
+                right = self._parse_sum()
                 found: Node = Comparison(how, left, right, at=at)
                 joined = found if joined is None else BoolOp("and", joined, found, at=at)
                 left = right
@@ -240,11 +240,11 @@ class Parser:
             found = In(left, self._list("after 'in'"), at=at)
         elif self.is_word("between"):
             self.taken()
-            low = self._added()
+            low = self._parse_sum()
             if not self.is_word("and"):
                 raise error_at(self.text, self.token.at, "'and' is missing: write between 5 and 10")
             self.taken()
-            high = self._added()
+            high = self._parse_sum()
             ends = (Comparison(">=", left, low, at=at), Comparison("<=", left, high, at=at))
             found = BoolOp("and", *ends, at=at)
         elif self.is_word("is"):
@@ -270,28 +270,28 @@ class Parser:
         self._depth -= 1
         return tuple(found)
 
-    def _added(self) -> Node:
-        left = self._multiplied()
+    def _parse_sum(self) -> Node:
+        left = self._parse_product()
         while self.is_mark("+", "-"):
             token = self.taken()
             how = cast("ArithmeticOperator", token.value)
-            left = BinaryOp(how, left, self._multiplied(), at=token.at)
+            left = BinaryOp(how, left, self._parse_product(), at=token.at)
         return left
 
-    def _multiplied(self) -> Node:
-        left = self._signed()
+    def _parse_product(self) -> Node:
+        left = self._parse_sign()
         while self.is_mark("*", "/", "%"):
             token = self.taken()
             how = cast("ArithmeticOperator", token.value)
-            left = BinaryOp(how, left, self._signed(), at=token.at)
+            left = BinaryOp(how, left, self._parse_sign(), at=token.at)
         return left
 
-    def _signed(self) -> Node:
+    def _parse_sign(self) -> Node:
         if not self.is_mark("-"):
             return self._value()
         at = self.taken().at
         self._deeper(at)
-        value = self._signed()
+        value = self._parse_sign()
         self._depth -= 1
         return Number(-value.value, at=at) if isinstance(value, Number) else Negate(value, at=at)
 

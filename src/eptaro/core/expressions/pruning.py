@@ -69,7 +69,7 @@ def _compares(how: str, column: ColumnStats | None, value: Node) -> bool:
         return True
     if column.all_blank:
         return False  # what is blank compares with nothing
-    bound = _written(value)
+    bound = _literal_value(value)
     if bound is None or column.least is None or column.most is None:
         return True
     least, most = column.least, column.most
@@ -99,7 +99,7 @@ def _compares(how: str, column: ColumnStats | None, value: Node) -> bool:
             return not one == two == bound
 
 
-def _written(node: Node) -> Bound | None:
+def _literal_value(node: Node) -> Bound | None:
     """Return a value that is written out, or None."""
     match node:
         case Number(value):

@@ -149,7 +149,7 @@ class _OfTwo(Node):
         return (self.left, self.right)
 
     def __str__(self) -> str:
-        return f"{_held(self.left)} {self.how} {_held(self.right)}"
+        return f"{_bracket(self.left)} {self.how} {_bracket(self.right)}"
 
 
 @dataclass(frozen=True)
@@ -157,7 +157,7 @@ class Negate(_OfOne):
     """A value with its sign turned."""
 
     def __str__(self) -> str:
-        return f"-{_held(self.value)}"
+        return f"-{_bracket(self.value)}"
 
 
 @dataclass(frozen=True)
@@ -165,7 +165,7 @@ class Not(_OfOne):
     """A condition turned round."""
 
     def __str__(self) -> str:
-        return f"not {_held(self.value)}"
+        return f"not {_bracket(self.value)}"
 
 
 @dataclass(frozen=True)
@@ -173,7 +173,7 @@ class IsBlank(_OfOne):
     """Whether there is no value."""
 
     def __str__(self) -> str:
-        return f"{_held(self.value)} is blank"
+        return f"{_bracket(self.value)} is blank"
 
 
 class BinaryOp(_OfTwo):
@@ -207,7 +207,7 @@ class In(Node):
         return (self.value, *self.choices)
 
     def __str__(self) -> str:
-        return f"{_held(self.value)} in ({', '.join(map(str, self.choices))})"
+        return f"{_bracket(self.value)} in ({', '.join(map(str, self.choices))})"
 
 
 @dataclass(frozen=True)
@@ -248,6 +248,6 @@ def names_in(node: Node) -> list[str]:
     return list(dict.fromkeys(part.name for part in node.all() if isinstance(part, Name)))
 
 
-def _held(node: Node) -> str:
+def _bracket(node: Node) -> str:
     """Return a part of a larger expression as text, in brackets where it is not simple."""
     return str(node) if isinstance(node, Number | Text | Name | Call) else f"({node})"

@@ -52,7 +52,7 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
 
     Raises `UnfitError` where an exact result cannot be kept.
     """
-    one, two = _counted(one), _counted(two)
+    one, two = _count_true(one), _count_true(two)
     if how == "/" or "float" in (one.kind, two.kind):
         return _floats(how, _as_floats(one), _as_floats(two))  # a blank is NaN, which spreads
     valid = both(valid_mask(one), valid_mask(two))
@@ -82,7 +82,7 @@ def negate(column: Column) -> Column:
 
 def compare_numbers(how: Compared, one: Column, two: Column) -> tuple[Array, Flags | None]:
     """Return how numbers compare, and where there are two."""
-    one, two = _counted(one), _counted(two)
+    one, two = _count_true(one), _count_true(two)
     valid = both(valid_mask(one), valid_mask(two))
     if "float" in (one.kind, two.kind):
         return np.asarray(_COMPARE[how](one.numbers(), two.numbers())), valid
@@ -97,7 +97,7 @@ def compare_arrays(how: Compared, one: Array, two: Array) -> Array:
 
 def round_decimals(column: Column, places: int) -> Column:
     """Return numbers with so many decimals, halves away from zero."""
-    column = _counted(column)
+    column = _count_true(column)
     if column.kind == "float":
         unit = 10.0**places
         with np.errstate(over="ignore", invalid="ignore"):
@@ -115,7 +115,7 @@ def round_decimals(column: Column, places: int) -> Column:
 
 def floor_or_ceil(column: Column, *, up: bool) -> Column:
     """Return the whole numbers below or above."""
-    column = _counted(column)
+    column = _count_true(column)
     if column.kind == "float":
         return Column.of("", "float", (np.ceil if up else np.floor)(column.data), column.valid)
     unit = 10**column.scale
@@ -125,7 +125,7 @@ def floor_or_ceil(column: Column, *, up: bool) -> Column:
 
 def absolute(column: Column) -> Column:
     """Return numbers without their sign."""
-    column = _counted(column)
+    column = _count_true(column)
     if column.kind == "float":
         return Column.of("", "float", np.abs(column.data), column.valid)
     least = column.data.dtype != object and bigint.largest_absolute(column.data) == bigint.ROOM
@@ -133,7 +133,7 @@ def absolute(column: Column) -> Column:
     return _exact(data, column.scale, column.valid)
 
 
-def _counted(column: Column) -> Column:
+def _count_true(column: Column) -> Column:
     """Return a column of numbers; what is true counts as 1."""
     if column.kind != "flag":
         return column
@@ -338,14 +338,14 @@ Truth: TypeAlias = tuple[NDArray[Any], Flags | None]  # what is true, and where 
 
 def any_of(one: Truth, two: Truth) -> Truth:
     """Return where one of two conditions is true: known where one is true or both are known."""
-    true = np.asarray(_known(one) | _known(two))
+    true = np.asarray(_known_true(one) | _known_true(two))
     if one[1] is None and two[1] is None:
         return true, None
     known = [np.ones(1, bool) if valid is None else valid for _, valid in (one, two)]
     return true, np.asarray(true | (known[0] & known[1]))
 
 
-def _known(truth: Truth) -> NDArray[Any]:
+def _known_true(truth: Truth) -> NDArray[Any]:
     """Return where a condition is known to be true."""
     data, valid = truth
     return np.asarray(data if valid is None else data & valid)

@@ -16,7 +16,7 @@ if _asked not in ("", "compiled", "numpy"):
     raise ImportError(f"EPTARO_KERNEL={_asked!r} must be numpy or compiled")
 
 
-def _compiled() -> Any:
+def _find_loops() -> Any:
     """Return the module of compiled loops, None where they do not run."""
     if _asked == "numpy":
         return None
@@ -31,5 +31,5 @@ def _compiled() -> Any:
         return None
 
 
-loops = _compiled()
+loops = _find_loops()
 KERNEL = "numpy" if loops is None else "compiled"

@@ -49,7 +49,7 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
     if dispatch.loops is None:
         if len(values) and not least <= values.min() <= values.max() < least + span:
             raise IndexError(f"values lie outside {least}..{least + span - 1}")
-        met, codes = _numbered(values - least, span)
+        met, codes = _number_marked(values - least, span)
         return met + least, codes
     loops = dispatch.loops
 
@@ -59,7 +59,7 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
     def put(of: slice, numbers: Codes, codes: Codes) -> None:
         loops.numbered(values[of], least, numbers, codes[of])
 
-    met, codes = _coded(len(values), span, found, put)
+    met, codes = _code_rows(len(values), span, found, put)
     return met + least, codes
 
 
@@ -77,7 +77,7 @@ def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
         for part, most in ((one, height), (two, width)):
             if len(part) and not 0 <= part.min() <= part.max() < most:
                 raise IndexError(f"pairs lie outside {height} times {width}")
-        return _numbered(one.astype(np.int64) * width + two, height * width)
+        return _number_marked(one.astype(np.int64) * width + two, height * width)
     loops = dispatch.loops
 
     def found(of: slice, seen: Marks) -> None:
@@ -86,10 +86,10 @@ def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
     def put(of: slice, numbers: Codes, codes: Codes) -> None:
         loops.number_pairs(one[of], two[of], height, width, numbers, codes[of])
 
-    return _coded(len(one), height * width, found, put)
+    return _code_rows(len(one), height * width, found, put)
 
 
-def _numbered(places: Ints, span: int) -> tuple[Ints, Codes]:
+def _number_marked(places: Ints, span: int) -> tuple[Ints, Codes]:
     """Return the different places below a span in order, and which of them each is."""
     seen = np.zeros(span, bool)
     seen[places] = True
@@ -97,7 +97,7 @@ def _numbered(places: Ints, span: int) -> tuple[Ints, Codes]:
     return np.flatnonzero(seen), numbers[places]
 
 
-def _coded(
+def _code_rows(
     rows: int,
     span: int,
     found: Callable[[slice, Marks], None],

@@ -265,13 +265,13 @@ def beside_square(
     """
     double = 2 * away
     product = double * left
-    (a, b), (c, d) = _halved(double), _halved(left)
+    (a, b), (c, d) = _split_mantissa(double), _split_mantissa(left)
     error = ((a * c - product) + a * d + b * c) + b * d
     extra = np.rint(product)
     return extra, (product - extra) + (error + left * left)
 
 
-def _halved(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _split_mantissa(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return two floats of 26 bits each that add up to each float."""
     shifted = 134217729.0 * values  # 2**27 + 1
     high = shifted - (shifted - values)
@@ -333,7 +333,7 @@ def join(
     for plan in plans:
         op, word = plan.op, plan.word
         if op >= Op.LEAST:
-            _join_picked(one, two, plan)
+            _merge_picked(one, two, plan)
             continue
         end = word + WORDS[op]
         if op in _WITH_REST:
@@ -343,7 +343,7 @@ def join(
     return one
 
 
-def _join_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) -> None:
+def _merge_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) -> None:
     assert plan.values is not None
     filled = two[:, plan.word + 1] >= 0
     if plan.op >= Op.FIRST:

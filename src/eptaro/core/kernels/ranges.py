@@ -56,7 +56,7 @@ def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
     return found
 
 
-def _ranked(values: Values) -> tuple[Values, NDArray[np.int32]]:
+def _rank_distinct(values: Values) -> tuple[Values, NDArray[np.int32]]:
     """Return the distinct values in order, and for each value its rank among them."""
     if values.dtype.kind == "i" and len(values):
         least = int(values.min())
@@ -171,7 +171,7 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     [2, 1]
     """
     if _share_little(values, lo, hi):
-        codes, bound = _numbered(values)
+        codes, bound = _number_distinct(values)
         if dispatch.loops is None:
             owner, place = _flat(lo, hi)
             met = np.unique(owner * bound + codes[place])
@@ -186,19 +186,19 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     return _by_block(_distinct, values, lo, hi)
 
 
-def _numbered(values: Values) -> tuple[NDArray[np.int32], int]:
+def _number_distinct(values: Values) -> tuple[NDArray[np.int32], int]:
     """Return numbers from 0 that distinguish values , and what all are less than."""
     if values.dtype.kind == "i" and len(values):
         least = int(values.min())
         span = int(values.max()) - least + 1
         if span <= _NUMBERED * len(values) and span < 1 << 31:
             return (values - least).astype(np.int32), span
-    named, ranks = _ranked(values)
+    named, ranks = _rank_distinct(values)
     return ranks, len(named)
 
 
 def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
-    codes, bound = _numbered(values)
+    codes, bound = _number_distinct(values)
     hi = np.maximum(hi, lo)
     if dispatch.loops is None or not _move_on(lo, hi):
         return _different(codes, lo, hi)
@@ -216,7 +216,7 @@ def _move_on(lo: Ints, hi: Ints) -> bool:
 
 def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
     """Return two values of each of some ranges, as one row per range."""
-    named, ranks = _ranked(values)
+    named, ranks = _rank_distinct(values)
     found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
     if dispatch.loops is not None and _move_on(lo, hi):
         lo, hi = np.ascontiguousarray(lo), np.ascontiguousarray(hi)

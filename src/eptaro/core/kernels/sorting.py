@@ -48,7 +48,7 @@ def in_cell_order(
     bits = max(size - 1, 0).bit_length()
     shift = min(max(bits - _PARTS_BITS, min(bits, _WITHIN_BITS)), 32)
     parts = (max(size - 1, 0) >> shift) + 1
-    slices = _cut(rows, max(min(WORKERS, rows // _LEAST_SLICE), 1))
+    slices = _slices_of(rows, max(min(WORKERS, rows // _LEAST_SLICE), 1))
     counts = np.zeros((len(slices), parts), np.int64)
     own = [(days[of], slots[of], first, width) for of in slices]
     run_parallel(
@@ -90,7 +90,7 @@ def _cells_of(days: Days, slots: Array, first: int, width: int) -> Ints:
     return cells
 
 
-def _cut(rows: int, count: int) -> list[slice]:
+def _slices_of(rows: int, count: int) -> list[slice]:
     return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
 
 

@@ -42,7 +42,7 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     body, share = _share(body, found_how, whole)
     staged = re.fullmatch(r"\s*(\w+\s*\(.*\))\s+per\s+([a-z ]+?)\s*", body, re.DOTALL)
     if staged:
-        return _staged(how, share, staged[1], staged[2], whole), text[stop + 1 :]
+        return _nested_term(how, share, staged[1], staged[2], whole), text[stop + 1 :]
     column = body.strip()
     if column == "*":
         instead = "it is written count()" if how == "count" else f"name a column, as in {how}(fare)"
@@ -115,7 +115,7 @@ class MeasureParser(Parser):
         return earlier.node
 
 
-def _staged(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
+def _nested_term(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
     """Return a term on the totals of a finer grain."""
     if grain not in GRAINS:
         raise MeasureError(unknown(f"grain in {whole!r},", grain, GRAINS))

@@ -74,7 +74,7 @@ def plain_value(
     >>> plain_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
     Fraction(7, 2)
     """
-    found = [_staged(term, rows, units) for term in terms]
+    found = [_nested_value(term, rows, units) for term in terms]
     if formula is not None:
         exact = [Fraction(value) if isinstance(value, int) else value for value in found]
         return reckoned(formula, dict(zip(map(str, terms), exact, strict=True)))
@@ -84,7 +84,7 @@ def plain_value(
     return None if over is None or not under else Fraction(over) / Fraction(under)
 
 
-def _staged(term: Term, rows: Rows, units: Units | None) -> Any:
+def _nested_value(term: Term, rows: Rows, units: Units | None) -> Any:
     """Return a term, which may work on the totals of a finer grain."""
     if term.inner is None:
         return _of_rows(term, rows)
@@ -119,7 +119,7 @@ def twin(how: str) -> Callable[[Values, float], Any]:
     return PLAIN[how]
 
 
-def _picked(pick: Callable[[list[Any]], Any]) -> Callable[[Values, float], Any]:
+def _picking(pick: Callable[[list[Any]], Any]) -> Callable[[Values, float], Any]:
     """Return the twin of a calculation that picks one of the values."""
 
     def picked(values: Values, share: float) -> Any:
@@ -141,16 +141,16 @@ def _mean(values: Values, share: float) -> Any:
 
 
 def _var(values: Values, share: float) -> Any:
-    found = _squared(values)
+    found = _exact_variance(values)
     return None if found is None or found > sys.float_info.max else found
 
 
 def _std(values: Values, share: float) -> Any:
-    found = _squared(values)
+    found = _exact_variance(values)
     return None if found is None else _root(found)
 
 
-def _squared(values: Values) -> Fraction | None:
+def _exact_variance(values: Values) -> Fraction | None:
     """Return the variance, however large."""
     filled = values.filled()
     return _variance(filled) / 100**values.scale if len(filled) > 1 else None
@@ -173,10 +173,10 @@ PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
     "sum": lambda values, share: _sum(values.filled(), values.scale),
     "count": lambda values, share: len(values.filled()),
     "mean": _mean,
-    "min": _picked(min),
-    "max": _picked(max),
-    "first": _picked(lambda filled: filled[0]),
-    "last": _picked(lambda filled: filled[-1]),
+    "min": _picking(min),
+    "max": _picking(max),
+    "first": _picking(lambda filled: filled[0]),
+    "last": _picking(lambda filled: filled[-1]),
     "distinct": lambda values, share: len(set(values.filled())),
     "new": lambda values, share: len(values.filled()),  # those that came before are blank
     "std": _std,

@@ -81,7 +81,7 @@ class Reader:
             elif one.column:
                 columns[one.column] = self._of(one, hit)
             if one.how == "sum" and one.met is not None:
-                columns[one.met.name] = self._worked_out(one.met, hit)
+                columns[one.met.name] = self._evaluate_rows(one.met, hit)
         days = self._index.batch.days[hit].tolist()
         if by_entry or len(self._groups) < 2:
             return Rows(days, columns)
@@ -104,7 +104,7 @@ class Reader:
     def _of(self, term: Term, hit: Ints) -> Values:
         """Return the values of a term's column in some transactions."""
         if term.formula is not None:
-            return self._worked_out(term.formula, hit)
+            return self._evaluate_rows(term.formula, hit)
         return self._values(term.column, term.how, hit)
 
     def _never_before(self, term: Term, hit: Ints) -> Values:
@@ -121,7 +121,7 @@ class Reader:
             met.add(value)
         return Values(found)
 
-    def _worked_out(self, formula: Formula, hit: Ints) -> Values:
+    def _evaluate_rows(self, formula: Formula, hit: Ints) -> Values:
         """Return the result of a formula in each of some transactions, one by one."""
         found = [plain_value(formula.node, r) for r in self._plain_rows(formula.names, hit)]
         return Values([int(value) if isinstance(value, bool) else value for value in found])

@@ -240,7 +240,7 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
     view, group = value.view, int(value.group[at])
     reader = Reader(view, group)
     sides = [_side(one, reader, at) for one in _values_trace(number)]
-    plain = _combined(number, sides, at)
+    plain = _combine_sides(number, sides, at)
     result = column.take(np.array([row])).to_list()[0]
     exact = column.kind != "float"
     pairing = None
@@ -252,7 +252,7 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
         {c.name: c.to_list()[0] for c in view.groups.columns(np.array([group]))},
         result,
         plain,
-        agrees(result, plain, exact=exact, sides=_compared(number, sides)),
+        agrees(result, plain, exact=exact, sides=_compared_values(number, sides)),
         tuple(sides),
         _notes(view, reader, number, at),
         pairing,
@@ -338,11 +338,11 @@ def _condition(measure: Measure) -> Node | None:
     return node.condition if isinstance(node, Where) else None
 
 
-def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
+def _combine_sides(number: Number, sides: list[TracedSide], row: int) -> Any:
     """Return the result of the sides: one value, the mean of several, a change or its ratio."""
     match number:
         case Value():
-            return sides[0].value if _told(number, row) else None
+            return sides[0].value if _is_shown(number, row) else None
         case Mean():
             return _mean(sides)
         case Change():
@@ -356,12 +356,12 @@ def _combined(number: Number, sides: list[TracedSide], row: int) -> Any:
             assert_never(number)
 
 
-def _told(number: Number, row: int) -> bool:
+def _is_shown(number: Number, row: int) -> bool:
     """Return whether a row shows its value; an incomplete window may be left blank."""
     return not isinstance(number, Value) or number.stated is None or bool(number.stated[row])
 
 
-def _compared(number: Number, sides: list[TracedSide]) -> list[Any]:
+def _compared_values(number: Number, sides: list[TracedSide]) -> list[Any]:
     """Return the values that a change is between, or what they are of the prior one; none for
     a number that is no change.
     """
@@ -384,7 +384,7 @@ def _mean(sides: list[TracedSide]) -> Any:
 
 def _notes(view: View, reader: Reader, number: Number, row: int) -> tuple[str, ...]:
     """Return what was left out or blank, and why."""
-    found = [] if _told(number, row) else ["left blank: the window is not complete"]
+    found = [] if _is_shown(number, row) else ["left blank: the window is not complete"]
     if late := reader.late:
         found.append(f"left out: {late:,} transactions after {view.coverage.last}")
     rejected = view.facts.folded.rejected
@@ -419,10 +419,10 @@ def prove(table: Result, sample: int = 40, seed: int = 0) -> int:
             agreed += 1
     if not agreed:
         raise refused
-    return agreed + _beside(table, answer, names)
+    return agreed + _check_shares(table, answer, names)
 
 
-def _beside(table: Result, answer: Traceable, names: list[str]) -> int:
+def _check_shares(table: Result, answer: Traceable, names: list[str]) -> int:
     """Calculate the shares and indexes of a whole recap again, from its values alone; return how
     many agreed.
 

@@ -236,13 +236,13 @@ def _by_day(view: View, crossed: AttributeProduct) -> Cells:
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {
-        plane: _dated(tally, day).moved(target, axis.size)
+        plane: _dated_tally(tally, day).moved(target, axis.size)
         for plane, tally in view.cells.tallies.items()
     }
     return Cells(axis, tallies)
 
 
-def _dated(tally: Tally, day: Ints) -> Tally:
+def _dated_tally(tally: Tally, day: Ints) -> Tally:
     """Return a tally whose first and last go by the day of their cell before its time."""
     if not isinstance(tally, SelectedValues) or tally.which in ("min", "max"):
         return tally
@@ -273,7 +273,7 @@ def _by_hour(view: View, crossed: AttributeProduct) -> Cells:
     """Return cells of group and place, from the transactions themselves."""
     number, onto, batch = numbered_rows(view)
     seen, place = places_of(view, crossed, onto.astype(np.int32)[number], batch)
-    groups = {"place": Categorical(number[seen].astype(np.int32), _numbered(len(onto)))}
+    groups = {"place": Categorical(number[seen].astype(np.int32), _place_column(len(onto)))}
     values, distinct = batch.values, batch.distinct
     if not isinstance(seen, slice):
         kept = np.flatnonzero(seen)
@@ -295,5 +295,5 @@ def _by_hour(view: View, crossed: AttributeProduct) -> Cells:
     return Cells(wide, {p: t.moved(target, wide.size) for p, t in cells.tallies.items()})
 
 
-def _numbered(count: int) -> Column:
+def _place_column(count: int) -> Column:
     return Column.of("place", "integer", np.arange(count))

@@ -107,7 +107,7 @@ class Filter:
             case str():
                 return cls._of_text(only, calendar, names, today)
             case Sequence():
-                return cls._joined(cls.of(part, calendar, names, today) for part in only)
+                return cls._union(cls.of(part, calendar, names, today) for part in only)
             case _:
                 raise QuestionError(
                     f"only={only!r} is not a span, a period label or a group value (or several)"
@@ -123,12 +123,12 @@ class Filter:
                     f"only={part!r}: a database is narrowed by a Span of days and by group values "
                     f"as a mapping, such as {{'route': 'Norrow-Fenholm'}}"
                 )
-        return cls._joined(
+        return cls._union(
             cls(None, dict(part)) if isinstance(part, Mapping) else cls(part) for part in parts
         )
 
     @classmethod
-    def _joined(cls, parts: Iterable[Filter]) -> Filter:
+    def _union(cls, parts: Iterable[Filter]) -> Filter:
         """Return several scopes as one; values of one column are alternatives."""
         window: Span | None = None
         wanted: dict[str, Any] = {}

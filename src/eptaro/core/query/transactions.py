@@ -84,7 +84,7 @@ def placed_rows(view: View) -> tuple[NDArray[np.int32], Batch]:
     The place is -1 where the view leaves the group out.
     """
     number, rank, batch = all_rows(view.facts)
-    return _renumbered(number, view.places[rank]), batch
+    return _renumber(number, view.places[rank]), batch
 
 
 def numbered_rows(view: View) -> tuple[NDArray[np.int32], Ints, Batch]:
@@ -105,18 +105,18 @@ def all_rows(facts: BookData) -> tuple[NDArray[np.int32], Ints, Batch]:
     for batch in _batches(facts):
         number = combiner.number(batch.groups)
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
-        batches.append(_copied(batch) if batches else replace(batch, groups={}))
+        batches.append(_copy_values(batch) if batches else replace(batch, groups={}))
     _, rank = combiner.ranked()
-    number = _concatenated(numbers).astype(np.int32, copy=False)
+    number = _concatenate_arrays(numbers).astype(np.int32, copy=False)
     if len(rank) > facts.groups.count:  # words of a dictionary that no row has make no group
         used = np.bincount(number, minlength=len(rank)) > 0
         among = np.zeros(len(rank), bool)
         among[rank[used]] = True
         rank = np.where(used, (np.cumsum(among) - 1)[rank], 0)
-    return number, rank, _joined(batches)
+    return number, rank, _concatenate_batches(batches)
 
 
-def _renumbered(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
+def _renumber(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
     """Return the new number of each row, without a look at the rows where that can be."""
     if np.array_equal(onto, np.arange(len(onto))):
         return number
@@ -134,7 +134,7 @@ def _batches(facts: BookData) -> Any:
     return facts.folded.reread()
 
 
-def _copied(batch: Batch) -> Batch:
+def _copy_values(batch: Batch) -> Batch:
     """Return a copy without the groups, so that what was read for the batch can be let go."""
     return Batch(
         batch.days.copy(),
@@ -149,7 +149,7 @@ def _copied(batch: Batch) -> Batch:
     )
 
 
-def _joined(batches: list[Batch]) -> Batch:
+def _concatenate_batches(batches: list[Batch]) -> Batch:
     """Return batches as one, and forget them column by column: the list is empty afterwards."""
     if len(batches) == 1:
         return batches[0]
@@ -169,25 +169,25 @@ def _joined(batches: list[Batch]) -> Batch:
     hours = {name: [b.hours[name] for b in batches] for name in batches[0].hours}
     batches.clear()
     return Batch(
-        _concatenated(days),
+        _concatenate_arrays(days),
         {},
         {name: join(values.pop(name)) for name in list(values)},
-        {name: _recoded(name, distinct.pop(name)) for name in list(distinct)},
-        None if times is None else _concatenated(times),
+        {name: _recode(name, distinct.pop(name)) for name in list(distinct)},
+        None if times is None else _concatenate_arrays(times),
         0,
-        None if places is None else _concatenated(places),
+        None if places is None else _concatenate_arrays(places),
         {name: join(inputs.pop(name)) for name in list(inputs)},
         {name: join(hours.pop(name)) for name in list(hours)},
     )
 
 
-def _recoded(name: str, parts: list[Categorical]) -> Categorical:
+def _recode(name: str, parts: list[Categorical]) -> Categorical:
     encoder = CategoryEncoder(name, words=True)
     codes = [encoder.encode(part) for part in parts]
     return Categorical(np.concatenate(codes), encoder.coded().choices)
 
 
-def _concatenated(parts: list[NDArray[Any]]) -> NDArray[Any]:
+def _concatenate_arrays(parts: list[NDArray[Any]]) -> NDArray[Any]:
     """Return arrays as one, and forget them: the list is empty afterwards."""
     joined = parts[0] if len(parts) == 1 else np.concatenate(parts)
     parts.clear()

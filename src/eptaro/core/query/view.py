@@ -230,7 +230,7 @@ class View:
 
         The part of a span that goes beyond the coverage counts for nothing.
         """
-        lo, hi = self._covered(first, last)
+        lo, hi = self._within_coverage(first, last)
         if self.own is not None:
             lo, hi = np.maximum(lo, self.own[0][group]), np.minimum(hi, self.own[1][group])
         parts = [self._term(term, group, lo, hi) for term in measure.terms]
@@ -240,7 +240,7 @@ class View:
     def value_of_all(self, measure: Measure, first: Ints, last: Ints) -> Column:
         """Return a measure over the same spans of days for every group, group by group."""
         groups = self.groups.count
-        lo, hi = self._covered(first, last)
+        lo, hi = self._within_coverage(first, last)
         inside = lo <= hi
         if measure.staged:
             group = np.repeat(np.arange(groups), len(lo))
@@ -254,7 +254,7 @@ class View:
             column = column.blanked(np.tile(inside, groups))
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
-    def _covered(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+    def _within_coverage(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage; periods of the data must be whole."""
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         check_whole(lo, hi, self.facts.folded.grain)

@@ -31,7 +31,7 @@ def shown(column: Column) -> list[str]:
     >>> shown(Column.of("fare", "decimal", [123456, -5], scale=2))
     ['1,234.56', '-0.05']
     """
-    return ["" if value is None else _shown(value, column) for value in _finite(column)]
+    return ["" if value is None else _format_one(value, column) for value in _finite(column)]
 
 
 def shown_table(table: Result) -> list[list[str]]:
@@ -71,7 +71,7 @@ def _finite(column: Column) -> list[Any]:
     return [None if value != value else value for value in values]  # NaN is a blank
 
 
-def _shown(value: Any, column: Column) -> str:
+def _format_one(value: Any, column: Column) -> str:
     if column.format is not None and column.kind in NUMERIC:
         decimals = {"integer": 0, "decimal": column.scale}.get(column.kind, 2)
         return column.format.shown(value, decimals)

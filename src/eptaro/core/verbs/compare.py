@@ -220,7 +220,7 @@ class Compared:
             dates("last", now.last, now.exists, "Last day of the current side", LAST),
             _labels(
                 "prior_period",
-                _listed([prior.label for prior in self.priors]),
+                _list_texts([prior.label for prior in self.priors]),
                 exists,
                 "Label of the period before",
                 DisplayHint("prior period", Priority.DETAIL),
@@ -263,7 +263,7 @@ class Compared:
                 ),
             )
         if len(self.priors) > 1:
-            spans = _listed([_written(prior) for prior in self.priors])
+            spans = _list_texts([_span_texts(prior) for prior in self.priors])
             found.append(
                 _labels(
                     "prior_spans",
@@ -354,7 +354,7 @@ class Compared:
         return goal_columns(self._view, goals, pace, rows, value.blanked(whole))
 
 
-def _listed(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
+def _list_texts(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
     """Return texts row by row, the earliest first, separated by commas."""
     listed = texts[-1]
     for text in reversed(texts[:-1]):
@@ -362,7 +362,7 @@ def _listed(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
     return listed
 
 
-def _written(sides: Sides) -> NDArray[np.str_]:
+def _span_texts(sides: Sides) -> NDArray[np.str_]:
     """Return the spans in words."""
     first, last = (
         np.datetime_as_string(as_dates(days), unit="D") for days in (sides.first, sides.last)
@@ -497,7 +497,7 @@ def _sides(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatching 
     their days meet, where they do day by day.
     """
     calendar, per, against = view.calendar, query.per, query.against
-    fixed = None if against is None else _fixed(view, per, against)
+    fixed = None if against is None else _fixed_span(view, per, against)
     amount = Amount.of_levels(query.backs[0], "back")
     level = fixed.level if isinstance(fixed, Period) else amount.unit
     if fixed is None and query.trailing is None:
@@ -547,7 +547,7 @@ def _check_step(calendar: Calendar, per: str, level: str, said: str) -> None:
         )
 
 
-def _fixed(view: View, per: str, against: str) -> Period | Span:
+def _fixed_span(view: View, per: str, against: str) -> Period | Span:
     """Return what `against` names: a period as wide as `per` or wider, or a span of days."""
     if ".." in against:
         return Span.parse(against)

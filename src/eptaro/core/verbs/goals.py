@@ -108,7 +108,7 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     for key, amount in goals.items():
         groups, label = list(range(len(mine))), str(key)
         if isinstance(key, tuple):
-            word, label = _called(key[0], words), str(key[1])
+            word, label = _find_group(key[0], words), str(key[1])
             groups = [mine[word]] if word in mine else []
         if label not in names:
             level = view.calendar.period(label).level  # a wrong label raises its own error
@@ -134,7 +134,7 @@ def _words(groups: Groups) -> dict[Any, int]:
     return {None if word is None else str(word): place for place, word in enumerate(words)}
 
 
-def _called(value: Any, words: Collection[Any]) -> Any:
+def _find_group(value: Any, words: Collection[Any]) -> Any:
     """Return what a group is called among some words; it may be the blank one: None, `(blank)` or
     no text.
     """

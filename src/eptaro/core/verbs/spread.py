@@ -50,7 +50,7 @@ class ValueCounts:
         known = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
         if name not in known:  # of a column that is only counted, no values are read
             raise QuestionError(unknown("column of values", name, sorted(set(known))))
-        run, value, entries = _counted(view, crossed, group, batch, name)
+        run, value, entries = _count_values(view, crossed, group, batch, name)
         if not len(run):
             raise QuestionError(f"{name} has no values in these days")
         numbers = value.astype(np.float64) / 10.0 ** batch.values[name].scale
@@ -107,7 +107,7 @@ def _of_rows(view: View, per: str | None) -> Column:
     return attribute_of(view, full_name(per))
 
 
-def _counted(
+def _count_values(
     view: View, crossed: AttributeProduct, group: NDArray[np.int32], batch: Batch, name: str
 ) -> tuple[Ints, Ints, Ints]:
     """Return run, value and number of entries of each value that occurs in a run, in order.
@@ -197,7 +197,7 @@ def histogram(facts: BookData, query: Histogram) -> Result:
     """Return how many values of a column lie in each of some equal ranges."""
     column, per = query.column, query.per
     runs = ValueCounts.of(facts.view(query.by, query.only, query.as_of), column, per)
-    bins = query.bins or _suited(runs.values, np.diff(runs.before))
+    bins = query.bins or _suitable_bins(runs.values, np.diff(runs.before))
     edges = _round_edges(float(runs.values.min()), float(runs.values.max()), bins)
     if not np.isfinite(edges).all():
         raise QuestionError(f"the values of {column!r} lie too far apart for ranges of floats")
@@ -218,11 +218,11 @@ def histogram(facts: BookData, query: Histogram) -> Result:
     return Result(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
 
 
-def _suited(values: NDArray[np.float64], counts: Ints) -> int:
+def _suitable_bins(values: NDArray[np.float64], counts: Ints) -> int:
     """Return how many ranges suit some values, each so many times there: ranges twice as wide as
     the middle half over the cube root of their number, but no narrower than 1 for whole numbers.
 
-    >>> _suited(np.arange(1000.0), np.ones(1000, np.int64))
+    >>> _suitable_bins(np.arange(1000.0), np.ones(1000, np.int64))
     10
     """
     order = np.argsort(values, kind="stable")

@@ -107,7 +107,7 @@ def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> lis
 def _together(book: BookData, tables: Mapping[str, Result], names: list[str]) -> Result:
     """Return the answers of all calendars as one table, in the order of the groups."""
     assert book.own is not None
-    parts = [_labelled(table, name, names) for name, table in tables.items()]
+    parts = [_label_calendar(table, name, names) for name, table in tables.items()]
     joined = [join(list(same)) for same in zip(*parts, strict=True)]
     head = next(iter(tables.values()))
     meta = head.meta | {"calendar": book.own.describe()}
@@ -126,7 +126,7 @@ def _together(book: BookData, tables: Mapping[str, Result], names: list[str]) ->
     return table.take(np.argsort(np.array(order), kind="stable"))
 
 
-def _labelled(table: Result, calendar: str, names: list[str]) -> list[Column]:
+def _label_calendar(table: Result, calendar: str, names: list[str]) -> list[Column]:
     """Return a part's columns with the name of its calendar after the groups."""
     columns = table.columns
     if "calendar" in table:

@@ -32,14 +32,14 @@ def trail(facts: BookData, query: Trail) -> Result:
     query = replace(query, every=every)
     windows = Windows(back, query.amount_ahead, query.centred, query.far_edge == "closed")
     windows.check()
-    weights = None if query.weights is None else _checked(query.weights)
+    weights = None if query.weights is None else _check_weights(query.weights)
     view = facts.view(query.by, query.only, query.as_of)
     if every == "entry":
         return _per_entry(view, windows, query)
     ends = ends_of(view, check_level(every, facts.calendar.levels))
     if weights is not None:
         weighted = Weighted(back, every, weights)
-        rows = _weighted_rows(view, windows, ends, weighted)
+        rows = _weighted_windows(view, windows, ends, weighted)
         values = weighted.mean(view, np.asarray(rows.group), np.asarray(rows.date))
     else:
         rows = windowed_rows(view, windows, ends)
@@ -62,7 +62,7 @@ def trail(facts: BookData, query: Trail) -> Result:
     return Result(columns, meta, ViewLineage(query, view, rows.group, numbers, rows.every))
 
 
-def _checked(weights: object) -> tuple[float, ...]:
+def _check_weights(weights: object) -> tuple[float, ...]:
     if isinstance(weights, str) or not isinstance(weights, Iterable):
         raise QuestionError(f"weights={weights!r} must be numbers, one per unit, oldest first")
     return tuple(weights)
@@ -82,7 +82,7 @@ def _per_entry(view: View, windows: Windows, query: Trail) -> Result:
     return per_row(view, side, "_trailing", label, query, whole=whole)
 
 
-def _weighted_rows(view: View, windows: Windows, ends: Ints, weighted: Weighted) -> Windowed:
+def _weighted_windows(view: View, windows: Windows, ends: Ints, weighted: Weighted) -> Windowed:
     """Return the windows whose units are weighted: they begin with the first unit used."""
     weighted.check(windows)
     count = view.groups.count

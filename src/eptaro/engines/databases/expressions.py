@@ -40,12 +40,12 @@ def call_sql(to: Translator, node: Call) -> SqlExpr:
     """Return a call as SQL."""
     match node.function:
         case "if" | "coalesce" | "least" | "greatest":
-            return _chosen(to, node)
+            return _choose_value(to, node)
         case "abs":
             part = to.number(node.given[0])
             return SqlExpr(to.sql.func.abs(part.sql), part.scale)
         case "round":
-            return _rounded(to, node)
+            return _round_half_away(to, node)
         case "floor" | "ceil":
             return _whole(to, to.number(node.given[0]), up=node.function == "ceil")
         case "year" | "month" | "day":
@@ -64,7 +64,7 @@ def call_sql(to: Translator, node: Call) -> SqlExpr:
             return _of_text(to, node)
 
 
-def _chosen(to: Translator, node: Call) -> SqlExpr:
+def _choose_value(to: Translator, node: Call) -> SqlExpr:
     """Return one of several values of one kind."""
     sql, given = to.sql, node.given
     values = given[1:] if node.function == "if" else given
@@ -93,7 +93,7 @@ def _chosen(to: Translator, node: Call) -> SqlExpr:
     return SqlExpr(sql.case((blank, None), else_=best), scale)
 
 
-def _rounded(to: Translator, node: Call) -> SqlExpr:
+def _round_half_away(to: Translator, node: Call) -> SqlExpr:
     """Return a number with so many decimals, halves away from zero."""
     sql, part = to.sql, to.number(node.given[0])
     places = 0
@@ -106,7 +106,7 @@ def _rounded(to: Translator, node: Call) -> SqlExpr:
     if part.scale is None:
         unit = 10.0**places
         units = sql.func.abs(part.sql) * unit + 0.5
-        found = _floored(to, units) / unit
+        found = _floor(to, units) / unit
         return SqlExpr(sql.case((part.sql < 0, -found), else_=found))
     if not to.lite:
         return SqlExpr(sql.func.round(sql.cast(part.sql, sql.Numeric), places), 0)
@@ -123,7 +123,7 @@ def _whole(to: Translator, part: SqlExpr, *, up: bool) -> SqlExpr:
     sql = to.sql
     sign = -1 if up else 1
     if part.scale is None:
-        return SqlExpr(_floored(to, part.sql * sign) * float(sign))
+        return SqlExpr(_floor(to, part.sql * sign) * float(sign))
     if not to.lite:
         function = sql.func.ceil if up else sql.func.floor
         return SqlExpr(function(sql.cast(part.sql, sql.Numeric)), 0)
@@ -140,7 +140,7 @@ def _over(to: Translator, units: Any, unit: int) -> Any:
     return sql.cast(sql.cast(units, sql.Integer).op("/")(unit), sql.Integer)
 
 
-def _floored(to: Translator, value: Any) -> Any:
+def _floor(to: Translator, value: Any) -> Any:
     """Return the whole numbers below floats."""
     sql = to.sql
     if not to.lite:
@@ -273,7 +273,7 @@ class Translator:
         """
         scales, made = dict(self._scales), []
         for name, formula in formulas.columns.items():
-            part = self._checked(formula)
+            part = self._check_formula(formula)
             value = part.sql
             if part.scale:
                 value = self.floated(part)
@@ -281,10 +281,10 @@ class Translator:
             made.append(value.label(name))
         query = self.sql.select(*self.rows.columns, *made)
         if formulas.where is not None:
-            query = query.where(self._checked(formulas.where).sql)
+            query = query.where(self._check_formula(formulas.where).sql)
         return query.subquery("eptaro_rows_worked_out"), scales
 
-    def _checked(self, formula: Formula) -> SqlExpr:
+    def _check_formula(self, formula: Formula) -> SqlExpr:
         self.text = formula.text
         kind = kind_of(formula.node, self.kinds, formula.text)
         accepted = {formula.wanted, Kind.BLANK}
@@ -353,18 +353,18 @@ class Translator:
                 part = self.number(value)
                 return SqlExpr(-part.sql, part.scale)
             case BinaryOp(how, left, right):
-                return self._reckoned(node, how, self.number(left), self.number(right))
+                return self._calculate(node, how, self.number(left), self.number(right))
             case Comparison(how, left, right):
-                return SqlExpr(self._compared(how, left, right))
+                return SqlExpr(self._compare(how, left, right))
             case In(value, choices):
-                return SqlExpr(sql.or_(*(self._compared("=", value, choice) for choice in choices)))
+                return SqlExpr(sql.or_(*(self._compare("=", value, choice) for choice in choices)))
             case BoolOp(how, left, right):
                 join = sql.and_ if how == "and" else sql.or_
                 return SqlExpr(join(self.made(left).sql, self.made(right).sql))
             case Not(value):
                 return SqlExpr(sql.not_(self.made(value).sql))
             case IsBlank(value):
-                return SqlExpr(self._grouped(value).is_(None))
+                return SqlExpr(self._operand(value).is_(None))
             case Where(value, condition):
                 part = SqlExpr(sql.literal(1), 0) if value is None else self.made(value)
                 return SqlExpr(sql.case((self.made(condition).sql, part.sql)), part.scale)
@@ -373,7 +373,7 @@ class Translator:
             case _:
                 raise self.refused(node, "this")
 
-    def _grouped(self, node: Node) -> Any:
+    def _operand(self, node: Node) -> Any:
         """Return a part of an expression as an operand; one that is true or not in brackets, which
         would not bind as it does here otherwise.
         """
@@ -398,7 +398,7 @@ class Translator:
         """Return a number; what is true counts as 1."""
         sql, part = self.sql, self.made(node)
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
-            held = self._grouped(node)
+            held = self._operand(node)
             counted = sql.case((held, 1), (sql.not_(held), 0))
             return SqlExpr(counted, 0)
         return part
@@ -422,7 +422,7 @@ class Translator:
         )
         return first, second, scale
 
-    def _reckoned(self, node: Node, how: str, one: SqlExpr, two: SqlExpr) -> SqlExpr:
+    def _calculate(self, node: Node, how: str, one: SqlExpr, two: SqlExpr) -> SqlExpr:
         sql = self.sql
         if not self.lite:  # 32 bits would not hold the product of two
             one, two = (
@@ -446,7 +446,7 @@ class Translator:
             case _:
                 return SqlExpr(first % sql.func.nullif(second, 0), scale)
 
-    def _compared(self, how: str, left: Node, right: Node) -> Any:
+    def _compare(self, how: str, left: Node, right: Node) -> Any:
         kind = check_alike([left, right], self.kinds, self.text, left.at)
         if kind in (Kind.NUMBER, Kind.BLANK):
             one, two, _ = self.alike(self.number(left), self.number(right))
@@ -454,7 +454,7 @@ class Translator:
         if kind is Kind.DATE:
             one, two = (self.day(node) for node in (left, right))
         else:
-            one, two = (self._grouped(node) for node in (left, right))
+            one, two = (self._operand(node) for node in (left, right))
             if kind is Kind.TEXT:
                 one = self.in_order(one)
         return one.op(_COMPARED[how], is_comparison=True)(two)

@@ -90,13 +90,13 @@ def tally_of(plane: Plane, result: Fetched, good: NDArray[np.bool_]) -> Tally:
         case "rows":
             return Sum(np.array(result.columns[ROWS], np.int64)[good])
         case "filled":
-            return Sum(np.array(_kept(result, name, good), np.int64))
+            return Sum(np.array(_good_values(result, name, good), np.int64))
         case "sum":
-            return Sum.of(*_numbers(_kept(result, name, good), column, result))
+            return Sum.of(*_numbers(_good_values(result, name, good), column, result))
         case "square":
             return _squares(plane, result, name, good)
         case "min" | "max":
-            values = _kept(result, name, good)
+            values = _good_values(result, name, good)
             at = np.flatnonzero(np.array([value is not None for value in values], bool))
             zeros = np.zeros(len(at), np.int64)
             filled = [value for value in values if value is not None]
@@ -113,7 +113,7 @@ def tally_of(plane: Plane, result: Fetched, good: NDArray[np.bool_]) -> Tally:
             raise MeasureError(f"{plane.what}({column}) is not of the grouped query")
 
 
-def _kept(result: Fetched, name: str, good: NDArray[np.bool_]) -> list[Any]:
+def _good_values(result: Fetched, name: str, good: NDArray[np.bool_]) -> list[Any]:
     """Return the values of a column in the good rows."""
     values = zip(_values(result, name), good.tolist(), strict=True)
     return [value for value, kept in values if kept]
@@ -238,13 +238,13 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
             if formulas:
                 rows = rows.working_out(formulas, date)
                 where = rows.where(date, scope)
-            result = _asked(rows, date, spec.by, wanted_planes, rules, where)
+            result = _query_planes(rows, date, spec.by, wanted_planes, rules, where)
         finally:
             engine.dispose()
     if days is not None and not len(result.columns[ROWS]):
         assert formulas.where is not None
         raise InputError(f"{name}: no row meets the condition {formulas.where.text!r}")
-    folded = _folded(result, name, what, spec.by, wanted_planes, rules)
+    folded = _build_folded(result, name, what, spec.by, wanted_planes, rules)
     folded = replace(folded, notes=(*folded.notes, *missed))
     return folded if days is None else _with_condition(folded, formulas, *days)
 
@@ -267,7 +267,7 @@ def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows:
     return replace(folded, seen=seen, left=left, notes=(*folded.notes, said))
 
 
-def _asked(
+def _query_planes(
     rows: SqlTable,
     date: str,
     by: list[str],
@@ -307,7 +307,7 @@ def _columns(result: Any) -> dict[str, list[Any]]:
     return dict(zip(names, made or [[] for _ in names], strict=True))
 
 
-def _folded(
+def _build_folded(
     result: Fetched, name: str, what: str, by: list[str], planes: list[Plane], rules: DateRules
 ) -> Folded:
     columns = result.columns
@@ -316,7 +316,7 @@ def _folded(
         raise InputError(f"{name}: {what} has no rows to fold")
     rules = settled_start([array_of(columns[DAY])], rules, "date")
     keys = Keys(columns, by, rules, name)
-    rejected = _rejected(keys, columns[DAY], counts)
+    rejected = _rejected_rows(keys, columns[DAY], counts)
     if rejected is not None and (rules.bad_dates == "raise" or not keys.good.any()):
         shown = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*rejected.rows()][:3])
         raise DateError(f"{name}: {len(rejected):,} rows of {what} have no date: {shown}")
@@ -356,7 +356,7 @@ def _folded(
     )
 
 
-def _rejected(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
+def _rejected_rows(keys: Keys, values: list[Any], counts: Ints) -> Result | None:
     """Return the rows without a readable date, one by one; None where there are none."""
     if keys.good.all():
         return None
@@ -427,7 +427,7 @@ def _with(rows: SqlTable, table: SqlTable, lookup: Lookup) -> tuple[SqlTable, in
         missed = int(connection.execute(query).scalar())
     kept = [column for column in made.columns if column.name != _MATCH]
     scales = {own: table.scales[n] for own, n in exposed.items() if n in table.scales}
-    whole = sql.select(*kept).subquery(f"{made.name}_kept")
+    whole = sql.select(*kept).subquery(f"{made.name}_good_values")
     return replace(rows, rows=whole, scales={**scales, **rows.scales}), missed
 
 

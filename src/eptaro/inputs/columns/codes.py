@@ -30,13 +30,13 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
             array = pc.if_else(pc.is_nan(array), None, array).cast(pa.int64())
         except pa.ArrowInvalid:
             raise InputError(f"{source}: group column {name!r} holds fractions") from None
-    if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
+    if pa.types.is_integer(array.type) and (coded := _mark_codes(array, name)):
         return coded
     try:
         whole = encode_dictionary(array)
     except pa.ArrowNotImplementedError:
         raise _no_groups(name, kind, source) from None
-    indices = _filled_codes(whole)
+    indices = _fill_codes(whole)
     codes = plain(indices).astype(np.int32, copy=False)
     words, kind = whole.dictionary, whole.dictionary.type
     if words.null_count:
@@ -44,7 +44,7 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         choices = Column.text(name, np.array([*words.to_pylist(), None], object)[:-1])
         once = pc.count_distinct(words).as_py() == len(words)
-        return Categorical(codes, choices) if once else _merged(codes, choices)
+        return Categorical(codes, choices) if once else _merge_duplicates(codes, choices)
     if pa.types.is_integer(kind):
         return Categorical(
             codes, Column.of(name, "integer", plain(words.cast(pa.int64())), unit="number")
@@ -56,7 +56,7 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
     raise _no_groups(name, kind, source)
 
 
-def _marked(array: pa.ChunkedArray, name: str) -> Categorical | None:
+def _mark_codes(array: pa.ChunkedArray, name: str) -> Categorical | None:
     """Return whole numbers that lie close together as codes; None for others.
 
     Those that occur are marked among all between the least and the largest, which is quicker
@@ -80,7 +80,7 @@ def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:
     )
 
 
-def _merged(codes: NDArray[np.int32], choices: Column) -> Categorical:
+def _merge_duplicates(codes: NDArray[np.int32], choices: Column) -> Categorical:
     """Return the codes with texts that are in the dictionary twice made one."""
     texts = choices.to_list()
     places: dict[str, int] = {}
@@ -92,7 +92,7 @@ def _merged(codes: NDArray[np.int32], choices: Column) -> Categorical:
     )
 
 
-def _filled_codes(coded: pa.DictionaryArray) -> pa.Array:
+def _fill_codes(coded: pa.DictionaryArray) -> pa.Array:
     """Return the codes, -1 where blank; some frames number without a sign."""
     codes = coded.indices
     if not coded.null_count:
@@ -118,10 +118,10 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Categorical:
     elif pa.types.is_floating(kind):
         array = array.cast(pa.float64())
         array = pc.add(pc.if_else(pc.is_nan(array), None, array), 0.0)
-    if pa.types.is_integer(array.type) and (coded := _marked(array, name)):
+    if pa.types.is_integer(array.type) and (coded := _mark_codes(array, name)):
         return coded
     whole = encode_dictionary(array)
-    codes = plain(_filled_codes(whole)).astype(np.int32, copy=False)
+    codes = plain(_fill_codes(whole)).astype(np.int32, copy=False)
     words = whole.dictionary
     if pa.types.is_decimal(kind) or pa.types.is_floating(kind):
         texts = [_number_text(value) for value in words.to_pylist()]
@@ -129,7 +129,7 @@ def read_codes(array: pa.ChunkedArray, name: str) -> Categorical:
         return Categorical(codes, Column.of(name, "integer", plain(words.cast(pa.int64()))))
     else:
         texts = words.cast(pa.string()).to_pylist()
-    return _merged(codes, Column.text(name, np.array([*texts, None], object)[:-1]))
+    return _merge_duplicates(codes, Column.text(name, np.array([*texts, None], object)[:-1]))
 
 
 def _number_text(value: float | Decimal) -> str:

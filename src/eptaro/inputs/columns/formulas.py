@@ -78,7 +78,7 @@ class FormulaColumns:
 
     def column(self, name: str) -> Column:
         """Return the column of a name."""
-        return self._evaluated(self._formulas.columns[name]).named(name)
+        return self._evaluate(self._formulas.columns[name]).named(name)
 
     def numbers(self, name: str) -> Column:
         """Return a column of numbers; what is true counts as 1.
@@ -107,7 +107,7 @@ class FormulaColumns:
         column = read_text_or_date(self._table[own], own, source, self._rules, kind).named(name)
         if not isinstance(formula.node, Where):
             return column
-        met = self._evaluated(replace(formula, node=formula.node.condition, wanted=Kind.FLAG))
+        met = self._evaluate(replace(formula, node=formula.node.condition, wanted=Kind.FLAG))
         true: Flags = met.data if met.valid is None else met.data & met.valid
         return column.blanked(true)
 
@@ -156,14 +156,14 @@ class FormulaColumns:
         """Return which rows meet the condition: those where it is true."""
         where = self._formulas.where
         assert where is not None
-        column = self._evaluated(where)
+        column = self._evaluate(where)
         if column.kind != "flag":
             said = f"this is {_KINDS[column.kind].value}, and a condition is needed"
             raise error_at(where.text, where.node.at, said)
         data: NDArray[Any] = column.data
         return data if column.valid is None else data & column.valid
 
-    def _evaluated(self, formula: Formula) -> Column:
+    def _evaluate(self, formula: Formula) -> Column:
         from eptaro.core.expressions.evaluate import evaluate  # of most books there are none
 
         read = {name: self._of(name, formula) for name in formula.names}

@@ -119,7 +119,7 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
     used = _uses(spec.planes, formulas)
     used.pop(date, None)
     if not source.undecided:
-        return replace(formulas, kinds=_typed(source, date, formulas, used, rules))
+        return replace(formulas, kinds=_kinds_of_typed(source, date, formulas, used, rules))
     found, open_ones = dict[str, Kind](), dict[str, list[Use]]()
     for name, uses in used.items():
         if name not in source.names():
@@ -129,7 +129,7 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
             found[name] = kind
         elif not all(use.blank for use in uses) or source.has_rules:
             open_ones[name] = uses
-    for name, kind in _decided(source, date, open_ones, rules):
+    for name, kind in _decide_kinds(source, date, open_ones, rules):
         found[name] = kind
     return replace(formulas, kinds=found)
 
@@ -181,7 +181,7 @@ def _sure_kinds(uses: list[Use]) -> set[Kind]:
     return {use.kind for use in uses if use.sure and use.kind in words and use.kind is not None}
 
 
-def _typed(
+def _kinds_of_typed(
     source: Source, date: str, formulas: Formulas, used: Mapping[str, list[Use]], rules: DateRules
 ) -> dict[str, Kind]:
     """Return what columns of text are taken for in a source that has types; those that values are
@@ -243,7 +243,7 @@ class _Evidence:
     texts: list[pa.Array] = field(default_factory=list)
 
 
-def _decided(
+def _decide_kinds(
     source: Source, date: str, open_ones: Mapping[str, list[Use]], rules: DateRules
 ) -> Iterator[tuple[str, Kind]]:
     """Yield what each of some columns holds, from one look at all of their rows."""

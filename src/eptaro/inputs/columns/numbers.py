@@ -163,7 +163,7 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     said = [text for text in distinct if text and text not in BLANKS]
     usual = NumberRules(decimal="," if decimal == "," else ".", blanks=words)
     if _reads(said, usual):
-        return usual, _told(words, [])
+        return usual, _describe_rules(words, [])
     rules = replace(
         usual,
         strip=_around(said, name),
@@ -187,8 +187,8 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
         if _LONG.fullmatch(odd):
             raise MeasureError(f"{name!r}: {odd!r} has more digits than fit")
         raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule")
-    chosen = _decided(fitting, said, name)
-    return chosen, _told(words, _marks(chosen))
+    chosen = _decide_rules(fitting, said, name)
+    return chosen, _describe_rules(words, _marks(chosen))
 
 
 def cure(text: str) -> str:
@@ -226,7 +226,7 @@ class UndecidedError(MeasureError):
     """Numbers that two rules read differently."""
 
 
-def _decided(fitting: Sequence[NumberRules], said: list[str], name: str) -> NumberRules:
+def _decide_rules(fitting: Sequence[NumberRules], said: list[str], name: str) -> NumberRules:
     """Return the rules that all others agree with; raises `MeasureError` where some do not."""
     first = fitting[0]
     values = [read_written(pa.array(said, pa.string()), rules)[0] for rules in fitting]
@@ -297,6 +297,6 @@ def _marks(rules: NumberRules) -> list[str]:
     return marks + (["percents are hundredths"] if rules.percent else [])
 
 
-def _told(words: list[str], marks: list[str]) -> str:
+def _describe_rules(words: list[str], marks: list[str]) -> str:
     blanks = [f"{', '.join(map(repr, words))} count as blank"] if words else []
     return "; ".join([*marks, *blanks])

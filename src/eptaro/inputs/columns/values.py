@@ -93,10 +93,10 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column
         if not source.of_text:
             return Column.of(name, "float", data, valid)
         _check_finite(data, name, placed)
-        if exact := _recovered(data, name, valid):
+        if exact := _recover_decimals(data, name, valid):
             return exact
         if np.abs(data).max(initial=0) >= _EXACT / 10**_MOST_DECIMALS and (
-            long := _written(placed.raw_text(name, len(array)), name, placed)
+            long := _parse_long_numbers(placed.raw_text(name, len(array)), name, placed)
         ):
             return _decimals(long, name, placed, valid, data)
         return Column.of(name, "float", data, valid)
@@ -107,7 +107,7 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column
     raise MeasureError(f"{source.name}: {_not_numbers(array, name, placed)}")
 
 
-def _recovered(data: NDArray[np.float64], name: str, valid: Any) -> Column | None:
+def _recover_decimals(data: NDArray[np.float64], name: str, valid: Any) -> Column | None:
     """Return floats that were parsed from decimal text as exact decimals, if they are.
 
     A decimal of up to 15 digits and its nearest float determine each other, so where
@@ -142,7 +142,9 @@ def whole_digits(texts: Any) -> Any:
     return pc.utf8_length(pc.replace_substring_regex(texts, r"^[-+]?0*|\..*$", ""))
 
 
-def _written(texts: pa.ChunkedArray, name: str, placed: RowOrigin) -> pa.ChunkedArray | None:
+def _parse_long_numbers(
+    texts: pa.ChunkedArray, name: str, placed: RowOrigin
+) -> pa.ChunkedArray | None:
     """Return numbers too long for floats as decimals, read from their digits; None for numbers with
     exponents, or with more digits than any decimal holds.
     """
@@ -186,11 +188,11 @@ def _decimals(
     if not pa.types.is_decimal128(flat.type):
         flat = flat.cast(pa.decimal128(38, scale))
     filled = _ALL if valid is None else valid.view(np.uint8)
-    data, wrong = _narrowed(flat, filled)
+    data, wrong = _narrow_decimals(flat, filled)
     if wrong >= 0:  # zeros at the end of all of them need not be kept
-        flat = _shortened(flat)
+        flat = _reduce_scale(flat)
         scale = flat.type.scale
-        data, wrong = _narrowed(flat, filled)
+        data, wrong = _narrow_decimals(flat, filled)
     if wrong >= 0 and floats is not None and scale:
         return Column.of(name, "float", floats, valid)
     if wrong >= 0:
@@ -201,13 +203,13 @@ def _decimals(
     return Column.of(name, "decimal", data, valid, scale=scale)
 
 
-def _narrowed(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int64], int]:
+def _narrow_decimals(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int64], int]:
     """Return decimals in 64 bits, and the first row that does not fit, or -1."""
     words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
     return narrow(words[flat.offset : flat.offset + len(flat)], filled)
 
 
-def _shortened(flat: pa.Array) -> pa.Array:
+def _reduce_scale(flat: pa.Array) -> pa.Array:
     """Return decimals with the fewest decimals that hold all of them."""
     for scale in range(flat.type.scale):
         try:

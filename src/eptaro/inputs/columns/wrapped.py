@@ -101,7 +101,7 @@ class UnpivotedSource(SourceWrapper):
         """Return a column as it was written."""
         if name == self._across.value:
             return _in_turn([self.source.raw_text(column) for column in self._wide])
-        return self._repeated(self.source.raw_text(name))
+        return self._repeat_values(self.source.raw_text(name))
 
     def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, a row for each value."""
@@ -127,7 +127,7 @@ class UnpivotedSource(SourceWrapper):
 
     def _long(self, table: pa.Table) -> pa.Table:
         columns: dict[str, Any] = {
-            name: self._repeated(table[name])
+            name: self._repeat_values(table[name])
             for name in table.column_names
             if name not in self._wide
         }
@@ -138,7 +138,7 @@ class UnpivotedSource(SourceWrapper):
             columns[self._across.value] = _in_turn([table[name] for name in self._wide])
         return pa.table(columns)
 
-    def _repeated(self, column: pa.ChunkedArray) -> pa.ChunkedArray:
+    def _repeat_values(self, column: pa.ChunkedArray) -> pa.ChunkedArray:
         return column.take(pa.array(np.repeat(np.arange(len(column)), len(self._wide))))
 
 

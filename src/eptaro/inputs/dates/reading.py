@@ -400,7 +400,7 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     """
     if is_text(column.type):
         return from_text(column, rules, name)
-    return in_periods(_typed(column, rules, name), rules)
+    return in_periods(_read_typed(column, rules, name), rules)
 
 
 def in_periods(read: ParsedDates, rules: DateRules) -> ParsedDates:
@@ -418,7 +418,7 @@ def in_periods(read: ParsedDates, rules: DateRules) -> ParsedDates:
     return ParsedDates(kept, None, bad | astray, reasons, read.offsets, rules.grain)
 
 
-def _typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
+def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     kind = column.type
     if pa.types.is_date32(kind):
         days = to_numpy(

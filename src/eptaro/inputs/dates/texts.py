@@ -126,7 +126,7 @@ class DatePattern:
     shown: str
 
 
-def _ordered(order: str, *, worded: bool) -> str:
+def _order_pattern(order: str, *, worded: bool) -> str:
     """Return the pattern of an order, with the month as a number or as a word, which a weekday may
     are before.
 
@@ -146,7 +146,10 @@ _DAYS = (
     DatePattern(ISO, "2025-08-20"),
     DatePattern(COMPACT, "20250820"),
     # A month that is a word cannot be taken for a day, whatever the order.
-    *(DatePattern(_ordered(order, worded=True), "20 Aug 2025") for order in ("dmy", "mdy", "ymd")),
+    *(
+        DatePattern(_order_pattern(order, worded=True), "20 Aug 2025")
+        for order in ("dmy", "mdy", "ymd")
+    ),
 )
 
 
@@ -232,17 +235,17 @@ HINTS = (
 def forms(rules: DateRules) -> Sequence[DatePattern]:
     """Return the forms that the rules accept, in the order to try them."""
     if rules.formats:
-        return [DatePattern(_compiled(text), text) for text in rules.formats]
+        return [DatePattern(_compile_pattern(text), text) for text in rules.formats]
     if rules.order in (None, "infer"):
         return PLAIN if rules.grain is None else [*_SAID[rules.grain], *PLAIN]
     order = str(rules.order)
     example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
-    made = [DatePattern(_ordered(order, worded=worded), example) for worded in (False, True)]
+    made = [DatePattern(_order_pattern(order, worded=worded), example) for worded in (False, True)]
     said = _SAID[rules.grain or "day"]
     return [*said, *made, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
 
 
-def _compiled(text: str) -> str:
+def _compile_pattern(text: str) -> str:
     pattern = ""
     for part in re.split(r"(%.)", text):
         if part.startswith("%") and len(part) == 2:

@@ -54,15 +54,15 @@ def plain(array: pa.Array) -> NDArray[Any]:
 
 def filter_rows(table: pa.Table, keeping: RowMask) -> pa.Table:
     """Return the rows of a table that are kept."""
-    columns = [_filtered(column, keeping) for column in table.columns]
+    columns = [_filter_buffers(column, keeping) for column in table.columns]
     return pa.table(columns, names=table.column_names)
 
 
-def _filtered(column: pa.ChunkedArray, keeping: RowMask) -> pa.Array | pa.ChunkedArray:
+def _filter_buffers(column: pa.ChunkedArray, keeping: RowMask) -> pa.Array | pa.ChunkedArray:
     kind = column.type
     if pa.types.is_dictionary(kind) and column.num_chunks == 1:
         whole = column.chunk(0)
-        codes = _filtered(pa.chunked_array([whole.indices]), keeping)
+        codes = _filter_buffers(pa.chunked_array([whole.indices]), keeping)
         return pa.DictionaryArray.from_arrays(codes, whole.dictionary, ordered=kind.ordered)
     if not pa.types.is_primitive(kind) or pa.types.is_boolean(kind) or pa.types.is_decimal(kind):
         return column.filter(pa.array(keeping.mask))
@@ -90,11 +90,11 @@ def encode_dictionary(array: pa.ChunkedArray) -> pa.DictionaryArray:
     width = -(-len(array) // max(slices, 1))
     cut = [array.slice(start, width) for start in range(0, len(array), width)]
     chunks = [chunk for part in cut for chunk in part.chunks]
-    parts = run_parallel([partial(_encoded_chunk, chunk) for chunk in chunks])
+    parts = run_parallel([partial(_encode_chunk, chunk) for chunk in chunks])
     return one_array(pa.chunked_array(parts).unify_dictionaries())
 
 
-def _encoded_chunk(chunk: pa.Array) -> pa.DictionaryArray:
+def _encode_chunk(chunk: pa.Array) -> pa.DictionaryArray:
     """Return one chunk as codes into a dictionary; texts by our own kernel where it was built."""
     kind = chunk.type
     large = pa.types.is_large_string(kind)

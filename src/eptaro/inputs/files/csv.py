@@ -72,7 +72,7 @@ class CsvFile(Source):
     def _header(self) -> bytes:
         """Return the beginning of the file, with at least the line of its column names."""
         parts, size, lines = [], 0, 0
-        with self._open() as raw, self._unpacked(raw) as stream:
+        with self._open() as raw, self._unpack(raw) as stream:
             while part := stream.read(_PEEK):
                 parts.append(part)
                 size += len(part)
@@ -89,7 +89,7 @@ class CsvFile(Source):
     def _open(self) -> Any:
         return pa.OSFile(str(self.path)) if self._place is None else self._place.opened()
 
-    def _unpacked(self, raw: Any) -> Any:
+    def _unpack(self, raw: Any) -> Any:
         packing = _packing(self.path)
         return pa.CompressedInputStream(raw, packing) if packing else raw
 
@@ -110,7 +110,7 @@ class CsvFile(Source):
 
     @cached_property
     def _begins(self) -> bytes:
-        with self._open() as raw, self._unpacked(raw) as stream:
+        with self._open() as raw, self._unpack(raw) as stream:
             return bytes(stream.read(2))
 
     def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
@@ -119,7 +119,7 @@ class CsvFile(Source):
         types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, pa.string())
         types |= dict.fromkeys(wanted.numbers, pa.float64())
         try:
-            yield from self._parsed(wanted.names, types)
+            yield from self._parse_file(wanted.names, types)
         except pa.ArrowInvalid as error:
             self._explain(wanted, error)
 
@@ -147,13 +147,13 @@ class CsvFile(Source):
         names = self.names()
         check_columns(dict.fromkeys(names), names, self.name)
         try:
-            yield from self._parsed(names, dict.fromkeys(names, pa.string()))
+            yield from self._parse_file(names, dict.fromkeys(names, pa.string()))
         except pa.ArrowInvalid as error:
             raise self._unreadable(error) from None
 
     def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""
-        parts = [table[name] for table in self._parsed([name], {name: pa.string()})]
+        parts = [table[name] for table in self._parse_file([name], {name: pa.string()})]
         return pa.chunked_array([c for part in parts for c in part.chunks], pa.string())
 
     def fingerprint(self) -> str:
@@ -163,7 +163,7 @@ class CsvFile(Source):
         with self._place.opened() as file:
             return digest_of(file, self._size)
 
-    def _parsed(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
+    def _parse_file(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
         from pyarrow import csv as arrow_csv
 
         convert = arrow_csv.ConvertOptions(
@@ -178,7 +178,7 @@ class CsvFile(Source):
             block_size=_BLOCK, encoding=self._encoding(), skip_rows=self._rules.header_row - 1
         )
         try:
-            with self._open() as raw, self._unpacked(raw) as stream:
+            with self._open() as raw, self._unpack(raw) as stream:
                 reader = arrow_csv.open_csv(
                     stream, read_options=read, parse_options=parse, convert_options=convert
                 )

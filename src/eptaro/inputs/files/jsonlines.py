@@ -37,7 +37,7 @@ class JsonLines(Source):
             text = _lines(file)
             if not text.strip():
                 raise InputError(f"{path}: is empty")
-            self._first = self._parsed(text, None, 0)
+            self._first = self._parse_lines(text, None, 0)
             self._after = file.tell()
 
     def names(self) -> list[str]:
@@ -78,11 +78,11 @@ class JsonLines(Source):
             file.seek(self._after)
             while text := _lines(file):
                 self.share = file.tell() / self._size
-                table = self._parsed(text, self._first.schema, rows)
+                table = self._parse_lines(text, self._first.schema, rows)
                 rows += len(table)
                 yield table
 
-    def _parsed(self, text: bytes, schema: pa.Schema | None, rows: int) -> pa.Table:
+    def _parse_lines(self, text: bytes, schema: pa.Schema | None, rows: int) -> pa.Table:
         """Return lines as a table, of the known kinds if they are of these."""
         if not text.strip():
             return self._first.slice(0, 0)

@@ -38,7 +38,7 @@ def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
     if any(mark in place.path for mark in _MARKS):
         return _fitting(place, rules)
     if place.is_file():
-        return [_opened(place, rules)]
+        return [_open_place(place, rules)]
     if not place.is_folder():
         raise InputError(f"{place}: there is no such file")
     from eptaro.inputs.files.parquet import parquet_folder
@@ -57,13 +57,13 @@ def _fitting(place: StoragePath, rules: FileRules) -> list[Source]:
     for file in StoragePath(place.system, start, name).within():
         inside = file.inside.split("/")
         if len(inside) == len(wanted) and all(map(fnmatchcase, inside, wanted)):
-            found.append(_opened(file.place, rules))
+            found.append(_open_place(file.place, rules))
     if not found:
         raise InputError(f"{place}: no file fits this pattern")
     return found
 
 
-def _opened(place: StoragePath, rules: FileRules) -> Source:
+def _open_place(place: StoragePath, rules: FileRules) -> Source:
     """Return a file as a source: CSV and Parquet are read where they lie, others are copied."""
 
     path = Path(place.name)

@@ -39,7 +39,7 @@ def prune_row_groups(
     found = {}
     for number in range(file.num_row_groups):
         group = file.metadata.row_group(number)
-        known = _known(group, {*names, date})
+        known = _statistics_of(group, {*names, date})
         day = known.get(date)
         if day is None or day.some_blank:
             continue
@@ -51,7 +51,7 @@ def prune_row_groups(
     return found
 
 
-def _known(group: Any, names: Iterable[str]) -> dict[str, ColumnStats]:
+def _statistics_of(group: Any, names: Iterable[str]) -> dict[str, ColumnStats]:
     """Return what the statistics of a row group say of some columns."""
     columns = (group.column(at) for at in range(group.num_columns))
     own = {column.path_in_schema: column.statistics for column in columns}
@@ -133,22 +133,22 @@ class ParquetFile(Source):
                 {} if where is None else prune_row_groups(file, where, wanted.date, self._stated)
             )
             if unread:  # a wrong condition is an error for no rows as well
-                yield self._with_stated(schema.empty_table().select(own)).select(wanted.names)
+                yield self._add_stated(schema.empty_table().select(own)).select(wanted.names)
             for piece in _pieces(file, own, self._groups, unread):
                 done += piece.rows if isinstance(piece, SkippedRows) else piece.num_rows
                 self.share = done / max(rows, 1)
                 if isinstance(piece, SkippedRows):
                     yield piece
                 else:
-                    yield plain_text(self._with_stated(piece).select(wanted.names))
+                    yield plain_text(self._add_stated(piece).select(wanted.names))
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""
         with self._open() as file:
             for batch in file.iter_batches(_BATCH):
-                yield plain_text(self._with_stated(pa.Table.from_batches([batch])))
+                yield plain_text(self._add_stated(pa.Table.from_batches([batch])))
 
-    def _with_stated(self, table: pa.Table) -> pa.Table:
+    def _add_stated(self, table: pa.Table) -> pa.Table:
         for name, value in self._stated.items():
             if name not in table.column_names:
                 words = pa.array([value]).dictionary_encode()
@@ -212,7 +212,7 @@ def parquet_folder(folder: StoragePath, rules: FileRules) -> list[ParquetFile]:
     ]
     if not files:
         raise InputError(f"{folder}: is a folder without Parquet files")
-    _opened(folder, files[0], rules).names()  # an error that names the file, not the folder
+    _open_inside(folder, files[0], rules).names()  # an error that names the file, not the folder
     try:
         found = dataset.dataset(
             files,
@@ -224,12 +224,14 @@ def parquet_folder(folder: StoragePath, rules: FileRules) -> list[ParquetFile]:
     except (pa.ArrowException, OSError, UnicodeError) as error:
         raise unreadable(folder, error) from None
     return [
-        _opened(folder, part.path, rules, dataset.get_partition_keys(part.partition_expression))
+        _open_inside(
+            folder, part.path, rules, dataset.get_partition_keys(part.partition_expression)
+        )
         for part in found.get_fragments()
     ]
 
 
-def _opened(
+def _open_inside(
     folder: StoragePath, path: str, rules: FileRules, stated: Mapping[str, Any] | None = None
 ) -> ParquetFile:
     inside = path[len(folder.path) + 1 :]

@@ -43,7 +43,7 @@ def rewrite_shard(
         files = [file for file in before if file.role != "cells"]
         cells, added, groups = None, list[FileEntry](), 0
         if new is not None:
-            target, count, fresh = _numbered(shard, new)
+            target, count, fresh = _number_groups(shard, new)
             groups = count - shard.count if shard.manifest.files or shard.manifest.by else 0
             if fresh is not None:
                 added.append(_write_rows(shard, "groups", fresh))
@@ -55,7 +55,7 @@ def rewrite_shard(
         return Rewritten([*files, *added, *kept], removed, max(groups, 0))
 
 
-def _numbered(shard: ShardFiles, new: Folded) -> tuple[Ints, int, pa.Table | None]:
+def _number_groups(shard: ShardFiles, new: Folded) -> tuple[Ints, int, pa.Table | None]:
     """Return the number in the shard of each new group, how many there are then, and a table of
     those that it did not have.
     """
