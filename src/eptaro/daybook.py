@@ -394,7 +394,7 @@ class Daybook:
             )
             read = options.over(before)
             work = read.workdays or facts.workdays
-            what = self.read(what, **replace(read, workdays=work).given())
+            what = self.read(what, **replace(read, workdays=work).non_defaults())
         made = self.merge(what, force=options.force)
         if store.file is None:
             return made

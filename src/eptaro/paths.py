@@ -125,7 +125,7 @@ class StoragePath:
             found: bytes = source.read()
         return found
 
-    def opened(self) -> Any:
+    def open_input(self) -> Any:
         """Return a file opened to be read here and there."""
         with self.describe_errors("read"):
             return self.system.open_input_file(self.path)

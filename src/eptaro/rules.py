@@ -345,7 +345,7 @@ class Lookup:
         """The key column of the table."""
         return self.other or self.key
 
-    def exposed(self, names: Sequence[str], taken: Iterable[str]) -> dict[str, str]:
+    def exposed_names(self, names: Sequence[str], taken: Iterable[str]) -> dict[str, str]:
         """Return what rows call the table's columns: their names, or `ships.name` for taken ones.
 
         Parameters
@@ -357,7 +357,7 @@ class Lookup:
 
         Examples
         --------
-        >>> Lookup("data/ships.csv", "ship").exposed(["built", "name"], ["name"])
+        >>> Lookup("data/ships.csv", "ship").exposed_names(["built", "name"], ["name"])
         {'built': 'built', 'ships.name': 'name'}
         """
         known = {*taken}

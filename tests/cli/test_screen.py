@@ -9,7 +9,7 @@ import unittest
 from unittest import mock
 
 import eptaro as ep
-from eptaro.cli import show
+from eptaro.cli.show import show
 from eptaro.cli.layout import align_decimals
 
 

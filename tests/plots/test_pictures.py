@@ -315,7 +315,7 @@ class StringTable(unittest.TestCase):
                 self.assertTrue(days < 16 or {int(place) for place in marks.places} <= opens)
                 self.assertLessEqual(len(marks.places), 24)
                 self.assertTrue(all(19000 <= place <= 19000 + days for place in marks.places))
-                again = marks.fitted(300, 19000, 19000 + days)
+                again = marks.fit(300, 19000, 19000 + days)
                 self.assertLessEqual(len(again.places), 7)
         months = ep.MonthCalendar().periods(ep.Span("2020-01-01", "2024-12-31"), "month")
         marks = timeaxis.thinned_periods(

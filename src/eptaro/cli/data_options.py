@@ -145,7 +145,7 @@ class DataOptions:
         of_folder = self.engine == "dask" and self.client
         return [*words, "--engine"] if self.engine != "stream" and not of_folder else words
 
-    def grouped(self, book: Daybook) -> list[str]:
+    def group_columns(self, book: Daybook) -> list[str]:
         """Return the group columns; where groups keep calendars, the column that they go by."""
         own = book._store.about.own
         return [own.column] if own is not None and not self.by else self.by
@@ -245,7 +245,7 @@ def fold_inputs(files: list[str], options: FileOptions, data: DataOptions) -> Da
         raise click.UsageError(
             f"Missing option '--date' (--engine {data.engine} does not look for it)."
         )
-    given = options.given()
+    given = options.non_defaults()
     if data.engine != "sql":
         given |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
         return Daybook.read(files, **given)

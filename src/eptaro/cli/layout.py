@@ -114,7 +114,7 @@ class DisplayColumn:
         """Whether it is set to the right."""
         return self.column.kind in NUMERIC
 
-    def said(self) -> str:
+    def constant_text(self) -> str:
         """Return what every row has, in words."""
         return f"{self.face.words}: {self.lines_of(slice(0, 1))[0]}"
 

@@ -167,7 +167,9 @@ class Settings:
         }
         return files, FileOptions(**given)
 
-    def added(self, data: DataOptions, reading: ReadingOptions) -> tuple[list[str], AddOptions]:
+    def files_to_add(
+        self, data: DataOptions, reading: ReadingOptions
+    ) -> tuple[list[str], AddOptions]:
         """Return which files are added to a book, and how they are read, where that is given."""
         files = list(data.files) or self.rows_to_fold(data, reading)[0]
         rows = {name: data.rows[name] for name in data.rows if name not in _OF_BOOK}

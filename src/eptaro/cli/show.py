@@ -64,7 +64,7 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
     words = headline(table)
     _say(console, words, room, "bold")
     once, make = _as_answer(table) if answered else (list[DisplayColumn](), _exact_cells)
-    _say(console, " · ".join(one.said() for one in once), room, "")
+    _say(console, " · ".join(one.constant_text() for one in once), room, "")
     if words or once:
         console.print()
     left = _rows(console, table, rows, room, make, answered=answered)

@@ -266,7 +266,7 @@ class _Plan:
             row = int(np.flatnonzero(bad)[0])
             value = show_value(table[self._date][row])
             reason = "blank" if read.reasons is None else read.reasons[row]
-            number = self._source.numbered(done + row)
+            number = self._source.row_number(done + row)
             where = f"{self._source.name}: row {number:,} of {self._date!r}"
             raise DateError(f"{where}: {value} {reason}")
         good = None if bad is None or not bad.any() else ~bad

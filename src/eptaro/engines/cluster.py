@@ -138,7 +138,7 @@ def submit_parts(
         how = replace(how, spec=replace(spec, formulas=settled_kinds(every, spec)))
         if isinstance(every, NumberParsingSource):
             rows = Transactions(every, how.spec)
-            how = replace(how, decided=every.settle(rows.wanted().numbers))
+            how = replace(how, decided=every.settle(rows.columns_read().numbers))
         tasks += [(part, None) for part in parts_of(source, part_rows)]
     later = replace(how, decided=_untold(how.decided))
     return [

@@ -219,14 +219,14 @@ def _unreadable(
     for reason in sorted(set(reasons[bad & ~blank].tolist())):
         hit = bad & (reasons == reason)
         row = int(np.flatnonzero(hit)[0])
-        detail = f"first in row {source.numbered(row):,}: {show_value(column[row])}"
+        detail = f"first in row {source.row_number(row):,}: {show_value(column[row])}"
         found.add("unreadable because", reason, int(hit.sum()), detail)
 
 
 def _first_row(hit: NDArray[np.bool_], source: Source) -> str:
     if not hit.any():
         return ""
-    return f"first in row {source.numbered(int(np.flatnonzero(hit)[0])):,}"
+    return f"first in row {source.row_number(int(np.flatnonzero(hit)[0])):,}"
 
 
 def count_days(days: NDArray[np.int32]) -> tuple[Ints, Ints]:

@@ -74,7 +74,7 @@ def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Fol
         if spec.settled and not fold.rows:
             return reading.metadata()  # of a part without a row that counts
         groups, cells = fold.result() if in_order else fold.in_order_met()
-        return reading.folded(groups, cells, fold)
+        return reading.to_folded(groups, cells, fold)
 
 
 class Ingest:
@@ -104,7 +104,7 @@ class Ingest:
             self._ends = min(first, least), max(last, most)
             yield batch
 
-    def folded(self, groups: Groups, cells: Cells, fold: Fold) -> Folded:
+    def to_folded(self, groups: Groups, cells: Cells, fold: Fold) -> Folded:
         """Return all transactions, folded."""
         metadata = self.metadata()
         notes = metadata.notes

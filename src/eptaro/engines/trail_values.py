@@ -104,7 +104,7 @@ def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> Valu
     distinct = {name: read_codes(rows[name], name) for name in codes}
     combiner = GroupEncoder(by)
     number = combiner.number({name: read_groups(rows[name], name, source.name) for name in by})
-    groups, rank = combiner.ranked()
+    groups, rank = combiner.ranked_groups()
     place = np.zeros(rows.num_rows, np.int64) if number is None else rank[number]
     position = read_numbers(rows[along], along, placed).numbers()
     places = source.places if isinstance(source, FilteredSource) else None

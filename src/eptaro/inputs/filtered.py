@@ -67,9 +67,9 @@ class FilteredSource(SourceWrapper):
         kept[: len(met)] = met
         return texts.filter(pa.array(kept))
 
-    def numbered(self, place: int) -> int:
+    def row_number(self, place: int) -> int:
         """Return the number that a row has among all of the source."""
-        return self.source.numbered(int(self.places[place]))
+        return self.source.row_number(int(self.places[place]))
 
     @property
     def places(self) -> Ints:
@@ -83,7 +83,7 @@ class FilteredSource(SourceWrapper):
             worked_out = FormulaColumns(
                 table, self._formulas, RowOrigin(self.source, done), self._rules, self._date
             )
-            mask = worked_out.kept()
+            mask = worked_out.condition_mask()
             self._masks.append(mask)
             done += table.num_rows
             yield table.filter(pa.array(mask))

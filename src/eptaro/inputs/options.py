@@ -146,7 +146,7 @@ class ReadOptions:
             self.date, book.by, [*book.planes], self.rules, book.formulas, self.memory_limit
         )
 
-    def given(self) -> dict[str, Any]:
+    def non_defaults(self) -> dict[str, Any]:
         """Return the options that differ from their defaults, by name."""
         named = {one.name: (getattr(self, one.name), one.default) for one in fields(self)}
         return {name: value for name, (value, usual) in named.items() if value is not usual}

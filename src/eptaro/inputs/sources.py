@@ -158,7 +158,7 @@ class Source(ABC):
         """Return a column as it was written; a source of text says how."""
         raise TypeError(f"{self.name} holds no text of numbers")
 
-    def numbered(self, place: int) -> int:
+    def row_number(self, place: int) -> int:
         """Return the number from 1 that the row at a place among those handed on has in the input.
 
         It is the place's successor unless rows are left out.

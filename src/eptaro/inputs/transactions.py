@@ -147,7 +147,7 @@ class Transactions:
         where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
         return f"{where}{more}: {shown}"
 
-    def wanted(self) -> ColumnRequest:
+    def columns_read(self) -> ColumnRequest:
         """Return the columns of the source that are read, by what they are needed for."""
         worked_out, used = self._formulas.columns, self._formulas.names
         date, by, numbers, others = (
@@ -186,7 +186,7 @@ class Transactions:
         """Yield the wanted columns; rows are passed over where the source knows that the condition
         is not met, and where dates are days as they are.
         """
-        where, wanted = self._formulas.where, self.wanted()
+        where, wanted = self._formulas.where, self.columns_read()
         as_they_stand = not self._rules.shift and self._date not in self._formulas.columns
         if where is None or self._inputs or not as_they_stand:
             return self._source.batches(wanted)
@@ -214,7 +214,7 @@ class Transactions:
         good = read.days if read.bad is None else read.days[~read.bad]
         if len(good):
             self._see(*ends(good))
-        keeping = RowMask(self._formula_columns(table).kept())
+        keeping = RowMask(self._formula_columns(table).condition_mask())
         unmet = table.num_rows - keeping.count
         self.unmet += unmet
         if not unmet:
@@ -225,7 +225,7 @@ class Transactions:
             wanted.add(self._date)
         needed = [n for n in table.column_names if n in wanted] or table.column_names[:1]
         rows = filter_rows(table.select(needed), keeping)
-        return rows, keeping, read.kept(keeping)
+        return rows, keeping, read.take(keeping)
 
     def _formula_columns(self, table: pa.Table, keeping: RowMask | None = None) -> FormulaColumns:
         placed = RowOrigin(self._source, self.rows, keeping)
@@ -274,11 +274,14 @@ class Transactions:
         made, formed = self._formula_columns(table, keeping), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
             ([self._date], lambda _: dates or self._dates(table, made)),
-            (self._by, lambda g: made.coded(g) if g in formed else read_groups(table[g], g, name)),
-            (self._filled, lambda c: made.filled(c) if c in formed else counted(c)),
+            (
+                self._by,
+                lambda g: made.category_codes(g) if g in formed else read_groups(table[g], g, name),
+            ),
+            (self._filled, lambda c: made.filled_only(c) if c in formed else counted(c)),
             (self._numbers, lambda c: made.numbers(c) if c in formed else numbers(c)),
-            (sorted(self._said), lambda c: made.said(c) if c in formed else said(c)),
-            (self._codes, lambda c: made.counted(c) if c in formed else codes(c)),
+            (sorted(self._said), lambda c: made.order_column(c) if c in formed else said(c)),
+            (self._codes, lambda c: made.word_codes(c) if c in formed else codes(c)),
         ]
         works = [partial(work, column) for columns, work in by_kind for column in columns]
         if table.num_rows < _LEAST_AT_ONCE:
@@ -319,7 +322,7 @@ class Transactions:
         numbers = (rows + self.rows if places is None else places[rows]).tolist()
         for row, number, *parts in zip(rows.tolist(), numbers, *texts, strict=True):
             text = ", ".join(part or "" for part in parts)
-            words = self._source.numbered(number)
+            words = self._source.row_number(number)
             self._rejected.append((words, text, str(read.reasons[row])))
         for column in self._summed:
             missed = [

@@ -108,7 +108,7 @@ def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str])
     axes.grid(visible=False, axis="y")
     axes.grid(axis="x", color=theme.faint, lw=0.8)
     axes.set_yticks(range(0, -len(labels), -1), labels)
-    page.numbered(axes, column, "x")
+    page.format_axis(axes, column, "x")
     low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
     room = max(map(len, words)) * 7.2 + 8
     per_dot = ((high - low) or 1.0) / max(page.dots(axes)[0] - 2 * room, 30)
@@ -156,7 +156,7 @@ def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
     first = part.column("first").data.astype(np.int64)
     marks = thinned_periods(calendar_of(part), per, first, labels, page.dots(axes)[0])
     set_marks(page, axes, marks, *bar_edges(len(labels)))
-    page.numbered(axes, column)
+    page.format_axis(axes, column)
     axes.margins(y=0.06)
 
 
@@ -181,8 +181,8 @@ def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
                 [a], [value], width=(b - a) * 0.94, align="edge", color=page.theme.accent
             )
             page.tip(bar, f"{compact(a)} to below {compact(b)}: {format_number(column, value)}")
-        page.numbered(axes, column)
-        page.numbered(axes, Column.of("", "float", [0.0]), "x")
+        page.format_axis(axes, column)
+        page.format_axis(axes, Column.of("", "float", [0.0]), "x")
         axes.set_xlim(float(first.min()), float(last.max()))
 
 
@@ -224,7 +224,7 @@ def _boxes(page: Page, axes: Any, part: Result, key: str | None) -> None:
             _figure(axes, at, row["median"], compact(row["median"]), theme.ink, -3, "top")
     marks = Marks([float(at) for at in range(len(words))], words)
     set_marks(page, axes, marks, *bar_edges(len(words)))
-    page.numbered(axes, Column.of("", "float", [0.0]))
+    page.format_axis(axes, Column.of("", "float", [0.0]))
     axes.margins(y=0.1)
 
 

@@ -133,7 +133,7 @@ def _sideways(
     axes.axvline(0, color=theme.soft, lw=1)
     axes.set_yticks(range(len(order)), words)
     axes.set_ylim(-0.6, max(len(order), 3) - 0.4)
-    page.numbered(axes, column, "x")
+    page.format_axis(axes, column, "x")
     low, high = min(np.nanmin(values, initial=0.0), 0.0), max(np.nanmax(values, initial=0.0), 0.0)
     room = max((len(format_change(column, value)) for value in values), default=1) * 7.2 + 12
     wide = max(page.dots(axes)[0] - 2 * room, 30)
@@ -188,7 +188,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
         )
     labels = [ends[0], *(word for word, _, _ in steps), ends[1]]
     axes.set_xticks(range(len(labels)), labels, rotation=32, ha="right", rotation_mode="anchor")
-    page.numbered(axes, column)
+    page.format_axis(axes, column)
 
 
 def _write_number(

@@ -278,7 +278,7 @@ class Page:
         axes.set_axisbelow(True)
         return axes
 
-    def numbered(self, axes: Any, column: Column, side: str = "y") -> None:
+    def format_axis(self, axes: Any, column: Column, side: str = "y") -> None:
         """Write an axis's numbers short, with the sign of their column."""
         from matplotlib.ticker import FuncFormatter, MaxNLocator
 

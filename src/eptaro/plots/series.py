@@ -127,7 +127,7 @@ def draw_bars(
     blank = np.isnan(values)
     axes.plot(x[blank], np.zeros(blank.sum()), "x", color=theme.soft, ms=4, clip_on=False)
     axes.axhline(0, color=theme.soft, lw=0.8)
-    page.numbered(axes, column)
+    page.format_axis(axes, column)
     room = page.dots(axes)[0] / (len(values) + max(5 - len(values), 0) + 0.2)
     words = of_one_size(values.tolist(), column)
     if len(values) > _LABELLED or room < max(map(len, words)) * 6.6 + 4:
@@ -185,7 +185,7 @@ def _period_lines(
         values.append(y)
         if group.name and group.colour:
             ends.append(_end(x, y, group.name, group.colour))
-    page.numbered(axes, groups[0].rows.column(name))
+    page.format_axis(axes, groups[0].rows.column(name))
     _from_zero(axes, np.concatenate(values), form)
     lo, hi = -0.5, len(labels) - 0.5
     first = np.array([firsts[label] for label in labels], np.int64)
@@ -278,7 +278,7 @@ def _windows(page: Page, axes: Any, groups: Sequence[Group], stem: str, form: Da
         dates.append(day)
         if group.name and group.colour:
             ends.append(_end(day, y, group.name, group.colour))
-    page.numbered(axes, groups[0].rows.column(name))
+    page.format_axis(axes, groups[0].rows.column(name))
     _from_zero(axes, np.concatenate(values), form)
     lo, hi = (int(end(np.concatenate(dates))) for end in (np.min, np.max))
     pad = max((hi - lo) * 0.01, 0.6)

@@ -23,7 +23,7 @@ class Marks:
     places: list[float]
     words: list[str]
 
-    def fitted(self, room: float, lo: float, hi: float) -> Marks:
+    def fit(self, room: float, lo: float, hi: float) -> Marks:
         """Return marks whose words do not touch on an axis of so many dots, the outermost ones
         written inwards.
         """
@@ -149,7 +149,7 @@ def set_marks(page: Any, axes: Any, marks: Marks, lo: float, hi: float) -> None:
     """Set the range of the axis across, and write its marks, the outermost ones inwards."""
     axes.set_xlim(lo, hi)
     wide = page.dots(axes)[0]
-    fitted = marks.fitted(wide, lo, hi)
+    fitted = marks.fit(wide, lo, hi)
     axes.set_xticks(fitted.places, fitted.words, linespacing=1.25)
     per_dot = (hi - lo) / wide
     for place, text in zip(fitted.places, axes.get_xticklabels(), strict=True):

@@ -102,7 +102,7 @@ def _draw_periods(
             if not wide or max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
                 said = f"{compact(abs(value - before), column)} {side} so far"
     _axis(page, axes, part, longest)
-    page.numbered(axes, column)
+    page.format_axis(axes, column)
     axes.margins(y=0.06)
     axes.autoscale_view(scalex=False)
     low, high = axes.get_ylim()
@@ -196,7 +196,7 @@ def _both(page: Page, axes: Any, part: Result, name: str) -> None:
     calendar, per = calendar_of(part), query_of(part, Compare).per
     whole = calendar.last_days(calendar.index_of(np.array([first]), per), per)
     set_period_marks(page, axes, calendar, (first, int(whole[0])), last - first + 1)
-    page.numbered(axes, column)
+    page.format_axis(axes, column)
     axes.margins(y=0.08)
     if np.nanmin(rows.column(name).numbers(), initial=0.0) >= 0:
         axes.set_ylim(bottom=min(0.0, axes.get_ylim()[0]))

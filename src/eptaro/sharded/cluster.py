@@ -80,7 +80,7 @@ class ClusterShards:
                     return done
         return None
 
-    def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
+    def reduce(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
         """Return the result of the work for all shards, joined two by two on the workers."""
         with own_errors():
             parts = [self._submit(shard, work) for shard in self._numbers]
@@ -119,7 +119,7 @@ def _read_and_do(
     folder: StoragePath, manifest: Manifest, shard: int, work: Work[Done]
 ) -> Done | None:
     with worker_threads():
-        folded = ShardFiles(folder, manifest, shard).folded()
+        folded = ShardFiles(folder, manifest, shard).read()
         return None if folded is None else work(shard, folded)
 
 

@@ -113,7 +113,7 @@ def _hold_shards(
             groups += count
     about = {
         **about_rows(fold.metadata),
-        **options_about(options.settled(fold.metadata), fold.metadata),
+        **options_about(options.settle(fold.metadata), fold.metadata),
     }
     planes = tuple((plane.what, plane.column) for plane in options.kept_planes)
     return Manifest(0, now(), fold.shards, groups, about, planes, files=tuple(files)), held

@@ -185,12 +185,12 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
     """
     within = query.within_groups
     picked = [name for name in names if name not in within]
-    leaders = shards.joined(
-        partial(_leaders, ask=ask, count=query.top or 0, within=within), TopGroups.beside
+    leaders = shards.reduce(
+        partial(_leaders, ask=ask, count=query.top or 0, within=within), TopGroups.combine
     )
     assert leaders is not None  # some shard has rows: it was asked before
-    found = shards.joined(
-        partial(_with_others, ask=ask, leaders=leaders.groups, picked=picked), ReducedBook.beside
+    found = shards.reduce(
+        partial(_with_others, ask=ask, leaders=leaders.groups, picked=picked), ReducedBook.combine
     )
     assert found is not None
     folded, spans, others = _told_apart(found, names, picked)
@@ -213,7 +213,7 @@ class TopGroups:
         at = np.flatnonzero(kept)
         return replace(self, groups=self.groups.at(at).drop_unused(), size=self.size.take(at))
 
-    def beside(self, other: TopGroups) -> TopGroups:
+    def combine(self, other: TopGroups) -> TopGroups:
         """Return the largest groups of both."""
         groups, places = numbered_together([self.groups, other.groups])
         order = np.argsort(np.concatenate(places), kind="stable")
@@ -265,7 +265,7 @@ def _with_others(
     if spans is not None:
         target = np.where(view.places < 0, -1, onto[view.places])
         own_spans = GroupSpans(*spans.onto(target, fewer.count, LAST_DAY), spans.asked)
-    cells = view.cells.regrouped(onto, fewer.count)
+    cells = view.cells.regroup(onto, fewer.count)
     return ReducedBook(replace(folded, groups=fewer.drop_unused(), cells=cells), own_spans)
 
 
@@ -295,7 +295,7 @@ def _told_apart(
             more = choices.take(np.append(np.arange(count), 0))
         coded[name] = Categorical(np.where(others, count, codes).astype(np.int32), more)
     groups, onto = Groups(coded, folded.groups.count).onto(names)
-    cells = folded.cells.regrouped(onto, groups.count)
+    cells = folded.cells.regroup(onto, groups.count)
     if own is not None:
         own = GroupSpans(*own.onto(onto, groups.count, LAST_DAY), own.asked)
     moved = np.zeros(groups.count, bool)
@@ -322,7 +322,7 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
     return _of_each(
         shards,
         names,
-        ShardQuery(context, replace(query.unordered(), only=None), others, wanted),
+        ShardQuery(context, replace(query.without_sort(), only=None), others, wanted),
         query,
     )
 
@@ -375,7 +375,7 @@ def _facts_of_fewer(
     work = partial(
         _fewer, names=names, wanted=wanted, spans=context.asked, coverage=context.coverage
     )
-    found = shards.joined(work, ReducedBook.beside)
+    found = shards.reduce(work, ReducedBook.combine)
     if found is None:
         raise _not_found(shards, context, wanted, query)
     only = query.only
@@ -407,7 +407,7 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
     calendar = None if context.own is not None else context.calendar
     behind = NoLineage(answered, tuple(names), tuple(m.name for m in context.measures), calendar)
     if goes_by_all:
-        every = shards.joined(partial(_shares, ask=ask), PartialTotals.beside)
+        every = shards.reduce(partial(_shares, ask=ask), PartialTotals.combine)
         ask = replace(ask, every=every)
         shards.first(partial(_try_shard, ask=replace(ask, few=True)))
         if isinstance(query, Recap) and query.wide:
@@ -423,7 +423,7 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
 def _of_all(shards: Shards, context: BookContext, wanted: WantedGroups, query: Query) -> Result:
     """Answer the same query of all groups together, in the order of time."""
     kept = [name for name in context.rows.groups.names if name in wanted]
-    return _of_fewer(shards, context, kept, wanted, replace(query.unordered(), by=None))
+    return _of_fewer(shards, context, kept, wanted, replace(query.without_sort(), by=None))
 
 
 def _try_shard(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:

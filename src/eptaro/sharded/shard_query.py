@@ -71,12 +71,12 @@ class PartialTotals:
 
     shares: Mapping[Key, list[Share]] = field(default_factory=dict)
 
-    def beside(self, other: PartialTotals) -> PartialTotals:
+    def combine(self, other: PartialTotals) -> PartialTotals:
         """Return the shares of both, put together."""
         found = {**self.shares, **other.shares}
         for key in {*self.shares} & {*other.shares}:
             pairs = zip(self.shares[key], other.shares[key], strict=True)
-            found[key] = [one.beside(two) for one, two in pairs]
+            found[key] = [one.combine(two) for one, two in pairs]
         return PartialTotals(found)
 
 
@@ -106,7 +106,7 @@ class PickedBefore(GlobalTotals):
     others: Flags
     named: bool = False
 
-    def picked(self, places: Ints, count: int) -> Flags:
+    def pick_groups(self, places: Ints, count: int) -> Flags:
         """Return which groups are the largest."""
         kept, others = np.ones(count, bool), places[self.others]
         kept[others[others >= 0]] = False
@@ -226,7 +226,7 @@ def reduce_groups(
     target[places] = onto
     cells = folded.cells
     if list(names) != folded.groups.names or not keep.all():
-        cells = cells.regrouped(target, fewer.count)
+        cells = cells.regroup(target, fewer.count)
     found = replace(folded, groups=fewer.drop_unused(), cells=cells)
     if own is None:
         return ReducedBook(found)
@@ -270,7 +270,7 @@ def resolve_blanks(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[s
     doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted.items()}
     if not any(doubtful.values()):
         return wanted
-    found = shards.joined(partial(_match_words, names=doubtful), _either) or frozenset()
+    found = shards.reduce(partial(_match_words, names=doubtful), _either) or frozenset()
     return {
         name: [
             None if _may_be_blank(value) and (name, str(value)) not in found else value

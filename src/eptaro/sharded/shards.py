@@ -32,7 +32,7 @@ class Shards(Protocol):
         """Return the result of some work for the first shard that has a result."""
         ...
 
-    def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
+    def reduce(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
         """Return the result of the work for all shards, joined two by two in their order."""
         ...
 
@@ -66,7 +66,7 @@ class FolderShards:
         return None
 
     def _read(self, shard: int) -> Folded | None:
-        return ShardFiles(self.folder, self.manifest, shard).folded()
+        return ShardFiles(self.folder, self.manifest, shard).read()
 
     def each(self, work: Work[Done]) -> Iterator[Done]:
         """Yield the result of some work for each shard, but for those where it is None."""
@@ -80,7 +80,7 @@ class FolderShards:
             if done is not None:
                 yield done
 
-    def joined(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
+    def reduce(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
         """Return the result of the work for all shards, joined two by two in their order."""
         held: list[tuple[int, Done]] = []  # each with how many shards it is of
         for done in self.each(work):

@@ -122,7 +122,7 @@ class ShardStore:
                 f"this takes all {self.manifest.cells:,} cells of {self.about.source} into memory, "
                 f"about {needed / 2**30:,.1f} GiB; ask by fewer group columns, or narrow with only="
             )
-        found = self.shards.joined(_all_of, merge)
+        found = self.shards.reduce(_all_of, merge)
         if found is None:
             raise InputError(f"{self.folder}: the book holds no rows")
         rows = self.about.folded

@@ -100,7 +100,7 @@ def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: Sequence
             pick = SelectedValues(
                 plane.what, cell[filled], value, time, row, kind, scale, choices=choices
             )
-            return pick.moved(np.arange(size), size)
+            return pick.move(np.arange(size), size)
         case _:
             raise ValueError(f"plane {plane} is not known")
 
@@ -220,7 +220,7 @@ def _read_folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
     combiner = GroupEncoder(about["by"])
     coded = {g: read_groups(table[f"group:{g}"], g, name) for g in about["by"]}
     number = combiner.number(coded)
-    groups, rank = combiner.ranked()
+    groups, rank = combiner.ranked_groups()
     group = np.zeros(table.num_rows, np.int64) if number is None else rank[number]
     day = to_numpy(table["day"].cast(pa.int32())).astype(np.int64)
     axis, cell = cells_axis(group, day, groups.count)

@@ -72,6 +72,6 @@ def is_book(path: str) -> bool:
     from pyarrow import parquet
 
     try:
-        return METADATA in (parquet.read_schema(place.opened()).metadata or {})
+        return METADATA in (parquet.read_schema(place.open_input()).metadata or {})
     except (pa.ArrowException, OSError, UnicodeError):
         return False

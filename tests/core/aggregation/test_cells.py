@@ -130,7 +130,7 @@ class Joining(unittest.TestCase):
     @given(rows, st.lists(st.integers(-1, 1), min_size=3, max_size=3))
     def test_groups_that_meet_add_up_and_those_left_out_go(self, made, target):
         cells = fold([*made, *((0, g, 1) for g in "abc")])._parts[0]
-        moved = cells.regrouped(np.array(target), 2)
+        moved = cells.regroup(np.array(target), 2)
         moved.check()
         expected = defaultdict(int)
         for day, group, x in [*made, *((0, g, 1) for g in "abc")]:

@@ -55,7 +55,7 @@ class TextColumn(unittest.TestCase):
                     for word, number in zip(words, numbers.tolist(), strict=True):
                         self.assertEqual(met.setdefault(word, number), number, repr(word))
                 self.assertEqual(len(set(met.values())), len(met))
-                coded = encoder.coded()
+                coded = encoder.to_categorical()
                 texts = coded.choices.to_list()
                 self.assertEqual({texts[coded.codes[n]]: n for n in met.values()}, met)
 

@@ -36,7 +36,7 @@ def _fold_into(folder: str, files: list[str], options: FileOptions, data: DataOp
         raise click.UsageError("--engine sql folds in the database; give --out")
     if options.date is None:
         raise click.UsageError("Missing option '--date' (--into does not look for it).")
-    given = options.given()
+    given = options.non_defaults()
     given.pop("formats", None)
     given |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
     return Daybook.read(files, **given, into=folder)
@@ -190,7 +190,7 @@ def fold(
     if is_book(into):
         if shards is not None:
             raise click.UsageError(f"--shards {shards}: {into} is there, and has its shards")
-        files, more = settings.added(data, reading)
+        files, more = settings.files_to_add(data, reading)
         with shown_progress(), log_time("read and added"):
             words = _add_files(
                 into, data, files, replace(more, replace_days=replace_days, force=force)

@@ -100,7 +100,7 @@ class CommandInputs:
         further columns that it looks at.
         """
         book, data = self.book(values), self.data
-        by, only = data.grouped(book), data.narrowed
+        by, only = data.group_columns(book), data.narrowed
         query = kind(**given, by=by, only=only, as_of=data.as_of)
         return Reply(book, book.ask(query), output)
 

@@ -79,7 +79,7 @@ class Axis:
             == (other.groups, other.first_day, other.days)
         )
 
-    def renumbered(self, other: Axis) -> Ints:
+    def keys_in(self, other: Axis) -> Ints:
         """Return the key of each own cell on another axis."""
         if (self.first_day, self.days) == (other.first_day, other.days):
             return self.all_keys
@@ -88,10 +88,10 @@ class Axis:
 
     def onto(self, other: Axis) -> Ints:
         """Return the place of each own cell on an axis that covers it."""
-        keys = self.renumbered(other)
+        keys = self.keys_in(other)
         return keys if other.keys is None else count_below(other.keys, keys)
 
-    def regrouped(self, target: Ints, count: int) -> tuple[Axis, Ints]:
+    def regroup(self, target: Ints, count: int) -> tuple[Axis, Ints]:
         """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
         place of each own cell on it, -1 where left out.
         """
@@ -110,7 +110,7 @@ class Axis:
             kept, places = kept[some:] - 1, places - some
         return Axis(count, self.first_day, self.days, kept), places
 
-    def keyed(self, target: Ints, first: int, days: int) -> Ints:
+    def keys_of_groups(self, target: Ints, first: int, days: int) -> Ints:
         """Return the key of each own cell where its group is another, on an axis of other days."""
         moved = self.first_day - first
         return self._anew(lambda group, day: target[group] * days + (day + moved))
@@ -136,8 +136,8 @@ def union_axis(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
     wide = Axis(max(axis.groups for axis in axes), first, days)
     roomy = wide.size <= MOST_DENSE and any(axis.keys is None for axis in axes)
     if roomy or axes[0].same(wide):
-        return wide, [None if axis.same(wide) else axis.renumbered(wide) for axis in axes]
-    keys = [axis.renumbered(wide) for axis in axes]
+        return wide, [None if axis.same(wide) else axis.keys_in(wide) for axis in axes]
+    keys = [axis.keys_in(wide) for axis in axes]
     if len(keys) == 2:
         kept, *onto = joined_runs(*keys)
     else:
@@ -154,7 +154,9 @@ def union_renumbered(
     """
     first = min(axis.first_day for axis in axes)
     days = max(axis.last_day for axis in axes) - first + 1
-    keys = [axis.keyed(target, first, days) for axis, target in zip(axes, targets, strict=True)]
+    keys = [
+        axis.keys_of_groups(target, first, days) for axis, target in zip(axes, targets, strict=True)
+    ]
     if count * days <= MOST_DENSE:
         return Axis(count, first, days), [*keys]
     kept, places = distinct_cells(np.concatenate(keys), count * days)

@@ -32,7 +32,7 @@ class Cells:
     axis: Axis
     tallies: Mapping[Plane, Tally]
 
-    def moved(self, axis: Axis, target: Ints, owner: Ints | None = None) -> Cells:
+    def move(self, axis: Axis, target: Ints, owner: Ints | None = None) -> Cells:
         """Return the cells on another axis: cell i goes to `target[i]`, several may meet there,
         -1 is left out. `owner` is the group of each cell, where cells of several groups meet.
         """
@@ -40,18 +40,18 @@ class Cells:
 
         def moved(tally: Tally) -> Tally:
             if isinstance(tally, SelectedValues):
-                return tally.moved(target, size, owner)
-            return tally.moved(target, size)
+                return tally.move(target, size, owner)
+            return tally.move(target, size)
 
         return Cells(axis, _each_once(self.tallies, moved))
 
-    def regrouped(self, target: Ints, count: int) -> Cells:
+    def regroup(self, target: Ints, count: int) -> Cells:
         """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
-        axis, places = self.axis.regrouped(target, count)
+        axis, places = self.axis.regroup(target, count)
         kept = target[target >= 0]
         meet = int(np.bincount(kept, minlength=1).max()) > 1
         owner = self.axis.cells_of()[0] if meet else None
-        return self.moved(axis, places, owner)
+        return self.move(axis, places, owner)
 
     def plus(self, other: Cells, *, apart: bool = False) -> Cells:
         """Return the cells of both; groups are numbered alike in both. Where they are `apart`, a
@@ -60,7 +60,7 @@ class Cells:
         axis, onto = union_axis([self.axis, other.axis])
         summed = {plane for plane, tally in self.tallies.items() if isinstance(tally, Sum)}
         one, two = (
-            side if places is None else side._extra_planes(summed).moved(axis, places)
+            side if places is None else side._extra_planes(summed).move(axis, places)
             for side, places in zip((self, other), onto, strict=True)
         )
         found: dict[Plane, Tally] = {}
@@ -218,7 +218,7 @@ def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: i
     those that only hold sums are put in order just once.
     """
     if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
-        cells = [p.regrouped(target, count) for p, target in zip(parts, targets, strict=True)]
+        cells = [p.regroup(target, count) for p, target in zip(parts, targets, strict=True)]
         return concatenate_cells(cells)
     axis, onto = union_renumbered([part.axis for part in parts], targets, count)
     return _sum_parts(parts, axis, onto)

@@ -174,7 +174,7 @@ class CategoryEncoder:
             return coded.codes
         return align_codes(ranks.astype(np.int32), coded.codes)
 
-    def coded(self) -> Categorical:
+    def to_categorical(self) -> Categorical:
         """Return all values met, and for each number the place of its value, -1 for the blank."""
         if self._first is not None:
             return self._first
@@ -277,7 +277,7 @@ class GroupEncoder:
             return 1
         return len(self._pairs[-1]) if self._pairs else len(self.encoders[0])
 
-    def ranked(self) -> tuple[Groups, Ints]:
+    def ranked_groups(self) -> tuple[Groups, Ints]:
         """Return all combinations met in natural order, and the place of each number there."""
         groups = self.groups()
         order = groups.order()
@@ -298,7 +298,7 @@ class GroupEncoder:
         parts.append(numbers)
         kept = {}
         for encoder, part in zip(self.encoders, reversed(parts), strict=True):
-            coded = encoder.coded()
+            coded = encoder.to_categorical()
             kept[encoder.name] = Categorical(coded.codes[part], coded.choices)
         return Groups(kept, len(self))
 

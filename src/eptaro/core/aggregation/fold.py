@@ -76,9 +76,9 @@ class Fold:
     def result(self) -> tuple[Groups, Cells]:
         """Return the groups in natural order, and their cells."""
         cells = self._cells()
-        groups, rank = self._combiner.ranked()
+        groups, rank = self._combiner.ranked_groups()
         if not np.array_equal(rank, np.arange(groups.count)):
-            cells = cells.regrouped(rank, groups.count)
+            cells = cells.regroup(rank, groups.count)
         return _with_rows(groups, cells)
 
     def in_order_met(self) -> tuple[Groups, Cells]:
@@ -105,7 +105,7 @@ class Fold:
 
     def distinct_values(self) -> dict[str, Column]:
         """Return, per column that distinct values are counted of, what its codes represent."""
-        return {name: encoder.coded().choices for name, encoder in self._encoders.items()}
+        return {name: encoder.to_categorical().choices for name, encoder in self._encoders.items()}
 
     def _fold_batch(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
         first, last = batch.ends
@@ -123,10 +123,10 @@ class Fold:
         if cells_of.size > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):
             sole = sole_values(steps)
             if sole is not None and sole.values is not None:
-                keys, cells_of, values = cells_of.occupied_by(sole.values)
-                steps = [step if step is not sole else step.moved(values) for step in steps]
+                keys, cells_of, values = cells_of.occupied_cells_by(sole.values)
+                steps = [step if step is not sole else step.move(values) for step in steps]
             else:
-                keys, cells_of = cells_of.occupied()
+                keys, cells_of = cells_of.occupied_cells()
         axis = Axis(count, first, days, keys)
         tallies = run_steps(steps, cells_of, batch)
         return Cells(axis, dict(zip(self.planes, tallies, strict=True)))
@@ -164,4 +164,4 @@ def _with_rows(groups: Groups, cells: Cells) -> tuple[Groups, Cells]:
         return groups, cells
     target = np.where(kept, np.cumsum(kept) - 1, -1)
     places = np.flatnonzero(kept)
-    return groups.at(places).drop_unused(), cells.regrouped(target, len(places))
+    return groups.at(places).drop_unused(), cells.regroup(target, len(places))

@@ -112,7 +112,7 @@ class Groups:
 
     def columns(self, places: NDArray[Any]) -> list[Column]:
         """Return the group columns of a result whose rows belong to the given groups."""
-        return [column.made() for column in self.later(places)]
+        return [column.compute() for column in self.later(places)]
 
     def later(self, places: NDArray[Any] | TiledArray) -> list[LazyColumn]:
         """Return the group columns of a result, to be calculated when they are asked for."""

@@ -35,7 +35,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
     two = align_codes(one, two)
     groups, places = numbered_together([one.groups, two.groups])
     first, second = (
-        part.cells.regrouped(place, groups.count)
+        part.cells.regroup(place, groups.count)
         for part, place in zip((one, two), places, strict=True)
     )
     cells, distinct = first.plus(rows_after(second, first)), {**one.distinct, **two.distinct}
@@ -72,7 +72,7 @@ def combine_pieces(parts: Sequence[Folded]) -> Folded:
                 tallies[plane] = replace(tally, row=moved)
                 ends[plane] = int(moved.max()) + 1
         found.append(Cells(part.cells.axis, tallies))
-    distinct = {name: encoder.coded().choices for name, encoder in encoders.items()}
+    distinct = {name: encoder.to_categorical().choices for name, encoder in encoders.items()}
     rows, cells = sum(part.rows for part in parts), regrouped_together(found, places, groups.count)
     return replace(parts[0], groups=groups, cells=cells, rows=rows, distinct=distinct)
 
@@ -91,7 +91,7 @@ def numbered_together(parts: Sequence[Groups]) -> tuple[Groups, list[Ints]]:
     for part in parts:
         number = combiner.number(part.coded)
         numbers.append(np.zeros(1, np.int64) if number is None else number.astype(np.int64))
-    groups, rank = combiner.ranked()
+    groups, rank = combiner.ranked_groups()
     return groups, [rank[number] for number in numbers]
 
 
@@ -202,5 +202,5 @@ def align_codes(one: Folded, two: Folded) -> Folded:
         choices = one.distinct[name]
         encoder.encode(Categorical(np.arange(len(choices), dtype=np.int32), choices))
         tallies[Plane("codes", name)] = _encode_part(encoder, two, name)
-        distinct[name] = encoder.coded().choices
+        distinct[name] = encoder.to_categorical().choices
     return replace(two, cells=Cells(two.cells.axis, tallies), distinct=distinct)

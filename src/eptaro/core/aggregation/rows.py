@@ -60,14 +60,14 @@ class RowCellIndex:
         self.first, self.width, self.size, self.order = first, width, size, order
         self.is_in_order = in_order or order is not None
 
-    def occupied(self) -> tuple[Ints, RowCellIndex]:
+    def occupied_cells(self) -> tuple[Ints, RowCellIndex]:
         """Return the cells that hold rows, and the places of rows among them."""
         rows = np.arange(len(self.days) or len(self.slots), dtype=np.int32)
         cells, order = self._in_order(self.days, self.slots, rows)
         keys, places = distinct_sorted(cells)
         return keys, RowCellIndex(None, places, 0, 1, len(keys), order)
 
-    def occupied_by(self, values: NDArray[Any]) -> tuple[Ints, RowCellIndex, NDArray[Any]]:
+    def occupied_cells_by(self, values: NDArray[Any]) -> tuple[Ints, RowCellIndex, NDArray[Any]]:
         """Return the cells that hold rows, the places of rows among them in order, and the values
         of the rows, which are moved along.
         """
@@ -162,7 +162,7 @@ class Step:
         """
         return None
 
-    def moved(self, values: NDArray[Any]) -> Step:
+    def move(self, values: NDArray[Any]) -> Step:
         """Return the step for rows in another order, whose values are given."""
         found = copy(self)
         found.values = values
@@ -272,7 +272,7 @@ class _Kept(Step):
 
     def tally(self, words: StringTable, cells_of: RowCellIndex) -> ValueLists:
         column = self._column
-        found = cells_of.in_order(column.data, column.filled(slice(None)))
+        found = cells_of.in_order(column.data, column.filled_mask(slice(None)))
         return ValueLists(*found, column.kind, column.scale)
 
 
@@ -288,7 +288,7 @@ class _Picked(Step):
     def tally(self, words: StringTable, cells_of: RowCellIndex) -> SelectedValues:
         column, times = self._column, self._batch.times
         if self.op is None:
-            filled = column.filled(slice(None))
+            filled = column.filled_mask(slice(None))
             row = np.arange(len(column)) if filled is None else np.flatnonzero(filled)
             cell, value = cells_of.at(row), column.data[row]
         else:

@@ -38,7 +38,7 @@ class SelectedValues:
     shared: Flags | None = None  # where rows of several groups have the deciding time
     choices: Array | None = None  # of text: all that occur, in order; a value is a place there
 
-    def moved(self, target: Ints, size: int, owner: Ints | None = None) -> SelectedValues:
+    def move(self, target: Ints, size: int, owner: Ints | None = None) -> SelectedValues:
         """Return the values on other cells; where several meet, the one that wins.
 
         `owner` is the group of each cell, where groups meet: a first or last value at whose
@@ -183,7 +183,7 @@ class ValueLists:
     kind: Kind = "integer"
     scale: int = 0
 
-    def moved(self, target: Ints, size: int) -> ValueLists:
+    def move(self, target: Ints, size: int) -> ValueLists:
         """Return the values on other cells."""
         cell = target[self.cell]
         keep = cell >= 0

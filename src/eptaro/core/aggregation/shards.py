@@ -82,7 +82,7 @@ def partition_cells(folded: Folded, shards: int) -> Iterator[tuple[int, Folded]]
     groups = folded.groups.at(order) if len(order) > 1 else folded.groups
     cells = folded.cells
     if not np.array_equal(rank, np.arange(len(rank))):
-        cells = cells.regrouped(rank, groups.count)
+        cells = cells.regroup(rank, groups.count)
     numbers, begins = np.unique(shard[order], return_index=True)
     for number, begin, end in zip(
         numbers.tolist(), begins.tolist(), [*begins[1:].tolist(), len(order)], strict=True

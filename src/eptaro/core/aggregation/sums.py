@@ -48,7 +48,7 @@ class Sum:
         whole = bigint.widen(nearest) if huge else nearest.astype(np.int64)
         return cls(bigint.added_up(whole), values - nearest, "float")
 
-    def moved(self, target: Ints, size: int) -> Sum:
+    def move(self, target: Ints, size: int) -> Sum:
         """Return the sums on other cells."""
         rest = None if self.rest is None else add_cells(self.rest, target, size)
         return Sum(add_cells(self.whole, target, size), rest, self.kind, self.scale)
@@ -170,7 +170,7 @@ class Squares:
         squares, rest = square_values(values, kind, centre)
         return cls(bigint.added_up(squares), kind, scale, centre, rest)
 
-    def moved(self, target: Ints, size: int) -> Squares:
+    def move(self, target: Ints, size: int) -> Squares:
         """Return the sums on other cells."""
         rest = None if self.rest is None else add_cells(self.rest, target, size)
         whole = add_cells(self.whole, target, size)

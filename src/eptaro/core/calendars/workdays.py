@@ -129,7 +129,7 @@ class Workdays:
         parts += [f"{closed:,} holiday{'' if closed == 1 else 's'} on other days"] if closed else []
         return "off: " + ", ".join(parts)
 
-    def joined(self, other: Workdays) -> Workdays:
+    def union(self, other: Workdays) -> Workdays:
         """Return the workdays of both, which agree in the years of which both know holidays.
 
         Parameters

@@ -146,7 +146,7 @@ class Parser:
         """Return whether one of some marks comes next."""
         return self.token.kind == "mark" and self.token.value in marks
 
-    def taken(self) -> Token:
+    def next_token(self) -> Token:
         """Return the token that comes next, and go on."""
         token = self.token
         self._next += token.kind != "end"
@@ -156,7 +156,7 @@ class Parser:
         """Return the mark that must come next."""
         if not self.is_mark(mark):
             raise error_at(self.text, self.token.at, f"{mark!r} is missing {why}")
-        return self.taken()
+        return self.next_token()
 
     def expect_end(self) -> None:
         """Raise `ExpressionError` where more follows."""
@@ -180,7 +180,7 @@ class Parser:
         return value
 
     def _after_where(self) -> Node:
-        self.taken()
+        self.next_token()
         return self.condition()
 
     def _begins_value(self, token: Token) -> bool:
@@ -193,20 +193,20 @@ class Parser:
         """Return what `or` joins."""
         left = self._all_of()
         while self.is_word("or"):
-            at = self.taken().at
+            at = self.next_token().at
             left = BoolOp("or", left, self._all_of(), at=at)
         return left
 
     def _all_of(self) -> Node:
         left = self._parse_not()
         while self.is_word("and"):
-            at = self.taken().at
+            at = self.next_token().at
             left = BoolOp("and", left, self._parse_not(), at=at)
         return left
 
     def _parse_not(self) -> Node:
         if self.is_word("not") and self._begins_value(self._tokens[self._next + 1]):
-            at = self.taken().at
+            at = self.next_token().at
             self._deeper(at)
             found = Not(self._parse_not(), at=at)
             self._depth -= 1
@@ -219,7 +219,7 @@ class Parser:
         while True:
             at = self.token.at
             if self.is_mark(*_COMPARED):
-                how = cast("Compared", self.taken().value)
+                how = cast("Compared", self.next_token().value)
                 right = self._parse_sum()
                 found: Node = Comparison(how, left, right, at=at)
                 joined = found if joined is None else BoolOp("and", joined, found, at=at)
@@ -233,28 +233,28 @@ class Parser:
         """Return what `in`, `between` or `is` say of a value, or None where none comes next."""
         negated = self.is_word("not") and self._tokens[self._next + 1].value in ("in", "between")
         if negated:
-            self.taken()
+            self.next_token()
         found: Node
         if self.is_word("in"):
-            self.taken()
+            self.next_token()
             found = In(left, self._list("after 'in'"), at=at)
         elif self.is_word("between"):
-            self.taken()
+            self.next_token()
             low = self._parse_sum()
             if not self.is_word("and"):
                 raise error_at(self.text, self.token.at, "'and' is missing: write between 5 and 10")
-            self.taken()
+            self.next_token()
             high = self._parse_sum()
             ends = (Comparison(">=", left, low, at=at), Comparison("<=", left, high, at=at))
             found = BoolOp("and", *ends, at=at)
         elif self.is_word("is"):
-            self.taken()
+            self.next_token()
             negated = self.is_word("not")
             if negated:
-                self.taken()
+                self.next_token()
             if not self.is_word("blank"):
                 raise error_at(self.text, self.token.at, "'blank' is missing: write x is blank")
-            self.taken()
+            self.next_token()
             found = IsBlank(left, at=at)
         else:
             return None
@@ -264,7 +264,7 @@ class Parser:
         self._deeper(self.expect("(", why).at)
         found = [self.condition()]
         while self.is_mark(","):
-            self.taken()
+            self.next_token()
             found.append(self.condition())
         self.expect(")", "to close the bracket")
         self._depth -= 1
@@ -273,7 +273,7 @@ class Parser:
     def _parse_sum(self) -> Node:
         left = self._parse_product()
         while self.is_mark("+", "-"):
-            token = self.taken()
+            token = self.next_token()
             how = cast("ArithmeticOperator", token.value)
             left = BinaryOp(how, left, self._parse_product(), at=token.at)
         return left
@@ -281,7 +281,7 @@ class Parser:
     def _parse_product(self) -> Node:
         left = self._parse_sign()
         while self.is_mark("*", "/", "%"):
-            token = self.taken()
+            token = self.next_token()
             how = cast("ArithmeticOperator", token.value)
             left = BinaryOp(how, left, self._parse_sign(), at=token.at)
         return left
@@ -289,14 +289,14 @@ class Parser:
     def _parse_sign(self) -> Node:
         if not self.is_mark("-"):
             return self._value()
-        at = self.taken().at
+        at = self.next_token().at
         self._deeper(at)
         value = self._parse_sign()
         self._depth -= 1
         return Number(-value.value, at=at) if isinstance(value, Number) else Negate(value, at=at)
 
     def _value(self) -> Node:
-        token = self.taken()
+        token = self.next_token()
         match token.kind:
             case "number":
                 return Number(Decimal(token.value), at=token.at)

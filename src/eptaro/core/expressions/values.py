@@ -35,7 +35,7 @@ class UnfitError(ValueError):
 
 def valid_mask(column: Column) -> Flags | None:
     """Return where a column has values, None where everywhere."""
-    return column.filled(slice(None))
+    return column.filled_mask(slice(None))
 
 
 def both(*flags: Flags | None) -> Flags | None:

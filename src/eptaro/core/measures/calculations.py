@@ -163,7 +163,7 @@ class Picking(Calculation):
     needs_numbers = False
 
     @abstractmethod
-    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+    def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the value of each range of values; of an empty range any."""
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
@@ -172,14 +172,14 @@ class Picking(Calculation):
         filled = last > first
         if isinstance(tally, SelectedValues) and tally.shared is not None and len(tally.shared):
             # Of a time that several groups share, only the order of the input would decide.
-            filled = filled & ~self.picked(tally.shared, first, last)
-        values = self.picked(tally.value, first, last)
+            filled = filled & ~self.pick(tally.shared, first, last)
+        values = self.pick(tally.value, first, last)
         choices = tally.choices if isinstance(tally, SelectedValues) else None
         return Column.of("", tally.kind, values, filled, scale=tally.scale, choices=choices)
 
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the value of each range."""
-        values = self.picked(items.data, lo, hi)
+        values = self.pick(items.data, lo, hi)
         more = {"scale": items.scale, "choices": items.choices}
         return Column.of("", items.kind, values, hi > lo, **more)
 
@@ -187,7 +187,7 @@ class Picking(Calculation):
 class _Extreme(Picking):
     largest: ClassVar[bool]
 
-    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+    def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the least or the largest value of each range."""
         return ranges.extremes(values, lo, hi, largest=self.largest)
 
@@ -209,7 +209,7 @@ class First(Picking):
 
     name, kept = "first", ("first",)
 
-    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+    def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the first value of each range."""
         return _at(values, np.where(hi > lo, lo, 0))
 
@@ -221,7 +221,7 @@ class Last(Picking):
 
     name, kept = "last", ("last",)
 
-    def picked(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
+    def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the last value of each range."""
         return _at(values, np.where(hi > lo, hi - 1, 0))
 

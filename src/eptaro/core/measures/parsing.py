@@ -94,7 +94,7 @@ class MeasureParser(Parser):
             term, rest = parse_term(self.text[token.at :], self._whole)
             end = len(self.text) - len(rest)
             while self.token.kind != "end" and self.token.at < end:
-                self.taken()
+                self.next_token()
             self._terms[str(term)] = term
             return Name(str(term), at=token.at)
         if token.value.lower() not in FUNCTIONS:

@@ -32,7 +32,7 @@ class Values:
     items: Sequence[Any]
     scale: int = 0
 
-    def filled(self) -> list[Any]:
+    def filled_values(self) -> list[Any]:
         """Return the values that are there."""
         return [item for item in self.items if item is not None]
 
@@ -99,10 +99,10 @@ def _nested_value(term: Term, rows: Rows, units: Units | None) -> Any:
 def _of_rows(term: Term, rows: Rows) -> Any:
     """Return one calculation on some transactions; the days replace no column."""
     values = rows.columns[column_of(term)] if term.column else Values(rows.days)
-    if term.how in BY_TIME and values.filled() and rows.undecided(values, BY_TIME[term.how]):
+    if term.how in BY_TIME and values.filled_values() and rows.undecided(values, BY_TIME[term.how]):
         return None
-    if term.how == "sum" and not values.filled():
-        there = values.items if term.met is None else rows.columns[term.met.name].filled()
+    if term.how == "sum" and not values.filled_values():
+        there = values.items if term.met is None else rows.columns[term.met.name].filled_values()
         return None if there else Fraction(0)  # rows that all lack a value are not nothing
     return twin(term.how)(values, term.share)
 
@@ -123,7 +123,7 @@ def _picking(pick: Callable[[list[Any]], Any]) -> Callable[[Values, float], Any]
     """Return the twin of a calculation that picks one of the values."""
 
     def picked(values: Values, share: float) -> Any:
-        filled = values.filled()
+        filled = values.filled_values()
         if not filled or isinstance(filled[0], str | dt.date):
             return _as_day(pick(filled)) if filled else None
         return Fraction(pick(filled)) / 10**values.scale
@@ -136,7 +136,7 @@ def _as_day(value: Any) -> Any:
 
 
 def _mean(values: Values, share: float) -> Any:
-    filled = values.filled()
+    filled = values.filled_values()
     return Fraction(_sum(filled, values.scale)) / len(filled) if filled else None
 
 
@@ -152,12 +152,12 @@ def _std(values: Values, share: float) -> Any:
 
 def _exact_variance(values: Values) -> Fraction | None:
     """Return the variance, however large."""
-    filled = values.filled()
+    filled = values.filled_values()
     return _variance(filled) / 100**values.scale if len(filled) > 1 else None
 
 
 def _quantile(values: Values, share: float) -> Any:
-    ordered = sorted(values.filled())
+    ordered = sorted(values.filled_values())
     if not ordered:
         return None
     place = Fraction(str(share)) * (len(ordered) - 1)
@@ -170,15 +170,15 @@ def _quantile(values: Values, share: float) -> Any:
 BY_TIME = {"first": 0, "last": -1}  # what is decided by time: the place of the one that counts
 OF_ANY_KIND = ("distinct", "new")  # what takes values of any kind, text too
 PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
-    "sum": lambda values, share: _sum(values.filled(), values.scale),
-    "count": lambda values, share: len(values.filled()),
+    "sum": lambda values, share: _sum(values.filled_values(), values.scale),
+    "count": lambda values, share: len(values.filled_values()),
     "mean": _mean,
     "min": _picking(min),
     "max": _picking(max),
     "first": _picking(lambda filled: filled[0]),
     "last": _picking(lambda filled: filled[-1]),
-    "distinct": lambda values, share: len(set(values.filled())),
-    "new": lambda values, share: len(values.filled()),  # those that came before are blank
+    "distinct": lambda values, share: len(set(values.filled_values())),
+    "new": lambda values, share: len(values.filled_values()),  # those that came before are blank
     "std": _std,
     "var": _var,
     "median": lambda values, share: _quantile(values, 0.5),

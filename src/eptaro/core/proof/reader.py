@@ -95,7 +95,7 @@ class Reader:
         found: Ints = hit[np.array([plain_value(condition, row) is True for row in rows], bool)]
         return found
 
-    def numbered(self, hit: Ints) -> Ints:
+    def row_numbers(self, hit: Ints) -> Ints:
         """Return the places of transactions in the input, from 1."""
         places = self._index.batch.places
         found: Ints = np.sort(hit if places is None else places[hit]) + 1

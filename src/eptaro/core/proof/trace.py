@@ -288,7 +288,7 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
     name, span = value.side.name, value.side.span(row)
     if span is None:
         raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
-    seen = span.overlap(value.view.covered(int(value.group[row])))
+    seen = span.overlap(value.view.coverage_of(int(value.group[row])))
     if seen is None:
         return TracedSide(name, span, None, (), None)
     hit, which, by_entry = reader.on_days(seen), "", False
@@ -325,8 +325,8 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
         plain = None  # its group has no such day
     column = next((one.column for term in terms for one in (term.inner or term,)), "")
     values = rows.columns.get(column)
-    blanks = len(values.items) - len(values.filled()) if values else 0
-    places = tuple(reader.numbered(hit).tolist())
+    blanks = len(values.items) - len(values.filled_values()) if values else 0
+    places = tuple(reader.row_numbers(hit).tolist())
     return TracedSide(name, span, seen, places, plain, values.scale if values else 0, blanks, which)
 
 

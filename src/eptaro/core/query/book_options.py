@@ -127,7 +127,7 @@ class BookOptions:
         """What the fold keeps, in order."""
         return sorted({ROWS, *self.planes})
 
-    def settled(self, folded: Folded) -> BookOptions:
+    def settle(self, folded: Folded) -> BookOptions:
         """Return the options with the workdays and the coverage of folded transactions; `declared`
         keeps how the coverage was given.
 
@@ -155,7 +155,7 @@ class BookOptions:
         Raises `InputError` where rows lie outside the coverage, or the coverage outside a
         listed calendar.
         """
-        query, by_group = self.settled(folded), asked_by_group(self.coverage)
+        query, by_group = self.settle(folded), asked_by_group(self.coverage)
         span, work = query.span, query.workdays
         assert span is not None and isinstance(work, Workdays)
         spans = None if by_group is None else group_spans(by_group, folded, span)
@@ -212,7 +212,7 @@ def merge_facts(one: BookData, two: BookData, *, force: bool = False) -> BookDat
             f"{[*two.measures]} in {other.describe()}"
         )
     try:
-        workdays = one.workdays.joined(two.workdays)
+        workdays = one.workdays.union(two.workdays)
     except CalendarError as error:
         raise InputError(f"the books differ: {error}") from None
     coverage = one.declared

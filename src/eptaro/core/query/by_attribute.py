@@ -236,7 +236,7 @@ def _by_day(view: View, crossed: AttributeProduct) -> Cells:
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {
-        plane: _dated_tally(tally, day).moved(target, axis.size)
+        plane: _dated_tally(tally, day).move(target, axis.size)
         for plane, tally in view.cells.tallies.items()
     }
     return Cells(axis, tallies)
@@ -289,10 +289,10 @@ def _by_hour(view: View, crossed: AttributeProduct) -> Cells:
     fold.add(single)
     kept_groups, cells = fold.result()
     own = kept_groups.columns(np.arange(kept_groups.count))[0].data
-    cells = cells.regrouped(onto[own], view.groups.count)
+    cells = cells.regroup(onto[own], view.groups.count)
     wide = Axis(view.groups.count, 0, crossed.size)
     target = cells.axis.onto(wide)
-    return Cells(wide, {p: t.moved(target, wide.size) for p, t in cells.tallies.items()})
+    return Cells(wide, {p: t.move(target, wide.size) for p, t in cells.tallies.items()})
 
 
 def _place_column(count: int) -> Column:

@@ -240,7 +240,7 @@ class Query:
         raise TypeError(f"{type(self).__name__} does not say how it is answered; give it answer()")
 
     @property
-    def beside(self) -> tuple[str, ...]:
+    def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
         return ()
 
@@ -249,7 +249,7 @@ class Query:
         """The column that the rows are put in order by."""
         return None
 
-    def unordered(self) -> Self:
+    def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
         return self
 

@@ -20,7 +20,7 @@ from eptaro.core.results.column import Column
 class Share(Protocol):
     """The total of some groups, which is merged with those of others."""
 
-    def beside(self, other: Self) -> Self:
+    def combine(self, other: Self) -> Self:
         """Return the result of the groups of both."""
         ...
 
@@ -38,7 +38,7 @@ class GlobalTotals:
         """Return the result of all groups, where `share` is the result of those at hand."""
         return share
 
-    def picked(self, places: Ints, count: int) -> Flags | None:
+    def pick_groups(self, places: Ints, count: int) -> Flags | None:
         """Return which of so many groups are the largest, where these were picked before; `places`
         is where each group at hand went.
         """
@@ -52,12 +52,12 @@ class ReducedBook:
     folded: Folded
     own: GroupSpans | None = None
 
-    def beside(self, other: ReducedBook) -> ReducedBook:
+    def combine(self, other: ReducedBook) -> ReducedBook:
         """Return what was folded of the groups of both, which add up where they are alike."""
         one, two = self.folded, align_codes(self.folded, other.folded)
         groups, places = numbered_together([one.groups, two.groups])
         first, second = (
-            part.cells.regrouped(place, groups.count)
+            part.cells.regroup(place, groups.count)
             for part, place in zip((one, two), places, strict=True)
         )
         cells = first.plus(rows_after(second, first), apart=True)
@@ -78,7 +78,7 @@ class GroupSet:
 
     groups: Groups
 
-    def beside(self, other: GroupSet) -> GroupSet:
+    def combine(self, other: GroupSet) -> GroupSet:
         """Return the groups of both, in natural order."""
         return GroupSet(
             numbered_together([self.groups.drop_unused(), other.groups.drop_unused()])[0]
@@ -112,7 +112,7 @@ class GroupTotals:
         np.add.at(sums, row, data)
         return cls(groups, bigint.added_up(sums), value.scale)
 
-    def beside(self, other: GroupTotals) -> GroupTotals:
+    def combine(self, other: GroupTotals) -> GroupTotals:
         """Return the sums over the groups of both."""
         one, two = self.sums, other.sums
         added = one + two if one.dtype.kind == "f" else bigint.add(one, two)

@@ -106,7 +106,7 @@ def all_rows(facts: BookData) -> tuple[NDArray[np.int32], Ints, Batch]:
         number = combiner.number(batch.groups)
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
         batches.append(_copy_values(batch) if batches else replace(batch, groups={}))
-    _, rank = combiner.ranked()
+    _, rank = combiner.ranked_groups()
     number = _concatenate_arrays(numbers).astype(np.int32, copy=False)
     if len(rank) > facts.groups.count:  # words of a dictionary that no row has make no group
         used = np.bincount(number, minlength=len(rank)) > 0
@@ -184,7 +184,7 @@ def _concatenate_batches(batches: list[Batch]) -> Batch:
 def _recode(name: str, parts: list[Categorical]) -> Categorical:
     encoder = CategoryEncoder(name, words=True)
     codes = [encoder.encode(part) for part in parts]
-    return Categorical(np.concatenate(codes), encoder.coded().choices)
+    return Categorical(np.concatenate(codes), encoder.to_categorical().choices)
 
 
 def _concatenate_arrays(parts: list[NDArray[Any]]) -> NDArray[Any]:

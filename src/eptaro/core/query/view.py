@@ -126,7 +126,7 @@ class BookData:
         target = np.full(groups.count, -1)
         target[places] = onto
         if len(places) < groups.count or names != groups.names:
-            cells = cells.regrouped(target, fewer.count)
+            cells = cells.regroup(target, fewer.count)
         return View(self, fewer, cells, coverage, today, narrowed.window, target)
 
 
@@ -176,7 +176,7 @@ class View:
             f"the as-of date"
         )
 
-    def cut(self, first: Ints, last: Ints) -> Ints:
+    def cut_to_coverage(self, first: Ints, last: Ints) -> Ints:
         """Return the last days of spans to date, cut at the last covered day: none of those that
         begin after it, which stay as they are.
         """
@@ -190,7 +190,7 @@ class View:
             return None
         return spans.onto(self.places, self.groups.count, self.coverage.hi)
 
-    def covered(self, group: int) -> Span:
+    def coverage_of(self, group: int) -> Span:
         """Return the coverage of one group."""
         if self.own is None:
             return self.coverage
@@ -216,7 +216,7 @@ class View:
 
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""
-        cells = self.cells.regrouped(np.zeros(self.groups.count, np.int64), 1)
+        cells = self.cells.regroup(np.zeros(self.groups.count, np.int64), 1)
         places = np.where(self.places < 0, -1, 0)
         return replace(self, groups=Groups({}, 1), cells=cells, places=places, kept={}, others=None)
 
@@ -370,7 +370,7 @@ def top_groups(view: View, count: int, within: Sequence[str]) -> View:
     if count < 1:
         raise QuestionError(f"top={count} must be at least 1")
     size, around = sizes(view), view.groups.onto(within)[1]
-    kept = view.facts.whole.picked(view.places, view.groups.count)
+    kept = view.facts.whole.pick_groups(view.places, view.groups.count)
     if kept is None:
         kept = leading_groups(view.groups, size, count, within)
     order = np.lexsort((-size.ranks(), ~kept, around))
@@ -388,7 +388,7 @@ def top_groups(view: View, count: int, within: Sequence[str]) -> View:
     return replace(
         view,
         groups=Groups(coded, len(others)),
-        cells=view.cells.regrouped(target, len(others)),
+        cells=view.cells.regroup(target, len(others)),
         places=np.where(view.places < 0, -1, target[view.places]),
         kept={},
         others=others if others.any() else None,

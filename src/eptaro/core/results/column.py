@@ -84,7 +84,7 @@ class LazyColumn:
     """A column of known name and length that is calculated when it is asked for.
 
     >>> column = LazyColumn("trips", 2, lambda: Column.of("", "integer", [3, 5]))
-    >>> column.name, len(column), column.take(slice(1, 2)).made().to_list()
+    >>> column.name, len(column), column.take(slice(1, 2)).compute().to_list()
     ('trips', 2, [5])
     """
 
@@ -95,7 +95,7 @@ class LazyColumn:
     def __len__(self) -> int:
         return self._rows
 
-    def made(self) -> Column:
+    def compute(self) -> Column:
         """Return the column, calculated once."""
         if self._made is None:
             self._made = self._make().named(self.name)
@@ -104,7 +104,7 @@ class LazyColumn:
     def take(self, places: NDArray[Any] | slice) -> LazyColumn:
         """Return the values at some places, to be calculated later as well."""
         rows = len(range(self._rows)[places]) if isinstance(places, slice) else len(places)
-        return LazyColumn(self.name, rows, lambda: self.made().take(places))
+        return LazyColumn(self.name, rows, lambda: self.compute().take(places))
 
 
 AnyColumn: TypeAlias = "Column | LazyColumn"
@@ -114,7 +114,7 @@ def take_lazy(columns: Sequence[AnyColumn], places: NDArray[Any] | TiledArray) -
     """Return columns at some places, to be calculated when they are asked for."""
 
     def make(column: AnyColumn) -> Column:
-        made = column if isinstance(column, Column) else column.made()
+        made = column if isinstance(column, Column) else column.compute()
         return made.take(np.asarray(places))
 
     return [LazyColumn(c.name, len(places), partial(make, c)) for c in columns]
@@ -252,7 +252,7 @@ class Column:
         """Where there is no value."""
         return np.zeros(len(self), bool) if self.valid is None else ~self.valid
 
-    def filled(self, rows: slice) -> Flags | None:
+    def filled_mask(self, rows: slice) -> Flags | None:
         """Return which of some rows hold a value, or None where all do.
 
         Parameters

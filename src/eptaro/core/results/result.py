@@ -207,7 +207,7 @@ class Result:
             raise QuestionError(unknown("column", name, self._columns))
         found = self._columns[name]
         if isinstance(found, LazyColumn):
-            found = self._columns[name] = materialize(found.made())
+            found = self._columns[name] = materialize(found.compute())
         return found
 
     def __getitem__(self, name: str) -> NDArray[Any]:
@@ -398,7 +398,7 @@ class Result:
         ranks = self.column(by[1:] if falling else by).ranks()
         return np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
 
-    def beside(self, columns: dict[str, Column]) -> Self:
+    def insert_after(self, columns: dict[str, Column]) -> Self:
         """Return the table with a column more after each of those named.
 
         Parameters

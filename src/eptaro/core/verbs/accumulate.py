@@ -158,7 +158,10 @@ def card(facts: BookData, query: Card) -> Result:
             if level in calendar.levels:
                 period = calendar.period_of(as_date(view.today), level)
                 begin = calendar.first_days(np.array([period.index]), level)
-                first, until = int(begin[0]), int(view.cut(begin, np.array([view.today]))[0])
+                first, until = (
+                    int(begin[0]),
+                    int(view.cut_to_coverage(begin, np.array([view.today]))[0]),
+                )
                 if not _is_whole(view, first, until):
                     continue  # as of weeks, where the data is dated by the month
                 rows.append((calendar.name, level, period.label, first, until))

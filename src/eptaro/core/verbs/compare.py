@@ -570,7 +570,7 @@ def _to_date(view: View, query: Compare) -> Sides:
         raise QuestionError("only=<days> does not go with to_date=True; use as_of instead")
     calendar, today = view.calendar, np.array([view.today])
     index = calendar.index_of(today, per)
-    today = view.cut(calendar.first_days(index, per), today)
+    today = view.cut_to_coverage(calendar.first_days(index, per), today)
     cut = Sides.of(calendar, per, index, last=today)
     if periods > 1:
         steps = np.arange(periods)[::-1]

@@ -96,7 +96,7 @@ class PeriodRows:
         """Which rows are the parts that totals are made of."""
         return self.of_level(self.level_of_parts)
 
-    def labelled(self, label: str) -> int:
+    def row_of_label(self, label: str) -> int:
         """Return the row of a period; raises `QuestionError` where there is none."""
         words = [str(word) for word in self.labels.to_list()]
         parts = np.flatnonzero(self.parts).tolist()

@@ -186,7 +186,7 @@ class Recap(MeasuredQuery):
         return _names(self.top_within)
 
     @property
-    def beside(self) -> tuple[str, ...]:
+    def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
         given = {"wide": self.wide, "top": self.top, "shares": self.shares, "ranks": self.ranks}
         return tuple(name for name, value in given.items() if value)
@@ -196,7 +196,7 @@ class Recap(MeasuredQuery):
         """The column that the rows are put in order by."""
         return self.sort
 
-    def unordered(self) -> Self:
+    def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
         return replace(self, sort=None)
 
@@ -611,7 +611,7 @@ class Compare(MeasuredQuery):
         """The column that the rows are put in order by."""
         return self.sort
 
-    def unordered(self) -> Self:
+    def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
         return replace(self, sort=None)
 
@@ -757,7 +757,7 @@ class Rhythm(MeasuredQuery):
     wide: bool = option(False, help="Set the values of --across side by side.")
 
     @property
-    def beside(self) -> tuple[str, ...]:
+    def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
         return ("wide",) if self.wide else ()
 

@@ -158,7 +158,7 @@ def _set_beside(
         if query.ranks:
             found.append(shares.rank_column(view, measure, value, rows))
         if query.index is not None and value.kind not in NO_NUMBERS:
-            at = rows.labelled(query.index)
+            at = rows.row_of_label(query.index)
             found.append(shares.index_column(view, measure, value, rows, at))
     return found
 

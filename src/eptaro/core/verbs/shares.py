@@ -66,7 +66,7 @@ def with_running_shares(
             numbers = np.nan_to_num(table.column(measure.name).numbers())
             own = _running(measure, np.where(parts, numbers, 0.0), order)
             found[f"{measure.name}_share"] = own
-    return table.beside(found)
+    return table.insert_after(found)
 
 
 @np.errstate(over="ignore", invalid="ignore")
@@ -175,7 +175,7 @@ class RankTable:
         at[held] = rung
         return cls(groups, values, keys, counts), at
 
-    def beside(self, other: RankTable) -> RankTable:
+    def combine(self, other: RankTable) -> RankTable:
         """Return the ladder of the rows of both."""
         values = join([self.values, other.values])
         values, place = _different(values, np.arange(len(values)), values.ranks())

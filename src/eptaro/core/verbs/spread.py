@@ -131,7 +131,7 @@ def _count_values(
             key += group[rows][seen].astype(np.int64) * (crossed.size * width)
         key += data[rows][seen]
         key -= least
-        filled = column.filled(rows)
+        filled = column.filled_mask(rows)
         key = key if filled is None else key[filled[seen]]
         if counted:
             np.add.at(counts, key, 1)

@@ -51,7 +51,7 @@ def answer(facts: BookData, query: Query) -> Result:
     left = None
     for part in facts.in_parts():
         try:
-            tables[part.calendar.name] = _answer(part, query.unordered())
+            tables[part.calendar.name] = _answer(part, query.without_sort())
         except NothingLeftError as error:
             left = error
     if not tables and left is not None:
@@ -97,7 +97,7 @@ def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> lis
             f"each {own.column} keeps its own calendar: group by it, or ask in one calendar "
             f"({_ONE})"
         )
-    for option in query.beside:
+    for option in query.needs_one_calendar:
         raise QuestionError(
             f"{option} sets groups beside each other, which needs one calendar: {_ONE}"
         )

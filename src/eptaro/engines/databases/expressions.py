@@ -75,14 +75,14 @@ def _choose_value(to: Translator, node: Call) -> SqlExpr:
     elif kind is Kind.DATE:
         parts = [to.day(value) for value in values]
     else:
-        parts = [to.made(value).sql for value in values]
+        parts = [to.translate(value).sql for value in values]
     if node.function == "if":
         otherwise = parts[1] if len(parts) > 1 else None
-        return SqlExpr(sql.case((to.made(given[0]).sql, parts[0]), else_=otherwise), scale)
+        return SqlExpr(sql.case((to.translate(given[0]).sql, parts[0]), else_=otherwise), scale)
     if node.function == "coalesce":
         return SqlExpr(sql.func.coalesce(*parts), scale)
     if kind is Kind.FLAG:
-        raise to.refused(node, f"the {node.function} of conditions")
+        raise to.refusal(node, f"the {node.function} of conditions")
     if kind is Kind.TEXT:
         parts = [to.in_order(part) for part in parts]
     least = node.function == "least"
@@ -173,7 +173,7 @@ def _hour(to: Translator, node: Call) -> Any:
     if column is None or not isinstance(column.type, sql.DateTime):
         raise error_at(to.text, value.at, "hour takes a column of times")
     if getattr(column.type, "timezone", False):
-        raise to.refused(value, "the hours of times with a zone")
+        raise to.refusal(value, "the hours of times with a zone")
     if to.lite:
         return sql.cast(sql.func.strftime("%H", sql.type_coerce(column, sql.String)), sql.Integer)
     return sql.cast(sql.extract("hour", column), sql.Integer)
@@ -205,13 +205,13 @@ def _date(to: Translator, node: Call) -> Any:
 def _whole_or_blank(to: Translator, part: SqlExpr) -> Any:
     """Return a whole number of up to four digits, or blank."""
     sql = to.sql
-    value = to.floated(part)
+    value = to.as_float(part)
     whole = sql.cast(value if to.lite else sql.func.floor(value), sql.Integer)
     return sql.case((value.between(0, 9999), sql.case((whole == value, whole))))
 
 
 def _of_text(to: Translator, node: Call) -> SqlExpr:
-    sql, text = to.sql, to.made(node.given[0]).sql
+    sql, text = to.sql, to.translate(node.given[0]).sql
     part = node.given[1].value if len(node.given) > 1 and isinstance(node.given[1], Text) else ""
     match node.function:
         case "length":
@@ -227,7 +227,7 @@ def _of_text(to: Translator, node: Call) -> SqlExpr:
         case "ends":
             return SqlExpr(_same(to, sql.func.right(text, len(part)), part))
         case _:
-            raise to.refused(node, f"{node.function}()")
+            raise to.refusal(node, f"{node.function}()")
 
 
 def _same(to: Translator, one: Any, text: str) -> Any:
@@ -245,7 +245,7 @@ def _band(to: Translator, node: Call) -> SqlExpr:
     below += [f"{one} to {two}" for one, two in pairwise(shown)]
     cases = []
     for edge, label in zip(edges, below, strict=True):
-        first, second, _ = to.alike(value, to.made(edge))
+        first, second, _ = to.alike(value, to.translate(edge))
         cases.append((first < second, sql.literal(label)))
     filled = value.sql.is_not(None)
     return SqlExpr(sql.case(*cases, (filled, sql.literal(f"{shown[-1]} and over"))))
@@ -276,7 +276,7 @@ class Translator:
             part = self._check_formula(formula)
             value = part.sql
             if part.scale:
-                value = self.floated(part)
+                value = self.as_float(part)
                 scales[name] = part.scale
             made.append(value.label(name))
         query = self.sql.select(*self.rows.columns, *made)
@@ -296,7 +296,7 @@ class Translator:
             return self._fitting(self.number(formula.node))
         if kind is Kind.DATE:
             return SqlExpr(self.sql.type_coerce(self.day(formula.node), self.sql.Date))
-        found = self.made(formula.node)
+        found = self.translate(formula.node)
         if kind is Kind.FLAG and formula.wanted is None:
             return SqlExpr(self.sql.type_coerce(found.sql, self.sql.Boolean))
         if kind is Kind.TEXT:
@@ -326,12 +326,12 @@ class Translator:
             return Kind.DATE
         return Kind.TEXT
 
-    def refused(self, node: Node, what: str) -> Exception:
+    def refusal(self, node: Node, what: str) -> Exception:
         """Return the error for what a database may calculate in another way than Eptaro."""
         said = f"databases differ in how they calculate {what}; fold the rows"
         return error_at(self.text, node.at, f"{said} with Daybook.read, or put it into the query")
 
-    def made(self, node: Node) -> SqlExpr:
+    def translate(self, node: Node) -> SqlExpr:
         """Return a part of an expression as SQL."""
         sql = self.sql
         match node:
@@ -347,7 +347,7 @@ class Translator:
                 return SqlExpr(sql.literal(value))
             case Name(name):
                 if name == self._date and self.kinds[name] is not Kind.DATE:
-                    raise self.refused(node, "dates that are kept as text or numbers")
+                    raise self.refusal(node, "dates that are kept as text or numbers")
                 return self._column(name)
             case Negate(value):
                 part = self.number(value)
@@ -360,24 +360,24 @@ class Translator:
                 return SqlExpr(sql.or_(*(self._compare("=", value, choice) for choice in choices)))
             case BoolOp(how, left, right):
                 join = sql.and_ if how == "and" else sql.or_
-                return SqlExpr(join(self.made(left).sql, self.made(right).sql))
+                return SqlExpr(join(self.translate(left).sql, self.translate(right).sql))
             case Not(value):
-                return SqlExpr(sql.not_(self.made(value).sql))
+                return SqlExpr(sql.not_(self.translate(value).sql))
             case IsBlank(value):
                 return SqlExpr(self._operand(value).is_(None))
             case Where(value, condition):
-                part = SqlExpr(sql.literal(1), 0) if value is None else self.made(value)
-                return SqlExpr(sql.case((self.made(condition).sql, part.sql)), part.scale)
+                part = SqlExpr(sql.literal(1), 0) if value is None else self.translate(value)
+                return SqlExpr(sql.case((self.translate(condition).sql, part.sql)), part.scale)
             case Call():
                 return call_sql(self, node)
             case _:
-                raise self.refused(node, "this")
+                raise self.refusal(node, "this")
 
     def _operand(self, node: Node) -> Any:
         """Return a part of an expression as an operand; one that is true or not in brackets, which
         would not bind as it does here otherwise.
         """
-        found = self.made(node).sql
+        found = self.translate(node).sql
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Name):
             return self.sql.sql.elements.Grouping(found)
         return found
@@ -396,14 +396,14 @@ class Translator:
 
     def number(self, node: Node) -> SqlExpr:
         """Return a number; what is true counts as 1."""
-        sql, part = self.sql, self.made(node)
+        sql, part = self.sql, self.translate(node)
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
             held = self._operand(node)
             counted = sql.case((held, 1), (sql.not_(held), 0))
             return SqlExpr(counted, 0)
         return part
 
-    def floated(self, part: SqlExpr) -> Any:
+    def as_float(self, part: SqlExpr) -> Any:
         """Return a number as a float."""
         sql = self.sql
         if part.scale is None:
@@ -414,7 +414,7 @@ class Translator:
     def alike(self, one: SqlExpr, two: SqlExpr) -> tuple[Any, Any, int | None]:
         """Return two numbers in the same units, or as floats."""
         if one.scale is None or two.scale is None:
-            return self.floated(one), self.floated(two), None
+            return self.as_float(one), self.as_float(two), None
         scale = max(one.scale, two.scale)
         first, second = (
             part.sql if part.scale == scale else part.sql * 10 ** (scale - (part.scale or 0))
@@ -430,7 +430,7 @@ class Translator:
                 for part in (one, two)
             )
         if how == "/":
-            return SqlExpr(self.floated(one) / sql.func.nullif(self.floated(two), 0.0))
+            return SqlExpr(self.as_float(one) / sql.func.nullif(self.as_float(two), 0.0))
         if how == "*" and one.scale is not None and two.scale is not None:
             return SqlExpr(one.sql * two.sql, one.scale + two.scale)
         first, second, scale = self.alike(one, two)
@@ -442,7 +442,7 @@ class Translator:
             case "*":
                 return SqlExpr(first * second)
             case _ if scale is None:
-                raise self.refused(node, "remainders of floats")
+                raise self.refusal(node, "remainders of floats")
             case _:
                 return SqlExpr(first % sql.func.nullif(second, 0), scale)
 
@@ -467,10 +467,10 @@ class Translator:
             day = dt.date.fromisoformat(node.value)
             return sql.literal(str(day)) if self.lite else sql.literal(day)
         if not isinstance(node, Name):
-            return self.made(node).sql
+            return self.translate(node).sql
         column = self.rows.columns[node.name]
         if getattr(column.type, "timezone", False):
-            raise self.refused(node, "the days of times with a zone")
+            raise self.refusal(node, "the days of times with a zone")
         if self.lite:
             return kept_day(sql, column)
         return sql.cast(column, sql.Date)
@@ -483,6 +483,6 @@ class Translator:
         """Return several numbers in the same units, or as floats."""
         scales = [part.scale for part in parts if part.scale is not None]
         if len(scales) < len(parts):
-            return [self.floated(part) for part in parts], None
+            return [self.as_float(part) for part in parts], None
         scale = max(scales)
         return [part.sql * 10 ** (scale - (part.scale or 0)) for part in parts], scale

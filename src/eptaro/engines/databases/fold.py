@@ -193,7 +193,7 @@ def entries_of(
         cell, values = cell[there], [value for value in values if value == value]
         encoder = CategoryEncoder(plane.column, words=True)
         codes = encoder.encode(read_codes(array_of(values), plane.column)).astype(np.int64)
-        return ValueLists.of(cell, codes, "integer", 0), encoder.coded().choices
+        return ValueLists.of(cell, codes, "integer", 0), encoder.to_categorical().choices
     if any(isinstance(value, float) for value in values):
         data: NDArray[Any] = np.array(values, np.float64)
         there = ~np.isnan(data)
@@ -232,7 +232,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
             rows = SqlTable.of(engine, what, name)
             rows, missed = join_lookups(rows, lookups_of(options.lookups))
             columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
-            rows = rows.settled(columns - {date})
+            rows = rows.with_column_types(columns - {date})
             where = rows.where(date, scope)
             days = None if formulas.where is None else _days(rows, date, rules, where)
             if formulas:
@@ -289,13 +289,13 @@ def _query_planes(
                 rows.sql.select(rows.sql.func.avg(rows.column(column))).where(*where)
             ).scalar()
             centres[column] = round(mean) if mean is not None and abs(mean) < 2**53 else 0
-        query = rows.folded(date, by, summed, rules, centres, where)
+        query = rows.fold_query(date, by, summed, rules, centres, where)
         queries.append(rows.shown(query))
         columns = _columns(connection.execute(query))
         listed = {}
         for plane in planes:
             if plane.what in LISTED:
-                query = rows.listed(date, by, plane.column, rules, where)
+                query = rows.values_query(date, by, plane.column, rules, where)
                 queries.append(rows.shown(query))
                 listed[plane] = _columns(connection.execute(query))
     return Fetched(columns, listed, tuple(queries), rows.scales, floats, centres)
@@ -322,7 +322,7 @@ def _build_folded(
         raise DateError(f"{name}: {len(rejected):,} rows of {what} have no date: {shown}")
     combiner = GroupEncoder(by)
     number = combiner.number(keys.coded)
-    groups, rank = combiner.ranked()
+    groups, rank = combiner.ranked_groups()
     group = np.zeros(len(keys.day), np.int64) if number is None else rank[number]
     axis, cell = cells_axis(group, keys.day, groups.count)
     tallies: dict[Plane, Tally] = {}
@@ -339,7 +339,7 @@ def _build_folded(
                 distinct[plane.column] = values
         else:
             tally = tally_of(plane, result, keys.good)
-            tallies[plane] = tally.moved(cell, axis.size)
+            tallies[plane] = tally.move(cell, axis.size)
     digest = hashlib.blake2b(f"{name} {result.queries} {counts.sum()}".encode(), digest_size=16)
     return Folded(
         groups,
@@ -414,7 +414,7 @@ def _with(rows: SqlTable, table: SqlTable, lookup: Lookup) -> tuple[SqlTable, in
             f"rows with Daybook.read and a query"
         )
     own = [column.name for column in rows.rows.columns]
-    exposed = lookup.exposed([name for name in names if name != lookup.key_of_table], own)
+    exposed = lookup.exposed_names([name for name in names if name != lookup.key_of_table], own)
     _check(rows, table, lookup)
     taken = [table.rows.columns[name].label(own) for own, name in exposed.items()]
     made = (

@@ -86,7 +86,7 @@ class SqlTable:
         """Whether the database is SQLite, which keeps any value in a column of any type."""
         return bool(self.engine.dialect.name == "sqlite")
 
-    def settled(self, names: Iterable[str]) -> SqlTable:
+    def with_column_types(self, names: Iterable[str]) -> SqlTable:
         """Return the rows with the types that columns really have.
 
         SQLite keeps other values than a column declares: numbers with more decimals are floats.
@@ -187,7 +187,7 @@ class SqlTable:
             )
         return kept_day(sql, column) if self._lite else sql.cast(column, sql.Date)
 
-    def folded(
+    def fold_query(
         self,
         date: str,
         by: Sequence[str],
@@ -207,7 +207,7 @@ class SqlTable:
         ]
         return self.sql.select(*labelled, counted, *sums).where(*where).group_by(*keys)
 
-    def listed(
+    def values_query(
         self, date: str, by: Sequence[str], column: str, rules: DateRules, where: Sequence[Any]
     ) -> Any:
         """Return the query that gives each value of a column per day and group, and how often."""

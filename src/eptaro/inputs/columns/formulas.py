@@ -93,7 +93,7 @@ class FormulaColumns:
             raise error_at(formula.text, formula.node.at, said)
         return column
 
-    def said(self, name: str) -> Column:
+    def order_column(self, name: str) -> Column:
         """Return a column as texts in order of letters, or as dates, blank where its condition is
         not met.
         """
@@ -111,21 +111,21 @@ class FormulaColumns:
         true: Flags = met.data if met.valid is None else met.data & met.valid
         return column.blanked(true)
 
-    def filled(self, name: str) -> Column:
+    def filled_only(self, name: str) -> Column:
         """Return a column that only says which rows have a value."""
         column = self.column(name)
-        valid = column.data >= 0 if column.kind == "text" else column.filled(slice(None))
+        valid = column.data >= 0 if column.kind == "text" else column.filled_mask(slice(None))
         return Column.of(name, "flag", np.zeros(len(column), bool), valid)
 
-    def coded(self, name: str) -> Categorical:
+    def category_codes(self, name: str) -> Categorical:
         """Return a column as codes into its distinct values."""
         return encode_column(self.column(name), self._formulas.columns[name])
 
-    def counted(self, name: str) -> Categorical:
+    def word_codes(self, name: str) -> Categorical:
         """Return a column as codes into the words of its distinct values."""
         column = self.column(name)
         if column.kind == "text":
-            return self.coded(name)
+            return self.category_codes(name)
         values = column.to_list()
         return read_codes(pa.chunked_array([pa.array(values)]), name)
 
@@ -152,7 +152,7 @@ class FormulaColumns:
                     hours[name] = hour
         return columns, hours
 
-    def kept(self) -> Flags:
+    def condition_mask(self) -> Flags:
         """Return which rows meet the condition: those where it is true."""
         where = self._formulas.where
         assert where is not None

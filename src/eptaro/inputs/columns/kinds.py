@@ -307,7 +307,7 @@ def _kind(source: Source, name: str, seen: _Evidence, uses: list[Use]) -> Kind:
 
         row, text = seen.other
         raise MeasureError(
-            f"{source.name}: row {source.numbered(row):,} of {name!r}: {text!r} is not a number, "
+            f"{source.name}: row {source.row_number(row):,} of {name!r}: {text!r} is not a number, "
             f"and {seen.numbers:,} of {seen.filled:,} values are{cure(text)}"
         )
     return Kind.TEXT

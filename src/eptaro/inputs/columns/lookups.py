@@ -57,7 +57,7 @@ class LookupTable:
         self._check(keys, first[order])
         apart = {lookup.key_of_table, *((lookup.first, lookup.through) if self.dated else ())}
         names = [name for name in table.column_names if name not in apart]
-        self._columns = {own: table[n] for own, n in lookup.exposed(names, taken).items()}
+        self._columns = {own: table[n] for own, n in lookup.exposed_names(names, taken).items()}
 
     @property
     def columns(self) -> list[str]:

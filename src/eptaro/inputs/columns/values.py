@@ -39,7 +39,7 @@ class RowOrigin:
         """Return the number that one of the rows has in the input, from 1."""
         place = row if self.keeping is None else int(self.keeping.places[row])
         place += self.first
-        return self.source.numbered(place)
+        return self.source.row_number(place)
 
     def describe_row(self, row: int) -> str:
         """Return the source and one of the rows as errors name them."""

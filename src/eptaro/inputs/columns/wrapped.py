@@ -50,9 +50,9 @@ class SourceWrapper(Source):
         """Return the names of all columns."""
         return self.source.names()
 
-    def numbered(self, place: int) -> int:
+    def row_number(self, place: int) -> int:
         """Return the number that a row has in the input."""
-        return self.source.numbered(place)
+        return self.source.row_number(place)
 
     def settles_numbers(self, name: str, texts: Any) -> bool:
         """Return whether rules read all of a column's different texts as numbers."""
@@ -93,9 +93,9 @@ class UnpivotedSource(SourceWrapper):
         """Return the names of the other columns, and those of name and value."""
         return self._names
 
-    def numbered(self, place: int) -> int:
+    def row_number(self, place: int) -> int:
         """Return the number of the row of the input that a value is in."""
-        return self.source.numbered(place // len(self._wide))
+        return self.source.row_number(place // len(self._wide))
 
     def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""

@@ -54,7 +54,7 @@ class ParsedDates:
     offsets: Ints | None = None  # minutes from UTC, where the column carries any
     grain: Grain | None = None  # what the days represent, None where there are none
 
-    def kept(self, keeping: RowMask) -> ParsedDates:
+    def take(self, keeping: RowMask) -> ParsedDates:
         """Return the rows that are kept."""
 
         def of(part: NDArray[Any] | None) -> NDArray[Any] | None:

@@ -87,7 +87,7 @@ class CsvFile(Source):
         return b"".join(parts)
 
     def _open(self) -> Any:
-        return pa.OSFile(str(self.path)) if self._place is None else self._place.opened()
+        return pa.OSFile(str(self.path)) if self._place is None else self._place.open_input()
 
     def _unpack(self, raw: Any) -> Any:
         packing = _packing(self.path)
@@ -160,7 +160,7 @@ class CsvFile(Source):
         """Return a digest of the file."""
         if self._place is None:
             return file_digest(self.path)
-        with self._place.opened() as file:
+        with self._place.open_input() as file:
             return digest_of(file, self._size)
 
     def _parse_file(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:

@@ -95,7 +95,7 @@ class ParquetFile(Source):
         from pyarrow import parquet
 
         try:
-            file = self.path if self._place is None else self._place.opened()
+            file = self.path if self._place is None else self._place.open_input()
             return parquet.ParquetFile(file, read_dictionary=list(coded))
         except (pa.ArrowException, OSError, UnicodeError) as error:
             raise unreadable(self.name, error) from None
@@ -163,7 +163,7 @@ class ParquetFile(Source):
         part = "" if self._groups is None else f" {self._groups[0]}..{self._groups[-1]}"
         if self._place is None:
             return file_digest(self.path) + part
-        with self._place.opened() as file:
+        with self._place.open_input() as file:
             return digest_of(file, self._place.size()) + part
 
     def parts(self, rows: int) -> list[ParquetFile]:

@@ -49,7 +49,7 @@ def rewrite_shard(
                 added.append(_write_rows(shard, "groups", fresh))
             coded = _with_values(shard, new, added)
             as_they_are = count == len(target) and np.array_equal(target, np.arange(count))
-            own = coded.cells if as_they_are else coded.cells.regrouped(target, count)
+            own = coded.cells if as_they_are else coded.cells.regroup(target, count)
             cells = CellTable.of(own)
         kept, removed = _cells(shard, cells, out, newest)
         return Rewritten([*files, *added, *kept], removed, max(groups, 0))
@@ -100,7 +100,7 @@ def _cells(
     """Return the files of cells after a change, and how many rows were taken out."""
     parts: dict[int, CellTable] = {}
     if new is not None:
-        parts = dict(new.parted(slice_of(new.days, newest)))
+        parts = dict(new.split_by_name(slice_of(new.days, newest)))
     olds: dict[int, list[FileEntry]] = {}
     for file in shard.manifest.of(shard.shard, "cells"):
         name = int(slice_of(np.array([file.span.lo]), newest)[0])

@@ -90,7 +90,7 @@ class CellTable:
         own = self.days
         return self.take(np.flatnonzero((own < days.lo) | (own > days.hi)))
 
-    def parted(self, names: Ints) -> Iterable[tuple[int, CellTable]]:
+    def split_by_name(self, names: Ints) -> Iterable[tuple[int, CellTable]]:
         """Yield each different name that rows have, and these rows."""
         found, places = factorize(names, int(names.max()) + 1)
         if len(found) == 1:
@@ -179,7 +179,7 @@ class ShardFiles:
             if days is None or (span.lo <= days.hi and days.lo <= span.hi):
                 yield CellTable.read(self.folder, file.path, file.digest)
 
-    def folded(self) -> Folded | None:
+    def read(self) -> Folded | None:
         """Return what was folded of the groups of the shard; None where they have no rows.
 
         Raises `InputError` where a file is missing or damaged.

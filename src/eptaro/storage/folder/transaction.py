@@ -296,7 +296,7 @@ def _begun(
         check_within(metadata.days, out, metadata.source)
     token, read = new_token(), reading or {}
     if before is None:
-        about = {**about_rows(metadata), **options_about(options_given.settled(metadata), metadata)}
+        about = {**about_rows(metadata), **options_about(options_given.settle(metadata), metadata)}
         kept = tuple((plane.what, plane.column) for plane in planes)
         empty = Manifest(0, "", shards, 0, about, kept)
         newest = year_of(metadata.cells.axis.last_day)
@@ -352,17 +352,17 @@ def _options_of_both(
     added = replace(
         options_given, calendar=own.calendar, workdays=options_given.workdays or own.workdays
     )
-    added = added.settled(metadata)
+    added = added.settle(metadata)
     assert isinstance(own.workdays, Workdays) and isinstance(added.workdays, Workdays)
     try:
-        workdays = own.workdays.joined(added.workdays)
+        workdays = own.workdays.union(added.workdays)
     except CalendarError as error:
         raise InputError(f"{folder}: {error}; leave those of the new rows out") from None
     declared, more = own.coverage, options_given.coverage
     if declared is not None and asked_by_group(declared) is not None:
         declared, more = None, None
     if (declared is None or declared in PERIODS) and more in (None, declared):
-        joined = replace(own, workdays=workdays, span=None, coverage=declared).settled(both)
+        joined = replace(own, workdays=workdays, span=None, coverage=declared).settle(both)
         span = joined.span
         if declared is not own.coverage:
             assert span is not None
