@@ -55,7 +55,7 @@ QUESTIONS = [
     ("recap", ("month",), {"by": "all", "only": {"route": "Norrow", "ship": 5}, "as_of": "2023-11-03"}), ("recap", ("year",), {"by": "all", "top": 3}), ("recap", ("year",), {"by": "all", "shares": True, "sort": "-trips"}),
     ("recap", ("quarter",), {"by": "all", "as_of": "2023-11-03"}), ("recap", ("weekday",), {"by": "all"}), ("recap", ("half",), {"by": "route", "wide": True}),
     ("compare", ("quarter",), {"by": "all", "to_date": True, "as_of": "2025-02-10"}), ("compare", ("year",), {"by": "all", "details": True}),
-    ("compare", ("month",), {"by": "ship", "back": ["1 month", "1 year"]}), ("compare", ("month",), {"by": "all", "sort": "-trips_change"}),
+    ("compare", ("month",), {"by": "ship", "back": ["1 month", "1 year"]}), ("compare", ("month",), {"by": "all", "sort": ["period", "-trips_change"]}), ("recap", ("month",), {"by": "all", "sort": ["period", "-trips", "ship"], "shares": True}),
     ("accumulate", ("year",), {"by": "all", "every": "month"}), ("accumulate", ("quarter",), {}), ("trail", ("2 months",), {"by": "all", "every": "month"}),
     ("trail", ("9 days",), {"by": "route"}), ("card", (), {"by": "route"}), ("rhythm", ("weekday",), {"by": "ship"}),
 ]  # fmt: skip

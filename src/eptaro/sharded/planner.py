@@ -134,14 +134,13 @@ def finish_rows(
 ) -> Result:
     """Return all rows in the order that was asked for, with running shares where they were."""
     table = Result(table.lazy_columns, table.meta, behind)
-    sort = query.order
-    order = np.arange(len(table)) if sort is None else table.order(sort)
+    order = table.order(query.order) if query.order else np.arange(len(table))
     if isinstance(query, Recap) and query.shares:
         parts = np.asarray(table.column("period").unmasked() != TOTAL, bool)
         if "level" in table:
             parts &= table.column("level").unmasked() == query.per
         table = with_running_shares(table, measures, parts, order)
-    return table if sort is None else table.take(order)
+    return table.take(order) if query.order else table
 
 
 def side_by_side(

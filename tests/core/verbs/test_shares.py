@@ -77,6 +77,17 @@ class Sorted(unittest.TestCase):
         self.assertEqual([row["g"] for row in rows(table)], ["a", "b", "c"])
         self.assertEqual([row["g"] for row in rows(table.sorted("-g"))], ["c", "b", "a"])
 
+    def test_a_second_column_decides_between_equals(self):
+        plain = list(rows(BOOK.recap("month", by="g")))
+        for sort, key in ((["period", "-s"], lambda r: (r["period"], -r["s"])),
+                          (["-s", "period", "-g"], lambda r: (-r["s"], r["period"], -ord(r["g"])))):
+            with self.subTest(sort=sort):
+                found = list(rows(BOOK.recap("month", by="g", sort=sort)))
+                self.assertEqual(found, sorted(plain, key=key))
+        for sort in (5, ["s", 5]):
+            with self.subTest(sort=sort), self.assertRaisesRegex(ep.QuestionError, "must be the name"):
+                BOOK.recap("month", by="g", sort=sort)
+
     def test_an_unknown_column_is_told(self):
         with self.assertRaisesRegex(ep.QuestionError, "unknown column 'z'"):
             BOOK.recap("month", sort="-z")

@@ -26,7 +26,7 @@ By: TypeAlias = "str | Sequence[str] | None"
 AsOf: TypeAlias = "DateLike | None"
 Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | None"
 
-_RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?([a-z]+)")
+_RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?(complete\s+)?([a-z]+)")
 
 
 EVERY = "all"  # the word for all group columns of a book
@@ -90,8 +90,8 @@ class Filter:
     @classmethod
     def of(cls, only: Only, calendar: Calendar, names: Sequence[str], today: int) -> Filter:
         """Return what `only` says: a span of days or periods (`2024-Q1..2025-Q2`), a period or its
-        label, `this year`, `last 3 months` (whole ones before the as-of date's), group values, or
-        several of these.
+        label, `this year`, `last 3 months` (whole ones before the as-of date's), `last 3 complete
+        months` (those that have ended by it), group values, or several of these.
 
         `names` are the group columns. Raises `QuestionError` for anything else.
         """
@@ -201,21 +201,27 @@ def _ends(text: str, calendar: Calendar) -> tuple[int, int]:
 
 
 def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
-    """Return the span of `this year`, `last month` or `last 3 months`, or None.
+    """Return the span of `this year`, `last month`, `last 3 months` or `last 3 complete months`, or
+    None.
 
-    `this` is the period that holds the as-of date, `last n` the n whole ones before it.
+    `this` is the period that holds the as-of date, `last n` the n whole ones before it, and
+    `last n complete` the n latest that have ended by the as-of date: of data through 31 December,
+    the last complete month is December.
     """
     found = _RELATIVE.fullmatch(text.strip().lower())
     if not found:
         return None
-    amount = Amount.of_levels(f"{found[2] or 1} {found[3]}", "only")
+    which, count, complete, unit = found.groups()
+    amount = Amount.of_levels(f"{count or 1} {unit}", "only")
     if amount.unit not in calendar.levels:
         raise QuestionError(f"only={text!r}: calendar {calendar.name!r} has no {amount.unit}s")
-    now = calendar.period_of(as_date(today), amount.unit)
-    if found[1] == "this":
-        if found[2] not in (None, "1"):
+    if which == "this":
+        if count not in (None, "1") or complete:
             raise QuestionError(f"only={text!r}: 'this' is one period; write last {amount}")
-        return now.span
+        return calendar.period_of(as_date(today), amount.unit).span
+    # A period that ends on the as-of date is complete: the next day lies in the one after it.
+    after = min(today + 1, LAST_DAY) if complete else today
+    now = calendar.period_of(as_date(after), amount.unit)
     first, last = now.shift(-amount.n), now.shift(-1)
     if first is None or last is None:
         raise QuestionError(f"only={text!r} goes beyond the calendar")
@@ -245,9 +251,9 @@ class Query:
         return ()
 
     @property
-    def order(self) -> str | None:
-        """The column that the rows are put in order by."""
-        return None
+    def order(self) -> tuple[str, ...]:
+        """The columns that the rows are put in order by."""
+        return ()
 
     def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""

@@ -215,12 +215,12 @@ class Compared:
         clamped = np.logical_or.reduce([prior.clamped for prior in self.priors])
         found = [
             *self._view.groups.columns(self.group),
-            _labels("period", now.label, None, "The period's label", PERIOD),
+            self._texts("period", self._now.label, None, "The period's label", PERIOD),
             dates("first", now.first, now.exists, "First day of the current side", FIRST),
             dates("last", now.last, now.exists, "Last day of the current side", LAST),
-            _labels(
+            self._texts(
                 "prior_period",
-                _list_texts([prior.label for prior in self.priors]),
+                _list_texts([prior.label for prior in self._priors]),
                 exists,
                 "Label of the period before",
                 DisplayHint("prior period", Priority.DETAIL),
@@ -263,9 +263,9 @@ class Compared:
                 ),
             )
         if len(self.priors) > 1:
-            spans = _list_texts([_span_texts(prior) for prior in self.priors])
+            spans = _list_texts([_span_texts(prior) for prior in self._priors])
             found.append(
-                _labels(
+                self._texts(
                     "prior_spans",
                     spans,
                     exists,
@@ -274,6 +274,22 @@ class Compared:
                 )
             )
         return found
+
+    def _texts(
+        self,
+        name: str,
+        texts: NDArray[Any],
+        keep: Flags | None,
+        description: str,
+        face: DisplayHint,
+    ) -> Column:
+        """Return the column of texts that each side has, `(n_sides,) str`, for the rows of all
+        groups; blank where `keep`, `(n_rows,) bool`, is false.
+        """
+        choices, codes = np.unique(texts, return_inverse=True)
+        codes = codes[self.place]  # sides are the same for every group: written out once
+        codes = codes if keep is None else np.where(keep, codes, -1)
+        return Column.text(name, choices, codes, description=description, face=face)
 
     def values(self, measure: Measure) -> tuple[Column, Column]:
         """Return a measure's values now and before."""
@@ -348,7 +364,8 @@ class Compared:
 
     def goals(self, goals: Goals, pace: Pace, per: str, value: Column) -> list[Column]:
         """Return the goals of the current sides, the gap only where they are complete."""
-        labels, held = np.unique(self.now.label, return_inverse=True)
+        labels, held = np.unique(self._now.label, return_inverse=True)
+        held = held[self.place]
         whole = self._view.complete(self.now.first, self.now.last, self.group)
         rows = GoalRows(per, labels, self.group, held, self.now.last)
         return goal_columns(self._view, goals, pace, rows, value.blanked(whole))
@@ -368,14 +385,6 @@ def _span_texts(sides: Sides) -> NDArray[np.str_]:
         np.datetime_as_string(as_dates(days), unit="D") for days in (sides.first, sides.last)
     )
     return np.char.add(np.char.add(first, ".."), last)
-
-
-def _labels(
-    name: str, labels: NDArray[Any], keep: Flags | None, description: str, face: DisplayHint
-) -> Column:
-    choices, codes = np.unique(labels, return_inverse=True)
-    codes = codes if keep is None else np.where(keep, codes, -1)
-    return Column.text(name, choices, codes, description=description, face=face)
 
 
 def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
@@ -454,7 +463,7 @@ def compare(facts: BookData, query: Compare) -> Result:
     tables = [_against_one(view, replace(query, back=one)) for one in backs]
     several = not isinstance(query.back, str)
     whole = side_by_side(tables, query, facts.measures) if several else tables[0]
-    return whole if query.sort is None else whole.sorted(query.sort)
+    return whole.sorted(query.order) if query.order else whole
 
 
 def _against_one(view: View, query: Compare) -> Result:

@@ -58,7 +58,8 @@ class Recap(MeasuredQuery):
     column (`-revenue`: largest first).
 
     `only` narrows to a span (periods are then cut to it), a period label, `this year`,
-    `last 3 months` (the whole ones before the as-of date's), or group values. `totals`
+    `last 3 months` (the whole ones before the as-of date's), `last 3 complete months` (those that
+    have ended by it), or group values. `totals`
     adds a row `total` under each group. `wide` sets periods down and the groups of one
     column across, with totals on both edges, and with `shares` what each has of its period.
     `every="entry"` gives one row per transaction with the measures of its period.
@@ -89,8 +90,9 @@ class Recap(MeasuredQuery):
         Add each row's shares and rank.
     index : str, optional
         The label of the period whose value is 100.
-    sort : str, optional
-        The column to order rows by; `-name`: largest first.
+    sort : str or sequence of str, optional
+        The columns to order rows by, each deciding between equals of the one before it; `-name`:
+        largest first.
     every : {"entry"}, optional
         One row per transaction, with the measures of its period.
 
@@ -146,18 +148,20 @@ class Recap(MeasuredQuery):
         rare=True,
         help="Add each value as a percentage of the value in PERIOD.",
     )
-    sort: str | None = option(
+    sort: str | Sequence[str] | None = option(
         None,
         metavar="COLUMN",
         heading="groups",
-        help="Order the rows by a column; -COLUMN puts the largest first.",
+        help="Order the rows by a column; -COLUMN puts the largest first. May be given again: "
+        "the next column decides between equals.",
     )
     every: Literal["entry"] | None = option(
         None, metavar="entry", help="One row per transaction instead."
     )
 
     def __post_init__(self) -> None:
-        check_texts(per=self.per, sort=self.sort, every=self.every, index=self.index)
+        check_texts(per=self.per, every=self.every, index=self.index)
+        _check_order(self.sort)
         if self.top_within and self.top is None:
             raise QuestionError("top_within goes with top: how many groups are kept")
         if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
@@ -192,9 +196,9 @@ class Recap(MeasuredQuery):
         return tuple(name for name, value in given.items() if value)
 
     @property
-    def order(self) -> str | None:
-        """The column that the rows are put in order by."""
-        return self.sort
+    def order(self) -> tuple[str, ...]:
+        """The columns that the rows are put in order by."""
+        return _names(self.sort or ())
 
     def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
@@ -477,8 +481,9 @@ class Compare(MeasuredQuery):
         From a period's label, or (group value, label), to its goal.
     pace : {"straight", "prior year"}
         How goals are reached.
-    sort : str, optional
-        The column to order rows by; `-name`: largest first.
+    sort : str or sequence of str, optional
+        The columns to order rows by, each deciding between equals of the one before it; `-name`:
+        largest first.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -558,11 +563,12 @@ class Compare(MeasuredQuery):
         shown=True,
         help="How a goal is spread over its period: straight, or as the 'prior year' was.",
     )
-    sort: str | None = option(
+    sort: str | Sequence[str] | None = option(
         None,
         metavar="COLUMN",
         heading="groups",
-        help="Order the rows by a column; -COLUMN puts the largest first.",
+        help="Order the rows by a column; -COLUMN puts the largest first. May be given again: "
+        "the next column decides between equals.",
     )
     details: bool = option(
         False, help="Add changes per day, contributions, and who is new or lost."
@@ -607,9 +613,9 @@ class Compare(MeasuredQuery):
         return ", ".join(self.backs) if self.against is None else f"against {self.against}"
 
     @property
-    def order(self) -> str | None:
-        """The column that the rows are put in order by."""
-        return self.sort
+    def order(self) -> tuple[str, ...]:
+        """The columns that the rows are put in order by."""
+        return _names(self.sort or ())
 
     def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
@@ -621,7 +627,8 @@ class Compare(MeasuredQuery):
 
     def check(self) -> None:
         """Raise `QuestionError` for options that cannot be, or cannot be combined."""
-        check_texts(per=self.per, against=self.against, sort=self.sort, every=self.every)
+        check_texts(per=self.per, against=self.against, every=self.every)
+        _check_order(self.sort)
         if self.align not in ALIGNS:
             raise QuestionError(unknown("value for align", self.align, ALIGNS))
         if not self.to_date:
@@ -864,6 +871,14 @@ class Histogram(Query):
 
 def _names(given: str | Sequence[str]) -> tuple[str, ...]:
     return (given,) if isinstance(given, str) else tuple(given)
+
+
+def _check_order(sort: str | Sequence[str] | None) -> None:
+    """Raise `QuestionError` for an order that is not made of names of columns."""
+    if not isinstance(sort, str | Sequence | None) or not all(
+        isinstance(name, str) for name in sort or ()
+    ):
+        raise QuestionError(f"sort={sort!r} must be the name of a column, or a list of names")
 
 
 def _of_all_groups(goals: Goals | None) -> Goals | None:

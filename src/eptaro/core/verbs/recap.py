@@ -134,12 +134,12 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     meta = view.meta("recap") | {"per": query.per, "tie_out": tied}
     head = [*view.groups.later(group), *take_lazy(rows.head(), place), rows.complete_of_all(view)]
     table = Result([*head, *beside], meta, answer)
-    order = np.arange(len(table)) if query.sort is None else table.order(query.sort)
+    order = table.order(query.order) if query.order else np.arange(len(table))
     if query.shares:
         from eptaro.core.verbs.shares import with_running_shares
 
         table = with_running_shares(table, measures, np.asarray(parts), order)
-    return table if query.sort is None else table.take(order)
+    return table.take(order) if query.order else table
 
 
 def _set_beside(

@@ -57,7 +57,7 @@ def answer(facts: BookData, query: Query) -> Result:
     if not tables and left is not None:
         raise left
     found = _together(facts, tables, names)
-    return found if query.order is None else found.sorted(query.order)
+    return found.sorted(query.order) if query.order else found
 
 
 def _answer(facts: BookData, query: Query) -> Result:
