@@ -9,8 +9,8 @@ import unittest
 from unittest import mock
 
 import eptaro as ep
-from eptaro.cli.show import show
 from eptaro.cli.layout import align_decimals
+from eptaro.cli.show import show
 
 
 def book(groups, measures, seed=3):

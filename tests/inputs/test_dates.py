@@ -79,7 +79,7 @@ class Worded(unittest.TestCase):
 
     def test_a_refusal_names_the_rule_that_reads_it(self):
         cures = (
-            ("03/04/2025", {"order": "dmy"}), ("1/1/97", {"order": "mdy", "pivot": 49}), ("2025/8/2", {"order": "ymd"}),
+            ("03/04/2025", {"order": "dmy"}), ("1/1/97", {"order": "mdy", "pivot": 49}), ("25/8/2", {"order": "ymd", "pivot": 49}),
             ("45889", {"serials": "1900"}), ("1755648000", {"unix": "s"}), ("1755648000000", {"unix": "ms"}), ("20 août 2025", {"locale": "fr", "order": "dmy"}),
         )  # fmt: skip
         for text, rules in cures:
@@ -123,8 +123,7 @@ class Typed(unittest.TestCase):
         stamps = [dt.datetime(2025, 1, 1, 23, 30), dt.datetime(2025, 7, 1, 23, 30)]
         column = pa.array(stamps, pa.timestamp("s", "UTC"))
         self.assertEqual(coverage(column, zone="Europe/Lisbon"), "2025-01-01..2025-07-02")
-        with self.assertRaisesRegex(ep.DateError, "zone UTC.*use zone="):
-            coverage(column)
+        self.assertEqual(coverage(column), "2025-01-01..2025-07-01")  # of its own zone
 
     def test_days_before_1970(self):
         self.assertEqual(

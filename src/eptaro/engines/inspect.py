@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import shlex
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -16,6 +17,7 @@ from eptaro.core.aggregation.batch import CHUNK
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
 from eptaro.core.calendars.grain import Grain, last_days
 from eptaro.core.calendars.levels import WEEKDAYS
+from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.engines.profile import decided_rules
@@ -26,7 +28,9 @@ from eptaro.inputs.dates.reading import read_dates, settled_start, show_value
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import FilteredSource
+from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, check_columns
+from eptaro.inputs.transactions import Transactions
 from eptaro.rules import DateRules, FileRules, Numbers, date_rules
 
 _NONE = "none can be read as written; name the rules, such as --order dmy, or a format"
@@ -130,14 +134,17 @@ def _inspect_source(
             return found.table({"verb": "inspect", "source": opened.name})
         ((date, rules),) = looks.dates.items()
         found.add("date column", date, detail="the only column that can be dates")
-    if date not in opened.names() and date.startswith("date("):  # a formula of several columns
-        _next(looks, date, opened, files, found)
-        return found.table({"verb": "inspect", "source": opened.name})
-    check_columns([date, *groups, *named], opened.names(), opened.name)
-    column = opened.column(date)
-    every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
-    rules, words = decided_rules(every, rules, date, found)
-    rules = settled_start([column], rules, date)
+    formula = None if date in opened.names() else Formula.date(date)
+    if formula is not None:
+        check_columns([*groups, *named], opened.names(), opened.name)
+        rules, words = replace(rules, grain=rules.grain or formula.grain), list[str]()
+        column = _calculated_dates(opened, date, formula, rules)
+    else:
+        check_columns([date, *groups, *named], opened.names(), opened.name)
+        column = opened.column(date)
+        every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
+        rules, words = decided_rules(every, rules, date, found)
+        rules = settled_start([column], rules, date)
     read = read_dates(column, rules, date)
     good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
     days = read.days if read.bad is None else read.days[good]
@@ -162,12 +169,31 @@ def _inspect_source(
             found.add("weekday", name.title(), count)
     look_for_duplicates(opened, named, found, len(good))
     bad = [] if good.all() else ["--bad-dates reject"]
-    options = " ".join([f"--date {date}", *words, *bad])
+    options = " ".join([f"--date {shlex.quote(date)}", *words, *bad])
     if looks is None:
         found.add("suggestion", detail=f"next time use {options}")
     _next(looks, date, opened, files, found)
     text = _summarise(len(good), days, read.grain or "day")
     return found.table({"verb": "inspect", "source": opened.name, "headline": text})
+
+
+def _calculated_dates(
+    opened: Source, date: str, formula: Formula, rules: DateRules
+) -> pa.ChunkedArray:
+    """Return the dates that a formula makes of each row, null where it makes none."""
+    spec = FoldSpec(
+        date, [], [], replace(rules, bad_dates="reject"), Formulas({date: formula}), settled=True
+    )
+    reading = Transactions(opened, spec)
+    days, places = [np.zeros(0, np.int32)], [np.zeros(0, np.int64)]
+    for batch in reading:
+        days.append(batch.days)
+        numbered = batch.first_row + np.arange(len(batch))
+        places.append(numbered if batch.places is None else batch.places)
+    found, missing = np.zeros(reading.rows, np.int32), np.ones(reading.rows, bool)
+    found[np.concatenate(places)] = np.concatenate(days)
+    missing[np.concatenate(places)] = False
+    return pa.chunked_array([pa.array(found, mask=missing).cast(pa.date32())])
 
 
 def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:

@@ -24,7 +24,8 @@ from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.options import Engine, FoldSpec, ReadOptions
 from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions
-from eptaro.rules import number_rules
+from eptaro.option import setting
+from eptaro.rules import DateRules, number_rules
 
 _WORTH_SAYING = 100  # MiB that values take
 
@@ -129,6 +130,11 @@ class Ingest:
         notes = [*self._notes]
         if read.evidence:
             notes.append(f"order of dates: {read.evidence}")
+        if read.zone:
+            named = setting(DateRules, "zone")
+            notes.append(
+                f"times are read in the column's own zone, {read.zone}; {named} changes it"
+            )
         notes += [
             f"{count_noun(n, 'blank value')} in {name!r} left out"
             for name, n in read.blanks.items()

@@ -6,15 +6,18 @@ import re
 from dataclasses import dataclass, replace
 from typing import Literal
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
+from eptaro.core.calendars.levels import month_number
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
 from eptaro.inputs.columns.numbers import infer_numbers
 from eptaro.inputs.datecolumn import Evidence, infer_order
-from eptaro.inputs.dates.reading import is_text, looks_like_dates, read_dates
+from eptaro.inputs.dates.reading import ParsedDates, is_text, looks_like_dates, read_dates
+from eptaro.inputs.dates.texts import standing_for
 from eptaro.rules import DateRules
 
 
@@ -170,10 +173,18 @@ def _numbers(name: str, words: set[str], blanks: int, text: str) -> ColumnProfil
 def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) -> ColumnProfile:
     if reason := _cure_of_dates(column, rules):
         return ColumnProfile(name, "other", f"dates? {reason}", blanks)
+    if {*re.split(r"[^a-z0-9]+", name.lower())} & {"month", "months"} and _are_months(column):
+        return ColumnProfile(name, "key", "part of a date: not summed", blanks)
     count = pc.count_distinct(column).as_py()
     if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
         return ColumnProfile(name, "groups", count_noun(count, "distinct value"), blanks)
     return ColumnProfile(name, "text", count_noun(count, "distinct value"), blanks)
+
+
+def _are_months(column: pa.ChunkedArray) -> bool:
+    """Return whether all texts are the names of months."""
+    texts = pc.unique(column.slice(0, _SAMPLE).cast(pa.string())).drop_null().to_pylist()
+    return bool(texts) and all(month_number(text) for text in texts)
 
 
 def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
@@ -229,7 +240,8 @@ def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> tuple[DateRu
 
 
 def _zone(column: pa.ChunkedArray) -> str | None:
-    return "UTC" if getattr(column.type, "tz", None) else None
+    tz: str | None = getattr(column.type, "tz", None)
+    return tz
 
 
 def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
@@ -289,11 +301,30 @@ def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain
     except EptaroError:
         return None
     if read.bad is None or not read.bad.any():
-        return rules, read.grain or "day"
+        return _coarsest(rules, read)
     filled = ~read.bad if read.reasons is None else read.reasons != "blank"
     if not filled.any() or read.bad[filled].mean() > 1 - _ENOUGH:
         return None
-    return replace(rules, bad_dates="reject"), read.grain or "day"
+    return _coarsest(replace(rules, bad_dates="reject"), read)
+
+
+_FEWEST = 3  # periods that must begin on the dates of a column before it is taken for these
+
+
+def _coarsest(rules: DateRules, read: ParsedDates) -> tuple[DateRules, Grain]:
+    """Return the rules with the widest period that every date begins: a column in which all are
+    the first of a month is of months, a quarter's of quarters.
+    """
+    if rules.grain is not None or (read.grain or "day") != "day" or read.times is not None:
+        return rules, read.grain or "day"
+    days = np.unique(read.days if read.bad is None else read.days[~read.bad])
+    if len(days) < _FEWEST:
+        return rules, "day"
+    wide: tuple[Grain, ...] = ("year", "quarter", "month")
+    for grain in wide:
+        if not standing_for(days, grain)[1].any():
+            return replace(rules, grain=grain), grain
+    return rules, "day"
 
 
 _GLANCE = 2_000  # rows: what is plainly no date is determined from these

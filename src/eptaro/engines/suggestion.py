@@ -8,13 +8,14 @@ import json
 import re
 import shlex
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
 import pyarrow as pa
 
 from eptaro.core.calendars.grain import Grain
+from eptaro.core.expressions.parser import Formula
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
 from eptaro.inputs.files.chunks import translate_errors
@@ -45,13 +46,24 @@ class Suggestion:
             own = [by_name[part] for part in _PARTS]
             found = {name: rules for name, rules in found.items() if name not in own}
             found[f"date({', '.join(map(_quote, own))})"] = DateRules()
+        elif {"year", "month"} <= {*by_name} and not self._has_days(found):
+            own = [by_name["year"], by_name["month"]]
+            found = {name: rules for name, rules in found.items() if name not in own}
+            found[f"date({', '.join(map(_quote, own))}, 1)"] = DateRules()
         by_day = {name: rules for name, rules in found.items() if self.grain_of(name) == "day"}
         looks = {look.name: look for look in self.looks}
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
         return plain or by_day or found
 
+    def _has_days(self, found: Iterable[str]) -> bool:
+        """Return whether one of some columns of dates holds days."""
+        return any(self.grain_of(name) == "day" for name in found)
+
     def grain_of(self, date: str) -> Grain:
-        """Return the periods that a column of dates represents."""
+        """Return the periods that a column of dates, or a formula of one, represents."""
+        formula = Formula.date(date)
+        if formula is not None:
+            return formula.grain or "day"
         return next((look.grain for look in self.looks if look.name == date), "day")
 
     @property

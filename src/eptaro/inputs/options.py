@@ -13,6 +13,7 @@ from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeAlias, Ty
 
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.span import Span
+from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import PLAIN, Formulas
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import BookOptions, Calendars, Worked, check_options
@@ -135,8 +136,14 @@ class ReadOptions:
 
     @cached_property
     def rules(self) -> DateRules:
-        """How dates are read."""
-        return date_rules(self.dates, self.zone)
+        """How dates are read; where they are worked out, their formula may say which periods they
+        begin.
+        """
+        rules = date_rules(self.dates, self.zone)
+        formula = None if self.date is None else self.book.formulas.columns.get(self.date)
+        if rules.grain is None and formula is not None and formula.wanted is Kind.DATE:
+            return replace(rules, grain=formula.grain)
+        return rules
 
     @property
     def spec(self) -> FoldSpec:

@@ -79,6 +79,7 @@ class Transactions:
         self._formulas, self._inputs = formulas, inputs
         self.unmet = 0  # rows that do not meet the condition
         self.grain: Grain | None = None  # the periods that dates represent
+        self.zone: str | None = None  # of the dates, where they keep one and none is given
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
     def _with_said(self, planes: list[Plane], formulas: Formulas) -> Formulas:
@@ -297,6 +298,9 @@ class Transactions:
         if self._date in self._formulas.columns:
             read = made.dates(self._date)
         else:
+            own = getattr(table[self._date].type, "tz", None)
+            if own is not None and self._rules.zone is None:
+                self.zone = own
             try:
                 read = read_dates(table[self._date], self._rules, self._date)
             except DateError as error:

@@ -43,9 +43,11 @@ class Maker:
         rng = self.rng
         if depth <= 0:
             return rng.choice(["on", "where"])
+        month = rng.choice(["route", "'Sept'", "'may.'", "'04'"])
         return rng.choice([
             f"date({self.number(0)} + 2020, {self.number(0)}, {self.number(0)})", f"coalesce(on, {self.date(depth - 1)})",
-            f"greatest(on, {self.date(depth - 1)})", f"if({self.flag(depth - 1)}, on, where)",
+            f"greatest(on, {self.date(depth - 1)})", f"if({self.flag(depth - 1)}, on, where)", f"shift({self.date(depth - 1)}, {self.number(0)})",
+            f"date(2024, {month}, 1)",
         ])  # fmt: skip
 
     def flag(self, depth: int) -> str:

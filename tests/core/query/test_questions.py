@@ -100,7 +100,9 @@ class Recaps(unittest.TestCase):
     def test_the_last_complete_periods_have_ended_by_the_as_of_date(self):
         for day in (-1, 0, 1, 13):  # around the end of a month that ends a quarter
             as_of = dt.date(ROWS.last.year, 4, 1) + dt.timedelta(day)
-            ends = [dt.date(as_of.year, m, 1) - DAY for m in (2, 3, 4)] + [dt.date(as_of.year, 4, 30)]
+            ends = [dt.date(as_of.year, m, 1) - DAY for m in (2, 3, 4)] + [
+                dt.date(as_of.year, 4, 30)
+            ]
             month = [f"{end:%Y-%m}" for end in ends if end <= as_of][-2:]
             quarter = f"{as_of.year}-Q1" if as_of >= ends[2] else f"{as_of.year - 1}-Q4"
             for per, only, want in (("month", "last 2 complete months", month),

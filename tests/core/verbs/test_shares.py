@@ -79,13 +79,17 @@ class Sorted(unittest.TestCase):
 
     def test_a_second_column_decides_between_equals(self):
         plain = list(rows(BOOK.recap("month", by="g")))
-        for sort, key in ((["period", "-s"], lambda r: (r["period"], -r["s"])),
-                          (["-s", "period", "-g"], lambda r: (-r["s"], r["period"], -ord(r["g"])))):
+        size = lambda r: (r["s"] is None, -(r["s"] or 0))  # noqa: E731
+        for sort, key in ((["period", "-s"], lambda r: (r["period"], size(r))),
+                          (["-s", "period", "-g"], lambda r: (size(r), r["period"], -ord(r["g"])))):  # fmt: skip
             with self.subTest(sort=sort):
                 found = list(rows(BOOK.recap("month", by="g", sort=sort)))
                 self.assertEqual(found, sorted(plain, key=key))
         for sort in (5, ["s", 5]):
-            with self.subTest(sort=sort), self.assertRaisesRegex(ep.QuestionError, "must be the name"):
+            with (
+                self.subTest(sort=sort),
+                self.assertRaisesRegex(ep.QuestionError, "must be the name"),
+            ):
                 BOOK.recap("month", by="g", sort=sort)
 
     def test_an_unknown_column_is_told(self):

@@ -145,7 +145,7 @@ class Folded(Databases):
             "e=sum(abs(fare) + till % 2)", "f=mean(fare / units)", "g=sum(if(till > 1, fare, weight))", "i=sum(coalesce(fare, 0) * 2)",
             "j=distinct(person where fare between 10 and 500000)", "k=median(units * 2 - till)", "l=max(sum(fare where till = 1) per day)",
             "r=sum(round(fare * 1.005, 2) + round(fare, -2) - round(till - fare, 1))", "rr=sum(round(weight * 3, 1))", "fl=sum(floor(fare / 7) + ceil(weight))", "fx=sum(floor(fare) - ceil(0 - fare))",
-            "le=sum(least(fare, till * 100, 5000))", "gr=sum(greatest(weight, till))", "da=sum(days(date(2024, till, 15), sold_on))", "ho=sum(hour(sold_at))",
+            "le=sum(least(fare, till * 100, 5000))", "gr=sum(greatest(weight, till))", "da=sum(days(date(2024, till, 15), sold_on))", "ho=sum(hour(sold_at))", "sh=sum(day(shift(sold_on, fare - 3)) + days(shift(sold_on, 40 * till), sold_on))", "fa=count(where shift(sold_on, fare * 9) is blank)",
             "co=sum(contains(person, 'n') + contains(person, 'a') + starts(person, 'b') - ends(person, 'o'))", "gt=count(where greatest(person, 'bo') = 'bo')",
             "mm=sum(till = 1)", "n=sum(length(person) - 1.5)", "o=sum(-fare)", "p=sum(weight * 2 + fare)", "q=sum(coalesce(fare, till))", "s=sum(till * fare)",
         ]  # fmt: skip

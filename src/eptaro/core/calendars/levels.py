@@ -65,6 +65,30 @@ _ENGLISH_MONTHS = (
 )
 
 
+# What a month is called in a column of its own: `April`, `apr`, `Apr.`.
+MONTH_WORDS = {
+    word.lower(): number
+    for number, name in enumerate(_ENGLISH_MONTHS, 1)
+    for word in (name, name[:3], *(["Sept"] if name == "September" else []))
+}
+
+
+_MONTH_IN_DIGITS = re.compile(r"0*(\d{1,2})(\.0*)?", re.ASCII)
+
+
+def month_number(word: str) -> int | None:
+    """Return the number of a month from its English name or abbreviation, or from its digits; None
+    for other words.
+
+    >>> month_number("April"), month_number("SEPT."), month_number("04"), month_number("Avril")
+    (4, 9, 4, None)
+    """
+    word = word.strip()
+    if found := _MONTH_IN_DIGITS.fullmatch(word):
+        return int(found[1])
+    return MONTH_WORDS.get(word.rstrip(".").lower())
+
+
 class Names:
     """English names; a subclass gives those of another locale."""
 

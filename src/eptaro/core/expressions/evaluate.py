@@ -194,8 +194,14 @@ class _Evaluation:
             case "contains" | "starts" | "ends":
                 return self._has(name, given)
             case "date":
-                parts = [self._of_kind(part, Kind.NUMBER) for part in given]
-                return ops.make_dates(*parts)
+                year, day = (self._of_kind(part, Kind.NUMBER) for part in (given[0], given[2]))
+                month = self._of_kind(given[1], Kind.NUMBER)
+                if month.kind == "text":
+                    month = ops.month_numbers(month)
+                return ops.make_dates(year, month, day)
+            case "shift":
+                day = self._of_kind(given[0], Kind.DATE)
+                return ops.shift_dates(day, self._of_kind(given[1], Kind.NUMBER))
             case "days":
                 one, two = (self._of_kind(part, Kind.DATE) for part in given)
                 apart = one.data.astype(np.int64) - two.data.astype(np.int64)

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from fractions import Fraction
 from typing import Any
 
-from eptaro.core.calendars.levels import Names
+from eptaro.core.calendars.levels import Names, month_number
 from eptaro.core.expressions.tree import (
     BinaryOp,
     BoolOp,
@@ -163,6 +163,8 @@ def _call(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
             return (first.startswith if function == "starts" else first.endswith)(more[0])
         case "date":
             return _date(given)
+        case "shift":
+            return _shift(_day(first), more[0])
         case "days":
             return Fraction((_day(first) - _day(more[0])).days)
         case "weekday":
@@ -187,11 +189,21 @@ def _round_half_away(value: Any, places: int) -> Any:
     return found if value >= 0 else -found
 
 
-def _date(given: list[Any]) -> dt.date | None:
+def _shift(day: dt.date, days: Any) -> dt.date | None:
     try:
-        if any(part % 1 for part in given):
+        return None if days % 1 else day + dt.timedelta(int(days))
+    except (ValueError, OverflowError):
+        return None
+
+
+def _date(given: list[Any]) -> dt.date | None:
+    year, month, day = given
+    if isinstance(month, str):
+        month = month_number(month)
+    try:
+        if month is None or any(part % 1 for part in (year, month, day)):
             return None
-        return dt.date(*(int(part) for part in given))
+        return dt.date(int(year), int(month), int(day))
     except (ValueError, OverflowError):
         return None
 

@@ -40,11 +40,11 @@ class Kind(Enum):
 class Function(NamedTuple):
     """What a function takes and gives.
 
-    `takes` lists the kinds of its values, None where several go; values after the last are of
+    `takes` lists the kinds of its values, None where they are alike; values after the last are of
     its kind, up to `most`. `gives` is None where it gives what it takes.
     """
 
-    takes: tuple[Kind | None, ...]
+    takes: tuple[Kind | tuple[Kind, ...] | None, ...]
     gives: Kind | None
     least: int
     most: int
@@ -69,7 +69,8 @@ FUNCTIONS: dict[str, Function] = {
     "ends": Function((_T, _T), _F, 2, 2, "ends(text, 'part')"),
     "coalesce": Function((None,), None, 2, _MANY, "coalesce(a, b)"),
     "if": Function((_F, None), None, 2, 3, "if(condition, a, b)"),
-    "date": Function((_N, _N, _N), _D, 3, 3, "date(year, month, day)"),
+    "date": Function((_N, (_N, _T), _N), _D, 3, 3, "date(year, month, day)"),
+    "shift": Function((_D, _N), _D, 2, 2, "shift(date, days)"),
     "days": Function((_D, _D), _N, 2, 2, "days(later, earlier)"),
     "year": Function((_D,), _N, 1, 1, "year(date)"),
     "month": Function((_D,), _N, 1, 1, "month(date)"),
@@ -109,7 +110,10 @@ def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
         case BinaryOp(how, left, right):
             for side in (left, right):
                 allowed = (Kind.NUMBER, Kind.FLAG)
-                _expect(side, allowed, kinds, text, f"{how!r} works on numbers")
+                why = f"{how!r} works on numbers"
+                if how in "+-" and kind_of(side, kinds, text) is Kind.DATE:
+                    why += "; a date moves by days with shift(date, days)"
+                _expect(side, allowed, kinds, text, why)
             return Kind.NUMBER
         case Comparison(_, left, right):
             check_alike([left, right], kinds, text, node.at)
@@ -177,8 +181,10 @@ def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
             raise error_at(text, value.at, said)
         if wanted is not None:
             given = kind_of(value, kinds, text)
-            if given not in (wanted, Kind.BLANK):
-                said = f"{node.function} takes {wanted.value} here, and this is {given.value}"
+            several = wanted if isinstance(wanted, tuple) else (wanted,)
+            if given not in (*several, Kind.BLANK):
+                words = " or ".join(kind.value for kind in several)
+                said = f"{node.function} takes {words} here, and this is {given.value}"
                 raise error_at(text, value.at, said)
     if function.gives is not None:
         return function.gives
@@ -255,8 +261,11 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
             if alike.kind is None and any(isinstance(part, Text) for part in given):
                 alike = Use("", Kind.TEXT, sure=False)
             for place, part in enumerate(given):
-                kind = takes[min(place, len(takes) - 1)]
-                _uses(part, alike if kind is None else Use("", kind), found)
+                taken = takes[min(place, len(takes) - 1)]
+                # Where numbers go and texts too, texts are read unless another use says number.
+                several = isinstance(taken, tuple)
+                own = Use("", Kind.TEXT if isinstance(taken, tuple) else taken, sure=not several)
+                _uses(part, alike if taken is None else own, found)
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 

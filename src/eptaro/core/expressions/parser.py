@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Literal, NamedTuple, cast
 
+from eptaro.core.calendars.grain import Grain
 from eptaro.core.expressions.kinds import FUNCTIONS, Kind, Use, uses
 from eptaro.core.expressions.tree import (
     ArithmeticOperator,
@@ -364,6 +365,33 @@ class Formula:
         check_size(node, text)
         return cls(text, node, wanted)
 
+    @classmethod
+    def date(cls, text: str) -> Formula | None:
+        """Return the expression of a date; None for a text that is the name of a column.
+
+        A sum that is to be a date can only be a date and a number of days.
+
+        >>> Formula.date("sold on"), str(Formula.date("entered + 7 * (week - 1)").node)
+        (None, 'shift(entered, 7 * (week - 1))')
+        """
+        if not _DATE_FORMULA.match(text):
+            return None
+        found = cls.column(text, Kind.DATE)
+        return replace(found, node=_shifted(found.node))
+
+    @property
+    def grain(self) -> Grain | None:
+        """The periods that every date of it begins: `date(y, m, 1)` is the first of a month; None
+        where it may be any day.
+        """
+        match self.node:
+            case Call("date", (_, Number(month), Number(day))) if day == month == 1:
+                return "year"
+            case Call("date", (_, _, Number(day))) if day == 1:
+                return "month"
+            case _:
+                return None
+
     @property
     def name(self) -> str:
         """The name of the column that it is, or its text in the one way of writing it."""
@@ -378,6 +406,20 @@ class Formula:
     def uses(self) -> list[Use]:
         """How it uses its columns."""
         return uses(self.node, self.wanted)
+
+
+# A call, or a name and a number of days; columns may be called `order - date` or `start+end`.
+_DATE_FORMULA = re.compile(r"\w+\(|[^\W\d]\w*(\s+\+\s|\s*[-+](?=.*[\d*(]))")
+
+
+def _shifted(node: Node) -> Node:
+    """Return an expression of a date in which what is added to a date are days."""
+    match node:
+        case BinaryOp("+" | "-" as how, left, right):
+            days = right if how == "+" else Negate(right, at=right.at)
+            return Call("shift", (_shifted(left), days), at=node.at)
+        case _:
+            return node
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Flags, civil, month_starts, weekday
-from eptaro.core.calendars.levels import Names
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, civil, month_starts, weekday
+from eptaro.core.calendars.levels import Names, month_number
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.tree import ArithmeticOperator, Compared
 from eptaro.core.results import bigint
@@ -261,6 +261,25 @@ def make_dates(year: Column, month: Column, day: Column) -> Column:
     good &= days <= month_starts(months + 1) - first
     good = good if valid is None else good & valid
     return Column.of("", "date", np.where(good, first + days - 1, 0), good)
+
+
+def month_numbers(column: Column) -> Column:
+    """Return the numbers of months from their English names; blank for other words."""
+    words = [month_number(word) or 0 for word in words_of(column)]
+    found = np.array([*words, 0], np.int64)[codes_of(column)]
+    return Column.of("", "integer", found, found > 0)
+
+
+def shift_dates(column: Column, days: Column) -> Column:
+    """Return dates moved by whole numbers of days; blank where there is no such day."""
+    n = days.numbers()
+    # NaN and infinities are no whole numbers; beyond the calendar a sum could overflow.
+    whole = np.isfinite(n) & (np.abs(n) <= LAST_DAY - FIRST_DAY) & (np.mod(n, 1) == 0)
+    moved = column.data.astype(np.int64) + np.where(whole, n, 0).astype(np.int64)
+    good = whole & (moved >= FIRST_DAY) & (moved <= LAST_DAY)
+    valid = both(valid_mask(column), valid_mask(days))
+    good = good if valid is None else good & valid
+    return Column.of("", "date", np.where(good, moved, 0), good)
 
 
 def part_of_date(column: Column, which: str) -> Column:

@@ -14,7 +14,6 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import PLAIN, Formula, Formulas
 from eptaro.core.measures.measure import Measure, Measures, parse_measures
 from eptaro.core.query.coverage import (
@@ -102,8 +101,8 @@ class BookOptions:
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         made = {name: formula for measure in parsed for name, formula in measure.formulas.items()}
         made |= formulas_of(by) | formulas_of(values)
-        if date is not None and _CALLED.match(date):
-            made[date] = Formula.column(date, Kind.DATE)
+        if date is not None and (formula := Formula.date(date)) is not None:
+            made[date] = formula
         kept = None if where is None else Formula.condition(where)
         return cls(
             parsed,

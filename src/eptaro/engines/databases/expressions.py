@@ -34,6 +34,8 @@ from eptaro.engines.databases.sqlexpr import SqlExpr, kept_day, without_nan
 
 _WHOLE = 2.0**53  # floats from there on are whole
 _MOST_PLACES = 18
+_ENDS = ("0001-01-01", "9999-12-31")  # of the calendar
+_CALENDAR = 3_652_059  # days
 
 
 def call_sql(to: Translator, node: Call) -> SqlExpr:
@@ -58,6 +60,8 @@ def call_sql(to: Translator, node: Call) -> SqlExpr:
             return SqlExpr(_days(to, *(to.day(part) for part in node.given)), 0)
         case "date":
             return SqlExpr(_date(to, node))
+        case "shift":
+            return SqlExpr(_shift(to, node))
         case "band":
             return _band(to, node)
         case _:
@@ -186,9 +190,23 @@ def _days(to: Translator, later: Any, earlier: Any) -> Any:
     return later - earlier
 
 
+def _shift(to: Translator, node: Call) -> Any:
+    """Return a date moved by a whole number of days, blank where there is no such day."""
+    sql, day = to.sql, to.day(node.given[0])
+    days = _whole_or_blank(to, to.number(node.given[1]), -_CALENDAR, _CALENDAR)
+    if to.lite:
+        found = sql.func.date(day, sql.func.printf("%+d days", days))
+        return sql.case((sql.and_(days.is_not(None), found.between(*_ENDS)), found))
+    first, last = (sql.cast(sql.literal(end), sql.Date) for end in _ENDS)
+    good = days.between(first - day, last - day)
+    return sql.case((good, sql.cast(day + days, sql.Date)))
+
+
 def _date(to: Translator, node: Call) -> Any:
     """Return the date of three numbers, blank where there is no such day."""
     sql = to.sql
+    if kind_of(node.given[1], to.kinds, to.text) is Kind.TEXT:
+        raise to.refusal(node.given[1], "the number of a month from its name")
     year, month, day = (_whole_or_blank(to, to.number(part)) for part in node.given)
     if to.lite:
         text = sql.func.printf("%04d-%02d-%02d", year, month, day)
@@ -202,12 +220,12 @@ def _date(to: Translator, node: Call) -> Any:
     return sql.case((good, sql.func.make_date(year, month, day)))
 
 
-def _whole_or_blank(to: Translator, part: SqlExpr) -> Any:
-    """Return a whole number of up to four digits, or blank."""
+def _whole_or_blank(to: Translator, part: SqlExpr, least: int = 0, most: int = 9999) -> Any:
+    """Return a whole number within bounds, or blank."""
     sql = to.sql
     value = to.as_float(part)
     whole = sql.cast(value if to.lite else sql.func.floor(value), sql.Integer)
-    return sql.case((value.between(0, 9999), sql.case((whole == value, whole))))
+    return sql.case((value.between(least, most), sql.case((whole == value, whole))))
 
 
 def _of_text(to: Translator, node: Call) -> SqlExpr:

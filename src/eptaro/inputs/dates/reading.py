@@ -432,10 +432,9 @@ def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedD
     if pa.types.is_timestamp(kind):
         if kind.tz is None:
             return from_stamps(column, rules)
-        if rules.zone is None:
-            raise DateError(needs_zone(name, f"timestamps of zone {kind.tz}"))
         filled = pc.fill_null(column, pa.scalar(0, kind)) if column.null_count else column
-        local = local_micros(one_array(filled), rules.zone)
+        # A column that keeps its zone means the days of that zone, unless another is named.
+        local = local_micros(one_array(filled), rules.zone or kind.tz)
         utc = to_numpy(filled.cast(pa.timestamp("us", "UTC"), safe=False).cast(pa.int64()))
         return replace(days_and_times(column, local, DAY, rules), offsets=(local - utc) // MINUTE)
     if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):

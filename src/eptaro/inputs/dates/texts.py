@@ -142,9 +142,17 @@ def _order_pattern(order: str, *, worded: bool) -> str:
     return rf"^{first}(?P<g>{gap}){second}(?P<h>{gap}){third}{_TIME}$"
 
 
+_SEPARATOR = r"[./\- ]"
+YEAR_FIRST = (
+    rf"^(?P<y>\d{{4}})(?P<g>{_SEPARATOR})(?P<m>\d{{1,2}})"
+    rf"(?P<h>{_SEPARATOR})(?P<d>\d{{1,2}}){_TIME}$"
+)
+
 _DAYS = (
     DatePattern(ISO, "2025-08-20"),
     DatePattern(COMPACT, "20250820"),
+    # After a year of four digits nobody writes the day before the month.
+    DatePattern(YEAR_FIRST, ""),
     # A month that is a word cannot be taken for a day, whatever the order.
     *(
         DatePattern(_order_pattern(order, worded=True), "20 Aug 2025")
