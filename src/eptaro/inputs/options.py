@@ -136,7 +136,7 @@ class ReadOptions:
 
     @cached_property
     def rules(self) -> DateRules:
-        """How dates are read; where they are worked out, their formula may say which periods they
+        """How dates are read; where they are calculated, their formula may say which periods they
         begin.
         """
         rules = date_rules(self.dates, self.zone)
