@@ -33,8 +33,9 @@ class FileRules:
         Of CSV files.
     decimal : {".", ","}
         The decimal mark in CSV files.
-    header_row : int
-        The line of a CSV file that names the columns, from 1; those above it are passed over.
+    header_row : int or "none"
+        The line of a CSV file that names the columns, from 1; those above it are passed over. In
+        a file without such a line, columns are called `c1`, `c2` and so on.
     like : str, optional
         The ending that files are read by, whatever theirs is, such as `csv`.
     sheet : str, optional
@@ -58,11 +59,11 @@ class FileRules:
         heading="files",
     )
     decimal: Literal[".", ","] = option(".", help="The decimal mark in CSV files.", heading="files")
-    header_row: int = option(
+    header_row: int | Literal["none"] = option(
         1,
-        help="The line of a CSV file that names the columns, where there are lines above it.",
-        metavar="N",
-        least=1,
+        help="The line of a CSV file that names the columns, where there are lines above it; none: "
+        "no line does, and columns are called c1, c2, ...",
+        metavar="N|none",
         heading="files",
     )
     like: str | None = option(
@@ -81,13 +82,21 @@ class FileRules:
         heading="files",
     )
 
+    @property
+    def lines_above(self) -> int:
+        """How many lines are above the first row, or above the line that names the columns."""
+        return 0 if self.header_row == "none" else self.header_row - 1
+
     def __post_init__(self) -> None:
         if not self.delimiter:
             object.__setattr__(self, "delimiter", usual_delimiter(self.decimal))
         if len(self.delimiter) != 1 or not self.delimiter.isascii() or self.delimiter in '"\r\n':
             raise InputError(f"delimiter={self.delimiter!r} is not one character such as , or ;")
-        if not isinstance(self.header_row, int) or self.header_row < 1:
-            raise InputError(f"header_row={self.header_row!r} is not a line of a file, from 1")
+        lines = isinstance(self.header_row, int) and self.header_row >= 1
+        if self.header_row != "none" and not lines:
+            raise InputError(
+                f"header_row={self.header_row!r} is neither a line of a file, from 1, nor none"
+            )
         if self.decimal not in (".", ","):
             raise InputError(f"decimal={self.decimal!r} is neither . nor ,")
         if self.decimal == self.delimiter:

@@ -2,6 +2,7 @@
 
 import contextlib
 import csv
+import datetime as dt
 import io
 import json
 import os
@@ -15,6 +16,7 @@ from pathlib import Path
 from unittest import mock
 
 import click
+import holidays
 
 from eptaro.cli.app import app, run
 
@@ -92,6 +94,52 @@ class Answers(Commands):
         _, out, _ = self.go("recap", "rows.csv", *DATA, "--per", "year", "--year-starts", "02-01",
                             "--prefix", "FY", "--only", "FY2026", "--format", "json")  # fmt: skip
         self.assertEqual([row["period"] for row in json.loads(out)], ["FY2026"])
+
+    def test_holidays_of_a_file_or_a_country_are_no_workdays(self):
+        (self.folder / "off.csv").write_text("date,name\n2025-01-31,Skerry Day\n")
+        (self.folder / "old.csv").write_text("date,name\n1999-01-29,Skerry Day\n")
+        asked = ("recap", "rows.csv", *DATA, "--per", "day type", "--format", "csv")
+        days = [dt.date(2024, 2, 29) + dt.timedelta(n) for n in range(366)]
+        weekdays = {day for day in days if day.weekday() < 5}
+        country = holidays.country_holidays("PT", years=[2024, 2025])
+        for given, off, said in (
+            ((), [], ""), (("--holidays", "off.csv"), [dt.date(2025, 1, 31)], ""),
+            (("--holidays", "PT"), [*country], ""), (("--holidays", "old.csv"), [], "no holiday of old.csv is in the years 2024 to 2025: they are from 1999-01-29"),
+        ):  # fmt: skip
+            with self.subTest(given=given):
+                status, out, err = self.go(*asked, *given)
+                rows = {
+                    row["day_type"]: int(row["days"]) for row in csv.DictReader(io.StringIO(out))
+                }
+                self.assertEqual((status, rows["workday"]), (0, len(weekdays - {*off})))
+                self.assertEqual(rows.get("holiday", 0), len(weekdays & {*off}))
+                self.assertIn(said, err)
+        self.assertIn(
+            "nowhere.csv: cannot be read", self.go(*asked, "--holidays", "nowhere.csv")[2]
+        )
+        self.assertIn("unknown country 'ZZ'", self.go(*asked, "--holidays", "ZZ")[2])
+
+    def test_a_file_without_a_header_and_numbers_that_are_0(self):
+        (self.folder / "bare.csv").write_text("2024-02-29,a,10.10\n2025-01-31,b,0.25\n")
+        asked = (
+            "recap",
+            "bare.csv",
+            "--date",
+            "c1",
+            "--measure",
+            "s=sum(c3)",
+            "--per",
+            "year",
+            "--format",
+            "csv",
+        )
+        status, out, _ = self.go(*asked, "--header-row", "none")
+        self.assertEqual(
+            (status, [row["s"] for row in csv.DictReader(io.StringIO(out))]), (0, ["10.10", "0.25"])
+        )
+        for wrong, said in (("0", "header_row=0 is neither"), ("x", "neither a number nor none")):
+            status, _, err = self.go(*asked, "--header-row", wrong)
+            self.assertTrue(status and said in err, err)
 
     def test_dimension_has_both_calendars(self):
         _, out, _ = self.go("dimension", "--from", "2025-03-31", "--through", "2025-04-01",

@@ -67,6 +67,14 @@ class Fits(unittest.TestCase):
             for words in left[1].split(", ") if left else ():
                 self.assertNotIn(words, heads, width)
 
+    def test_what_is_rare_is_shown_where_it_occurs_only(self):
+        for day, clamped in (("2024-03-30", True), ("2024-03-29", False)):
+            book = ep.Daybook(
+                {"on": ["2024-01-01", day], "s": [1, 2]}, date="on", measures="s=sum(s)"
+            )
+            table = book.compare("month", to_date=True, back="1 month")
+            self.assertEqual("prior end cut short" in self.shown(table, 200), clamped, day)
+
     def test_decimal_marks_stand_in_one_place(self):
         for lines in (["+31.0%", "-0.05%", "7.123%"], ["1.5", "20.25", "-"], ["3", "400"]):
             width = max(map(len, lines)) + 3

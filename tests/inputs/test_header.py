@@ -35,6 +35,25 @@ class Headers(unittest.TestCase):
             with self.assertRaisesRegex(ep.InputError, "line 4 names it: use header_row=4"):
                 ep.Daybook.read(path, **ASKED)
 
+    def test_a_file_without_names_has_numbered_columns(self):
+        for name, pack in (("bare.csv", bytes), ("bare.csv.gz", gzip.compress)):
+            path = self.folder / name
+            path.write_bytes(pack(ROWS.partition("\n")[2].encode()))
+            asked = {"date": "c1", "by": "route=trim(c2)", "measures": "s=sum(c3)"}
+            for engine in ("stream", "dask"):
+                book = ep.Daybook.read(
+                    path, files=ep.FileRules(header_row="none"), engine=engine, **asked
+                )
+                self.assertEqual([*book.recap("month", by="route").rows()], self.wanted)
+            names = [row["value"] for row in ep.inspect(path, files=ep.FileRules(header_row="none")).rows()
+                     if row["subject"] == "column"]  # fmt: skip
+            self.assertEqual(names, ["c1", "c2", "c3"])
+        for wrong in (0, -1, "None", 1.5):
+            with self.assertRaisesRegex(
+                ep.InputError, "neither a line of a file, from 1, nor none"
+            ):
+                ep.FileRules(header_row=wrong)
+
     def test_names_that_are_there_twice_are_refused(self):
         path = self.folder / "twice.csv"
         path.write_text(ROWS.replace("route", "fare"))

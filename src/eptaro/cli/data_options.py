@@ -174,8 +174,7 @@ _OTHERS = (
         metavar="WHAT",
         multiple=True,
         help="Narrow to a span (2025-05-06..2025-06-17, 2024-Q3..2025-Q2, 2024-03..), a period "
-        "(2025-Q2, 'this year'; 'last month': the one before the as-of date's; 'last complete "
-        "month': the latest that has ended by it) or a value of a column (route=Norrow-Fenholm). "
+        "(2025-Q2, 'last complete month') or a value of a column (route=Norrow-Fenholm). "
         "May be given again.",
     ),
     option(

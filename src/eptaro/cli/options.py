@@ -97,7 +97,13 @@ def take_options(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) ->
 
 def given_options(given: Mapping[str, Any]) -> dict[str, Any]:
     """Return the options that were given, of those without defaults."""
-    return {name: value for name, value in given.items() if value not in (None, (), False)}
+    # By identity: 0 is given, though it equals False.
+    unset = (None, False)
+    return {
+        name: value
+        for name, value in given.items()
+        if not any(value is one for one in unset) and value != ()
+    }
 
 
 def _click_option(one: FieldOption, *, optional: bool, unset: bool) -> Callable[[Any], Any]:
@@ -120,13 +126,33 @@ def _click_option(one: FieldOption, *, optional: bool, unset: bool) -> Callable[
         more["default"] = default
         more |= {"show_default": True} if how.shown and not unset else {}
     if int in kinds:
+        words = [word for kind in kinds if get_origin(kind) is Literal for word in get_args(kind)]
         bounded = how.least is not None or how.most is not None
-        more["type"] = click.IntRange(how.least, how.most) if bounded else int
+        number: Any = click.IntRange(how.least, how.most) if bounded else click.INT
+        more["type"] = _NumberOr(words) if words else number
     elif Goals in kinds:
         more["type"] = click.Path(path_type=Path)
     elif unset and (choices := _choices(one.hint)):
         more["type"] = click.Choice([*map(_spell_choice, choices)])
     return option(_HEADINGS[how.heading], one.flag, one.word, **more)
+
+
+class _NumberOr(click.ParamType):  # type: ignore[type-arg,unused-ignore]
+    """A whole number, or one of some words."""
+
+    name = "integer"
+
+    def __init__(self, words: Sequence[str]) -> None:
+        self._words = words
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> int | str:
+        """Return a number or a word."""
+        if value in self._words:
+            return str(value)
+        try:
+            return int(value)
+        except ValueError:
+            self.fail(f"{value!r} is neither a number nor {' nor '.join(self._words)}", param, ctx)
 
 
 def _spell_choice(choice: str) -> str:
@@ -269,6 +295,7 @@ class RuleOptions:
     year_ends: str | None
     ends: YearEnds | None
     long_month: int | None
+    holidays: str | None
 
 
 @dataclass(frozen=True)
@@ -326,7 +353,7 @@ _RULES = (
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
-        help="An eptaro.toml with calendars, holidays and the data set.",
+        help="An eptaro.toml: calendars, holidays and the data set.",
     ),
     option(
         CALENDAR,
@@ -398,6 +425,13 @@ _RULES = (
         metavar="N",
         help="With --pattern: the month that week 53 goes to.  [default: the last]",
     ),
+    option(
+        CALENDAR,
+        "--holidays",
+        metavar="WHICH",
+        default=None,
+        help="Days off: a CSV or .ics file, or a country (PT).",
+    ),
 )
 _CALENDAR = (
     option(
@@ -405,7 +439,7 @@ _CALENDAR = (
         "--calendar",
         metavar="NAME",
         default=None,
-        help="A calendar of the --config file.  [default: the one in the config]",
+        help="A calendar of the config.  [default: that of its data]",
     ),
     *_RULES,
 )

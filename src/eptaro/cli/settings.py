@@ -14,6 +14,7 @@ from eptaro.cli.data_options import DataOptions, ReadingOptions, fold_inputs, op
 from eptaro.cli.messages import notify, report_rejected, shown_progress
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
@@ -83,10 +84,32 @@ class Settings:
         return MonthCalendar()
 
     def workdays(self, span: Span) -> Workdays:
-        """Return the workdays around a span: of the config, or Monday to Friday."""
+        """Return the workdays around a span: of the config, or Monday to Friday, with the holidays
+        that an option names.
+        """
+        first, last = span.first.year, span.last.year
+        holidays = None
+        if self.rules.holidays is not None:
+            from eptaro.inputs.holidays import find_holidays
+
+            holidays = find_holidays(self.rules.holidays, max(first - 1, 1), min(last + 1, 9999))
         if self.config is None:
-            return Workdays()
-        return self.config.workdays(span.first.year, span.last.year)
+            found = Workdays(holidays=holidays)
+        else:
+            found = self.config.workdays(first, last, holidays)
+        days = found.holidays.days
+        if len(days) and not ((days >= span.lo) & (days <= span.hi)).any() and first < last:
+            notify(
+                f"no holiday of {self.rules.holidays or self.rules.config} is in the years {first} "
+                f"to {last}: they are from {as_date(int(days[0]))} to {as_date(int(days[-1]))}"
+            )
+        return found
+
+    @property
+    def has_workdays(self) -> bool:
+        """Whether the config or an option says which days are worked."""
+        stated = self.config is not None and self.config.has_workdays
+        return stated or self.rules.holidays is not None
 
     def book(
         self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...] = ()
@@ -161,7 +184,7 @@ class Settings:
             "dates": self.date_rules(reading),
             "files": written,
             "formats": _formats(words, given["measures"]),
-            "workdays": None if self.config is None else self.workdays,
+            "workdays": self.workdays if self.config or self.has_workdays else None,
             "values": values,
             "numbers": reading.number_rules(self.config.number_rules() if self.config else None),
         }
@@ -180,7 +203,7 @@ class Settings:
             dates=None if dates == DateRules() else dates,
             files=None if written == FileRules() else written,
             numbers=reading.number_rules(),
-            workdays=self.workdays if self.config and self.config.has_workdays else None,
+            workdays=self.workdays if self.has_workdays else None,
         )
 
     def _of_book(self, book: Daybook, measures: Sequence[str] | None) -> Daybook:
@@ -194,11 +217,12 @@ class Settings:
         if self.named is not None or self.ruled:
             calendar = self.calendar(self.named)
         workdays = None
-        if self.config is not None and self.config.has_workdays:
+        if self.has_workdays:
             workdays = self.workdays(book.coverage)
             if workdays != book.workdays:
+                named = self.rules.holidays or self.rules.config
                 notify(
-                    f"workdays: those of {self.rules.config} ({workdays.describe()}), not those "
+                    f"workdays: those of {named} ({workdays.describe()}), not those "
                     f"that the book was made with ({book.workdays.describe()})"
                 )
         if calendar is (about.own or about.calendar) and workdays in (None, book.workdays):

@@ -21,7 +21,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.own_calendars import OwnCalendars, named_calendars
 from eptaro.errors import CalendarError, InputError, unknown
 from eptaro.inputs.goals_and_coverage import check_small, read_listed, read_rows
-from eptaro.inputs.holidays import DEFAULT_WEEKEND, HolidaySet
+from eptaro.inputs.holidays import DEFAULT_WEEKEND, HolidaySet, read_holidays
 from eptaro.inputs.options import ReadOptions
 from eptaro.optional import import_optional
 from eptaro.rules import DateRules, FileRules, Lookup, NumberRules, Numbers, lookups_of
@@ -126,8 +126,14 @@ class Config:
 
         return re.sub(r"\$\{(\w+)\}", value, address)
 
-    def workdays(self, first_year: int, last_year: int) -> Workdays:
-        """Return the workdays, with the holidays of the years given and one on either side."""
+    def workdays(
+        self, first_year: int, last_year: int, holidays: HolidaySet | None = None
+    ) -> Workdays:
+        """Return the workdays, with the holidays of the years given and one on either side, or
+        with those given instead.
+        """
+        if holidays is not None:
+            return Workdays(self._weekend, holidays=holidays)
         found = None
         if self._closing:
             found = self.holidays(self._closing, first_year - 1, last_year + 1)
@@ -141,11 +147,7 @@ class Config:
         rules = [rule.model_dump(by_alias=True, exclude_none=True) for rule in entry.rules]
         found += HolidaySet.from_rules(rules, first, last, weekend=self._weekend)
         for file in entry.files:
-            path = self._folder / file
-            if path.suffix.lower() == ".ics":
-                found += HolidaySet.from_icalendar(path, first, last)
-            else:
-                found += HolidaySet.from_csv(path)
+            found += read_holidays(self._folder / file, first, last)
         if entry.country:
             found += HolidaySet.from_country(
                 entry.country, first, last, subdivision=entry.subdivision

@@ -367,3 +367,24 @@ class HolidaySet(Holidays):
         return cls(
             Holiday(day, name, "public" if day in national else kind) for day, name in found.items()
         )
+
+
+def read_holidays(path: Path, first_year: int, last_year: int) -> HolidaySet:
+    """Return the holidays of an iCalendar file in some years, or all those of a CSV file."""
+    if path.suffix.lower() == ".ics":
+        return HolidaySet.from_icalendar(path, first_year, last_year)
+    return HolidaySet.from_csv(path)
+
+
+_COUNTRY = re.compile(r"([A-Z]{2,3})(?:-([A-Z0-9]{1,3}))?")
+
+
+def find_holidays(named: str, first_year: int, last_year: int) -> HolidaySet:
+    """Return the holidays of a file, or of a country or a part of one, written as `PT` or `CA-ON`.
+
+    Raises `InputError` for a file that is missing, `CalendarError` for an unknown country.
+    """
+    country = _COUNTRY.fullmatch(named)
+    if country is None or Path(named).exists():
+        return read_holidays(Path(named), first_year, last_year)
+    return HolidaySet.from_country(country[1], first_year, last_year, subdivision=country[2])

@@ -84,6 +84,17 @@ class Years(unittest.TestCase):
         self.assertEqual(calendar.period("FY2025-M13").last, year.last)
 
 
+class Described(unittest.TestCase):
+    """A calendar says where its years end."""
+
+    def test_nearest_or_before(self):
+        for ends, words in (
+            ("nearest", "Saturday nearest to 31 January"),
+            ("last", "Saturday on or before 31 January"),
+        ):
+            self.assertIn(words, ep.WeekCalendar("w", year_ends="01-31", ends=ends).describe())
+
+
 class Moving(unittest.TestCase):
     """Days keep their place in the period; whole periods move by place."""
 

@@ -135,6 +135,21 @@ class Values(unittest.TestCase):
             with self.assertRaisesRegex(ExpressionError, r"does not fit into 64 bits(.|\n)*\^"):
                 of(text)
 
+    def test_a_remainder_of_numbers_of_any_size(self):
+        for one in (10**30 + 5, -(10**30) - 5, 12):
+            for two in (7, -7, 10**25, 0):
+                columns = {
+                    "a": Column.of("a", "integer", np.array([one], object)),
+                    "b": Column.of(
+                        "b", "integer", [two] if abs(two) < 99 else np.array([two], object)
+                    ),
+                }
+                found = evaluate(
+                    parse("a % b"), "a % b", columns, dict.fromkeys("ab", Kind.NUMBER), 1, {}
+                )
+                want = None if not two else (abs(one) % abs(two)) * (1 if one > 0 else -1)
+                self.assertEqual(found.to_list(), [want], (one, two))
+
 
 class Wrong(unittest.TestCase):
     """Every error shows the place."""
@@ -153,6 +168,15 @@ class Wrong(unittest.TestCase):
             self.assertEqual(lines[2].index("^") - 2 + start, place, lines)
         with self.assertRaisesRegex(ExpressionError, "10,000 letters"):
             parse("1 + " * 5000 + "1")
+
+    def test_a_function_takes_as_many_values_as_it_says(self):
+        for name, function in FUNCTIONS.items():
+            for count in (function.least - 1, function.most + 1):
+                with (
+                    self.subTest(name=name, count=count),
+                    self.assertRaisesRegex(ExpressionError, "is given|a value is missing"),
+                ):
+                    parse(f"{name}({', '.join(['whole'] * count)})")
 
     def test_values_that_do_not_go_together(self):
         for text, place, said in (

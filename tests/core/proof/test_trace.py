@@ -128,6 +128,19 @@ class Traced(unittest.TestCase):
             with self.assertRaisesRegex(ep.QuestionError, message):
                 table.trace(row, name)
 
+    def test_rows_keep_their_places_where_others_were_rejected(self):
+        table = {"on": ["x", "2025-01-01", "2025-01-02", "y", "2025-01-03"], "x": [1, 2, 3, 4, 5]}
+        for where, rows in ((None, [2, 3, 5]), ("x != 3", [2, 5])):
+            book = ep.Daybook(
+                table,
+                date="on",
+                measures="s=sum(x)",
+                where=where,
+                dates=ep.DateRules(bad_dates="reject"),
+            )
+            trace = book.recap("year").trace(0, "s")
+            self.assertEqual((list(trace.rows), trace.agrees), (rows, True))
+
     def test_values_that_are_no_number_count_as_blank(self):
         frame = {"on": ["2025-01-01"] * 3, "x": np.array([1.5, np.nan, -4.0])}
         made = ep.Daybook(frame, date="on", measures=["s=sum(x)", "n=count(x)", "m=max(x)"])

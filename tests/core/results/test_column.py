@@ -1,6 +1,7 @@
 """Columns: exact values, ranks and words."""
 
 import unittest
+from decimal import Decimal
 from fractions import Fraction
 
 import numpy as np
@@ -31,6 +32,12 @@ class Exact(unittest.TestCase):
         for kind in (np.int8, np.int16, np.uint16, np.int64):
             self.assertEqual(ep.Column.of("x", "integer", np.array([1], kind)).data.dtype, np.int64)
         self.assertEqual(ep.Column.of("x", "integer", np.array([1], np.int32)).data.dtype, np.int32)
+
+    def test_decimals_of_any_length_keep_every_digit(self):
+        for units in (10**40 + 1, -(10**28) - 7, 125):
+            column = ep.Column.of("x", "decimal", np.array([units], object), scale=2)
+            self.assertEqual(column.to_list(), [Decimal(f"{units}E-2")])
+            self.assertEqual(column.fraction(0), Fraction(units, 100))
 
     def test_ranks_share_a_place_and_leave_out_blanks(self):
         column = ep.Column.of("x", "integer", [5, 3, 5, 9], np.array([True, True, True, False]))

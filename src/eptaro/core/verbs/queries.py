@@ -152,8 +152,8 @@ class Recap(MeasuredQuery):
         None,
         metavar="COLUMN",
         heading="groups",
-        help="Order the rows by a column; -COLUMN puts the largest first. May be given again: "
-        "the next column decides between equals.",
+        help="Order the rows by a column, -COLUMN with the largest first; a second decides "
+        "between equals.",
     )
     every: Literal["entry"] | None = option(
         None, metavar="entry", help="One row per transaction instead."
@@ -567,8 +567,8 @@ class Compare(MeasuredQuery):
         None,
         metavar="COLUMN",
         heading="groups",
-        help="Order the rows by a column; -COLUMN puts the largest first. May be given again: "
-        "the next column decides between equals.",
+        help="Order the rows by a column, -COLUMN with the largest first; a second decides "
+        "between equals.",
     )
     details: bool = option(
         False, help="Add changes per day, contributions, and who is new or lost."

@@ -58,7 +58,7 @@ class CsvFile(Source):
     def _names(self) -> list[str]:
         try:
             text = self._header().decode(self._encoding(), errors="replace").lstrip("\ufeff")
-            below = "".join(io.StringIO(text, newline="").readlines()[self._rules.header_row - 1 :])
+            below = "".join(io.StringIO(text, newline="").readlines()[self._rules.lines_above :])
             lines = csv.reader(io.StringIO(below, newline=""), delimiter=self._delimiter)
             header = next(lines, None)
         except (pa.ArrowException, OSError, csv.Error, LookupError, UnicodeError) as error:
@@ -67,6 +67,8 @@ class CsvFile(Source):
             raise InputError(
                 f"{self.name}: is empty; a CSV file begins with a line of column names"
             )
+        if self._rules.header_row == "none":
+            return [f"c{number}" for number, _ in enumerate(header, 1)]
         return header
 
     def _header(self) -> bytes:
@@ -77,7 +79,7 @@ class CsvFile(Source):
                 parts.append(part)
                 size += len(part)
                 lines += max(part.count(b"\n"), part.count(b"\r"))
-                if lines >= self._rules.header_row:
+                if lines > self._rules.lines_above:
                     break
                 if size > _LONGEST_HEADER:
                     raise InputError(
@@ -128,7 +130,7 @@ class CsvFile(Source):
         try:
             check_columns(wanted, self.names(), self.name)
         except InputError as error:
-            if self._rules.header_row > 1 or (line := self._line_naming(wanted)) < 2:
+            if self._rules.header_row != 1 or (line := self._line_naming(wanted)) < 2:
                 raise
             said = f"line {line} names it: use {setting(FileRules, 'header_row', line)}"
             raise InputError(f"{error}; {said}") from None
@@ -175,7 +177,10 @@ class CsvFile(Source):
         )
         parse = arrow_csv.ParseOptions(delimiter=self._delimiter, newlines_in_values=True)
         read = arrow_csv.ReadOptions(
-            block_size=_BLOCK, encoding=self._encoding(), skip_rows=self._rules.header_row - 1
+            block_size=_BLOCK,
+            encoding=self._encoding(),
+            skip_rows=self._rules.lines_above,
+            column_names=self.names() if self._rules.header_row == "none" else None,
         )
         try:
             with self._open() as raw, self._unpack(raw) as stream:

@@ -225,7 +225,7 @@ def readable_ending(path: Path, rules: FileRules) -> str:
     if ending not in READERS:
         hint = "" if rules.like else f"; if it is text, use {setting(FileRules, 'like', 'csv')}"
         raise InputError(f"{path}: {unknown('file ending', ending, READERS)}{hint}")
-    if rules.header_row > 1 and ending not in (".csv", ".tsv"):
+    if rules.header_row != 1 and ending not in (".csv", ".tsv"):
         raise InputError(f"{path}: header_row={rules.header_row} is only for CSV files")
     return ending
 
