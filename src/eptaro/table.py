@@ -221,8 +221,21 @@ class Table(Result):
 
         return to_arrow(self)
 
-    def to_pandas(self) -> Any:
-        """Return a pandas DataFrame: days as datetime64, all else backed by Arrow and exact.
+    def to_pandas(self, *, exact: bool = False) -> Any:
+        """Return a pandas DataFrame in the kinds that pandas computes with.
+
+        Whole numbers are Int64, decimals and floats float64, flags boolean, texts strings and days
+        datetime64; a blank is pandas' own.
+
+        Parameters
+        ----------
+        exact : bool
+            Keeps decimals exact, backed by Arrow.
+
+        Returns
+        -------
+        DataFrame
+            The rows.
 
         Examples
         --------
@@ -234,7 +247,12 @@ class Table(Result):
         """
         from eptaro.outputs.arrow import to_pandas
 
-        return to_pandas(self)
+        return to_pandas(self, exact=exact)
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """How many rows and columns there are."""
+        return len(self), len(self.names)
 
     def to_polars(self) -> Any:
         """Return a Polars DataFrame."""

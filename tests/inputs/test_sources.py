@@ -213,6 +213,39 @@ class SameBook(Files):
             warnings.simplefilter("ignore")
             frame.to_excel(self.folder / "r.ods", engine="odf", index=False)
 
+    def test_frames_as_they_come(self):
+        rows = [
+            {"on": "2025-01-05", "x": 1},
+            {"x": 2, "on": "2025-02-05", "more": "y"},
+            {"on": "2025-02-06", "x": 4},
+        ]
+        days = pd.DatetimeIndex([row["on"] for row in rows])
+        frames = (
+            rows, pl.LazyFrame(rows, infer_schema_length=None), pd.DataFrame({"x": [1, 2, 4]}, index=days.rename("on")),
+            pd.DataFrame({"x": [1, 2, 4]}, index=days.to_period("M").rename("on")), pd.DataFrame({"on": days.to_period("M"), "x": [1, 2, 4]}),
+            pd.Series([1, 2, 4], index=days.rename("on"), name="x"), pd.Series([1, 2, 4], index=days.to_period("D").rename("on"), name="x"),
+        )  # fmt: skip
+        for frame in frames:
+            with self.subTest(kind=type(frame), index=type(getattr(frame, "index", None))):
+                book = ep.Daybook(frame, date="on", measures="s=sum(x)")
+                self.assertEqual(book.recap("month")["s"].tolist(), [1, 6])
+        for freq, per in (("M", "month"), ("Q", "quarter")):
+            with self.assertRaisesRegex(ep.QuestionError, f"dated by the {per}"):
+                ep.Daybook(pd.DataFrame({"x": [1]}, index=pd.period_range("2025", periods=1, freq=freq)),
+                           measures="s=sum(x)").recap("week")  # fmt: skip
+        with self.assertRaisesRegex(ep.InputError, "nor a list of dicts"):
+            ep.Daybook([1, 2], date="on", measures="s=sum(x)")
+
+    def test_words_of_other_tools_are_refused_with_ours(self):
+        book = ep.Daybook(
+            {"on": ["2025-01-05", "2025-02-05"], "x": [1, 2]}, date="on", measures="s=sum(x)"
+        )
+        for ask, ours in ((lambda: book.recap("M"), "did you mean 'month'"), (lambda: book.recap("yearly"), "'year'"),
+                          (lambda: book.trail("7D"), "write '7 days'"), (lambda: book.compare("month", back="12M"), "is not an amount of time")):  # fmt: skip
+            with self.assertRaisesRegex(ep.EptaroError, ours):
+                ask()
+        self.assertEqual(book.recap("month", as_of="2025-01")["s"].tolist(), [1])
+
     def test_standard_input_and_the_only_date_column(self):
         command = [sys.executable, "-m", "eptaro", "recap", "-", "--measure", "s=sum(fare)",
                    "--per", "month", "--format", "csv"]  # fmt: skip

@@ -59,9 +59,25 @@ class Tables(unittest.TestCase):
         self.assertEqual(table.to_arrow().to_pylist(), ROWS)
         self.assertEqual(pa.table(table).to_pylist(), ROWS)
         self.assertEqual(table.to_arrow().schema.field("cents").type, pa.decimal128(19, 2))
-        frame = table.to_pandas()
+        frame = table.to_pandas(exact=True)
         self.assertEqual(frame["cents"][0], Decimal("-1234.56"))
         self.assertTrue(frame.iloc[1].isna().all())
+
+    def test_pandas_computes_with_what_it_gets(self):
+        frame = every_kind().to_pandas()
+        self.assertTrue(frame.iloc[1].isna().all())
+        kinds = {name: str(kind) for name, kind in frame.dtypes.items()}
+        self.assertEqual((kinds["whole"], kinds["cents"], kinds["share"], kinds["day"][:10]),
+                         ("Int64", "float64", "float64", "datetime64"))  # fmt: skip
+        book = ep.Daybook({"on": ["2025-01-31", "2025-02-03", "2025-03-01"], "x": [Decimal("7.25"), Decimal("5.5"), Decimal(4)]},
+                          date="on", measures=["s=sum(x)", "n=count()"])  # fmt: skip
+        made = book.recap("month").to_pandas()
+        self.assertEqual(made["s"].pct_change().iloc[1], 5.5 / 7.25 - 1)
+        self.assertEqual(made["s"].cumsum().tolist(), [7.25, 12.75, 16.75])
+        self.assertEqual((made["n"] * 2).tolist(), [2, 2, 2])
+        self.assertEqual(made.nlargest(1, "s")["period"].tolist(), ["2025-01"])
+        self.assertEqual(made["s"].describe()["count"], 3)
+        self.assertEqual(book.recap("month").shape, made.shape)
 
     def test_shown_text_has_marks_blanks_and_escapes(self):
         text = repr(every_kind())

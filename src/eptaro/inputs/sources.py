@@ -213,7 +213,7 @@ class FrameSource(Source):
     name = "the table given"
 
     def __init__(self, frame: Any) -> None:
-        frame = _of_series(frame)
+        frame = _as_columns(frame)
         self._names: list[str] | None = None
         self._unusable: dict[str, str] = {}
         if hasattr(frame, "iloc") and hasattr(frame, "columns"):
@@ -225,7 +225,8 @@ class FrameSource(Source):
         else:
             raise InputError(
                 f"{type(frame).__name__} is neither a frame that speaks the Arrow C stream "
-                f"protocol nor a mapping of column names to arrays; for a file use Daybook.read"
+                f"protocol, nor a mapping of column names to arrays, nor a list of dicts; for a "
+                f"file use Daybook.read"
             )
 
     def _of_columns(self, frame: Any) -> pa.Table:
@@ -326,17 +327,38 @@ def _plain_text(table: pa.Table) -> pa.Table:
     return table
 
 
-def _of_series(given: Any) -> Any:
-    """Return a pandas Series as a frame of its index and its values, all else as it is.
+def _as_columns(given: Any) -> Any:
+    """Return what has columns of what is given: a list of dicts, a lazy frame, a pandas Series, or
+    a pandas frame whose index holds values.
 
-    They are called as they call themselves, otherwise `date` and `value`.
+    A Series and its index are called as they call themselves, otherwise `value` and `date`.
     """
-    if hasattr(given, "columns") or not (
-        hasattr(given, "index") and hasattr(given, "to_numpy") and hasattr(given, "name")
-    ):
-        return given
-    index, values = given.index.name or "date", given.name or "value"
-    return {str(index): given.index.to_numpy(), str(values): given}
+    if isinstance(given, list) and given and all(isinstance(row, Mapping) for row in given):
+        names = dict.fromkeys(name for row in given for name in row)
+        return {name: [row.get(name) for row in given] for name in names}
+    if hasattr(given, "collect_schema") and hasattr(given, "collect"):
+        return given.collect()
+    if hasattr(given, "iloc") and hasattr(given, "index"):
+        return _of_pandas(given)
+    return given
+
+
+def _of_pandas(given: Any) -> Any:
+    """Return a pandas frame with its index as a column where that has a name or holds dates, and
+    its periods as texts such as 2025-01 and 2025Q1, which say what they are.
+    """
+    if not hasattr(given, "columns"):
+        named = given.rename_axis(given.index.name or "date")
+        return _of_pandas(named.to_frame(str(given.name or "value")))
+    index = given.index
+    dated = type(index).__name__ in ("DatetimeIndex", "PeriodIndex")
+    if dated and index.name is None and "date" not in given.columns:
+        given = given.rename_axis("date")
+    index_names = [name for name in given.index.names if name is not None]
+    if index_names and not {*index_names} & {*given.columns}:
+        given = given.reset_index()
+    periods = [name for name, kind in given.dtypes.items() if "period" in str(kind)]
+    return given.assign(**{name: given[name].astype(str) for name in periods}) if periods else given
 
 
 def _usual(values: Any) -> Any:

@@ -68,16 +68,18 @@ def _decimals(column: Column) -> pa.Array:
     return pa.Array.from_buffers(kind, len(column), [valid, pa.py_buffer(words)])
 
 
-def to_pandas(table: Result) -> pandas.DataFrame:
-    """Return a pandas DataFrame: days as datetime64, which merge with pandas' own dates; all else
-    backed by Arrow, so that blanks and decimals stay exact.
+def to_pandas(table: Result, *, exact: bool = False) -> pandas.DataFrame:
+    """Return a pandas DataFrame in the kinds that pandas computes with; where it is to be exact,
+    decimals are backed by Arrow.
     """
-    return pandas_frame(to_arrow(table))
+    return pandas_frame(to_arrow(table), exact=exact)
 
 
-def pandas_frame(rows: pa.Table, *, plain: bool = False) -> pandas.DataFrame:
-    """Return an Arrow table as a pandas DataFrame, days and moments as datetime64; all else in
-    pandas' own kinds where it is to be plain, else backed by Arrow.
+def pandas_frame(rows: pa.Table, *, exact: bool = False, plain: bool = False) -> pandas.DataFrame:
+    """Return an Arrow table as a pandas DataFrame, days and moments as datetime64.
+
+    Whole numbers are Int64, decimals and floats float64, flags boolean and texts strings, each of
+    which can be blank; `exact` keeps decimals as they are, `plain` leaves all kinds to pandas.
     """
     try:
         import pandas
@@ -85,8 +87,18 @@ def pandas_frame(rows: pa.Table, *, plain: bool = False) -> pandas.DataFrame:
         raise InputError("to_pandas needs pandas; install it with: pip install pandas") from None
 
     def kind(of: pa.DataType) -> Any:
-        return None if pa.types.is_temporal(of) else pandas.ArrowDtype(of)
+        if pa.types.is_decimal(of):
+            return pandas.ArrowDtype(of)
+        if pa.types.is_integer(of):
+            return pandas.Int64Dtype()
+        if pa.types.is_boolean(of):
+            return pandas.BooleanDtype()
+        return pandas.StringDtype() if pa.types.is_string(of) else None
 
+    if not exact and not plain:
+        for place, field in enumerate(rows.schema):
+            if pa.types.is_decimal(field.type):
+                rows = rows.set_column(place, field.name, rows.column(place).cast(pa.float64()))
     mapper: Any = None if plain else kind
     return rows.to_pandas(types_mapper=mapper, date_as_object=False)
 

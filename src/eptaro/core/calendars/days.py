@@ -68,8 +68,16 @@ def ordinal(value: DateLike) -> int:
 
 
 def as_of_day(value: DateLike) -> int:
-    """Return the day ordinal of an as-of date: a date, or the text `today`."""
-    return ordinal(dt.date.today() if isinstance(value, str) and value == "today" else value)
+    """Return the day ordinal of an as-of date: a date, the text `today`, or a month such as
+    `2025-01`, of which the last day is meant.
+    """
+    if isinstance(value, str):
+        if value == "today":
+            return ordinal(dt.date.today())
+        if re.fullmatch(r"\d{4}-(0[1-9]|1[0-2])", value, re.ASCII):
+            first = ordinal(f"{value}-01")
+            return int(month_starts(civil_months(np.array([first])) + 1)[0]) - 1
+    return ordinal(value)
 
 
 def ordinals(values: ArrayLike | Sequence[DateLike]) -> Ints:

@@ -21,10 +21,24 @@ YearEnds: TypeAlias = Literal["nearest", "last"]  # to a day of the year, or on 
 WEEKDAYS: tuple[Weekday, ...] = get_args(Weekday)
 
 
+# Words that people may write for a level, so that the refusal can name ours.
+_SYNONYMS = {
+    word: level
+    for level, words in {
+        "year": "y a ye ys annual annually yearly",
+        "quarter": "q qe qs quarterly",
+        "month": "m me ms monthly",
+        "week": "w weekly",
+        "day": "d daily",
+    }.items()
+    for word in words.split()
+}
+
+
 def check_level(level: str, offered: tuple[str, ...] = LEVELS) -> str:
     """Return the level when it is offered, or raise `CalendarError` naming those that are."""
     if level not in offered:
-        raise CalendarError(unknown("level", level, offered))
+        raise CalendarError(unknown("level", level, offered, _SYNONYMS))
     return level
 
 
@@ -140,6 +154,7 @@ _UNITS = {
     for form in (unit, f"{unit}s" if unit != ENTRY else "entries")
 } | {"halves": "half"}
 _WRITTEN = re.compile(r"\s*(\d{1,9})\s+([a-z]+(?: [a-z]+)?)\s*")
+_SHORT = re.compile(r"\s*(\d{0,6})([a-z]{1,2})\s*")  # such as 7d
 _MOST = 999_999  # units of a calendar
 
 
@@ -160,9 +175,12 @@ class Amount(NamedTuple):
         """
         found = _WRITTEN.fullmatch(str(text).lower())
         if not found:
-            raise QuestionError(
-                f"{argument}={text!r} is not an amount; write '6 months' or '5 entries'"
-            )
+            short = _SHORT.fullmatch(str(text).lower())
+            unit = _SYNONYMS.get(short[2]) if short else None
+            cure = "'6 months' or '5 entries'"
+            if short and unit:
+                cure = f"'{Amount(int(short[1] or 1), unit)}'"
+            raise QuestionError(f"{argument}={text!r} is not an amount; write {cure}")
         return cls._of(text, argument, int(found[1]), found[2], (*LEVELS, *COUNTED))
 
     @classmethod
