@@ -288,6 +288,18 @@ class Layout(Alike):
                     found[group["route"], group["ship"], cell["day"]] += cell["rows::whole"]
         self.assertEqual(found, wanted)
 
+    def test_a_shard_whose_counted_values_are_all_blank_is_read_again(self):
+        table = pa.table(
+            {"on": ["2025-01-01"] * 9, "g": [*"abcdefghi"], "x": pa.array([None] * 8 + ["v"])}
+        )
+        parquet.write_table(table, self.folder / "blank.parquet")
+        asked = {"date": "on", "by": "g", "measures": ["n=distinct(x)", "s=count()"]}
+        for shards in (1, 4):
+            into = self.folder / f"blank{shards}"
+            ep.Daybook.read(self.folder / "blank.parquet", into=into, shards=shards, **asked)
+            found = ep.Daybook.open(into).recap("year", by="g")
+            self.assertEqual((found["n"].tolist(), found["s"].tolist()), ([0] * 8 + [1], [1] * 9))
+
     def test_what_is_damaged_or_missing_is_told(self):
         whole = ep.Daybook(rows(7), **asked())
         book = self.folder / "book"

@@ -10,10 +10,11 @@ from typing import Any, Literal
 
 import click
 
-from eptaro.cli.help import DATES, ENGINE, FILES, GROUPS, KNOWN, option
+from eptaro.cli.help import DATES, ENGINE, FILES, GROUPS, KNOWN, OUTPUT, option
 from eptaro.cli.messages import notify
 from eptaro.cli.options import Command, add_options, given_options, options_of, take_options
 from eptaro.core.calendars.days import DateLike
+from eptaro.core.results.format import Format, parse_format
 from eptaro.daybook import Daybook
 from eptaro.inputs.options import FileOptions, ReadOptions
 from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, parse_lookup, usual_delimiter
@@ -125,6 +126,12 @@ class DataOptions:
     timeout: float
     table_name: str | None
     show_query: bool
+    show: tuple[str, ...] = ()
+
+    @property
+    def formats(self) -> dict[str, Format]:
+        """How measures are shown, by their names."""
+        return dict(map(parse_format, self.show))
 
     @property
     def by(self) -> list[str]:
@@ -178,6 +185,15 @@ _OTHERS = (
         "May be given again.",
     ),
     option(
+        OUTPUT,
+        "--show",
+        metavar="NAME=HOW",
+        multiple=True,
+        rare=True,
+        help="How a measure is shown: conversion=percent, price=4 (decimals), revenue=€,0. May be "
+        "given again.",
+    ),
+    option(
         ENGINE,
         "--engine",
         type=click.Choice(ENGINES),
@@ -215,7 +231,9 @@ _OTHERS = (
         ENGINE, "--show-query", is_flag=True, help="With sql: print what the database is asked."
     ),
 )
-_SINGLE = ("files", "only", "as_of", "engine", "client", "timeout", "table_name", "show_query")
+_SINGLE = (
+    *("files", "only", "as_of", "engine", "client", "timeout", "table_name", "show_query", "show"),
+)
 
 
 def data_options(command: Command) -> Command:

@@ -15,7 +15,14 @@ from rich.table import Table as Grid
 from rich.text import Text
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import NUMERIC, DisplayHint, Priority, shown, shown_table
+from eptaro.core.results.format import (
+    NUMERIC,
+    DisplayHint,
+    Priority,
+    float_decimals,
+    shown,
+    shown_table,
+)
 from eptaro.core.results.result import Result
 
 GAP = 2
@@ -103,6 +110,7 @@ class DisplayColumn:
     column: Column
     face: DisplayHint
     last: Column | None = None
+    decimals: int = 2  # of its floats, by all rows, whichever are printed
 
     @property
     def same(self) -> bool:
@@ -120,7 +128,7 @@ class DisplayColumn:
 
     def lines_of(self, rows: slice) -> list[str]:
         """Return the texts of some rows."""
-        first = shown(self.column.take(rows))
+        first = shown(self.column.take(rows), self.decimals)
         if self.face.drawn and self.column.unit != "share":  # a change carries its sign
             first = [
                 f"+{text}" if text[:1].isdigit() and text.strip("0.,") else text for text in first
@@ -146,6 +154,7 @@ def display_columns(table: Result) -> list[DisplayColumn]:
             column,
             face_of(table, column),
             table.column(column.face.ends) if column.face and column.face.ends in table else None,
+            float_decimals(column),
         )
         for column in columns
         if column.name not in ends

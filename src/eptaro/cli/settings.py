@@ -21,7 +21,7 @@ from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, name_of
-from eptaro.core.results.format import Format
+from eptaro.core.results.format import Format, check_formats
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, QuestionError
 from eptaro.inputs.options import AddOptions, FileOptions
@@ -127,7 +127,9 @@ class Settings:
         kept = open_books(files, data)
         if kept is not None:
             _check_of_book(kept, data, reading)
-            return self._of_book(kept, data.rows.get("measures"))
+            book = self._of_book(kept, data.rows.get("measures"))
+            formats = check_formats(data.formats, [one.name for one in book.measures])
+            return Daybook._of(book._store.formatted(formats)) if formats else book
         files, options = self.rows_to_fold(data, reading, values)
         with shown_progress(), log_time("read and folded"):
             book = fold_inputs(files, options, data)
@@ -183,7 +185,7 @@ class Settings:
             "coverage": _coverage(given.get("coverage")),
             "dates": self.date_rules(reading),
             "files": written,
-            "formats": _formats(words, given["measures"]),
+            "formats": _formats(words, given["measures"]) | data.formats,
             "workdays": self.workdays if self.config or self.has_workdays else None,
             "values": values,
             "numbers": reading.number_rules(self.config.number_rules() if self.config else None),

@@ -167,6 +167,10 @@ class ShardStore:
         chosen = chosen_measures(measures, self.about.measures, self.manifest.planes)
         return replace(self, about=replace(self.about, measures=chosen))
 
+    def formatted(self, formats: Mapping[str, Format]) -> ShardStore:
+        """Return the same cells with some measures shown in another way."""
+        return replace(self, about=self.about.formatted(formats))
+
     def of_manifest(self, manifest: Manifest) -> ShardStore:
         """Return the store of the same folder after a change."""
         made = self.of(self.folder, manifest, formats=self.about.folded.formats)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -28,6 +28,7 @@ from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, AsOf, By, Filter, Only, group_names, looked_at
 from eptaro.core.query.totals import AnyShare, GlobalTotals
 from eptaro.core.results.column import NO_NUMBERS, Column, ManyFlags, TiledArray
+from eptaro.core.results.format import Format
 from eptaro.core.results.result import Result
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 
@@ -53,6 +54,11 @@ class BookData:
     spans: GroupSpans | None = None  # the coverage of each group, where it has its own
     whole: GlobalTotals = field(default_factory=GlobalTotals)
     declared: Coverage = None  # how the coverage was given, where it is common to all groups
+
+    def formatted(self, formats: Mapping[str, Format]) -> BookData:
+        """Return the same with some measures shown in another way."""
+        every = {**self.folded.formats, **formats}
+        return replace(self, folded=replace(self.folded, formats=every))
 
     @property
     def groups(self) -> Groups:

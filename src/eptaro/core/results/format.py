@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+import re
 import unicodedata
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation, localcontext
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from eptaro.errors import MeasureError, unknown
 from eptaro.option import option
@@ -22,16 +25,42 @@ _HIDDEN = ("Cc", "Cf", "Cs", "Zl", "Zp")  # Unicode's control, format, surrogate
 
 
 NUMERIC = ("integer", "decimal", "float")
+_DECIMALS, _MOST_DECIMALS = 2, 6  # of a float
+_DIGITS_SHOWN = 4  # that count, of a column's median
 
 
-def shown(column: Column) -> list[str]:
+def shown(column: Column, decimals: int | None = None) -> list[str]:
     """Return each value as people read it; a blank is the empty text.
+
+    `decimals` are those of its floats, where it is a part of a longer column.
 
     >>> from eptaro.core.results.column import Column
     >>> shown(Column.of("fare", "decimal", [123456, -5], scale=2))
     ['1,234.56', '-0.05']
     """
-    return ["" if value is None else _format_one(value, column) for value in _finite(column)]
+    places = float_decimals(column) if decimals is None else decimals
+    return ["" if v is None else _format_one(v, column, places) for v in _finite(column)]
+
+
+def float_decimals(column: Column) -> int:
+    """Return how many decimals a column of floats is shown with: two, or as many as give its
+    median four digits that count, less those that are zero in every value.
+
+    >>> from eptaro.core.results.column import Column
+    >>> rates, fares = [0.0813, 0.0847], [24.875]
+    >>> [float_decimals(Column.of("x", "float", values)) for values in (rates, fares)]
+    [4, 2]
+    """
+    if column.kind != "float" or column.unit in ("share", "ratio"):
+        return _DECIMALS
+    sizes = np.abs(column.data[np.isfinite(column.data) & (column.data != 0) & ~column.blank])
+    if not len(sizes):
+        return _DECIMALS
+    most = _DIGITS_SHOWN - 1 - math.floor(math.log10(float(np.median(sizes))))
+    for places in range(_DECIMALS, min(most, _MOST_DECIMALS)):
+        if (np.abs(sizes - np.round(sizes, places)) <= 1e-12 * sizes).all():
+            return places
+    return max(min(most, _MOST_DECIMALS), _DECIMALS)
 
 
 def shown_table(table: Result) -> list[list[str]]:
@@ -71,10 +100,14 @@ def _finite(column: Column) -> list[Any]:
     return [None if value != value else value for value in values]  # NaN is a blank
 
 
-def _format_one(value: Any, column: Column) -> str:
+def _format_one(value: Any, column: Column, decimals: int) -> str:
     if column.format is not None and column.kind in NUMERIC:
-        decimals = {"integer": 0, "decimal": column.scale}.get(column.kind, 2)
-        return column.format.shown(value, decimals)
+        if column.format.sign:  # money has cents
+            decimals = _DECIMALS
+        elif column.format.percent:  # of a percentage two digits more are before the mark
+            decimals = max(decimals - 2, 1) if column.kind == "float" else decimals
+        own = {"integer": 0, "decimal": column.scale}.get(column.kind, decimals)
+        return column.format.shown(value, own)
     match column.kind:
         case "integer":
             return f"{value:,d}" if column.unit != "number" else str(value)
@@ -85,7 +118,7 @@ def _format_one(value: Any, column: Column) -> str:
         case "float" if column.unit == "ratio":
             return f"{'+' if value >= 0 else ''}{rounded(value, _digits(value), 100)}%"
         case "float":
-            return rounded(value, 2)
+            return rounded(value, decimals)
         case "flag":
             return "yes" if value else "no"
         case _:
@@ -231,6 +264,35 @@ class Format:
             return f"{rounded(value, decimals, 100)}%"
         minus = "-" if value < 0 else ""
         return f"{minus}{self.sign}{rounded(abs(value), decimals)}"
+
+
+def parse_format(text: str) -> tuple[str, Format]:
+    """Return a measure and how it is shown, written as `conversion=percent`, `price=4` or
+    `revenue=€,0`: what is before the number, `percent`, and the number of decimals.
+
+    Raises `MeasureError` for anything else.
+
+    >>> parse_format("conversion=percent,1")
+    ('conversion', Format(sign='', places=1, percent=True))
+    """
+    name, equals, how = (part.strip() for part in text.partition("="))
+    given: dict[str, Any] = {}
+    for word in filter(None, (part.strip() for part in how.split(","))):
+        if word.isdecimal() and len(word) < 3:
+            given["places"] = int(word)
+        elif word == "percent":
+            given["percent"] = True
+        elif not re.search(r"\d", word) and len(word) <= 4:
+            given["sign"] = word
+        else:
+            given.clear()
+            break
+    if not name or not equals or not given:
+        raise MeasureError(
+            f"{text!r} does not say how a measure is shown; write conversion=percent, price=4 or "
+            f"revenue=€,0"
+        )
+    return name, Format(**given)
 
 
 def rounded(value: float | Decimal, places: int, times: int = 1) -> str:

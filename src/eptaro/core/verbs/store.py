@@ -22,7 +22,7 @@ from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, AsOf, By, MeasuredQuery, Only, Query, group_names
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join
-from eptaro.core.results.format import DisplayHint, Priority
+from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import (
     Accumulate,
@@ -176,6 +176,9 @@ class Store(Protocol):
     def measuring(self, measures: Measures) -> Store:
         """Return the same cells with some of the measures, or others that they allow."""
 
+    def formatted(self, formats: Mapping[str, Format]) -> Store:
+        """Return the same cells with some measures shown in another way."""
+
 
 @dataclass(frozen=True, eq=False)
 class MemoryStore:
@@ -220,3 +223,7 @@ class MemoryStore:
         kept = self.facts.folded.cells.tallies
         chosen = chosen_measures(measures, self.facts.measures, kept)
         return MemoryStore(replace(self.facts, measures=chosen))
+
+    def formatted(self, formats: Mapping[str, Format]) -> MemoryStore:
+        """Return the same cells with some measures shown in another way."""
+        return MemoryStore(self.facts.formatted(formats), self.file)

@@ -88,7 +88,8 @@ def _with_values(shard: ShardFiles, new: Folded, added: list[FileEntry]) -> Fold
     made = align_codes(replace(new, distinct=has), new)
     for name, values in made.distinct.items():
         words = values.to_list()[len(has[name]) :]
-        if words:
+        # A shard whose values are all blank has a file too: a missing one would be damage.
+        if words or not shard.manifest.of(shard.shard, "values", name):
             table = pa.table({VALUE: pa.array([*map(str, words)], pa.string())})
             added.append(_write_rows(shard, "values", table, name))
     return made
