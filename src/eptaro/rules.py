@@ -213,8 +213,9 @@ class Across:
     Parameters
     ----------
     columns : str or sequence of str
-        `2019..2024`, from one column through another, in their order; a pattern such as `fare *`;
-        or their names.
+        `2019..2024`, from one column through another, in their order; their names, also as one
+        text: `beef, pork, lamb`; a pattern such as `fare *`; or one such as `people_{year}`, of
+        which the part in braces is kept as the name.
     name : str
         The column that holds their names: dates, periods or groups.
     value : str
@@ -246,12 +247,22 @@ class Across:
             Where there are none.
         """
         known = [*names]
-        if not isinstance(self.columns, str):
-            for name in self.columns:
+        listed = self.columns
+        if isinstance(listed, str) and "," in listed and listed not in known:
+            listed = [name.strip() for name in listed.split(",") if name.strip()]
+        if not isinstance(listed, str):
+            for name in listed:
                 if name not in known:
                     raise InputError(f"{source}: {unknown('column', name, known)}")
-            return list(self.columns)
-        first, dots, last = self.columns.partition("..")
+            return list(listed)
+        if self._capture is not None:
+            captured = [name for name in known if self._capture.fullmatch(name)]
+            if not captured:
+                raise InputError(
+                    f"{source}: across: no column fits {self.columns!r}; {known} are there"
+                )
+            return captured
+        first, dots, last = listed.partition("..")
         if dots:
             for name in (first, last):
                 if name not in known:
@@ -260,12 +271,39 @@ class Across:
             if begin > end:
                 raise InputError(f"{source}: across: {last!r} comes before {first!r}")
             return known[begin : end + 1]
-        found = [name for name in known if fnmatchcase(name, self.columns)]
+        found = [name for name in known if fnmatchcase(name, listed)]
         if not found:
             raise InputError(
                 f"{source}: across: no column fits {self.columns!r}; {known} are there"
             )
         return found
+
+    @property
+    def _capture(self) -> re.Pattern[str] | None:
+        """The pattern that captures a part of the columns' names, where there are braces."""
+        found = _BRACES.fullmatch(self.columns) if isinstance(self.columns, str) else None
+        if found is None:
+            return None
+        return re.compile(f"{re.escape(found[1])}(.+){re.escape(found[3])}")
+
+    def labels(self, wide: Sequence[str]) -> list[str]:
+        """Return what columns across are called in the rows: their names, or the part of each that
+        the braces of a pattern capture.
+
+        Parameters
+        ----------
+        wide : sequence of str
+            The columns across.
+
+        Examples
+        --------
+        >>> Across("people_{year}", "year", "people").labels(["people_2019", "people_2020"])
+        ['2019', '2020']
+        """
+        capture = self._capture
+        if capture is None:
+            return list(wide)
+        return [found[1] for name in wide if (found := capture.fullmatch(name))]
 
     def long_names(self, names: Sequence[str], source: str) -> list[str]:
         """Return the columns of the rows that a table with these columns becomes.
@@ -293,6 +331,9 @@ class Across:
         return [*rest, self.name, self.value]
 
 
+_BRACES = re.compile(r"(.*)\{(\w+)\}(.*)")
+
+
 def across_of(given: object) -> Across | None:
     """Return what columns become rows, also of a text: `2019..2024 as year, fares`.
 
@@ -307,7 +348,8 @@ def across_of(given: object) -> Across | None:
             f"across={given!r} names no columns; write '2019..2024' or '2019..2024 as year, fares'"
         )
     if found[2] is None:
-        return Across(found[1])
+        captured = _BRACES.fullmatch(found[1])
+        return Across(found[1], captured[2]) if captured else Across(found[1])
     return Across(found[1], found[2], found[3])
 
 

@@ -120,3 +120,70 @@ class Wide(unittest.TestCase):
             found.append(json.loads(done.stdout))
         self.assertEqual(found, [found[0]] * 3)
         self.assertEqual(len(found[0]), 6)
+
+
+class Named(unittest.TestCase):
+    """Columns by a list of names, by a pattern with a part that is kept, and by names of months."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        rng = random.Random(9)
+        self.months = ["Jan", "FEB", "march", "Apr."]
+        self.rows = [(year, *(rng.randrange(100) for _ in self.months)) for year in (2023, 2024)]
+
+    def tables(self, names):
+        """Yield a frame, a CSV file and a Parquet file of the rows."""
+        columns = dict(zip(["year", *names], map(list, zip(*self.rows, strict=True)), strict=True))
+        yield columns
+        with (self.folder / "wide.csv").open("w", newline="") as file:
+            csv.writer(file).writerows([["year", *names], *self.rows])
+        yield self.folder / "wide.csv"
+        parquet.write_table(pa.table(columns), self.folder / "wide.parquet")
+        yield self.folder / "wide.parquet"
+
+    def read(self, table, **asked):
+        return (
+            ep.Daybook(table, **asked)
+            if isinstance(table, dict)
+            else ep.Daybook.read(table, **asked)
+        )
+
+    def test_months_across_with_a_year_column(self):
+        want = {
+            f"{year}-{n:02}": value
+            for year, *values in self.rows
+            for n, value in enumerate(values, 1)
+        }
+        for across in ("Jan..Apr. as month, v", "Jan, FEB, march, Apr. as month, v",
+                       ep.Across(self.months, "month", "v")):  # fmt: skip
+            for table in self.tables(self.months):
+                with self.subTest(across=across, table=type(table)):
+                    book = self.read(
+                        table, date="date(year, month, 1)", across=across, measures="s=sum(v)"
+                    )
+                    found = {row["period"]: row["s"] for row in book.recap("month").rows()}
+                    self.assertEqual({label: found[label] for label in want}, want)
+                    self.assertEqual(book.prove(book.recap("year")), 2)
+
+    def test_a_part_of_the_names_is_kept(self):
+        names = [f"sold_{meat}_t" for meat in ("beef", "pork", "lamb", "hen")]
+        want = {
+            meat: sum(row[place] for row in self.rows)
+            for place, meat in enumerate(("beef", "pork", "lamb", "hen"), 1)
+        }
+        for across, kind in (("sold_{meat}_t as meat, tons", "tons"), ("sold_{meat}_t", "value")):
+            for table in self.tables(names):
+                book = self.read(table, date="year", dates=ep.DateRules(grain="year"), by="meat",
+                                 across=across, measures=f"s=sum({kind})")  # fmt: skip
+                found = dict.fromkeys(want, 0)
+                for row in book.recap("year", by="meat").rows():
+                    found[row["meat"]] += row["s"]
+                self.assertEqual(found, want)
+        for across, said in (
+            ("sold_{x}_kg", "no column fits"),
+            ("sold_beef_t, sold_veal_t", "unknown column 'sold_veal_t'"),
+        ):
+            with self.assertRaisesRegex(ep.InputError, said):
+                ep.Daybook(
+                    next(self.tables(names)), date="year", across=across, measures="s=sum(value)"
+                )

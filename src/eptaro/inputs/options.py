@@ -105,7 +105,8 @@ class ReadOptions:
     )
     across: Across | str | None = option(
         None,
-        help="Columns that are read as rows: '2019..2024 as year, fares'.",
+        help="Columns that are read as rows: '2019..2024 as year, fares', 'beef, pork as meat, "
+        "tons' or 'people_{year} as year, people'.",
         name="columns-across",
         metavar="COLUMNS",
         heading="files",

@@ -132,7 +132,7 @@ class UnpivotedSource(SourceWrapper):
             if name not in self._wide
         }
         places = np.tile(np.arange(len(self._wide), dtype=np.int32), table.num_rows)
-        names = pa.array(self._wide, pa.string())
+        names = pa.array(self._across.labels(self._wide), pa.string())
         columns[self._across.name] = pa.DictionaryArray.from_arrays(pa.array(places), names)
         if {*self._wide} <= {*table.column_names}:
             columns[self._across.value] = _in_turn([table[name] for name in self._wide])
