@@ -110,10 +110,7 @@ def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
         case BinaryOp(how, left, right):
             for side in (left, right):
                 allowed = (Kind.NUMBER, Kind.FLAG)
-                why = f"{how!r} works on numbers"
-                if how in "+-" and kind_of(side, kinds, text) is Kind.DATE:
-                    why += "; a date moves by days with shift(date, days)"
-                _expect(side, allowed, kinds, text, why)
+                _expect(side, allowed, kinds, text, f"{how!r} works on numbers")
             return Kind.NUMBER
         case Comparison(_, left, right):
             check_alike([left, right], kinds, text, node.at)
@@ -199,6 +196,8 @@ def _expect(
         hint = ""
         if found is Kind.TEXT and isinstance(node, Name):
             hint = f"; column {node.name!r} holds text"
+        elif found is Kind.DATE and Kind.NUMBER in wanted:
+            hint = "; a date moves by days with shift(date, days)"
         raise error_at(text, node.at, f"this is {found.value}, and {why}{hint}")
 
 
