@@ -71,7 +71,7 @@ OF_ONE = [  # of books with one group column
     ("recap", ("weekday",), {"by": "all", "top": 2}), ("rhythm", ("weekday",), {"by": "all"}), ("rhythm", ("weekday", "month"), {"by": "all", "wide": True}),
     ("recap", ("quarter",), {"by": "all", "wide": True, "shares": True}), ("recap", ("year",), {"by": "who", "wide": True, "top": 3}), ("recap", ("month",), {"by": "all", "wide": True, "only": {"who": ["p1", "p22", None]}}),
     ("accumulate", ("quarter",), {"by": "all", "every": "month", "goals": {"2024-Q2": 500, ("p3", "2024-Q3"): 70, ("", "2024-Q4"): 80}}), ("compare", ("quarter",), {"by": "all", "goals": {("(blank)", "2024-Q2"): 7}, "pace": "prior year"}),
-    ("accumulate", ("year",), {"by": "all", "every": "quarter", "goals": {("p777", "2024"): 70}}), ("compare", ("year",), {"by": "all", "goals": {("p3", "2O24"): 7}}), ("recap", ("year",), {"by": "all", "top": 0}), ("recap", ("year",), {"by": "all", "top": 2, "top_within": "who"}),
+    ("accumulate", ("year",), {"by": "all", "every": "quarter", "goals": {("p777", "2024"): 70}}), ("accumulate", ("quarter",), {"by": "all", "every": "month", "goals": {("p3", f"2024-{n:02}"): n for n in range(1, 13)}}), ("compare", ("year",), {"by": "all", "goals": {f"2024-Q{n}": n for n in range(1, 5)}}), ("compare", ("year",), {"by": "all", "goals": {("p3", "2O24"): 7}}), ("recap", ("year",), {"by": "all", "top": 0}), ("recap", ("year",), {"by": "all", "top": 2, "top_within": "who"}),
     ("recap", ("year",), {"by": "all", "wide": True, "ranks": True}), ("recap", ("year",), {"by": "all", "top_within": "who"}), ("recap", ("month",), {"by": "all", "index": "2019-01"}),
 ]  # fmt: skip
 WRONG = [

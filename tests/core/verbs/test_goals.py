@@ -1,8 +1,13 @@
 """Goals: the pace at each day of a period, its end included, and the gap to it."""
 
+import datetime as dt
+import random
+import types
 import unittest
 
 import eptaro as ep
+
+START = dt.date(2023, 12, 1)
 
 DAYS = [*(f"2024-01-{n:02d}" for n in range(1, 32)), *(f"2025-01-{n:02d}" for n in range(1, 32))]
 BOOK = ep.Daybook(
@@ -70,3 +75,81 @@ class Refused(unittest.TestCase):
         ):  # fmt: skip
             with self.assertRaisesRegex(ValueError, message):
                 BOOK.accumulate(**({"within": "month", "goals": goals} | more))
+
+
+class InParts(unittest.TestCase):
+    """Goals of shorter periods add up, each at its own pace; all of them must be there."""
+
+    MONTHS = types.MappingProxyType({f"2025-{n:02d}": 31 * n for n in range(1, 13)})
+
+    def setUp(self):
+        self.rng = random.Random(4)
+        self.days = [START + dt.timedelta(n) for n in range(800)]
+        rows = [
+            (day, self.rng.choice("ab"), self.rng.randrange(1, 9))
+            for day in self.days
+            for _ in range(2)
+        ]
+        self.rows = rows
+        self.book = ep.Daybook(
+            {"on": [r[0] for r in rows], "g": [r[1] for r in rows], "x": [r[2] for r in rows]},
+            date="on", by="g", measures="s=sum(x)",
+        )  # fmt: skip
+
+    def paced(self, day, within, prior):
+        """Return what should have been reached by a day, by a loop over months."""
+        total = 0.0
+        for label, goal in self.MONTHS.items():
+            month = int(label[5:])
+            if within == "quarter" and (month - 1) // 3 != (day.month - 1) // 3:
+                continue
+            first = dt.date(2025, month, 1)
+            end = dt.date(2025 + month // 12, month % 12 + 1, 1) - dt.timedelta(1)
+            if day >= end:
+                total += goal
+            elif day >= first and not prior:
+                total += goal * ((day - first).days + 1) / ((end - first).days + 1)
+            elif day >= first:
+                then = [r for r in self.rows if (r[0].year, r[0].month) == (2024, month)]
+                total += (
+                    goal * sum(r[2] for r in then if r[0].day <= day.day) / sum(r[2] for r in then)
+                )
+        return total
+
+    def test_months_make_up_quarters_and_years(self):
+        for within in ("quarter", "year"):
+            for pace in ("straight", "prior year"):
+                table = self.book.accumulate(within, goals=self.MONTHS, pace=pace, only="2025")
+                for row in table.rows():
+                    if row["date"] != dt.date(
+                        2025, 2, 28
+                    ):  # whose counterpart is the 28th or the 29th
+                        want = self.paced(row["date"], within, pace == "prior year")
+                        self.assertAlmostEqual(
+                            row["s_goal_to_date"], want, msg=(within, pace, row["date"])
+                        )
+        (row,) = [
+            r
+            for r in self.book.compare("quarter", goals=self.MONTHS).rows()
+            if r["period"] == "2025-Q2"
+        ]
+        self.assertEqual(row["s_goal"], 31 * (4 + 5 + 6))
+
+    def test_groups_and_missing_parts(self):
+        goals = {("a", label): goal for label, goal in self.MONTHS.items()} | {("b", "2025-01"): 7}
+        found = {
+            (r["g"], r["period"]): r["s_goal"]
+            for r in self.book.compare("quarter", by="g", goals=goals).rows()
+        }
+        self.assertEqual(found["a", "2025-Q1"], 31 * (1 + 2 + 3))
+        self.assertIsNone(found["b", "2025-Q1"])  # two of its months have none
+
+    def test_what_does_not_add_up_is_refused(self):
+        for goals, within, said in (
+            ({"2025-01": 1, "2025-Q2": 2}, "year", "2025-01 is a month and 2025-Q2 a quarter; give all for one level"),
+            ({"2025": 1}, "month", "2025 is a year, and the goals of these rows are per month"),
+            ({"2025-W03": 1}, "month", "do not add up to a month"),
+            ({"2031-01": 1}, "month", "none is for a month of these rows"),
+        ):  # fmt: skip
+            with self.subTest(goals=goals), self.assertRaisesRegex(ep.QuestionError, said):
+                self.book.accumulate(within, goals=goals)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupSet
 from eptaro.core.query.view import View
@@ -43,7 +44,8 @@ def goal_columns(
     """Return the first measure's goal per period, its pace to date, and the gap to it.
 
     `goals` maps a period's label to its goal, or `(group value, label)` where the rows are
-    grouped. The straight pace is goal * days elapsed / days; `prior year` follows the
+    grouped; goals of shorter periods, such as months in a quarter, add up where there is one for
+    each. The straight pace is goal * days elapsed / days; `prior year` follows the
     share that the prior year's period had reached at the counterpart of the day. Periods
     without a goal are blank. Raises `QuestionError` for a label of no period shown.
     """
@@ -51,19 +53,24 @@ def goal_columns(
         raise QuestionError(f"goals={goals!r} must go from period labels to amounts")
     if pace not in PACES:
         raise QuestionError(unknown("value for pace", pace, PACES))
-    within, last = rows.within, rows.last
+    within = rows.within
     if within not in view.calendar.levels:
         raise QuestionError(f"goals need whole periods; within={within!r} is none")
     measure = view.facts.measures[0]
-    goal = _amounts(view, goals, rows)
-    index = np.array([view.calendar.period(str(label)).index for label in rows.labels])[rows.place]
-    first = view.calendar.first_days(index, within)
-    end = view.calendar.last_days(index, within)
+    level = _level_of(view, goals, within)
+    parts, starts = (rows, None) if level == within else _in_parts(view, rows, level)
+    goal = _amounts(view, goals, parts)
+    index = np.array([view.calendar.period(str(one)).index for one in parts.labels])[parts.place]
+    first, end = view.calendar.first_days(index, level), view.calendar.last_days(index, level)
     if pace == "straight":
-        share = (last - first + 1) / (end - first + 1)
+        share = (parts.last - first + 1) / (end - first + 1)
     else:
-        share = _prior_share(view, measure, rows, index)
+        share = _prior_share(view, measure, parts, index)
+    if starts is not None:  # a part that is over counts whole, one that has not begun not at all
+        share = np.where(parts.last < first, 0.0, np.where(parts.last >= end, 1.0, share))
     to_date = goal * share
+    if starts is not None:
+        goal, to_date = np.add.reduceat(goal, starts), np.add.reduceat(to_date, starts)
     come = reached.numbers()
     ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
     return [
@@ -104,23 +111,72 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     mine = _words(view.groups)
     named = view.global_value("goals", GroupSet(view.groups)).groups
     words = mine if named is view.groups else _words(named)
-    table = np.full((len(mine), len(names)), np.nan)
+    table, fits = np.full((len(mine), len(names)), np.nan), False
     for key, amount in goals.items():
         groups, label = list(range(len(mine))), str(key)
         if isinstance(key, tuple):
             word, label = _find_group(key[0], words), str(key[1])
             groups = [mine[word]] if word in mine else []
         if label not in names:
-            level = view.calendar.period(label).level  # a wrong label raises its own error
-            if level != rows.within:
-                raise QuestionError(
-                    f"goals: {label} is a {level}, and the goals of these rows are per "
-                    f"{rows.within}; give one for each {rows.within}"
-                )
             continue  # of a period that has no row here
+        fits = True
         table[groups, names.index(label)] = float(Decimal(str(amount)))
+    if goals and not fits:
+        shown = [str(key[1] if isinstance(key, tuple) else key) for key in goals]
+        raise QuestionError(
+            f"goals: none is for a {rows.within} of these rows ({', '.join(names[:3])}, ...): they "
+            f"are for {', '.join(shown[:3])}, ..."
+        )
     picked: NDArray[np.float64] = table[rows.group, rows.place]
     return picked
+
+
+def _level_of(view: View, goals: Goals, within: str) -> str:
+    """Return the level of the periods that goals are given for: `within`, or one whose periods make
+    up those.
+    """
+    calendar = view.calendar
+    levels: dict[str, str] = {}
+    for key in goals:
+        label = str(key[1] if isinstance(key, tuple) else key)
+        levels.setdefault(calendar.period(label).level, label)  # a wrong label raises its own error
+    if len(levels) > 1:
+        one, two = [*levels.items()][:2]
+        raise QuestionError(
+            f"goals: {one[1]} is a {one[0]} and {two[1]} a {two[0]}; give all for one level"
+        )
+    level = next(iter(levels), within)
+    if LEVELS.index(level) < LEVELS.index(within):
+        raise QuestionError(
+            f"goals: {levels[level]} is a {level}, and the goals of these rows are per {within}; "
+            f"give one for each {within} or a part of it"
+        )
+    return level
+
+
+def _in_parts(view: View, rows: GoalRows, level: str) -> tuple[GoalRows, Ints]:
+    """Return rows once for each shorter period in theirs, `(n_parts,)`, and where the parts of each
+    row begin, `(n_rows,)`.
+    """
+    calendar = view.calendar
+    whole = np.array([calendar.period(str(label)).index for label in rows.labels])
+    first, last = (
+        calendar.first_days(whole, rows.within), calendar.last_days(whole, rows.within)
+    )  # fmt: skip
+    lo, hi = calendar.index_of(first, level), calendar.index_of(last, level)
+    begins, ends = calendar.first_days(lo, level), calendar.last_days(hi, level)
+    if (begins != first).any() or (ends != last).any():
+        raise QuestionError(
+            f"goals per {level} do not add up to a {rows.within}: a {level} may lie in two of them"
+        )
+    count = (hi - lo + 1)[rows.place]
+    starts = np.cumsum(count) - count
+    row = np.repeat(np.arange(len(count)), count)
+    index = lo[rows.place][row] + np.arange(len(row)) - starts[row]
+    distinct, place = np.unique(index, return_inverse=True)
+    labels = calendar.labels(distinct, level)
+    until = np.minimum(rows.last[row], calendar.last_days(index, level))
+    return GoalRows(level, labels, rows.group[row], place, until), starts
 
 
 def _words(groups: Groups) -> dict[Any, int]:
