@@ -122,10 +122,10 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
         fits = True
         table[groups, names.index(label)] = float(Decimal(str(amount)))
     if goals and not fits:
-        shown = [str(key[1] if isinstance(key, tuple) else key) for key in goals]
+        given = [str(key[1] if isinstance(key, tuple) else key) for key in goals]
+        here, there = (", ".join([*of[:3], *["..."][: len(of) > 3]]) for of in (names, given))
         raise QuestionError(
-            f"goals: none is for a {rows.within} of these rows ({', '.join(names[:3])}, ...): they "
-            f"are for {', '.join(shown[:3])}, ..."
+            f"goals: none is for a {rows.within} of these rows ({here}): they are for {there}"
         )
     picked: NDArray[np.float64] = table[rows.group, rows.place]
     return picked
