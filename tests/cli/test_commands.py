@@ -119,6 +119,33 @@ class Answers(Commands):
         )
         self.assertIn("unknown country 'ZZ'", self.go(*asked, "--holidays", "ZZ")[2])
 
+    def test_a_measure_is_shown_as_asked_from_rows_and_from_books(self):
+        asked = ("--per", "year", "--only", "2025")
+        measured = ("--date", "on", "--measure", "share=sum(fare) / 100")
+        for into in ("kept.parquet", "kept/"):
+            self.assertEqual(
+                self.go(
+                    "fold",
+                    "rows.csv",
+                    *measured,
+                    *(["--into", into] if into[-1] == "/" else ["--out", into]),
+                )[0],
+                0,
+            )
+        for source in (("rows.csv", *measured), ("kept.parquet",), ("kept/",)):
+            for how, text in (
+                ("percent", "7.25%"),
+                ("percent,0", "7%"),
+                ("5", "0.07250"),
+                ("$", "$0.07"),
+            ):
+                with self.subTest(source=source[0], how=how):
+                    status, out, err = self.go("recap", *source, *asked, "--show", f"share={how}")
+                    self.assertEqual((status, text in out.split()), (0, True), out + err)
+            self.assertIn(
+                "unknown measure 'shar'", self.go("recap", *source, *asked, "--show", "shar=4")[2]
+            )
+
     def test_a_file_without_a_header_and_numbers_that_are_0(self):
         (self.folder / "bare.csv").write_text("2024-02-29,a,10.10\n2025-01-31,b,0.25\n")
         asked = (

@@ -1,8 +1,13 @@
 """Formats are declared once and kept by every verb, by attribute, over entries and after a merge."""
 
+import random
 import unittest
+from itertools import pairwise
+
+import numpy as np
 
 import eptaro as ep
+from eptaro.core.results.format import parse_format, shown
 
 ROWS = {"on": ["2024-12-30", "2025-01-02", "2025-01-03"], "g": ["a", "b", "a"], "x": [7, 5, 12]}
 EURO = ep.Format("€", 1)
@@ -67,6 +72,39 @@ class Shown(unittest.TestCase):
             (ep.Format("x", 0, percent=True), -0.5, "-50%"),
         ):  # fmt: skip
             self.assertEqual(form.shown(value), text)
+
+    def test_floats_have_the_decimals_that_tell_them_apart(self):
+        for values, texts in (
+            ([0.0813, 0.0847, 0.1847], ["0.0813", "0.0847", "0.1847"]), ([1.0813, 1.0847, 12.5], ["1.081", "1.085", "12.500"]),
+            ([813.0, 847.0], ["813.00", "847.00"]), ([0.5, 0.25], ["0.50", "0.25"]), ([0.0], ["0.00"]), ([np.nan, 0.125], ["", "0.125"]),
+            ([1e-9, 2e-9], ["0.000000", "0.000000"]), ([2 / 3, 1234.5], ["0.67", "1,234.50"]), ([-0.0813, 0.0847], ["-0.0813", "0.0847"]),
+        ):  # fmt: skip
+            with self.subTest(values=values):
+                self.assertEqual(shown(ep.Column.of("x", "float", values)), texts)
+        rng = random.Random(3)
+        for size in (1e-4, 1e-2, 1, 100):
+            rates = sorted({round(size * rng.uniform(1, 9), 8) for _ in range(9)})
+            far = [b for a, b in pairwise(rates) if b - a > 0.005 * rates[4]]
+            texts = shown(ep.Column.of("x", "float", rates))
+            self.assertGreaterEqual(len({*texts}), len(far) if size >= 1e-3 else 1, (size, rates))
+
+    def test_money_keeps_its_cents_and_a_percentage_its_digits(self):
+        for form, values, texts in (
+            (ep.Format("€"), [1.0813], ["€1.08"]), (ep.Format(percent=True), [0.0813, 0.0847], ["8.13%", "8.47%"]),
+            (ep.Format(percent=True, places=0), [0.0813], ["8%"]), (ep.Format(places=3), [0.08134], ["0.081"]),
+        ):  # fmt: skip
+            self.assertEqual(shown(ep.Column.of("x", "float", values, format=form)), texts)
+
+    def test_formats_in_one_word(self):
+        for text, want in (("a=4", ep.Format(places=4)), ("a = percent, 1", ep.Format(places=1, percent=True)),
+                           ("a=€,0", ep.Format("€", 0)), ("a=percent", ep.Format(percent=True))):  # fmt: skip
+            self.assertEqual(parse_format(text), ("a", want))
+        for text in ("a", "a=", "=4", "a=much more", "a=4.5", "a=123"):
+            with (
+                self.subTest(text=text),
+                self.assertRaisesRegex(ep.MeasureError, "does not say how"),
+            ):
+                parse_format(text)
 
     def test_decimals_out_of_range_and_unknown_measures_are_refused(self):
         for places in (-1, 13):
