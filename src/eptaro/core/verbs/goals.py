@@ -160,9 +160,8 @@ def _in_parts(view: View, rows: GoalRows, level: str) -> tuple[GoalRows, Ints]:
     """
     calendar = view.calendar
     whole = np.array([calendar.period(str(label)).index for label in rows.labels])
-    first, last = (
-        calendar.first_days(whole, rows.within), calendar.last_days(whole, rows.within)
-    )  # fmt: skip
+    first = calendar.first_days(whole, rows.within)
+    last = calendar.last_days(whole, rows.within)
     lo, hi = calendar.index_of(first, level), calendar.index_of(last, level)
     begins, ends = calendar.first_days(lo, level), calendar.last_days(hi, level)
     if (begins != first).any() or (ends != last).any():
