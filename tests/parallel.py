@@ -54,7 +54,7 @@ def run(name: str) -> tuple[str, int, int, list[str], str]:
 def main(folder: str) -> int:
     """Run the tests below a folder and tell what came of them."""
     sys.path.insert(0, str(ROOT))
-    begin, total, bad = time.monotonic(), 0, 0
+    begin, total, bad, left = time.monotonic(), 0, 0, 0
     suite = unittest.defaultTestLoader.discover(str(ROOT / folder), top_level_dir=str(ROOT))
     names = list(dict.fromkeys(f"{one.__module__}.{one.__qualname__}" for one in classes(suite)))
     if broken := [name for name in names if name.startswith("unittest.")]:
@@ -63,13 +63,14 @@ def main(folder: str) -> int:
     with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
         for done in as_completed([pool.submit(run, name) for name in names]):
             name, ran, failed, skipped, shown = done.result()
-            total, bad = total + ran, bad + failed
+            total, bad, left = total + ran, bad + failed, left + len(skipped)
             for reason in skipped:
                 print(f"skipped {reason}")
             if failed or not ran:
                 print(f"{name}\n{shown}", flush=True)
                 bad += not ran
-    print(f"Ran {total} tests in {time.monotonic() - begin:.0f}s: {bad or 'none'} failed")
+    seconds = time.monotonic() - begin
+    print(f"Ran {total} tests in {seconds:.0f}s: {bad or 'none'} failed, {left or 'none'} skipped")
     return bad
 
 
