@@ -367,7 +367,7 @@ class Kernel(unittest.TestCase):
                 self.assertIn(f"loops.{name}", operations, path)
 
 
-class SqlExpr(unittest.TestCase):
+class Generated(unittest.TestCase):
     """What is made from the code is current, and links lead somewhere."""
 
     def test_links_lead_somewhere(self):

@@ -269,7 +269,7 @@ class Interrupted(Commands):
             self.assertFalse(Path("r.html").exists())
 
 
-class UnpivotedSource(Commands):
+class LongTables(Commands):
     """Tables of very many rows are printed some at a time."""
 
     def test_all_rows_are_there_and_aligned(self):

@@ -188,7 +188,7 @@ def given_to(page: str) -> dict[str, Any]:
     return {"show": show, "turn": turn, "ep": ep, "HOLIDAYS": HOLIDAYS, **calendars, **BOOKS}
 
 
-class ColumnStats(unittest.TestCase):
+class Known(unittest.TestCase):
     """The pages."""
 
     def test_all_books_are_asked(self) -> None:

@@ -79,7 +79,7 @@ class Shipped(unittest.TestCase):
             )
 
 
-class SqlExpr(unittest.TestCase):
+class Made(unittest.TestCase):
     """Files of any size come from a fixed seed."""
 
     def test_two_runs_agree_and_kinds_hold_the_same(self):

@@ -180,7 +180,7 @@ class Kept(Meetings):
         self.assertTrue(book.prove(book.recap("month", by=[])))
 
 
-class TextColumn(Meetings):
+class TextKinds(Meetings):
     """What a column of text is goes by the whole column, and is the same for every use."""
 
     def test_two_columns_of_a_file(self):

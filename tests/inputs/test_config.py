@@ -12,7 +12,7 @@ from eptaro.inputs.config import read_config
 DEMO = Path(ep.__file__).parent / "demo" / "data" / "eptaro.toml"
 
 
-class ParsedDates(unittest.TestCase):
+class Meaning(unittest.TestCase):
     """What a config says holds."""
 
     def setUp(self):

@@ -255,7 +255,7 @@ class Zones(unittest.TestCase):
             self.assertEqual(book.coverage.days, days)
 
 
-class BookContext(unittest.TestCase):
+class Reasons(unittest.TestCase):
     """Refusals give their true reason; nanoseconds are a unit."""
 
     def refused(self, text, rules):

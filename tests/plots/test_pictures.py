@@ -302,7 +302,7 @@ def contrast(one: str, two: str) -> float:
     return (max(light) + 0.05) / (min(light) + 0.05)
 
 
-class StringTable(unittest.TestCase):
+class AxisMarks(unittest.TestCase):
     """Marks stand where periods begin, and their words are thinned to what fits."""
 
     def test_marks_of_days_and_periods(self):

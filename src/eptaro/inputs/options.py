@@ -26,7 +26,7 @@ from eptaro.rules import Across, DateRules, FileRules, Lookups, Numbers, date_ru
 from eptaro.timeouts import TIMEOUT
 
 Engine: TypeAlias = Literal["stream", "dask"]
-FilteredSource: TypeAlias = "Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None"
+DatabaseFilter: TypeAlias = "Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None"
 
 
 @dataclass(frozen=True)
@@ -196,7 +196,7 @@ _NOT_IN_SQL = {  # what a database does not do, and what does
 class SqlOptions(ReadOptions):
     """The same of a table in a database; `Daybook.from_sql` describes each."""
 
-    only: FilteredSource = None
+    only: DatabaseFilter = None
     timeout: float = TIMEOUT
 
     def __post_init__(self) -> None:

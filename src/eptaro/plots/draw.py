@@ -28,7 +28,7 @@ from eptaro.plots.changes import draw_changes, draw_steps
 from eptaro.plots.groups import group_names
 from eptaro.plots.heatmaps import draw_heat, draw_sheet
 from eptaro.plots.page import Page
-from eptaro.plots.series import DatePattern, draw_periods, draw_trailing
+from eptaro.plots.series import Form, draw_periods, draw_trailing
 from eptaro.plots.theme import PictureOptions
 from eptaro.plots.todate import draw_day_by_day, draw_to_date
 
@@ -36,7 +36,7 @@ Drawer = Callable[[Result, Page, Sequence[str]], None]
 Kinds = dict[str, Drawer]
 
 _MOST_MEASURES = 4
-_FORMS: tuple[DatePattern, ...] = ("bars", "lines", "areas", "dots")
+_FORMS: tuple[Form, ...] = ("bars", "lines", "areas", "dots")
 _OF_ANY: Kinds = {"bars": draw_attribute, "heat": draw_heat}  # what asks nothing of the verb
 
 

@@ -24,12 +24,12 @@ from eptaro.plots.page import Page
 from eptaro.plots.timeaxis import day_marks, set_marks, thinned_periods
 from eptaro.plots.words import end_labels, format_number, of_one_size
 
-DatePattern: TypeAlias = Literal["bars", "lines", "areas", "dots"]
+Form: TypeAlias = Literal["bars", "lines", "areas", "dots"]
 _LABELLED = 16  # bars that have room for their figure
 _NAME = 7.2  # dots of a letter in a name at a line's end
 
 
-def draw_periods(table: Result, page: Page, measures: Sequence[str], form: DatePattern) -> None:
+def draw_periods(table: Result, page: Page, measures: Sequence[str], form: Form) -> None:
     """Draw the periods of a recap in one form, unfinished ones hatched or dotted.
 
     Bars have a panel for each group, or for each measure where there are several; other forms
@@ -65,7 +65,7 @@ def _titles(measures: Sequence[str]) -> list[str]:
     return [name.replace("_", " ") if len(measures) > 1 else "" for name in measures]
 
 
-def _right(table: Result, form: DatePattern) -> float:
+def _right(table: Result, form: Form) -> float:
     """Return the room at the right for the names of lines."""
     names = group_names(table)
     if not names or form == "bars":
@@ -163,7 +163,7 @@ def bar_edges(count: int) -> tuple[float, float]:
 
 
 def _period_lines(
-    page: Page, axes: Any, groups: Sequence[Group], per: str, name: str, form: DatePattern
+    page: Page, axes: Any, groups: Sequence[Group], per: str, name: str, form: Form
 ) -> None:
     """Draw periods as points in a row, joined or not, a line for each group."""
     firsts: dict[str, int] = {}
@@ -203,12 +203,7 @@ def _end(x: Any, y: Any, name: str, colour: str) -> tuple[float, float, str, str
 
 
 def draw_line(
-    page: Page,
-    axes: Any,
-    points: tuple[Any, Any],
-    whole: Any,
-    colour: str | None,
-    form: DatePattern,
+    page: Page, axes: Any, points: tuple[Any, Any], whole: Any, colour: str | None, form: Form
 ) -> None:
     """Draw one line; where its values are not whole it is dotted."""
     x, y = points
@@ -229,7 +224,7 @@ def draw_line(
         axes.plot(x[~whole], y[~whole], "o", color=shade, mfc=page.theme.paper, ms=4, zorder=depth)
 
 
-def _from_zero(axes: Any, values: Any, form: DatePattern) -> None:
+def _from_zero(axes: Any, values: Any, form: Form) -> None:
     """Begin the scale at 0 where nothing is below, with a little room above."""
     axes.margins(y=0.08)
     axes.autoscale_view()
@@ -239,7 +234,7 @@ def _from_zero(axes: Any, values: Any, form: DatePattern) -> None:
         axes.axhline(0, color="0.5", lw=0.8)
 
 
-def draw_trailing(table: Result, page: Page, measures: Sequence[str], form: DatePattern) -> None:
+def draw_trailing(table: Result, page: Page, measures: Sequence[str], form: Form) -> None:
     """Draw rolling windows over the days that they end on."""
     query = query_of(table, Trail)
     days = table.column("date").data.astype(np.int64)
@@ -263,7 +258,7 @@ def draw_trailing(table: Result, page: Page, measures: Sequence[str], form: Date
             _own_points(page, axes, table, stem, days)
 
 
-def _windows(page: Page, axes: Any, groups: Sequence[Group], stem: str, form: DatePattern) -> None:
+def _windows(page: Page, axes: Any, groups: Sequence[Group], stem: str, form: Form) -> None:
     name = f"{stem}_trailing"
     ends, values, dates = [], [], []
     for group in reversed(groups):

@@ -109,7 +109,7 @@ def _lookup(one: Lookup) -> dict[str, Any]:
     }
 
 
-Parts = Mapping[int, Callable[[], Folded]]
+ShardParts = Mapping[int, Callable[[], Folded]]
 
 
 def put_files(
@@ -159,7 +159,7 @@ def put_folded(
     count = shards_in(folder, shards)
     if count is None:
         count = shards_for(folded.cells.axis.size) if folded.groups.names else 1
-    parts: Parts = {n: partial(_as_given, part) for n, part in partition_cells(folded, count)}
+    parts: ShardParts = {n: partial(_as_given, part) for n, part in partition_cells(folded, count)}
     work = partial(write_shards, parts)
     return put_shards(
         folder, without_cells(folded), work, options_given, count, out=out, force=force
@@ -207,7 +207,7 @@ def put_shards(
         return change.commit(done)
 
 
-def write_shards(parts: Parts, change: Transaction) -> dict[int, Rewritten]:
+def write_shards(parts: ShardParts, change: Transaction) -> dict[int, Rewritten]:
     """Write the shards that have new rows, several side by side."""
     done = 0
 

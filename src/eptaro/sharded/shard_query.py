@@ -203,7 +203,7 @@ def _hashes(value: Any) -> Iterable[int]:
 
 
 WantedGroups = Mapping[str, Sequence[Any]]
-StringTable = frozenset[tuple[str, str]]  # columns, and what groups are called in them
+GroupNames = frozenset[tuple[str, str]]  # columns, and what groups are called in them
 
 
 def reduce_groups(
@@ -284,11 +284,11 @@ def _may_be_blank(value: Any) -> bool:
     return value is not None and str(value) in ("", BLANK)
 
 
-def _match_words(shard: int, folded: Folded, names: WantedGroups) -> StringTable:
+def _match_words(shard: int, folded: Folded, names: WantedGroups) -> GroupNames:
     """Return what groups of a shard are called of some words, with their columns."""
     found = values_present(folded.groups, names)
     return frozenset((name, str(value)) for name, values in found.items() for value in values)
 
 
-def _either(one: StringTable, two: StringTable) -> StringTable:
+def _either(one: GroupNames, two: GroupNames) -> GroupNames:
     return one | two

@@ -15,7 +15,7 @@ from eptaro.core.results.column import Column
 from tests.books import book_of_folded
 
 
-class TextColumn(unittest.TestCase):
+class Texts(unittest.TestCase):
     """Against Python, text by text."""
 
     def words(self, seed: int, count: int) -> np.ndarray:
@@ -60,7 +60,7 @@ class TextColumn(unittest.TestCase):
                 self.assertEqual({texts[coded.codes[n]]: n for n in met.values()}, met)
 
 
-class ShardBuffers(unittest.TestCase):
+class SideBySide(unittest.TestCase):
     """Several at once are what they are one after the other."""
 
     def test_last_rows_of_a_day_are_those_of_the_last_piece(self):

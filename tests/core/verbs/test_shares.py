@@ -142,7 +142,7 @@ class Shares(unittest.TestCase):
         self.assertAlmostEqual(total["s_running_share"], 1)
 
 
-class Max(unittest.TestCase):
+class Top(unittest.TestCase):
     """Groups of several columns, over all and within each value of some."""
 
     def setUp(self):
@@ -201,7 +201,7 @@ class Max(unittest.TestCase):
                 self.book.recap("year", by=["a", "b"], **options)
 
 
-class BackgroundTask(unittest.TestCase):
+class Indexes(unittest.TestCase):
     """Indexes, shares of a cross-tab, growth per year."""
 
     BOOK = ep.Daybook(

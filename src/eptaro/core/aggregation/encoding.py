@@ -15,7 +15,7 @@ from eptaro.core.kernels.gathering import count_below
 from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.reading import ends
 from eptaro.core.kernels.sorting import joined_runs
-from eptaro.core.kernels.texts import TextColumn, hashes_of_texts
+from eptaro.core.kernels.texts import Texts, hashes_of_texts
 from eptaro.core.results.column import Column, Kind
 from eptaro.errors import InputError
 
@@ -87,7 +87,7 @@ class StringTable:
     def __len__(self) -> int:
         return len(self._keys)
 
-    def number(self, words: TextColumn) -> NDArray[np.int32] | None:
+    def number(self, words: Texts) -> NDArray[np.int32] | None:
         """Return the number of each of some different texts; None, and nothing is met then, where
         hashes do not distinguish texts .
         """
@@ -105,7 +105,7 @@ class StringTable:
         self._met[before : before + len(fresh)] = fresh
         return numbers if (self._met[numbers] == words).all() else None
 
-    def values(self) -> TextColumn:
+    def values(self) -> Texts:
         """Return all texts by their numbers."""
         return self._met[: len(self)]
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.sorting import stable_order
-from eptaro.core.kernels.texts import TextColumn, order_of_texts
+from eptaro.core.kernels.texts import Texts, order_of_texts
 from eptaro.core.results.column import Column, LazyColumn, TiledArray
 from eptaro.core.results.format import BLANK
 from eptaro.errors import QuestionError, unknown
@@ -65,10 +65,10 @@ def natural_order(choices: Column) -> Ints:
     return order_of_texts(words)
 
 
-def words_of(choices: Column) -> TextColumn:
+def words_of(choices: Column) -> Texts:
     """Return the values of a column of texts, none of which is blank."""
     assert choices.choices is not None
-    found: TextColumn = choices.choices[choices.data].astype(object, copy=False)
+    found: Texts = choices.choices[choices.data].astype(object, copy=False)
     return found
 
 

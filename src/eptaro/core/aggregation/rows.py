@@ -122,7 +122,7 @@ class RowCellIndex:
         return places
 
 
-StringTable = Sequence[NDArray[np.int64]]
+CellWords = Sequence[NDArray[np.int64]]
 
 _LARGEST_SUMMED = 1 << 62  # values from there on are added up apart
 
@@ -168,7 +168,7 @@ class Step:
         found.values = values
         return found
 
-    def tally(self, words: StringTable, cells_of: RowCellIndex) -> Tally:
+    def tally(self, words: CellWords, cells_of: RowCellIndex) -> Tally:
         """Return the result of all rows."""
         raise NotImplementedError
 
@@ -178,7 +178,7 @@ class Counted(Step):
 
     op = Op.ROWS
 
-    def tally(self, words: StringTable, cells_of: RowCellIndex) -> Sum:
+    def tally(self, words: CellWords, cells_of: RowCellIndex) -> Sum:
         """Return how many rows each cell has."""
         return Sum(contiguous(words[0]))
 
@@ -215,7 +215,7 @@ class _Summed(Step):
         op = Op.PACKED_FLOATS if self._column.kind == "float" else Op.PACKED
         return self.plan()._replace(op=op, shift=bits)
 
-    def tally(self, words: StringTable, cells_of: RowCellIndex) -> Sum:
+    def tally(self, words: CellWords, cells_of: RowCellIndex) -> Sum:
         whole: NDArray[Any] = contiguous(words[0])
         halves = self.op in (Op.SUM_HALVES, Op.SUM_FLOATS_HALVES)
         if halves:
@@ -246,7 +246,7 @@ class _Squared(Step):
         else:
             self.op = Op.SQUARE_LIMBS if limbs else Op.SQUARE
 
-    def tally(self, words: StringTable, cells_of: RowCellIndex) -> Squares:
+    def tally(self, words: CellWords, cells_of: RowCellIndex) -> Squares:
         column, size = self._column, len(words[0])
         limbs = 3 if self.op in (Op.SQUARE_LIMBS, Op.SQUARE_FLOATS_LIMBS) else 1
         whole: NDArray[Any] = contiguous(words[0])
@@ -270,7 +270,7 @@ class _Kept(Step):
     def __init__(self, column: Column) -> None:
         self._column = column
 
-    def tally(self, words: StringTable, cells_of: RowCellIndex) -> ValueLists:
+    def tally(self, words: CellWords, cells_of: RowCellIndex) -> ValueLists:
         column = self._column
         found = cells_of.in_order(column.data, column.filled_mask(slice(None)))
         return ValueLists(*found, column.kind, column.scale)
@@ -285,7 +285,7 @@ class _Picked(Step):
             self.op = _PICKED[which]
             self.values, self.filled = _without(column, None), column.valid
 
-    def tally(self, words: StringTable, cells_of: RowCellIndex) -> SelectedValues:
+    def tally(self, words: CellWords, cells_of: RowCellIndex) -> SelectedValues:
         column, times = self._column, self._batch.times
         if self.op is None:
             filled = column.filled_mask(slice(None))

@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Ints
 
 Hashes = NDArray[np.uint64]
-TextColumn = NDArray[Any]  # of str
+Texts = NDArray[Any]  # of str
 OFFSET, PRIME = np.uint64(0xCBF29CE484222325), np.uint64(0x00000100000001B3)
 _LANE = 8  # bytes that are compared at once
 _LONG = 64  # bytes; texts beyond are compared one by one
 _FEW = 1 << 10
 
 
-def _as_bytes(words: TextColumn) -> tuple[NDArray[np.uint8], Ints]:
+def _as_bytes(words: Texts) -> tuple[NDArray[np.uint8], Ints]:
     """Return the UTF-8 bytes of texts one after the other, and how many each has."""
     joined = "".join(words.tolist()).encode()
     lengths = np.fromiter(map(len, words), np.int64, len(words))
@@ -26,7 +26,7 @@ def _as_bytes(words: TextColumn) -> tuple[NDArray[np.uint8], Ints]:
     return np.frombuffer(joined, np.uint8), lengths
 
 
-def hashes_of_texts(words: TextColumn) -> Hashes:
+def hashes_of_texts(words: Texts) -> Hashes:
     """Return the FNV-1a hash of each text in 64 bits, over its UTF-8 bytes.
 
     >>> [hex(one) for one in hashes_of_texts(np.array(["", "a", "foobar"], object)).tolist()]
@@ -61,7 +61,7 @@ def hashes_of_numbers(numbers: Ints) -> Hashes:
     return found
 
 
-def order_of_texts(words: TextColumn, *, by_size: bool = False) -> Ints:
+def order_of_texts(words: Texts, *, by_size: bool = False) -> Ints:
     """Return the order of texts by their letters; `by_size`, the shorter come first.
 
     >>> order_of_texts(np.array(["b", "ab", "a", "é"], object)).tolist()
@@ -82,7 +82,7 @@ def order_of_texts(words: TextColumn, *, by_size: bool = False) -> Ints:
     return np.lexsort(keys)
 
 
-def _one_by_one(words: TextColumn, by_size: bool) -> Ints:
+def _one_by_one(words: Texts, by_size: bool) -> Ints:
     every = words.tolist()
     if by_size:
         return np.array(sorted(range(len(every)), key=lambda i: (len(every[i]), every[i])), int)
