@@ -380,12 +380,14 @@ class Answers(Meetings):
         with self.assertRaisesRegex(ep.InputError, "line|row|long"):
             ep.Daybook.read(path, date="on", measures="v=count()")
 
-    def test_goals_of_another_level_are_refused(self):
+    def test_goals_of_a_wider_level_are_refused_and_parts_without_a_goal_leave_a_blank(self):
         book = ep.Daybook(
             {"on": ["2024-01-02", "2025-01-05"], "x": [1, 2]}, date="on", measures="v=sum(x)"
         )
-        with self.assertRaisesRegex(ep.EptaroError, "2025-01"):
-            book.accumulate("year", goals={"2025-01": 5})
+        with self.assertRaisesRegex(ep.QuestionError, "2025 is a year"):
+            book.accumulate("month", goals={"2025": 5})
+        table = book.accumulate("year", goals={"2025-01": 5})
+        self.assertEqual({row["v_goal"] for row in table.rows()}, {None})
 
     def test_stages_without_a_whole_period(self):
         book = ep.Daybook({"on": ["2025-01-10", "2025-01-20"], "x": [5, 6]}, date="on",
