@@ -14,7 +14,9 @@ from eptaro.core.kernels.room import allocate, on_disk
 from eptaro.core.kernels.sorting import distinct_cells, joined_runs
 
 _DENSE = np.empty(0, np.int64)
-MOST_DENSE = 1 << 24  # cells; beyond, only occupied cells are kept
+# Cells; beyond, only occupied cells are kept. A dense axis needs no search for a cell, but room for
+# every day of every group, which for many groups with few days each is mostly empty.
+MOST_DENSE = 1 << 24
 
 
 @dataclass(frozen=True, eq=False)

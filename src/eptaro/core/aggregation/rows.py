@@ -124,11 +124,11 @@ class RowCellIndex:
 
 CellWords = Sequence[NDArray[np.int64]]
 
-_LARGEST_SUMMED = 1 << 62  # values from there on are added up apart
-
-
+# Two values below it add up in 64 bits; larger ones are added up apart, as Python integers.
+_LARGEST_SUMMED = 1 << 62
+# The nearest whole number of a float below it is exact, also while rows are counted in one word.
 _MOST_PACKED = 1 << 51
-_ROOM = 62  # bits of a count and a sum in one word
+_ROOM = 62  # bits of a count and a sum in one word: the sign and one bit against overflow are left
 _PICKED = {"min": Op.LEAST, "max": Op.LARGEST, "first": Op.FIRST, "last": Op.LAST}
 
 
@@ -200,6 +200,8 @@ class _Summed(Step):
         self._beyond = _rows_from(column, 0, _LARGEST_SUMMED, most)
         self.values = _without(column, self._beyond)
         self.moves = self.filled is None and self._beyond is None
+        # By the extent alone it is known whether any sum could overflow: most never can, and are
+        # spared the second word.
         halves = min(most, _LARGEST_SUMMED) * len(column) >= bigint.ROOM
         if column.kind == "float":
             self.op = Op.SUM_FLOATS_HALVES if halves else Op.SUM_FLOATS
@@ -208,6 +210,7 @@ class _Summed(Step):
 
     def packed(self, rows: int) -> Plan | None:
         bits = rows.bit_length()
+        # Count and sum share a word, and with it one write to memory per row, where both fit.
         if self._beyond is not None or (self._most + 1) * rows >= 1 << (_ROOM - bits):
             return None
         if self._most >= _MOST_PACKED:
@@ -509,6 +512,6 @@ def _fold_part(
 
 def _cuts(cells: NDArray[Any], parts: int) -> list[slice]:
     """Return about as many parts of cells that are in order, none of which shares a cell."""
-    near = len(cells) * np.arange(1, parts) // parts
+    near = len(cells) * np.arange(1, parts) // parts  # then back to where that cell begins
     ends = np.unique(np.searchsorted(cells, cells[near])).tolist()
     return [slice(*cut) for cut in zip([0, *ends], [*ends, len(cells)], strict=True)]

@@ -21,7 +21,9 @@ _EVERY = np.empty(0, np.int64)
 
 
 def add_cells(cells: Array, target: Ints, size: int) -> Array:
-    """Return cells on others: cell i goes to `target[i]`, several add up, -1 is left out."""
+    """Return cells on others, `(size,)`: cell i goes to `target[i]`, several add up, -1 is left
+    out. `cells` is `(n_cells,)`, `target` `(n_cells,) int64`.
+    """
     out = allocate(size, cells.dtype, cells)
     if cells.dtype == object:
         keep = target >= 0
@@ -42,7 +44,9 @@ def _scatter(cells: Array, target: Ints, out: Array) -> None:
 
 
 def running_sums(cells: Array) -> Array:
-    """Return running sums with a leading zero."""
+    """Return running sums with a leading zero, `(n_cells + 1,)`, so that the sum of a range of
+    cells is the difference of two of them.
+    """
     out = allocate(len(cells) + 1, cells.dtype, cells)
     np.cumsum(cells, out=out[1:])
     return out
@@ -67,11 +71,12 @@ def added_together(parts: Sequence[Array], onto: Sequence[Ints | None], size: in
 def bounds(
     keys: Ints | None, group: Ints, first: Ints, last: Ints, begin: int, width: int
 ) -> tuple[Ints, Ints]:
-    """Return the first cell of each span of days, and the one after its last.
+    """Return the first cell of each span of days, and the one after its last, `(n_spans,) int64`
+    each.
 
-    A group has the cells of `width` days from `begin` on. With `keys`, in order, only the cells are
-    there whose number, `group * width + day - begin`, is among them. A span that holds no days
-    holds no cells.
+    `group`, `first` and `last` are `(n_spans,)`, days as ordinals. A group has the cells of `width`
+    days from `begin` on. With `keys`, in order, only the cells are there whose number,
+    `group * width + day - begin`, is among them. A span that holds no days holds no cells.
 
     >>> spans = np.array([[6, 6], [7, 9]])
     >>> lo, hi = bounds(np.array([0, 3, 4]), np.array([0, 1]), *spans, 6, 3)

@@ -29,8 +29,10 @@ def in_cell_order(
     """Return the cells of rows in order, and the values in the order of their cells, those of
     one cell as they came.
 
-    The cell of a row is `slot * width + day - first`, of which days or slots may be empty; it
-    must be below `size`. Cells are int32 where these hold them. Raises `IndexError` for others.
+    `days` is `(n_rows,) int32` or empty, `slots` `(n_rows,)` whole numbers or empty, `values`
+    `(n_rows,)` of any type of 4 or 8 bytes; both results have `n_rows` entries. The cell of a row
+    is `slot * width + day - first`, of which days or slots may be empty; it must be below `size`.
+    Cells are int32 where these hold them. Raises `IndexError` for others.
 
     >>> none = np.empty(0, np.int64)
     >>> found = in_cell_order(np.array([8, 7, 8], np.int32), none, 7, 1, np.array([1, 2, 3]), 2)
@@ -45,6 +47,8 @@ def in_cell_order(
         cells = every[order].astype(np.int32 if size < 1 << 31 else np.int64)
         return spill(cells, slots), spill(values[order], slots)
     loops, rows = dispatch.loops, len(values)
+    # A radix sort in two steps: rows are dealt to parts of neighbouring cells, then each part,
+    # which stays in the processor's cache, is put in order by the lower bits of its cells.
     bits = max(size - 1, 0).bit_length()
     shift = min(max(bits - _PARTS_BITS, min(bits, _WITHIN_BITS)), 32)
     parts = (max(size - 1, 0) >> shift) + 1
@@ -138,8 +142,8 @@ def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
 
 
 def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
-    """Return which rows are the first of their owner with their value; owners and values are
-    whole numbers from 0.
+    """Return which rows are the first of their owner with their value, `(n_rows,) bool`; owners and
+    values are whole numbers from 0, `(n_rows,) int64` each.
 
     >>> met_first(np.array([0, 0, 1, 0]), np.array([7, 8, 7, 7])).tolist()
     [True, True, True, False]
@@ -165,6 +169,7 @@ def stable_order(keys: Array) -> Ints:
     most = int(keys.max(initial=0))
     if most >= 1 << 32:
         return np.argsort(keys, kind="stable")
+    # NumPy sorts 16 bits by counting, so two passes over halves beat one comparison sort.
     order = np.argsort(keys.astype(np.uint16), kind="stable")  # of the low 16 bits
     if most < 1 << 16:
         return order
@@ -172,14 +177,18 @@ def stable_order(keys: Array) -> Ints:
 
 
 def rank_rows(*keys: NDArray[Any]) -> Ints:
-    """Return the place of each row in the order of the last key, then the one before, ..."""
+    """Return the place of each row, `(n_rows,) int64`, in the order of the last key, then the one
+    before, as `numpy.lexsort` takes them.
+    """
     ranks = np.empty(len(keys[0]), np.int64)
     ranks[np.lexsort(keys)] = np.arange(len(ranks))
     return ranks
 
 
 def time_keys(days: NDArray[Any], times: Ints) -> Ints:
-    """Return numbers that are in the order of days and times, equal where both are."""
+    """Return numbers, `(n_rows,) int64`, that are in the order of days and times, equal where both
+    are.
+    """
     order = np.lexsort((times, days))
     later = (np.diff(days[order]) != 0) | (np.diff(times[order]) != 0)
     found = np.empty(len(order), np.int64)
