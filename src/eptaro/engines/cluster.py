@@ -140,7 +140,7 @@ def submit_parts(
             rows = Transactions(every, how.spec)
             how = replace(how, decided=every.settle(rows.columns_read().numbers))
         tasks += [(part, None) for part in parts_of(source, part_rows)]
-    later = replace(how, decided=_untold(how.decided))
+    later = replace(how, decided=_without_evidence(how.decided))
     return [
         cluster.submit(
             fold_part, part, frame, number, later if number else how, retries=RETRIES, pure=False
@@ -149,7 +149,9 @@ def submit_parts(
     ]
 
 
-def _untold(decided: Mapping[str, tuple[NumberRules, str]]) -> dict[str, tuple[NumberRules, str]]:
+def _without_evidence(
+    decided: Mapping[str, tuple[NumberRules, str]],
+) -> dict[str, tuple[NumberRules, str]]:
     """Return rules without their evidence, which the first part reports for all."""
     return {name: (rules, "") for name, (rules, _) in decided.items()}
 

@@ -138,7 +138,7 @@ def _number_combinations(source: Source, names: list[str]) -> tuple[Ints, GroupE
     return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
 
 
-def _told_apart(source: Source, names: list[str]) -> Ints:
+def _number_distinct(source: Source, names: list[str]) -> Ints:
     """Return for each row a number that rows of the same values share."""
     tables = list(source.batches(ColumnRequest(names[0], names[1:])))
     numbers, bound = np.zeros(sum(table.num_rows for table in tables), np.int64), 1
@@ -162,7 +162,7 @@ def look_for_duplicates(source: Source, keys: list[str], found: Findings, total:
         if total > _MOST_ROWS and names is not keys:
             found.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
             continue
-        numbers = _told_apart(source, list(dict.fromkeys(names)))
+        numbers = _number_distinct(source, list(dict.fromkeys(names)))
         _, firsts, counts = np.unique(numbers, return_index=True, return_counts=True)
         extra = int((counts - 1).sum())
         detail = ""

@@ -63,7 +63,7 @@ class Transactions:
         assert formulas.kinds is not None
         self._kinds = formulas.kinds
         self._source, self._date, self._by = source, date, spec.by
-        formulas = self._with_said(planes, formulas)
+        formulas = self._find_picked_texts(planes, formulas)
         self._codes = sorted({p.column for p in planes if p.what == "codes"})
         self._numbers = sorted(
             {p.column for p in planes if p.what not in ("rows", "filled", "codes")} - self._said
@@ -82,7 +82,7 @@ class Transactions:
         self.zone: str | None = None  # of the dates, where they keep one and none is given
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
-    def _with_said(self, planes: list[Plane], formulas: Formulas) -> Formulas:
+    def _find_picked_texts(self, planes: list[Plane], formulas: Formulas) -> Formulas:
         """Find the columns that texts or dates are picked from, and let their formulas know."""
         self._said: set[str] = set()
         kinds = {**self._kinds, self._date: Kind.DATE}

@@ -15,7 +15,7 @@ from eptaro.plots.groups import calendar_of, group_names, panels_of, parts_of, q
 from eptaro.plots.page import MOST_PANELS, Page
 from eptaro.plots.series import bar_edges, draw_bars
 from eptaro.plots.timeaxis import Marks, set_marks, thinned_periods
-from eptaro.plots.words import compact, format_number, of_one_size, told_apart
+from eptaro.plots.words import compact, format_number, of_one_size, shorten_distinctly
 
 
 def draw_attribute(table: Result, page: Page, measures: Sequence[str]) -> None:
@@ -41,7 +41,7 @@ def _attribute(page: Page, axes: Any, part: Result, key: str, name: str) -> None
     draw_bars(page, axes, column, tips)
     room = page.dots(axes)[0]
     if max(map(len, labels)) * 6.6 + 10 > room / len(labels) and len(labels) <= 12:
-        labels = told_apart(labels, max(int(room / len(labels) / 6.8), 3))
+        labels = shorten_distinctly(labels, max(int(room / len(labels) / 6.8), 3))
     words = Marks([float(at) for at in range(len(labels))], labels)
     set_marks(page, axes, words, *bar_edges(len(labels)))
 
@@ -84,7 +84,7 @@ def _card_labels(table: Result, letters: int) -> list[str]:
     several = len(set(table.column("calendar").to_list())) > 1
     keys = ("level", "period", *(["calendar"] if several else []))
     named = zip(*(table.column(key).to_list() for key in keys), strict=True)
-    return told_apart([*dict.fromkeys(" ".join(map(str, row)) for row in named)], letters)
+    return shorten_distinctly([*dict.fromkeys(" ".join(map(str, row)) for row in named)], letters)
 
 
 def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str]) -> None:

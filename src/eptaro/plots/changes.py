@@ -12,7 +12,7 @@ from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 from eptaro.plots.groups import group_name, group_names
 from eptaro.plots.page import Page
-from eptaro.plots.words import format_change, format_number, told_apart
+from eptaro.plots.words import format_change, format_number, shorten_distinctly
 
 _MOST, _STEPS = 30, 15
 
@@ -94,7 +94,7 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     order = np.sort(np.array(lead.largest(_MOST), int))
     order = order[np.argsort(lead.change[order], kind="stable")]
     letters = 26 if len(measures) == 1 or page.width >= 1100 else 16
-    words = told_apart([lead.word(i) for i in order], letters)
+    words = shorten_distinctly([lead.word(i) for i in order], letters)
     longest = max(map(len, words), default=1)
     left = min(longest * 7.4 + 46, page.width * 0.3)
     if len(measures) == 1:
@@ -155,7 +155,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
     change = found.change
     fair, order = ~np.isnan(change), found.largest(len(change))
-    words = told_apart([found.word(i) for i in order[:_STEPS]], 18)
+    words = shorten_distinctly([found.word(i) for i in order[:_STEPS]], 18)
     steps = [
         (word, float(change[i]), found.tip(i, column))
         for word, i in zip(words, order, strict=False)

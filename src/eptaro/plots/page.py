@@ -16,7 +16,7 @@ from eptaro.core.results.format import visible
 from eptaro.core.results.result import Result
 from eptaro.outputs.files import replace_whole
 from eptaro.plots.theme import PictureOptions, Theme, check_ending, new_figure
-from eptaro.plots.words import compact, told_apart
+from eptaro.plots.words import compact, shorten_distinctly
 from eptaro.presentation.headline import footer, headline
 
 _SVG = "http://www.w3.org/2000/svg"
@@ -247,7 +247,7 @@ class Page:
         head = above + (22 if any(names) else 4)
         made: list[Any] = []
         letters = self._fits(9.5, room=wide - left - right)
-        for place, name in enumerate(told_apart(names, letters)):
+        for place, name in enumerate(shorten_distinctly(names, letters)):
             row, column = divmod(place, across)
             x, y = _EDGE - 10 + column * wide, top - (row + 1) * high
             shared = {"sharey": made[0]} if made and same_scale else {}

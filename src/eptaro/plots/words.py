@@ -25,11 +25,11 @@ def elide(text: str, most: int = 26) -> str:
     return f"{text[:head]}…{text[len(text) - (most - 1 - head) :]}"
 
 
-def told_apart(texts: Sequence[str], most: int) -> list[str]:
+def shorten_distinctly(texts: Sequence[str], most: int) -> list[str]:
     """Return texts of at most so many letters of which none looks like another that it is not:
     where the middle is what differs, it stays, and what they begin with is left out.
 
-    >>> told_apart(["Warehouse 12 north-east", "Warehouse 13 north-east"], 15)
+    >>> shorten_distinctly(["Warehouse 12 north-east", "Warehouse 13 north-east"], 15)
     ['…12 north-east', '…13 north-east']
     """
     short = [elide(text, most) for text in texts]
@@ -44,7 +44,9 @@ def told_apart(texts: Sequence[str], most: int) -> list[str]:
             continue
         begin = max(found[0].rfind(mark, 0, same) + 1 for mark in " -_,")
         cut = begin if same - begin < most // 2 and begin > 1 else same
-        words |= zip(found, told_apart([f"…{text[cut:]}" for text in found], most), strict=True)
+        words |= zip(
+            found, shorten_distinctly([f"…{text[cut:]}" for text in found], most), strict=True
+        )
     seen: dict[str, int] = {}
     for text, word in words.items():  # two that end alike may begin unlike
         seen[word] = seen.get(word, 0) + 1

@@ -26,8 +26,8 @@ from eptaro.presentation.words import (
     format_value,
     group_named,
     group_noun,
+    headline_measures,
     largest_of,
-    measures_told,
     sentence,
     uncovered,
     value_over,
@@ -168,7 +168,7 @@ def _sentences(table: Result, answer: ViewLineage, query: Compare, row: int) -> 
     when, before = _when(answer, query, row), _before(answer, query, row)
     place = int(answer.rows[row])
     apart = _apart(answer, place)
-    for number, measure in enumerate(measures_told(answer)):
+    for number, measure in enumerate(headline_measures(answer)):
         change = _change_of(answer, measure)
         if change is None:
             continue
@@ -401,7 +401,7 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     labels = [str(label) for label in labelling()]
     seen = Days(view.seen.lo, view.seen.hi)
     when = f"in {labels[0]}" if len(labels) == 1 and complete[0] else f"from {seen}"
-    for number, measure in enumerate(measures_told(answer)):
+    for number, measure in enumerate(headline_measures(answer)):
         total = value_over(view, measure, seen)
         yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {format_value(total)}."
         if number or total.kind in NO_NUMBERS:
@@ -478,7 +478,7 @@ def describe_accumulate(table: Result, answer: ViewLineage) -> str:
 
 
 def _accumulate_sentences(answer: ViewLineage, query: Accumulate) -> Iterator[str]:
-    for number, measure in enumerate(measures_told(answer)):
+    for number, measure in enumerate(headline_measures(answer)):
         found = _last_row(answer, f"{measure.name}_to_date")
         if found is None:
             return
@@ -505,7 +505,7 @@ def describe_trail(table: Result, answer: ViewLineage) -> str:
 
 
 def _trail_sentences(table: Result, answer: ViewLineage, query: Trail) -> Iterator[str]:
-    for number, measure in enumerate(measures_told(answer)):
+    for number, measure in enumerate(headline_measures(answer)):
         name = f"{measure.name}_trailing"
         found = _last_row(answer, name)
         if found is None:  # a weighted mean has no days of its own

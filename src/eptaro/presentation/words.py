@@ -126,7 +126,7 @@ def group_named(answer: ViewLineage, row: int) -> str:
     return ", ".join(BLANK if word is None else str(word) for word in words)
 
 
-def measures_told(answer: ViewLineage) -> Sequence[Measure]:
+def headline_measures(answer: ViewLineage) -> Sequence[Measure]:
     """Return the measures that a headline covers."""
     return answer.view.facts.measures[:MOST_MEASURES]
 

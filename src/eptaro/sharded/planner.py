@@ -192,7 +192,7 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
         partial(_with_others, ask=ask, leaders=leaders.groups, picked=picked), ReducedBook.combine
     )
     assert found is not None
-    folded, spans, others = _told_apart(found, names, picked)
+    folded, spans, others = _split_by_column(found, names, picked)
     facts = ask.context.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
     return answer(facts, replace(query, only=ask.others or None))
 
@@ -276,7 +276,7 @@ def _apart(names: Sequence[str]) -> str:
     return name
 
 
-def _told_apart(
+def _split_by_column(
     found: ReducedBook, names: Sequence[str], picked: Sequence[str]
 ) -> tuple[Folded, GroupSpans | None, Flags]:
     """Return what was folded without the last column, and which groups are all others; a value of

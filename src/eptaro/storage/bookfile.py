@@ -31,7 +31,7 @@ from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.paths import StoragePath
 from eptaro.storage.layout import METADATA, PICKED, VERSION, damage, part_name, with_metadata
-from eptaro.storage.metadata import about_book, options_told, rows_told
+from eptaro.storage.metadata import about_book, options_from_metadata, rows_from_metadata
 
 _MOST_DECIMALS = 400  # of sums that were brought to the decimals of others
 
@@ -210,7 +210,7 @@ def open_book(path: StoragePath) -> tuple[Folded, BookOptions]:
             raise InputError(f"{path}: is of version {about.get('version')}; this reads {VERSION}")
         folded = _read_folded(table, about, str(path))
         folded.cells.check()
-        options = options_told(about)
+        options = options_from_metadata(about)
         if missing := {p for m in options.measures for p in m.planes} - set(folded.cells.tallies):
             raise ValueError(f"lacks {missing}")
         return folded, options
@@ -229,4 +229,4 @@ def _read_folded(table: pa.Table, about: dict[str, Any], name: str) -> Folded:
         column: Column.text(column, np.array([*values, None], object)[:-1])
         for column, values in about["distinct"].items()
     }
-    return Folded(groups, cells, distinct=distinct, **rows_told(about))
+    return Folded(groups, cells, distinct=distinct, **rows_from_metadata(about))

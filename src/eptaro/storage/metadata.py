@@ -74,7 +74,7 @@ def about_rows(folded: Folded) -> dict[str, Any]:
     }
 
 
-def rows_told(about: dict[str, Any]) -> dict[str, Any]:
+def rows_from_metadata(about: dict[str, Any]) -> dict[str, Any]:
     """Return the metadata of the rows of a book, as `Folded` has it."""
     return {
         "rows": int(about["rows"]),
@@ -99,7 +99,7 @@ def _grain(word: Any) -> Grain:
     return GRAINS[GRAINS.index(word)]
 
 
-def options_told(about: dict[str, Any]) -> BookOptions:
+def options_from_metadata(about: dict[str, Any]) -> BookOptions:
     """Return the measures, calendar(s) and coverage of a book."""
     own = about.get("own_calendars")
     calendar: Calendars = (

@@ -53,7 +53,7 @@ class SelectedValues:
         """Return the winners of both; where they are `apart`, a first or last value at whose time
         both have one is `shared`.
         """
-        one, two = _said_alike(self, other)
+        one, two = _align_kinds(self, other)
         cell, value, time, row = (
             np.concatenate(parts)
             for parts in (
@@ -144,7 +144,7 @@ def _alike(one: Valued, two: Valued) -> tuple[Valued, Valued]:
     return _rescale(one, kind, scale), _rescale(two, kind, scale)
 
 
-def _said_alike(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValues, SelectedValues]:
+def _align_kinds(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValues, SelectedValues]:
     """Return two picks with their kinds brought together; texts represent places among the
     choices of both.
 

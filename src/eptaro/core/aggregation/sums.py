@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.folding import beside_square
+from eptaro.core.kernels.folding import square_remainder
 from eptaro.core.kernels.gathering import Array, add_cells, added_together, between, running_sums
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results import bigint
@@ -305,7 +305,7 @@ def split_floats(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.f
     nearest = np.rint(values)
     left, away = values - nearest, nearest - centre
     large = bool((np.abs(away) >= LARGEST_SQUARED).any())
-    extra, rest = beside_square(np.where(left == 0, 0.0, away), left)
+    extra, rest = square_remainder(np.where(left == 0, 0.0, away), left)
     whole = bigint.widen(nearest) - centre if large else away.astype(np.int64)
     return whole, extra.astype(np.int64), rest
 

@@ -512,7 +512,7 @@ class Calendar(CalendarRule):
         check_level(level, self.levels)
         begins, _ = self.move_days(first, n, level)
         ends, clamped = self.move_days(last, n, level)
-        unit = self._unit_kept(level)
+        unit = self._unit_that_stays_whole(level)
         if unit is not None:
             from_index, to_index = self.index_of(first, unit), self.index_of(last, unit)
             whole = (self.first_days(from_index, unit) == first) & (
@@ -526,7 +526,7 @@ class Calendar(CalendarRule):
             clamped = clamped & ~whole
         return Moved(check_range(begins), check_range(ends), clamped)
 
-    def _unit_kept(self, level: str) -> str | None:
+    def _unit_that_stays_whole(self, level: str) -> str | None:
         """Return the narrowest level whose whole periods stay whole when moved by `level`."""
         if level in ("week", "day"):
             return None

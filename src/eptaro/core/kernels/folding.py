@@ -195,7 +195,7 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             nearest = np.rint(values)
             left, away = values - nearest, nearest - plan.centre
             _within(away, _LARGEST_AWAY)
-            extra, rest = beside_square(away, left)
+            extra, rest = square_remainder(away, left)
             limbs = op == Op.SQUARE_FLOATS_LIMBS
             squared = away.astype(np.int64), extra.astype(np.int64)
             _add_square(cells, word, at, *squared, limbs=limbs)
@@ -250,7 +250,7 @@ def _add_square(
         np.add.at(cells[:, word], at, values**2 if extra is None else values**2 + extra)
 
 
-def beside_square(
+def square_remainder(
     away: NDArray[np.float64], left: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return what (away + left)**2 has beside away**2: the nearest whole number, and the rest.
@@ -259,7 +259,7 @@ def beside_square(
     by Dekker's algorithm (Numerische Mathematik 18, 1971), so that values which are near each
     other keep their spread, however large they are.
 
-    >>> extra, rest = beside_square(np.array([2.0**40]), np.array([0.1]))
+    >>> extra, rest = square_remainder(np.array([2.0**40]), np.array([0.1]))
     >>> float(extra[0]), float(rest[0])
     (219902325555.0, 0.21001220703125)
     """

@@ -120,7 +120,7 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
     beside = list(values)
     if query.shares or query.ranks or query.index is not None:
-        beside = _set_beside(view, values, rows, (np.asarray(group), np.asarray(place)), query)
+        beside = _add_shares(view, values, rows, (np.asarray(group), np.asarray(place)), query)
     side = Side("days", first, last)
     answer = ViewLineage(
         query,
@@ -142,7 +142,7 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     return table.take(order) if query.order else table
 
 
-def _set_beside(
+def _add_shares(
     view: View, values: list[Column], rows: PeriodRows, words: tuple[Ints, Ints], query: Recap
 ) -> list[Column]:
     """Return the values of measures, each with its shares, rank and index where these are asked

@@ -30,7 +30,7 @@ from eptaro.core.expressions.tree import (
     error_at,
 )
 from eptaro.core.expressions.values import number_of
-from eptaro.engines.databases.sqlexpr import SqlExpr, kept_day, without_nan
+from eptaro.engines.databases.sqlexpr import SqlExpr, stored_day, without_nan
 
 _WHOLE = 2.0**53  # floats from there on are whole
 _MOST_PLACES = 18
@@ -490,7 +490,7 @@ class Translator:
         if getattr(column.type, "timezone", False):
             raise self.refusal(node, "the days of times with a zone")
         if self.lite:
-            return kept_day(sql, column)
+            return stored_day(sql, column)
         return sql.cast(column, sql.Date)
 
     def in_order(self, text: Any) -> Any:

@@ -280,7 +280,7 @@ def _query_planes(
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
     queries = []
     counted = ("rows", "filled", "codes")
-    said = {name for name in only_picked(planes) if rows.is_said(name)}
+    said = {name for name in only_picked(planes) if rows.is_text_or_date(name)}
     rows.check_numbers(sorted({p.column for p in planes if p.what not in counted} - said))
     with rows.engine.connect() as connection:
         centres = {}

@@ -15,7 +15,7 @@ from eptaro.core.aggregation.planes import Plane, What
 from eptaro.core.expressions.parser import Formulas
 from eptaro.core.query.query import Filter
 from eptaro.engines.databases.expressions import Translator
-from eptaro.engines.databases.sqlexpr import is_kept_day, kept_day, kind_of_values, without_nan
+from eptaro.engines.databases.sqlexpr import is_stored_day, kind_of_values, stored_day, without_nan
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.optional import import_optional
 from eptaro.rules import DateRules
@@ -123,7 +123,7 @@ class SqlTable:
     def _check_days(self, column: Any) -> None:
         sql = self.sql
         raw = sql.type_coerce(column, sql.String)
-        query = sql.select(raw).where(raw.is_not(None), sql.not_(is_kept_day(sql, raw))).limit(1)
+        query = sql.select(raw).where(raw.is_not(None), sql.not_(is_stored_day(sql, raw))).limit(1)
         with self.engine.connect() as connection:
             found = connection.execute(query).scalar()
         if found is not None:
@@ -176,7 +176,7 @@ class SqlTable:
         """Return what rows are grouped by: the day of a timestamp, or the value as it is."""
         sql, column = self.sql, self.column(date)
         if self._lite and isinstance(column.type, sql.Date):
-            return kept_day(sql, column)
+            return stored_day(sql, column)
         if not isinstance(column.type, sql.DateTime):
             return column
         if rules.zone or rules.shift or getattr(column.type, "timezone", False):
@@ -185,7 +185,7 @@ class SqlTable:
                 f"asked for, which the database would apply its own way; fold it with "
                 f"Daybook.read and a query instead"
             )
-        return kept_day(sql, column) if self._lite else sql.cast(column, sql.Date)
+        return stored_day(sql, column) if self._lite else sql.cast(column, sql.Date)
 
     def fold_query(
         self,
@@ -308,10 +308,10 @@ class SqlTable:
         if isinstance(value.type, self.sql.DateTime):
             if self.engine.dialect.name != "sqlite":
                 return self.sql.cast(value, self.sql.Date)
-            return self.sql.type_coerce(kept_day(self.sql, value), self.sql.Date)
+            return self.sql.type_coerce(stored_day(self.sql, value), self.sql.Date)
         return value
 
-    def is_said(self, name: str) -> bool:
+    def is_text_or_date(self, name: str) -> bool:
         """Return whether a column holds texts or dates."""
         sql = self.sql
         return isinstance(self.column(name).type, sql.String | sql.Date | sql.DateTime)

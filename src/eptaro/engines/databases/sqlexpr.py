@@ -26,15 +26,15 @@ def without_nan(sql: Any, column: Any) -> Any:
     return column
 
 
-def kept_day(sql: Any, column: Any) -> Any:
+def stored_day(sql: Any, column: Any) -> Any:
     """Return the day of a date or time that SQLite keeps as text, which is that of its own clock;
     a value that is none, or is a time with an offset, as it is, so that reading refuses it.
     """
     raw = sql.type_coerce(column, sql.String)
-    return sql.case((is_kept_day(sql, raw), sql.func.substr(raw, 1, 10)), else_=raw)
+    return sql.case((is_stored_day(sql, raw), sql.func.substr(raw, 1, 10)), else_=raw)
 
 
-def is_kept_day(sql: Any, raw: Any) -> Any:
+def is_stored_day(sql: Any, raw: Any) -> Any:
     """Return whether a text of SQLite is a day, or a day with a time and without an offset."""
     day = sql.func.substr(raw, 1, 10)
     known = sql.func.date(day, "+0 days") == day  # of the 30th of February it makes a day in March

@@ -23,7 +23,7 @@ from eptaro.errors import InputError
 from eptaro.paths import StoragePath
 from eptaro.storage.folder.files import SHARD_FILE, digest_of
 from eptaro.storage.layout import NAME, damage
-from eptaro.storage.metadata import options_told, rows_told, texts
+from eptaro.storage.metadata import options_from_metadata, rows_from_metadata, texts
 
 LAYOUT = 2
 Role = Literal["groups", "values", "cells"]
@@ -114,7 +114,7 @@ class Manifest:
     @property
     def options(self) -> BookOptions:
         """The measures, calendar(s) and coverage."""
-        return options_told(dict(self.about))
+        return options_from_metadata(dict(self.about))
 
     def metadata(self) -> Folded:
         """Return the metadata of all rows, with the days of the cells, but none of these."""
@@ -123,7 +123,7 @@ class Manifest:
             raise InputError("the book holds no rows")
         first, last = min(span.lo for span in spans), max(span.hi for span in spans)
         cells = Cells(Axis(0, first, last - first + 1), {})
-        metadata = rows_told(dict(self.about))
+        metadata = rows_from_metadata(dict(self.about))
         metadata["seen"] = metadata["seen"] or Span.of(first, last)
         off = self.about.get("day_off")  # all that is kept of the days that have rows
         dated = np.array([] if off is None else [ordinal(off)], np.int64)
