@@ -93,6 +93,7 @@ class Months(unittest.TestCase):
         for written, per, finer in (
             ("date(y, m, 1)", "month", "week"),
             ("date(y, 1, 1)", "year", "month"),
+            ("date(y, 3, 1)", "month", "week"),
         ):
             book = ep.Daybook(table, date=written, measures="s=count()")
             self.assertEqual(sum(row["s"] for row in book.recap(per).rows()), 2)

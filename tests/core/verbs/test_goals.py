@@ -144,6 +144,19 @@ class InParts(unittest.TestCase):
         self.assertEqual(found["a", "2025-Q1"], 31 * (1 + 2 + 3))
         self.assertIsNone(found["b", "2025-Q1"])  # two of its months have none
 
+    def test_a_month_that_is_over_counts_whole_whatever_the_prior_year_was(self):
+        days = [
+            START + dt.timedelta(n) for n in range(62, 62 + 395)
+        ]  # from 2024-02-01 to 2025-03-01
+        book = ep.Daybook({"on": days, "x": [1] * len(days)}, date="on", measures="s=sum(x)")
+        goals = {"2025-01": 10, "2025-02": 20, "2025-03": 30}
+        table = book.accumulate(
+            "quarter", goals=goals, pace="prior year", only="2025-02-10..2025-03-01"
+        )
+        found = {row["date"]: row["s_goal_to_date"] for row in table.rows()}
+        self.assertAlmostEqual(found[dt.date(2025, 2, 14)], 10 + 20 * 14 / 29)
+        self.assertAlmostEqual(found[dt.date(2025, 3, 1)], 10 + 20 + 30 / 31)
+
     def test_what_does_not_add_up_is_refused(self):
         for goals, within, said in (
             ({"2025-01": 1, "2025-Q2": 2}, "year", "2025-01 is a month and 2025-Q2 a quarter; give all for one level"),
