@@ -17,6 +17,8 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.book_options import merge_facts
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import AsOf, Query
+from eptaro.core.results.column import Column
+from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
@@ -671,6 +673,21 @@ class Daybook:
             f"<Daybook of {count_noun(about.rows, 'row')}{by}, {about.coverage}, "
             f"{about.groups.count:,} groups{self._store.where}, calendar {about.calendar.name!r}>"
         )
+
+    def _repr_html_(self) -> str:
+        from eptaro.outputs.html import notebook_html
+
+        about = self._store.about
+        facts = {
+            "rows": f"{about.rows:,}",
+            "coverage": str(about.coverage),
+            "groups": f"{about.groups.count:,} by {', '.join(self.by) or 'none'}",
+            "calendar": about.calendar.describe(),
+            "measures": ", ".join(f"{m.name} = {m.formula}" for m in about.measures),
+            "source": about.source + self._store.where,
+        }
+        columns = [Column.text("book", [*facts]), Column.text("", [*facts.values()])]
+        return notebook_html(Result(columns), 0, "")
 
 
 def _log_store(store: Store) -> Store:

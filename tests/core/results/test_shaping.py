@@ -55,6 +55,27 @@ class Shaping(unittest.TestCase):
         self.assertTrue(repr(self.table).startswith("Revenue from 2025-01-01 to 2025-02-09: 780."))
 
 
+class Looked(unittest.TestCase):
+    """Rows by a slice, and a book in a notebook."""
+
+    def test_slices_are_rows(self):
+        book = ep.Daybook(frame(), date="on", by="g", measures="revenue=sum(fare)")
+        table = book.accumulate("month", by="g")
+        for rows in (slice(0, 3), slice(-2, None), slice(None, None, 7), slice(5, 2)):
+            self.assertEqual([*table[rows].rows()], [*table.rows()][rows])
+        self.assertIsInstance(table[:1], ep.Table)
+        self.assertEqual(table[:0].shape, (0, len(table.names)))
+
+    def test_a_notebook_shows_what_a_book_holds(self):
+        book = ep.Daybook(
+            {"on": ["2025-01-05"], "<b>": ["x"]}, date="on", by="<b>", measures="n=count()"
+        )
+        page = book._repr_html_()
+        for part in ("2025-01-05..2025-01-05", "n = count()", "1 by &lt;b&gt;"):
+            self.assertIn(part, page)
+        self.assertNotIn("<b>", page)
+
+
 class Frames(unittest.TestCase):
     """Frames out merge with frames in."""
 

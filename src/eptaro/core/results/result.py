@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Self
+from typing import TYPE_CHECKING, Any, Self, overload
 
 import numpy as np
 from numpy.typing import NDArray
@@ -107,10 +107,10 @@ _GATHERED = ("_columns", "meta", "answer")
 class Result:
     """An ordered set of equally long columns, with `meta` saying how it came about.
 
-    `result["revenue"]` is an array (kinds: `core.results.column`), `result.rows()` yields
-    one dict per row. Deferred columns are calculated when they are asked for. `answer` is the
-    question and the days behind each number, of a verb's result. The rows of one that has `parts`
-    are gathered when they are first asked for.
+    `result["revenue"]` is an array (kinds: `core.results.column`), `result[:3]` the first rows,
+    `result.rows()` yields one dict per row. Deferred columns are calculated when they are asked
+    for. `answer` is the question and the days behind each number, of a verb's result. The rows of
+    one that has `parts` are gathered when they are first asked for.
 
     Raises `QuestionError` where two columns share one name.
 
@@ -210,8 +210,13 @@ class Result:
             found = self._columns[name] = materialize(found.compute())
         return found
 
-    def __getitem__(self, name: str) -> NDArray[Any]:
-        return self.column(name).values()
+    @overload
+    def __getitem__(self, name: str) -> NDArray[Any]: ...
+    @overload
+    def __getitem__(self, name: slice) -> Self: ...
+    def __getitem__(self, name: str | slice) -> NDArray[Any] | Self:
+        """Return a column as an array, or some rows as a table."""
+        return self.take(name) if isinstance(name, slice) else self.column(name).values()
 
     def __contains__(self, name: object) -> bool:
         return name in self._columns
