@@ -18,7 +18,6 @@ from eptaro.core.query.book_options import merge_facts
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import AsOf, Query
 from eptaro.core.results.column import Column
-from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
@@ -675,8 +674,6 @@ class Daybook:
         )
 
     def _repr_html_(self) -> str:
-        from eptaro.outputs.html import notebook_html
-
         about = self._store.about
         facts = {
             "rows": f"{about.rows:,}",
@@ -687,7 +684,7 @@ class Daybook:
             "source": about.source + self._store.where,
         }
         columns = [Column.text("book", [*facts]), Column.text("", [*facts.values()])]
-        return notebook_html(Result(columns), 0, "")
+        return Table(columns)._repr_html_()
 
 
 def _log_store(store: Store) -> Store:
