@@ -257,13 +257,13 @@ class _Evaluation:
     def _has(self, name: str, given: tuple[Node, ...]) -> Column:
         part = given[1]
         assert isinstance(part, Text)
-        tell = {
+        test = {
             "contains": lambda word: part.value in word,
             "starts": lambda word: word.startswith(part.value),
             "ends": lambda word: word.endswith(part.value),
         }[name]
         return Column.of(
-            "", "flag", *ops.text_property(self._of_kind(given[0], Kind.TEXT), tell, bool)
+            "", "flag", *ops.text_property(self._of_kind(given[0], Kind.TEXT), test, bool)
         )
 
     def _wins(self, one: Column, two: Column, kind: Kind, *, least: bool) -> NDArray[Any]:

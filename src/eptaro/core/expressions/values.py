@@ -228,9 +228,9 @@ def map_texts(column: Column, change: Callable[[str], str]) -> Column:
     return of_words([change(word) for word in words_of(column)], codes_of(column))
 
 
-def text_property(column: Column, tell: Callable[[str], Any], dtype: Any) -> tuple[Array, Array]:
+def text_property(column: Column, test: Callable[[str], Any], dtype: Any) -> tuple[Array, Array]:
     """Return the metadata of each text, and where there is one."""
-    answers = np.array([*(tell(word) for word in words_of(column)), 0], dtype)
+    answers = np.array([*(test(word) for word in words_of(column)), 0], dtype)
     codes = codes_of(column)
     return answers[codes], codes >= 0
 

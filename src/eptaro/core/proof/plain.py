@@ -17,7 +17,7 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
-from eptaro.core.expressions.interpreter import plain_value as reckoned
+from eptaro.core.expressions.interpreter import plain_value as evaluate_plain
 from eptaro.core.expressions.tree import Node
 from eptaro.core.measures.term import Term
 from eptaro.errors import EptaroError
@@ -77,7 +77,7 @@ def plain_value(
     found = [_nested_value(term, rows, units) for term in terms]
     if formula is not None:
         exact = [Fraction(value) if isinstance(value, int) else value for value in found]
-        return reckoned(formula, dict(zip(map(str, terms), exact, strict=True)))
+        return evaluate_plain(formula, dict(zip(map(str, terms), exact, strict=True)))
     if len(found) == 1:
         return found[0]
     over, under = found
