@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from fnmatch import fnmatchcase
+from fnmatch import translate
 from pathlib import Path
 from typing import Any, Literal, TypeAlias, get_args
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -251,17 +251,12 @@ class Across:
         if isinstance(listed, str) and "," in listed and listed not in known:
             listed = [name.strip() for name in listed.split(",") if name.strip()]
         if not isinstance(listed, str):
-            for name in listed:
+            for place, name in enumerate(listed):
                 if name not in known:
                     raise InputError(f"{source}: {unknown('column', name, known)}")
+                if name in listed[:place]:
+                    raise InputError(f"{source}: across names {name!r} twice; name it once")
             return list(listed)
-        if self._capture is not None:
-            captured = [name for name in known if self._capture.fullmatch(name)]
-            if not captured:
-                raise InputError(
-                    f"{source}: across: no column fits {self.columns!r}; {known} are there"
-                )
-            return captured
         first, dots, last = listed.partition("..")
         if dots:
             for name in (first, last):
@@ -271,7 +266,9 @@ class Across:
             if begin > end:
                 raise InputError(f"{source}: across: {last!r} comes before {first!r}")
             return known[begin : end + 1]
-        found = [name for name in known if fnmatchcase(name, listed)]
+        capture = self._capture
+        fits = capture.fullmatch if capture else re.compile(translate(listed)).match
+        found = [name for name in known if fits(name)]
         if not found:
             raise InputError(
                 f"{source}: across: no column fits {self.columns!r}; {known} are there"

@@ -119,6 +119,36 @@ class Answers(Commands):
         )
         self.assertIn("unknown country 'ZZ'", self.go(*asked, "--holidays", "ZZ")[2])
 
+    def test_holidays_hold_for_dimensions_annotations_and_books(self):
+        (self.folder / "off.csv").write_text("date,name\n2025-01-31,Skerry Day\n")
+        off = ("--holidays", "off.csv")
+        status, out, err = self.go("dimension", "--from", "2025-01-30", "--through", "2025-01-31",
+                                   "--columns", "date,holiday_name", "--format", "csv", *off)  # fmt: skip
+        self.assertEqual((status, out.split()[-2:]), (0, ["2025-01-31,Skerry", "Day"]), err)
+        self.assertEqual(
+            self.go(
+                "annotate",
+                "rows.csv",
+                "--date",
+                "on",
+                "--add",
+                "holiday_name",
+                "--out",
+                "more.csv",
+                *off,
+            )[0],
+            0,
+        )
+        with (self.folder / "more.csv").open() as file:
+            self.assertEqual(
+                [row["holiday_name"] for row in csv.DictReader(file)], ["", "Skerry Day", ""]
+            )
+        self.assertEqual(self.go("fold", "rows.csv", *DATA, "--out", "plain.parquet")[0], 0)
+        self.assertEqual(self.go("fold", "rows.csv", *DATA, "--out", "off.parquet", *off)[0], 0)
+        for book, given in (("plain.parquet", off), ("off.parquet", ())):
+            _, out, err = self.go("recap", book, "--per", "day type", "--format", "csv", *given)
+            self.assertIn("holiday,1,0.25", out, err)
+
     def test_a_measure_is_shown_as_asked_from_rows_and_from_books(self):
         asked = ("--per", "year", "--only", "2025")
         measured = ("--date", "on", "--measure", "share=sum(fare) / 100")

@@ -182,6 +182,7 @@ class Named(unittest.TestCase):
         for across, said in (
             ("sold_{x}_kg", "no column fits"),
             ("sold_beef_t, sold_veal_t", "unknown column 'sold_veal_t'"),
+            ("sold_beef_t, sold_beef_t", "names 'sold_beef_t' twice"),
         ):
             with self.assertRaisesRegex(ep.InputError, said):
                 ep.Daybook(
