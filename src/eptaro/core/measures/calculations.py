@@ -365,8 +365,15 @@ def planes_of(term: Term) -> set[Plane]:
     ...     Plane("sum", "fare"), Plane("filled", "fare"), ROWS}
     True
     """
+    if term.members is not None:
+        _, codes, values = term.members
+        kept = {ROWS, Plane("codes", codes.name)}
+        inner = calculation(term.parts[0].how)
+        if values is not None:
+            kept.add(Plane("codes" if "codes" in inner.kept else "values", values.name))
+        return kept
     if term.inner is not None:
-        return planes_of(term.inner) | {ROWS}
+        return {ROWS}.union(*map(planes_of, term.parts))
     found = calculation(term.how)
     planes = found.planes(term.column)
     if found.counts_rows:

@@ -13,6 +13,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import BinaryOp, Name, Node
 from eptaro.core.measures.calculations import calculation, planes_of, ratio
+from eptaro.core.measures.members import term_over_cells
 from eptaro.core.measures.parsing import EXAMPLE, FUNCTIONS, MeasureParser, parse_term
 from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.core.results.column import NO_NUMBERS, Column
@@ -42,8 +43,8 @@ class Measure:
     --------
     >>> Measure.parse("revenue=sum(fare)")
     Measure('revenue=sum(fare)')
-    >>> Measure.parse("each=sum(fare)/sum(passengers)").under
-    Term(how='sum', column='passengers', share=0.5, inner=None, grain='', formula=None)
+    >>> str(Measure.parse("each=sum(fare)/sum(passengers)").under)
+    'sum(passengers)'
     >>> Measure.parse("high=quantile(fare, 0.9)").term.share
     0.9
     """
@@ -60,7 +61,9 @@ class Measure:
         Inside of a term may be an expression, and a condition after `where`; a column whose
         name is no plain word is in double quotes. A term may work on totals of a finer
         grain: `busiest=max(sum(fare) per day)`; the grain is day, workday, active day or a
-        level. A formula is calculated from the totals of each span: `(sum(a) - sum(b)) / sum(a)`.
+        level; or on the totals of each value of a column: `typical=median(sum(fare) per
+        booking_id)`. A formula is calculated from the totals of each span:
+        `(sum(a) - sum(b)) / sum(a)`.
 
         Parameters
         ----------
@@ -124,11 +127,18 @@ class Measure:
     @property
     def formulas(self) -> dict[str, Formula]:
         """The columns that are calculated, by the names that planes have for them."""
-        terms = [part for term in self.terms for part in (term, term.inner) if part is not None]
-        found = {term.column: term.formula for term in terms if term.formula is not None}
-        for term in terms:
-            if term.met is not None and calculation(term.how).counts_rows:
-                found[term.met.name] = term.met
+        found = dict[str, Formula]()
+        for term in self.terms:
+            if term.members is not None:
+                _, *kept = term.members
+                made = [one for one in kept if one is not None and not isinstance(one.node, Name)]
+                found |= {one.name: one for one in made}
+                continue
+            for part in term.parts:
+                if part.formula is not None:
+                    found[part.column] = part.formula
+                if part.met is not None and calculation(part.how).counts_rows:
+                    found[part.met.name] = part.met
         return found
 
     @property
@@ -139,12 +149,12 @@ class Measure:
     @property
     def staged(self) -> bool:
         """Whether a term works on the totals of a finer grain."""
-        return any(term.inner is not None for term in self.terms)
+        return any(term.inner is not None and term.members is None for term in self.terms)
 
     @property
     def looks_back(self) -> bool:
         """Whether what came before the days decides as well."""
-        return any(calculation((term.inner or term).how).looks_back for term in self.terms)
+        return any(calculation(part.how).looks_back for term in self.terms for part in term.parts)
 
     @property
     def needs_days(self) -> bool:
@@ -182,7 +192,7 @@ class Measure:
         Column
             The value over each range.
         """
-        parts = [calculation(t.how).over_cells(cells, t, lo, hi) for t in self.terms]
+        parts = [term_over_cells(cells, term, lo, hi) for term in self.terms]
         return self.of_terms(parts, formats)
 
     def of_terms(self, parts: Sequence[Column], formats: Mapping[str, Format]) -> Column:

@@ -4,18 +4,31 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import Formula, Parser, Token
-from eptaro.core.expressions.tree import Name, Node, check_size, error_at
+from eptaro.core.expressions.tree import (
+    BoolOp,
+    IsBlank,
+    Name,
+    Node,
+    Not,
+    Where,
+    check_size,
+    error_at,
+)
 from eptaro.core.measures.calculations import CATALOGUE, Calculation, calculation
-from eptaro.core.measures.term import GRAINS, Arithmetic, Term
+from eptaro.core.measures.term import GRAINS, Arithmetic, Members, Term
 from eptaro.errors import ExpressionError, MeasureError, unknown
 
 FUNCTIONS = ("abs", "round", "floor", "ceil", "least", "greatest", "coalesce", "if")
 EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
 
+_CALL = re.compile(r"\s*\w+\s*\(")
+_PER = re.compile(r"per\s+\S")
+_BY_ORDER = ("first", "last", "new")  # calculations that totals without an order cannot have
 _PLAIN = re.compile(r"\s*(\w+)\(\s*([^\W\d]\w*)?\s*\)")  # sum(fare), count()
 _JOINING = frozenset(("and", "or", "not", "in", "between", "is", "blank", "where", "per"))
 
@@ -40,9 +53,10 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     how, body = found[1], text[found.end() : stop]
     found_how = calculation(how, f"calculation in {whole!r},")
     body, share = _share(body, found_how, whole)
-    staged = re.fullmatch(r"\s*(\w+\s*\(.*\))\s+per\s+([a-z ]+?)\s*", body, re.DOTALL)
-    if staged:
-        return _nested_term(how, share, staged[1], staged[2], whole), text[stop + 1 :]
+    cut = _last_per(body)
+    if cut > 0 and _CALL.search(body[:cut]):
+        per = body[cut:].strip()[len("per") :].strip()
+        return _nested_term(found_how, share, body[:cut].strip(), per, whole), text[stop + 1 :]
     column = body.strip()
     if column == "*":
         instead = "it is written count()" if how == "count" else f"name a column, as in {how}(fare)"
@@ -115,16 +129,93 @@ class MeasureParser(Parser):
         return earlier.node
 
 
-def _nested_term(how: str, share: float, inner: str, grain: str, whole: str) -> Term:
-    """Return a term on the totals of a finer grain."""
-    if grain not in GRAINS:
-        raise MeasureError(unknown(f"grain in {whole!r},", grain, GRAINS))
-    term, rest = parse_term(inner, whole)
-    if rest.strip() or term.inner is not None:
+def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: str) -> Term:
+    """Return a term on the totals of a finer grain, or of each value of a column."""
+    if per not in GRAINS:
+        return _term_of_members(how, share, inner, per, whole)
+    found = _inner(inner, whole)
+    parts = found.terms if isinstance(found, Arithmetic) else (found,)
+    if any(part.inner is not None for part in parts):
+        raise MeasureError(f"{whole!r}: 'per' stands once in a measure: max(sum(fare) per day)")
+    return Term(how.name, parts[0].column, share, found, per)
+
+
+def _inner(inner: str, whole: str) -> Term | Arithmetic:
+    """Return what is calculated per unit: one calculation, or a formula of several."""
+    if _CALL.match(inner):
+        term, rest = parse_term(inner, whole)
+        if not rest.strip():
+            return term
+    try:
+        return MeasureParser(inner, whole, {}).arithmetic()
+    except ExpressionError as error:
+        raise MeasureError(f"{whole!r} is not a measure: {error}") from None
+
+
+def _term_of_members(how: Calculation, share: float, inner: str, per: str, whole: str) -> Term:
+    """Return a term on the totals of each value of a column."""
+    from difflib import get_close_matches  # few measures need it
+
+    try:
+        owner = Formula.column(per)
+    except ExpressionError:
+        said = unknown(f"grain in {whole!r},", per, GRAINS)
+        raise MeasureError(f"{said}, or the name of a column") from None
+    quoted = per.startswith('"')
+    if not isinstance(owner.node, Name) or (not quoted and get_close_matches(per, GRAINS)):
         raise MeasureError(
-            f"{whole!r}: write one calculation before 'per', for example sum(fare) per day"
+            f"{unknown(f'grain in {whole!r},', per, GRAINS)}; a column is written in double "
+            f'quotes: per "{per}"'
         )
-    return Term(how, term.column, share, term, grain)
+    found = _inner(inner, whole)
+    if isinstance(found, Arithmetic):
+        raise MeasureError(
+            f"{whole!r}: write one calculation before 'per {per}', for example sum(fare) per {per}"
+        )
+    for name in (how.name, found.how):
+        if name in _BY_ORDER:
+            raise MeasureError(
+                f"{whole!r}: {name} goes by the order of rows, and totals per {per} have none"
+            )
+    if found.inner is not None:
+        raise MeasureError(f"{whole!r}: 'per' stands once in a measure: max(sum(fare) per day)")
+    members = _members(owner.node, found)
+    return Term(how.name, found.column, share, found, members=members)
+
+
+def _members(owner: Name, inner: Term) -> Members:
+    """Return the columns that are kept for the totals of each value of a column."""
+    node = inner.formula.node if inner.formula is not None else Name(inner.column)
+    value: Node | None = node if inner.column else None
+    condition: Node | None = None
+    if isinstance(node, Where):
+        value, condition = node.value, node.condition
+    there = None if value is None else Not(IsBlank(value))
+    codes = _where(owner, condition, there)
+    if value is None or inner.how == "count":
+        return Members(owner.name, codes)
+    wanted = None if inner.how == "distinct" else Kind.NUMBER
+    values = _where(value, condition, Not(IsBlank(owner)))
+    return Members(owner.name, codes, replace(values, wanted=wanted))
+
+
+def _where(value: Node, *conditions: Node | None) -> Formula:
+    """Return a value where conditions are met, as a formula."""
+    wanted = [one for one in conditions if one is not None]
+    node = value
+    if wanted:
+        node = Where(value, wanted[0] if len(wanted) == 1 else BoolOp("and", *wanted))
+    return Formula(str(node), node)
+
+
+def _last_per(body: str) -> int:
+    """Return the place of the last word `per` outside of brackets and quotes, or -1."""
+    depth, found = 0, -1
+    for place, letter in _outside_quotes(body, 0):
+        depth += {"(": 1, ")": -1}.get(letter, 0)
+        if letter == "p" and not depth and _PER.match(body, place) and body[place - 1].isspace():
+            found = place
+    return found
 
 
 def _closing(text: str, start: int) -> int:

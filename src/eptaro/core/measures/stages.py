@@ -21,7 +21,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.measures.calculations import calculation
-from eptaro.core.measures.term import DAYS, Term
+from eptaro.core.measures.term import DAYS, Arithmetic, Term
 from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError
 
@@ -79,7 +79,6 @@ class NestedAggregation:
         self, term: Term, begins: Ints, ends: Ints, group: Ints, start: Ints, stop: Ints
     ) -> Column:
         """Return the term over runs of units, from `start` to before `stop`, of a group each."""
-        assert term.inner is not None
         count, groups = len(begins), self.cells.axis.groups
         if count * groups > MOST_DENSE:
             raise QuestionError(
@@ -89,7 +88,8 @@ class NestedAggregation:
         every = np.repeat(np.arange(groups), count)
         axis = self.cells.axis
         lo, hi = axis.bounds(every, np.tile(begins, groups), np.tile(ends, groups))
-        inner = calculation(term.inner.how).over_cells(self.cells, term.inner, lo, hi)
+        parts = [calculation(part.how).over_cells(self.cells, part, lo, hi) for part in term.parts]
+        inner = term.inner.value(parts) if isinstance(term.inner, Arithmetic) else parts[0]
         keep = ~inner.blank
         if self.own is not None:
             opens, closes = (np.repeat(days, count) for days in self.own)

@@ -1,4 +1,6 @@
-"""`Term`: one calculation on a column, or on the totals of a finer grain; and `Arithmetic`."""
+"""`Term`: one calculation on a column, or on totals of a finer grain or of a column's values; and
+`Arithmetic`.
+"""
 
 from __future__ import annotations
 
@@ -21,8 +23,21 @@ GRAINS: tuple[Grain, ...] = get_args(Grain)
 DAYS: tuple[Grain, ...] = ("day", "workday", "active day")  # grains whose units are days
 
 
+class Members(NamedTuple):
+    """The column by whose values rows are added up, and the two columns that are kept of it.
+
+    `codes` is that column where there is a value to add up, `values` the value where there is one
+    in that column: both leave the same rows out, so that their lists go side by side. Where rows
+    are only counted there are no `values`.
+    """
+
+    column: str
+    codes: Formula
+    values: Formula | None = None
+
+
 class Term(NamedTuple):
-    """One calculation: on a column, or on the totals (`inner`) of a finer `grain`.
+    """One calculation: on a column, or on `inner` totals: of a finer `grain`, or of `members`.
 
     `how` names a calculation of the catalogue. `count()` has no column, only quantiles a
     share.
@@ -31,9 +46,21 @@ class Term(NamedTuple):
     how: str
     column: str
     share: float = 0.5
-    inner: Term | None = None
+    inner: Term | Arithmetic | None = None
     grain: str = ""
     formula: Formula | None = None  # of a column that is calculated
+    members: Members | None = None
+
+    @property
+    def parts(self) -> tuple[Term, ...]:
+        """The terms that work on rows: those of the inner totals, or the term itself."""
+        match self.inner:
+            case None:
+                return (self,)
+            case Term():
+                return (self.inner,)
+            case Arithmetic():
+                return self.inner.terms
 
     @property
     def met(self) -> Formula | None:
@@ -47,7 +74,8 @@ class Term(NamedTuple):
         plain = self.formula is not None or not re.search(r"[^\w .]", self.column)
         body = self.column if plain else str(Name(self.column))
         if self.inner is not None:
-            body = f"{self.inner} per {self.grain}"
+            per = self.grain if self.members is None else Name(self.members.column)
+            body = f"{self.inner} per {per}"
         share = f", {self.share:g}" if self.how == "quantile" else ""
         return f"{self.how}({body}{share})"
 
@@ -62,6 +90,9 @@ class Arithmetic:
     text: str
     node: Node
     terms: tuple[Term, ...]
+
+    def __str__(self) -> str:
+        return self.text
 
     def check(self) -> None:
         """Raise `ExpressionError` where it is not a number."""

@@ -19,7 +19,7 @@ from typing import Any
 
 from eptaro.core.expressions.interpreter import plain_value as evaluate_plain
 from eptaro.core.expressions.tree import Node
-from eptaro.core.measures.term import Term
+from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.errors import EptaroError
 
 Units = Callable[[str], Sequence[tuple[int, int]]]  # grain -> first and last day of each unit
@@ -86,13 +86,40 @@ def plain_value(
 
 def _nested_value(term: Term, rows: Rows, units: Units | None) -> Any:
     """Return a term, which may work on the totals of a finer grain."""
+    if term.members is not None:
+        return _of_members(term, rows)
     if term.inner is None:
         return _of_rows(term, rows)
     assert units is not None
     spans = [(day, day) for day in sorted(set(rows.days))]
     if term.grain != "active day":
         spans = list(units(term.grain))
-    totals = [_of_rows(term.inner, rows.between(first, last)) for first, last in spans]
+    totals = [_of_parts(term, rows.between(first, last)) for first, last in spans]
+    return twin(term.how)(Values(totals), term.share)
+
+
+def _of_parts(term: Term, rows: Rows) -> Any:
+    """Return the inner total of some transactions: of one calculation, or a formula of several."""
+    found = [_of_rows(part, rows) for part in term.parts]
+    if not isinstance(term.inner, Arithmetic):
+        return found[0]
+    exact = [Fraction(value) if isinstance(value, int) else value for value in found]
+    return evaluate_plain(term.inner.node, dict(zip(map(str, term.parts), exact, strict=True)))
+
+
+def _of_members(term: Term, rows: Rows) -> Any:
+    """Return a term on the totals of each value of a column."""
+    assert term.members is not None
+    _, codes, values = term.members
+    owners = rows.columns[codes.name].items
+    items = owners if values is None else rows.columns[values.name].items
+    by_owner: dict[Any, list[Any]] = {}
+    for owner, item in zip(owners, items, strict=True):
+        if owner is not None:
+            by_owner.setdefault(owner, []).append(item)
+    scale = 0 if values is None else rows.columns[values.name].scale
+    inner = term.parts[0]
+    totals = [twin(inner.how)(Values(own, scale), inner.share) for own in by_owner.values()]
     return twin(term.how)(Values(totals), term.share)
 
 

@@ -16,8 +16,8 @@ from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.parser import Formula
-from eptaro.core.expressions.tree import Node, names_in
-from eptaro.core.measures.term import Term
+from eptaro.core.expressions.tree import Name, Node, names_in
+from eptaro.core.measures.term import Members, Term
 from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values, column_of
 from eptaro.core.query.by_attribute import hours_of
 from eptaro.core.query.transactions import Index
@@ -73,9 +73,11 @@ class Reader:
 
         Taken `by_entry`, their order in the input is meant, whichever group they are of.
         """
-        columns = {}
+        columns = dict[str, Values]()
         for term in terms:
-            one = term.inner or term
+            if term.members is not None:
+                columns |= self._members(term.members, hit)
+        for one in [part for term in terms if term.members is None for part in term.parts]:
             if one.how == "new":
                 columns[column_of(one)] = self._never_before(one, hit)
             elif one.column:
@@ -100,6 +102,15 @@ class Reader:
         places = self._index.batch.places
         found: Ints = np.sort(hit if places is None else places[hit]) + 1
         return found
+
+    def _members(self, members: Members, hit: Ints) -> dict[str, Values]:
+        """Return whose each of some transactions is, and the values that are added up."""
+        _, codes, values = members
+        if isinstance(codes.node, Name):
+            found = {codes.name: self._values(codes.name, "distinct", hit)}
+        else:
+            found = {codes.name: self._evaluate_rows(codes, hit)}
+        return found if values is None else found | {values.name: self._evaluate_rows(values, hit)}
 
     def _of(self, term: Term, hit: Ints) -> Values:
         """Return the values of a term's column in some transactions."""

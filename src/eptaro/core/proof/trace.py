@@ -323,7 +323,7 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
     others = {name: word for name, word in wanted.items() if name != "hour"}
     if others and not reader.days_bearing(seen, others):
         plain = None  # its group has no such day
-    column = next((one.column for term in terms for one in (term.inner or term,)), "")
+    column = next((part.column for term in terms for part in term.parts), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled_values()) if values else 0
     places = tuple(reader.row_numbers(hit).tolist())
@@ -332,7 +332,7 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
 
 def _condition(measure: Measure) -> Node | None:
     """Return the condition on the rows of a measure of one term that has one."""
-    if len(measure.terms) > 1 or measure.arithmetic or measure.staged or not measure.term.formula:
+    if len(measure.terms) > 1 or measure.arithmetic or not measure.term.formula:
         return None
     node = measure.term.formula.node
     return node.condition if isinstance(node, Where) else None

@@ -190,6 +190,8 @@ def chosen_measures(
         if lacking:
             what, column = lacking[0]
             needed = f"{what} of {column!r}" if column else what
+            if owners := [str(t) for t in measure.terms if t.members is not None]:
+                needed = f"the rows of {owners[0]}"
             has = ", ".join(f"{one.name} = {one.formula}" for one in known)
             raise QuestionError(
                 f"{measure.name}={measure.formula} takes {needed}, which this book does not keep: "

@@ -21,8 +21,8 @@ from eptaro.core.calendars.levels import Names
 from eptaro.core.dimension.attribute import Sheet
 from eptaro.core.dimension.recurring import HOUR, RECURRING
 from eptaro.core.kernels.sorting import rank_rows, time_keys
-from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.members import term_over_cells
 from eptaro.core.measures.stages import NestedAggregation
 from eptaro.core.measures.term import DAYS
 from eptaro.core.query.lineage import AttributeFilter, Side, Value, ViewLineage
@@ -208,8 +208,8 @@ def _value(
     lo = cells.axis.cell_of(group, place)
     parts = []
     for term in measure.terms:
-        if term.inner is None:
-            parts.append(calculation(term.how).over_cells(cells, term, lo, lo + 1))
+        if term.inner is None or term.members is not None:
+            parts.append(term_over_cells(cells, term, lo, lo + 1))
             continue
         if crossed.by_time or term.grain not in DAYS:
             named = crossed.attributes[0].name

@@ -20,8 +20,8 @@ from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.grain import check_whole
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.measure import Measure
+from eptaro.core.measures.members import term_over_cells
 from eptaro.core.measures.term import Term
 from eptaro.core.query.coverage import Coverage, GroupSpans
 from eptaro.core.query.own_calendars import OwnCalendars
@@ -267,7 +267,7 @@ class View:
         return lo, hi
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
-        if term.inner is not None:
+        if term.inner is not None and term.members is None:
             from eptaro.core.measures.stages import NestedAggregation
 
             facts = self.facts
@@ -278,7 +278,7 @@ class View:
             )
             return stage.value(term, group, first, last)
         lo, hi = self.cells.axis.bounds(group, first, last)
-        return calculation(term.how).over_cells(self.cells, term, lo, hi)
+        return term_over_cells(self.cells, term, lo, hi)
 
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what is beside every result."""

@@ -23,6 +23,7 @@ from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formulas
+from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import Filter
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, Kind
@@ -221,6 +222,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
     name, spec, scope = redact_url(url), options.spec, Filter.of_database(options.only)
     date, formulas, rules = spec.date_column, spec.formulas, spec.rules
     wanted_planes = options.book.kept_planes
+    _check_members(options.book.measures)
     for plane in wanted_planes:
         if plane.what in REFUSED:
             raise MeasureError(f"{plane.what}({plane.column}) {REFUSED[plane.what]}")
@@ -247,6 +249,16 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
     folded = _build_folded(result, name, what, spec.by, wanted_planes, rules)
     folded = replace(folded, notes=(*folded.notes, *missed))
     return folded if days is None else _with_condition(folded, formulas, *days)
+
+
+def _check_members(measures: Sequence[Measure]) -> None:
+    """Raise `MeasureError` for totals of each value of a column: rows are needed for these."""
+    for term in (term for measure in measures for term in measure.terms):
+        if term.members is not None:
+            raise MeasureError(
+                f"{term} needs the rows, of which a database returns totals per day; read a query "
+                f"with Daybook.read"
+            )
 
 
 def _days(rows: SqlTable, date: str, rules: DateRules, where: list[Any]) -> tuple[Span | None, int]:

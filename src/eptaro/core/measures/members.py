@@ -1,0 +1,84 @@
+"""Measures on the totals of each value of a column, such as the typical booking of each month.
+
+Two lists of every cell go side by side: whose each row is, and the value that is added up (see
+`core.measures.term.Members`). The rows of a range of cells lie together; put in order by their
+owners they are runs, each of which has a total.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.selected import ValueLists
+from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels.gathering import running_sums
+from eptaro.core.kernels.sorting import stable_order
+from eptaro.core.measures.calculations import calculation, planes_of
+from eptaro.core.measures.term import Members, Term
+from eptaro.core.results.column import Column, join
+from eptaro.errors import EptaroError
+
+_AT_ONCE = 1 << 22  # rows that are put in order at once
+
+
+def term_over_cells(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+    """Return a term over each half-open range lo..hi of cells: on the values of its column, or on
+    the totals of each value of another.
+
+    `lo` and `hi` are `(n_ranges,)` int64; the column has `n_ranges` values.
+    """
+    if term.members is None:
+        return calculation(term.how).over_cells(cells, term, lo, hi)
+    owners, first, last = cells.items(Plane("codes", term.members.codes.name), lo, hi)
+    values = _values(cells, term, term.members)
+    if values is not None and len(values.cell) != len(owners.value):
+        raise EptaroError(f"{term}: the values kept are not those of the rows that have an owner")
+    ends = np.cumsum(last - first)
+    parts, start = list[Column](), 0
+    while start < len(lo) or not parts:  # some ranges at a time, as windows may hold a row often
+        before = int(ends[start - 1]) if start else 0
+        stop = max(int(np.searchsorted(ends, before + _AT_ONCE, side="right")), start + 1)
+        some = slice(start, stop)
+        parts.append(_over_rows(term, owners.value, values, first[some], last[some]))
+        start = stop
+    return parts[0] if len(parts) == 1 else join(parts)
+
+
+def _values(cells: Cells, term: Term, members: Members) -> ValueLists | None:
+    """Return the list of what is added up; None where rows are counted."""
+    if members.values is None:
+        return None
+    name = members.values.name
+    plane = next(p for p in planes_of(term) if p.column == name)
+    found = cells.tallies[plane]
+    assert isinstance(found, ValueLists)
+    return found
+
+
+def _over_rows(
+    term: Term, owners: Ints, values: ValueLists | None, first: Ints, last: Ints
+) -> Column:
+    """Return a term over runs of rows, from `first` to before `last`."""
+    counts = last - first
+    run = np.repeat(np.arange(len(counts)), counts)
+    at = np.arange(len(run)) + np.repeat(first - running_sums(counts)[:-1], counts)
+    owner = owners[at].astype(np.int64)
+    key = run * (int(owner.max(initial=0)) + 1) + owner
+    order = stable_order(key)
+    key, run, at = key[order], run[order], at[order]
+    begins = np.flatnonzero(np.append(True, key[1:] != key[:-1])) if len(key) else key
+    stops = np.append(begins[1:], len(key)) if len(key) else key
+    items = Column.of("", "integer", owner)
+    if values is not None:
+        items = Column.of("", values.kind, values.value[at], scale=values.scale)
+    (inner,) = term.parts
+    totals = calculation(inner.how).over_values(items, inner, begins, stops)
+    keep = ~totals.blank
+    if totals.kind == "float":
+        keep &= ~np.isnan(totals.numbers())
+    kept = run[begins][keep]
+    every = np.arange(len(counts))
+    lo, hi = (np.searchsorted(kept, every, side=side) for side in ("left", "right"))
+    return calculation(term.how).over_values(totals.take(np.flatnonzero(keep)), term, lo, hi)
