@@ -455,6 +455,7 @@ def _parse_key(table: Any, key: object) -> Lookup:
 Order: TypeAlias = Literal["ymd", "dmy", "mdy", "infer"]
 Serials: TypeAlias = Literal["1900", "1904"]
 Unix: TypeAlias = Literal["s", "ms", "us", "ns"]
+TimeUnit: TypeAlias = Literal["hours", "minutes", "seconds", "hhmm"]
 BadDates: TypeAlias = Literal["raise", "reject"]
 Grains: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 
@@ -463,6 +464,7 @@ _ACCEPTED = {
     "serials": Serials,
     "unix": Unix,
     "grain": Grains,
+    "time_in": TimeUnit,
     "bad_dates": BadDates,
 }
 
@@ -490,6 +492,11 @@ class DateRules:
         Numbers count time since 1970-01-01 UTC.
     zone : str, optional
         Times with an offset are turned into this zone's.
+    time : str, optional
+        The column of the times of day, where dates are in another: `11:38:36`, `5:00 p.m.`, or a
+        number of hours.
+    time_in : {"hours", "minutes", "seconds", "hhmm"}, optional
+        What numbers in that column count since midnight; 1730 as `hhmm` is half past five.
     day_starts : str
         Times before it belong to the day before; a column of midnights stays as it is.
     blanks : str or sequence of str
@@ -549,6 +556,17 @@ class DateRules:
         None,
         help="The time zone whose days are meant, where times have an offset: Europe/Lisbon.",
         metavar="NAME",
+        heading="dates",
+    )
+    time: str | None = option(
+        None,
+        help="The column of the times of day, where dates are in another.",
+        metavar="COLUMN",
+        heading="dates",
+    )
+    time_in: TimeUnit | None = option(
+        None,
+        help="What numbers in that column count; 1730 as hhmm is half past five.",
         heading="dates",
     )
     day_starts: str = option(

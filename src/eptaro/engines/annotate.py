@@ -27,7 +27,8 @@ from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, QuestionError, unknown
 from eptaro.inputs.columns.wrapped import clean_numbers
 from eptaro.inputs.datecolumn import find_date, infer_date_rules
-from eptaro.inputs.dates.reading import ParsedDates, read_dates, show_value
+from eptaro.inputs.dates.clock import read_timed_dates
+from eptaro.inputs.dates.reading import ParsedDates, show_value
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import filter_source
@@ -234,7 +235,8 @@ class _Plan:
     ) -> None:
         self._source, self._add = source, list(dict.fromkeys(add))
         self._date = date or find_date(source, rules)
-        check_columns([self._date], source.names(), source.name)
+        timed = [] if rules.time is None else [rules.time]
+        check_columns([self._date, *timed], source.names(), source.name)
         entries = catalogue(calendars, relative=as_of is not None)
         known = {prefix + entry.name for entry, _, prefix in entries}
         for name in self._add:
@@ -260,7 +262,7 @@ class _Plan:
             report_progress(done, self._source.share)
 
     def _annotate_table(self, table: pa.Table, done: int) -> pa.Table:
-        read = read_dates(table[self._date], self._rules, self._date)
+        read = read_timed_dates(table, self._date, self._rules)
         bad = read.bad
         if bad is not None and bad.any() and self._rules.bad_dates == "raise":
             row = int(np.flatnonzero(bad)[0])

@@ -24,6 +24,7 @@ from eptaro.engines.profile import decided_rules
 from eptaro.engines.suggestion import Suggestion, profile_columns
 from eptaro.errors import count_noun
 from eptaro.inputs.columns.wrapped import clean_numbers
+from eptaro.inputs.dates.clock import holds_clock, read_clock
 from eptaro.inputs.dates.reading import read_dates, settled_start, show_value
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
@@ -31,8 +32,10 @@ from eptaro.inputs.filtered import FilteredSource
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, check_columns
 from eptaro.inputs.transactions import Transactions
+from eptaro.option import setting
 from eptaro.rules import DateRules, FileRules, Numbers, date_rules
 
+_FEW = 3  # values that are shown
 _NONE = "none can be read as written; name the rules, such as --order dmy, or a format"
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 
@@ -140,7 +143,8 @@ def _inspect_source(
         rules, words = replace(rules, grain=rules.grain or formula.grain), list[str]()
         column = _calculated_dates(opened, date, formula, rules)
     else:
-        check_columns([date, *groups, *named], opened.names(), opened.name)
+        timed = [] if rules.time is None else [rules.time]
+        check_columns([date, *timed, *groups, *named], opened.names(), opened.name)
         column = opened.column(date)
         every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
         rules, words = decided_rules(every, rules, date, found)
@@ -162,6 +166,8 @@ def _inspect_source(
         found.add("last date", as_date(last), detail=_grain_note(grain))
         look_for_gaps(present, found, "", grain)
         look_per_group(opened, groups, read.days, good, found, grain)
+    if rules.time is not None or (len(days) and read.times is None and grain == "day"):
+        _look_for_times(opened, date, rules, found)
     if len(days) and grain == "day":
         per_weekday = np.zeros(7, np.int64)
         np.add.at(per_weekday, weekday(present), counts)
@@ -169,12 +175,32 @@ def _inspect_source(
             found.add("weekday", name.title(), count)
     look_for_duplicates(opened, named, found, len(good))
     bad = [] if good.all() else ["--bad-dates reject"]
-    options = " ".join([f"--date {shlex.quote(date)}", *words, *bad])
+    timed = [] if rules.time is None else [f"--time {shlex.quote(rules.time)}"]
+    options = " ".join([f"--date {shlex.quote(date)}", *timed, *words, *bad])
     if looks is None:
         found.add("suggestion", detail=f"next time use {options}")
     _next(looks, date, opened, files, found)
     text = _summarise(len(good), days, read.grain or "day")
     return found.table({"verb": "inspect", "source": opened.name, "headline": text})
+
+
+def _look_for_times(opened: Source, date: str, rules: DateRules, found: Findings) -> None:
+    """Add what the column of times of day holds, or which column could be one."""
+    if rules.time is None:
+        first = next(opened.whole(), None)
+        names = [] if first is None else [n for n in first.column_names if n != date]
+        for name in names:
+            if first is not None and holds_clock(first[name]):
+                cure = setting(DateRules, "time", name)
+                found.add("times of day", name, detail=f"{cure} reads them with the dates")
+        return
+    column = opened.column(rules.time)
+    clock = read_clock(column, rules, rules.time)
+    good = ~clock.blank & ~clock.bad
+    found.add("times of day", rules.time, int(np.count_nonzero(good)))
+    for row in np.flatnonzero(clock.bad)[:_FEW].tolist():
+        number = opened.row_number(row)
+        found.add("unreadable time", show_value(column[row]), detail=f"row {number:,}")
 
 
 def _calculated_dates(

@@ -135,6 +135,9 @@ class Ingest:
             notes.append(
                 f"times are read in the column's own zone, {read.zone}; {named} changes it"
             )
+        if read.untimed:
+            rows = count_noun(read.untimed, "row")
+            notes.append(f"{rows} without a time of day: counted at midnight, the first of the day")
         notes += [
             f"{count_noun(n, 'blank value')} in {name!r} left out"
             for name, n in read.blanks.items()

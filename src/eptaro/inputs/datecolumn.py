@@ -89,7 +89,7 @@ def infer_date_rules(source: Source, date: str, rules: DateRules) -> tuple[DateR
     try:
         if rules.order == "infer":
             rules, evidence = infer_order(source.column(date), rules, date)
-        if rules.shift:
+        if rules.shift and rules.time is None:
             parts = (table[date] for table in source.batches(ColumnRequest(date)))
             rules = settled_start(parts, rules, date)
     except DateError as error:

@@ -50,7 +50,8 @@ class FilteredSource(SourceWrapper):
         there = {wanted.date, *wanted.groups, *wanted.others}
         known = [n for n, kind in (formulas.kinds or {}).items() if kind is Kind.NUMBER]
         numbers = [*wanted.numbers, *(name for name in known if name not in there)]
-        others = [*wanted.others, *(name for name in formulas.names if name not in numbers)]
+        timed = [] if self._rules.time is None else [self._rules.time]
+        others = [*wanted.others, *(n for n in (*formulas.names, *timed) if n not in numbers)]
         more = ColumnRequest(wanted.date, wanted.groups, numbers, others)
         for table in self._keep_rows(self.source.batches(more)):
             yield table.select(wanted.names)

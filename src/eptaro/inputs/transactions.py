@@ -30,10 +30,18 @@ from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_text_or_date, settled_kinds
 from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
 from eptaro.inputs.datecolumn import infer_date_rules
-from eptaro.inputs.dates.reading import ParsedDates, is_text, read_dates
+from eptaro.inputs.dates.clock import add_clock, read_timed_dates
+from eptaro.inputs.dates.reading import ParsedDates, is_text
 from eptaro.inputs.files.chunks import filter_rows
 from eptaro.inputs.options import FoldSpec
-from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_names, prefetch
+from eptaro.inputs.sources import (
+    ColumnRequest,
+    SkippedRows,
+    Source,
+    check_columns,
+    check_names,
+    prefetch,
+)
 from eptaro.progress import report_progress
 
 _FIRST_SHOWN = 3
@@ -56,6 +64,8 @@ class Transactions:
     def __init__(self, source: Source, spec: FoldSpec, *, inputs: bool = False) -> None:
         date, planes, formulas = spec.date_column, spec.planes, spec.formulas
         check_names(formulas, source)
+        if spec.rules.time is not None:
+            check_columns([spec.rules.time], source.names(), source.name)
         as_it_is = spec.settled or date in formulas.columns
         found = (spec.rules, "") if as_it_is else infer_date_rules(source, date, spec.rules)
         self._rules, self.evidence = found
@@ -80,6 +90,7 @@ class Transactions:
         self.unmet = 0  # rows that do not meet the condition
         self.grain: Grain | None = None  # the periods that dates represent
         self.zone: str | None = None  # of the dates, where they keep one and none is given
+        self.untimed = 0  # rows without a time in the column that holds these
         self.seen: Span | None = None  # the days of all rows, whether they meet it or not
 
     def _find_picked_texts(self, planes: list[Plane], formulas: Formulas) -> Formulas:
@@ -164,6 +175,7 @@ class Transactions:
         as_they_are = {*date, *by, *(name for name in others if name in self._said)}
         known = [n for n in (*others, *used) if self._kinds.get(n) is Kind.NUMBER]
         numbers = [n for n in dict.fromkeys([*numbers, *known]) if n not in as_they_are]
+        others += [] if self._rules.time is None else [self._rules.time]
         others = [n for n in dict.fromkeys([*others, *used, *self._measured]) if n not in numbers]
         return ColumnRequest((date or used)[0], by, numbers, others)
 
@@ -224,6 +236,8 @@ class Transactions:
         wanted |= {*self._by, *self._numbers, *self._filled, *self._codes, *self._said}
         if read.bad is not None:  # they are listed
             wanted.add(self._date)
+        if self._rules.time is not None:
+            wanted.add(self._rules.time)
         needed = [n for n in table.column_names if n in wanted] or table.column_names[:1]
         rows = filter_rows(table.select(needed), keeping)
         return rows, keeping, read.take(keeping)
@@ -295,16 +309,18 @@ class Transactions:
         return read[self._date], groups, filled | values | texts, distinct
 
     def _dates(self, table: pa.Table, made: FormulaColumns) -> ParsedDates:
-        if self._date in self._formulas.columns:
-            read = made.dates(self._date)
-        else:
-            own = getattr(table[self._date].type, "tz", None)
-            if own is not None and self._rules.zone is None:
-                self.zone = own
-            try:
-                read = read_dates(table[self._date], self._rules, self._date)
-            except DateError as error:
-                raise DateError(f"{self._source.name}: {error}") from None
+        try:
+            if self._date in self._formulas.columns:
+                read = made.dates(self._date)
+                if self._rules.time is not None:
+                    read = add_clock(read, table[self._rules.time], self._rules, self._date)
+            else:
+                own = getattr(table[self._date].type, "tz", None)
+                if own is not None and self._rules.zone is None:
+                    self.zone = own
+                read = read_timed_dates(table, self._date, self._rules)
+        except DateError as error:
+            raise DateError(f"{self._source.name}: {error}") from None
         if read.grain is not None and self.grain not in (None, read.grain):
             raise DateError(
                 f"{self._source.name}: {self._date!r} holds both {self.grain}s, and, after row "
@@ -312,6 +328,7 @@ class Transactions:
                 f"{spell_option('grain=', '--grain')}"
             )
         self.grain = read.grain or self.grain
+        self.untimed += read.untimed
         return read
 
     def _reject(

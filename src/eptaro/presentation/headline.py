@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 
@@ -68,6 +69,9 @@ def _of_answer(table: Result, measure: str | None) -> str:
     if not len(table):
         return ""
     if isinstance(answer, InParts):
+        query = answer.question
+        if isinstance(query, Recap) and answer.others is not None:
+            return _of_each_period(table, answer)
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
         return ""  # it would describe rows that are not in the table
@@ -93,6 +97,17 @@ def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
             name = group_named(own, 0) if alone else own.view.calendar.name
             sentence = words.partition(". ")[0].rstrip(".")
             yield f"{name}: {sentence}." if sentence else ""
+
+
+def _of_each_period(table: Result, answer: InParts) -> str:
+    """Return the sentence of the last period, and which group was the largest most often."""
+    leaders = Counter(group_named(part, 0) for part in answer.parts)  # the largest is the first
+    own = answer.parts[-1]
+    rows = Result([], table.meta, own)
+    sentence = _describe(rows, own).partition(". ")[0].rstrip(".")
+    name, times = leaders.most_common(1)[0]
+    noun = group_noun(own)
+    return f"{sentence}. Largest {noun} in {times:,} of {len(answer.parts):,} periods: {name}."
 
 
 def _describe(table: Result, answer: ViewLineage) -> str:

@@ -400,6 +400,8 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
         if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
             raise _not_found(shards, context, wanted, query)
         raise _nothing_left(context, query)
+    if isinstance(query, Recap) and query.ranks_each_period:
+        return _of_fewer(shards, context, names, wanted, query)
     if isinstance(query, Recap) and query.top:
         return answer_top(shards, names, ask, query)
     answered, goes_by_all = tried

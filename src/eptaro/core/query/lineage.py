@@ -203,9 +203,14 @@ class InParts(Lineage):
         return self.parts[0].measures
 
     @property
-    def others(self) -> None:
-        """None: no groups were picked."""
-        return None
+    def others(self) -> Flags | None:
+        """Which rows are of the groups of all those not picked, where parts have such."""
+        found = np.zeros(len(self.rows), bool)
+        for number, part in enumerate(self.parts):
+            if (others := part.others) is not None:
+                mine = self.part == number
+                found[mine] = others[self.rows[mine]]
+        return found if found.any() else None
 
     @property
     def calendar(self) -> None:

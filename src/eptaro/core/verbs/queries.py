@@ -30,6 +30,8 @@ EFFECTS: tuple[Effect, ...] = get_args(Effect)
 MATCHES: tuple[Match, ...] = get_args(Match)
 PACES: tuple[Pace, ...] = get_args(Pace)
 
+EACH_PERIOD = "period"  # in `top_within`: of each period its own largest groups
+
 _MOST_PRIORS = 200  # prior periods that a mean is of
 _MOST_BINS = 1000
 _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_date`
@@ -51,7 +53,8 @@ class Recap(MeasuredQuery):
     `subtotals` names wider levels, whose periods follow the last of their parts, named in
     a column `level`. `top` keeps that many groups, by size of the first measure over all
     days, and adds up the others: `(others)` comes last and takes no rank; with `top_within`,
-    so many within each value of these group columns. `shares` adds `NAME_share` (of all rows),
+    so many within each value of these group columns, or, with `period`, in each period, whose
+    own largest groups come first. `shares` adds `NAME_share` (of all rows),
     `NAME_share_of_period` and `NAME_running_share` (of all rows, those shown so far), `ranks`
     adds `NAME_rank`, `index="2024-01"` adds `NAME_index`, the value in hundredths of that of
     the period named (blank unless both periods are complete), `sort` orders the rows by a
@@ -85,7 +88,7 @@ class Recap(MeasuredQuery):
     top : int, optional
         Keeps so many groups, the others as `(others)`.
     top_within : str or sequence of str
-        Group columns within each of whose values so many are kept.
+        Group columns within each of whose values so many are kept; `period`: in each period.
     shares, ranks : bool
         Add each row's shares and rank.
     index : str, optional
@@ -138,7 +141,8 @@ class Recap(MeasuredQuery):
         (),
         metavar="COLUMN",
         rare=True,
-        help="With --top: so many within each value of this group column. May be given again.",
+        help="With --top: so many within each value of this group column, or in each period. May "
+        "be given again.",
     )
     shares: bool = option(False, help="Add each row's share of all and of its period.")
     ranks: bool = option(False, help="Add ranks, 1 for the largest.")
@@ -188,6 +192,22 @@ class Recap(MeasuredQuery):
     def within_groups(self) -> tuple[str, ...]:
         """The group columns within each of whose values the largest are kept."""
         return _names(self.top_within)
+
+    @property
+    def ranks_each_period(self) -> bool:
+        """Whether each period has its own largest groups.
+
+        Raises `QuestionError` for options that set periods beside each other.
+        """
+        if self.top is None or EACH_PERIOD not in self.within_groups:
+            return False
+        for name in ("wide", "totals", "subtotals", "shares", "index", "every"):
+            if getattr(self, name):
+                raise QuestionError(
+                    f"top_within={EACH_PERIOD!r} keeps other groups in each period, which does not "
+                    f"go with {name}"
+                )
+        return True
 
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:

@@ -9,21 +9,23 @@ import numpy as np
 
 from eptaro.core.aggregation.folded import rows_note
 from eptaro.core.calendars.days import LAST_DAY, Flags, Ints
+from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.query.coverage import GroupSpans
-from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
+from eptaro.core.query.lineage import InParts, Number, Side, Value, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.totals import GroupSet, ReducedBook
-from eptaro.core.query.view import BookData, View, top_groups
+from eptaro.core.query.view import NOTES, BookData, View, top_groups
 from eptaro.core.results import bigint
-from eptaro.core.results.column import NO_NUMBERS, Column, TiledArray, take_lazy
+from eptaro.core.results.column import NO_NUMBERS, Column, TiledArray, join, take_lazy
 from eptaro.core.results.format import BLANK, shown
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
-from eptaro.core.verbs.queries import Recap
+from eptaro.core.verbs.queries import EACH_PERIOD, Recap
 from eptaro.errors import EptaroError, QuestionError
 
 _MOST_ACROSS = 4_000  # groups
+_MOST_PERIODS = 2_000  # of which each has its own largest groups
 
 
 def across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Result:
@@ -91,6 +93,8 @@ def recap(facts: BookData, query: Recap) -> Result:
     """Summarise each period of a level; see `Recap`."""
     view = facts.view(query.by, query.only, query.as_of)
     if query.top is not None:
+        if query.ranks_each_period:
+            return _top_of_each_period(view, query)
         view = top_groups(view, query.top, query.within_groups)
     if query.every is not None:
         return _per_entry(view, query)
@@ -105,6 +109,37 @@ def recap(facts: BookData, query: Recap) -> Result:
     if query.wide:
         return across(view, rows, query, shares=query.shares)
     return _long(view, rows, query)
+
+
+def _top_of_each_period(view: View, query: Recap) -> Result:
+    """Return of each period the rows of its own largest groups, and of all others as one group."""
+    assert query.top is not None
+    if query.per in RECURRING:
+        raise QuestionError(
+            f"top_within={EACH_PERIOD!r} looks at periods of time, and does not go with "
+            f"per={query.per!r}"
+        )
+    within = [name for name in query.within_groups if name != EACH_PERIOD]
+    first, last, _, _ = spans_of(view, query.per)
+    if len(first) > _MOST_PERIODS:
+        raise QuestionError(
+            f"top_within={EACH_PERIOD!r} looks at {len(first):,} periods, and {_MOST_PERIODS:,} "
+            f"are the most; narrow with only=, or take wider periods"
+        )
+    tables = []
+    for span in zip(first.tolist(), last.tolist(), strict=True):
+        own = top_groups(replace(view, window=Span.of(*span), kept={}), query.top, within)
+        rows = PeriodRows.of(own, query.per, (), with_total=False)
+        tables.append(_long(own, rows, replace(query, sort=None)))
+    columns = [join(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
+    parts = [t.answer for t in tables if isinstance(t.answer, ViewLineage)]
+    values = [next(c for c in columns if c.name == m.name) for m in view.facts.measures]
+    every = np.ones(len(columns[0]), bool)
+    tied = tie_out(view, values, every) | rows_note(view.facts.folded)
+    meta = view.meta("recap") | {"per": query.per, "tie_out": tied}
+    meta |= {key: t.meta[key] for t in tables for key in (*NOTES, "others") if key in t.meta}
+    table = Result(columns, meta, InParts.of(parts))
+    return table.sorted(query.order) if query.order else table
 
 
 def _long(view: View, rows: PeriodRows, query: Recap) -> Result:

@@ -175,6 +175,11 @@ class SqlTable:
     def day(self, date: str, rules: DateRules) -> Any:
         """Return what rows are grouped by: the day of a timestamp, or the value as it is."""
         sql, column = self.sql, self.column(date)
+        if rules.time is not None:
+            raise DateError(
+                f"{self.name}: times of day in a column of their own ({rules.time!r}) are not read "
+                f"in a database; fold it with Daybook.read and a query instead"
+            )
         if self._lite and isinstance(column.type, sql.Date):
             return stored_day(sql, column)
         if not isinstance(column.type, sql.DateTime):

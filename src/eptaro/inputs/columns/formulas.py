@@ -23,6 +23,7 @@ from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.kinds import in_order, name_picked, read_text_or_date
 from eptaro.inputs.columns.values import RowOrigin, read_numbers
+from eptaro.inputs.dates.clock import holds_clock, read_clock, read_timed_dates
 from eptaro.inputs.dates.reading import ParsedDates, in_periods, read_dates
 from eptaro.inputs.files.chunks import encode_dictionary, plain, to_numpy
 from eptaro.rules import DateRules
@@ -195,6 +196,10 @@ class FormulaColumns:
             return Column.of(name, "integer", none.astype(np.int64), none), Kind.BLANK, None
         if name == self._date:
             return self._as_dates(array, name)
+        if name == self._rules.time or pa.types.is_time(kind):
+            return self._as_clock(array, name)
+        if meant is Kind.DATE and holds_clock(array):
+            return self._as_clock(array, name)
         if pa.types.is_string(kind) or pa.types.is_large_string(kind):
             if meant is Kind.NUMBER:
                 return self._as_numbers(array, name), Kind.NUMBER, None
@@ -221,8 +226,10 @@ class FormulaColumns:
         return read_numbers(source.as_numbers(array, self._placed, name), name, self._placed)
 
     def _as_dates(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
-        rules = self._rules if name == self._date else replace(self._rules, grain=None)
-        read = read_dates(array, rules, name)
+        if name == self._date:
+            read = read_timed_dates(self._table, name, self._rules)
+        else:
+            read = read_dates(array, replace(self._rules, grain=None), name)
         valid = None
         if read.bad is not None and read.reasons is not None and read.bad.any():
             wrongly = [r for r in np.unique(read.reasons[read.bad]).tolist() if r != "blank"]
@@ -237,6 +244,20 @@ class FormulaColumns:
         if read.times is not None:
             hours = Column.of("", "integer", read.times // _HOUR % 24, valid)
         return Column.of(name, "date", read.days, valid), Kind.DATE, hours
+
+    def _as_clock(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
+        """Return times of day as those of one day, and their hours."""
+        clock = read_clock(array, self._rules, name)
+        if clock.bad.any():
+            row = int(np.flatnonzero(clock.bad)[0])
+            raise DateError(
+                f"{self._placed.describe_row(row)} of {name!r}: {array[row].as_py()!r} is no time "
+                f"of day"
+            )
+        valid = ~clock.blank if clock.blank.any() else None
+        hours = Column.of("", "integer", clock.times // _HOUR, valid)
+        days = np.zeros(len(clock.times), np.int64)
+        return Column.of(name, "date", days, valid), Kind.DATE, hours
 
 
 _KINDS = {

@@ -53,6 +53,7 @@ class ParsedDates:
     reasons: NDArray[Any] | None = None
     offsets: Ints | None = None  # minutes from UTC, where the column carries any
     grain: Grain | None = None  # what the days represent, None where there are none
+    untimed: int = 0  # rows without a time in the column that holds these
 
     def take(self, keeping: RowMask) -> ParsedDates:
         """Return the rows that are kept."""
