@@ -43,6 +43,12 @@ Options = ParamSpec("Options")
 Method: TypeAlias = Callable[Concatenate[Any, Options], Table]
 
 
+_WHERE = (
+    "; a condition on rows is given to the book: Daybook.read(..., where=...), or to a measure: "
+    "sum(fare where fare_class = 'car')"
+)
+
+
 def method_of(query: Callable[Options, Query]) -> Method[Options]:
     """Return the method that asks such a query: its parameters and its documentation are those of
     the query's class.
@@ -54,7 +60,8 @@ def method_of(query: Callable[Options, Query]) -> Method[Options]:
     def method(self: Daybook, /, *args: Options.args, **options: Options.kwargs) -> Table:
         for name in options:
             if name not in names:
-                raise QuestionError(unknown(f"option of {kind.verb}", name, names))
+                said = unknown(f"option of {kind.verb}", name, names)
+                raise QuestionError(f"{said}{_WHERE if name == 'where' else ''}")
         return self.ask(query(*args, **options))
 
     wraps(kind, updated=())(method)

@@ -65,7 +65,7 @@ BESIDE = [  # groups are set beside each other that lie in several shards
     ("recap", ("month",), {"by": "all", "shares": True, "ranks": True, "subtotals": ["quarter", "year"], "totals": True}), ("recap", ("quarter",), {"by": "all", "ranks": True, "sort": "-share_rank"}),
     ("recap", ("year",), {"by": "all", "shares": True, "ranks": True, "only": {"route": "b", "ship": [3, 4, 5]}}), ("recap", ("half",), {"by": "all", "shares": True, "totals": True}), ("recap", ("month",), {"by": "all", "index": "2024-03"}), ("recap", ("quarter",), {"by": "all", "shares": True, "sort": "people"}),
     ("compare", ("quarter",), {"by": "all", "details": True, "back": ["1 year", "1 quarter"], "to_date": True, "as_of": "2025-02-10"}), ("compare", ("year",), {"by": "all", "details": True, "only": {"route": ["b", "Norrow"]}, "sort": "-fares_contribution"}),
-    ("card", (), {"by": "all"}), ("recap", ("month",), {"by": "all", "only": ["route=b", "ship=3"], "ranks": True}), ("recap", ("quarter",), {"by": "all", "top": 2, "top_within": "period"}), ("recap", ("year",), {"by": "all", "top": 1, "top_within": ["route", "period"], "ranks": True, "sort": "-trips"}),
+    ("card", (), {"by": "all"}), ("recap", ("month",), {"by": "all", "only": ["route=b", "ship=3"], "ranks": True}), ("recap", ("quarter",), {"by": "all", "top": 2, "top_within": "period"}), ("recap", ("year",), {"by": "all", "top": 1, "top_within": ["route", "period"], "ranks": True, "sort": "-trips"}), ("compare", ("quarter",), {"by": "all", "top": 3, "details": True, "sort": "-fares_change"}),
 ]  # fmt: skip
 OF_ONE = [  # of books with one group column
     ("recap", ("weekday",), {"by": "all", "top": 2}), ("rhythm", ("weekday",), {"by": "all"}), ("rhythm", ("weekday", "month"), {"by": "all", "wide": True}),

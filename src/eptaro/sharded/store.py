@@ -137,17 +137,23 @@ class ShardStore:
         )
         return replace(context.facts(folded, spans), declared=self.about.declared)
 
+    @property
+    def _at_once(self) -> bool:
+        """Whether a query takes all cells: there are few, or other groups decide as well."""
+        whole = any(measure.over_all for measure in self.about.measures)
+        return whole or self.manifest.cells <= self.at_once
+
     def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
         if isinstance(query, MeasuredQuery) and query.measures is not None:
             return self.measuring(query.measures).ask(replace(query, measures=None))
-        if self.manifest.cells <= self.at_once:
+        if self._at_once:
             return answer(self.facts, query)
         return ask_shards(self.shards, self.manifest.shards, self.context, query)
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
         """Return what a query looks at."""
-        if self.manifest.cells <= self.at_once:
+        if self._at_once:
             return self.facts.view(by, only, as_of)
         query = Query(by=by, only=only, as_of=as_of)
         return view_of_shards(self.shards, self.manifest.shards, self.context, query)

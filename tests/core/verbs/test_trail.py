@@ -1,6 +1,8 @@
 """Rolling windows equal plain loops over the transactions."""
 
 import datetime as dt
+import random
+import statistics
 import unittest
 from fractions import Fraction
 
@@ -221,3 +223,46 @@ class Values(unittest.TestCase):
             opened = ep.Daybook.open(book.write(Path(folder, "b.parquet")))
         with self.assertRaisesRegex(ep.QuestionError, "needs the transactions"):
             opened.trail("3 entries")
+
+
+class LastEntries(unittest.TestCase):
+    """`every="entry"` with a number of entries, against plain Python."""
+
+    def test_each_row_and_those_before_it(self):
+        rng, seen = random.Random(12), 0
+        for _ in range(8):
+            rows = [
+                (dt.datetime(2025, 1, 1) + dt.timedelta(hours=rng.randrange(900)), rng.choice("ab"),
+                 rng.choice([None, *range(9)]), number)
+                for number in range(80)
+            ]  # fmt: skip
+            on, group, x, _ = zip(*rows, strict=True)
+            n, where = rng.randint(1, 5), rng.choice([None, "x > 2 or x is blank"])
+            by, only = rng.choice([None, "g"]), rng.choice([None, "2025-01-10..2025-01-20"])
+            incomplete = rng.choice(["keep", "blank"])
+            book = ep.Daybook({"on": on, "g": group, "x": x}, date="on", by="g", where=where,
+                              measures=["s=sum(x)", "m=median(x)", "l=last(x)", "n=count()"])  # fmt: skip
+            table = book.trail(
+                f"{n} entries", every="entry", by=by, only=only, incomplete=incomplete
+            )
+            kept = [r for r in rows if where is None or r[2] is None or r[2] > 2]
+            inside = [r for r in kept if only is None or (10 <= r[0].day <= 20 and r[0].month == 1)]
+            self.assertEqual(table["row"].tolist(), [r[3] + 1 for r in inside])
+            for row, own in zip(table.rows(), inside, strict=True):
+                before = [r for r in kept if (by is None or r[1] == own[1]) and (r[0], r[3]) <= (own[0], own[3])]  # fmt: skip
+                window = sorted(before, key=lambda r: (r[0], r[3]))[-n:]
+                held = [r[2] for r in window if r[2] is not None]
+                self.assertEqual((row["first"], row["last"]), (window[0][0].date(), own[0].date()))
+                self.assertEqual(row["complete"], len(window) == n)
+                found = [row[f"{name}_trailing"] for name in "smln"]
+                wanted = [sum(held) if held else None, statistics.median(held) if held else None,
+                          held[-1] if held else None, len(window)]  # fmt: skip
+                if incomplete == "blank" and len(window) < n:
+                    wanted = [None] * 4
+                self.assertEqual(found, wanted, (own, n))
+                seen += 1
+        self.assertGreater(seen, 200)
+        with self.assertRaisesRegex(ep.QuestionError, "leave out weights"):
+            book.trail("2 entries", every="entry", weights=[1, 2])
+        with self.assertRaisesRegex(ep.QuestionError, "days or entries, not of 2 active days"):
+            book.trail("2 active days", every="entry")

@@ -157,6 +157,11 @@ class Measure:
         return any(calculation(part.how).looks_back for term in self.terms for part in term.parts)
 
     @property
+    def over_all(self) -> bool:
+        """Whether groups that are not looked at decide as well."""
+        return any(term.over_all for term in self.terms)
+
+    @property
     def needs_days(self) -> bool:
         """Whether it can only be asked of runs of whole days."""
         return self.staged or self.looks_back

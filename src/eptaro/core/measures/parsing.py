@@ -27,6 +27,7 @@ EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
 
 _CALL = re.compile(r"\s*\w+\s*\(")
+_OVER_ALL = re.compile(r"\s+over\s+all\s*$")
 _PER = re.compile(r"per\s+\S")
 _BY_ORDER = ("first", "last", "new")  # calculations that totals without an order cannot have
 _PLAIN = re.compile(r"\s*(\w+)\(\s*([^\W\d]\w*)?\s*\)")  # sum(fare), count()
@@ -57,6 +58,9 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     if cut > 0 and _CALL.search(body[:cut]):
         per = body[cut:].strip()[len("per") :].strip()
         return _nested_term(found_how, share, body[:cut].strip(), per, whole), text[stop + 1 :]
+    wide = _OVER_ALL.search(body)
+    if wide is not None and how == "new":
+        body = body[: wide.start()]
     column = body.strip()
     if column == "*":
         instead = "it is written count()" if how == "count" else f"name a column, as in {how}(fare)"
@@ -67,8 +71,9 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     formula = _formula(column, wanted, whole) if column else None
     if formula is None or isinstance(formula.node, Name):
         name = column if formula is None else formula.name
-        return Term(how, name, share), text[stop + 1 :]
-    return Term(how, formula.name, share, formula=formula), text[stop + 1 :]
+        return Term(how, name, share, over_all=wide is not None), text[stop + 1 :]
+    term = Term(how, formula.name, share, formula=formula, over_all=wide is not None)
+    return term, text[stop + 1 :]
 
 
 def _formula(column: str, wanted: Kind | None, whole: str) -> Formula | None:

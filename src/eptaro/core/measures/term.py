@@ -50,6 +50,7 @@ class Term(NamedTuple):
     grain: str = ""
     formula: Formula | None = None  # of a column that is calculated
     members: Members | None = None
+    over_all: bool = False  # new to the whole book, whichever groups are looked at
 
     @property
     def parts(self) -> tuple[Term, ...]:
@@ -77,7 +78,7 @@ class Term(NamedTuple):
             per = self.grain if self.members is None else Name(self.members.column)
             body = f"{self.inner} per {per}"
         share = f", {self.share:g}" if self.how == "quantile" else ""
-        return f"{self.how}({body}{share})"
+        return f"{self.how}({body}{share}{' over all' if self.over_all else ''})"
 
 
 @dataclass(frozen=True)

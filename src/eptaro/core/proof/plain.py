@@ -136,7 +136,7 @@ def _of_rows(term: Term, rows: Rows) -> Any:
 
 def column_of(term: Term) -> str:
     """Return where a term's values are among the columns of some rows."""
-    return f"new {term.column}" if term.how == "new" else term.column
+    return str(term) if term.how == "new" else term.column
 
 
 def twin(how: str) -> Callable[[Values, float], Any]:

@@ -123,12 +123,29 @@ class Reader:
         if not len(hit):
             return Values([])
         last = int(self._index.batch.days[hit].max())
+        if term.over_all:
+            return self._new_to_all(term, hit, last)
         every = self._index.rows(self._groups, FIRST_DAY, last)
         before = every[: int(np.flatnonzero(every == hit[0])[0])]
         met = set(self._of(term, before).items)
         found = []
         for value in self._of(term, hit).items:
             found.append(None if value in met else value)
+            met.add(value)
+        return Values(found)
+
+    def _new_to_all(self, term: Term, hit: Ints, last: int) -> Values:
+        """Return the values of some transactions, blank where any group had them on an earlier day,
+        or this group before on the same day.
+        """
+        every = self._index.rows(np.arange(self._view.facts.groups.count), FIRST_DAY, last)
+        days = self._index.batch.days
+        first: dict[Any, int] = {}
+        for value, day in zip(self._of(term, every).items, days[every].tolist(), strict=True):
+            first.setdefault(value, day)
+        met, found = set[Any](), list[Any]()
+        for value, day in zip(self._of(term, hit).items, days[hit].tolist(), strict=True):
+            found.append(value if first[value] == day and value not in met else None)
             met.add(value)
         return Values(found)
 

@@ -66,7 +66,8 @@ class Ledger:
         fold = Fold([], {plane for m in view.facts.measures for plane in m.planes})
         fold.add(single)
         own = group[order].astype(np.int64)
-        return cls(own, batch.days[order].astype(np.int64), order, fold.result()[1])
+        places = order if batch.places is None else batch.places[order]
+        return cls(own, batch.days[order].astype(np.int64), places, fold.result()[1])
 
     def upto(self, group: Ints, day: Ints) -> Ints:
         """Return how many transactions come before the end of each day of each group."""
@@ -194,7 +195,49 @@ def _concatenate_arrays(parts: list[NDArray[Any]]) -> NDArray[Any]:
     return joined
 
 
+def last_entries(
+    view: View, n: int, ending: str, label: Column, query: Query, *, whole: bool = False
+) -> Result:
+    """Return for each transaction the measures over the last `n` up to it, in its group.
+
+    The columns are those of `per_row`; the label is one for all. `first` is the day of the first
+    of these transactions, and a window of fewer is not complete.
+    """
+    ledger = Ledger.of(view)
+    places, seen = np.arange(len(ledger.row)), view.seen
+    lo = np.maximum(places - n + 1, ledger.opens(ledger.group))
+    kept = np.flatnonzero((ledger.day >= seen.lo) & (ledger.day <= seen.hi))
+    kept = kept[np.argsort(ledger.row[kept])]
+    lo, hi, group = lo[kept], kept + 1, ledger.group[kept]
+    complete = hi - lo == n
+    columns: list[AnyColumn] = [
+        _row_numbers(ledger.row[kept] + 1),
+        *view.groups.later(group),
+        dates("date", ledger.day[kept], None, "The transaction's day", DATE),
+        label.take(np.zeros(len(kept), np.int64)),
+        dates("first", ledger.day[lo], None, "First day of the value", FIRST),
+        dates("last", ledger.day[kept], None, "Last day of the value", LAST),
+        Column.of("complete", "flag", complete, description=_ENOUGH, face=COMPLETE),
+    ]
+    for measure in view.facts.measures:
+        if measure.needs_days:
+            raise QuestionError(f"{measure.formula} needs whole days; a number of entries has none")
+        value = measure.over_cells(ledger.cells, lo, hi, view.facts.folded.formats)
+        value = value.blanked(complete) if whole else value
+        columns.append(value.named(f"{measure.name}{ending}", f"{measure.formula} over the window"))
+    answer = ViewLineage(query, view, group, {}, np.arange(len(group)))
+    return Result(columns, view.meta(query.verb) | {"every": "entry"}, answer)
+
+
+def _row_numbers(rows: Ints) -> Column:
+    face = DisplayHint("row", Priority.KEY)
+    return Column.of(
+        "row", "integer", rows, unit="number", description="Place in the input", face=face
+    )
+
+
 LABEL = "What the value is of"
+_ENOUGH = "Whether there are as many transactions"
 
 
 _WHOLE = "Whether all its days lie in the coverage"
@@ -230,14 +273,7 @@ def per_row(
     ]
     whole_of = view.complete(first[on], last[on], of)
     columns: list[AnyColumn] = [
-        Column.of(
-            "row",
-            "integer",
-            rows,
-            unit="number",
-            description="Place in the input",
-            face=DisplayHint("row", Priority.KEY),
-        ),
+        _row_numbers(rows),
         *view.groups.later(of),
         *take_lazy(days, on),
         Column.of("complete", "flag", whole_of, description=_WHOLE, face=COMPLETE),

@@ -24,6 +24,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.measures.members import term_over_cells
 from eptaro.core.measures.term import Term
 from eptaro.core.query.coverage import Coverage, GroupSpans
+from eptaro.core.query.newcomers import first_days_of, new_to_all
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, AsOf, By, Filter, Only, group_names, looked_at
 from eptaro.core.query.totals import AnyShare, GlobalTotals
@@ -248,7 +249,7 @@ class View:
         groups = self.groups.count
         lo, hi = self._within_coverage(first, last)
         inside = lo <= hi
-        if measure.staged:
+        if measure.staged or measure.over_all:
             group = np.repeat(np.arange(groups), len(lo))
             return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
         at = self.cells.axis.bounds_of_all(lo, hi)
@@ -278,7 +279,18 @@ class View:
             )
             return stage.value(term, group, first, last)
         lo, hi = self.cells.axis.bounds(group, first, last)
+        if term.over_all:
+            plane = Plane("codes", term.column)
+            return new_to_all(self.cells, plane, self._first_day_of_each(plane), lo, hi)
         return term_over_cells(self.cells, term, lo, hi)
+
+    def _first_day_of_each(self, plane: Plane) -> Ints:
+        """Return the first day of each value of a column in any group of the book."""
+        name = f"first day of each {plane.column}"
+        if name not in self.kept:
+            self.kept[name] = first_days_of(self.facts.cells, plane)
+        found: Ints = self.kept[name]
+        return found
 
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what is beside every result."""
@@ -359,9 +371,10 @@ class View:
         }
 
 
-def top_groups(view: View, count: int, within: Sequence[str]) -> View:
+def top_groups(view: View, count: int, within: Sequence[str], days: Span | None = None) -> View:
     """Return the view with the groups that have most of the first measure, by size, and the rest
-    as one group, `(others)`: over all, or within each value of some of the group columns.
+    as one group, `(others)`: over all, or within each value of some of the group columns; by what
+    they have on all days seen, unless some are named.
 
     Raises `QuestionError` for a column that is none, and where no column is left to pick from.
     """
@@ -375,7 +388,7 @@ def top_groups(view: View, count: int, within: Sequence[str]) -> View:
         raise QuestionError(f"top picks groups; name a column in by{other}")
     if count < 1:
         raise QuestionError(f"top={count} must be at least 1")
-    size, around = sizes(view), view.groups.onto(within)[1]
+    size, around = sizes(view, days), view.groups.onto(within)[1]
     kept = view.facts.whole.pick_groups(view.places, view.groups.count)
     if kept is None:
         kept = leading_groups(view.groups, size, count, within)
@@ -401,10 +414,10 @@ def top_groups(view: View, count: int, within: Sequence[str]) -> View:
     )
 
 
-def sizes(view: View) -> Column:
-    """Return what each group has of the first measure over all days seen."""
-    every = np.arange(view.groups.count)
-    spans = (np.full(len(every), day) for day in (view.seen.lo, view.seen.hi))
+def sizes(view: View, days: Span | None = None) -> Column:
+    """Return what each group has of the first measure over some days, by default all seen."""
+    every, span = np.arange(view.groups.count), days or view.seen
+    spans = (np.full(len(every), day) for day in (span.lo, span.hi))
     return view.value(view.facts.measures[0], every, *spans)
 
 

@@ -20,7 +20,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, DayMatching, Mean, Number, Side, Value, ViewLineage
 from eptaro.core.query.totals import GroupTotals
-from eptaro.core.query.view import BookData, View
+from eptaro.core.query.view import BookData, View, top_groups
 from eptaro.core.results.column import (
     NO_NUMBERS,
     AnyColumn,
@@ -460,6 +460,9 @@ def compare(facts: BookData, query: Compare) -> Result:
     check_level(query.per, facts.calendar.levels)
     query.check()
     view = facts.view(query.by, query.only, query.as_of)
+    if query.top is not None:
+        now = _sides(view, replace(query, back=backs[0]))[0]
+        view = top_groups(view, query.top, (), Span.of(int(now.first.min()), int(now.last.max())))
     tables = [_against_one(view, replace(query, back=one)) for one in backs]
     several = not isinstance(query.back, str)
     whole = side_by_side(tables, query, facts.measures) if several else tables[0]

@@ -335,7 +335,8 @@ class Trail(MeasuredQuery):
     active days or entries as asked), and for each measure `NAME_trailing`. Values of
     incomplete windows are kept, or left out with `incomplete="blank"`.
 
-    `every="entry"` gives one row per transaction, with the window of its day.
+    `every="entry"` gives one row per transaction, with the window of its day, or, of a number of
+    entries, the last so many up to it.
 
     `weights`, oldest first, one per unit of `back`, make it the weighted mean of the
     measure over these units; with months and wider, `every` must be that level.
@@ -501,6 +502,8 @@ class Compare(MeasuredQuery):
         From a period's label, or (group value, label), to its goal.
     pace : {"straight", "prior year"}
         How goals are reached.
+    top : int, optional
+        Keeps so many groups, the largest over the days of the current side, and adds up the others.
     sort : str or sequence of str, optional
         The columns to order rows by, each deciding between equals of the one before it; `-name`:
         largest first.
@@ -583,6 +586,13 @@ class Compare(MeasuredQuery):
         shown=True,
         help="How a goal is spread over its period: straight, or as the 'prior year' was.",
     )
+    top: int | None = option(
+        None,
+        metavar="N",
+        heading="groups",
+        rare=True,
+        help="Keep the N largest groups of the current side; the others are added up in one row.",
+    )
     sort: str | Sequence[str] | None = option(
         None,
         metavar="COLUMN",
@@ -637,6 +647,11 @@ class Compare(MeasuredQuery):
         """The columns that the rows are put in order by."""
         return _names(self.sort or ())
 
+    @property
+    def needs_one_calendar(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        return () if self.top is None else ("top",)
+
     def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
         return replace(self, sort=None)
@@ -651,6 +666,8 @@ class Compare(MeasuredQuery):
         _check_order(self.sort)
         if self.align not in ALIGNS:
             raise QuestionError(unknown("value for align", self.align, ALIGNS))
+        if self.top is not None and self.goals:
+            raise QuestionError("goals are of groups by name, which does not go with top")
         if not self.to_date:
             given = (self.match, self.periods, self.every)
             for name, value, plain in zip(_TO_DATE, given, ("date", 1, None), strict=True):

@@ -13,10 +13,10 @@ from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.levels import BY_GROUP, COUNTED, Amount, check_level
+from eptaro.core.calendars.levels import BY_GROUP, COUNTED, ENTRY, Amount, check_level
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Side, ViewLineage
-from eptaro.core.query.transactions import LABEL, per_row
+from eptaro.core.query.transactions import LABEL, last_entries, per_row
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import DisplayHint
@@ -69,15 +69,22 @@ def _check_weights(weights: object) -> tuple[float, ...]:
 
 
 def _per_entry(view: View, windows: Windows, query: Trail) -> Result:
-    """Return for each transaction the window of its day."""
-    if windows.back.unit in BY_GROUP:
-        raise QuestionError(f"every='entry' goes with windows of days, not of {windows.back}")
+    """Return for each transaction the window of its day, or of the last so many up to it."""
     if query.weights is not None:
         raise QuestionError("weights go with units of time; leave out weights or every='entry'")
+    one = np.zeros(1, np.int64)
+    window = np.array([str(windows.back)])
+    if windows.back.unit == ENTRY:
+        label = Column.text("window", window, one, description=LABEL)
+        blank = query.incomplete == "blank"
+        return last_entries(view, windows.back.n, "_trailing", label, query, whole=blank)
+    if windows.back.unit in BY_GROUP:
+        raise QuestionError(
+            f"every='entry' goes with windows of days or entries, not of {windows.back}"
+        )
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     first, last = windows.bounds(days, view.calendar, view.facts.workdays)
-    one = np.zeros(len(days), np.int64)
-    label = Column.text("window", np.array([str(windows.back)]), one, description=LABEL)
+    label = Column.text("window", window, np.zeros(len(days), np.int64), description=LABEL)
     side, whole = Side("days", first, last), query.incomplete == "blank"
     return per_row(view, side, "_trailing", label, query, whole=whole)
 

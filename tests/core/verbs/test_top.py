@@ -1,4 +1,4 @@
-"""The largest groups of each period, and all others of that period as one."""
+"""The largest groups of each period, or of a comparison, and all others as one."""
 
 import datetime as dt
 import random
@@ -72,6 +72,49 @@ class EachPeriod(unittest.TestCase):
                 book.recap("month", by="g", top=1, top_within="period", **more)
         with self.assertRaisesRegex(ep.QuestionError, "does not go with per='weekday'"):
             book.recap("weekday", by="g", top=1, top_within="period")
+
+
+class Compared(unittest.TestCase):
+    """`compare(top=)` against books whose other groups were renamed before."""
+
+    def test_others_are_one_group(self):
+        rng, seen = random.Random(6), 0
+        for _ in range(8):
+            rows = [
+                (START + DAY * rng.randrange(500), rng.choice("abcdef"), rng.randint(-3, 20))
+                for _ in range(300)
+            ]
+            on, shop, v = zip(*rows, strict=True)
+            how = rng.choice([
+                {"per": "quarter", "to_date": True}, {"per": "month", "back": ["1 month", "1 year"]},
+                {"per": "quarter", "details": True}, {"per": "month", "to_date": True, "periods": 3, "match": "elapsed"},
+                {"per": "year", "effects": "workdays"}, {"per": "month", "trailing": "2 months", "back": "1 month"},
+            ])  # fmt: skip
+            asked = {"date": "on", "by": "shop", "measures": ["s=sum(v)", "m=median(v)"]}
+            top = rng.randint(1, 4)
+            book = ep.Daybook({"on": on, "shop": shop, "v": v}, **asked)
+            found = book.compare(**how, by="shop", top=top)
+            sides = [*book.compare(**how).rows()]
+            first, last = min(r["first"] for r in sides), max(r["last"] for r in sides)
+            sums = {name: sum(r[2] for r in rows if r[1] == name and first <= r[0] <= last) for name in sorted({*shop})}  # fmt: skip
+            kept = sorted(sums, key=lambda name: -sums[name])[:top]
+            renamed = [name if name in kept else "(others)" for name in shop]
+            other = ep.Daybook({"on": on, "shop": renamed, "v": v}, **asked)
+            wanted = {(r["shop"], r["period"]): r for r in other.compare(**how, by="shop").rows()}
+            for row in found.rows():
+                self.assertEqual(row, wanted[row["shop"], row["period"]])
+                seen += 1
+            names = list(dict.fromkeys(row["shop"] for row in found.rows()))
+            self.assertEqual(names, [*kept, "(others)"])
+            self.assertGreater(book.prove(found), 4)
+        self.assertGreater(seen, 80)
+
+    def test_goals_are_of_groups_by_name(self):
+        book = ep.Daybook(
+            {"on": ["2025-01-01"], "g": ["a"], "v": [3]}, date="on", by="g", measures="s=sum(v)"
+        )
+        with self.assertRaisesRegex(ep.QuestionError, "goals.*does not go with top"):
+            book.compare("month", by="g", top=1, goals={"2025-01": 4})
 
 
 if __name__ == "__main__":
