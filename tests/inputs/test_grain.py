@@ -334,3 +334,29 @@ class Questions(unittest.TestCase):
         )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("2025-08-31", json.dumps(json.loads(done.stdout)))
+
+
+class YearsWithFractions(unittest.TestCase):
+    """Years and their parts, some of which are whole and written without a fraction."""
+
+    def test_whole_years_are_januaries(self):
+        rng = random.Random(4)
+        for digits in (2, 3, 4, 6, 9):
+            months = sorted({rng.randrange(1960 * 12, 1990 * 12) for _ in range(60)} | {1960 * 12})
+            texts = []
+            for month in months:
+                year, part = divmod(month, 12)
+                texts.append(f"{year}" if not part else f"{year + part / 12:.{digits}f}")
+            for given in (texts, [float(text) for text in texts]):
+                book = ep.Daybook({"on": given, "x": [1] * len(given)}, date="on", measures="s=sum(x)",
+                                  dates=ep.DateRules(grain="month"))  # fmt: skip
+                found = [row["period"] for row in book.recap("month").rows() if row["s"]]
+                wanted = [f"{month // 12}-{month % 12 + 1:02d}" for month in months]
+                self.assertEqual(found, wanted, digits)
+        with self.assertRaisesRegex(ep.DateError, "'1960' is not written as"):  # all may be years
+            ep.Daybook(
+                {"on": ["1960", "1961"]},
+                date="on",
+                measures="n=count()",
+                dates=ep.DateRules(grain="month"),
+            )

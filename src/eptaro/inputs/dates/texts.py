@@ -179,6 +179,7 @@ PERIODS = (
 PLAIN = (*_DAYS, *PERIODS)
 # What could be something else unless the grain is given.
 _DECIMAL_YEAR = DatePattern(r"^(?P<y>\d{4})\.(?P<F>\d{1,9})$", "2025.58")
+_WHOLE_YEAR = DatePattern(r"^(?P<y>\d{4})(?P<F>)$", "")  # beside others with a fraction
 _SAID: dict[Grain, tuple[DatePattern, ...]] = {
     "day": (),
     "week": (DatePattern(r"^(?P<y>\d{4})(?P<k>\d{2})$", "202534"),),
@@ -339,6 +340,9 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
     *rest, last = dict.fromkeys(form.shown for form in accepted if form.shown)
     shown = f"{', '.join(rest)} or {last}" if rest else last
     trimmed = pc.utf8_trim_whitespace(texts)
+    if _DECIMAL_YEAR in accepted:
+        fractions = pc.match_substring_regex(trimmed, _DECIMAL_YEAR.pattern)
+        accepted = [*accepted, _WHOLE_YEAR] if pc.any(fractions).as_py() else accepted
     if accepted is PLAIN and (days := _plain_days(trimmed)) is not None:
         return Parsed(days, micros, offset, reason)
     left, grain = np.arange(size), np.zeros(size, np.int8)
