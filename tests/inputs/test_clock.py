@@ -100,10 +100,20 @@ class TimesOfDay(unittest.TestCase):
 
     def test_the_end_of_a_day_and_blank_times(self):
         columns = {"on": ["2025-01-01"] * 3, "t": ["24:00", None, "23:59"], "x": [1, 2, 4]}
-        book = ep.Daybook(columns, date="on", measures=["z=last(x)", "a=first(x)"], dates=ep.DateRules(time="t"))  # fmt: skip
+        book = ep.Daybook(columns, date="on", measures=["z=last(x)", "a=first(x)", "n=count()"], dates=ep.DateRules(time="t"))  # fmt: skip
         (row,) = book.recap("day").rows()
         self.assertEqual((row["z"], row["a"]), (1, 2))
         self.assertIn("1 row without a time of day", " ".join(book.notes))
+        hours = {row["hour"]: row["n"] for row in book.rhythm("hour").rows()}
+        self.assertEqual((hours["23"], hours["00"], sum(hours.values())), (2, 0, 2))
+        late = ep.Daybook(columns, date="on", measures=["h=count(where hour(on) < 1)", "b=count(where hour(on) is blank)"], dates=ep.DateRules(time="t"))  # fmt: skip
+        (row,) = late.recap("day").rows()
+        self.assertEqual((row["h"], row["b"]), (0, 1))
+        self.assertGreater(late.prove(late.recap("day")), 1)
+        added = pa.table(
+            ep.annotate(columns, add=["hour"], date="on", dates=ep.DateRules(time="t"))
+        )
+        self.assertEqual(added["hour"].to_pylist(), [23, None, 23])
 
     def test_what_cannot_be_read_is_an_error_or_rejected(self):
         columns = {"on": ["2025-01-01", "2025-01-02"], "t": ["25:10", "11:00"], "x": [1, 2]}

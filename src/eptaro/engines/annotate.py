@@ -274,10 +274,13 @@ class _Plan:
         good = None if bad is None or not bad.any() else ~bad
         added = self._day_columns(read, good)
         times = np.zeros(len(read.days), np.int64) if read.times is None else read.times // 1000
+        timed = good
+        if (times < 0).any():
+            timed = times >= 0 if good is None else (times >= 0) & good
         for name in self._add:
             array = added.get(name)
             if array is None:
-                array = _blank_bad(TIME_PARTS[name].compute(read, times), good)
+                array = _blank_bad(TIME_PARTS[name].compute(read, times), timed)
             table = table.append_column(name, array)
         return table
 

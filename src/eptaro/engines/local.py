@@ -137,7 +137,7 @@ class Ingest:
             )
         if read.untimed:
             rows = count_noun(read.untimed, "row")
-            notes.append(f"{rows} without a time of day: counted at midnight, the first of the day")
+            notes.append(f"{rows} without a time of day: first of the day, and in no hour")
         notes += [
             f"{count_noun(n, 'blank value')} in {name!r} left out"
             for name, n in read.blanks.items()

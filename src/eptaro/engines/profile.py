@@ -86,6 +86,7 @@ _MEANS = {
         "score",
         "age",
     ),
+    *("tmax", "tmin", "tavg", "population", "headcount"),
     *("rating", "index", "speed", "mean", "avg", "average", "median", "max", "min", "level"),
     *("humidity", "pressure", "delay", "balance", "unit", "per", "margin", "wind", "density"),
 }

@@ -282,11 +282,11 @@ class FrameSource(Source):
 
 
 class TableSource(FrameSource):
-    """An Arrow table that was read from somewhere, under the name of that."""
+    """A table, or rows, that were read from somewhere, under the name of that."""
 
     def __init__(
         self,
-        table: pa.Table,
+        table: pa.Table | list[dict[str, Any]],
         name: str,
         *,
         of_text: bool = False,

@@ -10,6 +10,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import as_date
+from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import ViewLineage
@@ -18,6 +19,7 @@ from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column, difference
 from eptaro.core.results.format import BLANK, shown
 
+_FEWEST_DATES = 3  # of which all may begin a month by chance
 MOST_MEASURES = 4  # in one headline
 
 
@@ -89,8 +91,27 @@ def uncovered(view: View, first: int, last: int) -> str:
         return f"{Days(max(first, coverage.hi + 1), last)} is after the as-of date"
     if view.facts.spans is not None or last < coverage.lo or first > coverage.hi:
         return said
+    grain = _begun_by_every_date(view)
+    if grain is not None:
+        return (
+            f"{said}; every date is the first day of a {grain}: if each stands for its {grain}, "
+            f"use grain={grain} (--grain {grain})"
+        )
     wide = Span.of(min(first, whole.lo), max(last, whole.hi))
     return f"{said}; if nothing happened then, use coverage={wide} (--coverage {wide})"
+
+
+def _begun_by_every_date(view: View) -> Grain | None:
+    """Return the widest periods that all dates of the data begin, where these are days."""
+    folded, whole = view.facts.folded, view.facts.coverage
+    ends = np.array([whole.lo, whole.hi])
+    if folded.grain != "day" or (first_days(ends, "month") != ends).any():
+        return None  # which most data shows by its ends alone
+    days = folded.days_with_rows
+    if len(days) < _FEWEST_DATES:
+        return None
+    wide: tuple[Grain, ...] = ("year", "quarter", "month")
+    return next((grain for grain in wide if (first_days(days, grain) == days).all()), None)
 
 
 @dataclass(frozen=True)

@@ -172,7 +172,8 @@ def _call(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
         case "year" | "month" | "day":
             return Fraction(getattr(first, function))
         case "hour":
-            return Fraction(first.hour)
+            # A day whose time is not known has no hour.
+            return Fraction(first.hour) if isinstance(first, dt.datetime) else None
         case "band":
             return _band(first, more, nodes)
         case _:

@@ -165,7 +165,7 @@ class Reader:
             if name in self._index.batch.hours:
                 hours = self._index.batch.hours[name].take(hit).to_list()
                 values = [
-                    None if day is None else dt.datetime(day.year, day.month, day.day, hour)
+                    day if hour is None else dt.datetime(day.year, day.month, day.day, hour)
                     for day, hour in zip(values, hours, strict=True)
                 ]
             listed[name] = [None if value != value else value for value in values]

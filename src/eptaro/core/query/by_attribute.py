@@ -250,10 +250,12 @@ def _dated_tally(tally: Tally, day: Ints) -> Tally:
 
 
 def hours_of(batch: Batch) -> Ints:
-    """Return the hour of each transaction; raises `QuestionError` where dates have no time."""
+    """Return the hour of each transaction, -1 for one without a time; raises `QuestionError` where
+    dates have no time.
+    """
     if batch.times is None:
         raise QuestionError("the dates have no time of day; hours need timestamps")
-    return batch.times // _HOUR % 24
+    return np.where(batch.times < 0, -1, batch.times // _HOUR % 24)
 
 
 def places_of(
@@ -261,11 +263,14 @@ def places_of(
 ) -> tuple[Flags | slice, Ints]:
     """Return which transactions are seen, and `each` times the place of each of these."""
     inside: Flags = (group >= 0) & (batch.days >= view.seen.lo) & (batch.days <= view.seen.hi)
+    hours = hours_of(batch) if crossed.by_time else None
+    if hours is not None:
+        inside &= hours >= 0
     # Where there is nothing to pick out, the arrays serve as they are.
     seen: Flags | slice = slice(None) if inside.all() else inside
     place = (crossed.places * each)[batch.days[seen] - np.int32(view.seen.lo)]
-    if crossed.by_time:
-        place += hours_of(batch)[seen] * (crossed.hour_step * each)
+    if hours is not None:
+        place += hours[seen] * (crossed.hour_step * each)
     return seen, place
 
 

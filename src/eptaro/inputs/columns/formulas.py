@@ -242,7 +242,9 @@ class FormulaColumns:
             valid = ~read.bad
         hours = None
         if read.times is not None:
-            hours = Column.of("", "integer", read.times // _HOUR % 24, valid)
+            timed = read.times >= 0
+            known = valid if timed.all() else timed if valid is None else timed & valid
+            hours = Column.of("", "integer", read.times // _HOUR % 24, known)
         return Column.of(name, "date", read.days, valid), Kind.DATE, hours
 
     def _as_clock(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:

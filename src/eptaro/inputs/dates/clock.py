@@ -156,7 +156,8 @@ def read_timed_dates(table: pa.Table, date: str, rules: DateRules) -> ParsedDate
 def add_clock(
     read: ParsedDates, column: pa.ChunkedArray, rules: DateRules, name: str
 ) -> ParsedDates:
-    """Return days with the times of day of another column; a row without one counts at midnight.
+    """Return days with the times of day of another column, -1 for a row without one, which comes
+    first of its day and is in no hour.
 
     Days are those before any shift of the day's start, which is applied here. Raises `DateError`
     where the dates have times themselves, or are periods.
@@ -171,7 +172,7 @@ def add_clock(
             f"{setting(DateRules, 'time', rules.time)}"
         )
     clock = read_clock(column, rules, rules.time or "")
-    days, times = read.days, clock.times
+    days, times = read.days, np.where(clock.blank, -1, clock.times)
     if rules.shift:
         timed = ~clock.blank & ~clock.bad
         shifted, moved = shift_day_start(days, times, DAY_NS, rules)
@@ -183,6 +184,9 @@ def add_clock(
     bad = np.zeros(len(days), bool) if read.bad is None else read.bad
     reasons = np.full(len(days), "", object) if read.reasons is None else read.reasons.copy()
     for row in np.flatnonzero(clock.bad & ~bad).tolist():
-        reasons[row] = f"has the time {column[row].as_py()!r} in {rules.time!r}, which is none"
+        value = column[row].as_py()
+        word = isinstance(value, str) and not any(map(str.isdigit, value))
+        cure = f" ({setting(DateRules, 'blanks', value)} counts it as blank)" if word else ""
+        reasons[row] = f"has the time {value!r} in {rules.time!r}, which is none{cure}"
     bad = bad | clock.bad
     return replace(found, days=np.where(bad, 0, days).astype(np.int32), bad=bad, reasons=reasons)

@@ -41,8 +41,8 @@ DAY_NS = 1000 * DAY
 class ParsedDates:
     """Days of a column, times of day where it has any, and which rows could not be read.
 
-    Times are nanoseconds since the day's midnight; a day that starts at 04:00 has those of
-    4 to 28 hours.
+    Times are nanoseconds since the day's midnight, -1 where there is none; a day that starts at
+    04:00 has those of 4 to 28 hours.
 
     `reasons` says of every bad row why; both are None where all rows are good.
     """

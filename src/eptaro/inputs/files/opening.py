@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import tempfile
 import weakref
@@ -130,6 +131,22 @@ def _json(path: Path, rules: FileRules) -> Source:
     return JsonLines(path, rules)
 
 
+def _json_rows(path: Path, rules: FileRules) -> Source:
+    """Return the rows of a JSON file: a list of objects."""
+    try:
+        rows = json.loads(path.read_text(encoding="utf-8-sig"))
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"{path}: is not JSON: {error}") from None
+    if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+        raise InputError(
+            f"{path}: is not a list of JSON objects, one for each row; a file with an object on "
+            f"each line is called .jsonl"
+        )
+    if not rows:
+        raise InputError(f"{path}: holds no rows")
+    return TableSource(rows, str(path), of_text=True)
+
+
 def _sheet(path: Path, rules: FileRules) -> Source:
     from eptaro.inputs.files.workbooks import read_sheet
 
@@ -149,6 +166,7 @@ READERS: dict[str, Callable[[Path, FileRules], Source]] = {
     ".parquet": _parquet,
     ".arrow": _arrow,
     ".feather": _arrow,
+    ".json": _json_rows,
     ".ndjson": _json,
     ".jsonl": _json,
     ".xlsx": _sheet,
