@@ -180,3 +180,18 @@ class Selected(unittest.TestCase):
                     ("", table.headline.partition(":")[0]),
                 )
                 repr(table.select(name))
+
+
+class FirstsOfPeriods(unittest.TestCase):
+    """Dates that all begin a month may stand for their months, which is said."""
+
+    def test_the_cure_is_named_where_it_fits(self):
+        for months, grain in (((1, 2, 3), "month"), ((1, 4, 10), "quarter"), ((1, 13, 25), "year")):
+            days = [f"{2025 + (m - 1) // 12}-{(m - 1) % 12 + 1:02d}-01" for m in months]
+            book = ep.Daybook({"on": days}, date="on", measures="n=count()")
+            said = book.recap("year").headline
+            self.assertIn(f"every date is the first day of a {grain}", said)
+            self.assertIn(f"--grain {grain}", said)
+        for days in (["2025-01-01", "2025-02-01"], ["2025-01-01", "2025-02-02", "2025-03-01"]):
+            book = ep.Daybook({"on": days}, date="on", measures="n=count()")
+            self.assertNotIn("every date", book.recap("year").headline)

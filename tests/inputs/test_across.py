@@ -3,6 +3,7 @@
 import csv
 import json
 import random
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -188,3 +189,43 @@ class Named(unittest.TestCase):
                 ep.Daybook(
                     next(self.tables(names)), date="year", across=across, measures="s=sum(value)"
                 )
+
+
+class Proposed(unittest.TestCase):
+    """`inspect` and `init` see columns of months and years, and what they propose works."""
+
+    def run_in(self, folder: Path, *words: str) -> subprocess.CompletedProcess:
+        command = [sys.executable, "-m", "eptaro", *words]
+        return subprocess.run(command, cwd=folder, capture_output=True, text=True, check=True)
+
+    def test_the_proposed_command_adds_up(self):
+        months = [f"{n + 1}" for n in range(24)]
+        tables = {
+            "months.csv": ("Year,Jan,Feb,March,Apr,May,Jun,Jul,Aug,Sept,Oct,Nov,Dec,All\n"
+                           f"2024,{','.join(months[:12])},78\n2025,{','.join(months[12:])},222\n", "2025-12", 24),
+            "years.csv": ("ship,1999,2000,2001\nTern,4,,6\nDory,1,2,3\n", "2001", 9),
+        }  # fmt: skip
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            for file, (text, period, value) in tables.items():
+                (folder / file).write_text(text)
+                said = self.run_in(folder, "inspect", file).stdout
+                proposed = shlex.split(said.split("next: eptaro ")[1])
+                rows = json.loads(self.run_in(folder, *proposed, "--format", "json").stdout)
+                self.assertEqual(
+                    sum(row["total"] for row in rows if row["period"] == period), value
+                )
+                config = f"{file}.toml"
+                self.run_in(folder, "init", file, "--out", config)
+                again = ["recap", "--config", config, "--per", "year", "--format", "json"]
+                rows = json.loads(self.run_in(folder, *again).stdout)
+                self.assertEqual(rows[-1]["period"], period[:4])
+
+    def test_other_tables_stay_as_they_are(self):
+        for columns in (
+            {"on": ["2025-01-01"], "Jan": [1], "Feb": [2], "Mar": [3]},  # a date of its own
+            {"year": [2025], "Jan": [1], "Mar": [2], "May": [3]},
+            {"year": [2025], "Jan": [1], "Feb": [2]},
+        ):
+            subjects = [row["subject"] for row in ep.inspect(columns).rows()]
+            self.assertNotIn("columns across", subjects)

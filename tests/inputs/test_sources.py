@@ -417,3 +417,33 @@ class Refused(Files):
         book = ep.Daybook(ROWS, date="on", measures="period=count()")
         with self.assertRaisesRegex(ep.QuestionError, "both be called 'period'"):
             book.recap("month")
+
+
+class JsonRows(unittest.TestCase):
+    """A JSON file that is a list of row objects, as `--format json` writes one."""
+
+    def test_what_is_written_is_read_again(self):
+        table = {
+            "on": ["2025-01-31", "2025-02-01", "2025-02-03"],
+            "g": ["a", "b", None],
+            "x": [0.1, 0.2, 0.7],
+        }
+        book = ep.Daybook(table, date="on", by="g", measures="s=sum(x)")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "rows.json"
+            book.recap("month", by="g").write(path)
+            again = ep.Daybook.read(path, date="first", by="g", measures="s=sum(s)")
+            self.assertEqual(
+                again.recap("month", by="g")["s"].tolist(),
+                book.recap("month", by="g")["s"].tolist(),
+            )
+            path.write_text(
+                '[{"on": "2025-01-01", "x": 0.1}, {"x": 0.2, "on": "2025-01-02", "y": "z"}]'
+            )
+            book = ep.Daybook.read(path, date="on", by="y", measures="s=sum(x)")
+            self.assertEqual(book.recap("year").column("s").to_list(), [Decimal("0.3")])
+            for text, said in (("[", "is not JSON"), ("{}", "not a list of JSON objects.*jsonl"), ("[1]", "not a list"),
+                               ("[]", "holds no rows"), ('[{"x": [1]}, {"x": 2}]', "cannot be used")):  # fmt: skip
+                path.write_text(text)
+                with self.subTest(text=text), self.assertRaisesRegex(ep.InputError, said):
+                    ep.Daybook.read(path, date="x", measures="n=count()")

@@ -23,7 +23,7 @@ from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps
 from eptaro.engines.profile import decided_rules
 from eptaro.engines.suggestion import Suggestion, profile_columns
 from eptaro.errors import count_noun
-from eptaro.inputs.columns.wrapped import clean_numbers
+from eptaro.inputs.columns.wrapped import clean_numbers, unpivot
 from eptaro.inputs.dates.clock import holds_clock, read_clock
 from eptaro.inputs.dates.reading import read_dates, settled_start, show_value
 from eptaro.inputs.files.chunks import translate_errors
@@ -136,7 +136,11 @@ def _inspect_source(
             found.add("date column", detail=several if looks.dates else _NONE)
             return found.table({"verb": "inspect", "source": opened.name})
         ((date, rules),) = looks.dates.items()
-        found.add("date column", date, detail="the only column that can be dates")
+        if looks.across is None:
+            found.add("date column", date, detail="the only column that can be dates")
+        else:
+            opened = unpivot(opened, looks.across.written)
+            found.add("columns across", looks.across.written, detail="each becomes a row, as below")
     formula = None if date in opened.names() else Formula.date(date)
     if formula is not None:
         check_columns([*groups, *named], opened.names(), opened.name)

@@ -8,13 +8,16 @@ import json
 import re
 import shlex
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
+from typing import NamedTuple
 
 import pyarrow as pa
 
 from eptaro.core.calendars.grain import Grain
+from eptaro.core.calendars.levels import month_number
 from eptaro.core.expressions.parser import Formula
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
@@ -37,9 +40,16 @@ class Suggestion:
     rows: int = 0
     sampled: bool = False
 
+    @cached_property
+    def across(self) -> WideColumns | None:
+        """The columns of months or years that would be rows, where there are such."""
+        return WideColumns.among(self.looks)
+
     @property
     def dates(self) -> dict[str, DateRules]:
         """The columns that can be dates, or the formula of one, each with its rules."""
+        if self.across is not None:
+            return {self.across.date: self.across.rules}
         found = {look.name: look.dates for look in self.looks if look.dates is not None}
         by_name = {look.name.lower(): look.name for look in self.looks}
         if {*_PARTS} <= {*by_name}:
@@ -64,6 +74,8 @@ class Suggestion:
         formula = Formula.date(date)
         if formula is not None:
             return formula.grain or "day"
+        if self.across is not None and date == self.across.date:
+            return self.across.rules.grain or "day"
         return next((look.grain for look in self.looks if look.name == date), "day")
 
     @property
@@ -74,6 +86,8 @@ class Suggestion:
     @property
     def numbers(self) -> list[str]:
         """The columns worth adding up or averaging."""
+        if self.across is not None:
+            return ["value"]
         return [look.name for look in self.looks if look.kind in ("sum", "mean")]
 
     @property
@@ -83,6 +97,9 @@ class Suggestion:
 
     def measures(self) -> dict[str, tuple[str, str]]:
         """Return the measures that make sense, by their names: formula, and why."""
+        if self.across is not None:
+            why = "one of the two; the other means nothing"
+            return {"total": ("sum(value)", why), "average": ("mean(value)", "")}
         found = {"entries": ("count()", "")}
         for look in self.looks:
             if look.kind in ("sum", "mean"):
@@ -94,7 +111,9 @@ class Suggestion:
     def command(self, file: str, date: str, files: FileRules | None = None) -> str:
         """Return a command that answers from a file, as a shell takes it."""
         rules, usual = self.dates[date], DateRules()
-        words = ["eptaro", "recap", file, "--date", date]
+        words = ["eptaro", "recap", file]
+        words += [] if self.across is None else ["--columns-across", self.across.written]
+        words += ["--date", date]
         plain = asdict(FileRules())
         for key, given in asdict(files or FileRules()).items():
             if given != plain[key]:
@@ -139,6 +158,7 @@ class Suggestion:
         lines += [
             "[data]",
             f"files = {_toml_value(files)}",
+            *([] if self.across is None else [f"across = {_toml_value(self.across.written)}"]),
             f"date = {_toml_value(date)}",
             f"by = {_toml_value(self.groups[:1])}",
             f"calendar = {_toml_value(name)}",
@@ -181,6 +201,55 @@ class Suggestion:
         left = [look for look in self.looks if look.kind == "key"]
         lines += [f"# left out: {look.name}, {look.why}" for look in left]
         return "\n".join(lines) + "\n"
+
+
+class WideColumns(NamedTuple):
+    """Columns of months or years, side by side: how they become rows, and the date of a value."""
+
+    written: str
+    date: str
+    rules: DateRules
+
+    @classmethod
+    def among(cls, looks: Sequence[ColumnProfile]) -> WideColumns | None:
+        """Return the columns whose names are the months of a year column, or years; None where
+        there are none, or a column holds days.
+        """
+        if any(look.dates is not None and look.grain == "day" for look in looks):
+            return None
+        names = [look.name for look in looks]
+        held = ["" if look.kind not in ("sum", "mean", "key") else look.name for look in looks]
+        for fits, called in ((month_number, "month"), (_year_number, "year")):
+            numbers = [fits(name) for name in held]
+            lo, hi = _longest_run(numbers)
+            if hi - lo < _FEWEST_ACROSS:
+                continue
+            written = f"{names[lo]}..{names[hi - 1]} as {called}, value"
+            if called == "year":
+                return cls(written, "year", DateRules(grain="year"))
+            year = next((name for name in names if name.lower() == "year"), None)
+            if year is not None:
+                return cls(written, f"date({_quote(year)}, month, 1)", DateRules())
+        return None
+
+
+_FEWEST_ACROSS = 3  # columns that are months or years one after the other
+
+
+def _year_number(name: str) -> int | None:
+    return int(name) if re.fullmatch(r"(1[5-9]|20|21)\d\d", name.strip()) else None
+
+
+def _longest_run(numbers: Sequence[int | None]) -> tuple[int, int]:
+    """Return where numbers go up by one from place to place for longest."""
+    best, start = (0, 0), 0
+    for at, number in enumerate(numbers):
+        before = numbers[at - 1] if at else None
+        if number is None or before is None or number != before + 1:
+            start = at
+        if number is not None and at + 1 - start > best[1] - best[0]:
+            best = start, at + 1
+    return best
 
 
 def _is_guessed(look: ColumnProfile) -> bool:

@@ -103,10 +103,12 @@ def uncovered(view: View, first: int, last: int) -> str:
 
 def _begun_by_every_date(view: View) -> Grain | None:
     """Return the widest periods that all dates of the data begin, where these are days."""
-    folded, whole = view.facts.folded, view.facts.coverage
-    ends = np.array([whole.lo, whole.hi])
-    if folded.grain != "day" or (first_days(ends, "month") != ends).any():
-        return None  # which most data shows by its ends alone
+    folded = view.facts.folded
+    if folded.grain != "day":
+        return None
+    ends = np.array([folded.days.lo, folded.days.hi])
+    if (first_days(ends, "month") != ends).any():
+        return None  # most data shows by its ends alone that they do not
     days = folded.days_with_rows
     if len(days) < _FEWEST_DATES:
         return None
