@@ -94,7 +94,7 @@ def uncovered(view: View, first: int, last: int) -> str:
     grain = _begun_by_every_date(view)
     if grain is not None:
         return (
-            f"{said}; every date is the first day of a {grain}: if each stands for its {grain}, "
+            f"{said}; every date is the first day of a {grain}: if each means its {grain}, "
             f"use grain={grain} (--grain {grain})"
         )
     wide = Span.of(min(first, whole.lo), max(last, whole.hi))

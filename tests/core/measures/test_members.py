@@ -190,7 +190,7 @@ class PerOrder(unittest.TestCase):
             ("max(last(x) per k)", "last goes by the order of rows"),
             ("first(sum(x) per k)", "first goes by the order of rows"),
             ("max(sum(x) / count() per k)", "write one calculation before 'per k'"),
-            ("max(sum(sum(x) per day) per k)", "'per' stands once"),
+            ("max(sum(sum(x) per day) per k)", "a measure has one 'per'"),
             ("max(sum(x) per k + 1)", "unknown grain"),
             ("max(sum(x) per nobody)", "unknown column 'nobody'"),
         ):

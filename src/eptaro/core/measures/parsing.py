@@ -141,7 +141,7 @@ def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: st
     found = _inner(inner, whole)
     parts = found.terms if isinstance(found, Arithmetic) else (found,)
     if any(part.inner is not None for part in parts):
-        raise MeasureError(f"{whole!r}: 'per' stands once in a measure: max(sum(fare) per day)")
+        raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
     return Term(how.name, parts[0].column, share, found, per)
 
 
@@ -183,7 +183,7 @@ def _term_of_members(how: Calculation, share: float, inner: str, per: str, whole
                 f"{whole!r}: {name} goes by the order of rows, and totals per {per} have none"
             )
     if found.inner is not None:
-        raise MeasureError(f"{whole!r}: 'per' stands once in a measure: max(sum(fare) per day)")
+        raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
     members = _members(owner.node, found)
     return Term(how.name, found.column, share, found, members=members)
 
