@@ -456,6 +456,22 @@ Order: TypeAlias = Literal["ymd", "dmy", "mdy", "infer"]
 Serials: TypeAlias = Literal["1900", "1904"]
 Unix: TypeAlias = Literal["s", "ms", "us", "ns"]
 TimeUnit: TypeAlias = Literal["hours", "minutes", "seconds", "hhmm"]
+Weeks: TypeAlias = Literal[
+    "ending monday",
+    "ending tuesday",
+    "ending wednesday",
+    "ending thursday",
+    "ending friday",
+    "ending saturday",
+    "ending sunday",
+    "starting monday",
+    "starting tuesday",
+    "starting wednesday",
+    "starting thursday",
+    "starting friday",
+    "starting saturday",
+    "starting sunday",
+]
 BadDates: TypeAlias = Literal["raise", "reject"]
 Grains: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 
@@ -465,6 +481,7 @@ _ACCEPTED = {
     "unix": Unix,
     "grain": Grains,
     "time_in": TimeUnit,
+    "weeks": Weeks,
     "bad_dates": BadDates,
 }
 
@@ -503,6 +520,9 @@ class DateRules:
         Values that count as blank.
     bad_dates : {"raise", "reject"}
         Stop, or go on without those rows and say so.
+    weeks : str, optional
+        Each date is a week, known by the day that it ends or starts on: `ending friday`,
+        `starting sunday`.
     grain : {"day", "week", "month", "quarter", "year"}, optional
         The periods that dates represent: a day must then be the first or the last of one (a
         Monday, of ISO weeks), and numbers such as 200601 and 1987 are months and years.
@@ -588,6 +608,12 @@ class DateRules:
         help="Stop at dates that cannot be read, or go on without their rows.",
         heading="dates",
     )
+    weeks: Weeks | None = option(
+        None,
+        metavar="WHICH",
+        help="Each date stands for the week that ends, or starts, on its weekday: 'ending friday'.",
+        heading="dates",
+    )
     grain: Grains | None = option(
         None,
         help="The period that each date represents, where its form does not show it: 200601, 1987.",
@@ -618,6 +644,8 @@ class DateRules:
             given = getattr(self, name)
             object.__setattr__(self, name, (given,) if isinstance(given, str) else tuple(given))
         chosen = [n for n in ("order", "formats", "serials", "unix") if getattr(self, n)]
+        if self.weeks is not None and self.grain not in (None, "week"):
+            raise DateError(f"weeks={self.weeks!r} and grain={self.grain!r} contradict each other")
         if len(chosen) > 1:
             raise DateError(f"{' and '.join(chosen)} contradict each other; give one")
 

@@ -133,7 +133,7 @@ class Hostile(Commands):
             unpacked.write_table(frame)
         plain["s.arrow"] = stream.getvalue()
         for name, content in plain.items():
-            for _ in range(40):
+            for _ in range(15):
                 turned = bytearray(content)
                 for _ in range(rng.randint(1, 8)):
                     turned[rng.randrange(len(turned))] = rng.randrange(256)
@@ -145,7 +145,7 @@ class Hostile(Commands):
         rng = random.Random(5)
         text = (Path(ep.__file__).parent / "demo" / "data" / "eptaro.toml").read_text()
         Path("bookings.csv").write_text("sailed_on,route,fare\n2025-01-01,a,1\n")
-        for _ in range(150):
+        for _ in range(60):
             turned = list(text)
             for _ in range(rng.randint(1, 12)):
                 turned[rng.randrange(len(turned))] = rng.choice("\"'=[]{}#\n,.0129abz\\é ")
@@ -154,7 +154,7 @@ class Hostile(Commands):
         words = ["recap", "compare", "trail", "rows.csv", *DATA, "--per", "month", "--back", "1 year", "-1", "", "NaN",
                  "--to-date", "--match", "weekday", "--by", "shop", "--only", "2025..", "--as-of", "latest", "\ud800",
                  "{0.__class__}", "--prefix", "%s", "--year-starts", "02-30", "--rows", "2"]  # fmt: skip
-        for _ in range(300):
+        for _ in range(120):
             self.refused(*rng.sample(words, rng.randint(1, 9)))
 
 

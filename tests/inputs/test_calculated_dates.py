@@ -164,3 +164,31 @@ class Proposed(unittest.TestCase):
         found = ep.inspect({"y": [2020, 2020], "m": ["May", "Mayor"]}, date="date(y, m, 1)")
         values = {row["subject"]: (row["value"], row["count"]) for row in found.rows()}
         self.assertEqual((values["first date"][0], values["blank dates"][1]), ("2020-05-01", 1))
+
+
+class MonthsOfALanguage(unittest.TestCase):
+    """Names of months in `date(year, month, day)` are those of the language that rules name."""
+
+    def test_names_and_abbreviations(self):
+        words = {
+            "fr": ["janvier", "févr.", "AOÛT", "déc"],
+            "de": ["Januar", "Feb", "August", "Dezember"],
+        }
+        for locale, months in words.items():
+            table = {"y": [2025] * 4, "m": months, "x": [1, 2, 4, 8]}
+            rules = ep.DateRules(locale=locale)
+            book = ep.Daybook(
+                table, date="date(y, m, 1)", measures="s=sum(x where m != 'z')", dates=rules
+            )
+            found = {row["period"]: row["s"] for row in book.recap("month").rows() if row["s"]}
+            self.assertEqual(
+                found, {"2025-01": 1, "2025-02": 2, "2025-08": 4, "2025-12": 8}, locale
+            )
+            self.assertGreater(book.prove(book.recap("month")), 3)
+        with self.assertRaisesRegex(ep.DateError, "row 2: '2025, mai, 1'|row 2"):
+            ep.Daybook(
+                {"y": [2025, 2025], "m": ["January", "luty"]},
+                date="date(y, m, 1)",
+                measures="n=count()",
+                dates=ep.DateRules(locale="fr"),
+            )

@@ -1,5 +1,6 @@
 """Dates that are periods: read in each of their forms, complete, and never asked finer."""
 
+import calendar
 import datetime as dt
 import json
 import random
@@ -360,3 +361,68 @@ class YearsWithFractions(unittest.TestCase):
                 measures="n=count()",
                 dates=ep.DateRules(grain="month"),
             )
+
+
+class WeeksOfAnyDay(unittest.TestCase):
+    """Weeks that end or start on any weekday, against plain `datetime`."""
+
+    def test_totals_windows_and_comparisons_go_by_these_weeks(self):
+        rng, names = random.Random(6), [day.lower() for day in calendar.day_name]
+        for number, name in enumerate(names):
+            for side in ("ending", "starting"):
+                first = dt.date(2023, 12, 25) + DAY * number
+                days = [first + DAY * 7 * rng.randrange(70) for _ in range(90)]
+                table = {"on": [f"{day:%d.%m.%Y}" for day in days], "g": [rng.choice("ab") for _ in days],
+                         "x": [rng.randint(-5, 20) for _ in days]}  # fmt: skip
+                rules = ep.DateRules(order="dmy", weeks=f"{side} {name}")
+                book = ep.Daybook(
+                    table, date="on", by="g", measures=["s=sum(x)", "m=max(x)"], dates=rules
+                )
+                begins = {day: day - DAY * 6 * (side == "ending") for day in days}
+                self.assertEqual(book.coverage.first, min(begins.values()))
+                self.assertEqual(book.coverage.last, max(begins.values()) + DAY * 6)
+                for row in book.recap("week").rows():
+                    self.assertEqual((row["last"] - row["first"]).days, 6)
+                    own = [
+                        x
+                        for day, x in zip(days, table["x"], strict=True)
+                        if begins[day] == row["first"]
+                    ]
+                    self.assertEqual(
+                        (row["s"], row["m"], row["complete"]),
+                        (sum(own), max(own, default=None), True),
+                    )
+                for row in book.trail("3 weeks").rows():
+                    own = [x for day, x in zip(days, table["x"], strict=True)
+                           if row["last"] - DAY * 20 <= begins[day] <= row["last"]]  # fmt: skip
+                    self.assertEqual(row["s_trailing"], sum(own))
+                self.assertGreater(book.prove(book.compare("week", back="1 week", by="g")), 5)
+                with tempfile.TemporaryDirectory() as folder:
+                    again = ep.Daybook.open(book.write(f"{folder}/book/"))
+                    self.assertEqual(
+                        [*again.recap("week", by="g").rows()], [*book.recap("week", by="g").rows()]
+                    )
+                    more = ep.Daybook(
+                        table, date="on", by="g", measures=["s=sum(x)", "m=max(x)"], dates=rules
+                    )
+                    self.assertEqual(again.merge(more, force=True).rows, 180)
+                for level in ("day", "month", "year"):
+                    with self.assertRaisesRegex(ep.QuestionError, "not made of whole weeks"):
+                        book.recap(level)
+
+    def test_other_days_and_rules_are_refused(self):
+        table = {"on": ["2025-01-03", "2025-01-10", "2025-01-18"]}
+        with self.assertRaisesRegex(ep.DateError, "row 3: '2025-01-18' is no Friday"):
+            ep.Daybook(
+                table, date="on", measures="n=count()", dates=ep.DateRules(weeks="ending friday")
+            )
+        for wrong in ({"weeks": "friday"}, {"weeks": "ending friday", "grain": "month"}):
+            with self.assertRaises(ep.DateError):
+                ep.DateRules(**wrong)
+        own = ep.MonthCalendar("own", week_starts="sunday")
+        book = ep.Daybook({"on": table["on"][:2]}, date="on", measures="n=count()", calendar=own,
+                          dates=ep.DateRules(weeks="ending friday"))  # fmt: skip
+        with self.assertRaisesRegex(ep.QuestionError, "whole weeks from Saturday"):
+            book.recap("week")
+        retail = book.with_calendar(ep.WeekCalendar("retail", week_starts="saturday"))
+        self.assertEqual(sum(retail.recap("month")["n"].tolist()), 2)

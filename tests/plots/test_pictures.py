@@ -122,7 +122,7 @@ class Drawn(unittest.TestCase):
                 self.draw(table, kind)
 
     def test_many_groups_years_and_sizes(self):
-        for count in (1, 5, 16, 24):
+        for count in (5, 24):
             made = book([f"Harbour {n:02d}" for n in range(count)], days=500)
             for table in (
                 made.recap("quarter", by="g"), made.accumulate("year", by="g"), made.compare("quarter", by="g"),
@@ -137,12 +137,11 @@ class Drawn(unittest.TestCase):
                 book().compare("quarter", to_date=True, by="g"),
             ):
                 self.draw(table, size=size, measure="net")
-        long = book(days=15 * 365)
+        long = book(days=12 * 365)
         for table in (
             long.recap("year"),
             long.recap("month"),
             long.recap("week"),
-            long.accumulate("year"),
             long.compare("year"),
         ):
             self.draw(table, measure="net")
@@ -189,11 +188,7 @@ class Drawn(unittest.TestCase):
             "<script>",
         ]
         big = book(names, days=25 * 365, calendar=CAFE)
-        for table in (
-            big.recap("month"),
-            big.trail("12 months", every="month"),
-            big.accumulate("year"),
-        ):
+        for table in (big.recap("month"), big.accumulate("year")):
             self.draw(table)
         figure = self.draw(big.recap("year", by="g"))
         texts = [text for text, _ in self.boxes(figure)]

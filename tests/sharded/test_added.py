@@ -226,12 +226,12 @@ class Added(Alike):
 class Killed(Alike):
     """Processes that end at any moment."""
 
-    KILLS = 12
+    KILLS = 5
 
     def test_nothing_is_lost_and_nothing_doubled(self):
         table = rows(13, 2000).sort_by("day")
         size = 100
-        for number in range(20):
+        for number in range(8):
             parquet.write_table(
                 table.slice(number * size, size), self.folder / f"night{number:02d}.parquet"
             )
@@ -244,7 +244,7 @@ class Killed(Alike):
         )
         rng, added, killed = random.Random(13), 1, 0
         program = "import sys, eptaro as ep; print('begun', flush=True); ep.Daybook.open('book').add(sys.argv[1])"
-        while added < 20:
+        while added < 8:
             night = f"night{added:02d}.parquet"
             process = subprocess.Popen(
                 [sys.executable, "-c", program, night],
@@ -270,7 +270,7 @@ class Killed(Alike):
             self.assertEqual(book.rows, added * size, said)
             counted = book.recap("year", by="all")
             self.assertEqual(sum(counted["trips"].tolist()), added * size)
-            if added % 5 == 0:
+            if added % 4 == 0:
                 whole = ep.Daybook(wanted, **asked(measures=measures))
                 self.same(whole.recap("month", by="all"), book.recap("month", by="all"), added)
 

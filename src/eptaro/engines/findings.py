@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.encoding import GroupEncoder
 from eptaro.core.calendars.days import Ints, as_date, civil_months, month_starts
-from eptaro.core.calendars.grain import Grain, first_days
+from eptaro.core.calendars.grain import Grain, first_days, plural_of
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
@@ -71,7 +71,7 @@ def look_for_gaps(present: Ints, found: Findings, group: str, grain: Grain = "da
     if grain != "day":
         every = np.unique(first_days(np.arange(present[0], present[-1] + 1), grain))
         quiet = np.setdiff1d(every, present)
-        _add_quiet(quiet, f"{grain}s without rows", group, found, "%Y-%m-%d")
+        _add_quiet(quiet, f"{plural_of(grain)} without rows", group, found, "%Y-%m-%d")
         return
     steps = np.diff(present) - 1
     missing = int(steps.sum())

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.batch import CHUNK
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
-from eptaro.core.calendars.grain import Grain, last_days
+from eptaro.core.calendars.grain import Grain, last_days, level_of, plural_of
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.results.result import Result
@@ -260,7 +260,8 @@ def _next(
 
 
 def _grain_note(grain: Grain) -> str:
-    return "" if grain == "day" else f"the last day of the last {grain}: dates are {grain}s"
+    last = f"the last day of the last {level_of(grain)}: dates are {plural_of(grain)}"
+    return "" if grain == "day" else last
 
 
 def _unreadable(

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.calendars.grain import Grain
+from eptaro.core.calendars.grain import CivilGrain, Grain
 from eptaro.core.calendars.levels import month_number
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
@@ -321,7 +321,7 @@ def _coarsest(rules: DateRules, read: ParsedDates) -> tuple[DateRules, Grain]:
     days = np.unique(read.days if read.bad is None else read.days[~read.bad])
     if len(days) < _FEWEST:
         return rules, "day"
-    wide: tuple[Grain, ...] = ("year", "quarter", "month")
+    wide: tuple[CivilGrain, ...] = ("year", "quarter", "month")
     for grain in wide:
         if not standing_for(days, grain)[1].any():
             return replace(rules, grain=grain), grain

@@ -15,7 +15,7 @@ from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.grain import Grain
+from eptaro.core.calendars.grain import Grain, plural_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.kinds import Kind
 from eptaro.core.expressions.parser import Formulas
@@ -323,8 +323,9 @@ class Transactions:
             raise DateError(f"{self._source.name}: {error}") from None
         if read.grain is not None and self.grain not in (None, read.grain):
             raise DateError(
-                f"{self._source.name}: {self._date!r} holds both {self.grain}s, and, after row "
-                f"{self.rows:,}, {read.grain}s; name the period of its dates with "
+                f"{self._source.name}: {self._date!r} holds both {plural_of(self.grain)}, and, "
+                f"after row "
+                f"{self.rows:,}, {plural_of(read.grain)}; name the period of its dates with "
                 f"{spell_option('grain=', '--grain')}"
             )
         self.grain = read.grain or self.grain

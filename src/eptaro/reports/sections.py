@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import Amount, as_wide, check_level
 from eptaro.core.proof.trace import prove
 from eptaro.core.results.column import NO_NUMBERS, Column
@@ -121,7 +122,7 @@ def groups(query: ReportContext) -> Section | None:
     """Return what changed most and why: contributions of groups, and effects of the calendar."""
     book, rules = query.book, query.rules
     section = Section("What changed, and why", "groups")
-    within = as_wide(rules.within, book.about.folded.grain)
+    within = as_wide(rules.within, level_of(book.about.folded.grain))
     _effects(section, query, within)
     if query.grouped.about.groups.names:
         _contributions(section, query, within)
@@ -238,11 +239,12 @@ def headline(query: ReportContext) -> Section:
     """Return cards of each level to date, against the same days a year before."""
     section = Section("At a glance", "headline")
     book, about = query.book, query.book.about
-    within = as_wide(query.rules.within, about.folded.grain)
+    within = as_wide(query.rules.within, level_of(about.folded.grain))
     lead = book.ask(Compare(within, to_date=True, match=query.rules.match, as_of=query.as_of))
     section.lead = sentence(lead)
+    least = level_of(about.folded.grain)
     for level in _CARD_LEVELS:
-        if level not in about.calendar.levels or as_wide(level, about.folded.grain) != level:
+        if level not in about.calendar.levels or as_wide(level, least) != level:
             continue  # there are none, or they are finer than the data
         table = book.ask(Compare(level, to_date=True, match=query.rules.match, as_of=query.as_of))
         (row,) = table.rows()
@@ -318,7 +320,7 @@ def to_date(query: ReportContext) -> Section:
 def comparison(query: ReportContext) -> Section:
     """Return the last periods against their counterparts a year before."""
     book, about = query.book, query.book.about
-    per = as_wide(query.rules.per, about.folded.grain)
+    per = as_wide(query.rules.per, level_of(about.folded.grain))
     section = Section(f"Each {per} against the year before", "comparison")
     table = book.ask(Compare(per, as_of=query.as_of))
     last = table.take(slice(max(len(table) - _LAST_ROWS.get(per, 12), 0), None))
@@ -350,7 +352,8 @@ def trend(query: ReportContext) -> Section:
     about = book.about
     name = f"{about.measures[0].name}_trailing"
     section = Section(f"The trend: trailing {back}", "trend")
-    every = as_wide("month" if "month" in about.calendar.levels else "week", about.folded.grain)
+    usual = "month" if "month" in about.calendar.levels else "week"
+    every = as_wide(usual, level_of(about.folded.grain))
     table = book.ask(Trail(back, every=every, as_of=query.as_of))
     whole = [i for i, fine in enumerate(table.column("complete").to_list()) if fine]
     first = about.measures[0].name
@@ -372,7 +375,7 @@ def rhythm(query: ReportContext) -> Section:
     section = Section("The rhythm", "rhythm")
     added_up = tuple(m for m in about.measures if m.additive_plane)
     plain = book.measuring(added_up or about.measures[:1])
-    grain = about.folded.grain
+    grain = level_of(about.folded.grain)
     attribute = {"day": "weekday", "month": "month", "quarter": "quarter"}.get(grain)
     if attribute is None:
         section.sentences.append(f"The data is dated by the {grain}; it has no rhythm within one.")
@@ -436,7 +439,7 @@ def definitions(query: ReportContext) -> Section:
 def proof(query: ReportContext) -> Section:
     """Return how the parts tie out, and a sample that was recalculated."""
     book, about = query.book, query.book.about
-    per = as_wide(query.rules.per, about.folded.grain)
+    per = as_wide(query.rules.per, level_of(about.folded.grain))
     section = Section("How the numbers were checked", "proof")
     table = book.ask(Recap(per, as_of=query.as_of))
     for name, text in table.meta["tie_out"].items():

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
@@ -57,7 +58,7 @@ def write_workbook(
     Raises `QuestionError` for a level or column that cannot distinguish sheets .
     """
     check_level(rules.parts, book.about.calendar.levels)
-    rules = replace(rules, parts=as_wide(rules.parts, whole.about.folded.grain))
+    rules = replace(rules, parts=as_wide(rules.parts, level_of(whole.about.folded.grain)))
     sheets = list(_sheets(book, whole, rules, as_of))
     if len(sheets) > _MOST_SHEETS:
         raise QuestionError(

@@ -427,7 +427,7 @@ class Parsing(unittest.TestCase):
         self.assertEqual(parse_measures(staged)[0].formula, staged[2:])
         for text, message in (("q=quantile(x)", "takes a share"), ("q=quantile(x, 2)", "from 0 to 1"),
                               ("q=max(sum(x) per dy)", "did you mean 'day'"),
-                              ("q=max(max(sum(x) per day) per week)", "write one calculation before 'per'"),
+                              ("q=max(max(sum(x) per day) per week)", "a measure has one 'per'"),
                               ("q=sum(x, 1)", "only a quantile"), ("q=sum(x)/", "a value is missing at the end"), ("q=sum(x", "is not closed"), ("q=avg(x)", "did you mean 'mean'"),
                               ("q=count(*)", r"it is written count\(\)"), ("q=sum(*)", r"as in sum\(fare\)"), ("q=sum", "write it as"),
                               ("q=sum(x)+", "a value is missing"), ("q=sum(x)+1)", "an operator is missing")):  # fmt: skip

@@ -14,6 +14,7 @@ from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.grain import plural_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.results.column import join
 from eptaro.core.results.result import Result
@@ -115,7 +116,8 @@ def merge_metadata(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         )
     if one.grain != two.grain:
         raise InputError(
-            f"the dates of {one.source} are {one.grain}s, those of {two.source} {two.grain}s"
+            f"the dates of {one.source} are {plural_of(one.grain)}, those of {two.source} "
+            f"{plural_of(two.grain)}"
         )
     return Folded(
         one.groups,

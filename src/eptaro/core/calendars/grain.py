@@ -1,7 +1,7 @@
 """The grain of data: the periods that its dates represent, days as a rule.
 
-Months, quarters and years are those of the civil calendar, weeks those of ISO 8601, which begin on
-a Monday. A period of the data is known by its first day.
+Months, quarters and years are those of the civil calendar; weeks begin on a Monday, as those of ISO
+8601 do, unless another day is named. A period of the data is known by its first day.
 """
 
 from __future__ import annotations
@@ -18,8 +18,37 @@ _MONTHS = {"month": 1, "quarter": 3, "year": 12}
 _LONGEST = {"day": 1, "week": 7, "month": 31, "quarter": 92, "year": 366}  # days
 
 
-Grain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
+Grain: TypeAlias = Literal[
+    "day",
+    "week",
+    "month",
+    "quarter",
+    "year",
+    "week from Tuesday",
+    "week from Wednesday",
+    "week from Thursday",
+    "week from Friday",
+    "week from Saturday",
+    "week from Sunday",
+]
+CivilGrain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 GRAINS: tuple[Grain, ...] = get_args(Grain)
+WEEKS: tuple[Grain, ...] = ("week", *GRAINS[5:])  # by the day that they begin on, Monday the first
+
+
+def level_of(grain: Grain) -> Grain:
+    """Return the level that a grain is of: of weeks, whatever day they begin on, `week`."""
+    return "week" if grain in WEEKS else grain
+
+
+def plural_of(grain: Grain) -> str:
+    """Return the name of several periods of a grain.
+
+    >>> plural_of("month"), plural_of("week from Sunday")
+    ('months', 'weeks from Sunday')
+    """
+    kind, _, day = grain.partition(" from ")
+    return f"{kind}s" + (f" from {day.title()}" if day else "")
 
 
 def first_days(days: Days, grain: Grain) -> Ints:
@@ -31,8 +60,8 @@ def first_days(days: Days, grain: Grain) -> Ints:
     wide: Ints = days.astype(np.int64)
     if grain == "day":
         return wide
-    if grain == "week":
-        return wide - weekday(wide)
+    if grain in WEEKS:
+        return wide - (weekday(wide) - WEEKS.index(grain)) % 7
     months = _MONTHS[grain]
     return month_starts(civil_months(wide) // months * months)
 
@@ -44,7 +73,7 @@ def last_days(days: Days, grain: Grain) -> Ints:
     [89]
     """
     # So many days after its first one, the next period has begun, and not yet ended.
-    return first_days(first_days(days, grain) + _LONGEST[grain], grain) - 1
+    return first_days(first_days(days, grain) + _LONGEST[level_of(grain)], grain) - 1
 
 
 def are_whole(first: Days, last: Days, grain: Grain) -> Flags:
@@ -72,9 +101,9 @@ def check_whole(first: Days, last: Days, grain: Grain) -> None:
         span = Span.of(int(first[astray[0]]), int(last[astray[0]]))
         said = span.first if span.lo == span.hi else span
         raise QuestionError(
-            f"the data is dated by the {grain}, and {said} is not made of whole {grain}s: how they "
-            f"spread over their days is not known. Ask by the {grain} or by periods made of whole "
-            f"ones ({_MADE_OF[grain]})"
+            f"the data is dated by the {grain}, and {said} is not made of whole "
+            f"{plural_of(grain)}: how they spread over their days is not known. Ask by the "
+            f"{level_of(grain)} or by periods made of whole ones ({_MADE_OF[level_of(grain)]})"
         )
 
 

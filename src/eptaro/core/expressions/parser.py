@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Literal, NamedTuple, cast
 
-from eptaro.core.calendars.grain import Grain
+from eptaro.core.calendars.grain import CivilGrain
 from eptaro.core.expressions.kinds import FUNCTIONS, Kind, Use, uses
 from eptaro.core.expressions.tree import (
     ArithmeticOperator,
@@ -380,7 +380,7 @@ class Formula:
         return replace(found, node=_shifted(found.node))
 
     @property
-    def grain(self) -> Grain | None:
+    def grain(self) -> CivilGrain | None:
         """The periods that every date of it begins: `date(y, m, 1)` is the first of a month; None
         where it may be any day.
         """

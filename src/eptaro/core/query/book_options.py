@@ -12,6 +12,9 @@ from eptaro.core.aggregation.merge import merge
 from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
+from eptaro.core.calendars.grain import WEEKS
+from eptaro.core.calendars.levels import WEEKDAYS
+from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.parser import PLAIN, Formula, Formulas
@@ -135,6 +138,10 @@ class BookOptions:
         if self.span is not None:
             return self
         common, own = check_own(self.calendar)
+        if own is None and common == MonthCalendar() and folded.grain in WEEKS[1:]:
+            # Weeks from Monday on could not hold one of the data's.
+            common = MonthCalendar(week_starts=WEEKDAYS[WEEKS.index(folded.grain)])
+            return replace(self, calendar=common).settle(folded)
         calendars = [common] if own is None else own.every
         work = self.workdays
         if callable(work):  # around the data: days off may follow it
@@ -158,7 +165,7 @@ class BookOptions:
         span, work = query.span, query.workdays
         assert span is not None and isinstance(work, Workdays)
         spans = None if by_group is None else group_spans(by_group, folded, span)
-        common, own = check_own(self.calendar)
+        common, own = check_own(query.calendar)
         for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
             if one.limits and span not in one.limits:
                 raise InputError(

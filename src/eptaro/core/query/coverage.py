@@ -12,7 +12,7 @@ from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, Ints, as_date
-from eptaro.core.calendars.grain import are_whole, last_days
+from eptaro.core.calendars.grain import are_whole, last_days, plural_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.errors import DateError, InputError
@@ -88,8 +88,8 @@ def group_spans(
         at = keys[words]
         if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
             raise InputError(
-                f"coverage of {key!r}: {span} is not made of whole {folded.grain}s, by which the "
-                f"data is dated"
+                f"coverage of {key!r}: {span} is not made of whole {plural_of(folded.grain)}, by "
+                f"which the data is dated"
             )
         if not (span.lo <= first[at] and last[at] <= span.hi):
             raise InputError(
@@ -175,7 +175,8 @@ def resolve_coverage(
         raise InputError(f"coverage={span!r} is not a span; write 2025-01-01..2025-12-31")
     if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
         raise InputError(
-            f"coverage={span} is not made of whole {folded.grain}s, by which the data is dated"
+            f"coverage={span} is not made of whole {plural_of(folded.grain)}, by which the data is "
+            f"dated"
         )
     _check_holds(span, folded)
     return span

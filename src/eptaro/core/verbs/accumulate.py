@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints, as_date, ordinal
-from eptaro.core.calendars.grain import are_whole
+from eptaro.core.calendars.grain import are_whole, level_of
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
@@ -28,7 +28,7 @@ _WHOLE = "Whether all days of the running total lie in the coverage"
 
 def accumulate(facts: BookData, query: Accumulate) -> Result:
     """Return period-to-date (running) totals, which restart at each period of `within`."""
-    within, every, goals = query.within, query.every or facts.folded.grain, query.goals
+    within, every, goals = query.within, query.every or level_of(facts.folded.grain), query.goals
     query = replace(query, every=every)
     view = facts.view(query.by, query.only, query.as_of)
     if every == "entry":

@@ -13,6 +13,7 @@ from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import BY_GROUP, COUNTED, ENTRY, Amount, check_level
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Side, ViewLineage
@@ -28,7 +29,7 @@ from eptaro.errors import QuestionError
 
 def trail(facts: BookData, query: Trail) -> Result:
     """Return rolling windows; see `Trail`."""
-    every, back = query.every or facts.folded.grain, query.amount
+    every, back = query.every or level_of(facts.folded.grain), query.amount
     query = replace(query, every=every)
     windows = Windows(back, query.amount_ahead, query.centred, query.far_edge == "closed")
     windows.check()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from functools import cache, partial
 from typing import Any
@@ -15,7 +15,7 @@ from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.days import Flags
 from eptaro.core.expressions.kinds import Kind, kind_of
 from eptaro.core.expressions.parser import Formula, Formulas
-from eptaro.core.expressions.tree import Name, Where, error_at
+from eptaro.core.expressions.tree import Call, Name, Node, Where, error_at
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results.column import Column, join
@@ -25,6 +25,7 @@ from eptaro.inputs.columns.kinds import in_order, name_picked, read_text_or_date
 from eptaro.inputs.columns.values import RowOrigin, read_numbers
 from eptaro.inputs.dates.clock import holds_clock, read_clock, read_timed_dates
 from eptaro.inputs.dates.reading import ParsedDates, in_periods, read_dates
+from eptaro.inputs.dates.texts import month_in_digits
 from eptaro.inputs.files.chunks import encode_dictionary, plain, to_numpy
 from eptaro.rules import DateRules
 
@@ -171,6 +172,8 @@ class FormulaColumns:
         columns = {name: column for name, (column, _, _) in read.items()}
         kinds = {name: kind for name, (_, kind, _) in read.items()}
         hours = {name: hour for name, (_, _, hour) in read.items() if hour is not None}
+        if formula.wanted is Kind.DATE and self._rules.locale != "en":
+            columns |= self._months(formula.node, columns)
         rows, node = self._table.num_rows, formula.node
 
         def some(of: slice) -> Column:
@@ -181,6 +184,18 @@ class FormulaColumns:
         words = kind_of(node, kinds, formula.text) in (Kind.NUMBER, Kind.FLAG)
         many = max((len(c.choices) for c in columns.values() if c.choices is not None), default=0)
         return in_parts(some, rows) if words and many <= _MANY else some(slice(0, rows))
+
+    def _months(self, node: Node, columns: Mapping[str, Column]) -> dict[str, Column]:
+        """Return the columns of month names in the language of the dates, as numbers."""
+        calls = [part for part in node.all() if isinstance(part, Call) and part.function == "date"]
+        found = {}
+        for month in (call.given[1] for call in calls):
+            column = columns[month.name] if isinstance(month, Name) else None
+            if isinstance(month, Name) and column is not None and column.choices is not None:
+                words = month_in_digits([*map(str, column.choices)], self._rules.locale)
+                choices = np.array([*words, None], object)[:-1]
+                found[month.name] = replace(column, choices=choices)
+        return found
 
     def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
         """Return a column as a formula takes it, its kind, and the hours of one of times."""

@@ -29,6 +29,7 @@ from eptaro.inputs.dates.texts import (
     reason_for,
     standing_for,
     to_zone,
+    week_of,
 )
 from eptaro.inputs.files.chunks import encode_dictionary, one_array, to_numpy
 from eptaro.option import setting
@@ -399,6 +400,9 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     Raises `DateError` where the whole column is of a kind that holds no dates, or carries
     an offset without a zone to read it in; single bad rows are marked in the outcome.
     """
+    if rules.weeks is not None:
+        read = read_dates(column, replace(rules, weeks=None, grain="day"), name)
+        return in_periods(read, rules)
     if is_text(column.type):
         return from_text(column, rules, name)
     return in_periods(_read_typed(column, rules, name), rules)
@@ -406,17 +410,26 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
 
 def in_periods(read: ParsedDates, rules: DateRules) -> ParsedDates:
     """Return days as the periods that they represent, where the rules give a grain."""
+    if rules.weeks is not None:
+        grain, days, astray = week_of(read.days, rules.weeks)
+        why = f"is no {rules.weeks.split()[1].title()} ({setting(DateRules, 'weeks', rules.weeks)})"
+        return _in_grain(read, days, astray, grain, why)
     if rules.grain is None:
         return replace(read, grain="day")
     days, astray = standing_for(read.days, rules.grain)
+    return _in_grain(read, days, astray, rules.grain, reason_for(rules.grain))
+
+
+def _in_grain(read: ParsedDates, days: Ints, astray: Flags, grain: Grain, why: str) -> ParsedDates:
+    """Return the first days of periods; dates that are `astray` are bad, and `why`."""
     bad = np.zeros(len(days), bool) if read.bad is None else read.bad
     reasons = np.where(bad, "", "").astype(object) if read.reasons is None else read.reasons
     astray &= ~bad
     if not astray.any():
-        return replace(read, days=days.astype(np.int32), grain=rules.grain, times=None)
-    reasons = np.where(astray, reason_for(rules.grain), reasons).astype(object)
+        return replace(read, days=days.astype(np.int32), grain=grain, times=None)
+    reasons = np.where(astray, why, reasons).astype(object)
     kept = np.where(astray, 0, days).astype(np.int32)
-    return ParsedDates(kept, None, bad | astray, reasons, read.offsets, rules.grain)
+    return ParsedDates(kept, None, bad | astray, reasons, read.offsets, grain)
 
 
 def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:

@@ -25,11 +25,11 @@ from eptaro.core.calendars.days import (
     month_starts,
     weekday,
 )
-from eptaro.core.calendars.grain import GRAINS, Grain, first_days, last_days
-from eptaro.core.calendars.levels import Names
+from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, first_days, last_days
+from eptaro.core.calendars.levels import WEEKDAYS, Names
 from eptaro.errors import DateError
 from eptaro.option import setting
-from eptaro.rules import DateRules
+from eptaro.rules import DateRules, Weeks
 
 _GRAIN_OF_PART: dict[str, Grain] = {"d": "day", "q": "quarter", "k": "week", "m": "month"}
 _ROUNDED = 0.05  # of a month: what is lost where decimal years have two digits
@@ -79,6 +79,21 @@ def standing_for(days: Days, grain: Grain) -> tuple[Ints, Flags]:
     if grain != "week":
         stands |= last_days(days, grain) == days
     return first, ~stands
+
+
+def week_of(days: Days, weeks: Weeks) -> tuple[Grain, Ints, Flags]:
+    """Return the weeks that days end or start, their first days, and which days are of another
+    weekday.
+
+    >>> grain, first, astray = week_of(np.array([0, 1]), "ending thursday")  # 1 January 1970
+    >>> grain, first.tolist(), astray.tolist()
+    ('week from Friday', [-6, -5], [False, True])
+    """
+    side, _, day = weeks.partition(" ")
+    named = WEEKDAYS.index(day)
+    ends = side == "ending"
+    wide: Ints = days.astype(np.int64)
+    return WEEKS[(named + ends) % 7], wide - 6 * ends, weekday(wide) != named
 
 
 def reason_for(grain: Grain) -> str:
@@ -507,6 +522,16 @@ def _month_numbers(words: pa.Array, locale: str) -> Ints:
     place = pc.index_in(pc.utf8_lower(pc.fill_null(words, "")), known)
     found: Ints = numbers[pc.fill_null(place, -1).to_numpy(zero_copy_only=False)]
     return found
+
+
+def month_in_digits(words: Sequence[str], locale: str) -> list[str]:
+    """Return the names of months in a language as their numbers, other words as they are.
+
+    >>> month_in_digits(["avril", "APR", "?"], "fr")
+    ['4', '4', '?']
+    """
+    known = _month_words(locale)
+    return [str(known.get(word.strip().rstrip(".").lower(), word)) for word in words]
 
 
 def _names(locale: str) -> list[Names]:
