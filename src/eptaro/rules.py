@@ -472,6 +472,7 @@ Weeks: TypeAlias = Literal[
     "starting saturday",
     "starting sunday",
 ]
+WeekIn: TypeAlias = Literal["last day", "most days"]
 BadDates: TypeAlias = Literal["raise", "reject"]
 Grains: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 
@@ -482,6 +483,7 @@ _ACCEPTED = {
     "grain": Grains,
     "time_in": TimeUnit,
     "weeks": Weeks,
+    "week_in": WeekIn,
     "bad_dates": BadDates,
 }
 
@@ -523,6 +525,9 @@ class DateRules:
     weeks : str, optional
         Each date is a week, known by the day that it ends or starts on: `ending friday`,
         `starting sunday`.
+    week_in : {"last day", "most days"}, optional
+        Of data dated by weeks: the month, quarter or year that a week counts in where it lies in
+        two. Without it such totals are refused.
     grain : {"day", "week", "month", "quarter", "year"}, optional
         The periods that dates represent: a day must then be the first or the last of one (a
         Monday, of ISO weeks), and numbers such as 200601 and 1987 are months and years.
@@ -612,6 +617,13 @@ class DateRules:
         None,
         metavar="WHICH",
         help="Each date stands for the week that ends, or starts, on its weekday: 'ending friday'.",
+        heading="dates",
+    )
+    week_in: WeekIn | None = option(
+        None,
+        metavar="RULE",
+        help="A week that straddles two months or years counts in that of its 'last day', or of "
+        "'most days'.",
         heading="dates",
     )
     grain: Grains | None = option(

@@ -5,6 +5,7 @@ import datetime as dt
 import json
 import random
 import sqlite3
+import statistics
 import subprocess
 import sys
 import tempfile
@@ -410,12 +411,78 @@ class WeeksOfAnyDay(unittest.TestCase):
                     with self.assertRaisesRegex(ep.QuestionError, "not made of whole weeks"):
                         book.recap(level)
 
+    def test_a_week_that_straddles_counts_where_the_rule_says(self):
+        rng, seen = random.Random(7), 0
+        for name in (day.lower() for day in calendar.day_name):
+            rule, side = rng.choice(["last day", "most days"]), rng.choice(["ending", "starting"])
+            first = dt.date(2023, 12, 20)
+            first += DAY * (
+                (list(map(str.lower, calendar.day_name)).index(name) - first.weekday()) % 7
+            )
+            days = [first + DAY * 7 * rng.randrange(70) for _ in range(120)]
+            table = {
+                "on": days,
+                "g": [rng.choice("ab") for _ in days],
+                "x": [rng.randint(-5, 20) for _ in days],
+            }
+            begins = [day - DAY * 6 * (side == "ending") for day in days]
+            counted = [day + DAY * (6 if rule == "last day" else 3) for day in begins]
+            for day, chosen in zip(
+                begins, counted, strict=True
+            ):  # most of its days, by counting them
+                months = [(day + DAY * n).month for n in range(7)]
+                most = months[-1] if rule == "last day" else max(months, key=months.count)
+                self.assertEqual(chosen.month, most)
+            rules = ep.DateRules(weeks=f"{side} {name}", week_in=rule)
+            asked = {
+                "date": "on",
+                "by": "g",
+                "measures": ["s=sum(x)", "l=median(x)"],
+                "dates": rules,
+            }
+            book = ep.Daybook(table, **asked)
+            span = book.coverage
+            self.assertEqual((span.first, span.last), (min(begins), max(begins) + DAY * 6))
+            with tempfile.TemporaryDirectory() as folder:
+                kept = ep.Daybook.open(book.write(f"{folder}/book/"))
+                for one in (book, kept):
+                    for level in ("month", "quarter", "year"):
+                        for row in one.recap(level, by="g").rows():
+                            own = [x for day, g, x in zip(counted, table["g"], table["x"], strict=True)
+                                   if g == row["g"] and row["first"] <= day <= row["last"]]  # fmt: skip
+                            self.assertEqual(
+                                (row["s"], row["l"]),
+                                (sum(own), statistics.median(own) if own else None),
+                            )
+                            inside = span.first <= row["first"] and row["last"] <= span.last
+                            self.assertEqual(row["complete"], inside)
+                            seen += 1
+                self.assertGreater(
+                    book.prove(book.compare("month", back="1 month", to_date=True)), 3
+                )
+                with self.assertRaisesRegex(ep.QuestionError, "not made of whole weeks"):
+                    kept.recap("day")
+        self.assertGreater(seen, 500)
+        with self.assertRaisesRegex(
+            ep.DateError, "holds days, and week_in='last day' goes with weeks"
+        ):
+            ep.Daybook(
+                {"on": ["2025-01-03"]},
+                date="on",
+                measures="n=count()",
+                dates=ep.DateRules(week_in="last day"),
+            )
+
     def test_other_days_and_rules_are_refused(self):
         table = {"on": ["2025-01-03", "2025-01-10", "2025-01-18"]}
         with self.assertRaisesRegex(ep.DateError, "row 3: '2025-01-18' is no Friday"):
             ep.Daybook(
                 table, date="on", measures="n=count()", dates=ep.DateRules(weeks="ending friday")
             )
+        rows = [*ep.inspect({"on": ["2025-01-03", "2025-01-10", "2025-01-17"]}, date="on").rows()]
+        (found,) = [row for row in rows if row["subject"] == "perhaps weeks"]
+        self.assertEqual(found["value"], "Friday")
+        self.assertIn("weeks='ending friday' or weeks='starting friday'", found["detail"])
         for wrong in ({"weeks": "friday"}, {"weeks": "ending friday", "grain": "month"}):
             with self.assertRaises(ep.DateError):
                 ep.DateRules(**wrong)

@@ -17,7 +17,7 @@ import pyarrow as pa
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, civil, month_starts
-from eptaro.core.calendars.grain import Grain, last_days
+from eptaro.core.calendars.grain import Grain, first_days, last_days
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
@@ -297,7 +297,7 @@ class _Plan:
         )
         places = np.clip(read.days - lo, 0, hi - lo)
         if grain != "day":
-            first = known.astype(np.int64)
+            first = first_days(known, grain)
             self._check_grain(sheet, first - lo, last_days(known, grain) - lo, grain)
         return {
             column.name: _blank_bad(to_array(column.take(places)), good) for column in sheet.columns

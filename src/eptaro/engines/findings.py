@@ -70,7 +70,7 @@ def look_for_gaps(present: Ints, found: Findings, group: str, grain: Grain = "da
     """
     if grain != "day":
         every = np.unique(first_days(np.arange(present[0], present[-1] + 1), grain))
-        quiet = np.setdiff1d(every, present)
+        quiet = np.setdiff1d(every, first_days(present, grain))
         _add_quiet(quiet, f"{plural_of(grain)} without rows", group, found, "%Y-%m-%d")
         return
     steps = np.diff(present) - 1

@@ -35,6 +35,7 @@ from eptaro.inputs.transactions import Transactions
 from eptaro.option import setting
 from eptaro.rules import DateRules, FileRules, Numbers, date_rules
 
+_SIDES = ("ending", "starting")
 _FEW = 3  # values that are shown
 _NONE = "none can be read as written; name the rules, such as --order dmy, or a format"
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
@@ -177,6 +178,11 @@ def _inspect_source(
         np.add.at(per_weekday, weekday(present), counts)
         for name, count in zip(WEEKDAYS, per_weekday.tolist(), strict=True):
             found.add("weekday", name.title(), count)
+        if len(present) >= _FEW and np.count_nonzero(per_weekday) == 1:
+            name = WEEKDAYS[int(per_weekday.argmax())]
+            ends, starts = (setting(DateRules, "weeks", f"{side} {name}") for side in _SIDES)
+            said = f"every date is one: if each means a week, use {ends} or {starts}"
+            found.add("perhaps weeks", name.title(), detail=said)
     look_for_duplicates(opened, named, found, len(good))
     bad = [] if good.all() else ["--bad-dates reject"]
     timed = [] if rules.time is None else [f"--time {shlex.quote(rules.time)}"]

@@ -12,7 +12,7 @@ from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.grain import Grain, last_days
+from eptaro.core.calendars.grain import Grain, first_days, last_days
 from eptaro.core.calendars.span import Span
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import Format
@@ -75,7 +75,9 @@ class Folded:
         seen = self.seen or Span.of(axis.first_day, axis.last_day)
         if self.grain == "day":
             return seen
-        return Span.of(seen.lo, int(last_days(np.array([seen.hi]), self.grain)[0]))
+        ends = np.array([seen.lo, seen.hi])
+        first, last = first_days(ends[:1], self.grain), last_days(ends[1:], self.grain)
+        return Span.of(int(first[0]), int(last[0]))
 
     @property
     def source(self) -> str:

@@ -1,11 +1,13 @@
 """The grain of data: the periods that its dates represent, days as a rule.
 
 Months, quarters and years are those of the civil calendar; weeks begin on a Monday, as those of ISO
-8601 do, unless another day is named. A period of the data is known by its first day.
+8601 do, unless another day is named. A period of the data is known by its first day; a week that
+may straddle two months or years, by the day whose month or year it counts in.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal, TypeAlias, get_args
 
 import numpy as np
@@ -30,15 +32,54 @@ Grain: TypeAlias = Literal[
     "week from Friday",
     "week from Saturday",
     "week from Sunday",
+    "week by its last day",
+    "week from Tuesday by its last day",
+    "week from Wednesday by its last day",
+    "week from Thursday by its last day",
+    "week from Friday by its last day",
+    "week from Saturday by its last day",
+    "week from Sunday by its last day",
+    "week by most of its days",
+    "week from Tuesday by most of its days",
+    "week from Wednesday by most of its days",
+    "week from Thursday by most of its days",
+    "week from Friday by most of its days",
+    "week from Saturday by most of its days",
+    "week from Sunday by most of its days",
 ]
 CivilGrain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 GRAINS: tuple[Grain, ...] = get_args(Grain)
-WEEKS: tuple[Grain, ...] = ("week", *GRAINS[5:])  # by the day that they begin on, Monday the first
+WEEKS: tuple[Grain, ...] = ("week", *GRAINS[5:11])  # by the day that they begin on, Monday first
+_BY_LAST_DAY, _BY_MOST_DAYS = GRAINS[11:18], GRAINS[18:25]
+STRADDLING: Mapping[str, tuple[Grain, ...]] = {
+    "last day": _BY_LAST_DAY,  # a week counts in the period that holds its last day
+    "most days": _BY_MOST_DAYS,  # or most of its days, which the fourth tells
+}
 
 
 def level_of(grain: Grain) -> Grain:
     """Return the level that a grain is of: of weeks, whatever day they begin on, `week`."""
-    return "week" if grain in WEEKS else grain
+    return "week" if first_weekday(grain) is not None else grain
+
+
+def first_weekday(grain: Grain) -> int | None:
+    """Return the weekday that weeks begin on, 0 for Monday; None of other grains."""
+    found = (weeks.index(grain) for weeks in (WEEKS, *STRADDLING.values()) if grain in weeks)
+    return next(found, None)
+
+
+def straddles(grain: Grain) -> bool:
+    """Return whether a period of the data may lie in two of those asked for, and counts in one."""
+    return grain in _BY_LAST_DAY or grain in _BY_MOST_DAYS
+
+
+def straddling(days: Ints, grain: Grain, counted: str) -> tuple[Ints, Grain]:
+    """Return the days that weeks, by their first days, count on, and their grain.
+
+    >>> straddling(np.array([4]), "week", "last day")
+    (array([10]), 'week by its last day')
+    """
+    return days + (6 if counted == "last day" else 3), STRADDLING[counted][WEEKS.index(grain)]
 
 
 def plural_of(grain: Grain) -> str:
@@ -47,8 +88,8 @@ def plural_of(grain: Grain) -> str:
     >>> plural_of("month"), plural_of("week from Sunday")
     ('months', 'weeks from Sunday')
     """
-    kind, _, day = grain.partition(" from ")
-    return f"{kind}s" + (f" from {day.title()}" if day else "")
+    kind, _, more = grain.partition(" ")
+    return f"{kind}s {more}".rstrip().replace("its", "their")
 
 
 def first_days(days: Days, grain: Grain) -> Ints:
@@ -60,8 +101,9 @@ def first_days(days: Days, grain: Grain) -> Ints:
     wide: Ints = days.astype(np.int64)
     if grain == "day":
         return wide
-    if grain in WEEKS:
-        return wide - (weekday(wide) - WEEKS.index(grain)) % 7
+    start = first_weekday(grain)
+    if start is not None:
+        return wide - (weekday(wide) - start) % 7
     months = _MONTHS[grain]
     return month_starts(civil_months(wide) // months * months)
 
@@ -82,6 +124,9 @@ def are_whole(first: Days, last: Days, grain: Grain) -> Flags:
     >>> are_whole(np.array([0, 0]), np.array([30, 29]), "month").tolist()
     [True, False]
     """
+    if straddles(grain):  # only of single days nothing is known
+        longer: Flags = last > first
+        return longer
     whole: Flags = (first_days(first, grain) == first) & (last_days(last, grain) == last)
     return whole
 

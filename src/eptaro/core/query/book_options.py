@@ -12,7 +12,7 @@ from eptaro.core.aggregation.merge import merge
 from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
-from eptaro.core.calendars.grain import WEEKS
+from eptaro.core.calendars.grain import first_weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
@@ -138,9 +138,10 @@ class BookOptions:
         if self.span is not None:
             return self
         common, own = check_own(self.calendar)
-        if own is None and common == MonthCalendar() and folded.grain in WEEKS[1:]:
+        start = first_weekday(folded.grain)
+        if start and own is None and common == MonthCalendar():
             # Weeks from Monday on could not hold one of the data's.
-            common = MonthCalendar(week_starts=WEEKDAYS[WEEKS.index(folded.grain)])
+            common = MonthCalendar(week_starts=WEEKDAYS[start])
             return replace(self, calendar=common).settle(folded)
         calendars = [common] if own is None else own.every
         work = self.workdays

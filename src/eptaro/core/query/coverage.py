@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal, TypeAlias
 
 import numpy as np
@@ -11,8 +11,8 @@ import numpy as np
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import FIRST_DAY, Ints, as_date
-from eptaro.core.calendars.grain import are_whole, last_days, plural_of
+from eptaro.core.calendars.days import FIRST_DAY, Ints
+from eptaro.core.calendars.grain import are_whole, first_days, plural_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.errors import DateError, InputError
@@ -132,7 +132,7 @@ def _ends(folded: Folded) -> tuple[Ints, Ints]:
     filled = np.flatnonzero(cells.sums(ROWS, places, places + 1).data > 0)
     first = np.full(folded.groups.count, np.iinfo(np.int64).max)
     last = np.full(folded.groups.count, FIRST_DAY, np.int64)
-    np.minimum.at(first, group[filled], day[filled])
+    np.minimum.at(first, group[filled], first_days(day[filled], folded.grain))
     np.maximum.at(last, group[filled], day[filled])
     return first, last
 
@@ -185,19 +185,17 @@ def resolve_coverage(
 def _check_holds(span: Span, folded: Folded) -> None:
     """Raise `InputError` where rows lie outside of a coverage that was given."""
     cells, axis = folded.cells, folded.cells.axis
-    last = axis.last_day
-    if folded.grain != "day":
-        last = int(last_days(np.array([last]), folded.grain)[0])
-    if span.lo <= axis.first_day and last <= span.hi:
+    days = folded.days if folded.seen is None else replace(folded, seen=None).days
+    if span.lo <= days.lo and days.hi <= span.hi:
         return
     said = "rows lie"
     if ROWS in cells.tallies:
         outside = cells.total(ROWS, axis.first_day, span.lo - 1)
-        outside += cells.total(ROWS, span.hi + 1, last)
+        outside += cells.total(ROWS, span.hi + 1, axis.last_day)
         said = f"{outside:,} row{' lies' if outside == 1 else 's lie'}"
     raise InputError(
         f"{folded.source}: {said} outside coverage={span}; the data runs from "
-        f"{as_date(axis.first_day)} to {as_date(last)}. Widen the coverage, or narrow a question "
+        f"{days.first} to {days.last}. Widen the coverage, or narrow a question "
         f"with only="
     )
 

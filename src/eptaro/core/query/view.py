@@ -17,7 +17,7 @@ from eptaro.core.aggregation.planes import BY_TIME, ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_date
-from eptaro.core.calendars.grain import check_whole
+from eptaro.core.calendars.grain import check_whole, straddles
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
@@ -264,7 +264,11 @@ class View:
     def _within_coverage(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage; periods of the data must be whole."""
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
-        check_whole(lo, hi, self.facts.folded.grain)
+        grain = self.facts.folded.grain
+        if straddles(grain):  # what is cut off by the coverage is no finer question
+            check_whole(first, last, grain)
+        else:
+            check_whole(lo, hi, grain)
         return lo, hi
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:

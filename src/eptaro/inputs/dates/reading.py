@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, month_starts
-from eptaro.core.calendars.grain import GRAINS, Grain, first_days
+from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, first_days, plural_of, straddling
 from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.reading import split_timestamps
 from eptaro.errors import DateError, spell_option
@@ -400,12 +400,34 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     Raises `DateError` where the whole column is of a kind that holds no dates, or carries
     an offset without a zone to read it in; single bad rows are marked in the outcome.
     """
+    if rules.week_in is not None:
+        read = read_dates(column, replace(rules, week_in=None), name)
+        return _counted_on(read, rules, name)
     if rules.weeks is not None:
         read = read_dates(column, replace(rules, weeks=None, grain="day"), name)
         return in_periods(read, rules)
     if is_text(column.type):
         return from_text(column, rules, name)
     return in_periods(_read_typed(column, rules, name), rules)
+
+
+def _counted_on(read: ParsedDates, rules: DateRules, name: str) -> ParsedDates:
+    """Return weeks by the day that they count on.
+
+    Raises `DateError` where dates are no weeks.
+    """
+    assert rules.week_in is not None
+    if read.grain is None:
+        return read
+    if read.grain not in WEEKS:
+        said = setting(DateRules, "weeks", "ending friday")
+        raise DateError(
+            f"{name!r} holds {plural_of(read.grain)}, and "
+            f"{setting(DateRules, 'week_in', rules.week_in)} goes with weeks; say which they are, "
+            f"such as {said}"
+        )
+    days, grain = straddling(read.days.astype(np.int64), read.grain, rules.week_in)
+    return replace(read, days=days.astype(np.int32), grain=grain)
 
 
 def in_periods(read: ParsedDates, rules: DateRules) -> ParsedDates:
