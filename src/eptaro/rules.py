@@ -616,7 +616,7 @@ class DateRules:
     weeks: Weeks | None = option(
         None,
         metavar="WHICH",
-        help="Each date stands for the week that ends, or starts, on its weekday: 'ending friday'.",
+        help="Each date means the week that ends, or starts, on it: 'ending friday'.",
         heading="dates",
     )
     week_in: WeekIn | None = option(

@@ -68,6 +68,7 @@ BESIDE = [  # groups are set beside each other that lie in several shards
     ("card", (), {"by": "all"}), ("recap", ("month",), {"by": "all", "only": ["route=b", "ship=3"], "ranks": True}), ("recap", ("quarter",), {"by": "all", "top": 2, "top_within": "period"}), ("recap", ("year",), {"by": "all", "top": 1, "top_within": ["route", "period"], "ranks": True, "sort": "-trips"}), ("compare", ("quarter",), {"by": "all", "top": 3, "details": True, "sort": "-fares_change"}),
 ]  # fmt: skip
 OF_ONE = [  # of books with one group column
+    ("compare", ("quarter",), {"by": "all", "wide": True}), ("trail", ("2 months",), {"by": "all", "every": "quarter", "wide": True, "only": {"who": ["p1", "p2"]}}), ("accumulate", ("year",), {"by": "all", "every": "quarter", "wide": True}),
     ("recap", ("weekday",), {"by": "all", "top": 2}), ("rhythm", ("weekday",), {"by": "all"}), ("rhythm", ("weekday", "month"), {"by": "all", "wide": True}),
     ("recap", ("quarter",), {"by": "all", "wide": True, "shares": True}), ("recap", ("year",), {"by": "who", "wide": True, "top": 3}), ("recap", ("month",), {"by": "all", "wide": True, "only": {"who": ["p1", "p22", None]}}),
     ("accumulate", ("quarter",), {"by": "all", "every": "month", "goals": {"2024-Q2": 500, ("p3", "2024-Q3"): 70, ("", "2024-Q4"): 80}}), ("compare", ("quarter",), {"by": "all", "goals": {("(blank)", "2024-Q2"): 7}, "pace": "prior year"}),

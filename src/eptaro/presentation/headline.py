@@ -12,7 +12,15 @@ from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.measures.measure import Measure
-from eptaro.core.query.lineage import Change, InParts, Mean, Value, ViewLineage, value_of
+from eptaro.core.query.lineage import (
+    AcrossLineage,
+    Change,
+    InParts,
+    Mean,
+    Value,
+    ViewLineage,
+    value_of,
+)
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import BLANK, Priority, shown, visible
@@ -68,6 +76,8 @@ def _of_answer(table: Result, measure: str | None) -> str:
         return str(table.meta.get("headline", ""))
     if not len(table):
         return ""
+    if isinstance(answer, AcrossLineage):
+        return _of_answer(answer.together, measure) if len(answer.rows) == answer.count else ""
     if isinstance(answer, InParts):
         query = answer.question
         if isinstance(query, Recap) and answer.others is not None:

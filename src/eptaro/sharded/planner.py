@@ -26,7 +26,7 @@ from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading_groups
 from eptaro.core.results.column import AnyColumn, Column, join
 from eptaro.core.results.result import NoLineage, Parts, Result
 from eptaro.core.verbs.periods import TOTAL
-from eptaro.core.verbs.queries import Compare, Recap
+from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.shares import running_name, with_running_shares
 from eptaro.core.verbs.store import answer, check_in_parts
 from eptaro.errors import NothingLeftError, QuestionError, unknown
@@ -400,8 +400,7 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
         if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
             raise _not_found(shards, context, wanted, query)
         raise _nothing_left(context, query)
-    own_largest = isinstance(query, Compare) and query.top is not None
-    if own_largest or (isinstance(query, Recap) and query.ranks_each_period):
+    if query.of_all_groups:
         return _of_fewer(shards, context, names, wanted, query)
     if isinstance(query, Recap) and query.top:
         return answer_top(shards, names, ask, query)

@@ -182,7 +182,7 @@ def recap(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str, A
     option(
         QUESTION, "--card", is_flag=True, help="Show week, month, quarter and year to date instead."
     ),
-    query_options(Accumulate, names=["goals", "pace", "every"]),
+    query_options(Accumulate, names=["goals", "pace", "wide", "every"]),
     examples=(
         (
             "Revenue of the fiscal year so far, day by day",

@@ -20,7 +20,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import Query
 from eptaro.core.query.view import View
 from eptaro.core.results.column import ManyFlags, ManyInts
-from eptaro.core.results.result import Lineage
+from eptaro.core.results.result import Lineage, Result
 
 
 @dataclass(frozen=True, eq=False)
@@ -239,4 +239,68 @@ class InParts(Lineage):
         return part.number(int(self.rows[row]), name)
 
 
-Traceable: TypeAlias = ViewLineage | InParts
+@dataclass(frozen=True, eq=False)
+class AcrossLineage(Lineage):
+    """The answers of every group and of all together, whose rows are side by side.
+
+    `places` has for each column that of the answer `each` or `whole` that it is, and the number of
+    its group, None for that of all; a group has `count` rows. `together` is the answer of all.
+    """
+
+    asked: Query
+    each: ViewLineage
+    whole: ViewLineage
+    places: Mapping[str, tuple[int | None, str]]
+    count: int
+    rows: Ints
+    together: Result
+
+    @property
+    def question(self) -> Query:
+        """The question."""
+        return self.asked
+
+    @property
+    def by(self) -> tuple[str, ...]:
+        """No column is a group's: each has its own."""
+        return ()
+
+    @property
+    def measures(self) -> tuple[str, ...]:
+        """The names of the measures."""
+        return self.whole.measures
+
+    @property
+    def others(self) -> None:
+        """None: groups are columns."""
+        return None
+
+    @property
+    def calendar(self) -> Calendar:
+        """The calendar of all rows."""
+        return self.whole.calendar
+
+    @property
+    def totals(self) -> Ints:
+        """The rows that are totals: none."""
+        return np.zeros(0, np.int64)
+
+    @property
+    def numbers(self) -> Mapping[str, Number]:
+        """What is behind columns, as all groups together have it."""
+        return {name: self.whole.numbers[own] for name, (_, own) in self.places.items()}
+
+    def take(self, places: Ints | slice) -> Self:
+        """Return the answer for the rows at the given places."""
+        return replace(self, rows=self.rows[places])
+
+    def number(self, row: int, name: str) -> tuple[Number, int]:
+        """Return what is behind a column, and the place of a row in its arrays."""
+        group, own = self.places[name]
+        at = int(self.rows[row])
+        if group is None:
+            return self.whole.number(at, own)
+        return self.each.number(group * self.count + at, own)
+
+
+Traceable: TypeAlias = ViewLineage | InParts | AcrossLineage

@@ -246,6 +246,11 @@ class Query:
         raise TypeError(f"{type(self).__name__} does not say how it is answered; give it answer()")
 
     @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other that may lie in several shards."""
+        return False
+
+    @property
     def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
         return ()

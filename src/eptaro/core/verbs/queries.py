@@ -210,6 +210,11 @@ class Recap(MeasuredQuery):
         return True
 
     @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other that may lie in several shards."""
+        return self.ranks_each_period
+
+    @property
     def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
         given = {"wide": self.wide, "top": self.top, "shares": self.shares, "ranks": self.ranks}
@@ -254,6 +259,8 @@ class Accumulate(MeasuredQuery):
     every : str, optional
         One row per `day`, or wider level up to `within`, or per `entry`; unset, by the day, or by
         the periods that the data is dated by.
+    wide : bool
+        Sets the groups of one column side by side, each with its numbers, and all of them last.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -305,11 +312,24 @@ class Accumulate(MeasuredQuery):
         shown=True,
         help="How a goal is spread over its period: straight, or as the 'prior year' was.",
     )
+    wide: bool = option(
+        False, help="Set days down and one group column across, all groups at the end."
+    )
     every: str | None = option(
         None,
         metavar="LEVEL",
         help="One row per day, week, month, ...; unset, per date of the data.",
     )
+
+    @property
+    def needs_one_calendar(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        return ("wide",) if self.wide else ()
+
+    @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other that may lie in several shards."""
+        return self.wide
 
     def __post_init__(self) -> None:
         check_texts(within=self.within, every=self.every)
@@ -358,6 +378,8 @@ class Trail(MeasuredQuery):
         What becomes of windows beyond the coverage.
     weights : sequence of float, optional
         Oldest first, one per unit of `back`.
+    wide : bool
+        Sets the groups of one column side by side, each with its numbers, and all of them last.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -399,6 +421,9 @@ class Trail(MeasuredQuery):
         rare=True,
         help="How far the window reaches beyond the day: '3 days'.",
     )
+    wide: bool = option(
+        False, help="Set days down and one group column across, all groups at the end."
+    )
     every: str | None = option(
         None,
         metavar="LEVEL",
@@ -425,6 +450,16 @@ class Trail(MeasuredQuery):
         rare=True,
         help="Weights, oldest first, for a weighted moving average.",
     )
+
+    @property
+    def needs_one_calendar(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        return ("wide",) if self.wide else ()
+
+    @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other that may lie in several shards."""
+        return self.wide
 
     def __post_init__(self) -> None:
         _ = self.amount, self.amount_ahead
@@ -507,6 +542,8 @@ class Compare(MeasuredQuery):
     sort : str or sequence of str, optional
         The columns to order rows by, each deciding between equals of the one before it; `-name`:
         largest first.
+    wide : bool
+        Sets the groups of one column side by side, each with its numbers, and all of them last.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -586,6 +623,11 @@ class Compare(MeasuredQuery):
         shown=True,
         help="How a goal is spread over its period: straight, or as the 'prior year' was.",
     )
+    wide: bool = option(
+        False,
+        rare=True,
+        help="Set periods down and one group column across, all groups at the end.",
+    )
     top: int | None = option(
         None,
         metavar="N",
@@ -650,7 +692,13 @@ class Compare(MeasuredQuery):
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
-        return () if self.top is None else ("top",)
+        given = {"top": self.top is not None, "wide": self.wide}
+        return tuple(name for name, value in given.items() if value)
+
+    @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other that may lie in several shards."""
+        return self.top is not None or self.wide
 
     def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -18,13 +17,13 @@ from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, BookData, View, top_groups
 from eptaro.core.results import bigint
 from eptaro.core.results.column import NO_NUMBERS, Column, TiledArray, join, take_lazy
-from eptaro.core.results.format import BLANK, shown
+from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
+from eptaro.core.verbs.layout import MOST_ACROSS, title_of
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.queries import EACH_PERIOD, Recap
 from eptaro.errors import EptaroError, QuestionError
 
-_MOST_ACROSS = 4_000  # groups
 _MOST_PERIODS = 2_000  # of which each has its own largest groups
 
 
@@ -34,9 +33,9 @@ def across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Resul
     """
     if len(view.groups.names) != 1:
         raise QuestionError("wide=True sets one group column across; name exactly one in by")
-    if view.groups.count > _MOST_ACROSS:
+    if view.groups.count > MOST_ACROSS:
         raise QuestionError(
-            f"wide=True sets {view.groups.count:,} groups across, and {_MOST_ACROSS:,} are the "
+            f"wide=True sets {view.groups.count:,} groups across, and {MOST_ACROSS:,} are the "
             f"most; narrow with only=, or keep the largest with top="
         )
     measures = view.facts.measures
@@ -48,7 +47,7 @@ def across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Resul
     side = Side("days", rows.first, rows.last)
     numbers: dict[str, Number] = {}
     columns = [*head]
-    titles = [_title(view.groups.names[0], word, taken, blank) for word in heads]
+    titles = [title_of(view.groups.names[0], word, taken, blank=blank) for word in heads]
     for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, TOTAL)]:
         group = np.full(len(rows), place)
         for measure in measures:
@@ -80,13 +79,6 @@ def _edge(view: View) -> View:
         return edge
     every = replace(facts, folded=found.folded, spans=found.own)
     return replace(edge, facts=every, cells=found.folded.cells, places=np.zeros(1, np.int64))
-
-
-def _title(column: str, word: Any, taken: set[str], blank: bool) -> str:
-    """Return what a group's column is called; one that is called like another names its group."""
-    title = BLANK if word is None else str(word)
-    doubled = word is not None and title == BLANK and blank
-    return f"{column}={title}" if title in taken or doubled else title
 
 
 def recap(facts: BookData, query: Recap) -> Result:

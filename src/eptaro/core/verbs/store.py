@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Protocol
 
 import numpy as np
@@ -45,6 +46,10 @@ def answer(facts: BookData, query: Query) -> Result:
         kept = facts.folded.cells.tallies
         facts = replace(facts, measures=chosen_measures(query.measures, facts.measures, kept))
     if facts.own is None:
+        if isinstance(query, Accumulate | Trail | Compare) and query.wide:
+            from eptaro.core.verbs.layout import set_across
+
+            return set_across(query, partial(_answer, facts))
         return _answer(facts, query)
     names = check_in_parts(facts.own, facts.groups.names, query)
     tables: dict[str, Result] = {}

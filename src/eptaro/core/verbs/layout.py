@@ -1,0 +1,103 @@
+"""Answers set wide: the groups of one column side by side, with all of them together at the end."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from eptaro.core.query.lineage import AcrossLineage, ViewLineage
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import BLANK, Priority
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.periods import TOTAL
+from eptaro.errors import QuestionError
+
+MOST_ACROSS = 4_000  # groups
+
+
+def set_across(query: Any, ask: Callable[[Any], Result]) -> Result:
+    """Return the answer with one column for each group and number, those of all groups last.
+
+    `ask` answers the query as it is without `wide`. Raises `QuestionError` unless it is by one
+    group column.
+    """
+    if query.order:
+        raise QuestionError("wide=True cannot be combined with sort")
+    if query.every == "entry":
+        raise QuestionError("wide=True sets groups across, and a transaction has one; leave it out")
+    each = ask(replace(query, wide=False))
+    answer = each.answer
+    assert isinstance(answer, ViewLineage)
+    if len(answer.by) != 1:
+        raise QuestionError("wide=True sets one group column across; name exactly one in by")
+    groups = answer.view.groups
+    if groups.count > MOST_ACROSS:
+        raise QuestionError(
+            f"wide=True sets {groups.count:,} groups across, and {MOST_ACROSS:,} are the most; "
+            f"narrow with only="
+        )
+    changed = {"top": None} if getattr(query, "top", None) is not None else {}
+    whole = ask(replace(query, wide=False, by=None, **changed))
+    total = whole.answer
+    assert isinstance(total, ViewLineage)
+    count = len(whole)
+    first = next(at for at, column in enumerate(whole.columns) if column.name in total.numbers)
+    before = whole.columns[:first]
+    head = [
+        column for column in before if _is_shared(column, each.column(column.name), groups.count)
+    ]
+    own = [c for c in each.columns if c.name not in answer.by]
+    own = [c for c in own if c.name not in {column.name for column in head}]
+    words = groups.columns(np.arange(groups.count))[0].to_list()
+    taken = {column.name for column in head} | {TOTAL}
+    titles = [title_of(answer.by[0], one, taken, blank=None in words) for one in words]
+    columns, places = [*head], dict[str, tuple[int | None, str]]()
+    for place, title in enumerate(titles):
+        some = slice(place * count, (place + 1) * count)
+        for column in own:
+            name = _name(title, column, own)
+            columns.append(_titled(column.take(some), name, title))
+            if column.name in answer.numbers:
+                places[name] = place, column.name
+    for column in own:
+        if column.name in whole:
+            name = _name(TOTAL, column, own)
+            columns.append(_titled(whole.column(column.name), name, TOTAL))
+            if column.name in total.numbers:
+                places[name] = None, column.name
+    lineage = AcrossLineage(query, answer, total, places, count, np.arange(count), whole)
+    return Result(columns, whole.meta | {"heads": [*places]}, lineage)
+
+
+def _name(title: str, column: Column, own: list[Column]) -> str:
+    return title if len(own) == 1 else f"{title} {column.name}"
+
+
+def _is_shared(of_all: Column, of_each: Column, groups: int) -> bool:
+    """Return whether a column before the numbers is the same for every group; what labels rows is,
+    and whether they are complete is said of all together.
+    """
+    if of_all.face is None or of_all.face.rank != Priority.BESIDE:
+        return True
+    return of_each.to_list() == of_all.to_list() * groups
+
+
+def _titled(column: Column, name: str, title: str) -> Column:
+    """Return a column of a group under its name."""
+    face = column.face and replace(column.face, words=f"{title} {column.face.words}", of="")
+    return column.named(name, f"{column.name} of {title}: {column.description}", face)
+
+
+def title_of(column: str, word: Any, taken: set[str], *, blank: bool) -> str:
+    """Return what a group's column is called; one that is called like another, or like the blank
+    group where there is one, names its group.
+
+    >>> title_of("route", "total", {"total"}, blank=False)
+    'route=total'
+    """
+    title = BLANK if word is None else str(word)
+    doubled = word is not None and title == BLANK and blank
+    return f"{column}={title}" if title in taken or doubled else title
