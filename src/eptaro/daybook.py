@@ -30,7 +30,7 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.core.verbs.store import MemoryStore, Store
-from eptaro.errors import InputError, QuestionError, as_path, count_noun, unknown
+from eptaro.errors import InputError, NoRowsError, QuestionError, as_path, count_noun, unknown
 from eptaro.inputs.options import AddOptions, FileOptions, ReadOptions, SqlOptions, takes
 from eptaro.paths import StoragePath, names_folder
 from eptaro.progress import log
@@ -119,7 +119,7 @@ class Daybook:
     Raises
     ------
     InputError
-        For a missing column or an empty table.
+        For a missing column.
     DateError
         For a date that cannot be read.
     MeasureError
@@ -138,8 +138,13 @@ class Daybook:
     def __init__(self, table: Any, options: ReadOptions) -> None:
         from eptaro.engines.local import fold_table
 
-        folded = fold_table(table, options)
-        self._store: Store = _log_store(MemoryStore(options.book.facts(folded)))
+        try:
+            facts = options.book.facts(fold_table(table, options))
+        except NoRowsError:  # what is empty answers without rows
+            from eptaro.core.query.empty import empty_facts
+
+            facts = empty_facts(options.book, "the table given")
+        self._store: Store = _log_store(MemoryStore(facts))
 
     @classmethod
     def _of(cls, store: Store) -> Daybook:
@@ -491,8 +496,11 @@ class Daybook:
 
     @property
     def coverage(self) -> Span:
-        """The days that the data covers."""
-        return self._store.about.coverage
+        """The days that the data covers; raises `QuestionError` where there is no row."""
+        about = self._store.about
+        if not about.rows and about.declared is None:
+            raise QuestionError("the book has no rows, and so covers no days; give it a coverage")
+        return about.coverage
 
     @property
     def workdays(self) -> Workdays:
@@ -668,11 +676,15 @@ class Daybook:
         """
         from eptaro.reports.report import ReportOptions, write_report
 
+        if not self.rows:
+            raise QuestionError("the book has no rows to report on")
         options = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
         return write_report(self._store, path, options, quality, as_of)
 
     def __repr__(self) -> str:
         about = self._store.about
+        if not about.rows:
+            return "<Daybook without rows>"
         names = about.groups.names
         by = f" by {', '.join(names)}" if names else ""
         return (
@@ -684,7 +696,7 @@ class Daybook:
         about = self._store.about
         facts = {
             "rows": f"{about.rows:,}",
-            "coverage": str(about.coverage),
+            "coverage": str(about.coverage) if about.rows else "none",
             "groups": f"{about.groups.count:,} by {', '.join(self.by) or 'none'}",
             "calendar": about.calendar.describe(),
             "measures": ", ".join(f"{m.name} = {m.formula}" for m in about.measures),

@@ -61,6 +61,10 @@ class InputError(EptaroError, ValueError):
     """A file, frame or column that cannot be used."""
 
 
+class NoRowsError(InputError):
+    """A table that has columns but no rows."""
+
+
 def refusal(address: str, error: BaseException) -> InputError:
     """Return the error for what a database, or its driver, says of an address."""
     detail = " ".join(str(getattr(error, "orig", None) or error).split())

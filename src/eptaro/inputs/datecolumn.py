@@ -8,7 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
-from eptaro.errors import DateError, EptaroError, InputError, spell_option
+from eptaro.errors import DateError, EptaroError, InputError, NoRowsError, spell_option
 from eptaro.inputs.dates.reading import is_text, looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
 from eptaro.inputs.sources import ColumnRequest, Source
@@ -104,7 +104,7 @@ def find_date(source: Source, rules: DateRules) -> str:
     """
     first = next(source.whole(), None)
     if first is None or not first.num_rows:
-        raise InputError(f"{source.name}: has column names but no rows")
+        raise NoRowsError(f"{source.name}: has column names but no rows")
     grains = {name: _may_be_dates(first[name], rules) for name in first.column_names}
     days = [name for name, grain in grains.items() if grain == "day"]
     found = days or [name for name, grain in grains.items() if grain is not None]

@@ -24,7 +24,7 @@ from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.kernels.reading import ends
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
-from eptaro.errors import DateError, InputError, spell_option
+from eptaro.errors import DateError, InputError, NoRowsError, spell_option
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_text_or_date, settled_kinds
@@ -119,7 +119,7 @@ class Transactions:
             if len(batch):
                 yield batch
         if not self.rows and not self._part:
-            raise InputError(f"{self._source.name}: has column names but no rows")
+            raise NoRowsError(f"{self._source.name}: has column names but no rows")
         if self._rejected and self._rules.bad_dates == "raise":
             raise DateError(self._complaint())
         if self.unmet == self.rows:

@@ -46,7 +46,8 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
 def _with_nothing(one: Folded, two: Folded) -> Folded:
     """Return two parts of which one has no row that counts; days and rows that it left out do."""
     full, empty = (one, two) if one.rows else (two, one)
-    if empty.seen is None:  # it has no rows at all
+    left_out = empty.left is not None or bool(empty.rejected)
+    if empty.seen is None or not left_out:  # it has no rows at all
         return full
     metadata = merge_metadata(one, replace(two, grain=one.grain))
     return replace(

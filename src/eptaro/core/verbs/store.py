@@ -45,6 +45,8 @@ def answer(facts: BookData, query: Query) -> Result:
     if isinstance(query, MeasuredQuery) and query.measures is not None:
         kept = facts.folded.cells.tallies
         facts = replace(facts, measures=chosen_measures(query.measures, facts.measures, kept))
+    if not facts.rows:
+        return _without_rows(facts, query)
     if facts.own is None:
         if isinstance(query, Accumulate | Trail | Compare) and query.wide:
             from eptaro.core.verbs.layout import set_across
@@ -63,6 +65,21 @@ def answer(facts: BookData, query: Query) -> Result:
         raise left
     found = _together(facts, tables, names)
     return found.sorted(query.order) if query.order else found
+
+
+def _without_rows(facts: BookData, query: Query) -> Result:
+    """Return the columns of the answer to a query of a book that has no row."""
+    plain = replace(query, only=None, as_of=None)
+    if isinstance(plain, Accumulate | Compare):
+        plain = replace(plain, goals=None)
+    table = answer(replace(facts, own=None, folded=replace(facts.folded, rows=1)), plain)
+    none = np.zeros(0, np.int64)
+    meta = {name: table.meta[name] for name in _KNOWN if name in table.meta}
+    meta |= {"headline": "The book has no rows."}
+    return Result([column.take(none) for column in table.columns], meta)
+
+
+_KNOWN = ("verb", "per", "within", "every", "back", "by", "measures", "source")
 
 
 def _answer(facts: BookData, query: Query) -> Result:

@@ -1,0 +1,48 @@
+"""A book without a row, which answers without rows in the columns that the answer would have."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.fold import Fold
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.groups import Categorical
+from eptaro.core.calendars.span import Span
+from eptaro.core.query.book_options import BookOptions
+from eptaro.core.query.coverage import PERIODS
+from eptaro.core.query.view import BookData
+from eptaro.core.results.column import Column
+
+_NOTHING = Column.text("", np.array([], object))
+
+
+def empty_facts(options: BookOptions, source: str) -> BookData:
+    """Return the facts of no transactions; a blank one, which counts for nothing, gives answers
+    their columns.
+    """
+    planes = options.kept_planes
+    blank = Categorical(np.array([-1], np.int32), _NOTHING)
+    values = {
+        plane.column: Column.of(plane.column, "integer", np.zeros(1, np.int64), np.zeros(1, bool))
+        for plane in planes
+        if plane.column and plane.what != "codes"
+    }
+    coded = {plane.column: blank for plane in planes if plane.what == "codes"}
+    groups = dict.fromkeys(options.by, blank)
+    day = np.array([_day_within(options)], np.int32)
+    fold = Fold(options.by, planes)
+    fold.add(Batch(day, groups, values, coded))
+    named, cells = fold.result()
+    folded = Folded(named, cells, 0, (source,), distinct=fold.distinct_values())
+    return replace(options.facts(folded), declared=options.coverage)
+
+
+def _day_within(options: BookOptions) -> int:
+    """Return a day that the coverage holds."""
+    given = options.coverage
+    if isinstance(given, str) and given not in (*PERIODS, "groups"):
+        given = Span.parse(given)
+    return given.lo if isinstance(given, Span) else 0
