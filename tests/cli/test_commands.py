@@ -281,6 +281,21 @@ class Answers(Commands):
         self.assertIn("clamped", out)
         self.assertIn("2024-02-01  2024-02-29", out)
 
+    def test_the_first_rows_alone_are_printed_and_written(self):
+        asked = ["recap", "rows.csv", *DATA, "--per", "month", "--by", "shop", "--sort", "-revenue"]
+        _, whole, _ = self.go(*asked, "--format", "csv")
+        _, out, _ = self.go(*asked, "--first", "2", "--format", "csv")
+        self.assertEqual(out.splitlines(), whole.splitlines()[:3])
+        self.go(*asked, "--first", "2", "--out", "t.csv")
+        self.assertEqual(Path("t.csv").read_text().splitlines(), whole.splitlines()[:3])
+        _, printed, _ = self.go(*asked)
+        _, some, _ = self.go(*asked, "--first", "2")
+        self.assertEqual(
+            some.partition("\n\n")[0].split(". ")[0], printed.split(". ")[0]
+        )  # the headline is of all
+        self.assertEqual(self.go(*asked, "--first", "99", "--format", "csv")[1], whole)
+        self.assertEqual(self.go(*asked, "--first", "0")[0], 2)
+
     def test_what_every_row_has_stands_once_and_nothing_else_does(self):
         rows = [
             "on,shop,fare",

@@ -328,6 +328,7 @@ class OutputOptions:
 class AnswerOptions(OutputOptions):
     """Where the answer of a verb goes, whether it is proved, and the picture of it."""
 
+    first: int | None
     columns: str | None
     all_columns: bool
     plot: Path | None
@@ -340,6 +341,8 @@ class AnswerOptions(OutputOptions):
     prove: bool
 
     def __post_init__(self) -> None:
+        if self.first is not None and self.first < 1:
+            raise click.UsageError(f"--first {self.first} must be at least 1")
         drawn = {"kind": self.kind, "measure-drawn": self.measure_drawn, "title": self.title}
         for name, given in (drawn | {"unit": self.unit}).items():
             if given and not self.plot:
@@ -476,10 +479,18 @@ _OUTPUT = (
 _CHOSEN = (
     option(
         OUTPUT,
+        "--first",
+        type=int,
+        metavar="N",
+        default=None,
+        help="Only the first N rows of the answer, also in files.",
+    ),
+    option(
+        OUTPUT,
         "--columns",
         metavar="NAMES",
         default=None,
-        help="Only these columns, by their exact names or headings: route,revenue,change.",
+        help="Only these columns, by name or heading: route,revenue.",
     ),
     option(OUTPUT, "--all-columns", is_flag=True, help="Print every column, under its exact name."),
 )

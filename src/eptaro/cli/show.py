@@ -247,6 +247,10 @@ def deliver(table: Result, output: OutputOptions) -> None:
     if isinstance(output, AnswerOptions):
         exactly = output.all_columns or output.columns is not None
         table = table if output.columns is None else _choose_columns(table, output.columns)
+        if output.first is not None and output.first < len(table):
+            said = table.meta | {"headline": headline(table)}  # of the whole answer
+            rows = table.take(np.arange(output.first))
+            table = Result(rows.columns, said, rows.answer)
     if output.out is not None or output.form != "table":
         leave_pandas_out()
     if output.out is not None:

@@ -84,7 +84,7 @@ def _of_answer(table: Result, measure: str | None) -> str:
             return _of_each_period(table, answer)
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
-        return ""  # it would describe rows that are not in the table
+        return str(table.meta.get("headline", ""))  # one made of it would describe other rows
     return _describe(table, answer if measure is None else _about(answer, measure))
 
 
