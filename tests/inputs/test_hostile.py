@@ -99,10 +99,10 @@ class Lines(Commands):
             return read(column, *args)
 
         from eptaro.engines import inspect as looked
-        from eptaro.inputs import transactions
+        from eptaro.inputs.dates import clock
 
-        read = transactions.read_dates
-        for module in (looked, transactions):
+        read = clock.read_dates
+        for module in (looked, clock):
             self.enterContext(mock.patch.object(module, "read_dates", counted))
         source = open_files(["wide.csv"])
         self.assertEqual(list(suggest(source, real()).dates), ["on"])

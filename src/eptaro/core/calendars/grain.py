@@ -53,7 +53,7 @@ WEEKS: tuple[Grain, ...] = ("week", *GRAINS[5:11])  # by the day that they begin
 _BY_LAST_DAY, _BY_MOST_DAYS = GRAINS[11:18], GRAINS[18:25]
 STRADDLING: Mapping[str, tuple[Grain, ...]] = {
     "last day": _BY_LAST_DAY,  # a week counts in the period that holds its last day
-    "most days": _BY_MOST_DAYS,  # or most of its days, which the fourth tells
+    "most days": _BY_MOST_DAYS,  # or most of its days, as its fourth day is
 }
 
 

@@ -297,6 +297,28 @@ class New(Calculation):
         raise MeasureError(f"{term}: new() counts values of a column, not totals of a {term.grain}")
 
 
+class Closing(Calculation):
+    """The balances of accounts at the end of the days: of each its last value so far."""
+
+    name = "closing"
+    kept = ("values",)
+    looks_back = True
+
+    def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Raise `MeasureError`: what came before the cells decides as well."""
+        raise MeasureError(f"{term} goes by whole days; see core/query/balances.py")
+
+    def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Raise `MeasureError`: totals have no accounts."""
+        raise MeasureError(f"{term}: {self.name} is of a column, per account")
+
+
+class Opening(Closing):
+    """The balances of accounts before the days begin."""
+
+    name = "opening"
+
+
 class Variance(Calculation):
     """The variance, divided by n-1; blank where there are fewer than two values."""
 
@@ -338,7 +360,7 @@ CATALOGUE: Mapping[str, Calculation] = {
     one.name: one
     for one in (
         *(Total(), Count(), Average(), Min(), Max(), First(), Last()),
-        *(Distinct(), New(), StdDev(), Variance(), Median(), Quantile()),
+        *(Distinct(), New(), Closing(), Opening(), StdDev(), Variance(), Median(), Quantile()),
     )
 }
 

@@ -128,18 +128,22 @@ class Measure:
     def formulas(self) -> dict[str, Formula]:
         """The columns that are calculated, by the names that planes have for them."""
         found = dict[str, Formula]()
-        for term in self.terms:
-            if term.members is not None:
-                _, *kept = term.members
+        for part in self._rowwise:
+            if part.members is not None:
+                _, *kept = part.members
                 made = [one for one in kept if one is not None and not isinstance(one.node, Name)]
                 found |= {one.name: one for one in made}
-                continue
-            for part in term.parts:
+            else:
                 if part.formula is not None:
                     found[part.column] = part.formula
                 if part.met is not None and calculation(part.how).counts_rows:
                     found[part.met.name] = part.met
         return found
+
+    @property
+    def _rowwise(self) -> list[Term]:
+        """The terms that work on rows: those inside a finer grain, and those of each value."""
+        return [part for term in self.terms for part in ((term,) if term.members else term.parts)]
 
     @property
     def planes(self) -> set[Plane]:
@@ -154,12 +158,12 @@ class Measure:
     @property
     def looks_back(self) -> bool:
         """Whether what came before the days decides as well."""
-        return any(calculation(part.how).looks_back for term in self.terms for part in term.parts)
+        return any(calculation(part.how).looks_back for part in self._rowwise)
 
     @property
     def over_all(self) -> bool:
         """Whether groups that are not looked at decide as well."""
-        return any(term.over_all for term in self.terms)
+        return any(part.over_all or part.carried for part in self._rowwise)
 
     @property
     def needs_days(self) -> bool:

@@ -19,7 +19,7 @@ from eptaro.core.expressions.tree import (
     error_at,
 )
 from eptaro.core.measures.calculations import CATALOGUE, Calculation, calculation
-from eptaro.core.measures.term import GRAINS, Arithmetic, Members, Term
+from eptaro.core.measures.term import CARRIED, GRAINS, Arithmetic, Members, Term
 from eptaro.errors import ExpressionError, MeasureError, unknown
 
 FUNCTIONS = ("abs", "round", "floor", "ceil", "least", "greatest", "coalesce", "if")
@@ -29,7 +29,7 @@ EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 _CALL = re.compile(r"\s*\w+\s*\(")
 _OVER_ALL = re.compile(r"\s+over\s+all\s*$")
 _PER = re.compile(r"per\s+\S")
-_BY_ORDER = ("first", "last", "new")  # calculations that totals without an order cannot have
+_BY_ORDER = ("first", "last", "new", *CARRIED)  # which totals without an order have not
 _PLAIN = re.compile(r"\s*(\w+)\(\s*([^\W\d]\w*)?\s*\)")  # sum(fare), count()
 _JOINING = frozenset(("and", "or", "not", "in", "between", "is", "blank", "where", "per"))
 
@@ -39,7 +39,8 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
     plain = _PLAIN.match(text)
     if plain is not None and (how := CATALOGUE.get(plain[1])) is not None and not how.takes_share:
         column = plain[2] or ""
-        if (column or not how.needs_column) and column.lower() not in _JOINING:
+        known = plain[1] not in CARRIED and column.lower() not in _JOINING
+        if (column or not how.needs_column) and known:
             return Term(plain[1], column), text[plain.end() :]
     return _parse_formula(text, whole)
 
@@ -55,6 +56,10 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     found_how = calculation(how, f"calculation in {whole!r},")
     body, share = _share(body, found_how, whole)
     cut = _last_per(body)
+    if how in CARRIED:
+        if cut < 1:
+            raise MeasureError(f"{whole!r}: name the accounts, as in {how}(balance per account)")
+        return _balance(how, body[:cut].strip(), body[cut:], whole), text[stop + 1 :]
     if cut > 0 and _CALL.search(body[:cut]):
         per = body[cut:].strip()[len("per") :].strip()
         return _nested_term(found_how, share, body[:cut].strip(), per, whole), text[stop + 1 :]
@@ -140,9 +145,22 @@ def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: st
         return _term_of_members(how, share, inner, per, whole)
     found = _inner(inner, whole)
     parts = found.terms if isinstance(found, Arithmetic) else (found,)
-    if any(part.inner is not None for part in parts):
+    if any(part.inner is not None and not part.carried for part in parts):
         raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
     return Term(how.name, parts[0].column, share, found, per)
+
+
+def _balance(how: str, value: str, per: str, whole: str) -> Term:
+    """Return a term on the last value of each account."""
+    named = per.strip()[len("per") :].strip()
+    if named in GRAINS:
+        raise MeasureError(
+            f"{whole!r}: a balance is of accounts, by whichever column names them: {how}(balance "
+            f"per account)"
+        )
+    owner = _owner(named, whole)
+    last, _ = parse_term(f"last({value})", whole)
+    return Term(how, last.column, 0.5, last, members=_members(owner, last))
 
 
 def _inner(inner: str, whole: str) -> Term | Arithmetic:
@@ -159,6 +177,25 @@ def _inner(inner: str, whole: str) -> Term | Arithmetic:
 
 def _term_of_members(how: Calculation, share: float, inner: str, per: str, whole: str) -> Term:
     """Return a term on the totals of each value of a column."""
+    owner = _owner(per, whole)
+    found = _inner(inner, whole)
+    if isinstance(found, Arithmetic):
+        raise MeasureError(
+            f"{whole!r}: write one calculation before 'per {per}', for example sum(fare) per {per}"
+        )
+    for name in (how.name, found.how):
+        if name in _BY_ORDER:
+            raise MeasureError(
+                f"{whole!r}: {name} goes by the order of rows, and totals per {per} have none"
+            )
+    if found.inner is not None:
+        raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
+    members = _members(owner, found)
+    return Term(how.name, found.column, share, found, members=members)
+
+
+def _owner(per: str, whole: str) -> Name:
+    """Return the column that a word after `per` names."""
     from difflib import get_close_matches  # few measures need it
 
     try:
@@ -172,20 +209,7 @@ def _term_of_members(how: Calculation, share: float, inner: str, per: str, whole
             f"{unknown(f'grain in {whole!r},', per, GRAINS)}; a column is written in double "
             f'quotes: per "{per}"'
         )
-    found = _inner(inner, whole)
-    if isinstance(found, Arithmetic):
-        raise MeasureError(
-            f"{whole!r}: write one calculation before 'per {per}', for example sum(fare) per {per}"
-        )
-    for name in (how.name, found.how):
-        if name in _BY_ORDER:
-            raise MeasureError(
-                f"{whole!r}: {name} goes by the order of rows, and totals per {per} have none"
-            )
-    if found.inner is not None:
-        raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
-    members = _members(owner.node, found)
-    return Term(how.name, found.column, share, found, members=members)
+    return owner.node
 
 
 def _members(owner: Name, inner: Term) -> Members:

@@ -6,6 +6,7 @@ of the result then asks about a range of these units.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,6 +37,7 @@ class NestedAggregation:
     workdays: Workdays
     dated_by: Grain = "day"  # the periods of the data
     own: tuple[Ints, Ints] | None = None  # first and last day of each group's coverage
+    balances: Callable[[Term, Ints, Ints, Ints], Column] | None = None  # of groups over days
 
     def units(self, grain: str) -> tuple[Ints, Ints]:
         """Return first and last day of every unit of a grain inside the coverage.
@@ -88,7 +90,13 @@ class NestedAggregation:
         every = np.repeat(np.arange(groups), count)
         axis = self.cells.axis
         lo, hi = axis.bounds(every, np.tile(begins, groups), np.tile(ends, groups))
-        parts = [calculation(part.how).over_cells(self.cells, part, lo, hi) for part in term.parts]
+        spans = every, np.tile(begins, groups), np.tile(ends, groups)
+        parts = [
+            self.balances(part, *spans)
+            if part.carried and self.balances is not None
+            else calculation(part.how).over_cells(self.cells, part, lo, hi)
+            for part in term.parts
+        ]
         inner = term.inner.value(parts) if isinstance(term.inner, Arithmetic) else parts[0]
         keep = ~inner.blank
         if self.own is not None:

@@ -20,6 +20,7 @@ Grain: TypeAlias = Literal[
     "day", "workday", "active day", "week", "month", "quarter", "half", "year"
 ]
 GRAINS: tuple[Grain, ...] = get_args(Grain)
+CARRIED = ("closing", "opening")
 DAYS: tuple[Grain, ...] = ("day", "workday", "active day")  # grains whose units are days
 
 
@@ -53,6 +54,11 @@ class Term(NamedTuple):
     over_all: bool = False  # new to the whole book, whichever groups are looked at
 
     @property
+    def carried(self) -> bool:
+        """Whether it is a balance of accounts, which is carried forward from day to day."""
+        return self.members is not None and self.how in CARRIED
+
+    @property
     def parts(self) -> tuple[Term, ...]:
         """The terms that work on rows: those of the inner totals, or the term itself."""
         match self.inner:
@@ -74,7 +80,9 @@ class Term(NamedTuple):
     def __str__(self) -> str:
         plain = self.formula is not None or not re.search(r"[^\w .]", self.column)
         body = self.column if plain else str(Name(self.column))
-        if self.inner is not None:
+        if self.carried and self.members is not None and isinstance(self.inner, Term):
+            body = f"{str(self.inner)[len('last(') : -1]} per {Name(self.members.column)}"
+        elif self.inner is not None:
             per = self.grain if self.members is None else Name(self.members.column)
             body = f"{self.inner} per {per}"
         share = f", {self.share:g}" if self.how == "quantile" else ""

@@ -23,6 +23,8 @@ from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.errors import EptaroError
 
 Units = Callable[[str], Sequence[tuple[int, int]]]  # grain -> first and last day of each unit
+# Of a balance, and the first and last day of a span: what each account has.
+Carried = Callable[[Term, int, int], "Values"]
 
 
 @dataclass(frozen=True)
@@ -66,15 +68,21 @@ class Rows:
 
 
 def plain_value(
-    terms: Sequence[Term], rows: Rows, units: Units | None = None, formula: Node | None = None
+    terms: Sequence[Term],
+    rows: Rows,
+    units: Units | None = None,
+    formula: Node | None = None,
+    carried: Carried | None = None,
+    span: tuple[int, int] = (0, 0),
 ) -> Any:
     """Return a measure of some transactions: its one term, the ratio of its two, or what a formula
-    makes of them; `units` gives the days of a finer grain.
+    makes of them; `units` gives the days of a finer grain, `carried` what accounts have over the
+    days of the `span`.
 
     >>> plain_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
     Fraction(7, 2)
     """
-    found = [_nested_value(term, rows, units) for term in terms]
+    found = [_nested_value(term, rows, units, carried, span) for term in terms]
     if formula is not None:
         exact = [Fraction(value) if isinstance(value, int) else value for value in found]
         return evaluate_plain(formula, dict(zip(map(str, terms), exact, strict=True)))
@@ -84,8 +92,13 @@ def plain_value(
     return None if over is None or not under else Fraction(over) / Fraction(under)
 
 
-def _nested_value(term: Term, rows: Rows, units: Units | None) -> Any:
+def _nested_value(
+    term: Term, rows: Rows, units: Units | None, carried: Carried | None, span: tuple[int, int]
+) -> Any:
     """Return a term, which may work on the totals of a finer grain."""
+    if term.carried:
+        assert carried is not None
+        return twin(term.how)(carried(term, *span), term.share)
     if term.members is not None:
         return _of_members(term, rows)
     if term.inner is None:
@@ -94,13 +107,16 @@ def _nested_value(term: Term, rows: Rows, units: Units | None) -> Any:
     spans = [(day, day) for day in sorted(set(rows.days))]
     if term.grain != "active day":
         spans = list(units(term.grain))
-    totals = [_of_parts(term, rows.between(first, last)) for first, last in spans]
+    totals = [_of_parts(term, rows.between(*days), carried, days) for days in spans]
     return twin(term.how)(Values(totals), term.share)
 
 
-def _of_parts(term: Term, rows: Rows) -> Any:
+def _of_parts(term: Term, rows: Rows, carried: Carried | None, days: tuple[int, int]) -> Any:
     """Return the inner total of some transactions: of one calculation, or a formula of several."""
-    found = [_of_rows(part, rows) for part in term.parts]
+    found = [
+        _nested_value(part, rows, None, carried, days) if part.carried else _of_rows(part, rows)
+        for part in term.parts
+    ]
     if not isinstance(term.inner, Arithmetic):
         return found[0]
     exact = [Fraction(value) if isinstance(value, int) else value for value in found]
@@ -206,6 +222,8 @@ PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
     "last": _picking(lambda filled: filled[-1]),
     "distinct": lambda values, share: len(set(values.filled_values())),
     "new": lambda values, share: len(values.filled_values()),  # those that came before are blank
+    "closing": lambda values, share: _sum(found, 0) if (found := values.filled_values()) else None,
+    "opening": lambda values, share: _sum(found, 0) if (found := values.filled_values()) else None,
     "std": _std,
     "var": _var,
     "median": lambda values, share: _quantile(values, 0.5),

@@ -74,11 +74,11 @@ class Reader:
         Taken `by_entry`, their order in the input is meant, whichever group they are of.
         """
         columns = dict[str, Values]()
-        for term in terms:
-            if term.members is not None:
-                columns |= self._members(term.members, hit)
-        for one in [part for term in terms if term.members is None for part in term.parts]:
-            if one.how == "new":
+        rowwise = [part for term in terms for part in ((term,) if term.members else term.parts)]
+        for one in rowwise:
+            if one.members is not None:
+                columns |= self._members(one.members, hit)
+            elif one.how == "new":
                 columns[column_of(one)] = self._never_before(one, hit)
             elif one.column:
                 columns[one.column] = self._of(one, hit)
@@ -111,6 +111,26 @@ class Reader:
         else:
             found = {codes.name: self._evaluate_rows(codes, hit)}
         return found if values is None else found | {values.name: self._evaluate_rows(values, hit)}
+
+    def balances(self, term: Term, first: int, last: int) -> Values:
+        """Return the last value so far of each account whose last row is of the group: at the end
+        of a span of days, or before it.
+        """
+        assert term.members is not None
+        _, codes, amounts = term.members
+        assert amounts is not None
+        until = last if term.how == "closing" else first - 1
+        every = np.arange(self._view.facts.groups.count)
+        hit = self._index.rows(every, FIRST_DAY, until)
+        columns = self._members(term.members, hit)
+        owners, values = columns[codes.name].items, columns[amounts.name].items
+        held: dict[Any, tuple[Any, int]] = {}
+        numbers = self._index.owners[hit].tolist()
+        for owner, value, number in zip(owners, values, numbers, strict=True):
+            if owner is not None and value is not None:
+                held[owner] = value, number
+        own = {*self._index.number_of[self._groups].tolist()}
+        return Values([value for value, number in held.values() if number in own])
 
     def _of(self, term: Term, hit: Ints) -> Values:
         """Return the values of a term's column in some transactions."""

@@ -319,7 +319,8 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
         which = f"{which}, {condition}" if which else f"the ones where {condition}"
     rows = reader.rows(hit, terms, by_entry=by_entry)
     formula = value.measure.arithmetic
-    plain = plain_value(terms, rows, units, None if formula is None else formula.node)
+    node = None if formula is None else formula.node
+    plain = plain_value(terms, rows, units, node, reader.balances, (seen.lo, seen.hi))
     others = {name: word for name, word in wanted.items() if name != "hour"}
     if others and not reader.days_bearing(seen, others):
         plain = None  # its group has no such day

@@ -279,14 +279,26 @@ class View:
             grain = facts.folded.grain
             calendar, workdays = facts.calendar, facts.workdays
             stage = NestedAggregation(
-                self.cells, self.coverage, calendar, workdays, grain, self.own
+                *(self.cells, self.coverage, calendar, workdays, grain, self.own), self._balances
             )
             return stage.value(term, group, first, last)
         lo, hi = self.cells.axis.bounds(group, first, last)
+        if term.carried:
+            return self._balances(term, group, first, last)
         if term.over_all:
             plane = Plane("codes", term.column)
             return new_to_all(self.cells, plane, self._first_day_of_each(plane), lo, hi)
         return term_over_cells(self.cells, term, lo, hi)
+
+    def _balances(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        """Return the balances of groups at the end of days, or before they begin."""
+        from eptaro.core.query.balances import Balances  # few measures are balances
+
+        name = f"balances of {term.members}"
+        if name not in self.kept:
+            self.kept[name] = Balances.of(self.facts.folded, term, self.places)
+        found: Balances = self.kept[name]
+        return found.at_end_of(group, last if term.how == "closing" else first - 1)
 
     def _first_day_of_each(self, plane: Plane) -> Ints:
         """Return the first day of each value of a column in any group of the book."""
@@ -340,6 +352,8 @@ class View:
                 said += f"the {term.how} of the input counts"
                 if self.cells.tallies[plane].kind not in NO_NUMBERS:
                     said += f"; for a total of the day: {term.how}(sum({term.column}) per day)"
+                    if term.how == "last":
+                        said += f", for balances: closing({term.column} per ACCOUNT)"
                 notes.append(said)
         return {"by_input_order": "; ".join(notes)} if notes else {}
 
