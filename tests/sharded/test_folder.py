@@ -57,7 +57,7 @@ QUESTIONS = [
     ("compare", ("quarter",), {"by": "all", "to_date": True, "as_of": "2025-02-10"}), ("compare", ("year",), {"by": "all", "details": True}),
     ("compare", ("month",), {"by": "ship", "back": ["1 month", "1 year"]}), ("compare", ("month",), {"by": "all", "sort": ["period", "-trips_change"]}), ("recap", ("month",), {"by": "all", "sort": ["period", "-trips", "ship"], "shares": True}),
     ("accumulate", ("year",), {"by": "all", "every": "month"}), ("accumulate", ("quarter",), {}), ("trail", ("2 months",), {"by": "all", "every": "month"}),
-    ("trail", ("9 days",), {"by": "route"}), ("card", (), {"by": "route"}), ("rhythm", ("weekday",), {"by": "ship"}),
+    ("trail", ("9 days",), {"by": "route"}), ("card", (), {"by": "route", "back": "1 year", "trailing": "3 months"}), ("rhythm", ("weekday",), {"by": "ship"}),
 ]  # fmt: skip
 BESIDE = [  # groups are set beside each other that lie in several shards
     ("recap", ("year",), {"by": "all", "top": 4, "sort": "-trips"}), ("recap", ("quarter",), {"by": ["ship", "route"], "top": 2, "top_within": "route"}), ("recap", ("month",), {"by": "all", "top": 50, "shares": True, "ranks": True}),

@@ -53,11 +53,15 @@ def draw_card(table: Result, page: Page, measures: Sequence[str]) -> None:
     each = f", by {' and '.join(by)}" if by else ""
     last = max(table.column("last").to_list())
     page.say(f"{', '.join(measures)}: each period that holds the day, to {last}{each}")
+    marks = [("line", page.theme.warm, f"the same days {table.meta.get('back')} before")]
+    marks = marks if f"{measures[0]}_prior" in table else []
     if not all(table.column("complete").to_list()):
-        page.legend(
+        marks += [
             ("bar", page.theme.accent, "all days are covered"),
             ("hatched", page.theme.accent, "days are missing"),
-        )
+        ]
+    if marks:
+        page.legend(*marks)
     labels = _card_labels(table, 24)
     down = min(max(int((page.height - 190) // (14 * len(labels) + 64)), 1), 3)
     kept = measures[:1] if by else measures[:down]
@@ -76,7 +80,7 @@ def draw_card(table: Result, page: Page, measures: Sequence[str]) -> None:
         most=(2, 6, 9)[down - 1],
     )
     for axes, part, name in panels:
-        _card(page, axes, part, f"{name}_to_date", labels)
+        _card(page, axes, part, name, labels)
 
 
 def _card_labels(table: Result, letters: int) -> list[str]:
@@ -84,13 +88,25 @@ def _card_labels(table: Result, letters: int) -> list[str]:
     several = len(set(table.column("calendar").to_list())) > 1
     keys = ("level", "period", *(["calendar"] if several else []))
     named = zip(*(table.column(key).to_list() for key in keys), strict=True)
-    return shorten_distinctly([*dict.fromkeys(" ".join(map(str, row)) for row in named)], letters)
+    words = []
+    for level, period, *calendar in named:
+        of = [str(level)] if str(period).startswith(str(level)) else [str(level), str(period)]
+        words.append(" ".join([*of, *map(str, calendar)]))
+    return shorten_distinctly([*dict.fromkeys(words)], letters)
 
 
 def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str]) -> None:
-    column, theme = part.column(name), page.theme
+    column, theme = part.column(f"{name}_to_date"), page.theme
     values = column.numbers()
     words = of_one_size(values.tolist(), column)
+    prior = np.full(len(values), np.nan)
+    if f"{name}_prior" in part:
+        prior = part.column(f"{name}_prior").numbers()
+    if f"{name}_change_ratio" in part:
+        ratio = part.column(f"{name}_change_ratio")
+        rates = [format_number(ratio, rate) for rate in ratio.numbers().tolist()]
+        pairs = zip(words, rates, ratio.blank.tolist(), strict=True)
+        words = [word if blank else f"{word} ({rate})" for word, rate, blank in pairs]
     days = zip(part.column("first").to_list(), part.column("last").to_list(), strict=True)
     known = part.column("complete").to_list()
     for at, (value, (first, last)) in enumerate(zip(values.tolist(), days, strict=True)):
@@ -99,11 +115,15 @@ def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str])
             style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
         (bar,) = axes.barh([-at], [np.nan_to_num(value)], height=0.7, **style)
         page.tip(bar, f"{labels[at]}, {first} to {last}: {format_number(column, value)}")
+        if prior[at] == prior[at]:
+            (line,) = axes.plot([prior[at]] * 2, [-at - 0.42, -at + 0.42], color=theme.warm, lw=2)
+            page.tip(line, f"{labels[at]}, before: {format_number(column, prior[at])}")
         if value == value:
             place, side = (3, "left") if value >= 0 else (-3, "right")
             style = {"va": "center", "ha": side, "size": 8.5, "color": theme.ink}
             offset = {"xytext": (place, 0), "textcoords": "offset points"}
-            axes.annotate(words[at], (value, -at), **offset, **style)
+            ends = np.fmax(value, prior[at]) if value >= 0 else np.fmin(value, prior[at])
+            axes.annotate(words[at], (ends, -at), **offset, **style)
     axes.axvline(0, color=theme.soft, lw=0.8)
     axes.grid(visible=False, axis="y")
     axes.grid(axis="x", color=theme.faint, lw=0.8)

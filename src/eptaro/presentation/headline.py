@@ -593,10 +593,21 @@ def describe_card(table: Result, answer: ViewLineage) -> str:
         for level, name, end in zip(levels, names, ends, strict=True)
         if name == own
     }
-    parts = (f"{lv} {format_value(value_over(view, measure, days))}" for lv, days in spans.items())
+    ratios = dict[str, str]()
+    if f"{measure.name}_change_ratio" in table:
+        column = table.column(f"{measure.name}_change_ratio")
+        rows = [at for at, name in enumerate(names) if name == own and not column.blank[at]]
+        ratios = {str(levels[at]): format_value(column, at) for at in rows}
+    alone = ratios if view.groups.count == 1 else {}  # of groups each has its own
+    parts = (
+        f"{level} {format_value(value_over(view, measure, days))}"
+        + (f" ({alone[level]})" if level in alone else "")
+        for level, days in spans.items()
+    )
     where = f" in {own}" if len({*names}) > 1 else ""
     when = f"to date as of {as_date(view.today)}{where}"
-    words = f"{as_title(measure.name)} {when}: {', '.join(parts)}."
+    words = f"{as_title(measure.name)} {when}: {', '.join(parts)}"
+    words += f", on the same days {table.meta['back']} before." if alone else "."
     return f"{words} {sentence(view.data_age)}".rstrip()
 
 

@@ -25,7 +25,16 @@ from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.query.query import Query
-from eptaro.core.verbs.queries import Accumulate, Compare, Histogram, Recap, Rhythm, Spread, Trail
+from eptaro.core.verbs.queries import (
+    Accumulate,
+    Card,
+    Compare,
+    Histogram,
+    Recap,
+    Rhythm,
+    Spread,
+    Trail,
+)
 from eptaro.daybook import Daybook
 from eptaro.progress import log_time
 from eptaro.table import Table
@@ -182,6 +191,7 @@ def recap(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str, A
     option(
         QUESTION, "--card", is_flag=True, help="Show week, month, quarter and year to date instead."
     ),
+    query_options(Card, names=["back", "trailing"]),
     query_options(Accumulate, names=["goals", "pace", "wide", "every"]),
     examples=(
         (
@@ -199,24 +209,27 @@ def accumulate(
     inputs: CommandInputs, output: AnswerOptions, *, card: bool, given: Mapping[str, Any]
 ) -> Reply:
     """Show period-to-date (running) totals; days without transactions have a row too."""
+    of_card = {name: given[name] for name in ("back", "trailing")}
+    own = {name: value for name, value in given.items() if name not in of_card}
     if card:
-        if output.prove:
-            raise click.UsageError("--card cannot be combined with --prove")
-        return Reply(*_card(inputs), output)
-    if given["within"] is None:
+        shared = {name: given[name] for name in ("goals", "pace")}
+        return Reply(*_card(inputs, of_card | shared), output)
+    if any(of_card.values()):
+        raise click.UsageError("--back and --trailing belong to --card here")
+    if own["within"] is None:
         raise click.UsageError("Missing option '--within' (or --card).")
-    return inputs.answer(Accumulate, given, output)
+    return inputs.answer(Accumulate, own, output)
 
 
-def _card(inputs: CommandInputs) -> tuple[Daybook, Table]:
+def _card(inputs: CommandInputs, given: Mapping[str, Any]) -> tuple[Daybook, Table]:
     """Return the to-date values of the as-of date in every calendar at hand."""
     config = Settings(inputs.rules).config
     calendars = config.calendars if config else {}
     book, data = inputs.book(), inputs.data
     own = book.calendar
     every = list({c.name: c for c in (MonthCalendar(), own, *calendars.values())}.values())
-    table = book.card(calendars=every, by=list(data.by), only=data.narrowed, as_of=data.as_of)
-    return book, table
+    query = Card(calendars=every, by=list(data.by), only=data.narrowed, as_of=data.as_of, **given)
+    return book, book.ask(query)
 
 
 @verb_command(

@@ -57,7 +57,7 @@ def goal_columns(
     if within not in view.calendar.levels:
         raise QuestionError(f"goals need whole periods; within={within!r} is none")
     measure = view.facts.measures[0]
-    level = _level_of(view, goals, within)
+    level = level_of_goals(view, goals, within)
     parts, starts = (rows, None) if level == within else _in_parts(view, rows, level)
     goal = _amounts(view, goals, parts)
     index = np.array([view.calendar.period(str(one)).index for one in parts.labels])[parts.place]
@@ -131,7 +131,7 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     return picked
 
 
-def _level_of(view: View, goals: Goals, within: str) -> str:
+def level_of_goals(view: View, goals: Goals, within: str = "year") -> str:
     """Return the level of the periods that goals are given for: `within`, or one whose periods make
     up those.
     """

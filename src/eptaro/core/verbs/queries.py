@@ -8,15 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import KW_ONLY, dataclass, replace
-from typing import TYPE_CHECKING, Any, Literal, Self, TypeAlias, get_args
+from typing import Any, Literal, Self, TypeAlias, get_args
 
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import Amount
 from eptaro.core.query.query import MeasuredQuery, Query
 from eptaro.errors import QuestionError, check_texts, spell_option, unknown
 from eptaro.option import option
-
-if TYPE_CHECKING:
-    from eptaro.core.calendars.calendar import Calendar
 
 Align: TypeAlias = Literal["place", "restated"]
 Edge: TypeAlias = Literal["open", "closed"]
@@ -748,7 +746,13 @@ class Card(MeasuredQuery):
     Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
     the last covered day where it is earlier), `days`, `complete`, then `NAME_to_date` for each
     measure. `calendars` are listed one after the other; without any it is the book's own.
-    Levels that one does not offer are left out.
+    Levels that one does not offer are left out. `trailing` adds windows that end with the day, such
+    as `12 months`, named in the column `level`.
+
+    With `back` the same days of the period so far back are set beside: `prior_period`,
+    `prior_first`, `prior_last`, `comparable`, `prior_clamped`, and for each measure `NAME_prior`,
+    `NAME_change` and `NAME_change_ratio`, as `compare` has them; a level that `back` does not fit
+    has none. `goals` adds the goals of the first measure, for the levels that they make up.
 
     Parameters
     ----------
@@ -756,6 +760,16 @@ class Card(MeasuredQuery):
         By default the book's own.
     levels : sequence of str
         Levels, where the calendars offer them.
+    trailing : str or sequence of str
+        Windows that end with the day: `12 months`, `28 days`.
+    back : str, optional
+        How far back the prior period lies.
+    match : {"date", "elapsed", "weekday", "workday"}
+        Which day is the counterpart.
+    goals : mapping, optional
+        From a period's label, or (group value, label), to its goal.
+    pace : {"straight", "prior year"}
+        How goals are reached.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -783,6 +797,19 @@ class Card(MeasuredQuery):
     _: KW_ONLY
     calendars: Calendar | Sequence[Calendar] | None = None
     levels: Sequence[str] = ("week", "month", "quarter", "year")
+    trailing: str | Sequence[str] = option(
+        (), metavar="AMOUNT", help="With --card: a window that ends with the day. May be repeated."
+    )
+    back: str | None = option(
+        None, metavar="AMOUNT", help="With --card: the same days so far back beside, '1 year'."
+    )
+    match: Match = "date"
+    goals: Goals | None = None
+    pace: Pace = "straight"
+
+    def without_group_goals(self) -> Self:
+        """Return the query without goals of single groups, which may be elsewhere."""
+        return replace(self, goals=_of_all_groups(self.goals))
 
 
 @dataclass(frozen=True)

@@ -70,7 +70,7 @@ def answer(facts: BookData, query: Query) -> Result:
 def _without_rows(facts: BookData, query: Query) -> Result:
     """Return the columns of the answer to a query of a book that has no row."""
     plain = replace(query, only=None, as_of=None)
-    if isinstance(plain, Accumulate | Compare):
+    if isinstance(plain, Accumulate | Compare | Card):
         plain = replace(plain, goals=None)
     table = answer(replace(facts, own=None, folded=replace(facts.folded, rows=1)), plain)
     none = np.zeros(0, np.int64)
@@ -95,7 +95,7 @@ def _answer(facts: BookData, query: Query) -> Result:
         case Compare():
             from eptaro.core.verbs.compare import compare as verb
         case Card():
-            from eptaro.core.verbs.accumulate import card as verb
+            from eptaro.core.verbs.card import card as verb
         case Rhythm():
             from eptaro.core.verbs.rhythm import rhythm as verb
         case Spread():

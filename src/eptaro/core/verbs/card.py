@@ -1,0 +1,260 @@
+"""`card`: what every period, and windows, have reached by one day, beside the same days before."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Flags, Ints, as_date
+from eptaro.core.calendars.grain import are_whole
+from eptaro.core.calendars.levels import LEVELS, Amount
+from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column, dates, join
+from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.compare import changes
+from eptaro.core.verbs.goals import GoalRows, goal_columns, level_of_goals
+from eptaro.core.verbs.queries import Card
+from eptaro.core.verbs.sides import Sides, of_to_date, of_windows, window_of
+from eptaro.errors import QuestionError
+
+
+class _Row(NamedTuple):
+    """One row of every group: a period to date, or a window, and its counterpart, if it has one."""
+
+    calendar: str
+    level: str
+    label: str
+    first: int
+    last: int
+    is_window: bool
+    prior: Sides | None
+
+
+def card(facts: BookData, query: Card) -> Result:
+    """Return figures as of one date: one row per group, calendar and level or window."""
+    view = facts.view(query.by, query.only, query.as_of)
+    calendars = query.calendars or [facts.calendar]
+    given = [calendars] if isinstance(calendars, Calendar) else list(calendars)
+    rows = _of_calendars(view, given, query)
+    if query.back is not None and rows and all(row.prior is None for row in rows):
+        raise QuestionError(f"back={query.back!r} fits none of the levels of this card")
+    if not rows:
+        grain = view.facts.folded.grain
+        raise QuestionError(f"the data is dated by the {grain}, and no level is made of whole ones")
+    count = view.groups.count
+    group, place = np.repeat(np.arange(count), len(rows)), np.tile(np.arange(len(rows)), count)
+    first, last = (np.array(days)[place] for days in zip(*(row[3:5] for row in rows), strict=True))
+    complete = view.complete(first, last, group)
+    columns = [*view.groups.columns(group), *_head(rows, place, first, last, complete)]
+    prior = None if query.back is None else _Prior.of(view, rows, place, group, complete)
+    columns += [] if prior is None else prior.columns
+    side, numbers = Side("days", first, last), dict[str, Number]()
+    for measure in facts.measures:
+        value = view.value(measure, group, first, last)
+        name = f"{measure.name}_to_date"
+        columns.append(value.named(name, face=DisplayHint("to date", of=measure.name)))
+        numbers[name] = now = Value(view, measure, group, side)
+        if prior is not None:
+            before = view.value(measure, group, prior.first, prior.last).blanked(prior.exists)
+            changed = changes(measure.name, value, before, prior.comparable)
+            columns += changed
+            numbers |= prior.numbers(now, changed)
+        if query.goals is not None and measure is facts.measures[0]:
+            columns += _goals(view, query, rows, group, place, value)
+    described = "; ".join(calendar.describe() for calendar in given)
+    answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
+    meta = view.meta("card") | {"calendar": described}
+    meta |= {} if query.back is None else {"back": query.back, "match": query.match}
+    return Result(columns, meta, answer)
+
+
+def _of_calendars(view: View, calendars: Sequence[Calendar], query: Card) -> list[_Row]:
+    """Return the rows of calendars one after the other; a window that is the same in two, once."""
+    rows, windows = list[_Row](), set[tuple[str, int, int]]()
+    for row in (row for calendar in calendars for row in _rows(view, calendar, query)):
+        days = row.level, row.first, row.last
+        if not row.is_window or days not in windows:
+            rows.append(row)
+        if row.is_window:
+            windows.add(days)
+    return rows
+
+
+def _rows(view: View, calendar: Calendar, query: Card) -> Iterator[_Row]:
+    """Yield the periods of a calendar to date, the shortest first, and then windows."""
+    own = replace(view, facts=replace(view.facts, calendar=calendar))
+    back = None if query.back is None else Amount.of_levels(query.back, "back")
+    today = np.array([view.today])
+    for level in sorted(query.levels, key=LEVELS.index, reverse=True):
+        if level not in calendar.levels:
+            continue
+        period = calendar.period_of(as_date(view.today), level)
+        index = np.array([period.index])
+        first = calendar.first_days(index, level)
+        last = view.cut_to_coverage(first, today)
+        if not _is_whole(view, int(first[0]), int(last[0])):
+            continue  # as of weeks, where the data is dated by the month
+        prior = None
+        if back is not None and back.unit in calendar.steps(level):
+            now = Sides.of(calendar, level, index, last=last)
+            prior = of_to_date(own, level, back.unit, query.match)(now, back.n)
+        yield _Row(calendar.name, level, period.label, int(first[0]), int(last[0]), False, prior)
+    for words in (query.trailing,) if isinstance(query.trailing, str) else query.trailing:
+        windows = window_of(words)
+        last = np.minimum(today, view.coverage.hi)
+        first, _ = windows.bounds(last, calendar, view.facts.workdays)
+        prior = None
+        if back is not None:
+            now = Sides.of(calendar, "day", last, first, last)
+            prior = of_windows(own, "day", back.unit, windows)(now, back.n)
+        label = f"{words} to {as_date(int(last[0]))}"
+        yield _Row(calendar.name, words, label, int(first[0]), int(last[0]), True, prior)
+
+
+def _is_whole(view: View, first: int, last: int) -> bool:
+    """Return whether a span, as far as it is covered, is made of whole periods of the data."""
+    begin = max(first, view.coverage.lo)
+    if begin > view.coverage.hi:
+        return True  # nothing of it is known, and it is blank
+    whole = are_whole(np.array([begin]), np.array([last]), view.facts.folded.grain)
+    return bool(whole.all())
+
+
+def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flags) -> list[Column]:
+    """Return the columns that label the rows."""
+    return [
+        _words("calendar", [row.calendar for row in rows], place, "Name of the calendar", _KEY),
+        _words(
+            "level", [row.level for row in rows], place, "Level of the period, or window", _LEVEL
+        ),
+        _words("period", [row.label for row in rows], place, "Period to date", PERIOD),
+        dates("first", first, None, "First day of the period", FIRST),
+        dates("last", last, None, "The as-of date, or the last covered day before it", LAST),
+        Column.of(
+            "days",
+            "integer",
+            last - first + 1,
+            unit="days",
+            description="Days so far",
+            face=DisplayHint("number of days", Priority.DETAIL),
+        ),
+        Column.of(
+            "complete",
+            "flag",
+            complete,
+            description="Whether all these days lie in the coverage",
+            face=COMPLETE,
+        ),
+    ]
+
+
+_KEY = DisplayHint("calendar", Priority.KEY)
+_LEVEL = DisplayHint("level", Priority.KEY)
+
+
+def _words(name: str, words: list[str], place: Ints, description: str, face: DisplayHint) -> Column:
+    choices, codes = np.unique(np.array(words), return_inverse=True)
+    return Column.text(name, choices, codes[place], description=description, face=face)
+
+
+@dataclass(frozen=True, eq=False)
+class _Prior:
+    """The prior side of each row, and the columns that describe it."""
+
+    first: Ints
+    last: Ints
+    exists: Flags
+    comparable: Flags
+    columns: list[Column]
+
+    @classmethod
+    def of(cls, view: View, rows: list[_Row], place: Ints, group: Ints, complete: Flags) -> _Prior:
+        """Return the prior sides of rows; one without a counterpart has none."""
+        found = [(0, 0, False, False) if row.prior is None else _only(row.prior) for row in rows]
+        arrays = zip(*found, strict=True)
+        first, last, exists, clamped = (np.array(part)[place] for part in arrays)
+        comparable = complete & exists & view.complete(first, last, group)
+        labels = [_label(row) for row in rows]
+        named = _words("prior_period", labels, place, "Period before, to date", _PRIOR)
+        columns = [
+            named.blanked(exists),
+            dates("prior_first", first, exists, "First day of the prior side", _PRIOR_DAYS),
+            dates("prior_last", last, exists, "Last day of the prior side", LAST),
+            Column.of(
+                "comparable",
+                "flag",
+                comparable,
+                description="Whether both sides lie wholly in the coverage",
+                face=DisplayHint("comparable", Priority.DETAIL),
+            ),
+            Column.of(
+                "prior_clamped",
+                "flag",
+                clamped & exists,
+                description="Whether the prior end was cut short by its month or period",
+                face=DisplayHint("prior end cut short", Priority.DETAIL, rare=True),
+            ),
+        ]
+        return cls(first, last, exists, comparable, columns)
+
+    def numbers(self, now: Value, changed: Sequence[Column]) -> dict[str, Number]:
+        """Return what is behind the prior value of a measure, and its changes, where it has any."""
+        side = Side("prior side", self.first, self.last, self.exists)
+        before = replace(now, side=side)
+        found: dict[str, Number] = {changed[0].name: before}
+        for column, ratio in zip(changed[1:], (False, True), strict=False):
+            found[column.name] = Change(now, before, self.comparable, ratio, None)
+        return found
+
+
+_PRIOR = DisplayHint("prior period", Priority.DETAIL)
+_PRIOR_DAYS = DisplayHint("prior days", Priority.DAYS, ends="prior_last")
+
+
+def _only(side: Sides) -> tuple[int, int, bool, bool]:
+    """Return the days of a single side, whether it exists, and whether its end was cut short."""
+    return int(side.first[0]), int(side.last[0]), bool(side.exists[0]), bool(side.clamped[0])
+
+
+def _label(row: _Row) -> str:
+    """Return what the prior side of a row is called."""
+    if row.prior is None:
+        return ""
+    if row.is_window:
+        return f"{row.level} to {as_date(int(row.prior.last[0]))}"
+    return str(row.prior.label[0])
+
+
+def _goals(
+    view: View, query: Card, rows: list[_Row], group: Ints, place: Ints, reached: Column
+) -> list[Column]:
+    """Return the goals of the levels that they are for, or make up; blank in other rows."""
+    goals = query.goals
+    assert goals is not None
+    least = LEVELS.index(level_of_goals(view, goals))
+    held: dict[int, list[Column]] = {}
+    for at, row in enumerate(rows):
+        if row.is_window or row.calendar != view.calendar.name or LEVELS.index(row.level) > least:
+            continue
+        mine = np.flatnonzero(place == at)
+        labels: NDArray[np.str_] = np.array([row.label])
+        days = np.full(len(mine), row.last)
+        one = GoalRows(row.level, labels, group[mine], np.zeros(len(mine), np.int64), days)
+        held[at] = goal_columns(view, goals, query.pace, one, reached.take(mine))
+    if not held:
+        raise QuestionError("goals: no level of this card is made of the periods that they are for")
+    order = np.argsort(np.concatenate([np.flatnonzero(place == at) for at in range(len(rows))]))
+    like = next(iter(held.values()))
+    found = []
+    for number, column in enumerate(like):
+        none = column.blanked(np.zeros(len(column), bool))
+        parts = [held[at][number] if at in held else none for at in range(len(rows))]
+        found.append(replace(join(parts).take(order), name=column.name, face=column.face))
+    return found
