@@ -46,7 +46,9 @@ def kinds_of(table: Result) -> Kinds:
         return {}
     groups = group_names(table)
     match table.answer.question:
-        case Recap(wide=True) | Accumulate(wide=True) | Trail(wide=True) | Compare(wide=True):
+        case Recap(wide=True) | Recap(across="year"):
+            return {}
+        case Accumulate(wide=True) | Trail(wide=True) | Compare(wide=True):
             return {}
         case Recap(per=per) if "period" in table:
             sheet: Kinds = {"sheet": draw_sheet} if per == "day" and not groups else {}

@@ -61,8 +61,10 @@ class Recap(MeasuredQuery):
     `only` narrows to a span (periods are then cut to it), a period label, `this year`,
     `last 3 months` (the whole ones before the as-of date's), `last 3 complete months` (those that
     have ended by it), or group values. `totals`
-    adds a row `total` under each group. `wide` sets periods down and the groups of one
-    column across, with totals on both edges, and with `shares` what each has of its period.
+    adds a row `total` under each group. `across="year"` sets the periods of a year down and years
+    across, with the change from the last year but one to the last. `wide` sets periods down and the
+    groups of one column across, with totals on both edges, and with `shares` what each has of its
+    period.
     `every="entry"` gives one row per transaction with the measures of its period.
 
     Parameters
@@ -79,6 +81,8 @@ class Recap(MeasuredQuery):
         The last day looked at: a date, `latest` or `today`.
     wide : bool
         Sets periods down and the groups of one column across.
+    across : {"year"}, optional
+        Sets months (quarters, halves, weeks) down and years across.
     totals : bool
         Adds a row `total` under each group.
     subtotals : str or sequence of str
@@ -126,6 +130,9 @@ class Recap(MeasuredQuery):
     )
     _: KW_ONLY
     wide: bool = option(False, help="Set periods down and one group column across.")
+    across: Literal["year"] | None = option(
+        None, metavar="year", help="Set months (quarters, weeks) down and years across."
+    )
     totals: bool = option(False, help="Add a total under each group.")
     subtotals: str | Sequence[str] = option(
         (),
@@ -166,6 +173,13 @@ class Recap(MeasuredQuery):
         _check_order(self.sort)
         if self.top_within and self.top is None:
             raise QuestionError("top_within goes with top: how many groups are kept")
+        if self.across not in (None, "year"):
+            raise QuestionError(unknown("value for across", self.across, ("year",)))
+        for name in ("wide", "subtotals", "shares", "ranks", "index", "sort", "every"):
+            if self.across is not None and getattr(self, name):
+                raise QuestionError(f"across='year' cannot be combined with {name}")
+        if self.across is not None and EACH_PERIOD in self.within_groups:
+            raise QuestionError(f"across='year' cannot be combined with top_within={EACH_PERIOD!r}")
         if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
             raise QuestionError("wide=True cannot be combined with subtotals, ranks, sort or index")
 
@@ -210,13 +224,13 @@ class Recap(MeasuredQuery):
     @property
     def of_all_groups(self) -> bool:
         """Whether groups are set beside each other that may lie in several shards."""
-        return self.ranks_each_period
+        return self.ranks_each_period or self.across is not None
 
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
-        given = {"wide": self.wide, "top": self.top, "shares": self.shares, "ranks": self.ranks}
-        return tuple(name for name, value in given.items() if value)
+        given = ("wide", "top", "shares", "ranks", "across")
+        return tuple(name for name in given if getattr(self, name))
 
     @property
     def order(self) -> tuple[str, ...]:

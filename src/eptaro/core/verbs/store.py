@@ -86,6 +86,8 @@ def _answer(facts: BookData, query: Query) -> Result:
     """Return what facts in one calendar answer; the module of the verb alone is loaded."""
     verb: Callable[[BookData, Any], Result]
     match query:
+        case Recap(across="year"):
+            from eptaro.core.verbs.years import across_years as verb
         case Recap():
             from eptaro.core.verbs.recap import recap as verb
         case Accumulate():

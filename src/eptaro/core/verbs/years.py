@@ -1,0 +1,139 @@
+"""`recap(across="year")`: the periods of a year down, and years across."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from eptaro.core.aggregation.folded import rows_note
+from eptaro.core.calendars.calendar import LETTERS, Calendar
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.calendars.levels import Names, check_level
+from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
+from eptaro.core.query.view import BookData, top_groups
+from eptaro.core.results.column import NO_NUMBERS, Column, join
+from eptaro.core.results.format import COMPLETE, DisplayHint, Priority
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.compare import changes
+from eptaro.core.verbs.periods import TOTAL, spans_of
+from eptaro.core.verbs.queries import Recap
+from eptaro.core.verbs.recap import tie_out
+from eptaro.errors import QuestionError
+
+_PARTS = ("half", "quarter", "month", "week")
+
+
+class _Cell(NamedTuple):
+    """The spans of one year, row by row: days, whether there is such a period, and is complete."""
+
+    first: Ints
+    last: Ints
+    exists: Flags
+    complete: Flags
+
+
+def across_years(facts: BookData, query: Recap) -> Result:
+    """Return one row per group and period of a year, with a column for each year and measure, and
+    the change from the last year but one to the last, blank unless both are complete.
+    """
+    view = facts.view(query.by, query.only, query.as_of)
+    if query.top is not None:
+        view = top_groups(view, query.top, query.within_groups)
+    calendar, per = view.calendar, check_level(query.per, view.calendar.levels)
+    if per not in _PARTS:
+        offered = ", ".join(level for level in _PARTS if level in calendar.levels)
+        raise QuestionError(f"across='year' sets out the parts of a year: {offered}, not {per}s")
+    first, last, whole, _ = spans_of(view, per)
+    year, number = calendar.numbers(calendar.index_of(first, per), per)
+    years, down = np.unique(year), np.unique(number)
+    cells = [_cell(year == one, number, down, (first, last, whole)) for one in years]
+    if query.totals:
+        of_years = spans_of(view, "year")[:3]
+        named = calendar.numbers(calendar.index_of(of_years[0], "year"), "year")[0]
+        cells = [
+            _with_total(cell, *(part[named == one] for part in of_years))
+            for cell, one in zip(cells, years, strict=True)
+        ]
+    labels = [*_labels(calendar, per, down), *([TOTAL] if query.totals else [])]
+    groups, count = view.groups.count, len(labels)
+    group, place = np.repeat(np.arange(groups), count), np.tile(np.arange(count), groups)
+    words = Column.text(
+        per,
+        np.array(labels),
+        place,
+        description=f"The {per} of the year",
+        face=DisplayHint(per, Priority.KEY),
+    )
+    known = [
+        cell.complete[place] & view.complete(cell.first[place], cell.last[place], group)
+        for cell in cells
+    ]
+    there = [cell.exists[place] for cell in cells]
+    every = np.logical_and.reduce(
+        [fine | ~is_one for fine, is_one in zip(known, there, strict=True)]
+    )
+    columns = [*view.groups.columns(group), words]
+    numbers: dict[str, Number] = {}
+    several = len(view.facts.measures) > 1
+    tied = []
+    for measure in view.facts.measures:
+        found, behind = list[Column](), list[Value]()
+        for one, cell in zip(years.tolist(), cells, strict=True):
+            days = cell.first[place], cell.last[place]
+            value = view.value(measure, group, *days).blanked(cell.exists[place])
+            title = f"{calendar.prefix}{one:04d}"
+            name = f"{measure.name} {title}" if several else title
+            found.append(value.named(name, f"{measure.formula} in {title}", DisplayHint(name)))
+            behind.append(Value(view, measure, group, Side("days", *days, cell.exists[place])))
+            numbers[name] = behind[-1]
+        tied.append(join([column.take(np.flatnonzero(place < len(down))) for column in found]))
+        columns += found
+        if len(found) > 1 and found[-1].kind not in NO_NUMBERS:
+            both = known[-1] & known[-2]
+            changed = changes(found[-1].name, found[-1], found[-2], both)[1:]
+            columns += changed
+            for column, ratio in zip(changed, (False, True), strict=True):
+                numbers[column.name] = Change(behind[-1], behind[-2], both, ratio, None)
+    columns.append(
+        Column.of(
+            "complete",
+            "flag",
+            every,
+            description="Whether all periods of the row are complete",
+            face=COMPLETE,
+        )
+    )
+    parts = np.ones(len(tied[0]), bool)
+    meta = view.meta("recap") | {"per": per, "tie_out": tie_out(view, tied, parts)}
+    meta["tie_out"] |= rows_note(view.facts.folded)
+    answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
+    return Result(columns, meta, answer)
+
+
+def _cell(of_year: Flags, number: Ints, down: Ints, spans: tuple[Ints, Ints, Flags]) -> _Cell:
+    """Return the spans of one year's periods among all numbers."""
+    at = np.flatnonzero(of_year)
+    place = np.searchsorted(down, number[at])
+    first, last = np.zeros(len(down), np.int64), np.zeros(len(down), np.int64)
+    exists, whole = np.zeros(len(down), bool), np.zeros(len(down), bool)
+    first[place], last[place], whole[place] = (part[at] for part in spans)
+    exists[place] = True
+    return _Cell(first, last, exists, whole)
+
+
+def _with_total(cell: _Cell, first: Ints, last: Ints, whole: Flags) -> _Cell:
+    return _Cell(
+        np.append(cell.first, first[:1]),
+        np.append(cell.last, last[:1]),
+        np.append(cell.exists, True),
+        np.append(cell.complete, whole[:1]),
+    )
+
+
+def _labels(calendar: Calendar, per: str, down: Ints) -> list[str]:
+    """Return what the periods of a year are called: months of the civil calendar by their names."""
+    if per == "month" and calendar.plain_months:
+        return [Names().months[number - 1] for number in down.tolist()]
+    width = 1 if per in ("half", "quarter") else 2
+    return [f"{LETTERS[per]}{number:0{width}d}" for number in down.tolist()]

@@ -1,0 +1,116 @@
+"""`recap(across="year")`: months, quarters, halves or weeks down and years across."""
+
+import random
+import statistics
+import tempfile
+import unittest
+from dataclasses import replace
+
+import eptaro as ep
+from tests.core.verbs.test_card import CALENDARS, START, transactions
+from tests.oracle import DAY
+
+
+class Across(unittest.TestCase):
+    """Each cell is the recap of its period, each change the comparison of the last two years."""
+
+    def test_cells_are_those_of_a_recap(self):
+        rng, seen = random.Random(7), 0
+        for _ in range(12):
+            calendar, level = (
+                rng.choice(CALENDARS),
+                rng.choice(["month", "quarter", "half", "week"]),
+            )
+            book = ep.Daybook(transactions(rng), date="on", by="g", measures=["s=sum(x)", "m=median(x)"],
+                              calendar=calendar, coverage=rng.choice([None, "groups"]))  # fmt: skip
+            asked = {"by": rng.choice([None, "g"]), "as_of": START + DAY * rng.randrange(500, 900),
+                     "only": rng.choice([None, {"g": ["a", "c"]}])}  # fmt: skip
+            table = book.recap(level, across="year", totals=True, **asked)
+            cells = {
+                (row.get("g"), row["period"]): row for row in book.recap(level, **asked).rows()
+            }
+            of_years = {
+                (row.get("g"), row["period"]): row for row in book.recap("year", **asked).rows()
+            }
+            years = sorted({key[1] for key in of_years})
+            names = [name for name in table.names if name.startswith("s ") and "change" not in name]
+            self.assertEqual(names, [f"s {year}" for year in years])
+            for row in table.rows():
+                whole = []
+                for year in years:
+                    if row[level] == "total":
+                        own = of_years[row.get("g"), year]
+                    else:
+                        number = list(dict.fromkeys(r[level] for r in table.rows())).index(
+                            row[level]
+                        )
+                        label = self.label(calendar, year, level, row[level], number)
+                        own = cells.get((row.get("g"), label))
+                    for name in ("s", "m"):
+                        self.assertEqual(
+                            row[f"{name} {year}"], own and own[name], (level, year, row)
+                        )
+                    whole.append(own)
+                    seen += 1
+                if len(years) > 1:
+                    before, now = whole[-2:]
+                    known = before and now and before["complete"] and now["complete"]
+                    change = (
+                        now["s"] - before["s"]
+                        if known and None not in (now["s"], before["s"])
+                        else None
+                    )
+                    self.assertEqual(row[f"s {years[-1]}_change"], change)
+                self.assertEqual(row["complete"], all(own["complete"] for own in whole if own))
+            self.assertGreater(book.prove(table, sample=8), 5)
+        self.assertGreater(seen, 800)
+
+    def label(self, calendar: ep.Calendar, year: str, level: str, shown: str, number: int) -> str:
+        """Return the label of a period by its year and what is shown of it."""
+        if level == "month" and shown.isalpha():
+            return f"{year}-{number + 1:02d}"
+        return f"{year}-{shown}"
+
+    def test_shards_and_the_largest_groups(self):
+        table = transactions(random.Random(8))
+        book = ep.Daybook(table, date="on", by="g", measures="s=sum(x)")
+        with tempfile.TemporaryDirectory() as folder:
+            kept = ep.Daybook.open(book.write(f"{folder}/book/"))
+            kept._store = replace(kept._store, at_once=0)
+            for asked in ({"by": "g"}, {}, {"by": "g", "top": 1}):
+                one, two = (each.recap("quarter", across="year", **asked) for each in (book, kept))
+                self.assertEqual([*one.rows()], [*two.rows()])
+        largest = book.recap("quarter", across="year", by="g", top=1)
+        self.assertEqual(len({row["g"] for row in largest.rows()}), 2)
+        sums = [
+            sum(x for x, g in zip(table["x"], table["g"], strict=True) if g == name and x)
+            for name in "abc"
+        ]
+        cells = [
+            v
+            for row in largest.rows()
+            for n, v in row.items()
+            if n in ("2022", "2023", "2024") and v
+        ]
+        self.assertEqual(sum(cells), sum(sums))
+        self.assertIn("parts add up", largest.meta["tie_out"]["s"])
+        self.assertGreater(statistics.mean(cells), 0)
+
+    def test_what_does_not_go_with_it_is_refused(self):
+        book = ep.Daybook(
+            {"on": ["2025-01-01"], "g": ["a"]}, date="on", by="g", measures="n=count()"
+        )
+        for more, said in (({"wide": True}, "wide"), ({"sort": "n"}, "sort"), ({"shares": True}, "shares"),
+                           ({"top": 1, "top_within": "period", "by": "g"}, "top_within"), ({"across": "month"}, "unknown value for across")):  # fmt: skip
+            with self.subTest(more=more), self.assertRaisesRegex(ep.QuestionError, said):
+                book.recap("month", **{"across": "year", **more})
+        for per in ("year", "day"):
+            with self.assertRaisesRegex(ep.QuestionError, "parts of a year"):
+                book.recap(per, across="year")
+        own = book.with_calendar(ep.OwnCalendars("g", {}, ep.MonthCalendar()))
+        with self.assertRaisesRegex(ep.QuestionError, "across sets groups beside each other"):
+            own.recap("month", across="year", by="g")
+
+
+if __name__ == "__main__":
+    unittest.main()
