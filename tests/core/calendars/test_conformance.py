@@ -2,6 +2,7 @@
 
 import datetime as dt
 import pickle
+import re
 import unittest
 
 import numpy as np
@@ -152,6 +153,17 @@ class EveryCalendar(unittest.TestCase):
                 calendar.periods(ep.Span.of(FIRST, LAST), "decade")
             with self.assertRaisesRegex(ep.CalendarError, calendar.name):
                 calendar.period("no label")
+
+    def test_labels_as_typed_lead_to_the_same_periods(self):
+        span = ep.Span.of(FIRST, LAST)
+        for calendar, level in self.each():
+            for period in calendar.periods(span, level) if level != "day" else ():
+                year, part = re.fullmatch(r"\D*(\d+)-?(.*)", period.label).groups()
+                if level == "year" or not part[0].isalpha():
+                    continue
+                for text in (f"{part} {calendar.prefix}{year}", f"{calendar.prefix} {year} {part}"):
+                    self.assertEqual(calendar.period(text), period)
+                    self.assertEqual(calendar.period(text.lower()), period)
 
     def test_days_are_numbered_in_their_year_and_found_again(self):
         for calendar in CALENDARS:

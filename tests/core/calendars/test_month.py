@@ -114,12 +114,41 @@ class Labels(unittest.TestCase):
 
     def test_a_label_that_cannot_be_is_refused_with_those_that_can(self):
         fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
-        for label in ("2025-Q1", "FY2025-08", "FY25", "Q1", "", "FY2025-X1"):
+        for label in ("2025-Q1", "FY2025-08", "25", "Q1", "", "FY2025-X1"):
             with self.assertRaisesRegex(ep.CalendarError, "look like FY2026, FY2026-H1, FY2026-Q1"):
                 fiscal.period(label)
         for label in ("FY2025-Q5", "FY2025-M13", "FY2025-H0", "FY2025-W53"):
             with self.assertRaisesRegex(ep.CalendarError, f"has no .* {label}"):
                 fiscal.period(label)
+
+    def test_a_label_is_read_as_people_type_it(self):
+        fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        bare = ep.MonthCalendar("fiscal", year_starts="07-01", year_named="start")
+        for calendar, label, typed in (
+            (fiscal, "FY2026", "FY26|fy 2026|2025/26|2025/2026|FY2025/26|fy25/26"),
+            (fiscal, "FY2025-Q3", "Q3 FY2025|q3 fy25|FY25 Q3|fy2025q3|Q3 2024/25|Q3, FY2025"),
+            (fiscal, "FY2026-M04", "jul 2025|Jul. 2025|2025 July|JUL-2025|7/2025|2025-07|P04 FY26"),
+            (fiscal, "FY2001", "FY01|FY00/01|fy2000/2001"),
+            (bare, "2025", "2025/26|FY25|FY2025"),
+            (bare, "2025-Q1", "Q1 2025|FY25 Q1|q1 2025/26"),
+            (ep.MonthCalendar(), "2025-07", "jul 2025|Jul, 2025|7/2025|07/2025|2025/07|M7 2025"),
+            (ep.MonthCalendar(), "2025-W07", "W7 2025|2025w7"),
+        ):
+            for text in typed.split("|"):
+                self.assertEqual(calendar.period(text).label, label, text)
+
+    def test_what_could_be_two_periods_is_refused_with_the_forms(self):
+        fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        middle = ep.MonthCalendar("tax", year_starts="04-06", prefix="FY")
+        for calendar, texts in (
+            (fiscal, "2025|25|Q3 2025|2025/27|2006/07|P13 FY26|13/2025|jul 0000|jul 25|FY26/Q1"),
+            (ep.MonthCalendar(), "FY26|2025/26|Q5 2025|25|1/25|2006/07"),
+            (middle, "jul 2025|7/2025"),  # its months begin on the 6th
+            (ep.WeekCalendar("cafe"), "jul 2025|Q3 25"),
+        ):
+            for text in texts.split("|"):
+                with self.assertRaisesRegex(ep.CalendarError, "also accepted are Q3 ", msg=text):
+                    calendar.period(text)
 
 
 class Stepping(unittest.TestCase):

@@ -20,10 +20,12 @@ from eptaro.core.calendars.days import (
     Ints,
     as_date,
     as_dates,
+    civil_months,
+    month_starts,
     ordinal,
     ordinals,
 )
-from eptaro.core.calendars.levels import LEVELS, check_level
+from eptaro.core.calendars.levels import LEVELS, check_level, typed_label
 from eptaro.core.calendars.period import Period, PeriodGrid, Periods
 from eptaro.core.calendars.span import Moved, Span
 from eptaro.errors import CalendarError, DateError
@@ -342,7 +344,7 @@ class Calendar(CalendarRule):
         body = text.removeprefix(self.prefix)
         found = _LABEL.fullmatch(body)
         if not found or (self.prefix and body == text):
-            raise self._no_label(label)
+            return self._as_typed(text)
         year = int(found[1])
         level = {letter: level for level, letter in LETTERS.items()}.get(found[2] or "", "year")
         if found[4]:
@@ -355,13 +357,52 @@ class Calendar(CalendarRule):
             raise CalendarError(f"calendar {self.name!r} has no {level} {label}")
         return Period(self, level, int(index[0]))
 
+    def _as_typed(self, text: str) -> Period:
+        """Return the period of a label that is written in another way, such as `Q3 FY26`.
+
+        Raises `CalendarError` where it could be another period, or none.
+        """
+        typed = typed_label(text, self.prefix)
+        if typed is None and not self.prefix and not self.plain_months:
+            typed = typed_label(text, "FY")
+        if typed is None:
+            raise self._no_label(text)
+        year, level, number = typed.year, typed.level, typed.number
+        if typed.civil:  # a month of the civil year, which may be one of this calendar too
+            first = np.array([ordinal(dt.date(year, number, 1))])
+            index = self.index_of(first, "month") if "month" in self.levels else first
+            end = month_starts(civil_months(first) + 1) - 1
+            same = self.first_days(index, "month") == first, self.last_days(index, "month") == end
+            if not same[0][0] or not same[1][0]:
+                raise self._no_label(text)
+            return Period(self, "month", int(index[0]))
+        if typed.spans_two:
+            named = getattr(self, "year_named", None)
+            if named is None or self.plain_months:
+                raise self._no_label(text)
+            year += named == "end"
+        if level not in self.levels:
+            raise self._no_label(text)
+        index, exists = self.index_at(np.array([year]), np.array([number]), level)
+        if not exists[0]:
+            raise self._no_label(text)
+        return Period(self, level, int(index[0]))
+
     def _no_label(self, label: str) -> CalendarError:
         day = self.limits.first if self.limits else dt.date(2025, 4, 1)
         forms = [self.period_of(day, level).label for level in self.levels if level != "day"]
         return CalendarError(
             f"{label!r} is not a label of calendar {self.name!r}; its labels look like "
-            f"{', '.join(forms)}"
+            f"{', '.join(forms)}; also accepted are {', '.join(self._typed_forms())}"
         )
+
+    def _typed_forms(self) -> list[str]:
+        """Return how periods may be typed as well."""
+        if self.plain_months and not self.prefix:
+            return ["Q3 2025", "Jul 2025", "7/2025"]
+        forms = [f"Q3 {self.prefix}2025"]
+        forms += [f"{self.prefix}25"] if self.prefix else []
+        return [*forms, *(["2025/26"] if hasattr(self, "year_named") else [])]
 
     def period_of(self, day: DateLike, level: str) -> Period:
         """Return the period of `level` that holds a date.
