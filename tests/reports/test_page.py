@@ -12,8 +12,13 @@ from html.parser import HTMLParser
 from itertools import pairwise
 from pathlib import Path
 
+from matplotlib.colors import to_rgba
+from matplotlib.patches import Rectangle
+from matplotlib.text import Text
+
 import eptaro as ep
 from eptaro.outputs.html import to_html
+from eptaro.plots.theme import LIGHT
 from eptaro.reports.sections import SECTIONS
 
 HOSTILE = "<script>alert(1)</script> & \"quoted\" 'name'"
@@ -197,3 +202,45 @@ class Page(unittest.TestCase):
         said = " ".join("".join(outline.text).split())
         self.assertIn("Nothing to compare yet: the data covers only 2025-01-01", said)
         self.assertNotIn("groups", [given.get("id") for tag, given in outline.tags if tag == "h2"])
+
+
+class Better(unittest.TestCase):
+    """Less is better of costs: words and colours follow."""
+
+    def test_where_less_is_better_sentences_pages_and_pictures_say_so(self):
+        rows = {"on": ["2024-01-05", "2024-02-05", "2024-03-05", "2024-04-05"], "g": ["a"] * 4,
+                "x": [10, 8, 8, 12]}  # fmt: skip
+        for better, words, bad in (
+            ("lower", ["worse", None, "better"], ["4", "+50.0%"]),
+            ("higher", [None, None, None], ["-2", "-20.0%"]),
+        ):
+            one = ep.Daybook(rows, date="on", by="g", measures="late=sum(x)", coverage="2024-01-01..2024-04-30",
+                             formats={"late": ep.Format(better=better)})  # fmt: skip
+            table = one.compare("month", by="g", back="1 month")
+            for as_of, word in zip(("2024-04-30", "2024-03-31", "2024-02-29"), words, strict=True):
+                head = one.compare("month", back="1 month", as_of=as_of).headline
+                self.assertEqual(
+                    re.findall(r", (better|worse)\)", head), [word] if word else [], head
+                )
+            page = to_html(table)
+            found = re.findall(r'class="number down">([^<]+)<', page)
+            self.assertEqual(found, bad)
+            picture = table.plot(kind="changes")
+            seen = [text.get_text() for text in picture.findobj(Text)]
+            self.assertEqual(
+                ("worse" in seen, "down" in seen), (better == "lower", better == "higher")
+            )
+            bars = {
+                patch.get_facecolor()
+                for patch in picture.findobj(Rectangle)
+                if patch.get_width() == 4
+            }
+            self.assertIn(to_rgba(LIGHT.warm if better == "lower" else LIGHT.accent), bars)
+            two = ep.Daybook({"on": ["2023-04-05", "2024-04-05"], "x": [10, 12]}, date="on", measures="late=sum(x)",
+                             coverage="2023-04-01..2024-04-30", formats={"late": ep.Format(better=better)})  # fmt: skip
+            with tempfile.TemporaryDirectory() as folder:
+                page = two.report(Path(folder) / "r.html", sections=["headline"]).read_text("utf-8")
+            cards = re.findall(r'class="change( down)?">([^<]+)<', page)
+            self.assertEqual(
+                cards[1], (" down", "up 20.0%, worse") if better == "lower" else ("", "up 20.0%")
+            )

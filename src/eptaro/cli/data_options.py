@@ -190,8 +190,8 @@ _OTHERS = (
         metavar="NAME=HOW",
         multiple=True,
         rare=True,
-        help="How a measure is shown: conversion=percent, price=4 (decimals), revenue=€,0. May be "
-        "given again.",
+        help="How a measure is shown: conversion=percent, price=4 (decimals), revenue=€,0, "
+        "delay=lower (less is better). May be given again.",
     ),
     option(
         ENGINE,

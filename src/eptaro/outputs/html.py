@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from html import escape
 
+import numpy as np
+
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import NUMERIC, shown_table, visible
 from eptaro.core.results.result import Result
@@ -44,14 +46,15 @@ def table_html(
     """
     lists = [[escape(text) for text in texts] for texts in shown_table(table)]
     numeric = [column.kind in NUMERIC for column in table.columns]
+    worse = [_worse(table, column) for column in table.columns]
     heads = _heading_columns(table)
     text = footer(table) if caption is None else caption
     rows = []
-    for cells in zip(*lists, strict=True):
+    for row, cells in enumerate(zip(*lists, strict=True)):
         parts = []
         for place, cell in enumerate(cells):
             css = ["number"] if numeric[place] else []
-            if numeric[place] and cell.startswith("-"):
+            if numeric[place] and worse[place][row]:
                 css.append("down")
             name = f' class="{" ".join(css)}"' if css else ""
             tag = "th" if place < heads else "td"
@@ -68,6 +71,19 @@ def table_html(
     below = f"<caption>{escape(visible(text))}</caption>" if text else ""
     body = "\n".join(rows)
     return f"<table>{below}<thead><tr>{top}</tr></thead>\n<tbody>\n{body}\n</tbody></table>"
+
+
+def _worse(table: Result, column: Column) -> list[bool]:
+    """Return which numbers are shown as bad ones: those below 0, and of the changes of a measure
+    of which less is better those above.
+    """
+    if column.kind not in NUMERIC:
+        return [False] * len(column)
+    of = column.face.of if column.face is not None else ""
+    change = of in table and column.name.startswith(f"{of}_change")
+    values = np.where(column.blank, 0.0, column.numbers())
+    found = values > 0 if change and table.column(of).lower_is_better else values < 0
+    return [bool(one) for one in found]
 
 
 def _heading_columns(table: Result) -> int:

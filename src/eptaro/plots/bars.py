@@ -142,10 +142,13 @@ def draw_against(table: Result, page: Page, measures: Sequence[str]) -> None:
     by = group_names(table)
     each = f", by {' and '.join(by)}" if by else ""
     page.say(f"{', '.join(measures)}: each {query.per} {of}{each}")
+    better, worse = "lower", "higher"
+    if any(table.column(name).lower_is_better for name in measures):
+        better, worse = "worse", "better"
     page.legend(
         ("bar", theme.accent, "the period"),
-        ("line", theme.ink, "the prior one, where it was lower"),
-        ("line", theme.warm, "the prior one, where it was higher"),
+        ("line", theme.ink, f"the prior one, where it was {better}"),
+        ("line", theme.warm, f"the prior one, where it was {worse}"),
         ("hatched", theme.accent, "not comparable"),
     )
     for axes, part, name in panels_of(page, table, measures):
@@ -169,7 +172,8 @@ def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
             bar, f"{labels[at]}, {sides[0][at]} to {sides[1][at]}: {format_number(column, value)}"
         )
         if before == before:
-            colour = theme.soft if not fair[at] else theme.warm if value < before else theme.ink
+            colour = theme.warm if column.is_worse(value - before) else theme.ink
+            colour = colour if fair[at] else theme.soft
             (mark,) = axes.plot([at - 0.42, at + 0.42], [before, before], color=colour, lw=2.4)
             page.tip(mark, f"{sides[2][at]} to {sides[3][at]}: {format_number(column, before)}")
     axes.axhline(0, color=theme.soft, lw=0.8)

@@ -88,7 +88,7 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     found = [Changes.of(table, name) for name in measures]
     lead = found[0]
     page.say(f"changes of {', '.join(measures)}, {_spans(table, lead.change)}")
-    page.legend(("bar", page.theme.accent, "up"), ("bar", page.theme.warm, "down"))
+    page.legend(*_directions(table, page, measures))
     if lead.known > _MOST:
         page.note(f"the {_MOST} largest changes of {lead.known} groups are drawn")
     order = np.sort(np.array(lead.largest(_MOST), int))
@@ -106,6 +106,13 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
         _sideways(page, axes, table.column(name), one, order, words)
 
 
+def _directions(table: Result, page: Page, measures: Sequence[str]) -> tuple[Any, ...]:
+    """Return the marks of changes up and down, or for better and worse where less may be better."""
+    lower = [table.column(name).lower_is_better for name in measures]
+    up, down = ("better", "worse") if any(lower) else ("up", "down")
+    return ("bar", page.theme.accent, up), ("bar", page.theme.warm, down)
+
+
 def _sideways(
     page: Page, axes: Any, column: Any, found: Changes, order: np.ndarray, words: Sequence[str]
 ) -> None:
@@ -117,7 +124,7 @@ def _sideways(
         if value != value:
             continue
         (bar,) = axes.barh(
-            [y], [value], color=theme.warm if value < 0 else theme.accent, height=0.72
+            [y], [value], color=theme.warm if column.is_worse(value) else theme.accent, height=0.72
         )
         page.tip(bar, found.tip(at, column))
         axes.annotate(
@@ -148,8 +155,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
     page.say(f"{name}, from the prior value to the current one, {_spans(table, found.change)}")
     page.legend(
         ("bar", theme.earlier[0], "the whole, before and now"),
-        ("bar", theme.accent, "up"),
-        ("bar", theme.warm, "down"),
+        *_directions(table, page, measures[:1]),
     )
     if len(measures) > 1:
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
@@ -179,7 +185,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
         _write_number(axes, at, value, format_number(column, value), theme.ink, bold=True)
     for at, (_, value, tip) in enumerate(steps, 1):
         level = levels[at - 1]
-        colour = theme.warm if value < 0 else theme.accent
+        colour = theme.warm if column.is_worse(value) else theme.accent
         (bar,) = axes.bar([at], [value], bottom=[level], color=colour, width=0.7)
         page.tip(bar, tip)
         axes.plot([at - 1.35, at + 0.35], [level, level], color=theme.soft, lw=0.8)

@@ -136,9 +136,12 @@ class Movement:
             return "the same as"
         base = abs(self.prior.numbers()[0])
         ratio = Column.of("", "float", [size / base], unit="ratio") if base > 0 else None
-        share = (
-            f" ({format_value(ratio)})" if ratio is not None and np.isfinite(size / base) else ""
-        )
+        words = list[str]()
+        if ratio is not None and np.isfinite(size / base):
+            words.append(format_value(ratio))
+        if self.now.lower_is_better:
+            words.append("worse" if self.now.is_worse(size) else "better")
+        share = f" ({', '.join(words)})" if words else ""
         return f"{'up' if size > 0 else 'down'} {format_value(change).lstrip('-')}{share} on"
 
 

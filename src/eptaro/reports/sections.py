@@ -252,11 +252,13 @@ def headline(query: ReportContext) -> Section:
         for measure in about.measures:
             name = measure.name
             ratio = format_value(table.column(f"{name}_change_ratio"), 0)
+            change, column = row[f"{name}_change"], table.column(name)
             lines.append(
                 {
                     "name": name,
-                    "value": format_value(table.column(name), 0),
-                    "change": _movement_words(row[f"{name}_change"], ratio),
+                    "value": format_value(column, 0),
+                    "change": _movement_words(change, ratio, column),
+                    "worse": change is not None and column.is_worse(change),
                     "prior": format_value(table.column(f"{name}_prior"), 0),
                 }
             )
@@ -275,11 +277,16 @@ def headline(query: ReportContext) -> Section:
     return section
 
 
-def _movement_words(change: Any, ratio: str) -> str:
-    """Return which way a value went, in a word and a sign."""
+def _movement_words(change: Any, ratio: str, column: Column) -> str:
+    """Return which way a value went, in a word and a sign; where less is better, also whether it
+    is better.
+    """
     if change is None:
         return "not comparable"
-    return f"{'up' if change > 0 else 'down' if change < 0 else 'same'} {ratio.lstrip('+-')}"
+    which = f"{'up' if change > 0 else 'down' if change < 0 else 'same'} {ratio.lstrip('+-')}"
+    if not column.lower_is_better or change == 0:
+        return which
+    return f"{which}, {'worse' if column.is_worse(change) else 'better'}"
 
 
 def _trend_of(query: ReportContext, level: str) -> str:

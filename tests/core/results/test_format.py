@@ -97,8 +97,11 @@ class Shown(unittest.TestCase):
 
     def test_formats_in_one_word(self):
         for text, want in (("a=4", ep.Format(places=4)), ("a = percent, 1", ep.Format(places=1, percent=True)),
-                           ("a=€,0", ep.Format("€", 0)), ("a=percent", ep.Format(percent=True))):  # fmt: skip
+                           ("a=€,0", ep.Format("€", 0)), ("a=percent", ep.Format(percent=True)),
+                           ("a=€,0,lower", ep.Format("€", 0, better="lower"))):  # fmt: skip
             self.assertEqual(parse_format(text), ("a", want))
+        with self.assertRaisesRegex(ep.MeasureError, "unknown value for better 'least'"):
+            ep.Format(better="least")
         for text in ("a", "a=", "=4", "a=much more", "a=4.5", "a=123"):
             with (
                 self.subTest(text=text),

@@ -299,6 +299,15 @@ class Column:
         text = self.description if description is None else description
         return replace(self, name=name, description=text, face=face or self.face)
 
+    @property
+    def lower_is_better(self) -> bool:
+        """Whether less of it is better, as its format says."""
+        return self.format is not None and self.format.better == "lower"
+
+    def is_worse(self, change: float) -> bool:
+        """Return whether a change of it is for the worse."""
+        return change > 0 if self.lower_is_better else change < 0
+
     def shown_as(self, form: Format | None) -> Column:
         """Return the same values in another format.
 

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation, localcontext
 from enum import IntEnum
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias, get_args
 
 import numpy as np
 
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 _HIDDEN = ("Cc", "Cf", "Cs", "Zl", "Zp")  # Unicode's control, format, surrogate and separators
 
 
+Better: TypeAlias = Literal["higher", "lower"]
 NUMERIC = ("integer", "decimal", "float")
 _DECIMALS, _MOST_DECIMALS = 2, 6  # of a float
 _DIGITS_SHOWN = 4  # that count, of a column's median
@@ -210,7 +211,8 @@ _DIGITS = 400  # of the longest float
 
 @dataclass(frozen=True)
 class Format:
-    """A sign before the number (such as a currency's), its decimals, or a percentage.
+    """A sign before the number (such as a currency's), its decimals, or a percentage; and whether
+    less of it is better, as of costs, delays and complaints.
 
     Values themselves do not change, in files neither.
 
@@ -222,11 +224,13 @@ class Format:
         Decimals shown, 0 to 12.
     percent : bool
         Whether it is shown as a percentage.
+    better : {"higher", "lower"}
+        Which changes are good: sentences say so of `lower`, pictures and pages show it in colour.
 
     Raises
     ------
     MeasureError
-        For decimals out of range.
+        For decimals out of range and words that `better` does not have.
 
     Examples
     --------
@@ -239,8 +243,11 @@ class Format:
     sign: str = ""
     places: int | None = option(None, help="Decimals shown.", least=0, most=12)
     percent: bool = False
+    better: Better = "higher"
 
     def __post_init__(self) -> None:
+        if self.better not in get_args(Better):
+            raise MeasureError(unknown("value for better", self.better, get_args(Better)))
         if self.places is not None and not 0 <= self.places <= 12:
             raise MeasureError(f"places={self.places} must be 0 to 12")
 
@@ -268,12 +275,13 @@ class Format:
 
 def parse_format(text: str) -> tuple[str, Format]:
     """Return a measure and how it is shown, written as `conversion=percent`, `price=4` or
-    `revenue=€,0`: what is before the number, `percent`, and the number of decimals.
+    `revenue=€,0`: what is before the number, `percent`, the number of decimals, and `lower`
+    where less is better.
 
     Raises `MeasureError` for anything else.
 
     >>> parse_format("conversion=percent,1")
-    ('conversion', Format(sign='', places=1, percent=True))
+    ('conversion', Format(sign='', places=1, percent=True, better='higher'))
     """
     name, equals, how = (part.strip() for part in text.partition("="))
     given: dict[str, Any] = {}
@@ -282,6 +290,8 @@ def parse_format(text: str) -> tuple[str, Format]:
             given["places"] = int(word)
         elif word == "percent":
             given["percent"] = True
+        elif word == "lower":
+            given["better"] = "lower"
         elif not re.search(r"\d", word) and len(word) <= 4:
             given["sign"] = word
         else:
@@ -289,8 +299,8 @@ def parse_format(text: str) -> tuple[str, Format]:
             break
     if not name or not equals or not given:
         raise MeasureError(
-            f"{text!r} does not say how a measure is shown; write conversion=percent, price=4 or "
-            f"revenue=€,0"
+            f"{text!r} does not say how a measure is shown; write conversion=percent, price=4, "
+            f"revenue=€,0 or delay=lower (less of it is better)"
         )
     return name, Format(**given)
 
