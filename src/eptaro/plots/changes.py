@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.query.lineage import InParts
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 from eptaro.plots.groups import group_name, group_names
@@ -29,6 +30,8 @@ class Changes:
     @classmethod
     def of(cls, table: Result, name: str) -> Changes:
         """Return the changes of one measure; raises `QuestionError` where there are no groups."""
+        if isinstance(table.answer, InParts) and len(table.answer.totals):
+            table = table.take(np.setdiff1d(np.arange(len(table)), table.answer.totals))
         names = group_names(table)
         if not names:
             raise QuestionError("changes by group need groups; name a column in by")

@@ -21,6 +21,7 @@ from eptaro.core.query.lineage import (
     ViewLineage,
     value_of,
 )
+from eptaro.core.query.query import EVERY, group_names
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import BLANK, Priority, shown, visible
@@ -43,6 +44,7 @@ from eptaro.presentation.words import (
 )
 
 _MOST_PARTS = 4
+_FEW = 3  # groups that a sentence names
 
 
 def headline(table: Result, measure: str | None = None) -> str:
@@ -82,6 +84,8 @@ def _of_answer(table: Result, measure: str | None) -> str:
         query = answer.question
         if isinstance(query, Recap) and answer.others is not None:
             return _of_each_period(table, answer)
+        if isinstance(query, Compare) and query.groups is not None:
+            return " ".join(_by_standing(table, answer, query))
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
         return str(table.meta.get("headline", ""))  # one made of it would describe other rows
@@ -107,6 +111,35 @@ def _in_parts(table: Result, answer: InParts) -> Iterator[str]:
             name = group_named(own, 0) if alone else own.view.calendar.name
             sentence = words.partition(". ")[0].rstrip(".")
             yield f"{name}: {sentence}." if sentence else ""
+
+
+def _by_standing(table: Result, answer: InParts, query: Compare) -> Iterator[str]:
+    """Yield the sentences of all groups, and what each kind of them makes of the last change."""
+    whole = answer.parts[0]
+    first, _, more = describe_comparison(Result([], table.meta, whole), whole).partition(". ")
+    yield f"{first.rstrip('.')}."
+    change = next((n for n in whole.numbers.values() if isinstance(n, Change)), None)
+    row = None if change is None else _last_comparable(whole, change)
+    name = f"{whole.measures[0]}_change"
+    if change is None or row is None or name not in table:
+        return
+    names = group_names(query.by)
+    noun = names[0].replace("_", " ") if len(names) == 1 and names != [EVERY] else "group"
+    days = _days(change.now, int(whole.rows[row]))
+    ends = [table.column(end).data.astype(np.int64) for end in ("first", "last")]
+    part = table.take(np.flatnonzero((ends[0] == days.first) & (ends[1] == days.last)))
+    lists = [part.column(head).to_list() for head in ("standing", "groups", "named")]
+    lists += [shown(part.column(head)) for head in (name, f"{name}_ratio")]
+    words = []
+    for kind, count, which, value, ratio in zip(*lists, strict=True):
+        if which:  # all of them have no name
+            who = which if kind != "like for like" and count <= _FEW else count_noun(count, noun)
+            share = f" ({ratio})" if ratio else ""
+            words.append(f"{kind} ({who}): {'' if value.startswith('-') else '+'}{value}{share}")
+    if words:
+        yield f"{as_title(whole.measures[0])} {'; '.join(words)}."
+    if more:
+        yield more
 
 
 def _of_each_period(table: Result, answer: InParts) -> str:

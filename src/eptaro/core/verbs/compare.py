@@ -461,7 +461,7 @@ def compare(facts: BookData, query: Compare) -> Result:
     query.check()
     view = facts.view(query.by, query.only, query.as_of)
     if query.top is not None:
-        now = _sides(view, replace(query, back=backs[0]))[0]
+        now = sides_of(view, replace(query, back=backs[0]))[0]
         view = top_groups(view, query.top, (), Span.of(int(now.first.min()), int(now.last.max())))
     tables = [_against_one(view, replace(query, back=one)) for one in backs]
     several = not isinstance(query.back, str)
@@ -471,10 +471,16 @@ def compare(facts: BookData, query: Compare) -> Result:
 
 def _against_one(view: View, query: Compare) -> Result:
     """Return the comparison with one prior side, in the order of groups and time."""
-    now, priors, pairing = _sides(view, query)
+    return compare_sides(view, query, *sides_of(view, query))
+
+
+def compare_sides(
+    view: View, query: Compare, now: Sides, priors: list[Sides], pairing: DayMatching | None
+) -> Result:
+    """Return the comparison of given sides, in the order of groups and time."""
     sides = Compared(view, now, priors)
     columns: list[AnyColumn] = [*sides.head(with_day=query.every is not None)]
-    if query.details:
+    if query.details and query.groups is None:
         columns.append(sides.standing())
     explained = None
     if query.effects is not None:
@@ -504,7 +510,7 @@ def _against_one(view: View, query: Compare) -> Result:
     )
 
 
-def _sides(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatching | None]:
+def sides_of(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatching | None]:
     """Return the current sides, the prior ones (one, or as many as the mean is of), and how
     their days meet, where they do day by day.
     """

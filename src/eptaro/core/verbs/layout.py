@@ -26,6 +26,8 @@ def set_across(query: Any, ask: Callable[[Any], Result]) -> Result:
     """
     if query.order:
         raise QuestionError("wide=True cannot be combined with sort")
+    if getattr(query, "groups", None) is not None:
+        raise QuestionError("wide=True cannot be combined with groups")
     if query.every == "entry":
         raise QuestionError("wide=True sets groups across, and a transaction has one; leave it out")
     each = ask(replace(query, wide=False))

@@ -551,6 +551,12 @@ class Compare(MeasuredQuery):
         How goals are reached.
     top : int, optional
         Keeps so many groups, the largest over the days of the current side, and adds up the others.
+    groups : {"both"}, optional
+        Splits the change of each period among the groups of `by` that both sides have
+        (`like for like`), that are `new` and that were `closed` (`standing`), with how many there
+        are (`groups`) and which (`named`), and a total. With `coverage="groups"` or a span for each
+        group, both sides have those that are covered whole on both; else those with transactions
+        on both.
     sort : str or sequence of str, optional
         The columns to order rows by, each deciding between equals of the one before it; `-name`:
         largest first.
@@ -647,6 +653,14 @@ class Compare(MeasuredQuery):
         rare=True,
         help="Keep the N largest groups of the current side; the others are added up in one row.",
     )
+    groups: Literal["both"] | None = option(
+        None,
+        metavar="both",
+        heading="groups",
+        rare=True,
+        help="Split each change among the groups on both sides, like for like, and those that are "
+        "new or closed.",
+    )
     sort: str | Sequence[str] | None = option(
         None,
         metavar="COLUMN",
@@ -704,13 +718,13 @@ class Compare(MeasuredQuery):
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
-        given = {"top": self.top is not None, "wide": self.wide}
+        given = {"top": self.top is not None, "wide": self.wide, "groups": self.groups is not None}
         return tuple(name for name, value in given.items() if value)
 
     @property
     def of_all_groups(self) -> bool:
         """Whether groups are set beside each other that may lie in several shards."""
-        return self.top is not None or self.wide
+        return self.top is not None or self.wide or self.groups is not None
 
     def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
@@ -738,8 +752,24 @@ class Compare(MeasuredQuery):
             for name in (name for name, value in given_too.items() if value):
                 raise QuestionError(f"trailing windows go with back, not with {name}")
         self._check_mean()
+        if self.groups is not None:
+            self._check_groups()
         if self.against and self.align != "place":
             raise QuestionError("align='restated' goes with back='1 year', not with against")
+
+    def _check_groups(self) -> None:
+        if self.groups != "both":
+            raise QuestionError(unknown("value for groups", self.groups, ("both",)))
+        others = {
+            "top": self.top is not None,
+            "wide": self.wide,
+            "every": self.every is not None,
+            "goals": self.goals,
+            "mean_of": self.mean_of > 1,
+            "several back": len(self.backs) > 1,
+        }
+        for name in (name for name, given in others.items() if given):
+            raise QuestionError(f"groups='both' and {name} do not go together; leave one out")
 
     def _check_mean(self) -> None:
         if not 1 <= self.mean_of <= _MOST_PRIORS:

@@ -94,6 +94,8 @@ def _answer(facts: BookData, query: Query) -> Result:
             from eptaro.core.verbs.accumulate import accumulate as verb
         case Trail():
             from eptaro.core.verbs.trail import trail as verb
+        case Compare(groups="both"):
+            from eptaro.core.verbs.standing import like_for_like as verb
         case Compare():
             from eptaro.core.verbs.compare import compare as verb
         case Card():

@@ -1,0 +1,176 @@
+"""`compare(groups="both")`: like for like, and what new and closed groups make of the change."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.planes import ROWS
+from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.levels import check_level
+from eptaro.core.query.coverage import GROUPS
+from eptaro.core.query.lineage import InParts, ViewLineage
+from eptaro.core.query.view import BookData, View
+from eptaro.core.results.column import Column, join
+from eptaro.core.results.format import BLANK, DisplayHint, Priority
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.compare import compare_sides, sides_of
+from eptaro.core.verbs.periods import TOTAL
+from eptaro.core.verbs.queries import Compare
+from eptaro.core.verbs.sides import Sides
+from eptaro.errors import QuestionError
+
+LIKE_FOR_LIKE, NEW, CLOSED = "like for like", "new", "closed"
+_WORDS = np.array([LIKE_FOR_LIKE, NEW, CLOSED, TOTAL])
+_LIKE, _NEW, _CLOSED, _TOTAL = range(4)
+_NAMED = 20  # groups in one row
+_MOST_PERIODS = 4_000
+
+
+def like_for_like(facts: BookData, query: Compare) -> Result:
+    """Return for each period the groups that both sides have, those that are new, those that were
+    closed, and all of them; the changes of the first three add up to that of all.
+
+    Where groups have a coverage of their own, both sides have a group whose coverage holds both
+    whole, and a group without transactions from the current side on is closed, unless its coverage
+    was declared; else both have a group with transactions on either. A period that cannot be
+    compared has the row of all groups alone.
+    """
+    check_level(query.per, facts.calendar.levels)
+    query.check()
+    view = facts.view(query.by, query.only, query.as_of)
+    names = view.groups.names
+    if not names:
+        raise QuestionError("groups='both' compares groups; name a column in by")
+    now, (prior,), pairing = sides_of(view, query)
+    if len(now) > _MOST_PERIODS:
+        raise QuestionError(
+            f"groups='both' looks at {len(now):,} periods, and {_MOST_PERIODS:,} are the most; "
+            f"narrow with only="
+        )
+    standing = standings(view, now, prior)
+    tables = [_rows(view, query, (now, prior), np.full(view.groups.count, _TOTAL), None, pairing)]
+    at = [np.arange(len(now))]
+    for pattern, places in _alike(standing):
+        if (pattern >= 0).any():
+            some = now.at(places), prior.at(places)
+            tables.append(_rows(view, query, some, pattern, names, pairing))
+            at.append(np.tile(places, len(np.unique(pattern[pattern >= 0]))))
+    order = np.lexsort([_codes(tables), np.concatenate(at)])
+    columns = [join(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
+    answers = [table.answer for table in tables]
+    lineage = InParts.of([one for one in answers if isinstance(one, ViewLineage)])
+    whole = Result(columns, tables[0].meta, lineage).take(order)
+    return whole.sorted(query.order) if query.order else whole
+
+
+def standings(view: View, now: Sides, prior: Sides) -> Ints:
+    """Return how each group stands in each comparison, `(n_sides, n_groups) int`; -1 where it is
+    in none of the sides, and where they cannot be compared.
+    """
+    groups, count = view.groups.count, len(now)
+    group = np.repeat(np.arange(groups), count)
+
+    def seen(first: Ints, last: Ints) -> NDArray[np.bool_]:
+        first, last = np.tile(first, groups), np.tile(last, groups)
+        lo, hi = view.cells.axis.bounds(group, first, last)
+        found: NDArray[np.bool_] = view.cells.sums(ROWS, lo, hi).data > 0
+        return found.reshape(groups, count).T
+
+    here, before = seen(now.first, now.last), seen(prior.first, prior.last)
+    spans = view.facts.spans
+    if view.own is None or spans is None:
+        found = np.where(here & before, _LIKE, np.where(here, _NEW, np.where(before, _CLOSED, -1)))
+    else:
+        lo, hi = view.own
+        opened, ended = prior.first[:, None] < lo, now.last[:, None] > hi
+        if spans.asked == GROUPS:  # which says when groups begin, not when they end
+            ended |= ~seen(now.first, np.full(count, view.coverage.hi))
+        met = here | before
+        found = np.where(ended, np.where(met, _CLOSED, -1), np.where(opened, _NEW, _LIKE))
+        found = np.where(opened & (now.last[:, None] < lo), -1, found)
+    fair = view.complete(now.first, now.last) & view.complete(prior.first, prior.last)
+    return np.where((fair & now.exists & prior.exists)[:, None], found, -1)
+
+
+def _alike(standing: Ints) -> list[tuple[Ints, Ints]]:
+    """Return each way in which groups stand, and the comparisons in which they do."""
+    patterns, which = np.unique(standing, axis=0, return_inverse=True)
+    which = which.reshape(-1)
+    return [(pattern, np.flatnonzero(which == at)) for at, pattern in enumerate(patterns)]
+
+
+def _rows(
+    view: View,
+    query: Compare,
+    sides: tuple[Sides, Sides],
+    pattern: Ints,
+    names: list[str] | None,
+    pairing: Any,
+) -> Result:
+    """Return the comparison of groups put together by how they stand."""
+    codes = np.unique(pattern[pattern >= 0])
+    target = np.where(pattern < 0, -1, np.searchsorted(codes, pattern))
+    word = Column.text("standing", _WORDS)
+    groups = Groups({"standing": Categorical(codes.astype(np.int32), word)}, len(codes))
+    put = replace(
+        view,
+        facts=replace(view.facts, spans=None),  # all sides lie in the coverage of the book
+        groups=groups,
+        cells=view.cells.regroup(target, len(codes)),
+        places=np.where(view.places < 0, -1, target[view.places]),
+        kept={},
+        others=None,
+    )
+    table = compare_sides(put, query, sides[0], [sides[1]], pairing)
+    answer = table.answer
+    assert isinstance(answer, ViewLineage)
+    place = np.asarray(answer.group)
+    sizes = np.bincount(target[target >= 0], minlength=len(codes))
+    listed = [_listed(view.groups, np.flatnonzero(target == at)) for at in range(len(codes))]
+    if names is None:
+        listed, answer = [""], replace(answer, total=np.ones(len(place), bool))
+    extra = [
+        Column.of(
+            "groups",
+            "integer",
+            sizes[place],
+            unit="groups",
+            description="How many groups they are",
+            face=DisplayHint("groups", Priority.BESIDE),
+        ),
+        Column.text(
+            "named",
+            np.array(listed),
+            np.where(place >= 0, place, -1) if names is not None else np.full(len(place), -1),
+            description="Which groups they are",
+            face=DisplayHint("named", Priority.DETAIL),
+        ),
+    ]
+    own = [column for column in table.columns if column.name != "standing"]
+    head = table.column("standing").named("standing", "How the groups stand", _KEY)
+    return Result([head, *extra, *own], table.meta, answer)
+
+
+_KEY = DisplayHint("standing", Priority.KEY)
+
+
+def _listed(groups: Groups, places: Ints) -> str:
+    """Return the names of some groups."""
+    columns = [column.to_list() for column in groups.columns(places[:_NAMED])]
+    words = [
+        " / ".join(BLANK if value is None else str(value) for value in key)
+        for key in zip(*columns, strict=True)
+    ]
+    more = len(places) - len(words)
+    return ", ".join(words) + (f" and {more:,} more" if more > 0 else "")
+
+
+def _codes(tables: list[Result]) -> Ints:
+    rank = {str(word): at for at, word in enumerate(_WORDS)}
+    words = [word for table in tables for word in table.column("standing").to_list()]
+    return np.array([rank[word] for word in words], np.int64)
