@@ -69,8 +69,8 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
 
 
 def standings(view: View, now: Sides, prior: Sides) -> Ints:
-    """Return how each group stands in each comparison, `(n_sides, n_groups) int`; -1 where it is
-    in none of the sides, and where they cannot be compared.
+    """Return the standing of each group in each comparison, `(n_sides, n_groups) int`; -1 where it
+    is in none of the sides, and where they cannot be compared.
     """
     groups, count = view.groups.count, len(now)
     group = np.repeat(np.arange(groups), count)
@@ -98,7 +98,7 @@ def standings(view: View, now: Sides, prior: Sides) -> Ints:
 
 
 def _alike(standing: Ints) -> list[tuple[Ints, Ints]]:
-    """Return each way in which groups stand, and the comparisons in which they do."""
+    """Return each list of standings that occurs, and the comparisons that have it."""
     patterns, which = np.unique(standing, axis=0, return_inverse=True)
     which = which.reshape(-1)
     return [(pattern, np.flatnonzero(which == at)) for at, pattern in enumerate(patterns)]
@@ -112,7 +112,7 @@ def _rows(
     names: list[str] | None,
     pairing: Any,
 ) -> Result:
-    """Return the comparison of groups put together by how they stand."""
+    """Return the comparison of groups put together by their standing."""
     codes = np.unique(pattern[pattern >= 0])
     target = np.where(pattern < 0, -1, np.searchsorted(codes, pattern))
     word = Column.text("standing", _WORDS)
@@ -152,7 +152,7 @@ def _rows(
         ),
     ]
     own = [column for column in table.columns if column.name != "standing"]
-    head = table.column("standing").named("standing", "How the groups stand", _KEY)
+    head = table.column("standing").named("standing", "Whether the groups are on both sides", _KEY)
     return Result([head, *extra, *own], table.meta, answer)
 
 
