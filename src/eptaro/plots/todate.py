@@ -10,8 +10,8 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.results.result import Result
+from eptaro.core.verbs.comparison.sides import Sides, of_to_date
 from eptaro.core.verbs.queries import Accumulate, Compare
-from eptaro.core.verbs.sides import Sides, of_to_date
 from eptaro.plots.groups import calendar_of, group_names, panels_of, query_of, view_of
 from eptaro.plots.page import Page
 from eptaro.plots.timeaxis import Marks, day_marks, month_named, set_marks

@@ -18,10 +18,10 @@ from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, dates, join
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.compare import changes
+from eptaro.core.verbs.comparison.compare import changes
+from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_windows, window_of
 from eptaro.core.verbs.goals import GoalRows, goal_columns, level_of_goals
 from eptaro.core.verbs.queries import Card
-from eptaro.core.verbs.sides import Sides, of_to_date, of_windows, window_of
 from eptaro.errors import QuestionError
 
 

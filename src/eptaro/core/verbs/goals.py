@@ -18,8 +18,8 @@ from eptaro.core.query.totals import GroupSet
 from eptaro.core.query.view import View
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import BLANK, DisplayHint
+from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, Pace
-from eptaro.core.verbs.sides import Sides, of_to_date, of_whole
 from eptaro.errors import QuestionError, unknown
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")

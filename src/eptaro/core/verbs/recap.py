@@ -19,7 +19,7 @@ from eptaro.core.results import bigint
 from eptaro.core.results.column import NO_NUMBERS, Column, TiledArray, join, take_lazy
 from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.layout import MOST_ACROSS, title_of
+from eptaro.core.verbs.layouts.wide import MOST_ACROSS, title_of
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.queries import EACH_PERIOD, Recap
 from eptaro.errors import EptaroError, QuestionError

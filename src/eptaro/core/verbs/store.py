@@ -49,7 +49,7 @@ def answer(facts: BookData, query: Query) -> Result:
         return _without_rows(facts, query)
     if facts.own is None:
         if isinstance(query, Accumulate | Trail | Compare) and query.wide:
-            from eptaro.core.verbs.layout import set_across
+            from eptaro.core.verbs.layouts.wide import set_across
 
             return set_across(query, partial(_answer, facts))
         return _answer(facts, query)
@@ -87,7 +87,7 @@ def _answer(facts: BookData, query: Query) -> Result:
     verb: Callable[[BookData, Any], Result]
     match query:
         case Recap(across="year"):
-            from eptaro.core.verbs.years import across_years as verb
+            from eptaro.core.verbs.layouts.years import across_years as verb
         case Recap():
             from eptaro.core.verbs.recap import recap as verb
         case Accumulate():
@@ -95,9 +95,9 @@ def _answer(facts: BookData, query: Query) -> Result:
         case Trail():
             from eptaro.core.verbs.trail import trail as verb
         case Compare(groups="both"):
-            from eptaro.core.verbs.standing import like_for_like as verb
+            from eptaro.core.verbs.comparison.standing import like_for_like as verb
         case Compare():
-            from eptaro.core.verbs.compare import compare as verb
+            from eptaro.core.verbs.comparison.compare import compare as verb
         case Card():
             from eptaro.core.verbs.card import card as verb
         case Rhythm():

@@ -15,7 +15,7 @@ from eptaro.core.query.view import BookData, top_groups
 from eptaro.core.results.column import NO_NUMBERS, Column, join
 from eptaro.core.results.format import COMPLETE, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.compare import changes
+from eptaro.core.verbs.comparison.compare import changes
 from eptaro.core.verbs.periods import TOTAL, spans_of
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap import tie_out

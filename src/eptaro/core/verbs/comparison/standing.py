@@ -18,10 +18,10 @@ from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join
 from eptaro.core.results.format import BLANK, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.compare import compare_sides, sides_of
+from eptaro.core.verbs.comparison.compare import compare_sides, sides_of
+from eptaro.core.verbs.comparison.sides import Sides
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.core.verbs.queries import Compare
-from eptaro.core.verbs.sides import Sides
 from eptaro.errors import QuestionError
 
 LIKE_FOR_LIKE, NEW, CLOSED = "like for like", "new", "closed"

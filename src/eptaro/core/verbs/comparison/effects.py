@@ -24,8 +24,8 @@ from eptaro.core.query.view import View
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, Kind
 from eptaro.core.results.format import DisplayHint, Priority
+from eptaro.core.verbs.comparison.sides import Sides
 from eptaro.core.verbs.queries import EFFECTS, Effect
-from eptaro.core.verbs.sides import Sides
 from eptaro.errors import QuestionError, unknown
 
 _PLACES = 2  # decimals of effects at least, so that those of counts are not all rounded away

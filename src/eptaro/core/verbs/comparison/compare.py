@@ -33,10 +33,8 @@ from eptaro.core.results.column import (
 )
 from eptaro.core.results.format import FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.effects import Effects
-from eptaro.core.verbs.goals import GOAL_ENDINGS, GoalRows, goal_columns
-from eptaro.core.verbs.queries import Compare, Goals, Pace
-from eptaro.core.verbs.sides import (
+from eptaro.core.verbs.comparison.effects import Effects
+from eptaro.core.verbs.comparison.sides import (
     Sides,
     all_on,
     each_day,
@@ -48,6 +46,8 @@ from eptaro.core.verbs.sides import (
     whole_periods,
     window_of,
 )
+from eptaro.core.verbs.goals import GOAL_ENDINGS, GoalRows, goal_columns
+from eptaro.core.verbs.queries import Compare, Goals, Pace
 from eptaro.errors import CalendarError, QuestionError, plural
 
 _YEAR = 365.2425  # days

@@ -1,0 +1,1 @@
+"""Comparisons: their sides, their columns, and what splits changes."""

@@ -1,0 +1,1 @@
+"""Layouts: groups side by side, and years across."""
