@@ -16,7 +16,16 @@ from eptaro.core.proof.trace import prove
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.queries import MATCHES, Accumulate, Compare, Match, Recap, Rhythm, Trail
+from eptaro.core.verbs.queries import (
+    MATCHES,
+    Accumulate,
+    Card,
+    Compare,
+    Match,
+    Recap,
+    Rhythm,
+    Trail,
+)
 from eptaro.core.verbs.store import Store
 from eptaro.errors import EptaroError, QuestionError, count_noun, unknown
 from eptaro.outputs.html import table_html
@@ -236,42 +245,49 @@ _LAST_ROWS = {"year": 6, "half": 8, "quarter": 9, "month": 13, "week": 13, "day"
 
 
 def headline(query: ReportContext) -> Section:
-    """Return cards of each level to date, against the same days a year before."""
+    """Return the card: each level to date, and the window, against the same days a year before."""
     section = Section("At a glance", "headline")
     book, about = query.book, query.book.about
     within = as_wide(query.rules.within, level_of(about.folded.grain))
     lead = book.ask(Compare(within, to_date=True, match=query.rules.match, as_of=query.as_of))
     section.lead = sentence(lead)
-    least = level_of(about.folded.grain)
-    for level in _CARD_LEVELS:
-        if level not in about.calendar.levels or as_wide(level, least) != level:
-            continue  # there are none, or they are finer than the data
-        table = book.ask(Compare(level, to_date=True, match=query.rules.match, as_of=query.as_of))
-        (row,) = table.rows()
+    levels = [level for level in _CARD_LEVELS if level in about.calendar.levels]
+    table = book.ask(
+        Card(
+            levels=levels,
+            trailing=query.rules.trailing,
+            back="1 year",
+            match=query.rules.match,
+            as_of=query.as_of,
+        )
+    )
+    for at, row in enumerate(table.rows()):
         lines = []
         for measure in about.measures:
             name = measure.name
-            ratio = format_value(table.column(f"{name}_change_ratio"), 0)
-            change, column = row[f"{name}_change"], table.column(name)
+            column = table.column(f"{name}_to_date")
+            change = row.get(f"{name}_change")
+            ratio = "" if change is None else format_value(table.column(f"{name}_change_ratio"), at)
             lines.append(
                 {
                     "name": name,
-                    "value": format_value(column, 0),
+                    "value": format_value(column, at),
                     "change": _movement_words(change, ratio, column),
                     "worse": change is not None and column.is_worse(change),
-                    "prior": format_value(table.column(f"{name}_prior"), 0),
+                    "prior": format_value(table.column(f"{name}_prior"), at),
                 }
             )
         before = "no period before"
         if row["prior_first"] is not None:
             before = f"{row['prior_first']} to {row['prior_last']}"
+        is_level = row["level"] in levels
         section.cards.append(
             {
-                "title": f"{row['period']} to date",
+                "title": f"{row['period']} to date" if is_level else f"Trailing {row['level']}",
                 "span": f"{row['first']} to {row['last']}",
                 "before": before,
                 "lines": lines,  # type: ignore[dict-item]
-                "spark": _trend_of(query, level),
+                "spark": _trend_of(query, row["level"]) if is_level else "",
             }
         )
     return section
