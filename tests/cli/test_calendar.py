@@ -164,6 +164,9 @@ class Verbs(WithConfig):
         self.assertEqual(
             {row["calendar"] for row in json.loads(out)}, {"calendar", "fiscal", "cafe", "freight"}
         )
+        code, _, err = self.go("accumulate", *CONFIG, "--card", "--sort", "-revenue_to_date")
+        self.assertEqual(code, 2)
+        self.assertIn("--sort does not go with --card", err)
         Path("goals.csv").write_text("period,goal\nFY2026,500000\n")
         _, out, _ = self.go(
             "accumulate",

@@ -100,13 +100,24 @@ def draw(table: Result, look: PictureOptions) -> Page:
         raise QuestionError("this table has no picture; periods, days and groups have")
     if look.kind is not None and look.kind not in kinds:
         raise QuestionError(unknown("kind of picture for this table", look.kind, kinds))
-    table = _printable(table)
+    table = _printable(_in_time_order(table))
     measures = _measures(table, look.measure)
     drawer = kinds[look.kind] if look.kind else next(iter(kinds.values()))
     page = Page(table, look)
     drawer(table, page, measures)
     page.finish()
     return page
+
+
+def _in_time_order(table: Result) -> Result:
+    """Return the rows in the order of time where lines run along it, however they were sorted."""
+    query = table.answer.question if table.answer is not None else None
+    if not isinstance(query, Accumulate | Trail | Compare) or not query.order:
+        return table
+    if isinstance(query, Compare) and query.every is None:
+        return table
+    days = table.column("date" if "date" in table else "last").data
+    return table.take(np.argsort(days, kind="stable"))
 
 
 def _printable(table: Result) -> Result:

@@ -35,8 +35,30 @@ _MOST_BINS = 1000
 _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_date`
 
 
+@dataclass(frozen=True, kw_only=True)
+class SortedQuery(MeasuredQuery):
+    """What a verb is asked whose rows can be put in another order than that of groups and time."""
+
+    sort: str | Sequence[str] | None = option(
+        None,
+        metavar="COLUMN",
+        heading="groups",
+        help="Order the rows by a column, -COLUMN with the largest first; a second decides "
+        "between equals.",
+    )
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        """The columns that the rows are put in order by."""
+        return _names(self.sort or ())
+
+    def without_sort(self) -> Self:
+        """Return the query of the same rows in the order of groups and time."""
+        return replace(self, sort=None)
+
+
 @dataclass(frozen=True)
-class Recap(MeasuredQuery):
+class Recap(SortedQuery):
     """Summarise each period (grouped period summary): one row per group and period, in time order.
 
     Columns: the groups, `period`, `first`, `last`, `days`, `complete`, then the
@@ -157,13 +179,6 @@ class Recap(MeasuredQuery):
         rare=True,
         help="Add each value as a percentage of the value in PERIOD.",
     )
-    sort: str | Sequence[str] | None = option(
-        None,
-        metavar="COLUMN",
-        heading="groups",
-        help="Order the rows by a column, -COLUMN with the largest first; a second decides "
-        "between equals.",
-    )
     every: Literal["entry"] | None = option(
         None, metavar="entry", help="One row per transaction instead."
     )
@@ -232,18 +247,9 @@ class Recap(MeasuredQuery):
         given = ("wide", "top", "shares", "ranks", "across")
         return tuple(name for name in given if getattr(self, name))
 
-    @property
-    def order(self) -> tuple[str, ...]:
-        """The columns that the rows are put in order by."""
-        return _names(self.sort or ())
-
-    def without_sort(self) -> Self:
-        """Return the query of the same rows in the order of groups and time."""
-        return replace(self, sort=None)
-
 
 @dataclass(frozen=True)
-class Accumulate(MeasuredQuery):
+class Accumulate(SortedQuery):
     """Return period-to-date (running) totals, which restart at each period of `within`.
 
     Columns: the groups, `date` (or `period` and `last` where `every` is wider),
@@ -273,6 +279,9 @@ class Accumulate(MeasuredQuery):
         the periods that the data is dated by.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
+    sort : str or sequence of str, optional
+        The columns to order rows by, each deciding between equals of the one before it; `-name`:
+        largest first.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -345,6 +354,7 @@ class Accumulate(MeasuredQuery):
 
     def __post_init__(self) -> None:
         check_texts(within=self.within, every=self.every)
+        _check_order(self.sort)
 
     def without_group_goals(self) -> Self:
         """Return the query without goals of single groups, which may be elsewhere."""
@@ -352,7 +362,7 @@ class Accumulate(MeasuredQuery):
 
 
 @dataclass(frozen=True)
-class Trail(MeasuredQuery):
+class Trail(SortedQuery):
     """Return rolling (trailing) windows: one row per group and day, or per period at its last day.
 
     The window of day t counts t and reaches `back`: days, weeks, months, quarters, halves,
@@ -392,6 +402,9 @@ class Trail(MeasuredQuery):
         Oldest first, one per unit of `back`.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
+    sort : str or sequence of str, optional
+        The columns to order rows by, each deciding between equals of the one before it; `-name`:
+        largest first.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -482,6 +495,7 @@ class Trail(MeasuredQuery):
             if value not in accepted:
                 raise QuestionError(unknown(f"value for {argument}", value, accepted))
         check_texts(every=self.every)
+        _check_order(self.sort)
 
     @property
     def amount(self) -> Amount:
@@ -495,7 +509,7 @@ class Trail(MeasuredQuery):
 
 
 @dataclass(frozen=True)
-class Compare(MeasuredQuery):
+class Compare(SortedQuery):
     """Compare each period with the prior period, like for like; `back` is the distance.
 
     Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
@@ -661,13 +675,6 @@ class Compare(MeasuredQuery):
         help="Split each change among the groups on both sides, like for like, and those that are "
         "new or closed.",
     )
-    sort: str | Sequence[str] | None = option(
-        None,
-        metavar="COLUMN",
-        heading="groups",
-        help="Order the rows by a column, -COLUMN with the largest first; a second decides "
-        "between equals.",
-    )
     details: bool = option(
         False, help="Add changes per day, contributions, and who is new or lost."
     )
@@ -711,11 +718,6 @@ class Compare(MeasuredQuery):
         return ", ".join(self.backs) if self.against is None else f"against {self.against}"
 
     @property
-    def order(self) -> tuple[str, ...]:
-        """The columns that the rows are put in order by."""
-        return _names(self.sort or ())
-
-    @property
     def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
         given = {"top": self.top is not None, "wide": self.wide, "groups": self.groups is not None}
@@ -725,10 +727,6 @@ class Compare(MeasuredQuery):
     def of_all_groups(self) -> bool:
         """Whether groups are set beside each other that may lie in several shards."""
         return self.top is not None or self.wide or self.groups is not None
-
-    def without_sort(self) -> Self:
-        """Return the query of the same rows in the order of groups and time."""
-        return replace(self, sort=None)
 
     def without_group_goals(self) -> Self:
         """Return the query without goals of single groups, which may be elsewhere."""

@@ -108,7 +108,10 @@ def _answer(facts: BookData, query: Query) -> Result:
             from eptaro.core.verbs.spread import histogram as verb
         case _:
             return query.answer(facts)
-    return verb(facts, query)
+    table = verb(facts, query)
+    if query.order and not isinstance(query, Recap):  # whose running shares go by the order
+        return table.sorted(query.order)
+    return table
 
 
 def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> list[str]:

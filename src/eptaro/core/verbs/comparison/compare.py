@@ -465,8 +465,7 @@ def compare(facts: BookData, query: Compare) -> Result:
         view = top_groups(view, query.top, (), Span.of(int(now.first.min()), int(now.last.max())))
     tables = [_against_one(view, replace(query, back=one)) for one in backs]
     several = not isinstance(query.back, str)
-    whole = side_by_side(tables, query, facts.measures) if several else tables[0]
-    return whole.sorted(query.order) if query.order else whole
+    return side_by_side(tables, query, facts.measures) if several else tables[0]
 
 
 def _against_one(view: View, query: Compare) -> Result:

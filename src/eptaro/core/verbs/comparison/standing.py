@@ -64,8 +64,7 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
     columns = [join(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
     answers = [table.answer for table in tables]
     lineage = InParts.of([one for one in answers if isinstance(one, ViewLineage)])
-    whole = Result(columns, tables[0].meta, lineage).take(order)
-    return whole.sorted(query.order) if query.order else whole
+    return Result(columns, tables[0].meta, lineage).take(order)
 
 
 def standings(view: View, now: Sides, prior: Sides) -> Ints:
