@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +12,7 @@ from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.query.coverage import GROUPS
-from eptaro.core.query.lineage import InParts, ViewLineage
+from eptaro.core.query.lineage import DayMatching, InParts, ViewLineage
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join
 from eptaro.core.results.format import BLANK, DisplayHint, Priority
@@ -43,8 +42,7 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
     check_level(query.per, facts.calendar.levels)
     query.check()
     view = facts.view(query.by, query.only, query.as_of)
-    names = view.groups.names
-    if not names:
+    if not view.groups.names:
         raise QuestionError("groups='both' compares groups; name a column in by")
     now, (prior,), pairing = sides_of(view, query)
     if len(now) > _MOST_PERIODS:
@@ -53,12 +51,13 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
             f"narrow with only="
         )
     standing = standings(view, now, prior)
-    tables = [_rows(view, query, (now, prior), np.full(view.groups.count, _TOTAL), None, pairing)]
+    every = np.full(view.groups.count, _TOTAL)
+    tables = [_rows(view, query, (now, prior), every, pairing)]
     at = [np.arange(len(now))]
     for pattern, places in _alike(standing):
         if (pattern >= 0).any():
             some = now.at(places), prior.at(places)
-            tables.append(_rows(view, query, some, pattern, names, pairing))
+            tables.append(_rows(view, query, some, pattern, pairing))
             at.append(np.tile(places, len(np.unique(pattern[pattern >= 0]))))
     order = np.lexsort([_codes(tables), np.concatenate(at)])
     columns = [join(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
@@ -108,8 +107,7 @@ def _rows(
     query: Compare,
     sides: tuple[Sides, Sides],
     pattern: Ints,
-    names: list[str] | None,
-    pairing: Any,
+    pairing: DayMatching | None,
 ) -> Result:
     """Return the comparison of groups put together by their standing."""
     codes = np.unique(pattern[pattern >= 0])
@@ -131,8 +129,7 @@ def _rows(
     place = np.asarray(answer.group)
     sizes = np.bincount(target[target >= 0], minlength=len(codes))
     listed = [_listed(view.groups, np.flatnonzero(target == at)) for at in range(len(codes))]
-    if names is None:
-        listed, answer = [""], replace(answer, total=np.ones(len(place), bool))
+    total = codes[place] == _TOTAL
     extra = [
         Column.of(
             "groups",
@@ -145,14 +142,14 @@ def _rows(
         Column.text(
             "named",
             np.array(listed),
-            np.where(place >= 0, place, -1) if names is not None else np.full(len(place), -1),
+            np.where(total, -1, place),
             description="Which groups they are",
             face=DisplayHint("named", Priority.DETAIL),
         ),
     ]
     own = [column for column in table.columns if column.name != "standing"]
     head = table.column("standing").named("standing", "Whether the groups are on both sides", _KEY)
-    return Result([head, *extra, *own], table.meta, answer)
+    return Result([head, *extra, *own], table.meta, replace(answer, total=total))
 
 
 _KEY = DisplayHint("standing", Priority.KEY)
