@@ -102,6 +102,10 @@ class Shown(unittest.TestCase):
             self.assertEqual(parse_format(text), ("a", want))
         with self.assertRaisesRegex(ep.MeasureError, "unknown value for better 'least'"):
             ep.Format(better="least")
+        late = ep.Column.of("late", "integer", [1], format=ep.Format(better="lower"))
+        self.assertEqual([late.is_worse(change) for change in (-1, 0, 1)], [False, False, True])
+        plain = late.shown_as(None)
+        self.assertEqual([plain.is_worse(change) for change in (-1, 0, 1)], [True, False, False])
         for text in ("a", "a=", "=4", "a=much more", "a=4.5", "a=123"):
             with (
                 self.subTest(text=text),
