@@ -113,6 +113,23 @@ class LikeForLike(unittest.TestCase):
         self.assertEqual(len(seen), 9, seen)
         self.assertGreater(min(seen.values()), 5, seen)
 
+    def test_balances_of_accounts_without_rows_are_carried_and_add_up(self):
+        rows = {"on": ["2024-01-02", "2024-01-02", "2024-03-05", "2024-04-05", "2024-04-09"],
+                "account": ["a", "b", "a", "a", "c"], "balance": [10, 20, 12, 15, 7]}  # fmt: skip
+        for coverage in (None, "groups"):
+            book = ep.Daybook(rows, date="on", by="account", measures="c=closing(balance per account)", coverage=coverage)  # fmt: skip
+            table = book.compare("month", back="1 month", by="account", groups="both", to_date=True)
+            found = [[row["standing"], row["named"], row["c"], row["c_prior"], row["c_change"]] for row in table.rows()]  # fmt: skip
+            self.assertEqual(
+                found,
+                [
+                    ["like for like", "a, b", 35, 32, 3],
+                    ["new", "c", 7, None, None],  # an account not seen yet has no balance
+                    ["total", None, 42, 32, 10],
+                ],
+            )
+            self.assertGreater(book.prove(table), 3)
+
     def test_sentences_traces_pictures_and_sorting(self):
         rows = {"on": ["2024-01-05", "2024-01-09", "2025-01-05", "2025-01-06"], "v": [10, 4, 13, 7],
                 "shop": ["Norrow", "Skarrey", "Norrow", "Fenholm"]}  # fmt: skip

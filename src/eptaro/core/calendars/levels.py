@@ -128,7 +128,7 @@ _CIVIL = (
     r"(?P<w>\d{1,2})/(?P<y>\d{4})",
 )
 _LEVEL_OF = {"H": "half", "Q": "quarter", "M": "month", "P": "month", "W": "week"}
-_PIVOT = 70  # years of two digits up to it are in the 2000s
+_PIVOT = 70  # years of two digits below it are in the 2000s
 
 
 def typed_label(text: str, prefix: str) -> TypedLabel | None:

@@ -166,6 +166,11 @@ class Measure:
         return any(part.over_all or part.carried for part in self._rowwise)
 
     @property
+    def carried(self) -> bool:
+        """Whether it has balances, which are carried forward over days without rows."""
+        return any(part.carried for part in self._rowwise)
+
+    @property
     def needs_days(self) -> bool:
         """Whether it can only be asked of runs of whole days."""
         return self.staged or self.looks_back

@@ -36,7 +36,8 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
 
     Where groups have a coverage of their own, both sides have a group whose coverage holds both
     whole, and a group without transactions from the current side on is closed, unless its coverage
-    was declared; else both have a group with transactions on either. A period that cannot be
+    was declared; else both have a group with transactions on either, or, where a measure has
+    balances, with transactions up to either's end. A period that cannot be
     compared has the row of all groups alone.
     """
     check_level(query.per, facts.calendar.levels)
@@ -79,14 +80,16 @@ def standings(view: View, now: Sides, prior: Sides) -> Ints:
         found: NDArray[np.bool_] = view.cells.sums(ROWS, lo, hi).data > 0
         return found.reshape(groups, count).T
 
-    here, before = seen(now.first, now.last), seen(prior.first, prior.last)
+    carried = any(measure.carried for measure in view.facts.measures)
+    start = np.full(count, view.coverage.lo)  # balances are there from an account's first row on
+    here, before = (seen(start if carried else side.first, side.last) for side in (now, prior))
     spans = view.facts.spans
     if view.own is None or spans is None:
         found = np.where(here & before, _LIKE, np.where(here, _NEW, np.where(before, _CLOSED, -1)))
     else:
         lo, hi = view.own
         opened, ended = prior.first[:, None] < lo, now.last[:, None] > hi
-        if spans.asked == GROUPS:  # which says when groups begin, not when they end
+        if spans.asked == GROUPS and not carried:  # which says when groups begin, not when they end
             ended |= ~seen(now.first, np.full(count, view.coverage.hi))
         met = here | before
         found = np.where(ended, np.where(met, _CLOSED, -1), np.where(opened, _NEW, _LIKE))
