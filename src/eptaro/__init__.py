@@ -23,6 +23,7 @@ from eptaro.version import __version__, build_info
 
 __all__ = [
     "Across",
+    "BookSet",
     "Calendar",
     "CalendarError",
     "Column",
@@ -61,6 +62,7 @@ __all__ = [
 ]
 
 if TYPE_CHECKING:
+    from eptaro.book_set import BookSet
     from eptaro.core.calendars.calendar import Calendar
     from eptaro.core.calendars.holidays import Holiday
     from eptaro.core.calendars.month import MonthCalendar
@@ -84,6 +86,7 @@ if TYPE_CHECKING:
 
 _LATER = {
     "Across": "rules",
+    "BookSet": "book_set",
     "Calendar": "core.calendars.calendar",
     "Column": "core.results.column",
     "DateRules": "rules",

@@ -8,7 +8,7 @@ import numpy as np
 
 from eptaro.core.aggregation.planes import BY_TIME, Plane
 from eptaro.core.calendars.days import Flags
-from eptaro.core.query.lineage import Change, Mean, Number, Side, Value, ViewLineage
+from eptaro.core.query.lineage import Change, Mean, Number, Value, ViewLineage
 from eptaro.core.results.result import Result
 from eptaro.errors import count_noun
 from eptaro.presentation.words import uncovered
@@ -60,16 +60,16 @@ def _reasons(
     every = np.ones(len(answer.rows), bool)
     match number:
         case Change():
-            for side in _sides(number):
-                yield from _of_side(answer, side, whole=True)
+            for value in _values(number):
+                yield from _of_days(answer, value, whole=True)
             if number.ratio and id(number.now) in changes:
                 yield "the prior value is 0", changes[id(number.now)]
         case Value():
-            yield from _of_side(answer, number.side, whole=number.stated is not None)
+            yield from _of_days(answer, number, whole=number.stated is not None)
             yield from _undecided_reasons(answer, number)
         case Mean():
             for value in number.values:
-                yield from _of_side(answer, value.side, whole=False)
+                yield from _of_days(answer, value, whole=False)
     yield "no transaction has a value in these days", every
 
 
@@ -81,32 +81,37 @@ def _undecided_reasons(answer: ViewLineage, value: Value) -> Iterator[tuple[str,
     group, first, last = (
         np.asarray(part)[rows] for part in (value.group, value.side.first, value.side.last)
     )
-    lo, hi = view.cells.axis.bounds(group, first, np.minimum(last, view.coverage.hi))
     for term in value.measure.terms:
         if term.how in BY_TIME and term.inner is None:
+            own = view.table(term.table)
+            lo, hi = own.cells.axis.bounds(group, first, np.minimum(last, own.coverage.hi))
             plane = Plane(BY_TIME[term.how], term.column)
-            _, begins, ends = view.cells.items(plane, lo, hi)
+            _, begins, ends = own.cells.items(plane, lo, hi)
             yield "several groups share the deciding time", ends > begins
 
 
-def _sides(change: Change) -> Iterator[Side]:
-    yield change.now.side
-    before = change.before.values if isinstance(change.before, Mean) else (change.before,)
-    yield from (value.side for value in before)
+def _values(change: Change) -> Iterator[Value]:
+    yield change.now
+    yield from change.before.values if isinstance(change.before, Mean) else (change.before,)
 
 
-def _of_side(answer: ViewLineage, side: Side, *, whole: bool) -> Iterator[tuple[str, Flags]]:
-    """Yield what may be wrong with the days of a side: none there, or not known."""
-    rows, coverage = answer.rows, answer.view.coverage
+def _of_days(answer: ViewLineage, value: Value, *, whole: bool) -> Iterator[tuple[str, Flags]]:
+    """Yield what may be wrong with the days of a value: none there, or not known."""
+    rows, side = answer.rows, value.side
     prior = side.name.startswith("prior")
     what = "the prior period" if prior else "the period"
     if side.exists is not None:
         yield f"there is no {what.removeprefix('the ')}", ~np.asarray(side.exists[rows])
     first, last = np.asarray(side.first[rows]), np.asarray(side.last[rows])
-    known = f"the data covers only {coverage.first} to {coverage.last}"
-    if answer.view.data_age:
-        yield f"{what} is after the data: {answer.view.data_age}", first > coverage.hi
-    yield f"{what} is outside the coverage: {known}", (last < coverage.lo) | (first > coverage.hi)
+    known = ""
+    for name in value.measure.tables:
+        view = answer.view.table(name)
+        coverage = view.coverage
+        known = f"{name or 'the data'} covers only {coverage.first} to {coverage.last}"
+        if view.data_age:
+            yield f"{what} is after the data: {view.data_age}", first > coverage.hi
+        outside = (last < coverage.lo) | (first > coverage.hi)
+        yield f"{what} is outside the coverage: {known}", outside
     if whole:
         partly = ~answer.view.complete(first, last, np.asarray(answer.group[rows]))
         for begins, ends in np.unique(np.column_stack([first, last])[partly], axis=0)[:_MOST]:

@@ -56,6 +56,7 @@ def headline(table: Result, measure: str | None = None) -> str:
 def footer(table: Result) -> str:
     """Return the line that states calendar, coverage and as-of, as far as known."""
     words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
+    words |= {"ends_first": "the last day of "}
     words |= {"dated_by": "dated by the ", "rejected": "left out "}
     words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
     parts = [f"{word}{table.meta[key]}" for key, word in words.items() if table.meta.get(key)]

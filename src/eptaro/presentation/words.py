@@ -78,6 +78,9 @@ def uncovered(view: View, first: int, last: int) -> str:
     Days of a span that lies wholly outside are left to whoever knows what happened on them: only
     the ends of spans that are covered in part may be taken for days without transactions.
     """
+    if view.tables:
+        every = {name: uncovered(own, first, last) for name, own in view.tables.items()}
+        return "; ".join(f"{name}: {why}" for name, why in every.items() if why)
     coverage, whole = view.coverage, view.facts.coverage
     parts = []
     if first < coverage.lo:

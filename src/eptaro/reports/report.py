@@ -9,9 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from eptaro.background import BackgroundTask
-from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.query.query import AsOf
-from eptaro.core.results.column import NO_NUMBERS
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Match
 from eptaro.core.verbs.store import MemoryStore, Store
@@ -167,10 +165,9 @@ def _of_numbers(book: Store) -> tuple[Store, Store]:
     """Return the book without measures that are texts or dates: what answers for all groups
     together, which of a book in a folder is in memory, and the book itself.
     """
-    whole = book.view().facts
-    tallies = whole.cells.tallies.items()
-    said = {plane for plane, t in tallies if isinstance(t, SelectedValues) and t.kind in NO_NUMBERS}
-    kept = [measure for measure in book.about.measures if not measure.planes & said]
+    view = book.view()
+    kept = [measure for measure in book.about.measures if not view.picks_texts(measure)]
     if not kept:
         raise QuestionError("a report needs a measure that is a number, such as trips=count()")
-    return MemoryStore(whole).measuring(kept), book.measuring(kept)
+    own = book.measuring(kept)
+    return own if view.tables else MemoryStore(view.facts).measuring(kept), own

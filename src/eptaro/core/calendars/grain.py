@@ -48,6 +48,7 @@ Grain: TypeAlias = Literal[
     "week from Sunday by most of its days",
 ]
 CivilGrain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
+CIVIL: tuple[CivilGrain, ...] = get_args(CivilGrain)  # from the finest
 GRAINS: tuple[Grain, ...] = get_args(Grain)
 WEEKS: tuple[Grain, ...] = ("week", *GRAINS[5:11])  # by the day that they begin on, Monday first
 _BY_LAST_DAY, _BY_MOST_DAYS = GRAINS[11:18], GRAINS[18:25]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, fields, replace
 from decimal import Decimal
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 from eptaro.errors import ExpressionError, unknown
 
@@ -246,6 +246,24 @@ class Where(Node):
 def names_in(node: Node) -> list[str]:
     """Return the names of the columns that an expression uses, each once."""
     return list(dict.fromkeys(part.name for part in node.all() if isinstance(part, Name)))
+
+
+def renamed(node: Node, names: Mapping[str, str]) -> Node:
+    """Return an expression whose columns have other names.
+
+    >>> str(renamed(BinaryOp("/", Name("a"), Name("b")), {"a": "fares"}))
+    'fares / b'
+    """
+    if isinstance(node, Name):
+        return replace(node, name=names.get(node.name, node.name))
+    changed = dict[str, Any]()
+    for one in fields(node):
+        value = getattr(node, one.name)
+        if isinstance(value, Node):
+            changed[one.name] = renamed(value, names)
+        elif isinstance(value, tuple):
+            changed[one.name] = tuple(renamed(part, names) for part in value)
+    return replace(node, **changed)
 
 
 def _bracket(node: Node) -> str:

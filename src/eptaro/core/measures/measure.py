@@ -117,6 +117,27 @@ class Measure:
             node = BinaryOp("/", node, Name(str(self.under)))
         return Arithmetic(self.formula, node, self.terms)
 
+    def of_table(self, table: str, name: str) -> Measure:
+        """Return the measure as one of a book in a set, under the name that it has there.
+
+        Parameters
+        ----------
+        table : str
+            What the set calls the book.
+        name : str
+            What the set calls the measure.
+
+        Returns
+        -------
+        Measure
+            The same calculation on the rows of that book.
+        """
+        if self.arithmetic is not None:
+            found = self.arithmetic.of_table(table)
+            return Measure(name, found.terms[0], None, found)
+        under = None if self.under is None else self.under._replace(table=table)
+        return Measure(name, self.term._replace(table=table), under)
+
     @property
     def terms(self) -> tuple[Term, ...]:
         """The terms that it works on."""
@@ -144,6 +165,11 @@ class Measure:
     def _rowwise(self) -> list[Term]:
         """The terms that work on rows: those inside a finer grain, and those of each value."""
         return [part for term in self.terms for part in ((term,) if term.members else term.parts)]
+
+    @property
+    def tables(self) -> tuple[str, ...]:
+        """The books of a set that it takes; outside of sets one without a name."""
+        return tuple(dict.fromkeys(term.table for term in self.terms))
 
     @property
     def planes(self) -> set[Plane]:

@@ -13,7 +13,7 @@ import numpy as np
 
 from eptaro.core.expressions.kinds import Kind, kind_of
 from eptaro.core.expressions.parser import Formula
-from eptaro.core.expressions.tree import Name, Node, Where, error_at
+from eptaro.core.expressions.tree import Name, Node, Where, error_at, renamed
 from eptaro.core.results.column import Column
 
 Grain: TypeAlias = Literal[
@@ -52,6 +52,7 @@ class Term(NamedTuple):
     formula: Formula | None = None  # of a column that is calculated
     members: Members | None = None
     over_all: bool = False  # new to the whole book, whichever groups are looked at
+    table: str = ""  # the book of a set that it is of
 
     @property
     def carried(self) -> bool:
@@ -86,7 +87,8 @@ class Term(NamedTuple):
             per = self.grain if self.members is None else Name(self.members.column)
             body = f"{self.inner} per {per}"
         share = f", {self.share:g}" if self.how == "quantile" else ""
-        return f"{self.how}({body}{share}{' over all' if self.over_all else ''})"
+        of = f" of {self.table}" if self.table else ""
+        return f"{self.how}({body}{share}{' over all' if self.over_all else ''}){of}"
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,12 @@ class Arithmetic:
 
     def __str__(self) -> str:
         return self.text
+
+    def of_table(self, table: str) -> Arithmetic:
+        """Return the formula of the same terms of one book of a set."""
+        terms = tuple(term._replace(table=table) for term in self.terms)
+        names = {str(old): str(new) for old, new in zip(self.terms, terms, strict=True)}
+        return Arithmetic(self.text, renamed(self.node, names), terms)
 
     def check(self) -> None:
         """Raise `ExpressionError` where it is not a number."""

@@ -83,6 +83,15 @@ def plain_value(
     Fraction(7, 2)
     """
     found = [_nested_value(term, rows, units, carried, span) for term in terms]
+    return combine_terms(terms, found, formula)
+
+
+def combine_terms(terms: Sequence[Term], found: Sequence[Any], formula: Node | None) -> Any:
+    """Return what the values of its terms make a measure.
+
+    >>> combine_terms([Term("sum", "a"), Term("count", "")], [Fraction(7), 2], None)
+    Fraction(7, 2)
+    """
     if formula is not None:
         exact = [Fraction(value) if isinstance(value, int) else value for value in found]
         return evaluate_plain(formula, dict(zip(map(str, terms), exact, strict=True)))

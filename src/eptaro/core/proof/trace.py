@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property, partial
 from typing import Any, Generic, TypeVar, assert_never
@@ -15,7 +15,7 @@ from eptaro.core.calendars.days import Ints, as_dates
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.tree import Node, Where
 from eptaro.core.measures.measure import Measure
-from eptaro.core.proof.plain import agrees, plain_value, shown
+from eptaro.core.proof.plain import agrees, combine_terms, plain_value, shown
 from eptaro.core.proof.reader import Reader
 from eptaro.core.query.lineage import (
     AttributeFilter,
@@ -128,6 +128,7 @@ class TracedSide:
 
     `seen` is the part of the span that is known, None where there is none; `blanks` counts
     the transactions without a value; `which` says how they are picked, where days are not all.
+    In a set of books `parts` has each calculation on the rows of one of them.
     """
 
     name: str
@@ -138,6 +139,7 @@ class TracedSide:
     places: int = 0
     blanks: int = 0
     which: str = ""
+    parts: tuple[TracedSide, ...] = ()
 
     def lines(self) -> list[str]:
         """Return the side in words."""
@@ -146,6 +148,11 @@ class TracedSide:
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
             f"  {count_noun(len(self.rows), 'transaction')}: {shown(self.value, self.places)}",
         ]
+        if self.parts:
+            found[1:] = [
+                f"  {part.name}:{line}" for part in self.parts for line in part.lines()[1:]
+            ]
+            return [*found, f"  together: {shown(self.value, self.places)}"]
         if self.blanks:
             found.append(f"  {self.blanks:,} of them have no value and are ignored")
         if self.which:
@@ -238,14 +245,16 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
     number, at = _behind(table, row, name)
     value = value_of(number)
     view, group = value.view, int(value.group[at])
-    reader = Reader(view, group)
-    sides = [_side(one, reader, at) for one in _values_trace(number)]
+    tables = {table for one in _values_trace(number) for table in one.measure.tables}
+    readers = {table: Reader(view.table(table), group) for table in sorted(tables)}
+    sides = [_side(one, readers, at) for one in _values_trace(number)]
     plain = _combine_sides(number, sides, at)
     result = column.take(np.array([row])).to_list()[0]
     exact = column.kind != "float"
     pairing = None
     if isinstance(number, Change) and number.pairing:
-        pairing = partial(pairs_of, number, number.pairing, at, reader)
+        own = readers[value.measure.term.table]
+        pairing = partial(pairs_of, number, number.pairing, at, own)
     return Trace(
         name,
         column.description or value.measure.formula,
@@ -254,7 +263,7 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
         plain,
         agrees(result, plain, exact=exact, sides=_compared_values(number, sides)),
         tuple(sides),
-        _notes(view, reader, number, at),
+        _notes(view, readers, number, at),
         pairing,
     )
 
@@ -283,8 +292,11 @@ def _values_trace(number: Number) -> tuple[Value, ...]:
             assert_never(number)
 
 
-def _side(value: Value, reader: Reader, row: int) -> TracedSide:
+def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
     """Return one side: which transactions lie in its days, and their result."""
+    if value.view.tables:
+        return _side_of_books(value, readers, row)
+    reader = readers[""]
     name, span = value.side.name, value.side.span(row)
     if span is None:
         raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
@@ -329,6 +341,27 @@ def _side(value: Value, reader: Reader, row: int) -> TracedSide:
     blanks = len(values.items) - len(values.filled_values()) if values else 0
     places = tuple(reader.row_numbers(hit).tolist())
     return TracedSide(name, span, seen, places, plain, values.scale if values else 0, blanks, which)
+
+
+def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
+    """Return one side of a set: each calculation on the rows of its book, and their result."""
+    parts = []
+    for term in value.measure.terms:
+        measure = Measure(str(term), term._replace(table=""))
+        own = replace(value, view=value.view.table(term.table), measure=measure)
+        side = _side(own, {"": readers[term.table]}, row)
+        parts.append(replace(side, name=str(term)))
+    formula = value.measure.arithmetic
+    found = combine_terms(
+        value.measure.terms,
+        [part.value for part in parts],
+        None if formula is None else formula.node,
+    )
+    if any(part.seen is None for part in parts):
+        found = None
+    rows = tuple(place for part in parts for place in part.rows)
+    name, span, seen = value.side.name, parts[0].span, parts[0].seen
+    return TracedSide(name, span, seen, rows, found, parts[0].places, parts=tuple(parts))
 
 
 def _condition(measure: Measure) -> Node | None:
@@ -383,14 +416,17 @@ def _mean(sides: list[TracedSide]) -> Any:
     return sum((Fraction(value) for value in values), Fraction(0)) / len(values)
 
 
-def _notes(view: View, reader: Reader, number: Number, row: int) -> tuple[str, ...]:
+def _notes(view: View, readers: Mapping[str, Reader], number: Number, row: int) -> tuple[str, ...]:
     """Return what was left out or blank, and why."""
     found = [] if _is_shown(number, row) else ["left blank: the window is not complete"]
-    if late := reader.late:
-        found.append(f"left out: {late:,} transactions after {view.coverage.last}")
-    rejected = view.facts.folded.rejected
-    if rejected is not None and len(rejected):
-        found.append(f"left out: {count_noun(len(rejected), 'row')} without a readable date")
+    for name, reader in readers.items():
+        own, of = view.table(name), f" of {name}" if name else ""
+        if late := reader.late:
+            found.append(f"left out: {late:,} transactions{of} after {own.coverage.last}")
+        rejected = own.facts.folded.rejected
+        if rejected is not None and len(rejected):
+            count = count_noun(len(rejected), "row")
+            found.append(f"left out: {count}{of} without a readable date")
     return tuple(found)
 
 

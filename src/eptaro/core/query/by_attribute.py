@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -18,6 +18,7 @@ from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.grain import check_whole, first_days
 from eptaro.core.calendars.levels import Names
+from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.attribute import Sheet
 from eptaro.core.dimension.recurring import HOUR, RECURRING
 from eptaro.core.kernels.sorting import rank_rows, time_keys
@@ -141,12 +142,14 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
             raise QuestionError(
                 f"{measure.formula} goes by all days before; ask it of runs of days, not by {names}"
             )
-    cells = _by_hour(view, crossed) if crossed.by_time else _by_day(view, crossed)
+    gathered = _by_hour if crossed.by_time else _by_day
+    tables = {name for measure in view.facts.measures for name in measure.tables}
+    cells = {name: gathered(view.table(name), crossed, view.seen) for name in tables}
     size, groups = crossed.size, view.groups.count
     group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)
     shown = np.tile(crossed.counts > 0, groups)
     group, place = group[shown], place[shown]
-    days = days_of(view, crossed, group, place)
+    days = days_of(view, crossed, group, place, view.seen)
     head = [
         *view.groups.columns(group),
         *crossed.columns(place),
@@ -160,24 +163,39 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
         ),
     ]
     values = [
-        _value(view, crossed, cells, measure, group, place).blanked(days > 0)
+        _value(view, crossed, cells, measure, group, place).blanked(
+            days_of_measure(view, measure, crossed, group, place) > 0
+        )
         for measure in view.facts.measures
     ]
     return group, place, head, values
 
 
-def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints) -> Ints:
-    """Return how many days of its group's coverage bear the values of each row."""
-    if view.own is None:
+def days_of_measure(
+    view: View, measure: Measure, crossed: AttributeProduct, group: Ints, place: Ints
+) -> Ints:
+    """Return how many days that a measure's books all cover bear the values of each row."""
+    every = [days_of(view.table(name), crossed, group, place, view.seen) for name in measure.tables]
+    found: Ints = np.minimum.reduce(every)
+    return found
+
+
+def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, seen: Span) -> Ints:
+    """Return how many days of its group's coverage, of those seen, bear the values of each row."""
+    own = view.own_within(seen)
+    if own is None:
         return crossed.counts[place]
     if crossed.by_time:
-        raise QuestionError("coverage by groups does not go by hours; leave one of them out")
-    seen, width = view.seen, len(crossed.places)
+        raise QuestionError(
+            "coverage by groups, or books that cover other days, do not go by hours; leave one of "
+            "them out, or narrow with only="
+        )
+    width = len(crossed.places)
     bearing = np.zeros((width + 1, crossed.size), np.int64)
     bearing[np.arange(1, width + 1), crossed.places] = 1
     upto = bearing.cumsum(axis=0)
-    lo = np.clip(view.own[0] - seen.lo, 0, width)
-    hi = np.maximum(np.clip(view.own[1] + 1 - seen.lo, 0, width), lo)
+    lo = np.clip(own[0] - seen.lo, 0, width)
+    hi = np.maximum(np.clip(own[1] + 1 - seen.lo, 0, width), lo)
     found: Ints = upto[hi[group], place] - upto[lo[group], place]
     return found
 
@@ -203,13 +221,19 @@ def answer_by(
 
 
 def _value(
-    view: View, crossed: AttributeProduct, cells: Cells, measure: Measure, group: Ints, place: Ints
+    view: View,
+    crossed: AttributeProduct,
+    cells: Mapping[str, Cells],
+    measure: Measure,
+    group: Ints,
+    place: Ints,
 ) -> Column:
-    lo = cells.axis.cell_of(group, place)
     parts = []
     for term in measure.terms:
+        own = cells[term.table]
+        lo = own.axis.cell_of(group, place)
         if term.inner is None or term.members is not None:
-            parts.append(term_over_cells(cells, term, lo, lo + 1))
+            parts.append(term_over_cells(own, term, lo, lo + 1))
             continue
         if crossed.by_time or term.grain not in DAYS:
             named = crossed.attributes[0].name
@@ -219,20 +243,21 @@ def _value(
             raise QuestionError(
                 f"{measure.formula} has no place here: per {named} a measure may {may}"
             )
-        facts = view.facts
+        table, facts = view.table(term.table), view.facts
+        own_days = table.own_within(view.seen)
         stage = NestedAggregation(
-            view.cells, view.seen, facts.calendar, facts.workdays, own=view.own
+            table.cells, view.seen, facts.calendar, facts.workdays, own=own_days
         )
         parts.append(stage.over_bearers(term, crossed.places, group, place))
     value = measure.of_terms(parts, view.facts.folded.formats)
     return value.named(measure.name, f"{measure.formula} over these days")
 
 
-def _by_day(view: View, crossed: AttributeProduct) -> Cells:
+def _by_day(view: View, crossed: AttributeProduct, seen: Span) -> Cells:
     """Return the cells of the days seen, gathered by the place of each day."""
     group, day = view.cells.axis.cells_of()
-    inside = (day >= view.seen.lo) & (day <= view.seen.hi)
-    place = crossed.places[np.clip(day - view.seen.lo, 0, len(crossed.places) - 1)]
+    inside = (day >= seen.lo) & (day <= seen.hi)
+    place = crossed.places[np.clip(day - seen.lo, 0, len(crossed.places) - 1)]
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {
@@ -259,25 +284,30 @@ def hours_of(batch: Batch) -> Ints:
 
 
 def places_of(
-    view: View, crossed: AttributeProduct, group: NDArray[np.int32], batch: Batch, each: int = 1
+    seen_days: Span,
+    crossed: AttributeProduct,
+    group: NDArray[np.int32],
+    batch: Batch,
+    each: int = 1,
 ) -> tuple[Flags | slice, Ints]:
     """Return which transactions are seen, and `each` times the place of each of these."""
-    inside: Flags = (group >= 0) & (batch.days >= view.seen.lo) & (batch.days <= view.seen.hi)
+    lo, hi = seen_days.lo, seen_days.hi
+    inside: Flags = (group >= 0) & (batch.days >= lo) & (batch.days <= hi)
     hours = hours_of(batch) if crossed.by_time else None
     if hours is not None:
         inside &= hours >= 0
     # Where there is nothing to pick out, the arrays serve as they are.
     seen: Flags | slice = slice(None) if inside.all() else inside
-    place = (crossed.places * each)[batch.days[seen] - np.int32(view.seen.lo)]
+    place = (crossed.places * each)[batch.days[seen] - np.int32(lo)]
     if hours is not None:
         place += hours[seen] * (crossed.hour_step * each)
     return seen, place
 
 
-def _by_hour(view: View, crossed: AttributeProduct) -> Cells:
+def _by_hour(view: View, crossed: AttributeProduct, days: Span) -> Cells:
     """Return cells of group and place, from the transactions themselves."""
     number, onto, batch = numbered_rows(view)
-    seen, place = places_of(view, crossed, onto.astype(np.int32)[number], batch)
+    seen, place = places_of(days, crossed, onto.astype(np.int32)[number], batch)
     groups = {"place": Categorical(number[seen].astype(np.int32), _place_column(len(onto)))}
     values, distinct = batch.values, batch.distinct
     if not isinstance(seen, slice):

@@ -127,6 +127,11 @@ def _renumber(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
 
 
 def _batches(facts: BookData) -> Any:
+    if facts.tables:
+        raise QuestionError(
+            f"this looks at single transactions, which are those of one book: ask that book, of "
+            f"{', '.join(facts.tables)}"
+        )
     if facts.folded.reread is None:
         raise QuestionError(
             "this needs the transactions, which a book that was opened or merged has not; "

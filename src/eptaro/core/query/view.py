@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import datetime as dt
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -38,11 +39,20 @@ NOTES = ("undecided", "by_input_order")  # of answers, kept in their meta
 
 
 @dataclass(frozen=True, eq=False)
+class SetTable:
+    """A book of a set, and for each of its groups the place among the groups of the set."""
+
+    facts: BookData
+    places: Ints
+
+
+@dataclass(frozen=True, eq=False)
 class BookData:
     """Folded transactions with their measures, calendar and coverage.
 
     `own` are the calendars that groups keep for themselves, `part` the groups looked at
-    where these are not all.
+    where these are not all. A set has its numbers in the cells of its `tables`; its own cells only
+    count their transactions.
     """
 
     folded: Folded
@@ -55,6 +65,7 @@ class BookData:
     spans: GroupSpans | None = None  # the coverage of each group, where it has its own
     whole: GlobalTotals = field(default_factory=GlobalTotals)
     declared: Coverage = None  # how the coverage was given, where it is common to all groups
+    tables: Mapping[str, SetTable] = field(default_factory=dict)  # the books of a set, by name
 
     def formatted(self, formats: Mapping[str, Format]) -> BookData:
         """Return the same with some measures shown in another way."""
@@ -115,7 +126,7 @@ class BookData:
         names = group_names(by)
         if names == [EVERY] and EVERY not in self.groups.names:
             names = self.groups.names
-        today, coverage = looked_at(as_of, self.coverage, self.folded.grain)
+        today, coverage = self._looked_at(as_of)
         narrowed = Filter.of(only, self.calendar, self.groups.names, today)
         wanted = narrowed.wanted
         cells, groups = self.cells, self.groups
@@ -134,7 +145,22 @@ class BookData:
         target[places] = onto
         if len(places) < groups.count or names != groups.names:
             cells = cells.regroup(target, fewer.count)
-        return View(self, fewer, cells, coverage, today, narrowed.window, target)
+        view = View(self, fewer, cells, coverage, today, narrowed.window, target)
+        if not self.tables:
+            return view
+        return replace(view, tables={n: view.of_table(n, t) for n, t in self.tables.items()})
+
+    @property
+    def last_of_all(self) -> dt.date:
+        """The last day that all books of a set cover, or that the book does."""
+        ends = [table.facts.coverage.hi for table in self.tables.values()]
+        return as_date(min(ends, default=self.coverage.hi))
+
+    def _looked_at(self, as_of: AsOf) -> tuple[int, Span]:
+        """Return the day ordinal of an as-of date, and the coverage up to it."""
+        if self.tables and (as_of is None or as_of == "latest"):
+            as_of = self.last_of_all
+        return looked_at(as_of, self.coverage, self.folded.grain)
 
 
 @dataclass(frozen=True, eq=False)
@@ -150,6 +176,48 @@ class View:
     places: Ints  # for each group of the facts its place here, -1 where left out
     kept: dict[str, Any] = field(default_factory=dict)  # what was calculated once
     others: Flags | None = None  # which groups are all those not picked, where some are
+    tables: Mapping[str, View] = field(default_factory=dict)  # of the books of a set, by name
+
+    def of_table(self, name: str, table: SetTable) -> View:
+        """Return the view of the same groups and days in one book of a set.
+
+        Raises `QuestionError` where its coverage begins after the as-of date.
+        """
+        facts, target = table.facts, self.places[table.places]
+        try:
+            today, coverage = looked_at(as_date(self.today), facts.coverage, facts.folded.grain)
+        except QuestionError as error:
+            raise QuestionError(f"{name}: {error}") from None
+        cells = facts.cells.regroup(target, self.groups.count)
+        return View(facts, self.groups, cells, coverage, today, self.window, target)
+
+    def table(self, name: str) -> View:
+        """Return the view of one book of a set; outside of sets there is one, without a name."""
+        return self.tables[name] if name else self
+
+    def picks_texts(self, measure: Measure) -> bool:
+        """Return whether a measure picks a text or a date, with which nothing can be calculated."""
+        for term in measure.terms:
+            tallies = self.table(term.table).cells.tallies
+            for plane in measure.planes & tallies.keys():
+                tally = tallies[plane]
+                if isinstance(tally, SelectedValues) and tally.kind in NO_NUMBERS:
+                    return True
+        return False
+
+    def regroup(self, target: Ints, groups: Groups) -> View:
+        """Return the view with group i at the place `target[i]` of others; several may meet, -1 is
+        left out.
+        """
+        return replace(
+            self,
+            groups=groups,
+            cells=self.cells.regroup(target, groups.count),
+            places=np.where(self.places < 0, -1, target[self.places]),
+            kept={},
+            others=None,
+            tables={name: one.regroup(target, groups) for name, one in self.tables.items()},
+        )
 
     @property
     def calendar(self) -> Calendar:
@@ -197,6 +265,15 @@ class View:
             return None
         return spans.onto(self.places, self.groups.count, self.coverage.hi)
 
+    def own_within(self, seen: Span) -> tuple[Ints, Ints] | None:
+        """Return the first and last day of each group's own coverage; None where all groups cover
+        all of some days.
+        """
+        if self.own is not None or seen in self.coverage:
+            return self.own
+        count = self.groups.count
+        return np.full(count, self.coverage.lo), np.full(count, self.coverage.hi)
+
     def coverage_of(self, group: int) -> Span:
         """Return the coverage of one group."""
         if self.own is None:
@@ -204,8 +281,18 @@ class View:
         lo, hi = (int(days[group]) for days in self.own)
         return Span.of(max(lo, self.coverage.lo), max(hi, lo))
 
+    @property
+    def covers_by_group(self) -> bool:
+        """Whether groups, or those of a book of the set, have a coverage of their own."""
+        return self.own is not None or any(one.covers_by_group for one in self.tables.values())
+
     def complete(self, first: Ints, last: Ints, group: Ints | None = None) -> Flags:
-        """Return which spans lie wholly in the coverage, or in that of each one's group."""
+        """Return which spans lie wholly in the coverage, or in that of each one's group; of a set,
+        in that of every book.
+        """
+        if self.tables:
+            every = [one.complete(first, last, group) for one in self.tables.values()]
+            return np.asarray(np.logical_and.reduce(every))
         whole = (first >= self.coverage.lo) & (last <= self.coverage.hi)
         if self.own is None or group is None:
             return whole
@@ -216,16 +303,14 @@ class View:
     def complete_of_all(self, first: Ints, last: Ints) -> ManyFlags:
         """Return for every group which of the same spans lie wholly in its coverage."""
         groups = self.groups.count
-        if self.own is None:
+        if not self.covers_by_group:
             return TiledArray.of_spans(self.complete(first, last), groups)
         group = np.repeat(np.arange(groups), len(first))
         return self.complete(np.tile(first, groups), np.tile(last, groups), group)
 
     def together(self) -> View:
         """Return the same view with all its groups added up to one."""
-        cells = self.cells.regroup(np.zeros(self.groups.count, np.int64), 1)
-        places = np.where(self.places < 0, -1, 0)
-        return replace(self, groups=Groups({}, 1), cells=cells, places=places, kept={}, others=None)
+        return self.regroup(np.zeros(self.groups.count, np.int64), Groups({}, 1))
 
     def global_value(self, name: str, share: AnyShare) -> AnyShare:
         """Return the result of all groups, where `share` is the result of those at hand; `name`
@@ -237,21 +322,33 @@ class View:
 
         The part of a span that goes beyond the coverage counts for nothing.
         """
-        lo, hi = self._within_coverage(first, last)
-        if self.own is not None:
-            lo, hi = np.maximum(lo, self.own[0][group]), np.minimum(hi, self.own[1][group])
-        parts = [self._term(term, group, lo, hi) for term in measure.terms]
-        column = measure.of_terms(parts, self.facts.folded.formats).blanked(lo <= hi)
+        days = {name: self._days_in(name, group, first, last) for name in measure.tables}
+        parts = [
+            self.table(term.table)._term(term, group, *days[term.table]) for term in measure.terms
+        ]
+        inside = np.logical_and.reduce([lo <= hi for lo, hi in days.values()])
+        column = measure.of_terms(parts, self.facts.folded.formats).blanked(inside)
         return column.named(measure.name, f"{measure.formula} over the row's days")
+
+    def _days_in(self, name: str, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return what spans of days have in the coverage of a book of the set, or of the one."""
+        one = self.table(name)
+        lo, hi = one._within_coverage(first, last, name)
+        if one.own is not None:
+            lo, hi = np.maximum(lo, one.own[0][group]), np.minimum(hi, one.own[1][group])
+        return lo, hi
 
     def value_of_all(self, measure: Measure, first: Ints, last: Ints) -> Column:
         """Return a measure over the same spans of days for every group, group by group."""
         groups = self.groups.count
+        if self.tables and len(measure.tables) == 1:
+            found = self.table(measure.term.table).value_of_all(measure, first, last)
+            return found.shown_as(self.facts.folded.formats.get(measure.name))
+        if measure.staged or measure.over_all or self.tables:
+            group = np.repeat(np.arange(groups), len(first))
+            return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
         lo, hi = self._within_coverage(first, last)
         inside = lo <= hi
-        if measure.staged or measure.over_all:
-            group = np.repeat(np.arange(groups), len(lo))
-            return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
         at = self.cells.axis.bounds_of_all(lo, hi)
         column = measure.over_cells(self.cells, *at, self.facts.folded.formats)
         if self.own is not None:  # no transactions lie outside: the numbers are right as they are
@@ -261,14 +358,19 @@ class View:
             column = column.blanked(np.tile(inside, groups))
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
-    def _within_coverage(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
-        """Return what spans of days have in the coverage; periods of the data must be whole."""
+    def _within_coverage(self, first: Ints, last: Ints, name: str = "") -> tuple[Ints, Ints]:
+        """Return what spans of days have in the coverage; periods of the data must be whole, and
+        an error names the book of the set.
+        """
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         grain = self.facts.folded.grain
-        if straddles(grain):  # what is cut off by the coverage is no finer question
-            check_whole(first, last, grain)
-        else:
-            check_whole(lo, hi, grain)
+        try:
+            if straddles(grain):  # what is cut off by the coverage is no finer question
+                check_whole(first, last, grain)
+            else:
+                check_whole(lo, hi, grain)
+        except QuestionError as error:
+            raise QuestionError(f"{name}: {error}" if name else str(error)) from None
         return lo, hi
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
@@ -324,12 +426,29 @@ class View:
                 "rows": facts.rows,
                 "source": facts.source,
             }
-            | aside_note(facts.folded)
-            | left_note(facts.folded)
+            | self._of_each_table(lambda view: aside_note(view.facts.folded))
+            | self._of_each_table(lambda view: left_note(view.facts.folded))
             | self.undecided()
             | self.by_input_order()
+            | self._ends_first()
             | ({} if self.others is None else {"others": OTHERS})
         )
+
+    def _of_each_table(self, notes_of: Callable[[View], Mapping[str, str]]) -> dict[str, str]:
+        """Return the notes of a book, or those of each book of a set behind its name."""
+        if not self.tables:
+            return dict(notes_of(self))
+        found = dict[str, str]()
+        for name, view in self.tables.items():
+            for key, text in notes_of(view).items():
+                found[key] = f"{found[key]}; {name}: {text}" if key in found else f"{name}: {text}"
+        return found
+
+    def _ends_first(self) -> dict[str, str]:
+        """Return which books of a set end on the as-of date, where others go on."""
+        ends = {name: table.facts.coverage.hi for name, table in self.facts.tables.items()}
+        first = [name for name, end in ends.items() if end == self.today]
+        return {"ends_first": ", ".join(first)} if first and len(first) < len(ends) else {}
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs: all but what was calculated and can be again."""
@@ -339,6 +458,8 @@ class View:
         """Return which first and last values the order of the input decides, as several rows of one
         group share the deciding day; of dates with a time that is left to the times.
         """
+        if self.tables:
+            return self._of_each_table(lambda view: view.by_input_order())
         if self.facts.folded.timed:
             return {}
         notes = []
@@ -376,6 +497,8 @@ class View:
 
     def undecided(self) -> dict[str, str]:
         """Return why first and last values are blank where several groups share their time."""
+        if self.tables:
+            return self._of_each_table(lambda view: view.undecided())
         found = [
             f"{plane.what}({plane.column})"
             for plane, tally in self.cells.tallies.items()
@@ -422,14 +545,8 @@ def top_groups(view: View, count: int, within: Sequence[str], days: Span | None 
         name: _with_others(name, groups, others) if name in picked else groups.coded[name]
         for name in names
     }
-    return replace(
-        view,
-        groups=Groups(coded, len(others)),
-        cells=view.cells.regroup(target, len(others)),
-        places=np.where(view.places < 0, -1, target[view.places]),
-        kept={},
-        others=others if others.any() else None,
-    )
+    found = view.regroup(target, Groups(coded, len(others)))
+    return replace(found, others=others if others.any() else None)
 
 
 def sizes(view: View, days: Span | None = None) -> Column:

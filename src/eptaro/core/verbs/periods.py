@@ -141,7 +141,7 @@ class PeriodRows:
 
         def make() -> Column:
             whole = np.asarray(TiledArray.of_spans(self.complete, groups))
-            if view.own is not None:
+            if view.covers_by_group:
                 whole = whole & view.complete_of_all(self.first, self.last)[:]
             return Column.of("complete", "flag", whole, description=_WHOLE, face=COMPLETE)
 

@@ -220,7 +220,8 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
             continue
         keep = parts & ~column.blank
         come = bigint.total(column.data[keep])
-        total = view.cells.total(plane, view.seen.lo, view.seen.hi)
+        seen, cells = view.seen, view.table(measure.term.table).cells
+        total = cells.total(plane, seen.lo, seen.hi)
         if come != total:
             raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
         added = Column.of("", column.kind, np.array([come], object), scale=column.scale)

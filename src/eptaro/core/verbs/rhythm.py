@@ -13,7 +13,7 @@ from eptaro.core.query.by_attribute import (
     answer_by,
     attribute_of,
     column_name,
-    days_of,
+    days_of_measure,
     rows_by,
 )
 from eptaro.core.query.lineage import ViewLineage
@@ -36,11 +36,11 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
     crossed = AttributeProduct.of([attribute_of(view, name) for name in names])
     group, place, head, values = rows_by(view, crossed)
     beside = []
-    days = days_of(view, crossed, group, place)
     for measure, value in zip(facts.measures, values, strict=True):
         beside.append(value)
         if measure.additive_plane is not None:
             text = f"{measure.formula} per day that has the row's values"
+            days = days_of_measure(view, measure, crossed, group, place)
             known = ~value.blank & (days > 0)
             per_day = Column.of(
                 f"{measure.name}_per_day",

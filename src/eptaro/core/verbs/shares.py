@@ -110,7 +110,7 @@ def index_column(
     numbers = value.numbers().reshape(-1, len(rows.first))
     whole = numbers[:, base : base + 1]
     complete = np.broadcast_to(rows.complete, numbers.shape)
-    if view.own is not None:
+    if view.covers_by_group:
         own = view.complete_of_all(rows.first, rows.last)[:]
         complete = complete & np.asarray(own).reshape(numbers.shape)
     valid = complete & rows.parts & complete[:, base : base + 1] & np.isfinite(numbers)

@@ -126,7 +126,7 @@ def _count_values(
     keys = []
     for start in range(0, len(batch), CHUNK):
         rows = slice(start, start + CHUNK)
-        seen, key = places_of(view, crossed, group[rows], batch.days_of(rows), width)
+        seen, key = places_of(view.seen, crossed, group[rows], batch.days_of(rows), width)
         if view.groups.count > 1:
             key += group[rows][seen].astype(np.int64) * (crossed.size * width)
         key += data[rows][seen]

@@ -68,8 +68,7 @@ class Effects:
                 so_far = running_sums((kinds == kind).astype(np.int64))
                 counts.append(so_far[side.last - lo + 1] - so_far[side.first - lo])
             self._counts.append(counts)
-        _, day = view.cells.axis.cells_of()
-        self._kind_of_cell = kind_of(day)
+        self._kind_of = kind_of
 
     def day_columns(self, exists: Flags) -> list[Column]:
         """Return how many days of each kind the two sides have."""
@@ -134,12 +133,14 @@ class Effects:
     def _sum(self, measure: Measure, kind: int, side: Sides, places: int) -> NDArray[Any]:
         plane = measure.additive_plane
         assert plane is not None
-        tally = self._view.cells.tallies[plane]
+        view = self._view.table(measure.term.table)
+        tally = view.cells.tallies[plane]
         assert isinstance(tally, Sum)
-        ours = self._kind_of_cell == kind
+        _, day = view.cells.axis.cells_of()
+        ours = self._kind_of(day) == kind
         rest = None if tally.rest is None else np.where(ours, tally.rest, 0.0)
         sums = Sum(np.where(ours, tally.whole, 0), rest, tally.kind, tally.scale).prefix()
-        coverage, axis = self._view.coverage, self._view.cells.axis
+        coverage, axis = view.coverage, view.cells.axis
         first, last = np.maximum(side.first, coverage.lo), np.minimum(side.last, coverage.hi)
         found = sums.between(*axis.bounds(self._group, first, last))
         return (

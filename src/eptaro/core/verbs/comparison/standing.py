@@ -117,15 +117,8 @@ def _rows(
     target = np.where(pattern < 0, -1, np.searchsorted(codes, pattern))
     word = Column.text("standing", _WORDS)
     groups = Groups({"standing": Categorical(codes.astype(np.int32), word)}, len(codes))
-    put = replace(
-        view,
-        facts=replace(view.facts, spans=None),  # all sides lie in the coverage of the book
-        groups=groups,
-        cells=view.cells.regroup(target, len(codes)),
-        places=np.where(view.places < 0, -1, target[view.places]),
-        kept={},
-        others=None,
-    )
+    put = view.regroup(target, groups)
+    put = replace(put, facts=replace(put.facts, spans=None))  # all sides lie in its coverage
     table = compare_sides(put, query, sides[0], [sides[1]], pairing)
     answer = table.answer
     assert isinstance(answer, ViewLineage)

@@ -1,0 +1,223 @@
+"""Several books as one: the groups by the columns that all have, and the cells of each.
+
+A set has one list of groups, which holds those of every book; each book keeps its own cells,
+coverage and grain, and a measure takes its terms from the books that they are of.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from difflib import get_close_matches
+
+import numpy as np
+
+from eptaro.core.aggregation.cells import Cells, concatenate_cells
+from eptaro.core.aggregation.folded import Folded
+from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.merge import numbered_together
+from eptaro.core.aggregation.planes import ROWS
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.grain import CIVIL, Grain, level_of
+from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.measures.measure import Measure, Measures, parse_measures
+from eptaro.core.query.view import BookData, SetTable
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import Format
+from eptaro.errors import MeasureError, QuestionError, unknown
+
+ColumnNames = Mapping[str, Mapping[str, str]]  # of books: the set's names of columns -> their own
+_MOST_LISTED = 10  # values that one book alone has
+
+
+def measures_of_books(books: Mapping[str, Sequence[Measure]]) -> dict[str, Measure]:
+    """Return the measures of books by what they are called in a set: by their names, and where
+    two books have one name, by that of the book before it.
+
+    >>> revenue = Measure.parse("revenue=sum(fare)")
+    >>> [*measures_of_books({"sales": [revenue], "plan": [revenue]})]
+    ['sales.revenue', 'plan.revenue']
+    """
+    names = [measure.name for measures in books.values() for measure in measures]
+    found = {}
+    for table, measures in books.items():
+        for measure in measures:
+            once = names.count(measure.name) == 1
+            name = measure.name if once else f"{table}.{measure.name}"
+            found[name] = measure.of_table(table, name)
+    return found
+
+
+def parse_set_measures(
+    specs: Measures, known: Sequence[Measure], books: Mapping[str, Sequence[Measure]]
+) -> tuple[Measure, ...]:
+    """Return measures of a set: those known, by their names, and what is calculated from them.
+
+    Every measure of a book may also be written with the book's name before it. Raises
+    `MeasureError` for one that is calculated from columns, which are those of a book.
+    """
+    named = {measure.name for measure in known}
+    _check_names(specs, named, books)
+    longer = [
+        measure.of_table(table, f"{table}.{measure.name}")
+        for table, measures in books.items()
+        for measure in measures
+        if f"{table}.{measure.name}" not in named
+    ]
+    found = parse_measures(specs, [*known, *longer])
+    for measure in found:
+        if "" in measure.tables:
+            raise MeasureError(
+                f"{measure.name}={measure.formula}: a set calculates with the measures of its "
+                f"books, not with columns; give {measure.term} to its book and name it here. There "
+                f"are {', '.join(sorted(named))}"
+            )
+    return found
+
+
+_WORD = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)?")
+
+
+def _check_names(specs: Measures, known: set[str], books: Mapping[str, Sequence[Measure]]) -> None:
+    """Raise `MeasureError` for a measure that names a book that is none, or one after it."""
+    if isinstance(specs, Mapping):
+        specs = [f"{name}={body}" for name, body in specs.items()]
+    texts = [specs] if isinstance(specs, str) else specs if isinstance(specs, list | tuple) else []
+    pairs = [text.partition("=")[::2] for text in texts if isinstance(text, str) and "=" in text]
+    for place, (name, body) in enumerate(pairs):
+        later = {other.strip() for other, _ in pairs[place:]} - known
+        for word in _WORD.findall(body):
+            table, dot, _ = word.partition(".")
+            if dot and table not in books and word not in known:
+                raise MeasureError(f"{name.strip()}={body}: {unknown('book', table, books)}")
+            if word in later:
+                raise MeasureError(
+                    f"{name.strip()}={body}: a measure takes those before it, and {word!r} is "
+                    + ("the measure itself" if word == name.strip() else "after it")
+                )
+
+
+def columns_of(table: str, book: BookData, names: ColumnNames) -> list[str]:
+    """Return the group columns of a book by what the set calls them."""
+    called = {own: name for name, own in names.get(table, {}).items()}
+    return [called.get(column, column) for column in book.groups.names]
+
+
+def set_facts(
+    books: Mapping[str, BookData],
+    by: Sequence[str],
+    names: ColumnNames,
+    calendar: Calendar,
+    workdays: Workdays,
+    formats: Mapping[str, Format],
+) -> BookData:
+    """Return books as one, by group columns that all of them have.
+
+    Raises `QuestionError` where they have no day in common.
+    """
+    _check_days(books, calendar)
+    parts, onto = [], []
+    for table, book in books.items():
+        own = [names.get(table, {}).get(column, column) for column in by]
+        fewer, places = book.groups.onto(own)
+        parts.append(Groups(dict(zip(by, fewer.coded.values(), strict=True)), fewer.count))
+        onto.append(places)
+    groups, ranks = numbered_together([part.drop_unused() for part in _alike(parts)])
+    tables, cells = {}, []
+    for (table, book), rank, places in zip(books.items(), ranks, onto, strict=True):
+        facts = replace(book, calendar=calendar, workdays=workdays, own=None)
+        tables[table] = SetTable(facts, rank[places])
+        counted = Cells(book.cells.axis, {ROWS: book.cells.tallies[ROWS]})
+        cells.append(counted.regroup(rank[places], groups.count))
+    folded = Folded(
+        groups,
+        concatenate_cells(cells),
+        sum(book.rows for book in books.values()),
+        tuple(dict.fromkeys(source for book in books.values() for source in book.folded.sources)),
+        formats=formats,
+        timed=all(book.folded.timed for book in books.values()),
+        grain=coarsest([book.folded.grain for book in books.values()]),
+    )
+    spans = [book.coverage for book in books.values()]
+    coverage = Span.of(min(span.lo for span in spans), max(span.hi for span in spans))
+    return BookData(folded, (), calendar, coverage, workdays, tables=tables)
+
+
+def measured(facts: BookData, measures: Sequence[Measure]) -> BookData:
+    """Return a set with some measures, each of its books with the terms that these take of it."""
+    tables = {}
+    for name, table in facts.tables.items():
+        terms = {t._replace(table="") for m in measures for t in m.terms if t.table == name}
+        own = tuple(Measure(str(term), term) for term in sorted(terms, key=str))
+        tables[name] = replace(table, facts=replace(table.facts, measures=own))
+    return replace(facts, measures=tuple(measures), tables=tables)
+
+
+def coarsest(grains: Sequence[Grain]) -> Grain:
+    """Return the widest of several grains.
+
+    >>> coarsest(["day", "month", "week from Sunday"])
+    'month'
+    """
+    return max(grains, key=lambda grain: CIVIL.index(level_of(grain)))
+
+
+def _check_days(books: Mapping[str, BookData], calendar: Calendar) -> None:
+    for table, book in books.items():
+        if not book.rows:
+            raise QuestionError(f"{table}: the book has no rows")
+        if calendar.limits and book.coverage not in calendar.limits:
+            raise QuestionError(
+                f"{table}: its coverage {book.coverage} goes beyond the list of calendar "
+                f"{calendar.name!r}, {calendar.limits}"
+            )
+    begins = max(books, key=lambda table: books[table].coverage.lo)
+    ends = min(books, key=lambda table: books[table].coverage.hi)
+    if books[ends].coverage.hi < books[begins].coverage.lo:
+        raise QuestionError(
+            f"the books have no day in common: {ends} covers {books[ends].coverage}, {begins} "
+            f"{books[begins].coverage}; ask each by itself, or give coverage= to the one that "
+            f"knows of more days"
+        )
+
+
+def _alike(parts: Sequence[Groups]) -> list[Groups]:
+    """Return groups of which no column holds numbers in one book and texts in another: those are
+    texts in all.
+    """
+    found = [dict(part.coded) for part in parts]
+    for name in parts[0].names:
+        kinds = {c.choices.kind for part in parts if len((c := part.coded[name]).choices)}
+        if len(kinds) > 1:
+            for coded in found:
+                words = np.array([*map(str, coded[name].choices.to_list()), None], object)[:-1]
+                coded[name] = Categorical(coded[name].codes, Column.text(name, words))
+    return [Groups(coded, part.count) for coded, part in zip(found, parts, strict=True)]
+
+
+def odd_values(books: Mapping[str, BookData], by: Sequence[str], names: ColumnNames) -> list[str]:
+    """Return notes on values of group columns that some books have and others have not, with the
+    value of another book that is nearest: they are often misspellings.
+    """
+    found = []
+    for column in by:
+        values = {}
+        for table, book in books.items():
+            coded = book.groups.coded[names.get(table, {}).get(column, column)]
+            used = np.unique(coded.codes[coded.codes >= 0])
+            values[table] = {str(value) for value in coded.choices.take(used).to_list()}
+        common = set.intersection(*values.values())
+        for table, own in values.items():
+            others = set.union(*(v for other, v in values.items() if other != table))
+            alone = sorted(own - others)
+            shown = []
+            for value in alone[:_MOST_LISTED]:
+                near = get_close_matches(value, sorted(others - common or others), 1)
+                shown.append(f"{value!r} (like {near[0]!r})" if near else repr(value))
+            if alone:
+                more = f" and {len(alone) - _MOST_LISTED:,} more"
+                listed = ", ".join(shown) + (more if len(alone) > _MOST_LISTED else "")
+                found.append(f"{column}: {table} alone has {listed}")
+    return found
