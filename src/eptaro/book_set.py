@@ -120,17 +120,23 @@ class BookSet(Book):
         """What a reader should know of the books together: values that one alone has, and
         calendars of their own, instead of which that of the set is used.
         """
+        subjects = self.notes_by_subject.items()
+        return tuple(f"{subject}: {note}" for subject, notes in subjects for note in notes)
+
+    @property
+    def notes_by_subject(self) -> dict[str, list[str]]:
+        """The notes on each group column, and on the `calendar`."""
         store, facts = self._store, self._store.facts
         tables = {name: table.facts for name, table in facts.tables.items()}
         found = odd_values(tables, facts.groups.names, store.names)
         own = {name: one.about.calendar for name, one in store.stores.items()}
         odd = [name for name, calendar in own.items() if calendar != store.calendar]
         if odd:
-            found.append(
-                f"calendar: {store.calendar.name!r} is used for all; {', '.join(odd)} by "
-                f"{'itself keeps' if len(odd) == 1 else 'themselves keep'} another"
-            )
-        return tuple(found)
+            found["calendar"] = [
+                f"{store.calendar.name!r} is used for all; {', '.join(odd)} "
+                f"{'keeps' if len(odd) == 1 else 'keep'} another when asked alone"
+            ]
+        return found
 
 
 def _check_books(books: Mapping[str, Daybook]) -> None:

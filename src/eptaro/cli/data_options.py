@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 import click
 
+from eptaro.book import Book
 from eptaro.cli.help import DATES, ENGINE, FILES, GROUPS, KNOWN, OUTPUT, option
 from eptaro.cli.messages import notify
 from eptaro.cli.options import Command, add_options, given_options, options_of, take_options
@@ -152,7 +153,7 @@ class DataOptions:
         of_folder = self.engine == "dask" and self.client
         return [*words, "--engine"] if self.engine != "stream" and not of_folder else words
 
-    def group_columns(self, book: Daybook) -> list[str]:
+    def group_columns(self, book: Book) -> list[str]:
         """Return the group columns; where groups keep calendars, the column that they go by."""
         own = book._store.about.own
         return [own.column] if own is not None and not self.by else self.by

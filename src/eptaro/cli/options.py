@@ -303,6 +303,7 @@ class CalendarOptions(RuleOptions):
     """A calendar by its name in the config, or by its rule."""
 
     calendar: str | None
+    data_sets: tuple[str, ...] = ()
 
 
 class OutPath(click.ParamType):  # type: ignore[type-arg,unused-ignore]
@@ -443,6 +444,15 @@ _CALENDAR = (
         metavar="NAME",
         default=None,
         help="A calendar of the config.  [default: that of its data]",
+    ),
+    option(
+        CALENDAR,
+        "--data",
+        "data_sets",
+        metavar="NAME",
+        multiple=True,
+        rare=True,
+        help="A data set of a config that has several.  [default: all of them, as one]",
     ),
     *_RULES,
 )

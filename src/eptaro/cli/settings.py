@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
+from eptaro.book import Book
 from eptaro.cli.data_options import DataOptions, ReadingOptions, fold_inputs, open_books
 from eptaro.cli.messages import notify, report_rejected, shown_progress
 from eptaro.cli.options import CalendarOptions, RuleOptions
@@ -23,7 +24,7 @@ from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, name_of
 from eptaro.core.results.format import Format, check_formats
 from eptaro.daybook import Daybook
-from eptaro.errors import InputError, QuestionError
+from eptaro.errors import InputError, MeasureError, QuestionError
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.optional import leave_pandas_out
 from eptaro.paths import scheme_of
@@ -46,12 +47,21 @@ class Settings:
 
     @cached_property
     def config(self) -> Config | None:
-        """The config, where one is named."""
+        """The config, where one is named: of a single data set, where one of several is."""
+        asked = self._asked
         if self.rules.config is None:
+            if asked:
+                raise click.UsageError("--data names a data set of a --config; give one")
             return None
         from eptaro.inputs.config import read_config
 
-        return read_config(self.rules.config)
+        found = read_config(self.rules.config)
+        return found.of_data_set(asked[0]) if len(asked) == 1 else found
+
+    @property
+    def _asked(self) -> tuple[str, ...]:
+        """The data sets that are asked for by name."""
+        return self.rules.data_sets if isinstance(self.rules, CalendarOptions) else ()
 
     @cached_property
     def _rule(self) -> dict[str, Any]:
@@ -113,10 +123,91 @@ class Settings:
 
     def book(
         self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...] = ()
-    ) -> Daybook:
+    ) -> Book:
         """Read and fold the files that the options or the config name; `values` are columns
-        whose values are looked at although no measure works on them.
+        whose values are looked at although no measure works on them. Several data sets of a config
+        are asked as one.
         """
+        if self.config is not None and self.config.data_sets and not data.files:
+            return self._set(self.config, data, reading)
+        return self._one(data, reading, values)
+
+    def daybook(self, data: DataOptions, reading: ReadingOptions) -> Daybook:
+        """Read and fold the files of one data set, that of the config or the one that is named."""
+        if not data.files:
+            self.check_one_data_set()
+        return self._one(data, reading, ())
+
+    def check_one_data_set(self) -> None:
+        """Raise `click.UsageError` where the config has several data sets and none is named."""
+        if self.config is not None and self.config.data_sets:
+            raise click.UsageError(
+                f"{self.config.path} has several data sets: name one with --data, of "
+                f"{', '.join(self.config.data_sets)}"
+            )
+
+    def _set(self, config: Config, data: DataOptions, reading: ReadingOptions) -> Book:
+        """Return the data sets of a config, or those that are named, as one."""
+        from eptaro.book_set import BookSet
+
+        flags = [*data.flags, *reading.flags]
+        if flags:
+            raise click.UsageError(
+                f"{flags[0]} is of one data set: write it into its part of {config.path}, or name "
+                f"the data set with --data"
+            )
+        names = self._asked or tuple(config.data_sets)
+        books = {name: self._data_set(name, data, reading) for name in dict.fromkeys(names)}
+        together = config.together
+        calendar = self._calendar_of_set(config, names[0])
+        for name in books:
+            if "calendar" not in config.data_sets[name].model_fields_set:
+                books[name] = books[name].with_calendar(calendar)
+        found = BookSet(
+            books,
+            calendar=calendar,
+            names={}
+            if together is None
+            else {n: c for n, c in together.names.items() if n in books},
+        )
+        store = found._store
+        for name, formula in () if together is None else together.measures.items():
+            try:
+                store = store.measuring([*store.measures, f"{name}={formula}"])
+            except MeasureError:
+                if len(books) == len(config.data_sets):
+                    raise
+        if data.rows.get("measures"):
+            store = store.measuring(data.rows["measures"])
+        shown = together.formats if together is not None else {}
+        formats = {n: Format(**one.model_dump(exclude_none=True)) for n, one in shown.items()}
+        given = check_formats(data.formats, [one.name for one in store.measures])
+        found = BookSet._of(store.formatted({**formats, **given}))
+        asked = [*data.by, *_columns_narrowed_by(data.only)]
+        for column, notes in found.notes_by_subject.items():
+            for note in notes if column == "calendar" or column in asked else ():
+                notify(f"{column}: {note}")
+        return found
+
+    def _data_set(self, name: str, data: DataOptions, reading: ReadingOptions) -> Daybook:
+        """Return one data set of several, by its group columns and those of the question."""
+        assert isinstance(self.rules, CalendarOptions)
+        own = Settings(replace(self.rules, data_sets=(name,)))
+        assert own.config is not None
+        asked = [*data.by, *_columns_narrowed_by(data.only)]
+        more = [column for column in asked if name_of(column) == column and column != EVERY]
+        lacking = _lacking(own.config.files(), more, own.file_rules(reading)) if more else []
+        rows = {"by": [column for column in more if column not in lacking]}
+        return own._one(replace(data, rows=rows, only=(), show=()), reading, ())
+
+    def _calendar_of_set(self, config: Config, first: str) -> Calendar:
+        """Return the calendar that a set is asked in, by default that of its first data set."""
+        if self.named is not None or self.ruled:
+            return self.calendar(self.named)
+        named = config.together.calendar if config.together else None
+        return config.calendar(named or config.data_sets[first].calendar)
+
+    def _one(self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...]) -> Daybook:
         words = self.config.data if self.config else None
         files = list(data.files)
         if not files and words is not None and self.config:

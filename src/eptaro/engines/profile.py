@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import CivilGrain, Grain
 from eptaro.core.calendars.levels import month_number
+from eptaro.engines.figures import KEYS, LEVEL, kind_of_figures, words_in
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
 from eptaro.inputs.columns.numbers import infer_numbers
@@ -68,28 +69,7 @@ _DIGITS = 3  # in the texts of a column that may be dates
 _SAMPLE = 20_000  # rows whose numbers are looked at
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
 
-Kind = Literal["dates", "sum", "mean", "groups", "key", "text", "other"]
-_KEYS = {"id", "ids", "key", "no", "nr", "number", "code", "zip", "postcode", "phone", "tailnum"}
-_PARTS = {"year", "month", "day", "hour", "minute", "second", "week", "weekday", "quarter", "yr"}
-_PLACES = {"lat", "latitude", "lon", "lng", "long", "longitude"}
-_MEANS = {
-    *(
-        "time",
-        "price",
-        "rate",
-        "ratio",
-        "percent",
-        "pct",
-        "share",
-        "temp",
-        "temperature",
-        "score",
-        "age",
-    ),
-    *("tmax", "tmin", "tavg", "population", "headcount"),
-    *("rating", "index", "speed", "mean", "avg", "average", "median", "max", "min", "level"),
-    *("humidity", "pressure", "delay", "balance", "unit", "per", "margin", "wind", "density"),
-}
+Kind = Literal["dates", "sum", "mean", "groups", "key", "flag", "text", "other"]
 
 
 @dataclass(frozen=True)
@@ -114,12 +94,12 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if found is not None:
         dates, grain = found
         return ColumnProfile(name, "dates", _describe_rules(dates, grain), blanks, dates, grain)
-    words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
+    words = words_in(name)
     numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
     numbers = numbers or pa.types.is_integer(column.type)
     rules_found = ""
     if is_text(column.type) and column.null_count < len(column):
-        if words & _KEYS:
+        if words & KEYS:
             return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
         texts = pc.unique(column.slice(0, _SAMPLE).cast(pa.string()))
         if code := _code_among(texts.to_pylist()):
@@ -135,7 +115,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             return ColumnProfile(name, "other", "only words that mean blank", blanks)
     if not numbers:
         return ColumnProfile(name, "other", f"holds {column.type}", blanks)
-    return _numbers(name, words, blanks, rules_found)
+    return _numbers(column, name, words, blanks, rules_found)
 
 
 _CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")
@@ -153,22 +133,15 @@ def _code_among(texts: list[str | None]) -> str:
     return padded if alike and all(map(_CODE.fullmatch, words)) else ""
 
 
-def _numbers(name: str, words: set[str], blanks: int, text: str) -> ColumnProfile:
+def _numbers(
+    column: pa.ChunkedArray, name: str, words: set[str], blanks: int, text: str
+) -> ColumnProfile:
+    """Return what a column of numbers seems to hold; `text` says how texts are written as such."""
+    kind, why = kind_of_figures(column, name, words)
+    if "percents" in text and kind == "sum":
+        kind, why = "mean", LEVEL
     more = f" ({text})" if text else ""
-    figures = bool(text)
-    if words & _KEYS:
-        return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
-    if words & _PARTS:
-        return ColumnProfile(name, "key", f"part of a date: not summed{more}", blanks)
-    if words & _PLACES:
-        return ColumnProfile(name, "key", "coordinate: not summed", blanks)
-    if words & _MEANS or "percents" in text:
-        return ColumnProfile(
-            name, "mean", f"a level or a rate: averaged, not summed{more}", blanks, figures=figures
-        )
-    return ColumnProfile(
-        name, "sum", f"amounts{more}" if text else "amounts", blanks, figures=figures
-    )
+    return ColumnProfile(name, kind, f"{why}{more}", blanks, figures=bool(text))
 
 
 def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) -> ColumnProfile:
@@ -206,11 +179,6 @@ def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
     return f"{sample[words[0]].as_py()!r} {read.reasons[words[0]]}"
 
 
-def _apart(name: str) -> str:
-    """Return a name with its words apart, also where capitals alone mark them."""
-    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)
-
-
 def _describe_rules(rules: DateRules, grain: Grain) -> str:
     usual = DateRules()
     said = {part: getattr(rules, part) for part in _TOLD}
@@ -229,7 +197,7 @@ def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> tuple[DateRu
         return None
     if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
         return _enough(column, replace(given, zone=given.zone or _zone(column)))
-    words = {*re.split(r"[^a-z0-9]+", _apart(name).lower())}
+    words = words_in(name)
     for rules in [given, *_candidates(column, words, given)]:
         if not _may_be(column, rules):
             continue

@@ -19,6 +19,7 @@ import pyarrow as pa
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.levels import month_number
 from eptaro.core.expressions.parser import Formula
+from eptaro.engines.figures import identifies
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
 from eptaro.inputs.files.chunks import translate_errors
@@ -198,7 +199,7 @@ class Suggestion:
         for measure, (formula, why) in self.measures().items():
             key = measure if _plain(measure) else _toml_value(measure)
             lines.append(f"{key} = {_toml_value(formula)}" + (f"   # {why}" if why else ""))
-        left = [look for look in self.looks if look.kind == "key"]
+        left = [look for look in self.looks if look.kind in ("key", "flag")]
         lines += [f"# left out: {look.name}, {look.why}" for look in left]
         return "\n".join(lines) + "\n"
 
@@ -324,7 +325,16 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
     table = pa.concat_tables(parts, promote_options="permissive").slice(0, _LOOKED_AT)
     given = rules or DateRules()
     looks = [look_at(table[name], name, given, source.decimal) for name in table.column_names]
-    return Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
+    found = Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
+    dates = [name for name in found.dates if name in table.column_names]
+    if len(dates) == 1:
+        found.looks = [
+            replace(look, kind="key", why="names what each date has a row of: not summed")
+            if look.kind == "sum" and identifies(table[look.name], table[dates[0]])
+            else look
+            for look in looks
+        ]
+    return found
 
 
 _PEEK, _LINES = 1 << 16, 60  # bytes and lines

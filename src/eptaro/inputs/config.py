@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 import tomllib
+from collections.abc import Mapping
 from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any, TypeVar
@@ -34,6 +35,8 @@ class Config:
 
     def __init__(self, model: Any, path: Path) -> None:
         self._model, self._folder = model, path.parent
+        self.together: Any = None
+        self.data_sets: Mapping[str, Any] = {}  # of a config of several, by name
         self.path = path
         self.locale: str = model.locale
         self.calendars: dict[str, Calendar] = {"calendar": MonthCalendar()}
@@ -43,6 +46,12 @@ class Config:
             except CalendarError as error:
                 raise CalendarError(f"{path}: calendars.{name}: {error}") from None
         self.data = model.data
+        if isinstance(self.data, Mapping):
+            self.data, self.data_sets, self.together = None, model.data, model.set
+            for name in self.together.names if self.together else ():
+                if name not in self.data_sets:
+                    said = unknown("data set", name, self.data_sets)
+                    raise InputError(f"{path}: set.names: {said}")
         self.report_said: dict[str, Any] = (
             model.report.model_dump(exclude_none=True) if model.report else {}
         )
@@ -54,6 +63,16 @@ class Config:
         if self._closing and self._closing not in model.holidays:
             known = unknown("holiday set", self._closing, model.holidays)
             raise InputError(f"{path}: workdays.holidays: {known}")
+
+    def of_data_set(self, name: str) -> Config:
+        """Return the config of one of several data sets; raises `InputError` for another name."""
+        if name not in self.data_sets:
+            if not self.data_sets:
+                raise InputError(
+                    f"{self.path}: has one data set without a name; leave {name!r} out"
+                )
+            raise InputError(f"{self.path}: {unknown('data set', name, self.data_sets)}")
+        return Config(self._model.model_copy(update={"data": self.data_sets[name]}), self.path)
 
     def calendar(self, name: str) -> Calendar:
         """Return a calendar by name; raises `CalendarError` for one that is not defined."""
@@ -211,12 +230,22 @@ def read_config(path: str | Path) -> Config:
     except RecursionError:
         raise InputError(f"{file}: is not a TOML file for this: it is nested too deep") from None
     pydantic = import_optional("pydantic", "config", f"reading {file}")
-    whole = import_optional("eptaro.inputs.schema", "config", f"reading {file}").Whole
+    schema = import_optional("eptaro.inputs.schema", "config", f"reading {file}")
+    whole = schema.WholeSet if _has_several(content.get("data")) else schema.Whole
     try:
         model = whole.model_validate(content)
     except pydantic.ValidationError as error:
         raise InputError(f"{file}: {_complaint(error, whole)}") from None
     return Config(model, file)
+
+
+def _has_several(data: Any) -> bool:
+    """Return whether data sets have names: `[data.sales]` with its files, rather than `[data]`."""
+    if not isinstance(data, dict) or "files" in data:
+        return False
+    return any(
+        isinstance(one, dict) and isinstance(one.get("files"), list) for one in data.values()
+    )
 
 
 def _complaint(error: Any, whole: Any) -> str:

@@ -158,24 +158,40 @@ Data = _part(
     },
     **_OF_DATA,
 )
-Whole = _part(
-    "Whole",
-    "An eptaro.toml.",
-    locale=(str, "en"),
-    calendars=(
+
+
+class Together(Part):
+    """What several data sets are as one: measures between them, and columns called differently."""
+
+    measures: dict[str, str] = Field(default_factory=dict)
+    names: dict[str, dict[str, str]] = Field(default_factory=dict)
+    calendar: str | None = None
+    formats: dict[str, Shown] = Field(default_factory=dict)  # type: ignore[valid-type]
+
+
+_OF_ALL: dict[str, Any] = {
+    "locale": (str, "en"),
+    "calendars": (
         dict[str, Annotated[Month | Week | Listed, Field(discriminator="kind")]],  # type: ignore[valid-type]
         Field(default_factory=dict),
     ),
-    holidays=(dict[str, HolidaySources], Field(default_factory=dict)),
-    workdays=(Worked | None, None),
-    data=(Data | None, None),
-    report=(Report | None, None),
-)
+    "holidays": (dict[str, HolidaySources], Field(default_factory=dict)),
+    "workdays": (Worked | None, None),
+    "report": (Report | None, None),
+}
+Whole = _part("Whole", "An eptaro.toml.", data=(Data | None, None), **_OF_ALL)
+Several: dict[str, Any] = {
+    "data": (dict[str, Data], ...),  # type: ignore[valid-type]
+    "set": (Together | None, None),
+}
+WholeSet = _part("WholeSet", "An eptaro.toml of several data sets by name.", **Several, **_OF_ALL)
 
 
 def schema_text() -> str:
     """Return the JSON Schema of the file, as shipped for editors."""
-    return json.dumps(Whole.model_json_schema(by_alias=True), indent=2) + "\n"
+    either = {"data": (Data | dict[str, Data] | None, None), "set": Several["set"]}  # type: ignore[valid-type]
+    whole = _part("Whole", "An eptaro.toml.", **either, **_OF_ALL)
+    return json.dumps(whole.model_json_schema(by_alias=True), indent=2) + "\n"
 
 
 if __name__ == "__main__":

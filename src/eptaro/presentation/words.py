@@ -19,6 +19,7 @@ from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column, difference
 from eptaro.core.results.format import BLANK, shown
 
+_NOT_YET = "is after the as-of date"
 _FEWEST_DATES = 3  # of which all may begin a month by chance
 MOST_MEASURES = 4  # in one headline
 
@@ -80,6 +81,8 @@ def uncovered(view: View, first: int, last: int) -> str:
     """
     if view.tables:
         every = {name: uncovered(own, first, last) for name, own in view.tables.items()}
+        ended = [name for name, why in every.items() if why and not why.endswith(_NOT_YET)]
+        every = {name: every[name] for name in ended} if ended else every
         return "; ".join(f"{name}: {why}" for name, why in every.items() if why)
     coverage, whole = view.coverage, view.facts.coverage
     parts = []
@@ -91,7 +94,7 @@ def uncovered(view: View, first: int, last: int) -> str:
         return ""
     said = f"the data does not cover {' or '.join(map(str, parts))}"
     if view.today < whole.hi and last > coverage.hi:
-        return f"{Days(max(first, coverage.hi + 1), last)} is after the as-of date"
+        return f"{Days(max(first, coverage.hi + 1), last)} {_NOT_YET}"
     if view.facts.spans is not None or last < coverage.lo or first > coverage.hi:
         return said
     grain = _begun_by_every_date(view)

@@ -181,7 +181,7 @@ def fold(
             if given:
                 raise click.UsageError(f"--{name} goes with --into")
         target = _book_path(out)
-        book = Settings(rules).book(data, reading)
+        book = Settings(rules).daybook(data, reading)
         _tell(book, book.write(target))
         return
     leave_pandas_out()

@@ -42,6 +42,7 @@ def _open_source(
     if not named and settings.config:
         named = settings.config.files()
     if not named:
+        settings.check_one_data_set()
         raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
     written = settings.file_rules(reading)
     if look and data is None:

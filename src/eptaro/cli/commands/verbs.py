@@ -9,6 +9,7 @@ from typing import Any
 
 import click
 
+from eptaro.book import Book
 from eptaro.cli.data_options import DataOptions, ReadingOptions, data_options, reading_options
 from eptaro.cli.help import BOOKINGS, DEMO, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
@@ -35,7 +36,6 @@ from eptaro.core.verbs.queries import (
     Spread,
     Trail,
 )
-from eptaro.daybook import Daybook
 from eptaro.progress import log_time
 from eptaro.table import Table
 
@@ -44,7 +44,7 @@ from eptaro.table import Table
 class Reply:
     """The answer to a command, and where it goes."""
 
-    book: Daybook
+    book: Book
     table: Table
     output: AnswerOptions
 
@@ -94,7 +94,7 @@ class CommandInputs:
     reading: ReadingOptions
     rules: CalendarOptions
 
-    def book(self, values: tuple[str, ...] = ()) -> Daybook:
+    def book(self, values: tuple[str, ...] = ()) -> Book:
         """Return the book that the options name."""
         return Settings(self.rules).book(self.data, self.reading, values)
 
@@ -224,7 +224,7 @@ def accumulate(
     return inputs.answer(Accumulate, own, output)
 
 
-def _card(inputs: CommandInputs, given: Mapping[str, Any]) -> tuple[Daybook, Table]:
+def _card(inputs: CommandInputs, given: Mapping[str, Any]) -> tuple[Book, Table]:
     """Return the to-date values of the as-of date in every calendar at hand."""
     config = Settings(inputs.rules).config
     calendars = config.calendars if config else {}

@@ -197,12 +197,14 @@ def _alike(parts: Sequence[Groups]) -> list[Groups]:
     return [Groups(coded, part.count) for coded, part in zip(found, parts, strict=True)]
 
 
-def odd_values(books: Mapping[str, BookData], by: Sequence[str], names: ColumnNames) -> list[str]:
-    """Return notes on values of group columns that some books have and others have not, with the
-    value of another book that is nearest: they are often misspellings.
+def odd_values(
+    books: Mapping[str, BookData], by: Sequence[str], names: ColumnNames
+) -> dict[str, list[str]]:
+    """Return for each group column notes on the values that one book alone has, with the value of
+    another that is nearest: they are often misspellings.
     """
-    found = []
-    for column in by:
+    found: dict[str, list[str]] = {}
+    for column in by if len(books) > 1 else ():
         values = {}
         for table, book in books.items():
             coded = book.groups.coded[names.get(table, {}).get(column, column)]
@@ -219,5 +221,5 @@ def odd_values(books: Mapping[str, BookData], by: Sequence[str], names: ColumnNa
             if alone:
                 more = f" and {len(alone) - _MOST_LISTED:,} more"
                 listed = ", ".join(shown) + (more if len(alone) > _MOST_LISTED else "")
-                found.append(f"{column}: {table} alone has {listed}")
+                found.setdefault(column, []).append(f"{table} alone has {listed}")
     return found
