@@ -15,11 +15,15 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-Figures = Literal["sum", "mean", "key", "flag"]
+from eptaro.inputs.dates.reading import is_text
+
+Figures = Literal["sum", "mean", "key", "flag", "groups"]
 LEVEL = "a level or a rate: averaged, not summed"
 _SAMPLE = 20_000  # rows whose values are looked at
 _FEWEST = 30  # rows by which a level is known
-_SMOOTH = 0.95  # the correlation of neighbours in a level
+_SMOOTH = 0.9  # the correlation of neighbours in a level
+_MOST_CODES = 12  # distinct whole numbers, each of which many rows have
+_ROWS_OF_CODE = 20
 KEYS = {
     *("id", "ids", "key", "no", "nr", "number", "num", "code", "zip", "postcode", "phone"),
     *("tailnum", "fips", "sic", "version", "rownames", "serial", "firm", "site", "station"),
@@ -40,11 +44,22 @@ _MEANS = {
     *("unemployment", "expectancy", "fertility", "mpg", "displ", "dewp", "visib", "height"),
     *("weight", "width", "depth", "education", "educ", "wage", "hourly", "growth", "log", "ln"),
     *("lag", "gpa", "yield", "interest", "exchange", "elevation", "altitude", "prestige", "iq"),
+    *("school", "schooling", "exper", "experience"),
 }
 _AMOUNTS = {
     *("amount", "amounts", "total", "sum", "revenue", "sales", "sold", "cost", "costs", "fare"),
     *("fares", "paid", "payment", "payments", "spend", "quantity", "qty", "count", "counts"),
-    *("units", "generation", "emissions", "production", "consumption", "rain", "rainfall"),
+    *(
+        "units",
+        "value",
+        "values",
+        "generation",
+        "emissions",
+        "production",
+        "consumption",
+        "rain",
+        "rainfall",
+    ),
     *("precipitation", "precip", "prcp", "snow", "births", "deaths", "marriages", "divorces"),
     *("orders", "visits", "visitors", "passengers", "goals", "points", "votes", "tax", "fee"),
     *("fees", "profit", "turnover", "income", "expenses", "expense", "orders", "trips", "kg"),
@@ -70,7 +85,7 @@ def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tupl
         return "key", "identifier (by its name): not summed"
     if words & _PLACES:
         return "key", "coordinate: not summed"
-    if _counts_rows(values):
+    if _counts_rows(values) or not name.strip():
         return "key", "counts the rows: not summed"
     if len(values) > 2 and {*np.unique(values).tolist()} == {0.0, 1.0}:
         return "flag", "yes or no, as 1 and 0: not summed"
@@ -80,16 +95,23 @@ def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tupl
         return "mean", LEVEL
     if _is_level(values):
         return "mean", "changes little from row to row: a level, averaged, not summed"
+    if codes := _codes(values):
+        return "groups", f"{codes} distinct whole numbers"
     return "sum", "amounts"
 
 
 def _values_of(column: pa.ChunkedArray) -> NDArray[np.float64]:
-    """Return the first numbers of a column as floats, without blanks; none of other columns."""
-    kind = column.type
-    if not (pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)):
+    """Return the first numbers of a column as floats, without blanks; none where texts are not
+    plainly numbers.
+    """
+    first = column.slice(0, _SAMPLE).drop_null()
+    if is_text(column.type):
+        texts = pc.utf8_trim_whitespace(first.cast(pa.string()))
+        first = texts.filter(pc.invert(pc.is_in(texts, pa.array(["", "NA", "NaN", "."]))))
+    try:
+        values = np.asarray(first.cast(pa.float64()).to_numpy(), np.float64)
+    except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
         return np.zeros(0)
-    first = pc.cast(column.slice(0, _SAMPLE).drop_null(), pa.float64())
-    values = np.asarray(first.to_numpy(), np.float64)
     return values[np.isfinite(values)]
 
 
@@ -119,11 +141,21 @@ def _is_level(values: NDArray[np.float64]) -> bool:
     return bool(np.corrcoef(one, two)[0, 1] > _SMOOTH)
 
 
+def _codes(values: NDArray[np.float64]) -> int:
+    """Return how many whole numbers a column has where these are so few that they name kinds."""
+    if not len(values) or _has_decimals(values):
+        return 0
+    count = len(np.unique(values))
+    return count if 1 < count <= _MOST_CODES and len(values) >= count * _ROWS_OF_CODE else 0
+
+
 def identifies(column: pa.ChunkedArray, dates: pa.ChunkedArray) -> bool:
     """Return whether whole numbers name the things of a panel: each has a row on most dates, and
     one at most on any.
     """
-    if not pa.types.is_integer(column.type) or column.null_count or dates.null_count:
+    column, dates = column.slice(0, _SAMPLE), dates.slice(0, _SAMPLE)
+    values = _values_of(column)
+    if len(values) < len(column) or _has_decimals(values):
         return False
     rows = len(column)
     things, days = pc.count_distinct(column).as_py(), pc.count_distinct(dates).as_py()

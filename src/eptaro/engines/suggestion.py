@@ -81,8 +81,10 @@ class Suggestion:
 
     @property
     def groups(self) -> list[str]:
-        """The columns worth grouping by."""
-        return [look.name for look in self.looks if look.kind == "groups"]
+        """The columns worth grouping by, those of texts first."""
+        found = [look for look in self.looks if look.kind == "groups"]
+        found.sort(key=lambda look: look.why.endswith("numbers"))
+        return [look.name for look in found]
 
     @property
     def numbers(self) -> list[str]:
@@ -330,7 +332,7 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
     if len(dates) == 1:
         found.looks = [
             replace(look, kind="key", why="names what each date has a row of: not summed")
-            if look.kind == "sum" and identifies(table[look.name], table[dates[0]])
+            if look.kind in ("sum", "mean") and identifies(table[look.name], table[dates[0]])
             else look
             for look in looks
         ]
