@@ -85,6 +85,7 @@ class ColumnProfile:
     dates: DateRules | None = None
     grain: Grain = "day"
     figures: bool = False
+    values: frozenset[str] = frozenset()  # of groups
 
 
 def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> ColumnProfile:
@@ -151,7 +152,9 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
         return ColumnProfile(name, "key", "part of a date: not summed", blanks)
     count = pc.count_distinct(column).as_py()
     if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
-        return ColumnProfile(name, "groups", count_noun(count, "distinct value"), blanks)
+        values = frozenset(map(str, pc.unique(column.drop_null()).to_pylist()))
+        why = count_noun(count, "distinct value")
+        return ColumnProfile(name, "groups", why, blanks, values=values)
     return ColumnProfile(name, "text", count_noun(count, "distinct value"), blanks)
 
 

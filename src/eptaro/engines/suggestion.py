@@ -146,64 +146,77 @@ class Suggestion:
         """Return the config; rules are set where the evidence decided them, and how files are
         written where that is not the usual way.
         """
-        lines = ["# Written after a look at the file; change what it could not know.", ""]
-        name = "calendar"
-        if year_starts:
-            name = "fiscal"
-            lines += [
-                "[calendars.fiscal]",
-                'kind = "month"',
-                f"year_starts = {_toml_value(year_starts)}",
-                'year_named = "end"          # or "start"',
-                'prefix = "FY"',
-                "",
-            ]
-        lines += [
-            "[data]",
-            f"files = {_toml_value(files)}",
-            *([] if self.across is None else [f"across = {_toml_value(self.across.written)}"]),
-            f"date = {_toml_value(date)}",
-            f"by = {_toml_value(self.groups[:1])}",
-            f"calendar = {_toml_value(name)}",
+        name = "fiscal" if year_starts else "calendar"
+        part = self.part("data", files, date, self.groups[:1], name, written, where, numbers)
+        return "\n".join([*head(year_starts), *part]) + "\n"
+
+    def part(
+        self,
+        key: str,
+        files: list[str],
+        date: str,
+        by: Sequence[str],
+        calendar: str,
+        written: Mapping[str, object] | None = None,
+        where: str | None = None,
+        numbers: Numbers = None,
+    ) -> list[str]:
+        """Return the lines of the part of a config that describes the data set, under its key."""
+        lines = [
+            f"[{key}]",
+            f"files = {toml_value(files)}",
+            *([] if self.across is None else [f"across = {toml_value(self.across.written)}"]),
+            f"date = {toml_value(date)}",
+            f"by = {toml_value([*by])}",
+            f"calendar = {toml_value(calendar)}",
         ]
         if where is not None:
-            lines.append(f"where = {_toml_value(where)}")
+            lines.append(f"where = {toml_value(where)}")
         given = {} if not isinstance(numbers, NumberRules) else asdict(numbers)
         if not given and (self.figures or numbers == "infer"):
             lines.append('numbers = "infer"')
-        if self.groups[1:]:
-            lines.append(f"# also worth grouping by: {', '.join(self.groups[1:])}")
+        if others := [name for name in self.groups if name not in by]:
+            lines.append(f"# also worth grouping by: {', '.join(others)}")
         usual, rules = asdict(DateRules()), asdict(self.dates[date])
         own = [
-            f"{key} = {_toml_value(value)}{_WHY.get(key, '')}"
-            for key, value in rules.items()
-            if value != usual[key] and key != "shift"
+            f"{name} = {toml_value(value)}{_WHY.get(name, '')}"
+            for name, value in rules.items()
+            if value != usual[name] and name != "shift"
         ]
         if own:
-            lines += ["", "[data.dates]", *own]
+            lines += ["", f"[{key}.dates]", *own]
         plain_numbers = asdict(NumberRules())
-        said = {key: value for key, value in given.items() if value != plain_numbers[key]}
+        said = {name: value for name, value in given.items() if value != plain_numbers[name]}
         if said:
-            lines += [
-                "",
-                "[data.numbers]",
-                *(f"{key} = {_toml_value(v)}" for key, v in said.items()),
-            ]
+            lines += ["", f"[{key}.numbers]"]
+            lines += [f"{name} = {toml_value(v)}" for name, v in said.items()]
         plain = asdict(FileRules())
-        unusual = {key: value for key, value in (written or {}).items() if value != plain[key]}
+        unusual = {name: value for name, value in (written or {}).items() if value != plain[name]}
         if unusual:
-            lines += [
-                "",
-                "[data.written]",
-                *(f"{key} = {_toml_value(v)}" for key, v in unusual.items()),
-            ]
-        lines += ["", "[data.measures]"]
+            lines += ["", f"[{key}.written]"]
+            lines += [f"{name} = {toml_value(v)}" for name, v in unusual.items()]
+        lines += ["", f"[{key}.measures]"]
         for measure, (formula, why) in self.measures().items():
-            key = measure if _plain(measure) else _toml_value(measure)
-            lines.append(f"{key} = {_toml_value(formula)}" + (f"   # {why}" if why else ""))
+            name = measure if _plain(measure) else toml_value(measure)
+            lines.append(f"{name} = {toml_value(formula)}" + (f"   # {why}" if why else ""))
         left = [look for look in self.looks if look.kind in ("key", "flag")]
-        lines += [f"# left out: {look.name}, {look.why}" for look in left]
-        return "\n".join(lines) + "\n"
+        return lines + [f"# left out: {look.name}, {look.why}" for look in left]
+
+
+def head(year_starts: str | None) -> list[str]:
+    """Return the first lines of a config: its calendar, where years do not start in January."""
+    lines = ["# Written after a look at the file; change what it could not know.", ""]
+    if not year_starts:
+        return lines
+    return [
+        *lines,
+        "[calendars.fiscal]",
+        'kind = "month"',
+        f"year_starts = {toml_value(year_starts)}",
+        'year_named = "end"          # or "start"',
+        'prefix = "FY"',
+        "",
+    ]
 
 
 class WideColumns(NamedTuple):
@@ -289,7 +302,7 @@ def _quote(column: str) -> str:
     return '"' + column.replace('"', '""') + '"'
 
 
-def _toml_value(value: object) -> str:
+def toml_value(value: object) -> str:
     """Return a value as TOML writes it, which for text, numbers and lists is as JSON does."""
     return json.dumps(value, ensure_ascii=False)
 

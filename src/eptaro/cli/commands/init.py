@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import shlex
+from collections.abc import Sequence
 from dataclasses import asdict
 from functools import partial
 from pathlib import Path
@@ -63,7 +64,10 @@ def init(
     replace: bool,
     reading: ReadingOptions,
 ) -> None:
-    """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows."""
+    """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows.
+
+    Files with the same columns are one data set; others get a data set each, asked as one.
+    """
     leave_pandas_out()
     from eptaro.engines.suggestion import guess_file_rules, suggest
     from eptaro.inputs.files.opening import open_files
@@ -74,18 +78,19 @@ def init(
     if year_starts:
         MonthCalendar("fiscal", year_starts=year_starts)
     rules = reading.date_rules()
+    apart = _tables(files, reading)
+    if len(apart) > 1:
+        if where is not None or date is not None:
+            raise click.UsageError("--date and --where are of one data set; write them into each")
+        _init_set(apart, year_starts, out, reading)
+        return
     written, seen = guess_file_rules(files[0], reading.file_rules())
     for one in seen:
         notify(f"{files[0]}: {one}")
     found = suggest(open_files(list(files), written), rules)
     date = _choose_date(date, list(found.dates))
-    folder = out.parent.resolve()
-    named, variables = [], list[str]()
-    for file in files:
-        if "://" in file:
-            named.append(secrets_named(file, lambda key: _variable(key, variables)))
-        else:
-            named.append(os.path.relpath(Path(file).resolve(), folder))
+    variables = list[str]()
+    named = _named_from(out, files, variables)
     text = found.text(named, date, year_starts, asdict(written), where, reading.number_rules())
     replace_whole(out, partial(_write, text))
     words = [f"dates in {date}"]
@@ -97,6 +102,63 @@ def init(
         notify(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
     per = "month" if grain == "day" else grain
     notify(f"next: eptaro recap --config {shlex.quote(str(out))} --per {per}")
+
+
+def _named_from(out: Path, files: Sequence[str], variables: list[str]) -> list[str]:
+    """Return files as a config names them: from its folder, addresses without their secrets."""
+    folder, named = out.parent.resolve(), []
+    for file in files:
+        if "://" in file:
+            named.append(secrets_named(file, lambda key: _variable(key, variables)))
+        else:
+            named.append(os.path.relpath(Path(file).resolve(), folder))
+    return named
+
+
+def _tables(files: Sequence[str], reading: ReadingOptions) -> list[list[str]]:
+    """Return files in runs of those that have the same columns."""
+    if len(files) < 2:
+        return [[*files]]
+    from eptaro.engines.suggestion import guess_file_rules
+    from eptaro.inputs.files.opening import open_files
+
+    found: dict[tuple[str, ...], list[str]] = {}
+    for file in files:
+        written, _ = guess_file_rules(file, reading.file_rules())
+        names = tuple(sorted(open_files([file], written).names()))
+        found.setdefault(names, []).append(file)
+    return [*found.values()]
+
+
+def _init_set(
+    apart: Sequence[list[str]], year_starts: str | None, out: Path, reading: ReadingOptions
+) -> None:
+    """Write a config of several data sets, and say what they share."""
+    from eptaro.engines.suggested_set import SuggestedTable, name_of_table, set_text, shared_groups
+    from eptaro.engines.suggestion import guess_file_rules, suggest
+    from eptaro.inputs.files.opening import open_files
+    from eptaro.outputs.files import replace_whole
+
+    tables, variables = list[SuggestedTable](), list[str]()
+    for files in apart:
+        written, seen = guess_file_rules(files[0], reading.file_rules())
+        for one in seen:
+            notify(f"{files[0]}: {one}")
+        found = suggest(open_files(files, written), reading.date_rules())
+        name = name_of_table(files[0], [table.name for table in tables])
+        date = _choose_date(None, list(found.dates), files[0])
+        named = _named_from(out, files, variables)
+        tables.append(SuggestedTable(name, named, date, found, asdict(written)))
+    replace_whole(out, partial(_write, set_text(tables, year_starts)))
+    for table in tables:
+        notify(f"{table.name}: dates in {table.date}, of {', '.join(table.files)}")
+    for name, called in shared_groups(tables).items():
+        odd = {table: own for table, own in called.items() if own != name}
+        said = "".join(f", {own} in {table}" for table, own in odd.items())
+        notify(f"groups that they share: {name}{said}")
+    if variables:
+        notify(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
+    notify(f"written to {out}; next: eptaro recap --config {shlex.quote(str(out))} --per month")
 
 
 def _list_names(names: list[str]) -> str:
@@ -115,7 +177,7 @@ def _write(text: str, path: Path) -> None:
     path.write_text(text, encoding="utf-8")
 
 
-def _choose_date(date: str | None, columns: list[str]) -> str:
+def _choose_date(date: str | None, columns: list[str], file: str = "") -> str:
     """Return the date column; where there are several, ask if somebody is there to answer."""
     if date is not None:
         if date not in columns:
@@ -124,6 +186,11 @@ def _choose_date(date: str | None, columns: list[str]) -> str:
     if len(columns) == 1:
         return columns[0]
     if not os.isatty(0):
+        if file:
+            return columns[0]
         raise InputError(f"several columns hold dates: {', '.join(columns)}; name one with --date")
-    answer: str = click.prompt("Which dates count?", type=click.Choice(columns), default=columns[0])
+    of = f" of {file}" if file else ""
+    answer: str = click.prompt(
+        f"Which dates{of} count?", type=click.Choice(columns), default=columns[0]
+    )
     return answer
