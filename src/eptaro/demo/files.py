@@ -215,8 +215,8 @@ DATASETS = (
 
 
 KINDS = ("csv", "parquet")
-SHIPPED = (*(dataset.name for dataset in DATASETS), "takings", "stores", "ships")
-CONFIGS = ("eptaro.toml", "companies.toml")
+SHIPPED = (*(dataset.name for dataset in DATASETS), "takings", "stores", "ships", "voyages")
+CONFIGS = ("eptaro.toml", "companies.toml", "voyages.toml")
 
 
 def copy_shipped(folder: Path, *, replace: bool = False) -> list[Path]:

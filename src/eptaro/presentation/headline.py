@@ -218,8 +218,11 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     first, last, complete, labelling = spans_of(view, query.per)
     labels = [str(label) for label in labelling()]
     seen = Days(view.seen.lo, view.seen.hi)
+    measures = headline_measures(answer)
+    if measures and (common := view.common_days(measures[0])) is not None:
+        seen = Days(max(seen.first, common.lo), min(seen.last, common.hi))
     when = f"in {labels[0]}" if len(labels) == 1 and complete[0] else f"from {seen}"
-    for number, measure in enumerate(headline_measures(answer)):
+    for number, measure in enumerate(measures):
         total = value_over(view, measure, seen)
         yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {format_value(total)}."
         if number or total.kind in NO_NUMBERS:

@@ -170,16 +170,21 @@ class Sets(unittest.TestCase):
         return None if by is None else tuple(row[name] for name in by)
 
     def agree(self, row, column, made, span, by, until, wanted=None):
+        """Hold one value against the rows on the days that all books of it cover, and of months
+        the whole ones.
+        """
         parts, make = made
-        first, last = span
         group = self.group_of(row, by)
+        first = max([span[0], *(t.lo for t, _ in parts)])
+        last = min([span[1], *(until[t] for t, _ in parts)])
+        if any(t.monthly for t, _ in parts):
+            first = first if first.day == 1 else (first.replace(day=1) + DAY * 32).replace(day=1)
+            last = last if (last + DAY).day == 1 else last.replace(day=1) - DAY
         values = [t.value(how, group, first, last, until[t], wanted) for t, how in parts]
-        outside = any(max(first, t.lo) > min(last, until[t]) for t, _ in parts)
+        outside = first > last
         if wanted is not None:
-            outside = outside or not all(
-                any(wanted(t.lo + DAY * n) for n in range(min((until[t] - t.lo).days + 1, 7)))
-                for t, _ in parts
-            )
+            days = range(min((last - first).days + 1, 7))
+            outside = outside or not any(wanted(first + DAY * n) for n in days)
         expected = None if outside else make(values)
         got = row[column]
         if expected is None or got is None:

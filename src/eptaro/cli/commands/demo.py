@@ -230,6 +230,23 @@ def _walk(folder: Path) -> None:
             ],
         ),
         (
+            "Two tables, one answer: how full the boats were, from the bookings and the log:",
+            [
+                "compare",
+                "--config",
+                str(folder / "voyages.toml"),
+                "--per",
+                "quarter",
+                "--to-date",
+                "--by",
+                "route",
+                "--measure",
+                "load",
+                "--measure",
+                "fuel_per_passenger",
+            ],
+        ),
+        (
             "And a page to send on:",
             [
                 "report",

@@ -138,6 +138,21 @@ def last_whole(day: int, grain: Grain) -> int:
     return day if end == day else int(first_days(np.array([day]), grain)[0]) - 1
 
 
+def whole_periods_in(first: Ints, last: Ints, grain: Grain) -> tuple[Ints, Ints]:
+    """Return spans of days cut to the whole periods in them; an empty one ends before it begins.
+
+    >>> whole_periods_in(np.array([5]), np.array([100]), "month")  # February and March 1970
+    (array([31]), array([89]))
+    """
+    if grain == "day":
+        return first, last
+    begins, ends = first_days(first, grain), last_days(last, grain)
+    return (
+        np.where(begins < first, last_days(first, grain) + 1, first),
+        np.where(ends > last, first_days(last, grain) - 1, last),
+    )
+
+
 def check_whole(first: Days, last: Days, grain: Grain) -> None:
     """Raise `QuestionError` for a span of days that is not made of whole periods of the data."""
     if grain == "day":

@@ -12,6 +12,7 @@ from typing import Any, Generic, TypeVar, assert_never
 import numpy as np
 
 from eptaro.core.calendars.days import Ints, as_dates
+from eptaro.core.calendars.grain import whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.tree import Node, Where
 from eptaro.core.measures.measure import Measure
@@ -345,11 +346,28 @@ def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
 
 def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
     """Return one side of a set: each calculation on the rows of its book, and their result."""
+    span = value.side.span(row)
+    if span is None:
+        raise QuestionError(
+            f"the {value.side.name} of this row does not exist; there is nothing to trace"
+        )
+    views = {name: value.view.table(name) for name in value.measure.tables}
+    lo, hi = np.array([span.lo]), np.array([span.hi])
+    for view in views.values():
+        own = view.coverage_of(int(value.group[row]))
+        lo, hi = np.maximum(lo, own.lo), np.minimum(hi, own.hi)
+    for view in views.values():
+        lo, hi = whole_periods_in(lo, hi, view.facts.folded.grain)
+    known = Span.of(int(lo[0]), int(hi[0])) if lo[0] <= hi[0] else None
     parts = []
     for term in value.measure.terms:
         measure = Measure(str(term), term._replace(table=""))
-        own = replace(value, view=value.view.table(term.table), measure=measure)
-        side = _side(own, {"": readers[term.table]}, row)
+        view = views[term.table]
+        if known is None:
+            parts.append(TracedSide(str(term), span, None, (), None))
+            continue
+        one = replace(value, view=replace(view, coverage=known), measure=measure)
+        side = _side(one, {"": readers[term.table]}, row)
         parts.append(replace(side, name=str(term)))
     formula = value.measure.arithmetic
     found = combine_terms(
@@ -357,11 +375,10 @@ def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> Tra
         [part.value for part in parts],
         None if formula is None else formula.node,
     )
-    if any(part.seen is None for part in parts):
-        found = None
     rows = tuple(place for part in parts for place in part.rows)
-    name, span, seen = value.side.name, parts[0].span, parts[0].seen
-    return TracedSide(name, span, seen, rows, found, parts[0].places, parts=tuple(parts))
+    found = None if known is None else found
+    places = parts[0].places
+    return TracedSide(value.side.name, span, known, rows, found, places, parts=tuple(parts))
 
 
 def _condition(measure: Measure) -> Node | None:

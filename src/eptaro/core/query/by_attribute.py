@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -143,8 +143,13 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
                 f"{measure.formula} goes by all days before; ask it of runs of days, not by {names}"
             )
     gathered = _by_hour if crossed.by_time else _by_day
-    tables = {name for measure in view.facts.measures for name in measure.tables}
-    cells = {name: gathered(view.table(name), crossed, view.seen) for name in tables}
+    cells = dict[Gathered, Cells]()
+    for measure in view.facts.measures:
+        for name in measure.tables:
+            common = _common(view, measure)
+            if (name, common) not in cells:
+                one = view.table(name)
+                cells[name, common] = gathered(replace(one, coverage=common), crossed, view.seen)
     size, groups = crossed.size, view.groups.count
     group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)
     shown = np.tile(crossed.counts > 0, groups)
@@ -175,9 +180,26 @@ def days_of_measure(
     view: View, measure: Measure, crossed: AttributeProduct, group: Ints, place: Ints
 ) -> Ints:
     """Return how many days that a measure's books all cover bear the values of each row."""
-    every = [days_of(view.table(name), crossed, group, place, view.seen) for name in measure.tables]
+    common = _common(view, measure)
+    every = [
+        days_of(replace(view.table(name), coverage=common), crossed, group, place, view.seen)
+        for name in measure.tables
+    ]
     found: Ints = np.minimum.reduce(every)
     return found
+
+
+Gathered: TypeAlias = tuple[str, Span]  # a book of a set, and the days that it is looked at
+
+
+def _common(view: View, measure: Measure) -> Span:
+    """Return the days that every book of a measure covers; of one book, its coverage."""
+    common = view.common_days(measure)
+    if common is None:
+        raise QuestionError(
+            f"{' and '.join(measure.tables)} have no day in common up to the as-of date"
+        )
+    return common
 
 
 def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, seen: Span) -> Ints:
@@ -223,14 +245,14 @@ def answer_by(
 def _value(
     view: View,
     crossed: AttributeProduct,
-    cells: Mapping[str, Cells],
+    cells: Mapping[Gathered, Cells],
     measure: Measure,
     group: Ints,
     place: Ints,
 ) -> Column:
-    parts = []
+    parts, common = [], _common(view, measure)
     for term in measure.terms:
-        own = cells[term.table]
+        own = cells[term.table, common]
         lo = own.axis.cell_of(group, place)
         if term.inner is None or term.members is not None:
             parts.append(term_over_cells(own, term, lo, lo + 1))
@@ -243,7 +265,7 @@ def _value(
             raise QuestionError(
                 f"{measure.formula} has no place here: per {named} a measure may {may}"
             )
-        table, facts = view.table(term.table), view.facts
+        table, facts = replace(view.table(term.table), coverage=common), view.facts
         own_days = table.own_within(view.seen)
         stage = NestedAggregation(
             table.cells, view.seen, facts.calendar, facts.workdays, own=own_days
@@ -256,7 +278,8 @@ def _value(
 def _by_day(view: View, crossed: AttributeProduct, seen: Span) -> Cells:
     """Return the cells of the days seen, gathered by the place of each day."""
     group, day = view.cells.axis.cells_of()
-    inside = (day >= seen.lo) & (day <= seen.hi)
+    lo, hi = max(seen.lo, view.coverage.lo), min(seen.hi, view.coverage.hi)
+    inside = (day >= lo) & (day <= hi)
     place = crossed.places[np.clip(day - seen.lo, 0, len(crossed.places) - 1)]
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)

@@ -18,7 +18,7 @@ from eptaro.core.aggregation.planes import BY_TIME, ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_date
-from eptaro.core.calendars.grain import check_whole, straddles
+from eptaro.core.calendars.grain import check_whole, straddles, whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
@@ -322,13 +322,29 @@ class View:
 
         The part of a span that goes beyond the coverage counts for nothing.
         """
-        days = {name: self._days_in(name, group, first, last) for name in measure.tables}
-        parts = [
-            self.table(term.table)._term(term, group, *days[term.table]) for term in measure.terms
-        ]
-        inside = np.logical_and.reduce([lo <= hi for lo, hi in days.values()])
-        column = measure.of_terms(parts, self.facts.folded.formats).blanked(inside)
+        lo, hi = self._days_of(measure, group, first, last)
+        parts = [self.table(term.table)._term(term, group, lo, hi) for term in measure.terms]
+        column = measure.of_terms(parts, self.facts.folded.formats).blanked(lo <= hi)
         return column.named(measure.name, f"{measure.formula} over the row's days")
+
+    def _days_of(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
+        """Return what spans of days have in the coverage of every book that a measure takes: of
+        books dated by periods, whole ones.
+        """
+        every = [self._days_in(name, group, first, last) for name in measure.tables]
+        if len(every) == 1:
+            return every[0]
+        lo: Ints = np.maximum.reduce([lo for lo, _ in every])
+        hi: Ints = np.minimum.reduce([hi for _, hi in every])
+        for name in measure.tables:
+            lo, hi = whole_periods_in(lo, hi, self.table(name).facts.folded.grain)
+        return lo, hi
+
+    def common_days(self, measure: Measure) -> Span | None:
+        """Return the days that every book of a measure covers, None where there is none."""
+        spans = [self.table(name).coverage for name in measure.tables]
+        lo, hi = max(span.lo for span in spans), min(span.hi for span in spans)
+        return Span.of(lo, hi) if lo <= hi else None
 
     def _days_in(self, name: str, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage of a book of the set, or of the one."""
@@ -417,7 +433,7 @@ class View:
             {
                 "verb": verb,
                 "calendar": facts.calendar.describe(),
-                "coverage": str(self.coverage) + ("" if self.own is None else ", group by group"),
+                "coverage": self._coverage_said(),
                 "as_of": str(as_date(self.today)),
                 **({"data_age": self.data_age} if self.data_age else {}),
                 **({} if facts.folded.grain == "day" else {"dated_by": facts.folded.grain}),
@@ -433,6 +449,12 @@ class View:
             | self._ends_first()
             | ({} if self.others is None else {"others": OTHERS})
         )
+
+    def _coverage_said(self) -> str:
+        """Return the coverage in words, of a set that of each book."""
+        if self.tables:
+            return ", ".join(f"{name} {one._coverage_said()}" for name, one in self.tables.items())
+        return str(self.coverage) + ("" if self.own is None else ", group by group")
 
     def _of_each_table(self, notes_of: Callable[[View], Mapping[str, str]]) -> dict[str, str]:
         """Return the notes of a book, or those of each book of a set behind its name."""
