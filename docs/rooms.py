@@ -15,7 +15,9 @@ SOURCE = Path(__file__).parents[1] / "src" / "eptaro"
 TARGET = Path(__file__).parent / "rooms.svg"
 FLOORS: tuple[dict[str, float], ...] = (  # rooms and how far to the right they stand
     {"cli": 0.3, "demo": 0.85},
-    {"daybook": 0.2, "functions": 0.6, "extend": 0.9},
+    {"book_set": 0.13},
+    {"daybook": 0.13, "functions": 0.6, "extend": 0.9},
+    {"book": 0.36},
     {"sharded": 0.13, "reports": 0.48, "table": 0.85},
     {"engines": 0.13, "storage": 0.4, "plots": 0.7},
     {"inputs": 0.2, "outputs": 0.6},

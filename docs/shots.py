@@ -49,6 +49,10 @@ TERMINALS = {
     ],
     "effects": [f"compare {FISCAL} --per quarter --only FY2025..FY2026 --effects workdays"],
     "subtotals": [f"recap {FISCAL} --per quarter --subtotals year --shares --only FY2025..FY2026"],
+    "tables": [
+        "compare --config eptaro-demo/voyages.toml --per quarter --to-date --by route "
+        "--measure load --measure fuel_per_passenger"
+    ],
     "companies": [f"compare {COMPANIES} --per quarter --to-date --by company"],
     "trace": [
         f"trace compare {CONFIG} --per quarter --to-date --by route --row 2 --column revenue_change"

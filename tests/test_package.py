@@ -52,9 +52,11 @@ MAY_USE = {
     "table": {"core", "outputs", "plots", "presentation"},
     "extend": {"core", "inputs"},
     "functions": {"core", "inputs", "engines", "table"},
-    "daybook": {"core", "inputs", "storage", "engines", "sharded", "reports", "table"},
+    "book": {"core", "reports", "table"},
+    "daybook": {"book", "core", "inputs", "storage", "engines", "sharded", "table"},
+    "book_set": {"book", "core", "daybook"},
     "cli": {"core", "rules", "presentation", "inputs", "outputs", "demo", "storage", "engines",
-            "plots", "table", "daybook", "sharded", "reports"},
+            "plots", "table", "book", "book_set", "daybook", "sharded", "reports"},
 }  # fmt: skip
 ROOMS = (
     "calendars",

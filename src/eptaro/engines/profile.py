@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.calendars.grain import CivilGrain, Grain
+from eptaro.core.calendars.grain import CivilGrain, Grain, first_days, last_days
 from eptaro.core.calendars.levels import month_number
 from eptaro.engines.figures import KEYS, LEVEL, kind_of_figures, words_in
 from eptaro.engines.findings import Findings
@@ -294,6 +294,9 @@ def _coarsest(rules: DateRules, read: ParsedDates) -> tuple[DateRules, Grain]:
         return rules, "day"
     wide: tuple[CivilGrain, ...] = ("year", "quarter", "month")
     for grain in wide:
+        begin = (days == first_days(days, grain)).any()
+        if begin and (days == last_days(days, grain)).any():
+            continue  # first and last days of periods stand for themselves
         if not standing_for(days, grain)[1].any():
             return replace(rules, grain=grain), grain
     return rules, "day"

@@ -112,7 +112,9 @@ def _of_days(answer: ViewLineage, value: Value, *, whole: bool) -> Iterator[tupl
             yield f"{what} is after the data: {view.data_age}", first > coverage.hi
         outside = (last < coverage.lo) | (first > coverage.hi)
         yield f"{what} is outside the coverage: {known}", outside
-    if whole:
+    names = value.measure.tables
+    dated = any(answer.view.table(name).facts.folded.grain != "day" for name in names)
+    if whole or (len(names) > 1 and dated):  # periods of a book need whole ones of the others
         partly = ~answer.view.complete(first, last, np.asarray(answer.group[rows]))
         for begins, ends in np.unique(np.column_stack([first, last])[partly], axis=0)[:_MOST]:
             why = uncovered(answer.view, int(begins), int(ends))

@@ -5,11 +5,11 @@ import random
 import tempfile
 import unittest
 from fractions import Fraction
-from pathlib import Path
 
 import sqlalchemy
 
 import eptaro as ep
+from eptaro.presentation.blanks import why_blank
 from tests.oracle import DAY
 
 START = dt.date(2023, 12, 20)
@@ -21,7 +21,7 @@ CALENDARS = (
 )
 MEASURES = ("total=sum(x)", "n=count()", "typical=mean(x)", "top=max(x)")
 PLAIN = {
-    "total": lambda values: sum(values),
+    "total": sum,
     "n": len,
     "typical": lambda values: Fraction(sum(values), len(values)) if values else None,
     "top": lambda values: max(values, default=None),
@@ -107,11 +107,13 @@ def plain_measures(tables, own):
 
 
 def quotient(values):
+    """Return the first value over the second."""
     over, under = values
     return None if None in values or not under else Fraction(over) / Fraction(under)
 
 
 def difference(values):
+    """Return the first value less the second."""
     return None if None in values else values[0] - values[1]
 
 
@@ -264,3 +266,154 @@ class Sets(unittest.TestCase):
             for name, *how in made:
                 count += self.agree(row, name, how, (lo, hi), ask["by"], until, wanted)
         return count
+
+
+def sales(**more):
+    """Return a small book by branch and product."""
+    rows = {
+        "on": ["2025-01-02", "2025-01-31", "2025-02-03", "2025-03-31"],
+        "branch": ["North", "South", "North", "East"],
+        "product": ["tea", "tea", "rope", "rope"],
+        "fare": [10, 20, 30, 40],
+    }
+    options = {"by": ["branch", "product"], "measures": ["revenue=sum(fare)", "n=count()"]}
+    options |= {"coverage": "months"} | more
+    return ep.Daybook(rows, date="on", **options)
+
+
+def staff(**more):
+    """Return how many people each branch had, a snapshot a month."""
+    rows = {
+        "month": ["2025-01-01", "2025-01-01", "2025-02-01", "2025-02-01"],
+        "branch": ["North", "South", "North", "South"],
+        "heads": [2, 4, 3, 4],
+    }
+    options = {"by": "branch", "measures": ["heads=sum(heads)"], **more}
+    return ep.Daybook(rows, date="month", dates=ep.DateRules(grain="month"), **options)
+
+
+class ByHand(unittest.TestCase):
+    """Small cases whose answers can be seen at a glance."""
+
+    def test_a_snapshot_per_month_beside_daily_sales(self):
+        both = ep.BookSet({"sales": sales(), "staff": staff()}, "each=sales.revenue / staff.heads")
+        found = both.recap("month", measures=["each", "revenue"])
+        self.assertEqual(found["each"].tolist(), [30 / 6, 30 / 7])
+        self.assertEqual(found["last"].tolist()[-1], dt.date(2025, 2, 28))  # staff ends first
+        self.assertEqual(found.meta["ends_first"], "staff")
+        self.assertIn("as of 2025-02-28 · the last day of staff", found.footer)
+        for per in ("week", "day"):
+            with self.assertRaisesRegex(
+                ep.QuestionError, r"^staff: the data is dated by the month"
+            ):
+                both.recap(per, measures="each")
+        self.assertEqual(len(both.recap("day", measures="revenue")), 90)
+
+    def test_months_of_a_snapshot_need_whole_months_of_the_other(self):
+        both = ep.BookSet(
+            {"sales": sales(coverage=None), "staff": staff()}, "each=sales.revenue / staff.heads"
+        )
+        found = both.recap("month", measures="each")
+        self.assertEqual(found.column("each").to_list(), [None, 30 / 7])
+        (why,) = why_blank(found)
+        self.assertIn("sales: the data does not cover 2025-01-01; if nothing happened then", why)
+
+    def test_names_that_two_books_have(self):
+        both = ep.BookSet({"one": sales(), "two": sales()}, ["more=one.revenue - two.revenue"])
+        self.assertEqual(
+            [m.name for m in both.measures],
+            ["one.revenue", "one.n", "two.revenue", "two.n", "more"],
+        )
+        self.assertEqual(both.recap("year", measures="more")["more"].tolist(), [0])
+        self.assertEqual(
+            both.recap("year").filter("one.revenue = 100")["two.revenue"].tolist(), [100]
+        )
+
+    def test_groups_of_one_book_alone(self):
+        both = ep.BookSet(
+            {"sales": sales(), "staff": staff(coverage=ep.Span("2025-01-01", "2025-03-31"))},
+            ["each=sales.revenue / staff.heads"],
+        )
+        self.assertEqual(both.by, ["branch"])
+        rows = [*both.recap("quarter", by="branch", measures=["revenue", "heads", "each"]).rows()]
+        self.assertEqual([row["branch"] for row in rows], ["East", "North", "South"])
+        self.assertEqual([row["heads"] for row in rows], [0, 5, 8])
+        self.assertEqual([row["each"] for row in rows], [None, 40 / 5, 20 / 8])
+        self.assertEqual(both.notes, ("branch: sales alone has 'East'",))
+        with self.assertRaisesRegex(ep.QuestionError, "staff has no column 'product'; without it, ask measures=.'revenue', 'n'."):  # fmt: skip
+            both.recap("year", by="product")
+        self.assertEqual(len(both.recap("year", by="product", measures="revenue")), 2)
+
+    def test_groups_with_their_own_coverage_and_texts_beside_numbers(self):
+        rows = {"day": ["2025-01-15", "2025-03-31"], "branch": ["North", "South"], "x": [5, 7]}
+        doors = ep.Daybook(rows, date="day", by="branch", measures="x=sum(x)", coverage="groups")
+        both = ep.BookSet({"sales": sales(), "doors": doors}, "y=sales.revenue / doors.x")
+        found = {(r["branch"], r["period"]): r for r in both.recap("month", by="branch").rows()}
+        self.assertIsNone(found["South", "2025-01"]["x"])
+        self.assertFalse(found["North", "2025-01"]["complete"])
+        self.assertEqual(found["North", "2025-02"]["y"], None)  # 30 / 0
+        self.assertEqual(found["North", "2025-01"]["y"], 0)  # that of the 2nd came before
+        codes = ep.Daybook({"day": ["2025-01-15"], "branch": [7], "x": [5]}, date="day", by="branch",
+                           measures="x=sum(x)")  # fmt: skip
+        mixed = ep.BookSet({"sales": sales(), "codes": codes})
+        self.assertEqual(mixed.recap("year", by="branch")["branch"].tolist(), ["7", "East", "North", "South"])  # fmt: skip
+
+    def test_calendars_and_what_is_shown(self):
+        fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        money = sales(formats={"revenue": ep.Format(sign="€", places=0)}, calendar=fiscal)
+        both = ep.BookSet({"sales": money, "staff": staff()})
+        self.assertIn("calendar: 'fiscal' is used for all; staff keeps another when asked alone", both.notes)  # fmt: skip
+        self.assertIn("€60", str(both.recap("year", measures="revenue", as_of="2025-02-28")))
+        self.assertEqual(both.with_calendar(ep.MonthCalendar()).recap("year")["period"].tolist(), ["2025"])  # fmt: skip
+        self.assertEqual(repr(both), "<BookSet of 8 rows by branch, 2025-01-01..2025-03-31, 3 groups in 2 books, calendar 'fiscal'>")  # fmt: skip
+        self.assertEqual(both.books, {"sales": ["revenue", "n"], "staff": ["heads"]})
+
+    def test_what_cannot_be(self):
+        one, other = sales(), staff()
+        late = ep.Daybook({"on": ["2026-01-01"], "x": [1]}, date="on", measures="x=sum(x)")
+        both = ep.BookSet({"sales": one, "staff": other})
+        for make, words in (
+            (lambda: ep.BookSet({}), "a mapping of names to books"),
+            (lambda: ep.BookSet([one]), "a mapping of names to books"),
+            (lambda: ep.BookSet({"a b": one}), "cannot name a book"),
+            (lambda: ep.BookSet({"a": "sales.csv"}), "is not a Daybook"),
+            (lambda: ep.BookSet({"a": one, "b": late}).recap("year"), "no day in common"),
+            (lambda: ep.BookSet({"a": one}, "x=b.revenue / n"), "unknown book 'b'"),
+            (
+                lambda: ep.BookSet({"a": one}, "x=a.income / n"),
+                "unknown earlier measure 'a.income'",
+            ),
+            (lambda: ep.BookSet({"a": one}, ["x=y + n", "y=x + n"]), "'y' is after it"),
+            (lambda: ep.BookSet({"a": one}, "x=x + n"), "the measure itself"),
+            (lambda: ep.BookSet({"a": one}, "x=sum(fare)"), "give sum.fare. to its book"),
+            (lambda: ep.BookSet({"a": one}, names={"b": {}}), "unknown book 'b'"),
+            (
+                lambda: ep.BookSet({"a": one}, names={"a": {"shop": "store"}}),
+                "unknown group column",
+            ),
+            (lambda: ep.BookSet({"a": one}, formats={"z": ep.Format()}), "unknown measure"),
+            (lambda: both.recap("month", as_of="2024-12-31"), "before the coverage"),
+            (lambda: both.recap("month", only="town=x"), "town"),
+            (lambda: both.spread("fare"), "one book: ask that book"),
+            (lambda: both.trail("3 entries"), "single transactions"),
+        ):
+            with self.assertRaisesRegex(ep.EptaroError, words):
+                make()
+
+    def test_whole_books_are_asked_like_their_set(self):
+        """A set of one book answers as that book does."""
+        book = sales()
+        alone = ep.BookSet({"sales": book})
+        for ask in (
+            lambda one: one.recap("month", by="branch", shares=True, ranks=True, totals=True),
+            lambda one: one.recap("month", by="branch", wide=True),
+            lambda one: one.recap("quarter", by="all", top=1),
+            lambda one: one.accumulate("quarter", every="week", by="product"),
+            lambda one: one.trail("6 weeks", every="week"),
+            lambda one: one.compare("month", back="1 month", by="branch", details=True),
+            lambda one: one.compare("month", back="1 month", effects="weekdays"),
+            lambda one: one.compare("month", back="1 month", by="branch", groups="both"),
+            lambda one: one.card(by="branch", back="1 month"),
+            lambda one: one.rhythm("weekday", by="branch"),
+        ):
+            self.assertEqual([*ask(alone).rows()], [*ask(book).rows()])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
+import numpy as np
 
 from eptaro.cli.commands.verbs import VerbCommand, accumulate, compare, recap, rhythm, trail
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
@@ -80,7 +81,11 @@ def trace(
             unit="number",
             description="Place in the input, from 1",
         )
-        notify(f"{len(places):,} places written to {Table([places]).write(rows_to)}")
+        columns = [places]
+        if any(found.tables):
+            names, codes = np.unique(np.array(found.tables), return_inverse=True)
+            columns.insert(0, Column.text("table", names, codes, description="Whose row it is"))
+        notify(f"{len(places):,} places written to {Table(columns).write(rows_to)}")
     if pairs_to is not None:
         if found.pairs is None:
             raise QuestionError(f"the days of {column} have no counterparts to be paired with")

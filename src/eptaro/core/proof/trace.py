@@ -129,7 +129,7 @@ class TracedSide:
 
     `seen` is the part of the span that is known, None where there is none; `blanks` counts
     the transactions without a value; `which` says how they are picked, where days are not all.
-    In a set of books `parts` has each calculation on the rows of one of them.
+    In a set of books `parts` has each calculation on the rows of one of them, its `table`.
     """
 
     name: str
@@ -141,6 +141,7 @@ class TracedSide:
     blanks: int = 0
     which: str = ""
     parts: tuple[TracedSide, ...] = ()
+    table: str = ""
 
     def lines(self) -> list[str]:
         """Return the side in words."""
@@ -209,8 +210,17 @@ class Trace(Generic[Paired]):
 
     @property
     def rows(self) -> tuple[int, ...]:
-        """The transactions of all sides."""
-        return tuple(row for side in self.sides for row in side.rows)
+        """The transactions of all sides; `tables` says which book of a set each is of."""
+        return tuple(row for part in self._parts for row in part.rows)
+
+    @property
+    def tables(self) -> tuple[str, ...]:
+        """The book of a set that each of `rows` is of, without a name where there is one book."""
+        return tuple(part.table for part in self._parts for _ in part.rows)
+
+    @property
+    def _parts(self) -> tuple[TracedSide, ...]:
+        return tuple(part for side in self.sides for part in side.parts or (side,))
 
     @cached_property
     def pairs(self) -> Paired | None:
@@ -368,7 +378,7 @@ def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> Tra
             continue
         one = replace(value, view=replace(view, coverage=known), measure=measure)
         side = _side(one, {"": readers[term.table]}, row)
-        parts.append(replace(side, name=str(term)))
+        parts.append(replace(side, name=str(term), table=term.table))
     formula = value.measure.arithmetic
     found = combine_terms(
         value.measure.terms,

@@ -341,10 +341,17 @@ class View:
         return lo, hi
 
     def common_days(self, measure: Measure) -> Span | None:
-        """Return the days that every book of a measure covers, None where there is none."""
-        spans = [self.table(name).coverage for name in measure.tables]
-        lo, hi = max(span.lo for span in spans), min(span.hi for span in spans)
-        return Span.of(lo, hi) if lo <= hi else None
+        """Return the days that every book of a measure covers, whole periods where one is dated
+        by these; None where there is none.
+        """
+        books = [self.table(name) for name in measure.tables]
+        if len(books) == 1:
+            return books[0].coverage
+        lo = np.array([max(book.coverage.lo for book in books)])
+        hi = np.array([min(book.coverage.hi for book in books)])
+        for book in books:
+            lo, hi = whole_periods_in(lo, hi, book.facts.folded.grain)
+        return Span.of(int(lo[0]), int(hi[0])) if lo[0] <= hi[0] else None
 
     def _days_in(self, name: str, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage of a book of the set, or of the one."""

@@ -450,15 +450,16 @@ class Column:
 def difference(now: Column, prior: Column) -> Column:
     """Return now less prior: exact for whole numbers and decimals, else as floats."""
     blank = now.blank | prior.blank
+    form = now.format and now.format.of_changes
     if "float" in (now.kind, prior.kind):
         with np.errstate(over="ignore", invalid="ignore"):
             found = np.where(blank, 0.0, now.numbers() - prior.numbers())
         if (np.isinf(found) & np.isfinite(now.numbers()) & np.isfinite(prior.numbers())).any():
             raise MeasureError(f"column {now.name!r}: a change does not fit into a float")
-        return Column.of(now.name, "float", found, ~blank, format=now.format)
+        return Column.of(now.name, "float", found, ~blank, format=form)
     one, two = of_one_kind([now, prior])
     data = bigint.subtract(one.data, two.data)
-    return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=now.format)
+    return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=form)
 
 
 def dates(

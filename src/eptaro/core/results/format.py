@@ -272,6 +272,21 @@ class Format:
         minus = "-" if value < 0 else ""
         return f"{minus}{self.sign}{rounded(abs(value), decimals)}"
 
+    @property
+    def of_changes(self) -> Format:
+        """How a difference is shown: that of percentages in percentage points."""
+        if not self.percent:
+            return self
+        return _PointsFormat(self.sign, self.places, self.percent, self.better)
+
+
+class _PointsFormat(Format):
+    """Percentage points: of a rate that rose from 40% to 42%, two points rather than 5%."""
+
+    def shown(self, value: float, decimals: int = 2) -> str:
+        """Return a number as people read it."""
+        return f"{super().shown(value, decimals).removesuffix('%')} pp"
+
 
 def parse_format(text: str) -> tuple[str, Format]:
     """Return a measure and how it is shown, written as `conversion=percent`, `price=4` or

@@ -1,0 +1,159 @@
+"""A config of several data sets, asked as one from the command line."""
+
+import csv
+import io
+from pathlib import Path
+
+from eptaro.demo.files import copy_shipped
+from tests.cli.test_commands import Commands
+
+SALES = """sold_on,branch,product,amount
+2025-01-02,North,tea,10.00
+2025-01-31,South,rope,20.50
+2025-02-03,North,tea,30.00
+2025-02-27,Harbour,tea,5.00
+"""
+DOORS = """day,store,count
+2025-01-01,North,40
+2025-01-31,South,41
+2025-02-28,North,60
+2025-02-28,Harbor,3
+"""
+CONFIG = """
+[data.sales]
+files = ["sales.csv"]
+date = "sold_on"
+coverage = "months"
+measures = { revenue = "sum(amount)", n = "count()" }
+
+[data.doors]
+files = ["doors.csv"]
+date = "day"
+by = ["store"]
+measures = { visitors = "sum(count)", n = "count()" }
+
+[set]
+names = { doors = { branch = "store" } }
+
+[set.measures]
+each = "sales.revenue / doors.visitors"
+"""
+
+
+class Sets(Commands):
+    """`[data.NAME]` and `[set]` of a config."""
+
+    def setUp(self):
+        super().setUp()
+        Path("sales.csv").write_text(SALES)
+        Path("doors.csv").write_text(DOORS)
+        Path("set.toml").write_text(CONFIG)
+
+    def rows(self, *arguments):
+        status, out, err = self.go(*arguments, "--config", "set.toml", "--format", "csv")
+        self.assertEqual(status, 0, err)
+        self.said = err
+        return list(csv.DictReader(io.StringIO(out)))
+
+    def test_measures_between_them_are_worked_out_from_totals(self):
+        rows = self.rows("recap", "--per", "month", "--measure", "each")
+        found = [(row["period"], float(row["each"])) for row in rows]
+        self.assertEqual(found, [("2025-01", 30.5 / 81), ("2025-02", 35 / 63)])
+        wide = self.rows("recap", "--per", "month", "--measure", "each", "--by", "branch", "--wide")
+        self.assertEqual(float(wide[0]["North"]), 10 / 40)
+        self.assertEqual(wide[1]["Harbour"], "")  # the door counter never saw this spelling
+        self.assertIn("branch: sales alone has 'Harbour' (like 'Harbor')", self.said)
+
+    def test_one_data_set_and_columns_that_one_lacks(self):
+        rows = self.rows("recap", "--per", "year", "--data", "sales", "--by", "product")
+        self.assertEqual([row["revenue"] for row in rows], ["20.50", "45.00"])
+        rows = self.rows("recap", "--per", "year", "--by", "product", "--measure", "revenue")
+        self.assertEqual([row["revenue"] for row in rows], ["20.50", "45.00"])
+        for arguments, status, words in (
+            (["--by", "product"], 1, "doors has no column 'product'; without it, ask measures="),
+            (["--data", "shops"], 1, "unknown data set 'shops'"),
+            (["--where", "amount > 3"], 2, "--where is of one data set"),
+            (["--measure", "x=sum(amount)"], 1, "a set calculates with the measures of its books"),
+            (["--measure", "x=revenue / shop.n"], 1, "unknown book 'shop'"),
+        ):
+            done = self.go("recap", "--per", "year", "--config", "set.toml", *arguments)
+            self.assertEqual((done[0], words in done[2]), (status, True), done[2])
+        for command in (["inspect"], ["fold", "--out", "x.parquet"]):
+            status, _, err = self.go(*command, "--config", "set.toml")
+            self.assertEqual((status, "name one with --data" in err), (2, True), err)
+
+    def test_every_command_takes_a_set(self):
+        for words in (
+            ["accumulate", "--within", "month", "--prove"],
+            ["accumulate", "--card", "--by", "branch"],
+            ["trail", "--back", "2 weeks", "--every", "month", "--prove"],
+            [
+                "compare",
+                "--per",
+                "month",
+                "--back",
+                "1 month",
+                "--details",
+                "--effects",
+                "weekdays",
+            ],
+            ["rhythm", "--per", "weekday", "--by", "branch", "--prove"],
+        ):
+            self.assertTrue(self.rows(*words), words)
+        status, out, err = self.go("trace", "recap", "--config", "set.toml", "--per", "month",
+                                   "--row", "2", "--column", "each", "--rows-to", "rows.csv")  # fmt: skip
+        self.assertEqual(status, 0, err)
+        self.assertIn("sum(amount) of sales:  2 transactions: 35.00", out)
+        kept = list(csv.DictReader(io.StringIO(Path("rows.csv").read_text())))
+        self.assertEqual(
+            [(row["table"], row["row"]) for row in kept],
+            [("sales", "3"), ("sales", "4"), ("doors", "3"), ("doors", "4")],
+        )
+        for name in ("page.html", "book.xlsx"):
+            status, _, err = self.go("report", "--config", "set.toml", "--out", name)
+            self.assertEqual((status, Path(name).exists()), (0, True), err)
+
+    def test_a_config_is_written_with_the_columns_that_match(self):
+        for file, text in (("sales.csv", SALES), ("doors.csv", DOORS.replace("Harbor", "Harbour"))):
+            head, _, rows = text.partition("\n")
+            Path(file).write_text(f"{head}\n{rows * 3}")
+        status, _, err = self.go("init", "sales.csv", "doors.csv", "--out", "made.toml")
+        self.assertEqual(status, 0, err)
+        self.assertIn("groups that they share: branch, store in doors", err)
+        status, out, err = self.go("recap", "--config", "made.toml", "--per", "year", "--format", "csv",
+                                   "--measure", "ratio", "--by", "branch", "--only", "branch=North")  # fmt: skip
+        self.assertEqual(status, 0, err)
+        self.assertEqual(float(next(csv.DictReader(io.StringIO(out)))["ratio"]), 40 / 100)
+        status, _, err = self.go("init", "sales.csv", "doors.csv", "--date", "day", "--replace")
+        self.assertEqual((status, "are of one data set" in err), (2, True), err)
+
+    def test_wrong_keys_are_named(self):
+        for old, new, words in (
+            ("[set]", "[sets]", "unknown key 'sets'"),
+            ("names = { doors", "names = { shops", "set.names: unknown data set 'shops'"),
+            ("each = ", "each = 7 #", "set.measures.each"),
+            ('date = "day"', 'dates = "day"', "data.doors.dates"),
+            ("sales.revenue / doors.visitors", "sales.income / doors.visitors", "sales.income"),
+        ):
+            Path("set.toml").write_text(CONFIG.replace(old, new))
+            status, _, err = self.go("recap", "--config", "set.toml", "--per", "year")
+            self.assertEqual((status, words in err), (1, True), (old, err))
+
+    def test_the_log_of_voyages(self):
+        copy_shipped(Path(), replace=True)
+        status, out, err = self.go("compare", "--config", "voyages.toml", "--per", "quarter", "--to-date",
+                                   "--by", "route", "--measure", "load", "--format", "csv", "--prove")  # fmt: skip
+        self.assertEqual(status, 0, err)
+        people, seats = {}, {}
+        for file, column, day, kept in (("bookings.csv", "passengers", "sailed_on", people),
+                                        ("voyages.csv", "seats", "sailed", seats)):  # fmt: skip
+            for row in csv.DictReader(io.StringIO(Path(file).read_text())):
+                if "2025-07-01" <= row[day][:10] <= "2025-08-17":
+                    name = row.get("route", row.get("line"))
+                    kept[name] = kept.get(name, 0) + int(row[column])
+        for row in csv.DictReader(io.StringIO(out)):
+            self.assertEqual((row["first"], row["last"]), ("2025-07-01", "2025-08-17"))
+            expected = (
+                people.get(row["route"], 0) / seats[row["route"]] if row["route"] in seats else None
+            )
+            self.assertEqual(row["load"] and float(row["load"]), expected or "")
