@@ -48,7 +48,6 @@ TERMINALS = {
         f"compare {CONFIG} --per quarter --only FY2025..FY2026",
     ],
     "effects": [f"compare {FISCAL} --per quarter --only FY2025..FY2026 --effects workdays"],
-    "subtotals": [f"recap {FISCAL} --per quarter --subtotals year --shares --only FY2025..FY2026"],
     "tables": [
         "compare --config eptaro-demo/voyages.toml --per quarter --to-date --by route "
         "--measure load --measure fuel_per_passenger"

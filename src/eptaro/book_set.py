@@ -37,8 +37,8 @@ class BookSet(Book):
         The books; names are plain words.
     measures : str, Measure, several of these, or a mapping of names to formulas, optional
         What is calculated from the measures of several books, such as
-        `per_visitor=sales.revenue / doors.visitors`; it is worked out from the totals of the days
-        of each row, so that a ratio of sums stays one.
+        `per_visitor=sales.revenue / doors.visitors`; it is calculated from the totals of the days
+        of each row that all of its books cover, so that a ratio of sums stays one.
     calendar : Calendar, optional
         What cuts days into periods, by default the calendar of the first book.
     workdays : Workdays, optional
@@ -52,7 +52,7 @@ class BookSet(Book):
     Raises
     ------
     QuestionError
-        Where there are no books, or two are not to be told apart.
+        Where there are no books, or a name is not a plain word.
     MeasureError
         For a measure of what no book has.
 
@@ -65,7 +65,7 @@ class BookSet(Book):
     --------
     >>> import eptaro as ep
     >>> sales = ep.Daybook({"on": ["2025-01-03", "2025-02-03"], "fare": [70, 90]}, date="on",
-    ...                    measures="revenue=sum(fare)")
+    ...                    measures="revenue=sum(fare)", coverage="months")
     >>> doors = ep.Daybook({"day": ["2025-01-04", "2025-02-27"], "count": [35, 30]}, date="day",
     ...                    measures="visitors=sum(count)", coverage="months")
     >>> both = ep.BookSet({"sales": sales, "doors": doors},

@@ -296,7 +296,7 @@ def _coarsest(rules: DateRules, read: ParsedDates) -> tuple[DateRules, Grain]:
     for grain in wide:
         begin = (days == first_days(days, grain)).any()
         if begin and (days == last_days(days, grain)).any():
-            continue  # first and last days of periods stand for themselves
+            continue  # first and last days of periods: they are days
         if not standing_for(days, grain)[1].any():
             return replace(rules, grain=grain), grain
     return rules, "day"

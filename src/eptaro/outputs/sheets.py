@@ -29,7 +29,7 @@ def need_xlsxwriter() -> Any:
     return xlsxwriter
 
 
-class Book:
+class Workbook:
     """A workbook in the making, with the formats that its cells share."""
 
     def __init__(self, path: Path) -> None:
@@ -102,7 +102,7 @@ def number_format(column: Column) -> str:
 
 
 def write_cells(
-    book: Book, sheet: Any, table: Result, row: int, *, widths: bool = True, words: bool = False
+    book: Workbook, sheet: Any, table: Result, row: int, *, widths: bool = True, words: bool = False
 ) -> int:
     """Write headings and rows from a row on, and return the row after the last.
 
@@ -129,12 +129,12 @@ def write_cells(
     return row + 1 + len(table)
 
 
-def right(book: Book, **wanted: Any) -> Any:
+def right(book: Workbook, **wanted: Any) -> Any:
     """Return the format of a cell at the right, which leaves a gap to its neighbour's heading."""
     return book.format(align="right", indent=_INDENTS["right"], **wanted)
 
 
-def _write_column(book: Book, sheet: Any, column: Column, row: int, place: int) -> None:
+def _write_column(book: Workbook, sheet: Any, column: Column, row: int, place: int) -> None:
     numbers = right(book, num_format=number_format(column))
     for at, value in enumerate(column.to_list(), row):
         if value is None or value != value:
@@ -160,7 +160,7 @@ def write_xlsx(table: Result, path: Path) -> None:
     """Write a table as a workbook of one sheet; its footer is on another, so that the
     first holds rows alone and can be read again.
     """
-    book = Book(path)
+    book = Workbook(path)
     sheet = book.sheet(str(table.meta.get("verb", "table")))
     write_cells(book, sheet, table, 0)
     sheet.freeze_panes(1, 0)

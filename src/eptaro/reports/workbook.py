@@ -21,7 +21,7 @@ from eptaro.core.verbs.queries import Accumulate, Compare, Recap
 from eptaro.core.verbs.store import Store
 from eptaro.errors import QuestionError
 from eptaro.outputs.files import replace_whole
-from eptaro.outputs.sheets import Book, number_format, right, write_cells
+from eptaro.outputs.sheets import Workbook, number_format, right, write_cells
 from eptaro.presentation.headline import footer
 
 _TOP = 4  # rows above a sheet's table
@@ -66,7 +66,7 @@ def write_workbook(
         )
 
     def fill(beside: Path) -> None:
-        file = Book(beside)
+        file = Workbook(beside)
         contents = file.sheet("Contents")
         named = [(sheet, file.sheet(sheet.title)) for sheet in sheets]
         _write_contents(file, contents, book, named)
@@ -140,7 +140,7 @@ def _group_rows(book: Store, period: Any, as_of: AsOf) -> Result:
     return Result(columns, recap.meta, recap.answer)
 
 
-def _write_contents(file: Book, page: Any, book: Store, named: list[tuple[_Sheet, Any]]) -> None:
+def _write_contents(file: Workbook, page: Any, book: Store, named: list[tuple[_Sheet, Any]]) -> None:
     """Write the list of sheets with links, their days and their result."""
     bold = file.format(bold=True, font_size=14)
     soft = file.format(font_color="#6b727b")
@@ -179,7 +179,7 @@ def _whole(measure: Measure, sheets: list[_Sheet]) -> Column:
     return Column.of(measure.name, like.kind, sums, scale=like.scale, format=like.format)
 
 
-def _write_sheet(file: Book, page: Any, book: Store, sheet: _Sheet) -> None:
+def _write_sheet(file: Workbook, page: Any, book: Store, sheet: _Sheet) -> None:
     table = sheet.table
     page.write_string(0, 0, sheet.title, file.format(bold=True, font_size=14))
     whole = all(table.column("complete").to_list())
@@ -211,7 +211,7 @@ def _write_sheet(file: Book, page: Any, book: Store, sheet: _Sheet) -> None:
 
 
 def _write_totals(
-    file: Book, page: Any, book: Store, table: Result, first: int, after: int
+    file: Workbook, page: Any, book: Store, table: Result, first: int, after: int
 ) -> None:
     """Write live sums under the columns whose parts add up, with our totals as their values."""
     from xlsxwriter.utility import xl_range
@@ -236,7 +236,7 @@ def _write_totals(
             page.write_formula(after, place, f"=SUM({area})", shape, float(total))
 
 
-def _add_chart(file: Book, page: Any, book: Store, table: Result, first: int, after: int) -> None:
+def _add_chart(file: Workbook, page: Any, book: Store, table: Result, first: int, after: int) -> None:
     """Add a native chart: the first measure as bars, the prior year's as a line."""
     name, sheet = book.about.measures[0].name, page.get_name()
     chart = file.file.add_chart({"type": "column"})
