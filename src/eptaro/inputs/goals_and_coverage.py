@@ -26,20 +26,41 @@ def check_small(path: Path) -> None:
         raise InputError(f"{path}: is larger than {_MOST >> 20} MB, more than such a file holds")
 
 
-def read_goals(path: str | Path) -> dict[Any, Decimal]:
-    """Return the goals of a CSV file with columns `period`, `goal` and at most one more, the
-    group, as `accumulate` takes them.
+def read_goals(path: str | Path) -> dict[Any, Any]:
+    """Return the goals of a CSV file with a column `period`, at most one column of groups, and
+    `goal`, the goals of the first measure, or a column of goals under the name of each measure.
 
     Raises `InputError` naming the row that cannot be read.
     """
     file = Path(path)
-    groups, rows = _read(file, ("period", "goal"))
+    others, rows = _read(file, ("period",))
+    measures = ["goal"] if "goal" in others else [n for n in others if _holds_amounts(rows, n)]
+    groups = [name for name in others if name not in measures]
+    if not measures:
+        raise InputError(
+            f"{file}: {unknown('column', 'goal', others)}, or one of goals per measure"
+        )
     if len(groups) > 1:
         raise InputError(f"{file}: goals go by one group column, not {', '.join(groups)}")
-    return {
-        (row[groups[0]], row["period"]) if groups else row["period"]: _amount(row, file, number)
-        for number, row in enumerate(rows, 1)
+    keys = [(row[groups[0]], row["period"]) if groups else row["period"] for row in rows]
+    found = {
+        name: {
+            key: _amount(row, name, file, number)
+            for number, (key, row) in enumerate(zip(keys, rows, strict=True), 1)
+            if name == "goal" or (row[name] or "").strip()
+        }
+        for name in measures
     }
+    return found["goal"] if measures == ["goal"] else found
+
+
+def _holds_amounts(rows: Sequence[Mapping[str, str]], name: str) -> bool:
+    """Return whether the first value of a column is a number."""
+    first = next((word for row in rows if (word := (row[name] or "").strip())), "")
+    try:
+        return Decimal(first.replace(",", "")).is_finite()
+    except InvalidOperation:
+        return False
 
 
 def read_coverage(path: str | Path) -> dict[Any, Span]:
@@ -79,11 +100,11 @@ def _days(row: dict[str, str], file: Path, number: int) -> Span:
         raise InputError(f"{file}: row {number}: {error}") from None
 
 
-def _amount(row: dict[str, str], file: Path, number: int) -> Decimal:
+def _amount(row: dict[str, str], name: str, file: Path, number: int) -> Decimal:
     try:
-        return Decimal(row["goal"] or "")
+        return Decimal(row[name] or "")
     except InvalidOperation:
-        raise InputError(f"{file}: row {number}: goal={row['goal']!r} is not a number") from None
+        raise InputError(f"{file}: row {number}: {name}={row[name]!r} is not a number") from None
 
 
 __all__ = ["ListedCalendar", "read_listed", "read_rows"]

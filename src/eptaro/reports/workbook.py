@@ -140,7 +140,9 @@ def _group_rows(book: Store, period: Any, as_of: AsOf) -> Result:
     return Result(columns, recap.meta, recap.answer)
 
 
-def _write_contents(file: Workbook, page: Any, book: Store, named: list[tuple[_Sheet, Any]]) -> None:
+def _write_contents(
+    file: Workbook, page: Any, book: Store, named: list[tuple[_Sheet, Any]]
+) -> None:
     """Write the list of sheets with links, their days and their result."""
     bold = file.format(bold=True, font_size=14)
     soft = file.format(font_color="#6b727b")
@@ -236,7 +238,9 @@ def _write_totals(
             page.write_formula(after, place, f"=SUM({area})", shape, float(total))
 
 
-def _add_chart(file: Workbook, page: Any, book: Store, table: Result, first: int, after: int) -> None:
+def _add_chart(
+    file: Workbook, page: Any, book: Store, table: Result, first: int, after: int
+) -> None:
     """Add a native chart: the first measure as bars, the prior year's as a line."""
     name, sheet = book.about.measures[0].name, page.get_name()
     chart = file.file.add_chart({"type": "column"})

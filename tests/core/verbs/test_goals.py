@@ -2,10 +2,13 @@
 
 import datetime as dt
 import random
+import tempfile
 import types
 import unittest
+from pathlib import Path
 
 import eptaro as ep
+from eptaro.inputs.goals_and_coverage import read_goals
 
 START = dt.date(2023, 12, 1)
 
@@ -166,3 +169,101 @@ class InParts(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(goals=goals), self.assertRaisesRegex(ep.QuestionError, said):
                 self.book.accumulate(within, goals=goals)
+
+
+class OfEachMeasure(unittest.TestCase):
+    """Goals of several measures, in every verb that takes goals."""
+
+    def rows(self, rng):
+        """Return random rows, and goals of two measures for the months of some groups."""
+        rows = [
+            (START + dt.timedelta(rng.randrange(420)), rng.choice("ab"), rng.randint(1, 20))
+            for _ in range(rng.randint(40, 120))
+        ] + [(START, "a", 1), (START, "b", 1), (dt.date(2025, 1, 20), "a", 1)]
+        months = [f"2024-{month:02d}" for month in range(1, 13)] + ["2025-01"]
+        goals = {
+            name: {(group, month): rng.randint(10, 90) for group in "ab" for month in months}
+            for name in ("s", "n")
+        }
+        return rows, goals
+
+    def expected(self, goals, name, group, first, last, through):
+        """Return the goal of a row, and what of it was due by its last day, from its months."""
+        whole = due = 0
+        day = first
+        while day <= last:
+            end = (day + dt.timedelta(32)).replace(day=1) - dt.timedelta(1)
+            own = sum(goals[name].get((one, f"{day:%Y-%m}"), 0) for one in group)
+            whole += own
+            gone = (min(end, through) - day).days + 1
+            due += own * max(gone, 0) / ((end - day).days + 1)
+            day = end + dt.timedelta(1)
+        return whole, due
+
+    def test_recap_accumulate_compare_and_card_agree_with_plain_python(self):
+        rng, count = random.Random(5), 0
+        for _ in range(12):
+            rows, goals = self.rows(rng)
+            on, group, x = zip(*rows, strict=True)
+            book = ep.Daybook(
+                {"on": list(on), "g": list(group), "x": list(x)},
+                date="on", by="g", measures=["s=sum(x)", "n=count()"],
+            )  # fmt: skip
+            through = book.coverage.last
+            asks = [
+                (book.recap("month", by="g", goals=goals, only="2024-01..2025-01"), ""),
+                (book.recap("quarter", by="g", goals=goals, only="2024", subtotals="year"), ""),
+                (book.accumulate("month", by="g", goals=goals, every="month", only="2024-01.."), "_to_date"),
+                (book.compare("month", back="1 month", by="g", goals=goals, only="2024-02..2025-01"), ""),
+                (book.card(levels=["month"], by="g", goals=goals), "_to_date"),
+            ]  # fmt: skip
+            for table, ending in asks:
+                for row in table.rows():
+                    first, last = row["first"], row["last"]
+                    if ending and table.meta["verb"] == "card":
+                        last = (first + dt.timedelta(32)).replace(day=1) - dt.timedelta(1)
+                    if row.get("within") is not None:
+                        last = (first + dt.timedelta(32)).replace(day=1) - dt.timedelta(1)
+                    for name in ("s", "n"):
+                        whole, due = self.expected(goals, name, row["g"], first, last, through)
+                        self.assertEqual(row[f"{name}_goal"], whole, (name, row))
+                        if last > through and "comparable" in row:
+                            self.assertIsNone(row[f"{name}_goal_gap"])  # of a part there is none
+                            continue
+                        self.assertAlmostEqual(row[f"{name}_goal_to_date"], due, 9, (name, row))
+                        now = row[f"{name}{ending}"]
+                        if row[f"{name}_goal_gap"] is not None:
+                            self.assertAlmostEqual(row[f"{name}_goal_gap"], now - due, 9)
+                        count += 1
+        self.assertGreater(count, 1_000)
+
+    def test_what_cannot_be(self):
+        for ask, words in (
+            (lambda: BOOK.recap("month", goals={"z": {"2025-01": 1}}), "unknown measure 'z'"),
+            (lambda: BOOK.recap("month", goals={"s": 7, "n": {}}), "goals of 's'"),
+            (
+                lambda: BOOK.recap("month", goals={"s": {"2025": 1}}),
+                "goals are for each year, not for per=.month.",
+            ),
+            (lambda: BOOK.recap("weekday", goals={"2025-01": 1}), "per='weekday' is none"),
+            (lambda: BOOK.recap("month", goals={"2025-01": 1}, wide=True), "leave wide out"),
+            (lambda: BOOK.recap("month", goals={"2025-01": 1}, across="year"), "goals"),
+            (lambda: BOOK.recap("5 days from 2024-01-01", goals={"2025-01": 1}), "5 days"),
+        ):
+            with self.assertRaisesRegex(ep.QuestionError, words):
+                ask()
+
+    def test_a_file_has_a_column_for_each_measure(self):
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder, "goals.csv")
+            file.write_text("period,route,s,n\n2025-01,a,62,31\n2025-01,b,10,\n")
+            self.assertEqual(
+                read_goals(file),
+                {"s": {("a", "2025-01"): 62, ("b", "2025-01"): 10}, "n": {("a", "2025-01"): 31}},
+            )
+            file.write_text("period,s,n\n2025-01,62,1\n2025-02,62,x\n")
+            with self.assertRaisesRegex(ep.InputError, "row 2: n='x' is not a number"):
+                read_goals(file)
+            file.write_text("period,note,more\n2025-01,a,b\n")
+            with self.assertRaisesRegex(ep.InputError, "unknown column 'goal'"):
+                read_goals(file)

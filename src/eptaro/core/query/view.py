@@ -188,7 +188,11 @@ class View:
             today, coverage = looked_at(as_date(self.today), facts.coverage, facts.folded.grain)
         except QuestionError as error:
             raise QuestionError(f"{name}: {error}") from None
-        cells = facts.cells.regroup(target, self.groups.count)
+        cells = facts.cells
+        if len(target) != self.groups.count or (target != np.arange(len(target))).any():
+            planes = {ROWS}.union(*(measure.planes for measure in facts.measures))
+            cells = Cells(cells.axis, {plane: cells.tallies[plane] for plane in planes})
+            cells = cells.regroup(target, self.groups.count)
         return View(facts, self.groups, cells, coverage, today, self.window, target)
 
     def table(self, name: str) -> View:

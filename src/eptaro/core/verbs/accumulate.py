@@ -18,7 +18,7 @@ from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import AnyColumn, Column, LazyColumn, TiledArray, dates, take_lazy
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.goals import GoalRows, goal_columns
+from eptaro.core.verbs.goals import GoalRows, goal_columns, goals_of
 from eptaro.core.verbs.queries import Accumulate
 from eptaro.errors import QuestionError
 
@@ -56,11 +56,11 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
         columns.append(to_date.named(name, text, DisplayHint("to date", of=measure.name)))
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
-        if goals is not None and measure is facts.measures[0]:
+        if (wanted := goals_of(goals, measure, facts.measures)) is not None:
             labels, held = np.unique(rows.within, return_inverse=True)
             of_all = (np.asarray(part) for part in (group, held[place[:]], last))
             periods = GoalRows(within, labels, *of_all)
-            columns += goal_columns(view, goals, query.pace, periods, to_date)
+            columns += goal_columns(view, measure, wanted, query.pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}
     return Result(columns, meta, ViewLineage(query, view, group, numbers, np.arange(len(group))))
 

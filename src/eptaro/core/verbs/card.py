@@ -13,15 +13,16 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.grain import are_whole
 from eptaro.core.calendars.levels import LEVELS, Amount
+from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, dates, join
+from eptaro.core.results.column import Column, dates
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.compare import changes
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_windows, window_of
-from eptaro.core.verbs.goals import GoalRows, goal_columns, level_of_goals
-from eptaro.core.verbs.queries import Card
+from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
+from eptaro.core.verbs.queries import Card, Goals, Pace
 from eptaro.errors import QuestionError
 
 
@@ -66,8 +67,8 @@ def card(facts: BookData, query: Card) -> Result:
             changed = changes(measure.name, value, before, prior.comparable)
             columns += changed
             numbers |= prior.numbers(now, changed)
-        if query.goals is not None and measure is facts.measures[0]:
-            columns += _goals(view, query, rows, group, place, value)
+        if (goals := goals_of(query.goals, measure, facts.measures)) is not None:
+            columns += _goals(view, measure, goals, query.pace, rows, (group, place), value)
     described = "; ".join(calendar.describe() for calendar in given)
     answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
     meta = view.meta("card") | {"calendar": described}
@@ -233,13 +234,20 @@ def _label(row: _Row) -> str:
 
 
 def _goals(
-    view: View, query: Card, rows: list[_Row], group: Ints, place: Ints, reached: Column
+    view: View,
+    measure: Measure,
+    goals: Goals,
+    pace: Pace,
+    rows: list[_Row],
+    words: tuple[Ints, Ints],
+    reached: Column,
 ) -> list[Column]:
-    """Return the goals of the levels that they are for, or make up; blank in other rows."""
-    goals = query.goals
-    assert goals is not None
+    """Return the goals of the levels that they are for, or make up; blank in other rows. `words` is
+    the group and the place among `rows` of each.
+    """
+    group, place = words
     least = LEVELS.index(level_of_goals(view, goals))
-    held: dict[int, list[Column]] = {}
+    parts = []
     for at, row in enumerate(rows):
         if row.is_window or row.calendar != view.calendar.name or LEVELS.index(row.level) > least:
             continue
@@ -247,14 +255,7 @@ def _goals(
         labels: NDArray[np.str_] = np.array([row.label])
         days = np.full(len(mine), row.last)
         one = GoalRows(row.level, labels, group[mine], np.zeros(len(mine), np.int64), days)
-        held[at] = goal_columns(view, goals, query.pace, one, reached.take(mine))
-    if not held:
+        parts.append((mine, one))
+    if not parts:
         raise QuestionError("goals: no level of this card is made of the periods that they are for")
-    order = np.argsort(np.concatenate([np.flatnonzero(place == at) for at in range(len(rows))]))
-    like = next(iter(held.values()))
-    found = []
-    for number, column in enumerate(like):
-        none = column.blanked(np.zeros(len(column), bool))
-        parts = [held[at][number] if at in held else none for at in range(len(rows))]
-        found.append(replace(join(parts).take(order), name=column.name, face=column.face))
-    return found
+    return goals_of_some(view, measure, goals, pace, parts, reached)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
@@ -16,7 +16,7 @@ from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupSet
 from eptaro.core.query.view import View
-from eptaro.core.results.column import Column
+from eptaro.core.results.column import Column, join
 from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, Pace
@@ -38,10 +38,58 @@ class GoalRows:
     last: Ints
 
 
-def goal_columns(
-    view: View, goals: Goals, pace: Pace, rows: GoalRows, reached: Column
+def goals_of(goals: Goals | None, measure: Measure, measures: Sequence[Measure]) -> Goals | None:
+    """Return the goals of one of a question's measures, None where it has none.
+
+    Goals are those of the first measure, or a mapping of measures to theirs. Raises
+    `QuestionError` for a measure that is not asked for.
+    """
+    if goals is None:
+        return None
+    if not isinstance(goals, Mapping):
+        raise QuestionError(f"goals={goals!r} must go from period labels to amounts")
+    if not any(isinstance(own, Mapping) for own in goals.values()):
+        return goals if measure is measures[0] else None
+    names = [one.name for one in measures]
+    for name, own in goals.items():
+        if name not in names:
+            raise QuestionError(f"goals: {unknown('measure', name, names)}")
+        if not isinstance(own, Mapping):
+            raise QuestionError(f"goals of {name!r} must go from period labels to amounts")
+    found: Goals | None = goals.get(measure.name)
+    return found
+
+
+def goals_of_some(
+    view: View,
+    measure: Measure,
+    goals: Goals,
+    pace: Pace,
+    parts: Sequence[tuple[Ints, GoalRows]],
+    reached: Column,
 ) -> list[Column]:
-    """Return the first measure's goal per period, its pace to date, and the gap to it.
+    """Return the columns of goals for rows of several levels: for some places of rows each its
+    periods; blank in all other rows.
+    """
+    made = [
+        goal_columns(view, measure, goals, pace, rows, reached.take(places))
+        for places, rows in parts
+    ]
+    at = np.full(len(reached), -1)
+    places = np.concatenate([places for places, _ in parts])
+    at[places] = np.arange(len(places))
+    found = []
+    for number, column in enumerate(made[0]):
+        joined = join([columns[number] for columns in made])
+        filled = joined.take(np.maximum(at, 0)).blanked(at >= 0)
+        found.append(replace(filled, name=column.name, face=column.face))
+    return found
+
+
+def goal_columns(
+    view: View, measure: Measure, goals: Goals, pace: Pace, rows: GoalRows, reached: Column
+) -> list[Column]:
+    """Return a measure's goal per period, its pace to date, and the gap to it.
 
     `goals` maps a period's label to its goal, or `(group value, label)` where the rows are
     grouped; goals of shorter periods, such as months in a quarter, add up where there is one for
@@ -49,14 +97,11 @@ def goal_columns(
     share that the prior year's period had reached at the counterpart of the day. Periods
     without a goal are blank. Raises `QuestionError` for a label of no period shown.
     """
-    if not isinstance(goals, Mapping):
-        raise QuestionError(f"goals={goals!r} must go from period labels to amounts")
     if pace not in PACES:
         raise QuestionError(unknown("value for pace", pace, PACES))
     within = rows.within
     if within not in view.calendar.levels:
         raise QuestionError(f"goals need whole periods; within={within!r} is none")
-    measure = view.facts.measures[0]
     level = level_of_goals(view, goals, within)
     parts, starts = (rows, None) if level == within else _in_parts(view, rows, level)
     goal = _amounts(view, goals, parts)

@@ -57,8 +57,32 @@ class SortedQuery(MeasuredQuery):
         return replace(self, sort=None)
 
 
+@dataclass(frozen=True, kw_only=True)
+class GoalsQuery(MeasuredQuery):
+    """What a verb is asked that sets measures against goals."""
+
+    goals: Goals | None = option(
+        None,
+        metavar="FILE",
+        rare=True,
+        help="A CSV of goals: period, a column for each measure (or goal, for the first), and the "
+        "group column, if any.",
+    )
+    pace: Pace = option(
+        "straight",
+        metavar="HOW",
+        rare=True,
+        shown=True,
+        help="How a goal is spread over its period: straight, or as the 'prior year' was.",
+    )
+
+    def without_group_goals(self) -> Self:
+        """Return the query without goals of single groups, which may be elsewhere."""
+        return replace(self, goals=_of_all_groups(self.goals))
+
+
 @dataclass(frozen=True)
-class Recap(SortedQuery):
+class Recap(SortedQuery, GoalsQuery):
     """Summarise each period (grouped period summary): one row per group and period, in time order.
 
     Columns: the groups, `period`, `first`, `last`, `days`, `complete`, then the
@@ -122,6 +146,11 @@ class Recap(SortedQuery):
         largest first.
     every : {"entry"}, optional
         One row per transaction, with the measures of its period.
+    goals : mapping, optional
+        Goals of the first measure, by period label or `(group value, label)`, or a mapping of
+        measures to such goals; adds goal, goal to date, gap and what of it is reached.
+    pace : {"straight", "prior year"}
+        How goals are reached.
 
     Returns
     -------
@@ -190,9 +219,12 @@ class Recap(SortedQuery):
             raise QuestionError("top_within goes with top: how many groups are kept")
         if self.across not in (None, "year"):
             raise QuestionError(unknown("value for across", self.across, ("year",)))
-        for name in ("wide", "subtotals", "shares", "ranks", "index", "sort", "every"):
+        for name in ("wide", "subtotals", "shares", "ranks", "index", "sort", "every", "goals"):
             if self.across is not None and getattr(self, name):
                 raise QuestionError(f"across='year' cannot be combined with {name}")
+        for name in ("wide", "every", "top"):
+            if self.goals and getattr(self, name):
+                raise QuestionError(f"goals are of periods and of groups by name: leave {name} out")
         if self.across is not None and EACH_PERIOD in self.within_groups:
             raise QuestionError(f"across='year' cannot be combined with top_within={EACH_PERIOD!r}")
         if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
@@ -200,6 +232,8 @@ class Recap(SortedQuery):
 
     def check_attribute(self) -> None:
         """Raise `QuestionError` for options that only go with periods of time."""
+        if self.goals:
+            raise QuestionError(f"goals are of periods of time, and per={self.per!r} is none")
         others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
         if any(others):
             table = f"rhythm(per={self.per!r}, across=..., wide=True)"
@@ -249,7 +283,7 @@ class Recap(SortedQuery):
 
 
 @dataclass(frozen=True)
-class Accumulate(SortedQuery):
+class Accumulate(SortedQuery, GoalsQuery):
     """Return period-to-date (running) totals, which restart at each period of `within`.
 
     Columns: the groups, `date` (or `period` and `last` where `every` is wider),
@@ -266,8 +300,8 @@ class Accumulate(SortedQuery):
     `every="entry"` gives one row per transaction instead: `row`, the groups, `date`,
     `within`, `first`, `last`, `complete` and `NAME_to_date`.
 
-    `goals` (period label, or group value and label, to amount) adds for the first measure
-    `NAME_goal`, `NAME_goal_to_date`, `NAME_goal_gap` and `NAME_goal_reached` (to date / the
+    `goals` (period label, or group value and label, to amount) adds, for the first measure or for
+    each, `NAME_goal`, `NAME_goal_to_date`, `NAME_goal_gap` and `NAME_goal_reached` (to date / the
     pace), at the `pace` of a straight line or in the shape of the `prior year`.
 
     Parameters
@@ -291,7 +325,8 @@ class Accumulate(SortedQuery):
     as_of : date, optional
         The last day looked at: a date, `latest` or `today`.
     goals : mapping, optional
-        From a period's label, or (group value, label), to its goal.
+        Goals of the first measure, by period label or `(group value, label)`; or a mapping of
+        measures to such goals.
     pace : {"straight", "prior year"}
         How goals are reached.
 
@@ -320,19 +355,6 @@ class Accumulate(SortedQuery):
         help="Where totals restart: a level such as quarter, a first day (2025-03-01..), or all.",
     )
     _: KW_ONLY
-    goals: Goals | None = option(
-        None,
-        metavar="FILE",
-        rare=True,
-        help="A CSV of goals: period, goal, and the group column, if any.",
-    )
-    pace: Pace = option(
-        "straight",
-        metavar="HOW",
-        rare=True,
-        shown=True,
-        help="How a goal is spread over its period: straight, or as the 'prior year' was.",
-    )
     wide: bool = option(
         False, help="Set days down and one group column across, all groups at the end."
     )
@@ -355,10 +377,6 @@ class Accumulate(SortedQuery):
     def __post_init__(self) -> None:
         check_texts(within=self.within, every=self.every)
         _check_order(self.sort)
-
-    def without_group_goals(self) -> Self:
-        """Return the query without goals of single groups, which may be elsewhere."""
-        return replace(self, goals=_of_all_groups(self.goals))
 
 
 @dataclass(frozen=True)
@@ -509,7 +527,7 @@ class Trail(SortedQuery):
 
 
 @dataclass(frozen=True)
-class Compare(SortedQuery):
+class Compare(SortedQuery, GoalsQuery):
     """Compare each period with the prior period, like for like; `back` is the distance.
 
     Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
@@ -560,7 +578,8 @@ class Compare(SortedQuery):
     effects : {"days", "workdays", "weekdays"}, optional
         Splits changes by the number of days of each kind.
     goals : mapping, optional
-        From a period's label, or (group value, label), to its goal.
+        Goals of the first measure, by period label or `(group value, label)`; or a mapping of
+        measures to such goals.
     pace : {"straight", "prior year"}
         How goals are reached.
     top : int, optional
@@ -642,19 +661,6 @@ class Compare(SortedQuery):
         rare=True,
         help="Split changes by the number of days, workdays or weekdays.",
     )
-    goals: Goals | None = option(
-        None,
-        metavar="FILE",
-        rare=True,
-        help="A CSV of goals: period, goal, and the group column, if any.",
-    )
-    pace: Pace = option(
-        "straight",
-        metavar="HOW",
-        rare=True,
-        shown=True,
-        help="How a goal is spread over its period: straight, or as the 'prior year' was.",
-    )
     wide: bool = option(
         False,
         rare=True,
@@ -728,10 +734,6 @@ class Compare(SortedQuery):
         """Whether groups are set beside each other that may lie in several shards."""
         return self.top is not None or self.wide or self.groups is not None
 
-    def without_group_goals(self) -> Self:
-        """Return the query without goals of single groups, which may be elsewhere."""
-        return replace(self, goals=_of_all_groups(self.goals))
-
     def check(self) -> None:
         """Raise `QuestionError` for options that cannot be, or cannot be combined."""
         check_texts(per=self.per, against=self.against, every=self.every)
@@ -782,7 +784,7 @@ class Compare(SortedQuery):
 
 
 @dataclass(frozen=True)
-class Card(MeasuredQuery):
+class Card(GoalsQuery):
     """Return period-to-date figures as of one date: one row per group, calendar and level.
 
     Columns: the groups, `calendar`, `level`, `period`, `first`, `last` (the as-of date, or
@@ -794,7 +796,7 @@ class Card(MeasuredQuery):
     With `back` the same days of the period so far back are set beside: `prior_period`,
     `prior_first`, `prior_last`, `comparable`, `prior_clamped`, and for each measure `NAME_prior`,
     `NAME_change` and `NAME_change_ratio`, as `compare` has them; a level that `back` does not fit
-    has none. `goals` adds the goals of the first measure, for the levels that they make up.
+    has none. `goals` adds goals of the first measure, or of each, for the levels that they make up.
 
     Parameters
     ----------
@@ -809,7 +811,8 @@ class Card(MeasuredQuery):
     match : {"date", "elapsed", "weekday", "workday"}
         Which day is the counterpart.
     goals : mapping, optional
-        From a period's label, or (group value, label), to its goal.
+        Goals of the first measure, by period label or `(group value, label)`; or a mapping of
+        measures to such goals.
     pace : {"straight", "prior year"}
         How goals are reached.
     measures : str, Measure, several of these, or a mapping, optional
@@ -846,12 +849,6 @@ class Card(MeasuredQuery):
         None, metavar="AMOUNT", help="With --card: the same days so far back beside, '1 year'."
     )
     match: Match = "date"
-    goals: Goals | None = None
-    pace: Pace = "straight"
-
-    def without_group_goals(self) -> Self:
-        """Return the query without goals of single groups, which may be elsewhere."""
-        return replace(self, goals=_of_all_groups(self.goals))
 
 
 @dataclass(frozen=True)
@@ -1038,4 +1035,8 @@ def _check_order(sort: str | Sequence[str] | None) -> None:
 def _of_all_groups(goals: Goals | None) -> Goals | None:
     if not isinstance(goals, Mapping):
         return goals
-    return {at: goal for at, goal in goals.items() if not isinstance(at, tuple)}
+    return {
+        at: _of_all_groups(goal) if isinstance(goal, Mapping) else goal
+        for at, goal in goals.items()
+        if not isinstance(at, tuple)
+    }

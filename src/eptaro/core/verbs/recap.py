@@ -8,8 +8,10 @@ import numpy as np
 
 from eptaro.core.aggregation.folded import rows_note
 from eptaro.core.calendars.days import LAST_DAY, Flags, Ints
+from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.recurring import RECURRING
+from eptaro.core.measures.measure import Measure
 from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.lineage import InParts, Number, Side, Value, ViewLineage
 from eptaro.core.query.query import Query
@@ -146,8 +148,9 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     )
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
     beside = list(values)
-    if query.shares or query.ranks or query.index is not None:
-        beside = _add_shares(view, values, rows, (np.asarray(group), np.asarray(place)), query)
+    words = np.asarray(group), np.asarray(place)
+    if query.shares or query.ranks or query.index is not None or query.goals is not None:
+        beside = _with_more(view, values, rows, words, query)
     side = Side("days", first, last)
     answer = ViewLineage(
         query,
@@ -169,11 +172,11 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     return table.take(order) if query.order else table
 
 
-def _add_shares(
+def _with_more(
     view: View, values: list[Column], rows: PeriodRows, words: tuple[Ints, Ints], query: Recap
 ) -> list[Column]:
-    """Return the values of measures, each with its shares, rank and index where these are asked
-    for; `words` is the group and the place among periods of each row.
+    """Return the values of measures, each with its shares, rank, index and goals where these are
+    asked for; `words` is the group and the place among periods of each row.
     """
     from eptaro.core.verbs import shares
 
@@ -187,7 +190,40 @@ def _add_shares(
         if query.index is not None and value.kind not in NO_NUMBERS:
             at = rows.row_of_label(query.index)
             found.append(shares.index_column(view, measure, value, rows, at))
+        if query.goals is not None:
+            found += _goals(view, measure, value, rows, words, query)
     return found
+
+
+def _goals(
+    view: View,
+    measure: Measure,
+    value: Column,
+    rows: PeriodRows,
+    words: tuple[Ints, Ints],
+    query: Recap,
+) -> list[Column]:
+    """Return a measure's goals, for rows of every level that they are for or make up, up to the
+    last day looked at.
+    """
+    from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
+
+    goals = goals_of(query.goals, measure, view.facts.measures)
+    if goals is None:
+        return []
+    group, place = words
+    labels = np.array([str(label) for label in rows.labels.to_list()])
+    last = np.minimum(rows.last, view.seen.hi)
+    least, parts = LEVELS.index(level_of_goals(view, goals)), []
+    for level in rows.levels:
+        if level not in LEVELS or LEVELS.index(level) > least:
+            continue
+        mine = np.flatnonzero(rows.of_level(level)[place])
+        names, held = np.unique(labels[place[mine]], return_inverse=True)
+        parts.append((mine, GoalRows(level, names, group[mine], held, last[place[mine]])))
+    if not parts:
+        raise QuestionError(f"goals are for each {LEVELS[least]}, not for per={query.per!r}")
+    return goals_of_some(view, measure, goals, query.pace, parts, value)
 
 
 def _per_entry(view: View, query: Recap) -> Result:

@@ -46,7 +46,7 @@ from eptaro.core.verbs.comparison.sides import (
     whole_periods,
     window_of,
 )
-from eptaro.core.verbs.goals import GOAL_ENDINGS, GoalRows, goal_columns
+from eptaro.core.verbs.goals import GOAL_ENDINGS, GoalRows, goal_columns, goals_of
 from eptaro.core.verbs.queries import Compare, Goals, Pace
 from eptaro.errors import CalendarError, QuestionError, plural
 
@@ -362,13 +362,15 @@ class Compared:
         sides = self.now.first, self.priors[0].first
         return growth_column(measure, value, prior, sides, self.comparable)
 
-    def goals(self, goals: Goals, pace: Pace, per: str, value: Column) -> list[Column]:
+    def goals(
+        self, measure: Measure, goals: Goals, pace: Pace, per: str, value: Column
+    ) -> list[Column]:
         """Return the goals of the current sides, the gap only where they are complete."""
         labels, held = np.unique(self._now.label, return_inverse=True)
         held = held[self.place]
         whole = self._view.complete(self.now.first, self.now.last, self.group)
         rows = GoalRows(per, labels, self.group, held, self.now.last)
-        return goal_columns(self._view, goals, pace, rows, value.blanked(whole))
+        return goal_columns(self._view, measure, goals, pace, rows, value.blanked(whole))
 
 
 def _list_texts(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
@@ -430,7 +432,7 @@ def side_by_side(tables: Sequence[Result], query: Compare, measures: Sequence[Me
     """
     head = tables[0]
     stop = head.names.index("last") + 1
-    goals = [measures[0].name + ending for ending in GOAL_ENDINGS]
+    goals = [measure.name + ending for measure in measures for ending in GOAL_ENDINGS]
     names = [measure.name for measure in measures]
     shared = [*head.names[:stop], *names, *(name for name in goals if name in head)]
     columns = [head.column(name) for name in shared]
@@ -500,8 +502,8 @@ def compare_sides(
             columns += sides.details(measure, value, prior)
         if explained is not None:
             columns += explained.columns(measure, changed[1])
-        if query.goals is not None and measure is view.facts.measures[0]:
-            columns += sides.goals(query.goals, query.pace, query.per, value)
+        if (goals := goals_of(query.goals, measure, view.facts.measures)) is not None:
+            columns += sides.goals(measure, goals, query.pace, query.per, value)
     words = {name: getattr(query, name) for name in ("to_date", "match", "align", "trailing")}
     meta = view.meta("compare") | {"per": query.per, "back": query.before} | words
     return Result(
