@@ -77,6 +77,8 @@ def _of_answer(table: Result, measure: str | None) -> str:
             return _of_each_period(table, answer)
         if isinstance(query, Compare) and query.groups is not None:
             return " ".join(describe_standings(table, answer, query))
+        if len(answer.totals):
+            return _of_groups(table, answer)
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
         return str(table.meta.get("headline", ""))  # one made of it would describe other rows
@@ -89,6 +91,15 @@ def _about(answer: ViewLineage, measure: str) -> ViewLineage:
     own = tuple(one for one in facts.measures if one.name == measure)
     alone = replace(facts, measures=own)
     return replace(answer, view=replace(answer.view, facts=alone))
+
+
+def _of_groups(table: Result, answer: InParts) -> str:
+    """Return the sentences of groups that are followed by all of them together."""
+    rows = np.flatnonzero(answer.part == 0)
+    own = answer.parts[0].take(answer.rows[rows])
+    if len(own.rows) < len(own.group):
+        return str(table.meta.get("headline", ""))
+    return _describe(Result(table.take(rows).columns, table.meta, own), own)
 
 
 def _in_parts(table: Result, answer: InParts) -> Iterator[str]:

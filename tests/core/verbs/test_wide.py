@@ -4,6 +4,7 @@ import datetime as dt
 import random
 import tempfile
 import unittest
+from dataclasses import replace
 
 import eptaro as ep
 from tests.oracle import DAY
@@ -96,5 +97,50 @@ class Wide(unittest.TestCase):
             own.compare("year", by="g", wide=True)
 
 
-if __name__ == "__main__":
-    unittest.main()
+class Totals(unittest.TestCase):
+    """`totals`: the rows of each group, and after them those of all groups together."""
+
+    questions = Wide.questions
+
+    def test_columns_are_the_rows_of_each_group(self):
+        rng, seen = random.Random(8), 0
+        for number in range(6):
+            one = book(rng, coverage=rng.choice([None, "groups"]))
+            with tempfile.TemporaryDirectory() as folder:
+                if number % 2:
+                    one.write(f"{folder}/kept/")
+                    one = ep.Daybook.open(f"{folder}/kept")
+                    one._store = replace(one._store, at_once=0)  # shard by shard
+                for verb, how in self.questions(rng):
+                    only = rng.choice([None, {"g": ["a", None]}])
+                    ask = getattr(one, verb)
+                    order = rng.choice([None, "-first"])
+                    found = [*ask(**how, by="g", only=only, totals=True, sort=order).rows()]
+                    each = [*ask(**how, by="g", only=only, sort=order).rows()]
+                    whole = [{"g": "total"} | row for row in ask(**how, only=only).rows()]
+                    self.assertEqual(len(found), len(each) + len(whole))
+                    for got, wanted in zip(found, [*each, *whole], strict=True):
+                        self.assertEqual(
+                            {name: got[name] for name in wanted if name in got}, wanted
+                        )
+                        seen += len(wanted)
+        self.assertGreater(seen, 5_000)
+
+    def test_they_are_proved_traced_and_described(self):
+        one = book(random.Random(2))
+        table = one.compare("quarter", by="g", totals=True)
+        self.assertGreater(one.prove(table), 40)
+        self.assertTrue(table.trace(len(table) - 1, "s_change").agrees)
+        self.assertEqual(table.headline, one.compare("quarter", by="g").headline)
+        pair = ep.BookSet({"one": one, "two": one}, "d=one.s - two.s")
+        self.assertEqual(set(pair.trail("2 months", by="g", measures="d", totals=True)["d_trailing"].tolist()) - {None}, {0})  # fmt: skip
+
+    def test_what_cannot_be(self):
+        one = book(random.Random(1))
+        for ask, words in (
+            (lambda: one.compare("month", totals=True), "name a column in by"),
+            (lambda: one.compare("month", by="g", totals=True, groups="both"), "its own total"),
+            (lambda: one.trail("3 entries", every="entry", by="g", totals=True), "a transaction"),
+        ):
+            with self.assertRaisesRegex(ep.QuestionError, words):
+                ask()

@@ -192,7 +192,7 @@ def recap(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str, A
         QUESTION, "--card", is_flag=True, help="Show week, month, quarter and year to date instead."
     ),
     query_options(Card, names=["back", "trailing"]),
-    query_options(Accumulate, names=["goals", "pace", "wide", "every", "sort"]),
+    query_options(Accumulate, names=["goals", "pace", "wide", "totals", "every", "sort"]),
     examples=(
         (
             "Revenue of the fiscal year so far, day by day",
@@ -212,7 +212,7 @@ def accumulate(
     of_card = {name: given[name] for name in ("back", "trailing")}
     own = {name: value for name, value in given.items() if name not in of_card}
     if card:
-        for name in ("within", "wide", "every", "sort"):
+        for name in ("within", "wide", "totals", "every", "sort"):
             if own[name]:
                 raise click.UsageError(f"--{name} does not go with --card, which has a row a level")
         shared = {name: given[name] for name in ("goals", "pace")}

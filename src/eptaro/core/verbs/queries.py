@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import KW_ONLY, dataclass, replace
-from typing import Any, Literal, Self, TypeAlias, get_args
+from typing import Any, ClassVar, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import Amount
@@ -55,6 +55,26 @@ class SortedQuery(MeasuredQuery):
     def without_sort(self) -> Self:
         """Return the query of the same rows in the order of groups and time."""
         return replace(self, sort=None)
+
+
+@dataclass(frozen=True, kw_only=True)
+class TotalledQuery(SortedQuery):
+    """What a verb is asked whose groups can be followed by all of them together."""
+
+    layouts: ClassVar[tuple[str, ...]] = ("wide", "totals")  # that set groups beside each other
+    totals: bool = option(
+        False, rare=True, heading="groups", help="Add rows of all groups together at the end."
+    )
+
+    @property
+    def needs_one_calendar(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        return tuple(name for name in self.layouts if getattr(self, name))
+
+    @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other that may lie in several shards."""
+        return bool(self.needs_one_calendar)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -283,7 +303,7 @@ class Recap(SortedQuery, GoalsQuery):
 
 
 @dataclass(frozen=True)
-class Accumulate(SortedQuery, GoalsQuery):
+class Accumulate(TotalledQuery, GoalsQuery):
     """Return period-to-date (running) totals, which restart at each period of `within`.
 
     Columns: the groups, `date` (or `period` and `last` where `every` is wider),
@@ -313,6 +333,8 @@ class Accumulate(SortedQuery, GoalsQuery):
         the periods that the data is dated by.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
+    totals : bool
+        Adds rows of all groups together at the end.
     sort : str or sequence of str, optional
         The columns to order rows by, each deciding between equals of the one before it; `-name`:
         largest first.
@@ -364,23 +386,13 @@ class Accumulate(SortedQuery, GoalsQuery):
         help="One row per day, week, month, ...; unset, per date of the data.",
     )
 
-    @property
-    def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
-        return ("wide",) if self.wide else ()
-
-    @property
-    def of_all_groups(self) -> bool:
-        """Whether groups are set beside each other that may lie in several shards."""
-        return self.wide
-
     def __post_init__(self) -> None:
         check_texts(within=self.within, every=self.every)
         _check_order(self.sort)
 
 
 @dataclass(frozen=True)
-class Trail(SortedQuery):
+class Trail(TotalledQuery):
     """Return rolling (trailing) windows: one row per group and day, or per period at its last day.
 
     The window of day t counts t and reaches `back`: days, weeks, months, quarters, halves,
@@ -420,6 +432,8 @@ class Trail(SortedQuery):
         Oldest first, one per unit of `back`.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
+    totals : bool
+        Adds rows of all groups together at the end.
     sort : str or sequence of str, optional
         The columns to order rows by, each deciding between equals of the one before it; `-name`:
         largest first.
@@ -494,16 +508,6 @@ class Trail(SortedQuery):
         help="Weights, oldest first, for a weighted moving average.",
     )
 
-    @property
-    def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
-        return ("wide",) if self.wide else ()
-
-    @property
-    def of_all_groups(self) -> bool:
-        """Whether groups are set beside each other that may lie in several shards."""
-        return self.wide
-
     def __post_init__(self) -> None:
         _ = self.amount, self.amount_ahead
         for argument, value, accepted in (
@@ -527,7 +531,7 @@ class Trail(SortedQuery):
 
 
 @dataclass(frozen=True)
-class Compare(SortedQuery, GoalsQuery):
+class Compare(TotalledQuery, GoalsQuery):
     """Compare each period with the prior period, like for like; `back` is the distance.
 
     Columns: the groups, `period`, `first`, `last`, `prior_period`, `prior_first`,
@@ -595,6 +599,8 @@ class Compare(SortedQuery, GoalsQuery):
         largest first.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
+    totals : bool
+        Adds rows of all groups together at the end.
     measures : str, Measure, several of these, or a mapping, optional
         Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     by : str or sequence of str, optional
@@ -626,6 +632,7 @@ class Compare(SortedQuery, GoalsQuery):
     """
 
     verb = "compare"
+    layouts = ("top", "wide", "totals", "groups")
     per: str = option(
         metavar="LEVEL", help="Compare years, halves, quarters, months, weeks or days."
     )
@@ -722,17 +729,6 @@ class Compare(SortedQuery, GoalsQuery):
     def before(self) -> str:
         """What is on the prior side, in words."""
         return ", ".join(self.backs) if self.against is None else f"against {self.against}"
-
-    @property
-    def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
-        given = {"top": self.top is not None, "wide": self.wide, "groups": self.groups is not None}
-        return tuple(name for name, value in given.items() if value)
-
-    @property
-    def of_all_groups(self) -> bool:
-        """Whether groups are set beside each other that may lie in several shards."""
-        return self.top is not None or self.wide or self.groups is not None
 
     def check(self) -> None:
         """Raise `QuestionError` for options that cannot be, or cannot be combined."""

@@ -50,6 +50,7 @@ from eptaro.core.verbs.queries import (
     Recap,
     Rhythm,
     Spread,
+    TotalledQuery,
     Trail,
 )
 from eptaro.errors import NothingLeftError, QuestionError, unknown
@@ -69,6 +70,10 @@ def answer(facts: BookData, query: Query) -> Result:
             from eptaro.core.verbs.layouts.wide import set_across
 
             return set_across(query, partial(_answer, facts))
+        if isinstance(query, TotalledQuery) and query.totals:
+            from eptaro.core.verbs.layouts.totals import add_totals
+
+            return add_totals(query, partial(_answer, facts))
         return _answer(facts, query)
     names = check_in_parts(facts.own, facts.groups.names, query)
     tables: dict[str, Result] = {}
