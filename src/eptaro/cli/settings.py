@@ -93,6 +93,14 @@ class Settings:
             raise click.UsageError(f"--calendar {name} needs a --config that defines it")
         return MonthCalendar()
 
+    def named_calendar(self, name: str) -> Calendar:
+        """Return a calendar by its name in the config; without a config there are civil years."""
+        if self.config is not None:
+            return self.config.calendar(name)
+        if name != "calendar":
+            raise click.UsageError(f"the calendar {name!r} needs a --config that defines it")
+        return MonthCalendar()
+
     def workdays(self, span: Span) -> Workdays:
         """Return the workdays around a span: of the config, or Monday to Friday, with the holidays
         that an option names.

@@ -32,6 +32,7 @@ EACH_PERIOD = "period"  # in `top_within`: of each period its own largest groups
 
 _MOST_PRIORS = 200  # prior periods that a mean is of
 _MOST_BINS = 1000
+_ADDED = ("shares", "ranks", "index")  # what `Recap` adds beside the values
 _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_date`
 
 
@@ -149,6 +150,9 @@ class Recap(SortedQuery, GoalsQuery):
         Sets periods down and the groups of one column across.
     across : {"year"}, optional
         Sets months (quarters, halves, weeks) down and years across.
+    beside : Calendar, optional
+        Sets the periods of another calendar beside: a row for the days that lie in one period of
+        each, which add up to the periods of either.
     totals : bool
         Adds a row `total` under each group.
     subtotals : str or sequence of str
@@ -204,6 +208,12 @@ class Recap(SortedQuery, GoalsQuery):
     across: Literal["year"] | None = option(
         None, metavar="year", help="Set months (quarters, weeks) down and years across."
     )
+    beside: Calendar | str | None = option(
+        None,
+        metavar="CALENDAR",
+        rare=True,
+        help="Set the periods of another calendar beside: rows of the days in one of each.",
+    )
     totals: bool = option(False, help="Add a total under each group.")
     subtotals: str | Sequence[str] = option(
         (),
@@ -239,9 +249,18 @@ class Recap(SortedQuery, GoalsQuery):
             raise QuestionError("top_within goes with top: how many groups are kept")
         if self.across not in (None, "year"):
             raise QuestionError(unknown("value for across", self.across, ("year",)))
-        for name in ("wide", "subtotals", "shares", "ranks", "index", "sort", "every", "goals"):
+        for name in ("wide", "subtotals", *_ADDED, "sort", "every", "goals"):
             if self.across is not None and getattr(self, name):
                 raise QuestionError(f"across='year' cannot be combined with {name}")
+        if isinstance(self.beside, Calendar):
+            for name in ("wide", "across", "totals", "subtotals", *_ADDED, "every", "goals"):
+                if getattr(self, name):
+                    raise QuestionError(f"beside={self.beside.name!r} does not go with {name}")
+        elif self.beside is not None:
+            raise QuestionError(
+                f"beside={self.beside!r} is no calendar; give one, or its name to --beside with a "
+                f"--config that defines it"
+            )
         for name in ("wide", "every", "top"):
             if self.goals and getattr(self, name):
                 raise QuestionError(f"goals are of periods and of groups by name: leave {name} out")
@@ -255,6 +274,8 @@ class Recap(SortedQuery, GoalsQuery):
         if self.goals:
             raise QuestionError(f"goals are of periods of time, and per={self.per!r} is none")
         others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
+        if self.beside is not None:
+            raise QuestionError(f"beside sets periods of time beside each other: per={self.per!r}")
         if any(others):
             table = f"rhythm(per={self.per!r}, across=..., wide=True)"
             command = f"eptaro rhythm --per {self.per} --across COLUMN --wide"

@@ -1,0 +1,108 @@
+"""The periods of two calendars side by side: which days fall into March here and into P12 there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eptaro.core.aggregation.folded import rows_note
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.levels import check_level
+from eptaro.core.calendars.span import Span
+from eptaro.core.query.lineage import Side, Value, ViewLineage
+from eptaro.core.query.view import View
+from eptaro.core.results.column import Column, TiledArray, dates
+from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.queries import Recap
+from eptaro.core.verbs.recap import tie_out
+
+
+@dataclass(frozen=True, eq=False)
+class SharedDays:
+    """Runs of days that lie in one period of each of two calendars, in time order, `(n_runs,)`:
+    their ends, and the labels of both periods.
+    """
+
+    first: Ints
+    last: Ints
+    labels: tuple[NDArray[np.str_], NDArray[np.str_]]
+
+    @classmethod
+    def of(cls, one: Calendar, other: Calendar, level: str, seen: Span) -> SharedDays:
+        """Return the runs that share a day with a span."""
+        both = [calendar.periods(seen, level) for calendar in (one, other)]
+        starts = np.union1d(both[0].first, both[1].first)
+        begin = int(np.searchsorted(starts, seen.lo, side="right")) - 1
+        starts = starts[begin : int(np.searchsorted(starts, seen.hi, side="right"))]
+        end = min(int(periods.last[-1]) for periods in both)
+        lasts = np.append(starts[1:] - 1, end)
+        labels = (p.labels[np.searchsorted(p.first, starts, side="right") - 1] for p in both)
+        here, there = (np.asarray(words) for words in labels)
+        return cls(starts, lasts, (here, there))
+
+
+def on_two_calendars(view: View, query: Recap) -> Result:
+    """Return one row per group and run of days that lie in one period of each calendar; the rows of
+    a period add up to it, in either calendar.
+    """
+    other = query.beside
+    assert isinstance(other, Calendar)
+    for calendar in (view.calendar, other):
+        check_level(query.per, calendar.levels)
+    days = SharedDays.of(view.calendar, other, query.per, view.seen)
+    count, groups = len(days.first), view.groups.count
+    group, place = np.repeat(np.arange(groups), count), np.tile(np.arange(count), groups)
+    first, last = days.first[place], days.last[place]
+    whole = np.asarray(view.complete_of_all(days.first, days.last)[:])
+    name = f"{other.name}_period" if other.name != view.calendar.name else "other_period"
+    columns = [
+        *view.groups.columns(group),
+        _labels("period", days.labels[0], place, PERIOD, f"Period of {view.calendar.name}"),
+        _labels(
+            name,
+            days.labels[1],
+            place,
+            DisplayHint(name.replace("_", " "), Priority.KEY),
+            f"Period of {other.name} that holds the same days",
+        ),
+        dates("first", first, None, "First of the days that lie in both periods", FIRST),
+        dates("last", last, None, "Last of the days that lie in both periods", LAST),
+        Column.of(
+            "days",
+            "integer",
+            last - first + 1,
+            unit="days",
+            description="Days that lie in both periods",
+            face=DisplayHint("number of days", Priority.BESIDE),
+        ),
+        Column.of(
+            "complete",
+            "flag",
+            whole,
+            description="Whether all of these days lie inside the coverage",
+            face=COMPLETE,
+        ),
+    ]
+    measures = view.facts.measures
+    values = [view.value_of_all(measure, days.first, days.last) for measure in measures]
+    side = Side(
+        "days", TiledArray.of_spans(days.first, groups), TiledArray.of_spans(days.last, groups)
+    )
+    behind = TiledArray.of_groups(groups, count)
+    numbers = {measure.name: Value(view, measure, behind, side) for measure in measures}
+    tied = tie_out(view, values, np.ones(len(group), bool)) | rows_note(view.facts.folded)
+    meta = view.meta("recap") | {"per": query.per, "tie_out": tied}
+    meta |= {"calendar": f"{view.calendar.describe()}; {other.describe()}"}
+    answer = ViewLineage(query, view, behind, numbers, np.arange(len(group)))
+    return Result([*columns, *values], meta, answer)
+
+
+def _labels(
+    name: str, words: NDArray[np.str_], place: Ints, face: DisplayHint, text: str
+) -> Column:
+    choices, codes = np.unique(words, return_inverse=True)
+    return Column.text(name, choices, codes[place], description=text, face=face)
