@@ -8,7 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.book import Book
+from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import merge_facts
+from eptaro.core.query.query import AsOf, By
+from eptaro.core.verbs.queries import Restated
 from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, NoRowsError, as_path, count_noun
 from eptaro.inputs.options import AddOptions, FileOptions, ReadOptions, SqlOptions, takes
@@ -392,6 +395,61 @@ class Daybook(Book):
         return self._of(
             MemoryStore(merge_facts(self._store.facts, other._store.facts, force=force))
         )
+
+    def restated(
+        self,
+        before: Daybook,
+        per: str = "month",
+        *,
+        by: By = None,
+        measures: Measures | None = None,
+        as_of: AsOf = None,
+    ) -> Table:
+        """Return what has changed since an earlier keeping of the book, in periods that it covered.
+
+        Both are looked at over the days that both cover, up to the last day of the earlier one.
+        Columns: the groups, `period`, `first`, `last`, and for each measure `NAME`, `NAME_before`
+        and `NAME_change`; only periods and groups that differ have rows. A trace of a change shows
+        the rows of both.
+
+        Parameters
+        ----------
+        before : Daybook
+            The book as it was: last month's file, or the rows that were known by then.
+        per : str
+            The level of the periods.
+        by : str or sequence of str, optional
+            Group columns, which both have.
+        measures : str, Measure, several of these, or a mapping, optional
+            Which measures are compared; all that both have, if unset.
+        as_of : date, optional
+            The last day that had been reported, by default that of the earlier coverage.
+
+        Returns
+        -------
+        Table
+            One row per period and group that differs.
+
+        Raises
+        ------
+        QuestionError
+            Where the two have no measure, or no day, in common.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> rows = {"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}
+        >>> then = ep.Daybook(rows, date="on", measures="revenue=sum(fare)")
+        >>> now = ep.Daybook(rows | {"fare": [9, 5]}, date="on", measures="revenue=sum(fare)")
+        >>> [*now.restated(then).select(["period", "revenue_before", "revenue"]).rows()]
+        [{'period': '2025-01', 'revenue_before': 7, 'revenue': 9}]
+        """
+        from eptaro.core.verbs.comparison.restated import restated  # few programs need it
+
+        if not isinstance(before, Daybook):
+            raise InputError(f"{before!r} is not a Daybook")
+        query = Restated(per, by=by, measures=measures, as_of=as_of)
+        return Table.of(restated(self._store, before._store, query))
 
     @property
     def queries(self) -> tuple[str, ...]:

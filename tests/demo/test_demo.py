@@ -104,7 +104,7 @@ class Made(unittest.TestCase):
             for _ in range(2):
                 status, out, err = Commands.go(self, "demo", "--folder", folder)
                 self.assertEqual((status, "report written to" in err), (0, True), err)
-            self.assertEqual(out.count("$ eptaro"), 15)
+            self.assertEqual(out.count("$ eptaro"), 16)
             self.assertIn("next time use --date shipped --order dmy", out)
             self.assertIn("1: '01.04.2022' is not written as", out)
             self.assertIn("FY2026-Q2", out)

@@ -25,6 +25,7 @@ _COMMANDS = {
     "accumulate": ("verbs", "Period-to-date (running) totals, day by day."),
     "trail": ("verbs", "Rolling (trailing) windows of days, months or transactions."),
     "compare": ("verbs", "Prior-period comparison, like for like, also to date."),
+    "restated": ("verbs", "What has changed in periods that were reported before."),
     "rhythm": ("verbs", "Distribution over hours, weekdays, months and day types."),
     "report": ("report", "Write a page or a workbook to send on."),
     "fold": ("folding", "Summarise transactions into a reusable book."),

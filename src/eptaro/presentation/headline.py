@@ -18,7 +18,7 @@ from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import BLANK, Priority, visible
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import spans_of
-from eptaro.core.verbs.queries import Accumulate, Compare, Histogram, Recap, Spread, Trail
+from eptaro.core.verbs.queries import Accumulate, Compare, Histogram, Recap, Restated, Spread, Trail
 from eptaro.errors import count_noun
 from eptaro.presentation.comparisons import describe_comparison, describe_standings
 from eptaro.presentation.words import (
@@ -65,7 +65,7 @@ def footer(table: Result) -> str:
 
 def _of_answer(table: Result, measure: str | None) -> str:
     answer = table.answer
-    if answer is None:
+    if answer is None or isinstance(answer.question, Restated):
         return str(table.meta.get("headline", ""))
     if not len(table):
         return ""

@@ -7,7 +7,15 @@ from pathlib import Path
 import click
 import numpy as np
 
-from eptaro.cli.commands.verbs import VerbCommand, accumulate, compare, recap, rhythm, trail
+from eptaro.cli.commands.verbs import (
+    VerbCommand,
+    accumulate,
+    compare,
+    recap,
+    restated,
+    rhythm,
+    trail,
+)
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.core.results.column import Column
@@ -16,7 +24,7 @@ from eptaro.errors import EptaroError, QuestionError
 from eptaro.table import Table
 
 _VERBS: dict[str, VerbCommand] = {
-    str(verb.name): verb for verb in (recap, accumulate, trail, compare, rhythm)
+    str(verb.name): verb for verb in (recap, accumulate, trail, compare, restated, rhythm)
 }
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import wraps
 from typing import Any
 
@@ -24,7 +24,9 @@ from eptaro.cli.options import (
 )
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
+from eptaro.core.calendars.days import as_date, as_of_day
 from eptaro.core.calendars.month import MonthCalendar
+from eptaro.core.expressions.tree import Name
 from eptaro.core.query.query import Query
 from eptaro.core.verbs.queries import (
     Accumulate,
@@ -32,6 +34,7 @@ from eptaro.core.verbs.queries import (
     Compare,
     Histogram,
     Recap,
+    Restated,
     Rhythm,
     Spread,
     Trail,
@@ -324,3 +327,72 @@ def rhythm(
     if own["per"] is None:
         raise click.UsageError("Missing option '--per' (or --spread or --histogram).")
     return inputs.answer(Rhythm, own, output)
+
+
+@verb_command(
+    query_options(Restated),
+    option(
+        QUESTION,
+        "--before",
+        metavar="FILE",
+        multiple=True,
+        help="The data as it was: a file like those given, or a book. May be given again.",
+    ),
+    option(
+        QUESTION,
+        "--known",
+        metavar="COLUMN",
+        default=None,
+        help="Instead: the column that says when a row became known; with --since.",
+    ),
+    option(
+        QUESTION,
+        "--since",
+        metavar="DATE",
+        default=None,
+        help="With --known: rows known later are what has changed.",
+    ),
+    examples=(
+        (
+            "What has changed in the months of last night's book",
+            "restated july.parquet --before june.parquet --per month --by route",
+        ),
+        (
+            "What bookings made since the end of June have changed, from one file",
+            "restated eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)' "
+            "--known booked_at --since 2025-06-30 --per month",
+        ),
+    ),
+)
+def restated(
+    inputs: CommandInputs,
+    output: AnswerOptions,
+    *,
+    before: tuple[str, ...],
+    known: str | None,
+    since: str | None,
+    given: Mapping[str, Any],
+) -> Reply:
+    """Show what has changed in periods that were reported before (restatement)."""
+    if bool(before) == bool(known):
+        raise click.UsageError("give --before FILE, or --known COLUMN with --since DATE")
+    if (known is None) != (since is None):
+        raise click.UsageError("--known COLUMN and --since DATE go together")
+    settings, data = Settings(inputs.rules), inputs.data
+    if data.only or data.as_of != "latest":
+        raise click.UsageError(
+            "restated looks at all days of the earlier data; leave --only and --as-of out"
+        )
+    now = settings.daybook(data, inputs.reading)
+    if known is None or since is None:
+        then = settings.daybook(replace(data, files=before), inputs.reading)
+    else:
+        day = as_date(as_of_day(since))
+        condition = f"{Name(known)} <= '{day}'"
+        if where := data.rows.get("where"):
+            condition = f"({where}) and {condition}"
+        then = settings.daybook(
+            replace(data, rows={**data.rows, "where": condition}), inputs.reading
+        )
+    table = now.restated(then, given["per"], by=data.group_columns(now), as_of=since)
+    return Reply(now, table, output)

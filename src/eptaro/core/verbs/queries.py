@@ -869,6 +869,17 @@ class Card(GoalsQuery):
 
 
 @dataclass(frozen=True)
+class Restated(MeasuredQuery):
+    """What has changed since an earlier keeping of the book, in periods that it covered."""
+
+    verb = "restated"
+    per: str = option(metavar="LEVEL", help="The periods that were reported: month, quarter, ...")
+
+    def __post_init__(self) -> None:
+        check_texts(per=self.per)
+
+
+@dataclass(frozen=True)
 class Rhythm(MeasuredQuery):
     """Return the distribution of measures over the values of an attribute, or of two crossed.
 

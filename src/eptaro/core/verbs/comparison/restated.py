@@ -1,0 +1,139 @@
+"""What has changed in periods that were reported before: two keepings of one book, compared."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from eptaro.core.calendars.span import Span
+from eptaro.core.measures.measure import Measure
+from eptaro.core.query.lineage import ViewLineage
+from eptaro.core.query.query import looked_at
+from eptaro.core.results.column import Column
+from eptaro.core.results.format import DisplayHint, shown
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.queries import Recap, Restated
+from eptaro.core.verbs.store import SetStore, Store
+from eptaro.errors import QuestionError, count_noun
+
+_NOW, _BEFORE = "now", "before"
+
+
+def restated(now: Store, before: Store, query: Restated) -> Result:
+    """Return the periods and groups whose values differ between two keepings of a book, over the
+    days that both cover up to the last day of the earlier one.
+
+    Columns: the groups, `period`, `first`, `last`, then for each measure `NAME`, `NAME_before` and
+    `NAME_change`. Raises `QuestionError` where the two measure different things.
+    """
+    about = now.about
+    earlier = before.on_calendar(about.calendar, about.workdays)
+    pair = SetStore({_NOW: now, _BEFORE: earlier}, (), about.calendar, about.workdays)
+    measures = _measures(now, earlier, query)
+    texts = [
+        text
+        for m in measures
+        for text in (
+            f"{_NOW}.{m.name}",
+            f"{_BEFORE}.{m.name}",
+            f"{m.name}_change={_quoted(_NOW, m)} - {_quoted(_BEFORE, m)}",
+        )
+    ]
+    formats = about.folded.formats
+    pair = replace(
+        pair.measuring(texts),
+        formats={
+            name: formats[m.name].of_changes if name.endswith("_change") else formats[m.name]
+            for m in measures
+            if m.name in formats
+            for name in (f"{_NOW}.{m.name}", f"{_BEFORE}.{m.name}", f"{m.name}_change")
+        },
+    )
+    ends = about.coverage, earlier.about.coverage
+    if max(span.lo for span in ends) > min(span.hi for span in ends):
+        raise QuestionError(f"the two cover no day in common: now {ends[0]}, before {ends[1]}")
+    last = min(span.hi for span in ends)
+    if query.as_of is not None:
+        last, _ = looked_at(query.as_of, Span.of(max(span.lo for span in ends), last), "day")
+    days = Span.of(max(span.lo for span in ends), min(last, *(span.hi for span in ends)))
+    table = pair.ask(Recap(query.per, by=query.by, only=days, as_of=days.last))
+    return _changed(table, measures, query, days)
+
+
+def _measures(now: Store, before: Store, query: Restated) -> list[Measure]:
+    """Return the measures that are compared: those of the question, or all that both have."""
+    if query.measures is not None:
+        now, before = now.measuring(query.measures), before.measuring(query.measures)
+    known = {measure.name: measure for measure in before.about.measures}
+    found = [m for m in now.about.measures if known.get(m.name) == m]
+    if not found:
+        named = ", ".join(f"{m.name} = {m.formula}" for m in now.about.measures)
+        raise QuestionError(f"the earlier book has none of the measures of this one: {named}")
+    view = now.view()
+    numbers = [measure for measure in found if not view.picks_texts(measure)]
+    if not numbers:
+        raise QuestionError("only numbers can be compared, and no measure is one")
+    return numbers
+
+
+def _quoted(table: str, measure: Measure) -> str:
+    return '"' + f"{table}.{measure.name}".replace('"', '""') + '"'
+
+
+def _changed(table: Result, measures: list[Measure], query: Restated, days: Span) -> Result:
+    """Return the rows of which a measure has changed, under the names that it has in the book."""
+    answer = table.answer
+    assert isinstance(answer, ViewLineage)
+    names = dict[str, tuple[str, str | None]]()
+    differs = np.zeros(len(table), bool)
+    for measure in measures:
+        own = f"{_NOW}.{measure.name}", f"{_BEFORE}.{measure.name}"
+        names |= {
+            own[0]: (measure.name, None),
+            own[1]: (f"{measure.name}_before", "before"),
+            f"{measure.name}_change": (f"{measure.name}_change", "change"),
+        }
+        one, two = (table.column(name) for name in own)
+        gone = one.blank != two.blank
+        moved = np.nan_to_num(table.column(f"{measure.name}_change").numbers()) != 0
+        differs |= gone | moved
+    columns = []
+    for name in table.names:
+        column = table.column(name)
+        if name in names:
+            title, word = names[name]
+            of = title.rpartition("_")[0]
+            face = None if word is None else DisplayHint(word, of=of, drawn=word == "change")
+            column = column.named(title, column.description, face)
+        if name not in ("days", "complete"):
+            columns.append(column)
+    numbers = {names[name][0]: number for name, number in answer.numbers.items()}
+    lineage = replace(answer, asked=query, numbers=numbers)
+    meta = table.meta | {"verb": query.verb, "per": query.per}
+    meta.pop("tie_out", None)
+    places = np.flatnonzero(differs)
+    found = Result(columns, meta, lineage).take(places)
+    periods = {str(label) for label in table.column("period").to_list()}
+    said = _sentence(found, measures[0], query, days, len(periods))
+    return Result(found.columns, found.meta | {"headline": said}, found.answer)
+
+
+def _sentence(found: Result, measure: Measure, query: Restated, days: Span, periods: int) -> str:
+    """Return how many periods have changed, and where most."""
+    changed = {str(label) for label in found.column("period").to_list()}
+    of = f"of {count_noun(periods, query.per)} up to {days.last}"
+    if not changed:
+        return f"Nothing has changed in any {of}."
+    said = f"{len(changed):,} {of} {'has' if len(changed) == 1 else 'have'} changed."
+    column: Column = found.column(f"{measure.name}_change")
+    sizes = np.abs(np.nan_to_num(column.numbers()))
+    if not sizes.any():
+        return said
+    at = int(sizes.argmax())
+    by = found.answer.by if found.answer is not None else ()
+    row = {name: found.column(name).to_list()[at] for name in (*by, "period")}
+    where = ", ".join(str(value) for value in row.values() if value is not None)
+    amount = shown(column.take(np.array([at])))[0]
+    sign = "" if amount.startswith("-") else "+"
+    return f"{said} The largest change of {measure.name}: {sign}{amount}, {where}."
