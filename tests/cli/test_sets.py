@@ -157,3 +157,33 @@ class Sets(Commands):
                 people.get(row["route"], 0) / seats[row["route"]] if row["route"] in seats else None
             )
             self.assertEqual(row["load"] and float(row["load"]), expected or "")
+
+
+class Restated(Commands):
+    """`restated`: an earlier file, or the rows that were known by a day."""
+
+    def test_from_two_files_and_from_one(self):
+        Path("old.csv").write_text(SALES)
+        Path("new.csv").write_text(SALES.replace("30.00", "33.00") + "2025-03-05,North,tea,9.00\n")
+        options = ["--date", "sold_on", "--measure", "revenue=sum(amount)", "--format", "csv"]
+        status, out, err = self.go("restated", "new.csv", "--before", "old.csv", "--per", "month",
+                                   "--by", "branch", "--prove", *options)  # fmt: skip
+        self.assertEqual(status, 0, err)
+        rows = list(csv.DictReader(io.StringIO(out)))
+        self.assertEqual(
+            [(r["branch"], r["period"], r["revenue"], r["revenue_before"], r["revenue_change"]) for r in rows],
+            [("North", "2025-02", "33.00", "30.00", "3.00")],
+        )  # fmt: skip
+        Path("known.csv").write_text(
+            "sold_on,known,amount\n2025-01-02,2025-01-03,10\n2025-01-05,2025-02-07,4\n"
+            "2025-02-03,2025-02-04,7\n"
+        )
+        status, out, err = self.go("restated", "known.csv", "--known", "known", "--since", "2025-01-31",
+                                   "--per", "month", *options)  # fmt: skip
+        self.assertEqual(status, 0, err)
+        (row,) = csv.DictReader(io.StringIO(out))
+        self.assertEqual((row["period"], row["revenue_change"]), ("2025-01", "4"))
+        for arguments, wanted in (([], 2), (["--known", "known"], 2), (["--before", "old.csv", "--only", "2025"], 2),
+                                  (["--before", "gone.csv"], 1)):  # fmt: skip
+            status, _, err = self.go("restated", "new.csv", "--per", "month", *options, *arguments)
+            self.assertEqual(status, wanted, err)

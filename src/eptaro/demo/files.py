@@ -216,7 +216,7 @@ DATASETS = (
 
 KINDS = ("csv", "parquet")
 SHIPPED = (*(dataset.name for dataset in DATASETS), "takings", "stores", "ships", "voyages")
-CONFIGS = ("eptaro.toml", "companies.toml", "voyages.toml")
+PLAIN = ("eptaro.toml", "companies.toml", "voyages.toml", "goals.csv")
 
 
 def copy_shipped(folder: Path, *, replace: bool = False) -> list[Path]:
@@ -229,7 +229,7 @@ def copy_shipped(folder: Path, *, replace: bool = False) -> list[Path]:
     paths = []
     contents = {f"{name}.csv": shipped(name) for name in SHIPPED}
     data = resources.files("eptaro.demo").joinpath("data")
-    contents |= {name: data.joinpath(name).read_bytes() for name in CONFIGS}
+    contents |= {name: data.joinpath(name).read_bytes() for name in PLAIN}
     for name, content in contents.items():
         target = folder / name
         if not target.exists() or target.read_bytes() != content:
