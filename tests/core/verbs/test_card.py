@@ -3,7 +3,9 @@
 import datetime as dt
 import random
 import statistics
+import tempfile
 import unittest
+from dataclasses import replace
 
 import eptaro as ep
 from tests.core.verbs.test_trail import window
@@ -93,6 +95,40 @@ class Card(unittest.TestCase):
             self.assertEqual(row["comparable"], prior_first >= START)
             seen += row["comparable"]
         self.assertGreater(seen, 5)
+
+    def test_levels_across_are_the_rows_of_the_card(self):
+        rng, seen = random.Random(7), 0
+        for number in range(8):
+            book = ep.Daybook(transactions(rng), date="on", by="g", measures=["s=sum(x)", "m=median(x)"],
+                              coverage=rng.choice([None, "groups"]))  # fmt: skip
+            with tempfile.TemporaryDirectory() as folder:
+                if number % 2:
+                    book.write(f"{folder}/kept/")
+                    book = ep.Daybook.open(f"{folder}/kept")
+                    book._store = replace(book._store, at_once=0)
+                ask = {"by": rng.choice([None, "g"]), "back": rng.choice([None, "1 year"]),
+                       "trailing": rng.choice([(), "3 months"]), "as_of": START + DAY * rng.randrange(400, 900),
+                       "calendars": rng.choice([None, [*CALENDARS[:2]]])}  # fmt: skip
+                wide, long = book.card(**ask, wide=True), [*book.card(**ask).rows()]
+                if not number % 2:
+                    self.assertGreater(book.prove(wide), 5)
+                    self.assertEqual(wide.headline, book.card(**ask).headline)
+            found = {row.get("g"): row for row in wide.rows()}
+            for row in long:
+                title = (
+                    row["level"]
+                    if ask["calendars"] is None
+                    else f"{row['calendar']} {row['level']}"
+                )
+                own = found[row.get("g")]
+                for name, value in row.items():
+                    if f"{title} {name}" in own:
+                        self.assertEqual(own[f"{title} {name}"], value, (title, name))
+                        seen += 1
+            for group, row in found.items():
+                whole = [one["complete"] for one in long if one.get("g") == group]
+                self.assertEqual(row["complete"], all(whole))
+        self.assertGreater(seen, 400)
 
     def test_goals_of_months_add_up_in_wider_levels(self):
         book = ep.Daybook({"on": ["2025-01-10", "2025-05-15"], "g": ["a", "b"], "x": [10, 20]}, date="on", by="g",

@@ -113,6 +113,34 @@ class LikeForLike(unittest.TestCase):
         self.assertEqual(len(seen), 9, seen)
         self.assertGreater(min(seen.values()), 5, seen)
 
+    def test_groups_with_too_little_history_are_new(self):
+        rng, seen = random.Random(3), 0
+        for _ in range(12):
+            rows, _ = shops(rng, False)
+            on, shop, v = zip(*rows, strict=True)
+            book = ep.Daybook({"on": on, "shop": shop, "v": v}, date="on", by="shop", measures="s=sum(v)")  # fmt: skip
+            months = rng.choice([2, 4, 13])
+            ask = {"per": "month", "back": "1 month", "by": "shop", "groups": "both"}
+            plain = {(r["first"], r["standing"]): r for r in book.compare(**ask).rows()}
+            for row in book.compare(**ask, history=f"{months} months").rows():
+                first = row["first"]
+                number = first.year * 12 + first.month - 1 - months
+                least = dt.date(number // 12, number % 12 + 1, 1)
+                young = {one for one in shop if min(d for d, s, _ in rows if s == one) > least}
+                kinds = {k: plain.get((first, k)) for k in ("like for like", "new", "closed")}
+                named = {k: set((r["named"] or "").split(", ")) - {""} if r else set() for k, r in kinds.items()}  # fmt: skip
+                wanted = {
+                    "like for like": named["like for like"] - young,
+                    "new": named["new"] | (named["like for like"] & young),
+                    "closed": named["closed"],
+                }
+                if row["standing"] != "total":
+                    self.assertEqual(set(row["named"].split(", ")), wanted[row["standing"]])
+                    seen += 1
+        self.assertGreater(seen, 60)
+        with self.assertRaisesRegex(ep.QuestionError, "history goes with groups"):
+            book.compare("month", history="2 months")
+
     def test_balances_of_accounts_without_rows_are_carried_and_add_up(self):
         rows = {"on": ["2024-01-02", "2024-01-02", "2024-03-05", "2024-04-05", "2024-04-09"],
                 "account": ["a", "b", "a", "a", "c"], "balance": [10, 20, 12, 15, 7]}  # fmt: skip

@@ -218,10 +218,10 @@ def accumulate(
     of_card = {name: given[name] for name in ("back", "trailing")}
     own = {name: value for name, value in given.items() if name not in of_card}
     if card:
-        for name in ("within", "wide", "totals", "every", "sort"):
+        for name in ("within", "totals", "every", "sort"):
             if own[name]:
                 raise click.UsageError(f"--{name} does not go with --card, which has a row a level")
-        shared = {name: given[name] for name in ("goals", "pace")}
+        shared = {name: given[name] for name in ("goals", "pace", "wide")}
         return Reply(*_card(inputs, of_card | shared), output)
     if any(of_card.values()):
         raise click.UsageError("--back and --trailing belong to --card here")
@@ -237,6 +237,8 @@ def _card(inputs: CommandInputs, given: Mapping[str, Any]) -> tuple[Book, Table]
     book, data = inputs.book(), inputs.data
     own = book.calendar
     every = list({c.name: c for c in (MonthCalendar(), own, *calendars.values())}.values())
+    if given["wide"]:
+        every = [own]
     query = Card(calendars=every, by=list(data.by), only=data.narrowed, as_of=data.as_of, **given)
     return book, book.ask(query)
 

@@ -256,6 +256,7 @@ class AcrossLineage(Lineage):
     count: int
     rows: Ints
     together: Result
+    down: tuple[str, ...] = ()  # group columns that are not across
 
     @property
     def question(self) -> Query:
@@ -264,8 +265,8 @@ class AcrossLineage(Lineage):
 
     @property
     def by(self) -> tuple[str, ...]:
-        """No column is a group's: each has its own."""
-        return ()
+        """The names of the group columns that are not across."""
+        return self.down
 
     @property
     def measures(self) -> tuple[str, ...]:

@@ -22,6 +22,7 @@ from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.compare import changes
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_windows, window_of
 from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
+from eptaro.core.verbs.layouts.wide import levels_across
 from eptaro.core.verbs.queries import Card, Goals, Pace
 from eptaro.errors import QuestionError
 
@@ -73,7 +74,8 @@ def card(facts: BookData, query: Card) -> Result:
     answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
     meta = view.meta("card") | {"calendar": described}
     meta |= {} if query.back is None else {"back": query.back, "match": query.match}
-    return Result(columns, meta, answer)
+    found = Result(columns, meta, answer)
+    return levels_across(found, query, len(rows)) if query.wide else found
 
 
 def _of_calendars(view: View, calendars: Sequence[Calendar], query: Card) -> list[_Row]:

@@ -615,6 +615,9 @@ class Compare(TotalledQuery, GoalsQuery):
         are (`groups`) and which (`named`), and a total. With `coverage="groups"` or a span for each
         group, both sides have those that are covered whole on both; else those with transactions
         on both.
+    history : str, optional
+        With `groups`: the least history, such as `13 months`, that a group has before the current
+        side begins; those that began later are new.
     sort : str or sequence of str, optional
         The columns to order rows by, each deciding between equals of the one before it; `-name`:
         largest first.
@@ -709,6 +712,13 @@ class Compare(TotalledQuery, GoalsQuery):
         help="Split each change among the groups on both sides, like for like, and those that are "
         "new or closed.",
     )
+    history: str | None = option(
+        None,
+        metavar="AMOUNT",
+        heading="groups",
+        rare=True,
+        help="With --groups: those that began less than AMOUNT (13 months) before are new.",
+    )
     details: bool = option(
         False, help="Add changes per day, contributions, and who is new or lost."
     )
@@ -769,6 +779,8 @@ class Compare(TotalledQuery, GoalsQuery):
             for name in (name for name, value in given_too.items() if value):
                 raise QuestionError(f"trailing windows go with back, not with {name}")
         self._check_mean()
+        if self.history is not None and self.groups is None:
+            raise QuestionError("history goes with groups='both'")
         if self.groups is not None:
             self._check_groups()
         if self.against and self.align != "place":
@@ -827,6 +839,8 @@ class Card(GoalsQuery):
         How far back the prior period lies.
     match : {"date", "elapsed", "weekday", "workday"}
         Which day is the counterpart.
+    wide : bool
+        Sets levels and windows across, with one row per group.
     goals : mapping, optional
         Goals of the first measure, by period label or `(group value, label)`; or a mapping of
         measures to such goals.
@@ -866,6 +880,7 @@ class Card(GoalsQuery):
         None, metavar="AMOUNT", help="With --card: the same days so far back beside, '1 year'."
     )
     match: Match = "date"
+    wide: bool = False
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.levels import check_level
+from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.query.coverage import GROUPS
 from eptaro.core.query.lineage import DayMatching, InParts, ViewLineage
 from eptaro.core.query.view import BookData, View
@@ -37,8 +37,9 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
     Where groups have a coverage of their own, both sides have a group whose coverage holds both
     whole, and a group without transactions from the current side on is closed, unless its coverage
     was declared; else both have a group with transactions on either, or, where a measure has
-    balances, with transactions up to either's end. A period that cannot be
-    compared has the row of all groups alone.
+    balances, with transactions up to either's end. With `history`, a group that began later than
+    so long before the current side is new. A period that cannot be compared has the row of all
+    groups alone.
     """
     check_level(query.per, facts.calendar.levels)
     query.check()
@@ -52,6 +53,9 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
             f"narrow with only="
         )
     standing = standings(view, now, prior)
+    if query.history is not None:
+        young = began_after(view, query.history, now)
+        standing = np.where((standing == _LIKE) & young, _NEW, standing)
     every = np.full(view.groups.count, _TOTAL)
     tables = [_rows(view, query, (now, prior), every, pairing)]
     at = [np.arange(len(now))]
@@ -96,6 +100,22 @@ def standings(view: View, now: Sides, prior: Sides) -> Ints:
         found = np.where(opened & (now.last[:, None] < lo), -1, found)
     fair = view.complete(now.first, now.last) & view.complete(prior.first, prior.last)
     return np.where((fair & now.exists & prior.exists)[:, None], found, -1)
+
+
+def began_after(view: View, history: str, now: Sides) -> NDArray[np.bool_]:
+    """Return which groups have less history than an amount of time before each current side,
+    `(n_sides, n_groups) bool`: their first transaction comes later than so long before its first
+    day.
+    """
+    amount = Amount.of_levels(history, "history")
+    least, _ = view.calendar.move_days(now.first, -amount.n, amount.unit)
+    group, day = view.cells.axis.cells_of()
+    places = np.arange(len(day))
+    filled = view.cells.sums(ROWS, places, places + 1).data > 0
+    first = np.full(view.groups.count, np.iinfo(np.int64).max)
+    np.minimum.at(first, group[filled], day[filled])
+    found: NDArray[np.bool_] = first[None, :] > least[:, None]
+    return found
 
 
 def _alike(standing: Ints) -> list[tuple[Ints, Ints]]:

@@ -74,6 +74,50 @@ def set_across(query: Any, ask: Callable[[Any], Result]) -> Result:
     return Result(columns, whole.meta | {"heads": [*places]}, lineage)
 
 
+_DAYS = ("first", "last", "prior_first", "prior_last")
+_WHOLE = ("complete", "comparable")
+
+
+def levels_across(card: Result, query: Any, count: int) -> Result:
+    """Return a card with one row per group and its levels and windows, `count` of them, across:
+    their days and their numbers; a row is complete, and comparable, when all of them are.
+    """
+    answer = card.answer
+    assert isinstance(answer, ViewLineage)
+    groups = len(card) // count
+    titles = card.column("level").to_list()[:count]
+    calendars = card.column("calendar").to_list()[:count]
+    if len({*calendars}) > 1:
+        titles = [f"{one} {level}" for one, level in zip(calendars, titles, strict=True)]
+    rows = np.arange(len(card)).reshape(groups, count)
+    start = card.names.index("complete") + 1
+    own = [c for c in card.columns if c.name in _DAYS]
+    own += [c for c in card.columns[start:] if c.face is None or c.face.of]
+    columns, places = [card.column(name).take(rows[:, 0]) for name in answer.by], {}
+    for name in (name for name in _WHOLE if name in card):
+        flags = card.column(name)
+        every = np.asarray(flags.data[rows].all(axis=1))
+        columns.append(replace(flags.take(rows[:, 0]), data=every))
+    for place, title in enumerate(titles):
+        for column in own:
+            name = f"{title} {column.name}"
+            face = column.face and replace(
+                column.face,
+                words=f"{title} {column.face.words}",
+                of="",
+                ends=f"{title} {column.face.ends}" if column.face.ends else "",
+            )
+            text = f"{column.name} of the {title}: {column.description}"
+            columns.append(column.take(rows[:, place]).named(name, text, face))
+            if column.name in answer.numbers:
+                places[name] = place, column.name
+    each = answer.take(rows.T.ravel())  # level by level, in each all groups
+    lineage = AcrossLineage(
+        query, each, answer, places, groups, np.arange(groups), card, tuple(answer.by)
+    )
+    return Result(columns, card.meta | {"heads": [*places]}, lineage)
+
+
 def _name(title: str, column: Column, own: list[Column]) -> str:
     return title if len(own) == 1 else f"{title} {column.name}"
 
