@@ -110,10 +110,10 @@ class Card(unittest.TestCase):
                        "trailing": rng.choice([(), "3 months"]), "as_of": START + DAY * rng.randrange(400, 900),
                        "calendars": rng.choice([None, [*CALENDARS[:2]]])}  # fmt: skip
                 wide, long = book.card(**ask, wide=True), [*book.card(**ask).rows()]
+                found = {row.get("g"): row for row in wide.rows()}
                 if not number % 2:
                     self.assertGreater(book.prove(wide), 5)
                     self.assertEqual(wide.headline, book.card(**ask).headline)
-            found = {row.get("g"): row for row in wide.rows()}
             for row in long:
                 title = (
                     row["level"]
