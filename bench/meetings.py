@@ -31,11 +31,11 @@ from pyarrow import csv, parquet
 import eptaro as ep
 
 DAY = dt.timedelta(1)
-HELD = ("frame", "csv", "parquet", "sqlite", "file", "folder", "shards", "into")
+HELD = ("frame", "csv", "parquet", "sqlite", "file", "folder", "shards", "into", "set", "sets")
 MADE = ("plain", "where", "groups", "months", "declared", "holidays", "lookup", "own", "blanks")
 ASKED = (
     *("plain", "value", "values", "both", "text", "span", "early", "late", "none", "one"),
-    "shares",
+    *("shares", "totals", "beside"),
 )
 MEASURES = {
     "total": "sum(x)",
@@ -225,6 +225,11 @@ class Book:
                 book._store = replace(book._store, at_once=0)
                 return book
         book = ep.Daybook(table, **options)
+        if how in ("set", "sets") and self.made != "own":  # a set has one calendar
+            others = {"other": ep.Daybook(table, **options)} if how == "sets" else {}
+            both = ep.BookSet({"book": book, **others})
+            named = [m.name for m in both.measures if m.tables == ("book",)]
+            return ep.BookSet._of(both._store.measuring(named))
         if how == "file":
             return ep.Daybook.open(book.write(folder / "kept.parquet"))
         if how in ("folder", "shards"):
@@ -266,6 +271,7 @@ class RandomQuestion:
         self.only: Any = None
         self.as_of: Any = None
         self.more: dict[str, Any] = {}
+        self.beside: dict[str, Any] = {}
         g, h = rng.choice(names)
         span = (book.last - book.first).days
         match how:
@@ -293,6 +299,10 @@ class RandomQuestion:
                 self.by = [rng.choice(["g", "h"])]
             case "shares":
                 self.more = {"shares": True}
+            case "totals":
+                self.beside = {"totals": True}
+            case "beside":
+                self.more = {"beside": ep.WeekCalendar("cafe")}
         if book.made == "own":
             self.by = ["g", "h"] if "h" in self.by else ["g"]
         self.options = {"by": self.by, "only": self.only, "as_of": self.as_of}
@@ -305,11 +315,11 @@ class RandomQuestion:
         yield "recap", lambda b: b.recap(per, **o, **self.more), ""
         yield (
             "accumulate",
-            lambda b: b.accumulate(within, every=rng.choice(["day"]), **o),
+            lambda b: b.accumulate(within, every=rng.choice(["day"]), **o, **self.beside),
             "_to_date",
         )
-        yield "trail", lambda b: b.trail("20 days", every="week", **o), "_trailing"
-        yield "compare", lambda b: b.compare("month", back="1 month", **o), ""
+        yield "trail", lambda b: b.trail("20 days", every="week", **o, **self.beside), "_trailing"
+        yield "compare", lambda b: b.compare("month", back="1 month", **o, **self.beside), ""
         yield (
             "to date",
             lambda b: b.compare("quarter", to_date=True, match=match, back="1 quarter", **o),
@@ -336,6 +346,11 @@ class Meeting:
             plain = mine if self.how == "frame" else self.book.held("frame", Path(folder))
             for verb, ask, ending in self.asked.questions(self.rng):
                 found, want = _told(ask, mine), _told(ask, plain)
+                if self.how == "sets" and not isinstance(found, str):
+                    found = [
+                        {name.removeprefix("book."): value for name, value in row.items()}
+                        for row in found
+                    ]
                 if isinstance(found, str) or isinstance(want, str):
                     if found != want:
                         yield f"{self.name}: {verb}: {str(found)[:200]} for {str(want)[:200]}"
@@ -374,6 +389,8 @@ class Meeting:
 
     def _group(self, row: dict[str, Any]) -> tuple[str | None, str | None]:
         """Return what a row's group is called, with what all rows were narrowed to."""
+        if row.get("g", row.get("h")) == "total":
+            return None, None
         names: dict[str, Any] = {"g": row.get("g"), "h": row.get("h")}
         only = self.asked.only
         for part in only if isinstance(only, list) else [only]:

@@ -133,8 +133,8 @@ class BookData:
         wanted_groups = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
         # A group that is named, or whose coverage has begun, has rows; others have none yet.
         keep = wanted_groups
-        if self.spans is not None and not wanted and not self.whole.named:
-            keep = wanted_groups & (self.spans.lo <= coverage.hi)
+        if not wanted and not self.whole.named:
+            keep = wanted_groups & self._begun(coverage.hi)
         if self.part is not None:
             keep = keep & self.part
         if not keep.any():
@@ -149,6 +149,16 @@ class BookData:
         if not self.tables:
             return view
         return replace(view, tables={n: view.of_table(n, t) for n, t in self.tables.items()})
+
+    def _begun(self, last: int) -> Flags:
+        """Return which groups' own coverage has begun by a day, in any book of a set."""
+        if not self.tables:
+            count = self.groups.count
+            return np.ones(count, bool) if self.spans is None else self.spans.lo <= last
+        found = np.zeros(self.groups.count, bool)
+        for table in self.tables.values():
+            found[table.places[table.facts._begun(last)]] = True
+        return found
 
     @property
     def last_of_all(self) -> dt.date:
@@ -369,7 +379,8 @@ class View:
         """Return a measure over the same spans of days for every group, group by group."""
         groups = self.groups.count
         if self.tables and len(measure.tables) == 1:
-            found = self.table(measure.term.table).value_of_all(measure, first, last)
+            own = measure.of_table("", measure.name)
+            found = self.table(measure.term.table).value_of_all(own, first, last)
             return found.shown_as(self.facts.folded.formats.get(measure.name))
         if measure.staged or measure.over_all or self.tables:
             group = np.repeat(np.arange(groups), len(first))
