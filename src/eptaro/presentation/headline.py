@@ -18,7 +18,16 @@ from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import BLANK, Priority, visible
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import spans_of
-from eptaro.core.verbs.queries import Accumulate, Compare, Histogram, Recap, Restated, Spread, Trail
+from eptaro.core.verbs.queries import (
+    Accumulate,
+    Compare,
+    Histogram,
+    Recap,
+    Restated,
+    Spread,
+    TotalledQuery,
+    Trail,
+)
 from eptaro.errors import count_noun
 from eptaro.presentation.comparisons import describe_comparison, describe_standings
 from eptaro.presentation.words import (
@@ -77,7 +86,7 @@ def _of_answer(table: Result, measure: str | None) -> str:
             return _of_each_period(table, answer)
         if isinstance(query, Compare) and query.groups is not None:
             return " ".join(describe_standings(table, answer, query))
-        if len(answer.totals):
+        if isinstance(query, TotalledQuery) and query.totals:
             return _of_groups(table, answer)
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
