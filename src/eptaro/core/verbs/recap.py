@@ -98,11 +98,6 @@ def recap(facts: BookData, query: Recap) -> Result:
         query.check_attribute()
         table = recap_by(view, attribute_of(view, query.per), query)
         return table if query.sort is None else table.sorted(query.sort)
-    if query.beside is not None:
-        from eptaro.core.verbs.layouts.bridge import on_two_calendars
-
-        table = on_two_calendars(view, query)
-        return table.sorted(query.order) if query.order else table
     with_total = query.totals or query.wide
     rows = PeriodRows.of(view, query.per, query.subtotal_levels, with_total=with_total)
     if query.wide:

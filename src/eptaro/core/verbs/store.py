@@ -110,6 +110,8 @@ def _answer(facts: BookData, query: Query) -> Result:
     match query:
         case Recap(across="year"):
             from eptaro.core.verbs.layouts.years import across_years as verb
+        case Recap(beside=Calendar()):
+            from eptaro.core.verbs.layouts.bridge import on_two_calendars as verb
         case Recap():
             from eptaro.core.verbs.recap import recap as verb
         case Accumulate():

@@ -12,8 +12,9 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
+from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.query.lineage import Side, Value, ViewLineage
-from eptaro.core.query.view import View
+from eptaro.core.query.view import BookData, top_groups
 from eptaro.core.results.column import Column, TiledArray, dates
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
@@ -45,12 +46,17 @@ class SharedDays:
         return cls(starts, lasts, (here, there))
 
 
-def on_two_calendars(view: View, query: Recap) -> Result:
+def on_two_calendars(facts: BookData, query: Recap) -> Result:
     """Return one row per group and run of days that lie in one period of each calendar; the rows of
     a period add up to it, in either calendar.
     """
     other = query.beside
     assert isinstance(other, Calendar)
+    if query.per in RECURRING:
+        query.check_attribute()
+    view = facts.view(query.by, query.only, query.as_of)
+    if query.top is not None:
+        view = top_groups(view, query.top, query.within_groups)
     for calendar in (view.calendar, other):
         check_level(query.per, calendar.levels)
     days = SharedDays.of(view.calendar, other, query.per, view.seen)
@@ -98,7 +104,8 @@ def on_two_calendars(view: View, query: Recap) -> Result:
     meta = view.meta("recap") | {"per": query.per, "tie_out": tied}
     meta |= {"calendar": f"{view.calendar.describe()}; {other.describe()}"}
     answer = ViewLineage(query, view, behind, numbers, np.arange(len(group)))
-    return Result([*columns, *values], meta, answer)
+    table = Result([*columns, *values], meta, answer)
+    return table.sorted(query.order) if query.order else table
 
 
 def _labels(

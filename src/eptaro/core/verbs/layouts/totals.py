@@ -45,8 +45,9 @@ def add_totals(query: Any, ask: Callable[[Any], Result]) -> Result:
         else:
             none = column.take(np.zeros(count, np.int64)).blanked(np.zeros(count, bool))
             columns.append(join([column, none]))
-    of_groups = replace(total, total=np.ones(len(total.group), bool))
-    return Result(columns, each.meta, InParts.of([answer, of_groups]))
+    of_groups = replace(total, asked=query, total=np.ones(len(total.group), bool))
+    lineage = InParts.of([replace(answer, asked=query), of_groups])
+    return Result(columns, each.meta, lineage)
 
 
 def _coded_once(column: Column) -> Column:
