@@ -415,7 +415,7 @@ class Daybook(Book):
         Parameters
         ----------
         before : Daybook
-            The book as it was: last month's file, or the rows that were known by then.
+            The book as it was: that of last month, or of the rows known at an earlier date.
         per : str
             The level of the periods.
         by : str or sequence of str, optional

@@ -174,6 +174,14 @@ class Restated(Commands):
             [(r["branch"], r["period"], r["revenue"], r["revenue_before"], r["revenue_change"]) for r in rows],
             [("North", "2025-02", "33.00", "30.00", "3.00")],
         )  # fmt: skip
+        status, out, err = self.go(
+            "restated", "old.csv", "--before", "old.csv", "--per", "month", *options[:4]
+        )
+        self.assertEqual(
+            (status, out.partition("\n")[0]),
+            (0, "Nothing has changed in any of 2 months up to 2025-02-27."),
+            err,
+        )
         Path("known.csv").write_text(
             "sold_on,known,amount\n2025-01-02,2025-01-03,10\n2025-01-05,2025-02-07,4\n"
             "2025-02-03,2025-02-04,7\n"

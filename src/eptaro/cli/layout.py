@@ -115,7 +115,7 @@ class DisplayColumn:
     @property
     def same(self) -> bool:
         """Whether every row has the same, so that it need be given once only."""
-        return all(map(_is_constant, filter(None, (self.column, self.last))))
+        return _is_constant(self.column) and (self.last is None or _is_constant(self.last))
 
     @property
     def right(self) -> bool:

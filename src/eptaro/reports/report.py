@@ -50,7 +50,9 @@ def write_page(
         section = proof.result() if proof and name == _APART else make_section(name, query)
         if section is not None:
             sections.append(section)
-    names = ", ".join(measure.name for measure in book.about.measures)
+    several = [measure.name.replace("_", " ") for measure in book.about.measures]
+    more = [f"{len(several) - _MOST_NAMED} more"] if len(several) > _MOST_NAMED + 1 else []
+    names = ", ".join([*several[: _MOST_NAMED if more else None], *more])
     page = _template().render(
         title=rules.title or f"{names[:1].upper()}{names[1:]} to {view.coverage.last}",
         style=STYLE,
@@ -94,6 +96,7 @@ def with_whole_days(text: object) -> Any:
 
 Rules = TypeVar("Rules", "ReportRules", "SheetRules")
 ENDINGS = (".html", ".xlsx")
+_MOST_NAMED = 3  # measures in a title
 _MOST_YEARS = 200
 
 

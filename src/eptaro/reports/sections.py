@@ -12,6 +12,7 @@ import numpy as np
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import Amount, as_wide, check_level
+from eptaro.core.calendars.span import Span
 from eptaro.core.proof.trace import prove
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import shown
@@ -27,7 +28,7 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.core.verbs.store import Store
-from eptaro.errors import EptaroError, QuestionError, count_noun, unknown
+from eptaro.errors import EptaroError, QuestionError, count_noun, plural, unknown
 from eptaro.outputs.html import table_html
 from eptaro.plots.draw import draw
 from eptaro.plots.theme import PictureOptions
@@ -35,7 +36,7 @@ from eptaro.presentation.headline import headline as sentence
 from eptaro.presentation.words import as_title, calendar_in_words
 
 SECTIONS = (
-    *("headline", "groups", "to date", "comparison", "trend", "rhythm", "quality"),
+    *("headline", "groups", "to date", "comparison", "years", "trend", "rhythm", "quality"),
     *("definitions", "proof"),
 )
 
@@ -135,6 +136,7 @@ def groups(query: ReportContext) -> Section | None:
     _effects(section, query, within)
     if query.grouped.about.groups.names:
         _contributions(section, query, within)
+        _like_for_like(section, query, within)
     return section if section.sentences or section.tables else None
 
 
@@ -211,6 +213,23 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
         section.add_table(shown_rows, f"{measure.name} by group", caption)
 
 
+def _like_for_like(section: Section, query: ReportContext, within: str) -> None:
+    """Split the change among groups on both sides, new and closed ones, where there are such."""
+    book, names = query.grouped, query.grouped.about.groups.names
+    if book.about.own is not None:
+        return
+    match = query.rules.match
+    table = book.ask(
+        Compare(within, to_date=True, by=names, groups="both", match=match, as_of=query.as_of)
+    )
+    if len(table) < 3:  # all groups are on both sides, or the sides cannot be compared
+        return
+    section.sentences.append(sentence(table))
+    name = book.about.measures[0].name
+    shown_rows = only_filled(table, ["standing", "groups", *columns_of(name), "named"])
+    section.add_table(shown_rows, f"{name}: like for like, new and closed groups")
+
+
 _WIDE, _HIGH, _EDGE = 200, 40, 4
 
 
@@ -270,7 +289,7 @@ def headline(query: ReportContext) -> Section:
             ratio = "" if change is None else format_value(table.column(f"{name}_change_ratio"), at)
             lines.append(
                 {
-                    "name": name,
+                    "name": name.replace("_", " "),
                     "value": format_value(column, at),
                     "change": _movement_words(change, ratio, column),
                     "worse": change is not None and column.is_worse(change),
@@ -366,6 +385,32 @@ def comparison(query: ReportContext) -> Section:
         section.add_table(
             only_filled(last, names), f"{measure.name}: each {per} and the year before"
         )
+    return section
+
+
+_YEARS = 5  # side by side
+
+
+def years(query: ReportContext) -> Section | None:
+    """Return the periods of the last years side by side, with the change to the last one."""
+    book, about = query.book, query.book.about
+    per = as_wide(query.rules.per, level_of(about.folded.grain))
+    seen = book.view(as_of=query.as_of).coverage
+    last = about.calendar.period_of(seen.last, "year") if "year" in about.calendar.levels else None
+    first = None if last is None else last.shift(1 - _YEARS)
+    if last is None or per == "year" or about.calendar.period_of(seen.first, "year") == last:
+        return None
+    only = None if first is None else Span(max(first.first, seen.first), seen.last)
+    section = Section(f"Each {per} of the last years", "years")
+    for measure in about.measures:
+        alone = book.measuring([measure])
+        table = alone.ask(Recap(per, across="year", only=only, as_of=query.as_of))
+        label = f"{measure.name}: {plural(per)} down, years across"
+        section.add_table(table.select([n for n in table.names if n != "complete"]), label)
+    section.sentences.append(
+        f"The change is that from the year before to {last.label}, for each {per} that both years "
+        f"cover whole."
+    )
     return section
 
 
@@ -483,6 +528,7 @@ MAKERS: dict[str, Callable[[ReportContext], Section | None]] = {
     "headline": headline,
     "to date": to_date,
     "comparison": comparison,
+    "years": years,
     "trend": trend,
     "groups": groups,
     "rhythm": rhythm,

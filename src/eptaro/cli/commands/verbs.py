@@ -356,13 +356,12 @@ def rhythm(
     ),
     examples=(
         (
-            "What has changed in the months of last night's book",
-            "restated july.parquet --before june.parquet --per month --by route",
+            "What bookings that became known after June have changed in the months before",
+            f"restated {DEMO} --known booked_at --since 2025-06-30 --per month",
         ),
         (
-            "What bookings made since the end of June have changed, from one file",
-            "restated eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)' "
-            "--known booked_at --since 2025-06-30 --per month",
+            "What differs from an earlier file",
+            f"restated {BOOKINGS} --before eptaro-demo/bookings.csv --per quarter",
         ),
     ),
 )
