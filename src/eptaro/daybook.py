@@ -8,8 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.book import Book
+from eptaro.core.expressions.tree import Name
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import merge_facts
+from eptaro.core.query.book_set import over_days
 from eptaro.core.query.query import AsOf, By
 from eptaro.core.verbs.queries import Restated
 from eptaro.core.verbs.store import MemoryStore, Store
@@ -394,6 +396,47 @@ class Daybook(Book):
             raise InputError(f"{other!r} is not a Daybook")
         return self._of(
             MemoryStore(merge_facts(self._store.facts, other._store.facts, force=force))
+        )
+
+    def spread_over_days(self) -> Daybook:
+        """Return a book dated by months, or other periods, with its sums spread over their days.
+
+        A plan by the month can then be asked beside daily rows, also to date: what is due by the
+        k-th of n days is k / n of the sum. Whole numbers and decimals are dealt out in whole units
+        (cents), which add up to the sum exactly.
+
+        Returns
+        -------
+        Daybook
+            A book in memory, dated by the day, with the same groups and names of measures.
+
+        Raises
+        ------
+        QuestionError
+            For a book dated by the day, and for measures that do not add up.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> plan = ep.Daybook({"month": ["2025-01-01"], "goal": [310]}, date="month",
+        ...                   measures="goal=sum(goal)", dates=ep.DateRules(grain="month"))
+        >>> plan.spread_over_days().accumulate("month")["goal_to_date"].tolist()[:3]
+        [10, 20, 30]
+        """
+        about = self._store.about
+        name = "day"
+        while name in (*self.by, *(measure.name for measure in self.measures)):
+            name += "_"
+        columns = over_days(self._store.view(by=self.by), name)
+        return Daybook(
+            Table(columns),
+            date=name,
+            by=self.by,
+            measures={m.name: f"sum({Name(m.name)})" for m in self.measures},
+            calendar=about.own or about.calendar,
+            coverage=about.coverage,
+            workdays=about.workdays,
+            formats=about.folded.formats,
         )
 
     def restated(

@@ -206,7 +206,8 @@ class Settings:
         more = [column for column in asked if name_of(column) == column and column != EVERY]
         lacking = _lacking(own.config.files(), more, own.file_rules(reading)) if more else []
         rows = {"by": [column for column in more if column not in lacking]}
-        return own._one(replace(data, rows=rows, only=(), show=()), reading, ())
+        book = own._one(replace(data, rows=rows, only=(), show=()), reading, ())
+        return book.spread_over_days() if own.config.data.spread else book
 
     def _calendar_of_set(self, config: Config, first: str) -> Calendar:
         """Return the calendar that a set is asked in, by default that of its first data set."""

@@ -140,6 +140,7 @@ _OF_DATA: dict[str, Any] = {
     "lookups": (dict[str, str], Field(default_factory=dict)),
     "across": (str | None, None),
     "calendar": (str, "calendar"),
+    "spread": (bool, Field(False, description="Spread the sums of months over their days.")),
     "own_calendars": (Own | None, None),
     "coverage": (str | dict[str, str] | None, None),
     "dates": (Dates | None, None),

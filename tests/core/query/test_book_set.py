@@ -4,6 +4,7 @@ import datetime as dt
 import random
 import tempfile
 import unittest
+from decimal import Decimal
 from fractions import Fraction
 
 import sqlalchemy
@@ -417,3 +418,48 @@ class ByHand(unittest.TestCase):
             lambda one: one.rhythm("weekday", by="branch"),
         ):
             self.assertEqual([*ask(alone).rows()], [*ask(book).rows()])
+
+
+class Plans(unittest.TestCase):
+    """A plan by the month, spread over days, beside rows by the day."""
+
+    def test_sums_are_dealt_out_to_the_cent(self):
+        rng, seen = random.Random(9), 0
+        for _ in range(20):
+            scale = rng.choice([0, 2])
+            rows = [
+                (dt.date(2024, rng.randint(1, 6), 1), rng.choice("ab"), rng.randint(-900, 90_000))
+                for _ in range(rng.randint(1, 12))
+            ]
+            cents = [Decimal(value).scaleb(-scale) for *_, value in rows]
+            on, group, _ = zip(*rows, strict=True)
+            plan = ep.Daybook({"on": list(on), "g": list(group), "v": cents if scale else [int(v) for v in cents]},
+                              date="on", by="g", measures=["goal=sum(v)", "n=count()"], dates=ep.DateRules(grain="month"))  # fmt: skip
+            daily = plan.spread_over_days()
+            self.assertEqual(daily.coverage, plan.coverage)
+            for row in daily.accumulate("month", by="g").rows():
+                day = row["date"]
+                length = ((day.replace(day=1) + DAY * 32).replace(day=1) - day.replace(day=1)).days
+                whole = sum(v for d, g, v in rows if g == row["g"] and d == day.replace(day=1))
+                due = (2 * whole * day.day + length) // (2 * length)
+                self.assertEqual(row["goal_to_date"], Decimal(due).scaleb(-scale))
+                seen += 1
+            for by in (None, "g"):
+                for per in ("month", "year"):
+                    names = ["goal", "n"]
+                    one, two = (book.recap(per, by=by).select(names) for book in (plan, daily))
+                    self.assertEqual([*one.rows()], [*two.rows()])
+        self.assertGreater(seen, 2_000)
+
+    def test_it_is_asked_to_date_beside_daily_rows(self):
+        plan = ep.Daybook({"on": ["2025-01-01", "2025-02-01"], "v": [310, 560]}, date="on",
+                          measures="v=sum(v)", dates=ep.DateRules(grain="month"))  # fmt: skip
+        both = ep.BookSet({"sales": sales(), "plan": plan.spread_over_days()}, "gap=sales.revenue - plan.v")  # fmt: skip
+        (row,) = both.compare("month", to_date=True, as_of="2025-02-07", measures="gap", back="1 month").rows()  # fmt: skip
+        self.assertEqual((row["gap"], row["gap_prior"]), (30 - 140, 10 - 70))
+
+    def test_what_cannot_be(self):
+        with self.assertRaisesRegex(ep.QuestionError, "dated by the day"):
+            sales().spread_over_days()
+        with self.assertRaisesRegex(ep.QuestionError, "leave out top"):
+            staff(measures=["heads=sum(heads)", "top=max(heads)"]).spread_over_days()

@@ -19,12 +19,14 @@ from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.merge import numbered_together
 from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.grain import CIVIL, Grain, level_of
+from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.grain import CIVIL, Grain, last_days, level_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure, Measures, parse_measures
-from eptaro.core.query.view import BookData, SetTable
-from eptaro.core.results.column import Column
+from eptaro.core.query.view import BookData, SetTable, View
+from eptaro.core.results import bigint
+from eptaro.core.results.column import Column, dates
 from eptaro.core.results.format import Format
 from eptaro.errors import MeasureError, QuestionError, unknown
 
@@ -223,3 +225,45 @@ def odd_values(
                 listed = ", ".join(shown) + (more if len(alone) > _MOST_LISTED else "")
                 found.setdefault(column, []).append(f"{table} alone has {listed}")
     return found
+
+
+def over_days(view: View, name: str) -> list[Column]:
+    """Return the sums of a view of a book dated by periods, spread evenly over their days: the
+    groups, the day under a `name`, and a column for each measure.
+
+    Whole numbers and decimals are dealt out in whole units, so that what is due by the k-th of n
+    days is k / n of the sum, rounded, and the days add up to it. Raises `QuestionError` for a
+    measure that is no sum.
+    """
+    facts = view.facts
+    if facts.folded.grain == "day":
+        raise QuestionError(f"{facts.source} is dated by the day; nothing need be spread")
+    odd = [measure.name for measure in facts.measures if measure.additive_plane is None]
+    if odd:
+        raise QuestionError(
+            f"only sums and counts can be spread over days: leave out {', '.join(odd)}, or ask by "
+            f"the {level_of(facts.folded.grain)}"
+        )
+    group, first = view.cells.axis.cells_of()
+    cell = np.arange(len(group))
+    filled = view.cells.sums(ROWS, cell, cell + 1).data > 0
+    cell, group, first = cell[filled], group[filled], first[filled]
+    count = last_days(first, facts.folded.grain) - first + 1
+    row = np.repeat(np.arange(len(cell)), count)
+    nth = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
+    columns = view.groups.columns(group[row])
+    columns.append(dates(name, first[row] + nth, None, "Day of the period"))
+    for measure in facts.measures:
+        value = measure.over_cells(view.cells, cell, cell + 1, {})
+        columns.append(_dealt_out(value, row, nth, count[row]).named(measure.name, measure.formula))
+    return columns
+
+
+def _dealt_out(value: Column, row: Ints, nth: Ints, count: Ints) -> Column:
+    """Return a column spread over days: what is due by the end of each less what was due before."""
+    if value.kind == "float":
+        spread = value.take(row)
+        return replace(spread, data=spread.data / count)
+    units = bigint.widen(value.data)[row]
+    due, before = ((2 * units * k + count) // (2 * count) for k in (nth + 1, nth))
+    return replace(value.take(row), data=bigint.narrow(due - before))
