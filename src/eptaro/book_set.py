@@ -84,6 +84,8 @@ class BookSet(Book):
         formats: Mapping[str, Format] | None = None,
     ) -> None:
         _check_books(books)
+        if calendar is not None and not isinstance(calendar, Calendar):
+            raise QuestionError(f"a set has one calendar, which all share; {calendar!r} is none")
         stores = {name: book._store for name, book in books.items()}
         given = {name: store.about.measures for name, store in stores.items()}
         known = [*measures_of_books(given).values()]

@@ -376,6 +376,7 @@ class ByHand(unittest.TestCase):
         for make, words in (
             (lambda: ep.BookSet({}), "a mapping of names to books"),
             (lambda: ep.BookSet([one]), "a mapping of names to books"),
+            (lambda: ep.BookSet({"a": one}, calendar="fiscal"), "one calendar"),
             (lambda: ep.BookSet({"a b": one}), "cannot name a book"),
             (lambda: ep.BookSet({"a": "sales.csv"}), "is not a Daybook"),
             (lambda: ep.BookSet({"a": one, "b": late}).recap("year"), "no day in common"),
