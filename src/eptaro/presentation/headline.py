@@ -10,6 +10,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.levels import LEVELS
+from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import AcrossLineage, InParts, Value, ViewLineage, value_of
@@ -230,7 +231,19 @@ def describe_recap(table: Result, answer: ViewLineage) -> str:
     """Return the sentences of a recap."""
     query = answer.question
     assert isinstance(query, Recap)
+    if "spans" in table.meta:
+        return " ".join(_of_spans(answer, table.meta["spans"]))
     return " ".join(_goal_sentences(answer, query))
+
+
+def _of_spans(answer: ViewLineage, spans: Mapping[str, Span]) -> Iterator[str]:
+    """Yield what all groups together have in each of several spans."""
+    for measure in headline_measures(answer):
+        found = []
+        for title, span in spans.items():
+            value = value_over(answer.view, measure, Days(span.lo, span.hi))
+            found.append(f"{title} {format_value(value)}")
+        yield f"{as_title(measure.name)}: {', '.join(found)}."
 
 
 def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:

@@ -1,5 +1,6 @@
 """`recap(across="year")`: months, quarters, halves or weeks down and years across."""
 
+import datetime as dt
 import random
 import statistics
 import tempfile
@@ -114,3 +115,48 @@ class Across(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class SeveralSpans(unittest.TestCase):
+    """Several spans in `only`, side by side."""
+
+    def test_columns_are_the_recaps_of_each(self):
+        rng, seen = random.Random(5), 0
+        for number in range(15):
+            rows = {"on": [dt.date(2024, 1, 5) + DAY * rng.randrange(500) for _ in range(150)],
+                    "g": [rng.choice("ab") for _ in range(150)], "x": [rng.randint(0, 9) for _ in range(150)]}  # fmt: skip
+            book = ep.Daybook(rows, date="on", by="g", measures=["s=sum(x)", "m=median(x)"])
+            spans = rng.sample(["2024-Q1", "2024-Q2", "2025-Q1", "2024-11-03..2024-12-05", "2024"], rng.choice([2, 3]))  # fmt: skip
+            by, per = rng.choice([None, "g"]), rng.choice(["month", "quarter", "week"])
+            with tempfile.TemporaryDirectory() as folder:
+                if number % 3 == 0:
+                    book.write(f"{folder}/kept/")
+                    book = ep.Daybook.open(f"{folder}/kept")
+                    book._store = replace(book._store, at_once=0)
+                only = [*spans, *([{"g": ["a", "b"]}] if rng.random() < 0.3 else [])]
+                found = [*book.recap(per, by=by, only=only).rows()]
+                parts = {span: [*book.recap(per, by=by, only=span).rows()] for span in spans}
+            for group in ("a", "b") if by else (None,):
+                mine = [row for row in found if row.get("g") == group]
+                for span in spans:
+                    own = [row for row in parts[span] if row.get("g") == group]
+                    for name in ("s", "m"):
+                        got = [row[f"{name} {span}"] for row in mine]
+                        wanted = [row[name] for row in own] + [None] * (len(mine) - len(own))
+                        self.assertEqual(got, wanted, (span, name))
+                        seen += len(got)
+        self.assertGreater(seen, 150)
+
+    def test_it_is_proved_and_described(self):
+        rows = {"on": ["2024-01-05", "2024-02-05", "2025-01-07"], "x": [3, 4, 9]}
+        book = ep.Daybook(rows, date="on", measures="s=sum(x)", coverage="months")
+        table = book.recap("month", only=["2024-01", "2025-01"])
+        (row,) = table.rows()
+        self.assertEqual((row["2024-01"], row["2025-01"], row["2025-01_change"]), (3, 9, 6))
+        self.assertEqual(table.headline, "S: 2024-01 3, 2025-01 9.")
+        self.assertEqual(book.prove(table), 4)
+        for how, words in (({"shares": True}, "without shares"), ({"wide": True}, "without wide")):
+            with self.assertRaisesRegex(ep.QuestionError, words):
+                book.recap("month", only=["2024-01", "2025-01"], **how)
+        with self.assertRaisesRegex(ep.QuestionError, "only names 2 spans"):
+            book.trail("7 days", only=["2024-01", "2025-01"])

@@ -82,10 +82,22 @@ def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
 
 @dataclass(frozen=True)
 class Filter:
-    """What `only` narrows a question to: a window of days, and wanted values of group columns."""
+    """What `only` narrows a question to: windows of days, of which most questions take one, and
+    wanted values of group columns.
+    """
 
-    window: Span | None = None
+    windows: tuple[Span, ...] = ()
     wanted: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def window(self) -> Span | None:
+        """The one window, if there is any; raises `QuestionError` where there are several."""
+        if len(self.windows) > 1:
+            raise QuestionError(
+                f"only names {len(self.windows)} spans, {' and '.join(map(str, self.windows))}; "
+                f"recap sets several side by side, any other question takes one"
+            )
+        return self.windows[0] if self.windows else None
 
     @classmethod
     def of(cls, only: Only, calendar: Calendar, names: Sequence[str], today: int) -> Filter:
@@ -99,11 +111,11 @@ class Filter:
             case None:
                 return cls()
             case Span():
-                return cls(only)
+                return cls((only,))
             case Period():
-                return cls(only.span)
+                return cls((only.span,))
             case Mapping():
-                return cls(None, dict(only))
+                return cls((), dict(only))
             case str():
                 return cls._of_text(only, calendar, names, today)
             case Sequence():
@@ -124,39 +136,37 @@ class Filter:
                     f"as a mapping, such as {{'route': 'Norrow-Fenholm'}}"
                 )
         return cls._union(
-            cls(None, dict(part)) if isinstance(part, Mapping) else cls(part) for part in parts
+            cls((), dict(part)) if isinstance(part, Mapping) else cls((part,)) for part in parts
         )
 
     @classmethod
     def _union(cls, parts: Iterable[Filter]) -> Filter:
         """Return several scopes as one; values of one column are alternatives."""
-        window: Span | None = None
+        windows: list[Span] = []
         wanted: dict[str, Any] = {}
         for part in parts:
-            if part.window and window:
-                raise QuestionError(f"only names two spans, {window} and {part.window}; give one")
-            window = part.window or window
+            windows += part.windows
             for name, value in part.wanted.items():
                 many = isinstance(value, Sequence | set) and not isinstance(value, str)
                 wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
-        return cls(window, wanted)
+        return cls(tuple(windows), wanted)
 
     @classmethod
     def _of_text(cls, text: str, calendar: Calendar, names: Sequence[str], today: int) -> Filter:
         name, equals, value = text.partition("=")
         if equals and name.strip() in names:
-            return cls(None, {name.strip(): value.strip()})
+            return cls((), {name.strip(): value.strip()})
         if ".." in text:
             first, _, last = (part.strip() for part in text.partition(".."))
             lo = _ends(first, calendar)[0] if first else FIRST_DAY
             hi = _ends(last, calendar)[1] if last else LAST_DAY
             if hi < lo:
                 raise QuestionError(f"only={text!r} is reversed: its end comes before its start")
-            return cls(Span.of(lo, hi))
+            return cls((Span.of(lo, hi),))
         if relative := _relative_span(text, calendar, today):
-            return cls(relative)
+            return cls((relative,))
         try:
-            return cls(calendar.period(text).span)
+            return cls((calendar.period(text).span,))
         except CalendarError as error:
             raise QuestionError(
                 f"only={text!r} is not a span (2025-05-06..2025-06-17) or a group value "

@@ -160,6 +160,10 @@ class BookData:
             found[table.places[table.facts._begun(last)]] = True
         return found
 
+    def narrowed(self, only: Only, as_of: AsOf) -> Filter:
+        """Return what `only` narrows a question to as of a date."""
+        return Filter.of(only, self.calendar, self.groups.names, self._looked_at(as_of)[0])
+
     @property
     def last_of_all(self) -> dt.date:
         """The last day that all books of a set cover, or that the book does."""

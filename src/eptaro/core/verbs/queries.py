@@ -125,7 +125,8 @@ class Recap(SortedQuery, GoalsQuery):
     the period named (blank unless both periods are complete), `sort` orders the rows by a
     column (`-revenue`: largest first).
 
-    `only` narrows to a span (periods are then cut to it), a period label, `this year`,
+    `only` narrows to a span (periods are then cut to it; several are set side by side, with the
+    change between the last two), a period label, `this year`,
     `last 3 months` (the whole ones before the as-of date's), `last 3 complete months` (those that
     have ended by it), or group values. `totals`
     adds a row `total` under each group. `across="year"` sets the periods of a year down and years

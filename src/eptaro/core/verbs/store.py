@@ -110,6 +110,8 @@ def _answer(facts: BookData, query: Query) -> Result:
     match query:
         case Recap(across="year"):
             from eptaro.core.verbs.layouts.years import across_years as verb
+        case Recap() if query.only and len(facts.narrowed(query.only, query.as_of).windows) > 1:
+            from eptaro.core.verbs.layouts.years import across_spans as verb
         case Recap(beside=Calendar()):
             from eptaro.core.verbs.layouts.bridge import on_two_calendars as verb
         case Recap():

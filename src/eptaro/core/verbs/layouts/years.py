@@ -1,7 +1,9 @@
-"""`recap(across="year")`: the periods of a year down, and years across."""
+"""Spans side by side: the periods of a year down and years across, or the spans of `only`."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -10,8 +12,9 @@ from eptaro.core.aggregation.folded import rows_note
 from eptaro.core.calendars.calendar import LETTERS, Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import Names, check_level
+from eptaro.core.calendars.span import Span
 from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
-from eptaro.core.query.view import BookData, top_groups
+from eptaro.core.query.view import BookData, View, top_groups
 from eptaro.core.results.column import NO_NUMBERS, Column, join
 from eptaro.core.results.format import COMPLETE, DisplayHint, Priority
 from eptaro.core.results.result import Result
@@ -22,6 +25,7 @@ from eptaro.core.verbs.recap import tie_out
 from eptaro.errors import QuestionError
 
 _PARTS = ("half", "quarter", "month", "week")
+_OTHERS = ("wide", "totals", "subtotals", "shares", "ranks", "index", "every", "goals", "beside")
 
 
 class _Cell(NamedTuple):
@@ -56,15 +60,67 @@ def across_years(facts: BookData, query: Recap) -> Result:
             for cell, one in zip(cells, years, strict=True)
         ]
     labels = [*_labels(calendar, per, down), *([TOTAL] if query.totals else [])]
+    titles = [f"{calendar.prefix}{one:04d}" for one in years.tolist()]
+    table, tied = side_by_side(view, query, titles, cells, (per, f"The {per} of the year", labels))
+    parts = np.ones(len(tied[0]), bool)
+    table.meta["tie_out"] = tie_out(view, tied, parts) | rows_note(view.facts.folded)
+    return table
+
+
+def across_spans(facts: BookData, query: Recap) -> Result:
+    """Return one row per group and number of a period in its span, with a column for each of the
+    spans that `only` names and each measure, and the change from the last but one to the last.
+    """
+    for name in _OTHERS:
+        if getattr(query, name):
+            raise QuestionError(f"several spans in only= are set side by side, without {name}")
+    narrowed = facts.narrowed(query.only, query.as_of)
+    view = facts.view(query.by, dict(narrowed.wanted) or None, query.as_of)
+    if query.top is not None:
+        view = top_groups(view, query.top, query.within_groups)
+    per = check_level(query.per, view.calendar.levels)
+    spans = []
+    for window in narrowed.windows:
+        first, last, whole, _ = spans_of(replace(view, window=window), per)
+        spans.append((first, last, whole))
+    count = max(len(first) for first, *_ in spans)
+    down = np.arange(count)
+    cells = [_cell(np.ones(len(s[0]), bool), down[: len(s[0])], down, s) for s in spans]
+    titles = [_title(view.calendar, window) for window in narrowed.windows]
+    labels = [str(number + 1) for number in down]
+    words = (per, f"Which {per} of its span", labels)
+    table, _ = side_by_side(view, query, titles, cells, words if count > 1 else None)
+    table.meta["spans"] = dict(zip(titles, narrowed.windows, strict=True))
+    return table.sorted(query.order) if query.order else table
+
+
+def _title(calendar: Calendar, window: Span) -> str:
+    """Return the label of the period that a span is, or its days."""
+    for level in calendar.levels:
+        period = calendar.period_of(window.first, level)
+        if period.span == window:
+            return period.label
+    return str(window)
+
+
+def side_by_side(
+    view: View,
+    query: Recap,
+    titles: Sequence[str],
+    cells: Sequence[_Cell],
+    down: tuple[str, str, list[str]] | None,
+) -> tuple[Result, list[Column]]:
+    """Return the spans of cells side by side under their titles, and the values of each measure one
+    below the other; `down` names and describes the rows, and has their labels.
+    """
+    labels = [""] if down is None else down[2]
     groups, count = view.groups.count, len(labels)
     group, place = np.repeat(np.arange(groups), count), np.tile(np.arange(count), groups)
-    words = Column.text(
-        per,
-        np.array(labels),
-        place,
-        description=f"The {per} of the year",
-        face=DisplayHint(per, Priority.KEY),
-    )
+    columns = [*view.groups.columns(group)]
+    if down is not None:
+        face = DisplayHint(down[0], Priority.KEY)
+        words = Column.text(down[0], np.array(labels), place, description=down[1], face=face)
+        columns.append(words)
     known = [
         cell.complete[place] & view.complete(cell.first[place], cell.last[place], group)
         for cell in cells
@@ -73,21 +129,20 @@ def across_years(facts: BookData, query: Recap) -> Result:
     every = np.logical_and.reduce(
         [fine | ~is_one for fine, is_one in zip(known, there, strict=True)]
     )
-    columns = [*view.groups.columns(group), words]
     numbers: dict[str, Number] = {}
     several = len(view.facts.measures) > 1
+    of_parts = np.array([label != TOTAL for label in labels])
     tied = []
     for measure in view.facts.measures:
         found, behind = list[Column](), list[Value]()
-        for one, cell in zip(years.tolist(), cells, strict=True):
+        for title, cell in zip(titles, cells, strict=True):
             days = cell.first[place], cell.last[place]
             value = view.value(measure, group, *days).blanked(cell.exists[place])
-            title = f"{calendar.prefix}{one:04d}"
             name = f"{measure.name} {title}" if several else title
             found.append(value.named(name, f"{measure.formula} in {title}", DisplayHint(name)))
             behind.append(Value(view, measure, group, Side("days", *days, cell.exists[place])))
             numbers[name] = behind[-1]
-        tied.append(join([column.take(np.flatnonzero(place < len(down))) for column in found]))
+        tied.append(join([column.take(np.flatnonzero(of_parts[place])) for column in found]))
         columns += found
         if len(found) > 1 and found[-1].kind not in NO_NUMBERS:
             both = known[-1] & known[-2]
@@ -104,11 +159,9 @@ def across_years(facts: BookData, query: Recap) -> Result:
             face=COMPLETE,
         )
     )
-    parts = np.ones(len(tied[0]), bool)
-    meta = view.meta("recap") | {"per": per, "tie_out": tie_out(view, tied, parts)}
-    meta["tie_out"] |= rows_note(view.facts.folded)
+    meta = view.meta("recap") | {"per": query.per}
     answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
-    return Result(columns, meta, answer)
+    return Result(columns, meta, answer), tied
 
 
 def _cell(of_year: Flags, number: Ints, down: Ints, spans: tuple[Ints, Ints, Flags]) -> _Cell:
