@@ -206,7 +206,8 @@ class Settings:
         more = [column for column in asked if name_of(column) == column and column != EVERY]
         lacking = _lacking(own.config.files(), more, own.file_rules(reading)) if more else []
         rows = {"by": [column for column in more if column not in lacking]}
-        book = own._one(replace(data, rows=rows, only=(), show=()), reading, ())
+        one = replace(data, rows=rows, only=(), show=())
+        book = own._one(one, reading, (), name=name)
         return book.spread_over_days() if own.config.data.spread else book
 
     def _calendar_of_set(self, config: Config, first: str) -> Calendar:
@@ -216,7 +217,10 @@ class Settings:
         named = config.together.calendar if config.together else None
         return config.calendar(named or config.data_sets[first].calendar)
 
-    def _one(self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...]) -> Daybook:
+    def _one(
+        self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...], *, name: str = ""
+    ) -> Daybook:
+        """Return one data set; notes begin with its `name` where it has one."""
         words = self.config.data if self.config else None
         files = list(data.files)
         if not files and words is not None and self.config:
@@ -234,7 +238,7 @@ class Settings:
         with shown_progress(), log_time("read and folded"):
             book = fold_inputs(files, options, data)
         for note in book.notes:
-            notify(note)
+            notify(f"{name}: {note}" if name else note)
         folded_rows = book._store.about.folded
         report_rejected(
             book.rejected, dict(folded_rows.left_out), reading.rejected, folded_rows.sources[0]

@@ -381,10 +381,7 @@ class ByHand(unittest.TestCase):
             (lambda: ep.BookSet({"a": "sales.csv"}), "is not a Daybook"),
             (lambda: ep.BookSet({"a": one, "b": late}).recap("year"), "no day in common"),
             (lambda: ep.BookSet({"a": one}, "x=b.revenue / n"), "unknown book 'b'"),
-            (
-                lambda: ep.BookSet({"a": one}, "x=a.income / n"),
-                "unknown earlier measure 'a.income'",
-            ),
+            (lambda: ep.BookSet({"a": one}, "x=a.income / n"), "unknown measure of a 'income'"),
             (lambda: ep.BookSet({"a": one}, ["x=y + n", "y=x + n"]), "'y' is after it"),
             (lambda: ep.BookSet({"a": one}, "x=x + n"), "the measure itself"),
             (lambda: ep.BookSet({"a": one}, "x=sum(fare)"), "give sum.fare. to its book"),

@@ -91,9 +91,14 @@ def _check_names(specs: Measures, known: set[str], books: Mapping[str, Sequence[
     for place, (name, body) in enumerate(pairs):
         later = {other.strip() for other, _ in pairs[place:]} - known
         for word in _WORD.findall(body):
-            table, dot, _ = word.partition(".")
+            table, dot, own = word.partition(".")
             if dot and table not in books and word not in known:
                 raise MeasureError(f"{name.strip()}={body}: {unknown('book', table, books)}")
+            if dot and word not in known:
+                names = [measure.name for measure in books[table]]
+                if own not in names:
+                    said = unknown(f"measure of {table}", own, names)
+                    raise MeasureError(f"{name.strip()}={body}: {said}")
             if word in later:
                 raise MeasureError(
                     f"{name.strip()}={body}: a measure takes those before it, and {word!r} is "
