@@ -3,8 +3,10 @@
 import csv
 import io
 from pathlib import Path
+from unittest import mock
 
 from eptaro.demo.files import copy_shipped
+from eptaro.inputs.files.csv import CsvFile
 from tests.cli.test_commands import Commands
 
 SALES = """sold_on,branch,product,amount
@@ -157,6 +159,32 @@ class Sets(Commands):
                 people.get(row["route"], 0) / seats[row["route"]] if row["route"] in seats else None
             )
             self.assertEqual(row["load"] and float(row["load"]), expected or "")
+
+
+class TwoDates(Commands):
+    """Two date columns of one file are two data sets, and the file is read once."""
+
+    def test_orders_beside_shipments(self):
+        Path("orders.csv").write_text(
+            "ordered,shipped,branch,amount\n2025-01-02,2025-01-20,North,10.50\n"
+            "2025-01-30,2025-02-03,South, 7\n2025-02-10,2025-02-12,North,3.25\n"
+        )
+        part = '[data.{0}]\nfiles = ["orders.csv"]\ndate = "{1}"\nby = ["branch"]\ncoverage = "months"\n'
+        Path("eptaro.toml").write_text(
+            part.format("orders", "ordered") + 'measures = { ordered = "sum(amount)" }\n'
+            + part.format("shipments", "shipped") + 'measures = { shipped = "sum(amount)" }\n'
+            + '[set.measures]\nopen = "orders.ordered - shipments.shipped"\n'
+        )  # fmt: skip
+        with mock.patch.object(
+            CsvFile, "_stream", autospec=True, side_effect=CsvFile._stream
+        ) as read:
+            status, out, err = self.go("recap", "--config", "eptaro.toml", "--per", "month", "--format", "csv")  # fmt: skip
+        self.assertEqual((status, read.call_count), (0, 1), err)
+        rows = list(csv.DictReader(io.StringIO(out)))
+        self.assertEqual([row["open"] for row in rows], ["7.00", "-7.00"])
+        Path("orders.csv").write_text(Path("orders.csv").read_text().replace("10.50", "ten"))
+        status, _, err = self.go("recap", "--config", "eptaro.toml", "--per", "month")
+        self.assertEqual((status, "'ten' is not a number" in err), (1, True), err)
 
 
 class Restated(Commands):

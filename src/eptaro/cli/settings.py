@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -157,6 +158,7 @@ class Settings:
     def _set(self, config: Config, data: DataOptions, reading: ReadingOptions) -> Book:
         """Return the data sets of a config, or those that are named, as one."""
         from eptaro.book_set import BookSet
+        from eptaro.inputs.files.csv import files_read_once
 
         flags = [*data.flags, *reading.flags]
         if flags:
@@ -165,7 +167,11 @@ class Settings:
                 f"the data set with --data"
             )
         names = self._asked or tuple(config.data_sets)
-        books = {name: self._data_set(name, data, reading) for name in dict.fromkeys(names)}
+        files = Counter(
+            file for name in dict.fromkeys(names) for file in config.of_data_set(name).files()
+        )
+        with files_read_once({file for file, times in files.items() if times > 1}):
+            books = {name: self._data_set(name, data, reading) for name in dict.fromkeys(names)}
         together = config.together
         calendar = self._calendar_of_set(config, names[0])
         for name in books:

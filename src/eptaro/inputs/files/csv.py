@@ -10,7 +10,10 @@ import sys
 import tempfile
 import threading
 import weakref
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -31,6 +34,43 @@ _LINES_ABOVE = 100  # lines that may be above the names, to look for these
 _LONGEST_HEADER = 1 << 24  # bytes
 _LARGE = 1 << 30  # bytes unpacked that may have any ratio
 _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
+
+
+_MOST_KEPT = 1 << 29  # bytes of a file whose text is kept
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """The files whose text is kept while books are read, and that of each by how it is written."""
+
+    names: Collection[str]
+    texts: dict[tuple[str, str], list[pa.Table]] = field(default_factory=dict)
+
+
+_KEPT: ContextVar[_Kept | None] = ContextVar("kept", default=None)
+
+
+@contextmanager
+def files_read_once(names: Collection[str]) -> Iterator[None]:
+    """Keep the text of some files meanwhile, so that several books of one file read it once; very
+    large files are read each time.
+    """
+    token = _KEPT.set(_Kept(names))
+    try:
+        yield
+    finally:
+        _KEPT.reset(token)
+
+
+def _converted(table: pa.Table, names: list[str], types: dict[str, pa.DataType]) -> pa.Table:
+    """Return some columns of a table of texts, in the types that are wanted."""
+    columns = [
+        table[name]
+        if types[name] == pa.string()
+        else pc.utf8_trim_whitespace(table[name]).cast(types[name])
+        for name in names
+    ]
+    return pa.table(columns, names=names)
 
 
 class CsvFile(Source):
@@ -166,6 +206,26 @@ class CsvFile(Source):
             return digest_of(file, self._size)
 
     def _parse_file(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
+        kept = _KEPT.get()
+        if kept is None or self.name not in kept.names or not self._may_be_kept:
+            yield from self._stream(names, types)
+            return
+        key = self.name, repr(self._rules)
+        if key not in kept.texts:
+            every = self.names()
+            kept.texts[key] = [*self._stream(every, dict.fromkeys(every, pa.string()))]
+        try:
+            tables = [_converted(table, names, types) for table in kept.texts[key]]
+        except pa.ArrowInvalid:  # which the reader of the file may know how to read, or explains
+            yield from self._stream(names, types)
+            return
+        yield from tables
+
+    @property
+    def _may_be_kept(self) -> bool:
+        return self._size <= _MOST_KEPT and self._rules.decimal == "."
+
+    def _stream(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
         from pyarrow import csv as arrow_csv
 
         convert = arrow_csv.ConvertOptions(
