@@ -8,11 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.book import Book
+from eptaro.core.calendars.grain import level_of
 from eptaro.core.expressions.tree import Name
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import merge_facts
-from eptaro.core.query.book_set import over_days
+from eptaro.core.query.book_set import Shape, over_days
 from eptaro.core.query.query import AsOf, By
+from eptaro.core.query.view import View
 from eptaro.core.verbs.queries import Restated
 from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, NoRowsError, as_path, count_noun
@@ -398,12 +400,21 @@ class Daybook(Book):
             MemoryStore(merge_facts(self._store.facts, other._store.facts, force=force))
         )
 
-    def spread_over_days(self) -> Daybook:
+    def spread_over_days(self, shape: Daybook | None = None, measure: str | None = None) -> Daybook:
         """Return a book dated by months, or other periods, with its sums spread over their days.
 
         A plan by the month can then be asked beside daily rows, also to date: what is due by the
-        k-th of n days is k / n of the sum. Whole numbers and decimals are dealt out in whole units
-        (cents), which add up to the sum exactly.
+        k-th of n days is k / n of the sum, or, with a `shape`, what share of its measure the same
+        period of the year before had reached by then. Whole numbers and decimals are dealt out in
+        whole units (cents), which add up to the sum exactly.
+
+        Parameters
+        ----------
+        shape : Daybook, optional
+            A book dated by the day, with the same group columns, whose prior year is followed;
+            periods of which that is not known are spread evenly.
+        measure : str, optional
+            Which measure of it, by default the first.
 
         Returns
         -------
@@ -427,7 +438,10 @@ class Daybook(Book):
         name = "day"
         while name in (*self.by, *(measure.name for measure in self.measures)):
             name += "_"
-        columns = over_days(self._store.view(by=self.by), name)
+        view, follow = self._store.view(by=self.by), None
+        if shape is not None:
+            follow = _shape_of(shape, measure, view)
+        columns = over_days(view, name, follow)
         return Daybook(
             Table(columns),
             date=name,
@@ -508,6 +522,17 @@ class Daybook(Book):
     def notes(self) -> tuple[str, ...]:
         """What was decided while reading, and on what evidence."""
         return self._store.about.folded.notes
+
+
+def _shape_of(shape: Daybook, measure: str | None, plan: View) -> Shape:
+    """Return the shape of the prior year of a book, for the groups of a plan."""
+    from eptaro.core.verbs.goals import prior_year_shape
+
+    store = shape._store.on_calendar(plan.calendar, None)
+    store = store if measure is None else store.measuring(measure)
+    theirs = store.view(by=plan.groups.names)
+    level = level_of(plan.facts.folded.grain)
+    return prior_year_shape(plan.groups, theirs, store.about.measures[0], level)
 
 
 def _log_store(store: Store) -> Store:

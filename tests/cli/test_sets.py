@@ -187,6 +187,45 @@ class TwoDates(Commands):
         self.assertEqual((status, "'ten' is not a number" in err), (1, True), err)
 
 
+class Plans(Commands):
+    """A plan by the month beside daily rows: spread evenly, or in the shape of the prior year."""
+
+    def test_it_is_spread_over_days(self):
+        Path("sales.csv").write_text(
+            "on,x\n2024-01-10,30\n2024-01-20,10\n2025-01-05,9\n2025-01-15,2\n"
+        )
+        Path("plan.csv").write_text("month,goal\n2025-01,310\n2025-02,280\n")
+        text = """
+[data.sales]
+files = ["sales.csv"]
+date = "on"
+coverage = "2024-01-01..2025-01-15"
+measures = { revenue = "sum(x)" }
+[data.plan]
+files = ["plan.csv"]
+date = "month"
+dates = { grain = "month" }
+measures = { goal = "sum(goal)" }
+spread = %s
+[set.measures]
+gap = "sales.revenue - plan.goal"
+"""
+        for spread, due in (("true", 150), ('"sales.revenue"', int(310 * 0.75 + 0.5))):
+            Path("eptaro.toml").write_text(text % spread)
+            status, out, err = self.go("accumulate", "--config", "eptaro.toml", "--within", "month",
+                                       "--only", "2025-01-15..2025-01-15", "--format", "csv")  # fmt: skip
+            self.assertEqual(status, 0, err)
+            (row,) = csv.DictReader(io.StringIO(out))
+            self.assertEqual((row["goal_to_date"], row["gap_to_date"]), (str(due), str(11 - due)))
+        for spread, words in (
+            ('"revenue"', "must be true, or name a measure"),
+            ('"sales.x"', "unknown measure"),
+        ):
+            Path("eptaro.toml").write_text(text % spread)
+            status, _, err = self.go("recap", "--config", "eptaro.toml", "--per", "month")
+            self.assertEqual((status, words in err), (1, True), err)
+
+
 class Restated(Commands):
     """`restated`: an earlier file, or the rows that were known by a day."""
 

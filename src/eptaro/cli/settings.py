@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -172,6 +172,8 @@ class Settings:
         )
         with files_read_once({file for file, times in files.items() if times > 1}):
             books = {name: self._data_set(name, data, reading) for name in dict.fromkeys(names)}
+        for name in books:
+            books[name] = self._spread(name, config.data_sets[name].spread, books)
         together = config.together
         calendar = self._calendar_of_set(config, names[0])
         for name in books:
@@ -203,6 +205,18 @@ class Settings:
                 notify(f"{column}: {note}")
         return found
 
+    def _spread(self, name: str, how: bool | str, books: Mapping[str, Daybook]) -> Daybook:
+        """Return a book with its sums spread over days where its data set says so."""
+        if not isinstance(how, str):
+            return books[name].spread_over_days() if how else books[name]
+        table, dot, measure = how.partition(".")
+        if not dot or table not in books:
+            raise QuestionError(
+                f"data.{name}.spread={how!r} must be true, or name a measure of another data set, "
+                f"of {', '.join(other for other in books if other != name)}: sales.revenue"
+            )
+        return books[name].spread_over_days(books[table], measure)
+
     def _data_set(self, name: str, data: DataOptions, reading: ReadingOptions) -> Daybook:
         """Return one data set of several, by its group columns and those of the question."""
         assert isinstance(self.rules, CalendarOptions)
@@ -213,8 +227,7 @@ class Settings:
         lacking = _lacking(own.config.files(), more, own.file_rules(reading)) if more else []
         rows = {"by": [column for column in more if column not in lacking]}
         one = replace(data, rows=rows, only=(), show=())
-        book = own._one(one, reading, (), name=name)
-        return book.spread_over_days() if own.config.data.spread else book
+        return own._one(one, reading, (), name=name)
 
     def _calendar_of_set(self, config: Config, first: str) -> Calendar:
         """Return the calendar that a set is asked in, by default that of its first data set."""

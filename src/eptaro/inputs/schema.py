@@ -140,7 +140,14 @@ _OF_DATA: dict[str, Any] = {
     "lookups": (dict[str, str], Field(default_factory=dict)),
     "across": (str | None, None),
     "calendar": (str, "calendar"),
-    "spread": (bool, Field(False, description="Spread the sums of months over their days.")),
+    "spread": (
+        bool | str,
+        Field(
+            False,
+            description="Spread the sums of months over their days: evenly (true), or in the shape "
+            "that the prior year had of a measure (sales.revenue).",
+        ),
+    ),
     "own_calendars": (Own | None, None),
     "coverage": (str | dict[str, str] | None, None),
     "dates": (Dates | None, None),

@@ -449,6 +449,42 @@ class Plans(unittest.TestCase):
                     self.assertEqual([*one.rows()], [*two.rows()])
         self.assertGreater(seen, 2_000)
 
+    def test_the_shape_of_the_prior_year_is_followed(self):
+        rng, followed = random.Random(4), 0
+        for _ in range(8):
+            rows = [
+                (
+                    dt.date(2024, 1, 1) + DAY * rng.randrange(120),
+                    rng.choice("ab"),
+                    rng.randint(1, 50),
+                )
+                for _ in range(150)
+            ] + [(dt.date(2024, 1, 1), "a", 3), (dt.date(2024, 4, 30), "b", 3)]
+            on, group, x = (list(part) for part in zip(*rows, strict=True))
+            past = ep.Daybook(
+                {"on": on, "g": group, "x": x}, date="on", by="g", measures="s=sum(x)"
+            )
+            plan = ep.Daybook({"on": ["2025-01-01", "2025-02-01", "2025-05-01"] * 2, "g": list("aaabbc"),
+                               "v": [rng.randint(100, 9_000) for _ in range(6)]}, date="on", by="g",
+                              measures="v=sum(v)", dates=ep.DateRules(grain="month"))  # fmt: skip
+            daily = plan.spread_over_days(past, rng.choice([None, "s"]))
+            whole = {(r["g"], r["first"]): r["v"] for r in plan.recap("month", by="g").rows()}
+            for row in daily.accumulate("month", by="g").rows():
+                day, start = row["date"], row["date"].replace(day=1)
+                last = (start + DAY * 32).replace(day=1) - DAY
+                goal = whole.get((row["g"], start)) or 0
+                before = [(d, v) for d, g, v in rows if g == row["g"] and (d.month, d.year) == (day.month, 2024)]  # fmt: skip
+                total = sum(v for _, v in before)
+                upto = 29 if (day.month, day.day) == (2, 28) else day.day
+                if total and day.month < 5:
+                    reached = sum(v for d, v in before if d.day <= upto)
+                    due = goal if day == last else int(goal * (reached / total) + 0.5)
+                    followed += goal > 0
+                else:
+                    due = (2 * goal * day.day + last.day) // (2 * last.day)
+                self.assertEqual(row["v_to_date"], due, row)
+        self.assertGreater(followed, 300)
+
     def test_it_is_asked_to_date_beside_daily_rows(self):
         plan = ep.Daybook({"on": ["2025-01-01", "2025-02-01"], "v": [310, 560]}, date="on",
                           measures="v=sum(v)", dates=ep.DateRules(grain="month"))  # fmt: skip

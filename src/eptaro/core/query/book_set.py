@@ -7,11 +7,13 @@ coverage and grain, and a measure takes its terms from the books that they are o
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from difflib import get_close_matches
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eptaro.core.aggregation.cells import Cells, concatenate_cells
 from eptaro.core.aggregation.folded import Folded
@@ -232,13 +234,17 @@ def odd_values(
     return found
 
 
-def over_days(view: View, name: str) -> list[Column]:
-    """Return the sums of a view of a book dated by periods, spread evenly over their days: the
-    groups, the day under a `name`, and a column for each measure.
+Shape = Callable[[Ints, Ints, Ints], NDArray[np.float64]]
 
-    Whole numbers and decimals are dealt out in whole units, so that what is due by the k-th of n
-    days is k / n of the sum, rounded, and the days add up to it. Raises `QuestionError` for a
-    measure that is no sum.
+
+def over_days(view: View, name: str, shape: Shape | None = None) -> list[Column]:
+    """Return the sums of a view of a book dated by periods, spread over their days: the groups, the
+    day under a `name`, and a column for each measure.
+
+    What is due by the k-th of n days is k / n of the sum, or what `shape` returns for groups, the
+    first days of periods and days, `(n_days,)` each: a share, NaN where it is not known. Whole
+    numbers and decimals are dealt out in whole units, so that the days add up to the sum. Raises
+    `QuestionError` for a measure that is no sum.
     """
     facts = view.facts
     if facts.folded.grain == "day":
@@ -256,19 +262,31 @@ def over_days(view: View, name: str) -> list[Column]:
     count = last_days(first, facts.folded.grain) - first + 1
     row = np.repeat(np.arange(len(cell)), count)
     nth = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
+    days = first[row] + nth
+    due = (nth + 1) / count[row]
+    if shape is not None:
+        share = shape(group[row], first[row], days)
+        due = np.where(np.isnan(share) | (nth + 1 == count[row]), due, share)
     columns = view.groups.columns(group[row])
-    columns.append(dates(name, first[row] + nth, None, "Day of the period"))
+    columns.append(dates(name, days, None, "Day of the period"))
     for measure in facts.measures:
         value = measure.over_cells(view.cells, cell, cell + 1, {})
-        columns.append(_dealt_out(value, row, nth, count[row]).named(measure.name, measure.formula))
+        spread = _dealt_out(value.take(row), nth, count[row], due, straight=shape is None)
+        columns.append(spread.named(measure.name, measure.formula))
     return columns
 
 
-def _dealt_out(value: Column, row: Ints, nth: Ints, count: Ints) -> Column:
-    """Return a column spread over days: what is due by the end of each less what was due before."""
-    if value.kind == "float":
-        spread = value.take(row)
-        return replace(spread, data=spread.data / count)
-    units = bigint.widen(value.data)[row]
-    due, before = ((2 * units * k + count) // (2 * count) for k in (nth + 1, nth))
-    return replace(value.take(row), data=bigint.narrow(due - before))
+def _dealt_out(
+    sums: Column, nth: Ints, count: Ints, due: NDArray[np.float64], *, straight: bool
+) -> Column:
+    """Return what is due on each day: by its end, less what was due before."""
+    if sums.kind == "float":
+        upto: NDArray[Any] = sums.data * due
+    else:
+        units = bigint.widen(sums.data)
+        upto = (2 * units * (nth + 1) + count) // (2 * count)
+        if not straight:
+            upto = np.where(nth + 1 == count, units, bigint.widen(np.floor(sums.data * due + 0.5)))
+    before = np.where(nth == 0, 0, np.append(0, upto[:-1]))
+    own = upto - before
+    return replace(sums, data=own if sums.kind == "float" else bigint.narrow(own))

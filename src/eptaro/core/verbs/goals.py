@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Groups
+from eptaro.core.aggregation.merge import numbered_together
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.measures.measure import Measure
@@ -244,6 +245,27 @@ def _find_group(value: Any, words: Collection[Any]) -> Any:
     if word not in words:
         raise QuestionError(f"goals: {unknown('group', BLANK if word is None else word, words)}")
     return word
+
+
+def prior_year_shape(
+    plan: Groups, view: View, measure: Measure, level: str
+) -> Callable[[Ints, Ints, Ints], NDArray[np.float64]]:
+    """Return how groups of a plan, the first days of periods and days lead to the share of a
+    measure that the prior year's period had reached at the counterpart of the day; NaN where that
+    is not known.
+    """
+    own, theirs = numbered_together([plan.drop_unused(), view.groups.drop_unused()])[1]
+    place_of = np.full(int(max(own.max(initial=-1), theirs.max(initial=-1))) + 1, -1)
+    place_of[theirs] = np.arange(len(theirs))
+
+    def shares(group: Ints, first: Ints, days: Ints) -> NDArray[np.float64]:
+        place = place_of[own[group]] if plan.names else np.zeros_like(group)
+        known = np.maximum(place, 0)
+        rows = GoalRows(level, np.zeros(0, str), known, np.zeros_like(known), days)
+        found = _prior_share(view, measure, rows, view.calendar.index_of(first, level))
+        return np.where(place < 0, np.nan, found)
+
+    return shares
 
 
 def _prior_share(view: View, measure: Measure, rows: GoalRows, index: Ints) -> NDArray[np.float64]:
