@@ -89,15 +89,28 @@ def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tupl
         return "key", "counts the rows: not summed"
     if len(values) > 2 and {*np.unique(values).tolist()} == {0.0, 1.0}:
         return "flag", "yes or no, as 1 and 0: not summed"
-    if words & _AMOUNTS and not words & {"rate", "ratio", "per", "mean", "avg", "average", "share"}:
+    if named_amounts(name):
         return "sum", "amounts"
     if words & _MEANS or (re.fullmatch(r"(log|ln)[a-z].*", name) and _has_decimals(values)):
         return "mean", LEVEL
     if _is_level(values):
         return "mean", "changes little from row to row: a level, averaged, not summed"
+    if len(values) and _has_decimals(values) and np.abs(values).max() <= 1:
+        return "mean", "between -1 and 1: a rate or a share, averaged, not summed"
     if codes := _codes(values):
         return "groups", f"{codes} distinct whole numbers"
     return "sum", "amounts"
+
+
+def named_amounts(name: str) -> bool:
+    """Return whether a name says that numbers are amounts.
+
+    >>> named_amounts("net_sales"), named_amounts("sales_per_head"), named_amounts("price")
+    (True, False, False)
+    """
+    words = words_in(name)
+    rates = {"rate", "ratio", "per", "mean", "avg", "average", "share"}
+    return bool(words & _AMOUNTS) and not words & rates
 
 
 def _values_of(column: pa.ChunkedArray) -> NDArray[np.float64]:
@@ -168,3 +181,24 @@ def identifies(column: pa.ChunkedArray, dates: pa.ChunkedArray) -> bool:
 
 
 _FILLED = 0.6  # of all pairs of a thing and a date in a panel
+
+
+def describes(column: pa.ChunkedArray, things: pa.ChunkedArray) -> bool:
+    """Return whether a column has one value for each thing of a panel, whatever the date."""
+    column, things = column.slice(0, _SAMPLE), things.slice(0, _SAMPLE)
+    pairs = pa.table({"thing": things, "value": column}).group_by(["thing", "value"])
+    return bool(pairs.aggregate([]).num_rows == pc.count_distinct(things).as_py())
+
+
+def rises(column: pa.ChunkedArray, days: NDArray[np.int32]) -> bool:
+    """Return whether numbers only go up, or only down, from date to date: a level, or a total so
+    far.
+    """
+    values = _values_of(column)
+    if not _FEWEST_STEPS <= len(values) == len(days) <= _SAMPLE or (np.diff(days) <= 0).any():
+        return False
+    steps = np.diff(values)
+    return bool(((steps >= 0).all() or (steps <= 0).all()) and (steps != 0).any())
+
+
+_FEWEST_STEPS = 8  # rows

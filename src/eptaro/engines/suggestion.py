@@ -19,9 +19,10 @@ import pyarrow as pa
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.levels import month_number
 from eptaro.core.expressions.parser import Formula
-from eptaro.engines.figures import identifies
+from eptaro.engines.figures import describes, identifies, named_amounts, rises
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
+from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import READERS
 from eptaro.inputs.sources import Source
@@ -343,13 +344,30 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
     found = Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
     dates = [name for name in found.dates if name in table.column_names]
     if len(dates) == 1:
-        found.looks = [
-            replace(look, kind="key", why="names what each date has a row of: not summed")
-            if look.kind in ("sum", "mean") and identifies(table[look.name], table[dates[0]])
-            else look
-            for look in looks
-        ]
+        found.looks = _beside_dates(table, looks, dates[0], found.dates[dates[0]])
     return found
+
+
+def _beside_dates(
+    table: pa.Table, looks: Sequence[ColumnProfile], date: str, rules: DateRules
+) -> list[ColumnProfile]:
+    """Return the looks at columns, those of numbers decided by the dates beside them, too."""
+    numbers = [look.name for look in looks if look.kind in ("sum", "mean")]
+    things = [name for name in numbers if identifies(table[name], table[date])]
+    read = read_dates(table[date], rules)
+
+    def beside(look: ColumnProfile) -> ColumnProfile:
+        column = table[look.name]
+        if look.name in things:
+            return replace(look, kind="key", why="names what each date has a row of: not summed")
+        if look.name in numbers and any(describes(column, table[thing]) for thing in things):
+            return replace(look, kind="key", why=f"the same for each {things[0]}: not summed")
+        plain = look.why == "amounts" and not named_amounts(look.name) and read.bad is None
+        if plain and rises(column, read.days):
+            return replace(look, kind="mean", why="only rises or falls: averaged, not summed")
+        return look
+
+    return [beside(look) for look in looks]
 
 
 _PEEK, _LINES = 1 << 16, 60  # bytes and lines

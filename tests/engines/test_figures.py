@@ -1,0 +1,71 @@
+"""What `inspect` says of columns of numbers: amounts, levels, flags, codes and identifiers."""
+
+import datetime as dt
+import math
+import random
+import unittest
+
+import eptaro as ep
+
+DAYS = [dt.date(2024, 1, 1) + dt.timedelta(n) for n in range(300)]
+
+
+def details(columns, **more):
+    """Return what is said of each column beside the dates."""
+    table = ep.inspect({"on": DAYS} | columns, **more)
+    return {row["value"] or "": row["detail"] for row in table.rows() if row["subject"] == "column"}
+
+
+class Numbers(unittest.TestCase):
+    """Amounts are added up; what is not is averaged, grouped by or left out, with the reason."""
+
+    def test_values_decide_where_names_do_not(self):
+        rng = random.Random(1)
+        found = details(
+            {
+                "isig": [100 + 40 * math.sin(n / 25) for n in range(300)],
+                "w": [rng.choice([3, 18, 250, 7, 0.5]) * rng.randint(1, 9) for _ in range(300)],
+                "x": [rng.random() for _ in range(300)],
+                "dummy": [rng.randint(0, 1) for _ in range(300)],
+                "grade": [rng.choice([1, 2, 3]) for _ in range(300)],
+                "": list(range(1, 301)),
+                "upto": [n * n + rng.randint(0, 2 * n) for n in range(300)],
+            }
+        )
+        for name, words in (
+            ("isig", "a level, averaged"),
+            ("w", "numbers to add up"),
+            ("x", "a rate or a share, averaged"),
+            ("dummy", "yes or no"),
+            ("grade", "category: 3 distinct whole numbers"),
+            ("", "counts the rows"),
+            ("upto", "averaged"),
+        ):
+            self.assertIn(words, found[name], name)
+
+    def test_names_decide_first(self):
+        rng = random.Random(2)
+        names = ("sales", "countyid", "fcode", "paid", "life_exp", "price", "lnwage", "hour", "lat")
+        found = details({name: [rng.uniform(5, 90) // 1 for _ in DAYS] for name in names})
+        found |= details({"lnwage": [rng.uniform(5, 90) for _ in DAYS]})
+        wanted = ("numbers to add up", "identifier", "identifier", "numbers to add up", "averaged",
+                  "averaged", "averaged", "part of a date", "coordinate")  # fmt: skip
+        for name, words in zip(names, wanted, strict=True):
+            self.assertIn(words, found[name], name)
+
+    def test_identifiers_of_panels_and_what_they_bear_are_left_out(self):
+        rng = random.Random(3)
+        rows = [(2000 + year, 17 * thing + 3) for thing in range(40) for year in range(9)]
+        sector = {17 * thing + 3: rng.randint(20, 60) for thing in range(40)}
+        table = ep.inspect(
+            {
+                "year": [year for year, _ in rows],
+                "unit": [thing for _, thing in rows],
+                "kind": [sector[thing] for _, thing in rows],
+                "output": [rng.randint(1, 9_000) for _ in rows],
+            }
+        )
+        found = {row["value"]: row["detail"] for row in table.rows() if row["subject"] == "column"}
+        self.assertIn("names what each date has a row of", found["unit"])
+        self.assertIn("the same for each unit", found["kind"])
+        self.assertIn("numbers to add up", found["output"])
