@@ -405,8 +405,8 @@ class Daybook(Book):
 
         A plan by the month can then be asked beside daily rows, also to date: what is due by the
         k-th of n days is k / n of the sum, or, with a `shape`, what share of its measure the same
-        period of the year before had reached by then. Whole numbers and decimals are dealt out in
-        whole units (cents), which add up to the sum exactly.
+        period of the year before had reached by the same day. Whole numbers and decimals are dealt
+        out in whole units (cents), which add up to the sum exactly.
 
         Parameters
         ----------

@@ -62,10 +62,12 @@ class Numbers(unittest.TestCase):
                 "year": [year for year, _ in rows],
                 "unit": [thing for _, thing in rows],
                 "kind": [sector[thing] for _, thing in rows],
+                "miles": [rng.gauss(20, 4) for _ in rows],
                 "output": [rng.randint(1, 9_000) for _ in rows],
             }
         )
         found = {row["value"]: row["detail"] for row in table.rows() if row["subject"] == "column"}
         self.assertIn("names what each date has a row of", found["unit"])
         self.assertIn("the same for each unit", found["kind"])
+        self.assertIn("much the same in all rows", found["miles"])
         self.assertIn("numbers to add up", found["output"])

@@ -202,3 +202,16 @@ def rises(column: pa.ChunkedArray, days: NDArray[np.int32]) -> bool:
 
 
 _FEWEST_STEPS = 8  # rows
+
+
+def alike(column: pa.ChunkedArray) -> bool:
+    """Return whether numbers are so near their mean that they are rates or averages: amounts of
+    things, such as of states in a year, differ as the sizes of these do.
+    """
+    values = _values_of(column)
+    if len(values) < _FEWEST or (values <= 0).any():
+        return False
+    return bool(values.std() < _SPREAD * values.mean())
+
+
+_SPREAD = 0.4  # of the mean

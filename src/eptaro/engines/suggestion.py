@@ -14,12 +14,13 @@ from functools import cached_property
 from pathlib import Path
 from typing import NamedTuple
 
+import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.levels import month_number
 from eptaro.core.expressions.parser import Formula
-from eptaro.engines.figures import describes, identifies, named_amounts, rises
+from eptaro.engines.figures import alike, describes, identifies, named_amounts, rises
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
 from eptaro.inputs.dates.reading import read_dates
@@ -355,6 +356,8 @@ def _beside_dates(
     numbers = [look.name for look in looks if look.kind in ("sum", "mean")]
     things = [name for name in numbers if identifies(table[name], table[date])]
     read = read_dates(table[date], rules)
+    grains = {look.name: look.grain for look in looks}
+    yearly = grains[date] == "year" and len(table) > _MONTHS * len(np.unique(read.days))
 
     def beside(look: ColumnProfile) -> ColumnProfile:
         column = table[look.name]
@@ -365,11 +368,14 @@ def _beside_dates(
         plain = look.why == "amounts" and not named_amounts(look.name) and read.bad is None
         if plain and rises(column, read.days):
             return replace(look, kind="mean", why="only rises or falls: averaged, not summed")
+        if plain and yearly and alike(column):
+            return replace(look, kind="mean", why="much the same in all rows: averaged, not summed")
         return look
 
     return [beside(look) for look in looks]
 
 
+_MONTHS = 12  # rows of a year that may be its months
 _PEEK, _LINES = 1 << 16, 60  # bytes and lines
 _MARKS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"[-+(]?[^\w\s]?\s*\d[\d.,' ]*%?\)?-?")

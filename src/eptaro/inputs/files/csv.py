@@ -40,14 +40,14 @@ _MOST_KEPT = 1 << 29  # bytes of a file whose text is kept
 
 
 @dataclass(frozen=True)
-class _Kept:
+class _SharedRead:
     """The files whose text is kept while books are read, and that of each by how it is written."""
 
     names: Collection[str]
     texts: dict[tuple[str, str], list[pa.Table]] = field(default_factory=dict)
 
 
-_KEPT: ContextVar[_Kept | None] = ContextVar("kept", default=None)
+_KEPT: ContextVar[_SharedRead | None] = ContextVar("kept", default=None)
 
 
 @contextmanager
@@ -55,7 +55,7 @@ def files_read_once(names: Collection[str]) -> Iterator[None]:
     """Keep the text of some files meanwhile, so that several books of one file read it once; very
     large files are read each time.
     """
-    token = _KEPT.set(_Kept(names))
+    token = _KEPT.set(_SharedRead(names))
     try:
         yield
     finally:
