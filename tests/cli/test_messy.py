@@ -178,3 +178,20 @@ class Messy(Commands):
         status, out, err = self.go("recap", "--config", "eptaro.toml", "--per", "quarter",
                                    "--format", "json")  # fmt: skip
         self.assertEqual((status, json.loads(out)[0]["total_fare"]), (0, -2), err)
+
+    def test_weeks_are_read_as_inspect_proposes(self):
+        days = ("2023-12-29", "2024-01-05", "2024-01-12")
+        Path("weeks.csv").write_text(table(("ends", "n"), days, ("70", "140", "7")))
+        status, out, err = self.go("inspect", "weeks.csv", "--format", "json")
+        self.assertEqual(status, 0, err)
+        (said,) = [row["detail"] for row in json.loads(out) if row["subject"] == "perhaps weeks"]
+        proposed = shlex.split(said[said.index("--weeks") : said.index(" or --weeks")])
+        asked = ("--date", "ends", "--measure", "n=sum(n)", "--per", "year", "--format", "json")
+        for weeks in (proposed, ["--weeks", "ending-friday"]):
+            status, out, err = self.go("recap", "weeks.csv", *weeks, *asked)
+            self.assertEqual((status, "--week-in 'last day'" in err), (1, True), err)
+            status, out, err = self.go(
+                "recap", "weeks.csv", *weeks, "--week-in", "last day", *asked
+            )
+            self.assertEqual(status, 0, err)
+            self.assertEqual([row["n"] for row in json.loads(out)], [70, 147])

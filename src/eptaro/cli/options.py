@@ -133,7 +133,7 @@ def _click_option(one: FieldOption, *, optional: bool, unset: bool) -> Callable[
     elif Goals in kinds:
         more["type"] = click.Path(path_type=Path)
     elif unset and (choices := _choices(one.hint)):
-        more["type"] = click.Choice([*map(_spell_choice, choices)])
+        more["type"] = _OneOf([*map(_spell_choice, choices)])
     return option(_HEADINGS[how.heading], one.flag, one.word, **more)
 
 
@@ -153,6 +153,14 @@ class _NumberOr(click.ParamType):  # type: ignore[type-arg,unused-ignore]
             return int(value)
         except ValueError:
             self.fail(f"{value!r} is neither a number nor {' nor '.join(self._words)}", param, ctx)
+
+
+class _OneOf(click.Choice):  # type: ignore[type-arg,unused-ignore]
+    """One of some words, whose spaces may be written as such or as hyphens."""
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> Any:
+        """Return the choice as it is listed."""
+        return super().convert(_spell_choice(value), param, ctx)
 
 
 def _spell_choice(choice: str) -> str:

@@ -14,7 +14,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Days, Flags, Ints, civil_months, month_starts, weekday
 from eptaro.core.calendars.span import Span
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, spell_option
 
 _MONTHS = {"month": 1, "quarter": 3, "year": 12}
 _LONGEST = {"day": 1, "week": 7, "month": 31, "quarter": 92, "year": 366}  # days
@@ -161,10 +161,13 @@ def check_whole(first: Days, last: Days, grain: Grain) -> None:
     if len(astray):
         span = Span.of(int(first[astray[0]]), int(last[astray[0]]))
         said = span.first if span.lo == span.hi else span
+        rule = spell_option("week_in='last day'", "--week-in 'last day'")
+        cure = f"; with {rule} a week that straddles two months or years counts in one of them"
         raise QuestionError(
             f"the data is dated by the {grain}, and {said} is not made of whole "
             f"{plural_of(grain)}: how they spread over their days is not known. Ask by the "
             f"{level_of(grain)} or by periods made of whole ones ({_MADE_OF[level_of(grain)]})"
+            f"{cure if level_of(grain) == 'week' else ''}"
         )
 
 
