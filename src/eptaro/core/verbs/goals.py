@@ -21,7 +21,7 @@ from eptaro.core.results.column import Column, join
 from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, Pace
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import CalendarError, QuestionError, unknown
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
 
@@ -185,7 +185,10 @@ def level_of_goals(view: View, goals: Goals, within: str = "year") -> str:
     levels: dict[str, str] = {}
     for key in goals:
         label = str(key[1] if isinstance(key, tuple) else key)
-        levels.setdefault(calendar.period(label).level, label)  # a wrong label raises its own error
+        try:
+            levels.setdefault(calendar.period(label).level, label)
+        except CalendarError as error:
+            raise CalendarError(f"goals: {error}") from None
     if len(levels) > 1:
         one, two = [*levels.items()][:2]
         raise QuestionError(
