@@ -174,6 +174,33 @@ class Answers(Alike):
                 self.all_the_same(whole, book, questions)
                 self.same(whole.with_calendar(cafe).recap("quarter", by="all"), book.with_calendar(cafe).recap("quarter", by="all"), "using")  # fmt: skip
 
+    def test_texts_that_groups_on_several_calendars_share(self):
+        self.apart()
+        own = ep.OwnCalendars("route", {"a": ep.WeekCalendar("cafe")}, ep.MonthCalendar())
+        rows = {
+            "day": ["2024-01-05", "2024-02-05", "2024-03-05", "2024-04-05", "2024-05-05"],
+            "route": ["a", "b", "d", "c", "a"],
+            "deck": ["p", "q", "p", "q", "q"],
+        }
+        options = {"date": "day", "by": ["route", "deck"], "measures": "n=count()"}
+        whole = ep.Daybook(rows, **options, calendar=own)
+        for shards in (2, 3, 5):
+            place = StoragePath.of(self.folder / str(shards))
+            put_folded(
+                place, whole._store.facts.folded, options_of(whole._store.facts), shards=shards
+            )
+            book = ep.Daybook.open(self.folder / str(shards))
+            questions = [
+                (verb, args, {"by": "all"} | more)
+                for verb, args in (
+                    ("recap", ("year",)),
+                    ("accumulate", ("year",)),
+                    ("compare", ("year",)),
+                )
+                for more in ({}, {"totals": True}, {"sort": "deck"})
+            ]
+            self.all_the_same(whole, book, questions)
+
     def test_no_groups_and_a_condition(self):
         self.apart()
         options = {"date": "day", "measures": SPECS, "where": "ship > 3 and share < 1"}

@@ -74,7 +74,7 @@ def _explain_no_comparison(answer: ViewLineage, change: Change) -> str:
     place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
     days = _days(change.now, place)
     value = format_value(value_over(view, measure, days))
-    words = f"{as_title(measure.name)} from {days}: {value}. Nothing to compare"
+    words = f"{as_title(measure.name)} {days.when}: {value}. Nothing to compare"
     if view.data_age:
         return f"{words}: {view.data_age}."
     if side.exists is not None and not side.exists[place]:

@@ -254,7 +254,8 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     measures = headline_measures(answer)
     if measures and (common := view.common_days(measures[0])) is not None:
         seen = Days(max(seen.first, common.lo), min(seen.last, common.hi))
-    when = f"in {labels[0]}" if len(labels) == 1 and complete[0] else f"from {seen}"
+    whole = len(labels) == 1 and complete[0] and query.per != "day"
+    when = f"in {labels[0]}" if whole else seen.when
     for number, measure in enumerate(measures):
         total = value_over(view, measure, seen)
         yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {format_value(total)}."
@@ -337,8 +338,8 @@ def _accumulate_sentences(answer: ViewLineage, query: Accumulate) -> Iterator[st
         if found is None:
             return
         _, _, days = found
-        when, span, calendar = f" from {days}", "", answer.view.calendar
-        if query.within in calendar.levels:
+        when, span, calendar = f" {days.when}", "", answer.view.calendar
+        if query.within in calendar.levels and query.within != "day":
             index = calendar.index_of(np.array([days.last]), query.within)
             over = int(calendar.last_days(index, query.within)[0]) == days.last
             when = f" in {calendar.labels(index, query.within)[0]}{'' if over else ' to date'}"

@@ -40,6 +40,11 @@ class Days:
         first, last = as_date(self.first), as_date(self.last)
         return str(first) if first == last else f"{first} to {last}"
 
+    @property
+    def when(self) -> str:
+        """The days as a sentence has them: on one day, or from the first to the last."""
+        return f"{'on' if self.first == self.last else 'from'} {self}"
+
 
 def as_title(name: str) -> str:
     """Return the name of a measure as a sentence begins with it.

@@ -23,7 +23,7 @@ from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.query import EVERY, Only, Query, group_names, looked_at, values_apart
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading_groups, sizes
-from eptaro.core.results.column import AnyColumn, Column, join
+from eptaro.core.results.column import AnyColumn, Column, coded_once, join
 from eptaro.core.results.result import NoLineage, Parts, Result
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.core.verbs.queries import Recap
@@ -111,6 +111,7 @@ def _groups(table: Result, by: Sequence[str]) -> Groups:
 def _encode_groups(column: Column) -> Categorical:
     """Return a column of groups as codes."""
     if column.kind == "text":
+        column = coded_once(column)  # answers on several calendars were joined
         choices = np.array([], object) if column.choices is None else column.choices
         return Categorical(column.data, Column.text(column.name, choices))
     met, codes = np.unique(column.data, return_inverse=True)

@@ -513,6 +513,15 @@ def join(parts: Sequence[Column]) -> Column:
     return replace(head, data=np.concatenate([part.data for part in parts]), valid=valid)
 
 
+def coded_once(column: Column) -> Column:
+    """Return a column of texts in which equal ones have one code, which `join` does not see to."""
+    if column.choices is None:
+        return column
+    words, places = np.unique(np.asarray(column.choices), return_inverse=True)
+    codes = np.where(column.data < 0, -1, places[np.maximum(column.data, 0)])
+    return replace(column, data=codes.astype(np.int32), choices=words)
+
+
 def materialize(column: Column) -> Column:
     """Return the column with all its values as they are stored.
 

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.query.lineage import InParts, ViewLineage
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, coded_once, join
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.errors import QuestionError
@@ -41,22 +41,13 @@ def add_totals(query: Any, ask: Callable[[Any], Result]) -> Result:
         if name in answer.by:
             columns.append(_with_total(column, count, first=name == answer.by[0]))
         elif name in whole:
-            columns.append(_coded_once(join([column, whole.column(name)])))
+            columns.append(coded_once(join([column, whole.column(name)])))
         else:
             none = column.take(np.zeros(count, np.int64)).blanked(np.zeros(count, bool))
             columns.append(join([column, none]))
     of_groups = replace(total, asked=query, total=np.ones(len(total.group), bool))
     lineage = InParts.of([replace(answer, asked=query), of_groups])
     return Result(columns, each.meta, lineage)
-
-
-def _coded_once(column: Column) -> Column:
-    """Return a column of texts in which equal ones have one code: a label is one for all rows."""
-    if column.choices is None:
-        return column
-    words, places = np.unique(np.asarray(column.choices), return_inverse=True)
-    codes = np.where(column.data < 0, -1, places[np.maximum(column.data, 0)])
-    return replace(column, data=codes.astype(np.int32), choices=words)
 
 
 def _with_total(column: Column, count: int, *, first: bool) -> Column:
