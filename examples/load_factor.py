@@ -1,4 +1,4 @@
-"""How full were the boats this fiscal quarter, from two tables: the bookings and the log of voyages?"""
+"""How full were the boats this fiscal quarter, by the bookings and the log of voyages?"""
 
 from pathlib import Path
 
