@@ -24,6 +24,9 @@ _FEWEST = 30  # rows by which a level is known
 _SMOOTH = 0.9  # the correlation of neighbours in a level
 _MOST_CODES = 12  # distinct whole numbers, each of which many rows have
 _ROWS_OF_CODE = 20
+_FILLED = 0.6  # of all pairs of a thing and a date in a panel
+_FEWEST_STEPS = 8  # rows by which a column that only rises is known
+_SPREAD = 0.4  # of the mean: the most that rates differ by
 KEYS = {
     *("id", "ids", "key", "no", "nr", "number", "num", "code", "zip", "postcode", "phone"),
     *("tailnum", "fips", "sic", "version", "rownames", "serial", "firm", "site", "station"),
@@ -49,20 +52,10 @@ _MEANS = {
 _AMOUNTS = {
     *("amount", "amounts", "total", "sum", "revenue", "sales", "sold", "cost", "costs", "fare"),
     *("fares", "paid", "payment", "payments", "spend", "quantity", "qty", "count", "counts"),
-    *(
-        "units",
-        "value",
-        "values",
-        "generation",
-        "emissions",
-        "production",
-        "consumption",
-        "rain",
-        "rainfall",
-    ),
-    *("precipitation", "precip", "prcp", "snow", "births", "deaths", "marriages", "divorces"),
-    *("orders", "visits", "visitors", "passengers", "goals", "points", "votes", "tax", "fee"),
-    *("fees", "profit", "turnover", "income", "expenses", "expense", "orders", "trips", "kg"),
+    *("units", "value", "values", "generation", "emissions", "production", "consumption", "rain"),
+    *("rainfall", "precipitation", "precip", "prcp", "snow", "births", "deaths", "marriages"),
+    *("divorces", "orders", "visits", "visitors", "passengers", "goals", "points", "votes", "tax"),
+    *("fee", "fees", "profit", "turnover", "income", "expenses", "expense", "trips", "kg"),
 }
 
 
@@ -180,9 +173,6 @@ def identifies(column: pa.ChunkedArray, dates: pa.ChunkedArray) -> bool:
     return bool(rows >= things * days * _FILLED)
 
 
-_FILLED = 0.6  # of all pairs of a thing and a date in a panel
-
-
 def describes(column: pa.ChunkedArray, things: pa.ChunkedArray) -> bool:
     """Return whether a column has one value for each thing of a panel, whatever the date."""
     column, things = column.slice(0, _SAMPLE), things.slice(0, _SAMPLE)
@@ -201,9 +191,6 @@ def rises(column: pa.ChunkedArray, days: NDArray[np.int32]) -> bool:
     return bool(((steps >= 0).all() or (steps <= 0).all()) and (steps != 0).any())
 
 
-_FEWEST_STEPS = 8  # rows
-
-
 def alike(column: pa.ChunkedArray) -> bool:
     """Return whether numbers are so near their mean that they are rates or averages: amounts of
     things, such as of states in a year, differ as the sizes of these do.
@@ -212,6 +199,3 @@ def alike(column: pa.ChunkedArray) -> bool:
     if len(values) < _FEWEST or (values <= 0).any():
         return False
     return bool(values.std() < _SPREAD * values.mean())
-
-
-_SPREAD = 0.4  # of the mean

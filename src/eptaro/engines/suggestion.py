@@ -30,6 +30,7 @@ from eptaro.inputs.sources import Source
 from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, usual_delimiter
 
 _LOOKED_AT = 50_000  # rows
+_MONTHS = 12  # rows of a year that may be its months
 _PARTS = ("year", "month", "day")
 
 
@@ -375,7 +376,6 @@ def _beside_dates(
     return [beside(look) for look in looks]
 
 
-_MONTHS = 12  # rows of a year that may be its months
 _PEEK, _LINES = 1 << 16, 60  # bytes and lines
 _MARKS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"[-+(]?[^\w\s]?\s*\d[\d.,' ]*%?\)?-?")

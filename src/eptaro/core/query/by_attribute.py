@@ -30,7 +30,7 @@ from eptaro.core.query.lineage import AttributeFilter, Side, Value, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.transactions import numbered_rows
 from eptaro.core.query.view import View
-from eptaro.core.results.column import Column
+from eptaro.core.results.column import Column, day_counts
 from eptaro.core.results.format import DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
@@ -158,14 +158,7 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
     head = [
         *view.groups.columns(group),
         *crossed.columns(place),
-        Column.of(
-            "days",
-            "integer",
-            days,
-            unit="days",
-            description="Days of the coverage with it",
-            face=DisplayHint("number of days", Priority.BESIDE),
-        ),
+        day_counts(days, "Days of the coverage with it", Priority.BESIDE),
     ]
     values = [
         _value(view, crossed, cells, measure, group, place).blanked(

@@ -27,7 +27,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, as_dates
 from eptaro.core.results import bigint
-from eptaro.core.results.format import DisplayHint, Format
+from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.errors import EptaroError, MeasureError, QuestionError
 
 
@@ -471,6 +471,20 @@ def dates(
 ) -> Column:
     """Return a date column from day ordinals; blank ones may hold anything."""
     return Column.of(name, "date", days, valid, description=description, face=face)
+
+
+def day_counts(days: Ints, description: str, priority: Priority = Priority.DETAIL) -> Column:
+    """Return the column that says how many days each row has."""
+    face = DisplayHint("number of days", priority)
+    return Column.of("days", "integer", days, unit="days", description=description, face=face)
+
+
+def words_at(
+    name: str, words: Sequence[str] | NDArray[Any], place: Ints, description: str, face: DisplayHint
+) -> Column:
+    """Return a column that has at each row the word of its place; equal words have one code."""
+    choices, codes = np.unique(np.asarray(words), return_inverse=True)
+    return Column.text(name, choices, codes[place], description=description, face=face)
 
 
 def of_one_kind(parts: Sequence[Column]) -> list[Column]:

@@ -16,7 +16,7 @@ from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, dates
+from eptaro.core.results.column import Column, dates, day_counts, words_at
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.compare import changes
@@ -133,21 +133,14 @@ def _is_whole(view: View, first: int, last: int) -> bool:
 def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flags) -> list[Column]:
     """Return the columns that label the rows."""
     return [
-        _words("calendar", [row.calendar for row in rows], place, "Name of the calendar", _KEY),
-        _words(
+        words_at("calendar", [row.calendar for row in rows], place, "Name of the calendar", _KEY),
+        words_at(
             "level", [row.level for row in rows], place, "Level of the period, or window", _LEVEL
         ),
-        _words("period", [row.label for row in rows], place, "Period to date", PERIOD),
+        words_at("period", [row.label for row in rows], place, "Period to date", PERIOD),
         dates("first", first, None, "First day of the period", FIRST),
         dates("last", last, None, "The as-of date, or the last covered day before it", LAST),
-        Column.of(
-            "days",
-            "integer",
-            last - first + 1,
-            unit="days",
-            description="Days so far",
-            face=DisplayHint("number of days", Priority.DETAIL),
-        ),
+        day_counts(last - first + 1, "Days so far"),
         Column.of(
             "complete",
             "flag",
@@ -160,11 +153,6 @@ def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flag
 
 _KEY = DisplayHint("calendar", Priority.KEY)
 _LEVEL = DisplayHint("level", Priority.KEY)
-
-
-def _words(name: str, words: list[str], place: Ints, description: str, face: DisplayHint) -> Column:
-    choices, codes = np.unique(np.array(words), return_inverse=True)
-    return Column.text(name, choices, codes[place], description=description, face=face)
 
 
 @dataclass(frozen=True, eq=False)
@@ -185,7 +173,7 @@ class _Prior:
         first, last, exists, clamped = (np.array(part)[place] for part in arrays)
         comparable = complete & exists & view.complete(first, last, group)
         labels = [_label(row) for row in rows]
-        named = _words("prior_period", labels, place, "Period before, to date", _PRIOR)
+        named = words_at("prior_period", labels, place, "Period before, to date", _PRIOR)
         columns = [
             named.blanked(exists),
             dates("prior_first", first, exists, "First day of the prior side", _PRIOR_DAYS),

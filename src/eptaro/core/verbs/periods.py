@@ -17,7 +17,7 @@ from eptaro.core.calendars.days import Flags, Ints, as_dates, ordinal
 from eptaro.core.calendars.levels import LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.query.view import View
-from eptaro.core.results.column import AnyColumn, Column, LazyColumn, TiledArray, dates
+from eptaro.core.results.column import AnyColumn, Column, LazyColumn, TiledArray, dates, day_counts
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.errors import QuestionError, unknown
 
@@ -125,14 +125,7 @@ class PeriodRows:
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
             dates("first", self.first, None, "First day of the row", FIRST),
             dates("last", self.last, None, "Last day of the row", LAST),
-            Column.of(
-                "days",
-                "integer",
-                self.last - self.first + 1,
-                unit="days",
-                description="Days from first to last",
-                face=DisplayHint("number of days", Priority.DETAIL),
-            ),
+            day_counts(self.last - self.first + 1, "Days from first to last"),
         ]
 
     def complete_of_all(self, view: View) -> LazyColumn:

@@ -24,6 +24,7 @@ from eptaro.core.results.column import (
     ManyInts,
     TiledArray,
     dates,
+    day_counts,
     lazy_group,
 )
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
@@ -123,14 +124,7 @@ class Windowed:
             dates("date", np.asarray(self.date), None, "The day that the window belongs to", DATE),
             dates("first", first, None, "First day of the window", FIRST),
             dates("last", last, None, "Last day of the window", LAST),
-            Column.of(
-                "days",
-                "integer",
-                days,
-                unit="days",
-                description="Days from first to last",
-                face=DisplayHint("number of days", Priority.DETAIL),
-            ),
+            day_counts(days, "Days from first to last"),
         ]
 
     def _complete(self) -> Column:

@@ -15,7 +15,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.query.lineage import Side, Value, ViewLineage
 from eptaro.core.query.view import BookData, top_groups
-from eptaro.core.results.column import Column, TiledArray, dates
+from eptaro.core.results.column import Column, TiledArray, dates, day_counts, words_at
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
@@ -67,24 +67,17 @@ def on_two_calendars(facts: BookData, query: Recap) -> Result:
     name = f"{other.name}_period" if other.name != view.calendar.name else "other_period"
     columns = [
         *view.groups.columns(group),
-        _labels("period", days.labels[0], place, PERIOD, f"Period of {view.calendar.name}"),
-        _labels(
+        words_at("period", days.labels[0], place, f"Period of {view.calendar.name}", PERIOD),
+        words_at(
             name,
             days.labels[1],
             place,
-            DisplayHint(name.replace("_", " "), Priority.KEY),
             f"Period of {other.name} that holds the same days",
+            DisplayHint(name.replace("_", " "), Priority.KEY),
         ),
         dates("first", first, None, "First of the days that lie in both periods", FIRST),
         dates("last", last, None, "Last of the days that lie in both periods", LAST),
-        Column.of(
-            "days",
-            "integer",
-            last - first + 1,
-            unit="days",
-            description="Days that lie in both periods",
-            face=DisplayHint("number of days", Priority.BESIDE),
-        ),
+        day_counts(last - first + 1, "Days that lie in both periods", Priority.BESIDE),
         Column.of(
             "complete",
             "flag",
@@ -106,10 +99,3 @@ def on_two_calendars(facts: BookData, query: Recap) -> Result:
     answer = ViewLineage(query, view, behind, numbers, np.arange(len(group)))
     table = Result([*columns, *values], meta, answer)
     return table.sorted(query.order) if query.order else table
-
-
-def _labels(
-    name: str, words: NDArray[np.str_], place: Ints, face: DisplayHint, text: str
-) -> Column:
-    choices, codes = np.unique(words, return_inverse=True)
-    return Column.text(name, choices, codes[place], description=text, face=face)
