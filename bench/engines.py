@@ -101,7 +101,9 @@ def dask(workers: int, folder: str) -> float:
 
     paths = sorted(str(path) for path in Path(folder).glob("*.parquet"))
     with (
-        LocalCluster(n_workers=workers, threads_per_worker=1, dashboard_address=None) as cluster,
+        LocalCluster(
+            n_workers=workers, threads_per_worker=1, dashboard_address="127.0.0.1:0"
+        ) as cluster,
         Client(cluster) as client,
     ):
         client.run(lambda: __import__("eptaro"))

@@ -104,7 +104,7 @@ def dask(workers: int, folder: str) -> float:
     for name in ("book-dask", "out-dask"):
         shutil.rmtree(Path(folder) / name, ignore_errors=True)
     with (
-        LocalCluster(n_workers=workers, threads_per_worker=1, dashboard_address=None,
+        LocalCluster(n_workers=workers, threads_per_worker=1, dashboard_address="127.0.0.1:0",
                      silence_logs=50) as cluster,
         Client(cluster) as client,
     ):  # fmt: skip

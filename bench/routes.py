@@ -112,7 +112,9 @@ def client() -> Any:
     """Return a client of workers in this process."""
     from distributed import Client
 
-    return Client(processes=False, n_workers=1, threads_per_worker=2, dashboard_address=None)
+    return Client(
+        processes=False, n_workers=1, threads_per_worker=2, dashboard_address="127.0.0.1:0"
+    )
 
 
 @cache

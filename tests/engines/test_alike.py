@@ -82,7 +82,7 @@ class Engines(unittest.TestCase):
         except ImportError:
             print("dask.distributed is not installed: the cluster is left out")
         else:
-            cls.client = Client(processes=False, n_workers=1, dashboard_address=":0")
+            cls.client = Client(processes=False, n_workers=1, dashboard_address="127.0.0.1:0")
             cls.addClassCleanup(cls.client.close)
 
     def engines(self, asked):

@@ -80,7 +80,9 @@ class Cluster(unittest.TestCase):
                 table(3000, number), cls.folder / f"p{number}.parquet", row_group_size=1000
             )
         cls.workers = cls.enterClassContext(
-            LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=":0", silence_logs=50)
+            LocalCluster(
+                n_workers=2, threads_per_worker=1, dashboard_address="127.0.0.1:0", silence_logs=50
+            )
         )
         cls.client = cls.enterClassContext(Client(cls.workers))
         cls.paths = sorted(str(path) for path in cls.folder.glob("*.parquet"))
@@ -251,7 +253,7 @@ class GivenUp(unittest.TestCase):
 
     def test_closed_clients_and_clusters_without_workers(self):
         with self.distributed.LocalCluster(
-            n_workers=0, dashboard_address=":0", silence_logs=50
+            n_workers=0, dashboard_address="127.0.0.1:0", silence_logs=50
         ) as workers:
             client = self.distributed.Client(workers)
             self.refused(client, "gave no answer for 2 seconds: it has no workers")
@@ -261,7 +263,7 @@ class GivenUp(unittest.TestCase):
     def test_a_part_that_no_worker_can_hold(self):
         with (
             self.distributed.LocalCluster(
-                n_workers=1, dashboard_address=":0", silence_logs=50
+                n_workers=1, dashboard_address="127.0.0.1:0", silence_logs=50
             ) as workers,
             self.distributed.Client(workers) as client,
             unittest.mock.patch.object(cluster, "fold_part", too_large),

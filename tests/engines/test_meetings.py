@@ -112,7 +112,7 @@ class Folders(Meetings):
         self.assertEqual(values(book.recap("year", by=[])), [sum(range(10)) + sum(range(26, 100))])
         for n in range(3):
             self.parquet(f"part{n}.parquet", {"on": days, "g": [str(n)] * 100, "x": [n] * 100})
-        cluster = LocalCluster(n_workers=1, processes=False, dashboard_address=None)
+        cluster = LocalCluster(n_workers=1, processes=False, dashboard_address="127.0.0.1:0")
         with cluster, Client(cluster):
             asked = {"date": "on", "by": "g", "measures": "v=sum(x)", "engine": "dask"}
             parts = str(self.folder / "part*.parquet")

@@ -30,7 +30,7 @@ class Cluster(Alike):
                 n_workers=3,
                 threads_per_worker=1,
                 memory_limit="600MB",
-                dashboard_address=":0",
+                dashboard_address="127.0.0.1:0",
                 silence_logs=50,
             )
         )
@@ -128,7 +128,7 @@ class Ended(Alike):
         options = {
             "n_workers": 1,
             "threads_per_worker": 1,
-            "dashboard_address": ":0",
+            "dashboard_address": "127.0.0.1:0",
             "silence_logs": 50,
         }
         with LocalCluster(**options) as cluster, Client(cluster) as client:

@@ -6,7 +6,6 @@ import asyncio
 import os
 import signal
 import time
-import warnings
 from collections.abc import Iterator
 from concurrent.futures import CancelledError
 from contextlib import contextmanager, suppress
@@ -169,11 +168,12 @@ def _own_cluster() -> Any:
     _start_tracker()
     if hasattr(signal, "pthread_sigmask"):  # the workers are started with the mask of this thread
         signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # of ports that others hold
-        return distributed.LocalCluster(
-            threads_per_worker=1, processes=True, dashboard_address=None, silence_logs=50
-        )
+    return distributed.LocalCluster(
+        threads_per_worker=1,
+        processes=True,
+        dashboard_address="127.0.0.1:0",  # any free port: another cluster may hold the usual one
+        silence_logs=50,
+    )
 
 
 def _start_tracker() -> None:
