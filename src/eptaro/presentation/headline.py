@@ -68,6 +68,7 @@ def footer(table: Result) -> str:
     words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
     words |= {"ends_first": "the last day of "}
     words |= {"dated_by": "dated by the ", "rejected": "left out "}
+    words |= {"goals_outside": "goals without a row: "}
     words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
     parts = [f"{word}{table.meta[key]}" for key, word in words.items() if table.meta.get(key)]
     return visible(" · ".join(parts))

@@ -67,6 +67,32 @@ class PriorYear(unittest.TestCase):
         self.assertEqual((row["s_goal"], row["s_goal_to_date"], row["s_goal_gap"]), (62, 62, 31))
 
 
+class Outside(unittest.TestCase):
+    """Goals of periods before the book or after the as-of date are named in the footer."""
+
+    def test_they_are_named_whatever_the_verb_and_wherever_the_book_is_kept(self):
+        plan = {f"{year}-{month:02}": 10 for year in (2024, 2025) for month in range(1, 13)}
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "rows.csv"
+            path.write_text("on,g\n" + "".join(f"{day},{day[-1]}\n" for day in DAYS))
+            read = {"date": "on", "by": "g", "measures": "s=count()"}
+            kept = ep.Daybook.read(path, into=Path(folder) / "kept", shards=3, **read)
+            for book in (ep.Daybook.read(path, **read), kept):
+                for verb in ("recap", "accumulate", "compare", "card"):
+                    level = [] if verb == "card" else ["month"]
+                    for by in ([], ["g"]):
+                        table = getattr(book, verb)(*level, by=by, goals=plan)
+                        note = "goals without a row: 2025-02, 2025-03, 2025-04 and 8 more"
+                        self.assertIn(note, table.footer, (verb, by))
+                        table = getattr(book, verb)(
+                            *level, by=by, goals={**plan, "2023-12": 1}, as_of="2024-12-31"
+                        )
+                        note = "goals without a row: 2023-12, 2025-01, 2025-02 and 10 more"
+                        self.assertIn(note, table.footer, (verb, by))
+        here = BOOK.recap("month", only="2025-01", goals={"2024-01": 1, "2025-01": 1})
+        self.assertNotIn("goals without", here.footer)
+
+
 class Refused(unittest.TestCase):
     """Goals that cannot be."""
 

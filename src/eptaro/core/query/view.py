@@ -170,6 +170,10 @@ class BookData:
         ends = [table.facts.coverage.hi for table in self.tables.values()]
         return as_date(min(ends, default=self.coverage.hi))
 
+    def coverage_until(self, as_of: AsOf) -> Span:
+        """Return the coverage up to an as-of date."""
+        return self._looked_at(as_of)[1]
+
     def _looked_at(self, as_of: AsOf) -> tuple[int, Span]:
         """Return the day ordinal of an as-of date, and the coverage up to it."""
         if self.tables and (as_of is None or as_of == "latest"):

@@ -16,14 +16,15 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupSet
-from eptaro.core.query.view import View
+from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join
 from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
-from eptaro.core.verbs.queries import PACES, Goals, Pace
+from eptaro.core.verbs.queries import PACES, Goals, GoalsQuery, Pace
 from eptaro.errors import CalendarError, QuestionError, unknown
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
+_NAMED = 3  # goals that a note names
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,6 +60,24 @@ def goals_of(goals: Goals | None, measure: Measure, measures: Sequence[Measure])
             raise QuestionError(f"goals of {name!r} must go from period labels to amounts")
     found: Goals | None = goals.get(measure.name)
     return found
+
+
+def goals_outside(facts: BookData, query: GoalsQuery) -> dict[str, str]:
+    """Return which goals no row can show, as their periods lie before the first day of the book or
+    after the as-of date: those of a plan that runs ahead, or of a year that was mistyped.
+    """
+    given = (query.goals or {}).items()
+    mappings = [goals for _, goals in given if isinstance(goals, Mapping)] or [query.goals or {}]
+    labels = [key[1] if isinstance(key, tuple) else key for goals in mappings for key in goals]
+    seen = facts.coverage_until(query.as_of)
+    spans = {str(label): facts.calendar.period(str(label)).span for label in labels}
+    outside = [label for label, span in spans.items() if span.last < seen.first]
+    outside += [label for label, span in spans.items() if span.first > seen.last]
+    if not outside:
+        return {}
+    named = ", ".join(outside[:_NAMED])
+    more = f" and {len(outside) - _NAMED:,} more" if len(outside) > _NAMED else ""
+    return {"goals_outside": f"{named}{more}"}
 
 
 def goals_of_some(

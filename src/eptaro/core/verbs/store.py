@@ -46,6 +46,7 @@ from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
     Compare,
+    GoalsQuery,
     Histogram,
     Recap,
     Rhythm,
@@ -135,6 +136,10 @@ def _answer(facts: BookData, query: Query) -> Result:
         case _:
             return query.answer(facts)
     table = verb(facts, query)
+    if isinstance(query, GoalsQuery) and query.goals:
+        from eptaro.core.verbs.goals import goals_outside
+
+        table.meta |= goals_outside(facts, query)
     if query.order and not isinstance(query, Recap):  # whose running shares go by the order
         return table.sorted(query.order)
     return table
