@@ -70,6 +70,10 @@ class Workdays:
         holidays: Holidays | None = None,
         closed: Iterable[str] | None = None,
     ) -> None:
+        if holidays is not None and not isinstance(holidays, Holidays):
+            raise CalendarError(
+                f"holidays={holidays!r} must be a HolidaySet, such as HolidaySet.from_csv(path)"
+            )
         self.holidays = holidays or Holidays(())
         self._kinds = None if closed is None else tuple(closed)
         self._off = np.zeros(7, bool)
