@@ -1,5 +1,6 @@
 """Questions that analysts ask of rows as they come, each in one call, against plain Python."""
 
+import dataclasses
 import datetime as dt
 import random
 import statistics
@@ -221,6 +222,36 @@ class Questions(Cases):
             ]
             for found, wanted in zip(self.values(book.recap("month")), want, strict=True):
                 self.assertAlmostEqual(float(found), wanted)
+
+    def test_the_spread_of_what_customers_pay(self):
+        read = {"by": "route", "measures": "s=median(sum(fare) per customer)"}
+        kept = self.book(into=self.folder / "kept", shards=3, **read)
+        apart = ep.Daybook.open(self.folder / "kept")
+        apart._store = dataclasses.replace(apart._store, at_once=0)
+        for book in (self.book(**read), kept, apart):
+            for per, label in ((None, lambda row: ""), ("quarter", quarter)):
+                for by in ([], ["route"]):
+                    keys = [(row[1] if by else "", label(row)) for row in FARES]
+                    runs = lists(zip(keys, FARES, strict=True), lambda p: p[0], lambda p: p[1])
+                    want = [sorted(totals(rows, lambda row: row[2])) for rows in runs.values()]
+                    table = book.spread("s", per, by=by)
+                    self.assertEqual(self.values(table, "entries"), [*map(len, want)])
+                    self.assertEqual(self.values(table, "least"), [own[0] for own in want])
+                    self.assertEqual(
+                        self.values(table, "median"), [statistics.median(own) for own in want]
+                    )
+                    ranges = book.histogram("s", per, by=by, bins=4)
+                    found = [(row["from"], row["to"], row["entries"]) for row in ranges.rows()]
+                    edges = sorted({(low, high) for low, high, _ in found})
+                    self.assertEqual(
+                        [entries for *_, entries in found],
+                        [
+                            sum(low <= value < high for value in own)
+                            for own in want for low, high in edges
+                        ],
+                    )  # fmt: skip
+            with self.assertRaisesRegex(ep.QuestionError, "over days in a row: per='weekday'"):
+                book.spread("s", "weekday")
 
     def test_the_largest_of_each_period(self):
         book = self.book(by="customer")

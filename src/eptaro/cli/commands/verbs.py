@@ -292,7 +292,8 @@ def compare(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str,
         "--spread",
         metavar="COLUMN",
         default=None,
-        help="Instead: quartiles, whiskers and outliers of a column.",
+        help="Instead: quartiles, whiskers and outliers of a column, or of the totals of a measure "
+        "per customer.",
     ),
     option(
         QUESTION,

@@ -310,3 +310,14 @@ def parse_measures(specs: Measures, known: Sequence[Measure] = ()) -> tuple[Meas
         if names.count(name) > 1:
             raise MeasureError(f"two measures are called {name!r}; give each its own name")
     return tuple(measures)
+
+
+def terms_on_totals(measures: Sequence[Measure]) -> dict[str, Term]:
+    """Return by the name of their measure the terms on the totals of each value of a column."""
+    return {
+        measure.name: measure.term
+        for measure in measures
+        if measure.arithmetic is None
+        and measure.term.members is not None
+        and not measure.term.carried
+    }

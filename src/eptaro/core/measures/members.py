@@ -7,6 +7,8 @@ owners they are runs, each of which has a total.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from eptaro.core.aggregation.cells import Cells
@@ -31,19 +33,32 @@ def term_over_cells(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
     """
     if term.members is None:
         return calculation(term.how).over_cells(cells, term, lo, hi)
+    parts = [
+        calculation(term.how).over_values(totals, term, lo, hi)
+        for totals, lo, hi in member_totals(cells, term, lo, hi)
+    ]
+    return parts[0] if len(parts) == 1 else join(parts)
+
+
+def member_totals(
+    cells: Cells, term: Term, lo: Ints, hi: Ints
+) -> Iterator[tuple[Column, Ints, Ints]]:
+    """Yield for some ranges lo..hi of cells at a time the totals of each value of a term's column,
+    and where those of each range begin and end, `(n_ranges_of_the_part,)`.
+    """
+    assert term.members is not None
     owners, first, last = cells.items(Plane("codes", term.members.codes.name), lo, hi)
     values = _values(cells, term, term.members)
     if values is not None and len(values.cell) != len(owners.value):
         raise EptaroError(f"{term}: the values kept are not those of the rows that have an owner")
     ends = np.cumsum(last - first)
-    parts, start = list[Column](), 0
-    while start < len(lo) or not parts:  # some ranges at a time, as windows may hold a row often
+    start = 0
+    while start < len(lo) or not start:  # some ranges at a time, as windows may hold a row often
         before = int(ends[start - 1]) if start else 0
         stop = max(int(np.searchsorted(ends, before + _AT_ONCE, side="right")), start + 1)
         some = slice(start, stop)
-        parts.append(_over_rows(term, owners.value, values, first[some], last[some]))
+        yield _over_rows(term, owners.value, values, first[some], last[some])
         start = stop
-    return parts[0] if len(parts) == 1 else join(parts)
 
 
 def _values(cells: Cells, term: Term, members: Members) -> ValueLists | None:
@@ -59,8 +74,10 @@ def _values(cells: Cells, term: Term, members: Members) -> ValueLists | None:
 
 def _over_rows(
     term: Term, owners: Ints, values: ValueLists | None, first: Ints, last: Ints
-) -> Column:
-    """Return a term over runs of rows, from `first` to before `last`."""
+) -> tuple[Column, Ints, Ints]:
+    """Return the totals over runs of rows, from `first` to before `last`, and where those of each
+    run begin and end.
+    """
     counts = last - first
     run = np.repeat(np.arange(len(counts)), counts)
     at = np.arange(len(run)) + np.repeat(first - running_sums(counts)[:-1], counts)
@@ -81,4 +98,4 @@ def _over_rows(
     kept = run[begins][keep]
     every = np.arange(len(counts))
     lo, hi = (np.searchsorted(kept, every, side=side) for side in ("left", "right"))
-    return calculation(term.how).over_values(totals.take(np.flatnonzero(keep)), term, lo, hi)
+    return totals.take(np.flatnonzero(keep)), lo, hi

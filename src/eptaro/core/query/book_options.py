@@ -18,7 +18,7 @@ from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.parser import PLAIN, Formula, Formulas
-from eptaro.core.measures.measure import Measure, Measures, parse_measures
+from eptaro.core.measures.measure import Measure, Measures, parse_measures, terms_on_totals
 from eptaro.core.query.coverage import (
     PERIODS,
     Coverage,
@@ -101,6 +101,7 @@ class BookOptions:
     ) -> BookOptions:
         """Return the options as they were given, measures, groups and conditions parsed."""
         names, parsed = group_names(by), parse_measures(measures)
+        values = [name for name in group_names(values) if name not in terms_on_totals(parsed)]
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
         made = {name: formula for measure in parsed for name, formula in measure.formulas.items()}
         made |= formulas_of(by) | formulas_of(values)
@@ -108,14 +109,7 @@ class BookOptions:
             made[date] = formula
         kept = None if where is None else Formula.condition(where)
         return cls(
-            parsed,
-            names,
-            calendar,
-            coverage,
-            shown,
-            workdays,
-            tuple(group_names(values)),
-            Formulas(made, kept),
+            parsed, names, calendar, coverage, shown, workdays, tuple(values), Formulas(made, kept)
         )
 
     @property

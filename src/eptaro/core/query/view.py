@@ -378,7 +378,7 @@ class View:
     def _days_in(self, name: str, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage of a book of the set, or of the one."""
         one = self.table(name)
-        lo, hi = one._within_coverage(first, last, name)
+        lo, hi = one.within_coverage(first, last, name)
         if one.own is not None:
             lo, hi = np.maximum(lo, one.own[0][group]), np.minimum(hi, one.own[1][group])
         return lo, hi
@@ -393,7 +393,7 @@ class View:
         if measure.staged or measure.over_all or self.tables:
             group = np.repeat(np.arange(groups), len(first))
             return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
-        lo, hi = self._within_coverage(first, last)
+        lo, hi = self.within_coverage(first, last)
         inside = lo <= hi
         at = self.cells.axis.bounds_of_all(lo, hi)
         column = measure.over_cells(self.cells, *at, self.facts.folded.formats)
@@ -404,7 +404,7 @@ class View:
             column = column.blanked(np.tile(inside, groups))
         return column.named(measure.name, f"{measure.formula} over the row's days")
 
-    def _within_coverage(self, first: Ints, last: Ints, name: str = "") -> tuple[Ints, Ints]:
+    def within_coverage(self, first: Ints, last: Ints, name: str = "") -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage; periods of the data must be whole, and
         an error names the book of the set.
         """

@@ -973,12 +973,14 @@ class Spread(Query):
     `quartile_3`, `high`, `outliers`, `least` and `most`. Quartiles interpolate linearly;
     `low` and `high` are the furthest values within 1.5 times the distance between the
     quartiles (J. W. Tukey, Exploratory Data Analysis, 1977), what lies beyond is counted in
-    `outliers`. The column must be one that a measure of the book works on.
+    `outliers`. The column must be one that a measure of the book works on; or it is the name of
+    a measure on the totals of each value of another, of which these are the totals.
 
     Parameters
     ----------
     column : str
-        A column that the book reads numbers of.
+        A column that the book reads numbers of; or a measure such as
+        `median(sum(fare) per customer)`, for the total of each customer.
     per : str, optional
         A level of the calendar, or a recurring attribute.
     by : str or sequence of str, optional
@@ -1019,7 +1021,8 @@ class Histogram(Query):
     Parameters
     ----------
     column : str
-        A column that the book reads numbers of.
+        A column that the book reads numbers of; or a measure such as
+        `median(sum(fare) per customer)`, for the total of each customer.
     per : str, optional
         A level of the calendar, or a recurring attribute.
     bins : int, optional
@@ -1062,6 +1065,16 @@ class Histogram(Query):
     def __post_init__(self) -> None:
         if self.bins is not None and not 1 <= self.bins <= _MOST_BINS:
             raise QuestionError(f"bins={self.bins} must be from 1 to {_MOST_BINS:,}")
+
+    @property
+    def needs_one_calendar(self) -> tuple[str, ...]:
+        """The ranges, which are the same for all groups."""
+        return ("histogram",)
+
+    @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other: the ranges are the same for all."""
+        return True
 
 
 def _names(given: str | Sequence[str]) -> tuple[str, ...]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Final, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,9 @@ from eptaro.core.aggregation.batch import CHUNK, Batch
 from eptaro.core.calendars.days import Ints
 from eptaro.core.dimension.recurring import RECURRING, full_name
 from eptaro.core.kernels.ranges import between
+from eptaro.core.measures.measure import terms_on_totals
+from eptaro.core.measures.members import member_totals
+from eptaro.core.measures.term import Term
 from eptaro.core.query.by_attribute import AttributeProduct, attribute_of, places_of
 from eptaro.core.query.lineage import ViewLineage
 from eptaro.core.query.transactions import placed_rows
@@ -21,6 +24,7 @@ from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
 from eptaro.errors import QuestionError, unknown
 
+_ENDS: Final = ("left", "right")
 _ROOM = 1 << 22  # numbers to count by that are never too many
 
 
@@ -43,12 +47,17 @@ class ValueCounts:
 
     @classmethod
     def of(cls, view: View, name: str, per: str | None) -> ValueCounts:
-        """Return the values of a column, by group and value of a level or attribute."""
+        """Return the values of a column, by group and value of a level or attribute; or the totals
+        that a measure such as `median(sum(fare) per customer)` is made of.
+        """
+        if (term := terms_on_totals(view.facts.measures).get(name)) is not None:
+            return cls._of_totals(view, name, term, per)
         crossed = AttributeProduct.of([_of_rows(view, per)])
         group, batch = placed_rows(view)
         planes = view.facts.cells.tallies
         known = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
         if name not in known:  # of a column that is only counted, no values are read
+            known += terms_on_totals(view.facts.measures)
             raise QuestionError(unknown("column of values", name, sorted(set(known))))
         run, value, entries = _count_values(view, crossed, group, batch, name)
         if not len(run):
@@ -58,6 +67,32 @@ class ValueCounts:
         hi, before = np.append(lo[1:], len(run)), np.append(0, np.cumsum(entries))
         own_group, place = np.divmod(run[lo], crossed.size)
         return cls(view, crossed, own_group, place, numbers, before, lo, hi)
+
+    @classmethod
+    def _of_totals(cls, view: View, name: str, term: Term, per: str | None) -> ValueCounts:
+        """Return the totals of each value of a term's column, by group and period."""
+        if per is not None and per not in view.calendar.levels:
+            raise QuestionError(
+                f"{name} is made of totals over days in a row: per={per!r} is none of "
+                f"{', '.join(view.calendar.levels)}"
+            )
+        seen = view.seen
+        crossed = AttributeProduct.of([_of_rows(view, per)])
+        group, place = np.divmod(np.arange(view.groups.count * crossed.size), crossed.size)
+        days = seen.lo + np.arange(seen.days)
+        first, last = (np.searchsorted(crossed.places, place, side=side) for side in _ENDS)
+        spans = view.within_coverage(days[first], days[last - 1])
+        bounds = view.cells.axis.bounds(group, *spans)
+        parts = [*member_totals(view.cells, term, *bounds)]
+        counts = np.concatenate([hi - lo for _, lo, hi in parts])
+        run = np.repeat(np.arange(len(counts)), counts)
+        numbers = np.concatenate([totals.numbers() for totals, _, _ in parts])
+        if not len(run):
+            raise QuestionError(f"{name} has no values in these days")
+        numbers = numbers[np.lexsort((numbers, run))]
+        lo = np.flatnonzero(np.append(True, run[1:] != run[:-1]))
+        hi, before = np.append(lo[1:], len(run)), np.arange(len(run) + 1)
+        return cls(view, crossed, group[run[lo]], place[run[lo]], numbers, before, lo, hi)
 
     @property
     def count(self) -> Ints:
