@@ -130,10 +130,10 @@ def read_rows(path: Path) -> list[dict[str, Any]]:
         raise InputError(f"{path}: cannot be read: {said}") from None
 
 
-def read_listed(name: str, path: Path, *, prefix: str = "") -> ListedCalendar:
+def read_listed(name: str, path: Path, **options: Any) -> ListedCalendar:
     """Return the calendar whose periods a CSV file lists."""
     rows = read_rows(path)
     try:
-        return ListedCalendar(name, rows, prefix=prefix)
+        return ListedCalendar(name, rows, **options)
     except CalendarError as error:
         raise CalendarError(f"{path}: {error}") from None

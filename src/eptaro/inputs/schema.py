@@ -72,6 +72,7 @@ class Listed(Part):
     kind: Literal["listed"]
     file: str
     prefix: str = ""
+    shown: dict[str, str] | None = None
 
 
 class Rule(Part):

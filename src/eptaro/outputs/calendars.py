@@ -127,8 +127,8 @@ def write_icalendar(calendar: Calendar, span: Span, workdays: Workdays, path: Pa
     for level in calendar.levels:
         if level not in ("week", "day"):
             for period in calendar.periods(span, level):
-                event(period.first, f"{period.label} begins", level)
-                event(period.last, f"{period.label} ends", level)
+                event(period.first, f"{period.shown} begins", level)
+                event(period.last, f"{period.shown} ends", level)
     for holiday in workdays.holidays.between(span):
         event(holiday.day, holiday.name, holiday.kind)
     content = made.to_ical()

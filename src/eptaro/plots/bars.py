@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import rounded
+from eptaro.core.results.format import rounded, shown
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Compare, Histogram, Spread
 from eptaro.plots.groups import calendar_of, group_names, panels_of, parts_of, query_of
@@ -87,7 +87,7 @@ def _card_labels(table: Result, letters: int) -> list[str]:
     """Return what the periods of a card are called: the same for each group."""
     several = len(set(table.column("calendar").to_list())) > 1
     keys = ("level", "period", *(["calendar"] if several else []))
-    named = zip(*(table.column(key).to_list() for key in keys), strict=True)
+    named = zip(*(shown(table.column(key)) for key in keys), strict=True)
     words = []
     for level, period, *calendar in named:
         of = [str(level)] if str(period).startswith(str(level)) else [str(level), str(period)]
@@ -159,7 +159,7 @@ def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
     column, theme = part.column(name), page.theme
     now, prior = column.numbers(), part.column(f"{name}_prior").numbers()
     fair = np.array(part.column("comparable").to_list(), bool)
-    labels = [str(label) for label in part.column("period").to_list()]
+    labels = shown(part.column("period"))
     sides = [part.column(n).to_list() for n in ("first", "last", "prior_first", "prior_last")]
     for at, (value, before) in enumerate(zip(now, prior, strict=True)):
         style = {"color": theme.accent}

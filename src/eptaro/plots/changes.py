@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.query.lineage import InParts
+from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 from eptaro.plots.groups import group_name, group_names
@@ -174,10 +175,9 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
         steps.append((f"{others} others", rest, f"{others} others: {format_change(column, rest)}"))
     start, stop = float(found.prior[fair].sum()), float(found.now[fair].sum())
     axes = page.axes(bottom=150)
-    row = _last_row(table)
     ends = ["before", "now"]
     if "calendar" not in table:
-        ends = [str(row["prior_period"]), str(row["period"])]
+        ends = [shown(table.column(n))[-1] for n in ("prior_period", "period")]
     levels = start + np.cumsum([0.0, *(value for _, value, _ in steps)])
     bottom = _begin(axes, page, column, [start, stop, *levels])
     for at, value, label in ((0, start, ends[0]), (len(steps) + 1, stop, ends[1])):

@@ -61,6 +61,8 @@ def period_words(calendar: Calendar, level: str, first: Ints, labels: Sequence[s
     """Return the words of periods in a row; the year is below the first one of each."""
     if level not in LEVELS:
         return list(labels)
+    if level in calendar.shown:
+        return [calendar.shown_label(label) for label in labels]
     found, last = list[str](), None
     for day, label in zip(first.tolist(), labels, strict=True):
         word = _word(calendar, level, day, str(label))
@@ -74,7 +76,7 @@ def _year_of(calendar: Calendar, level: str, day: int) -> str:
     """Return the year that is below: civil for days and months, else the calendar's."""
     if level in ("day", "week", "month"):
         return f"{as_date(day):%Y}"
-    return str(calendar.period_of(as_date(day), "year").label)
+    return calendar.period_of(as_date(day), "year").shown
 
 
 def thinned_periods(
@@ -89,7 +91,8 @@ def thinned_periods(
         return _by_months(calendar, first, room)
     words = period_words(calendar, level, first, labels)
     width = max((len(line) for word in words for line in word.split("\n")), default=1)
-    fits = max(int(room // (width * _LETTER + 10)), 1)
+    gap = 26 if level in calendar.shown else 10  # the outermost long ones are moved inwards
+    fits = max(int(room // (width * _LETTER + gap)), 1)
     step = -(-count // fits)
     steps = {"month": (1, 2, 3, 6, 12), "quarter": (1, 2, 4), "half": (1, 2)}.get(level, (1,))
     step = next((one for one in steps if one >= step), step)
@@ -140,7 +143,8 @@ def day_marks(calendar: Calendar, lo: int, hi: int, room: float) -> Marks:
             labels = [str(label) for label in periods.labels[kept]]
             step = max(-(-len(first) // fits), 1)
             first, labels = first[::step], labels[::step]
-            words = period_words(calendar, "month" if level == "quarter" else level, first, labels)
+            own = level != "quarter" or level in calendar.shown
+            words = period_words(calendar, level if own else "month", first, labels)
             return Marks([float(day) for day in first], words)
     return Marks([], [])
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
+from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date
 from eptaro.core.verbs.queries import Accumulate, Compare
@@ -27,7 +28,7 @@ def draw_to_date(table: Result, page: Page, measures: Sequence[str]) -> None:
     The gap is to the period before, up to the counterpart by date, as `compare` has it.
     """
     query = query_of(table, Accumulate)
-    last = str(table.column("within").to_list()[-1])
+    last = shown(table.column("within"))[-1]
     so_far = "" if _is_over(table, query.within) else " so far"
     of = f"the {query.within}{so_far}, {last} over the periods before"
     by = group_names(table)
@@ -68,6 +69,7 @@ def _draw_periods(
     name, theme = f"{stem}_to_date", page.theme
     column = part.column(name)
     labels = np.array([str(word) for word in part.column("within").to_list()])
+    named = dict(zip(labels.tolist(), shown(part.column("within")), strict=True))
     date = part.column("date" if "date" in part else "last").data.astype(np.int64)
     first = part.column("first").data.astype(np.int64)
     values = column.numbers()
@@ -82,23 +84,22 @@ def _draw_periods(
         axes.plot(day, values[mine], color=colour, lw=1.5 if back else 2.6, zorder=depth)
         days = part.take(np.flatnonzero(mine)).column("date" if "date" in part else "last")
         tips = [
-            f"{label} to {on}: {format_number(column, value)}"
+            f"{named[label]} to {on}: {format_number(column, value)}"
             for on, value in zip(days.to_list(), values[mine], strict=True)
         ]
         page.tip_points(axes, day, values[mine], tips)
-        ends.append((float(day[-1]), float(values[mine][-1]), label, theme.soft))
+        ends.append((float(day[-1]), float(values[mine][-1]), named[label], theme.soft))
     x, value = ends[0][0], ends[0][1]
     axes.plot([x], [value], "o", color=theme.accent, ms=6, zorder=20)
-    said = f"{order[-1]}: {format_number(column, value)}"
+    said = f"{named[order[-1]]}: {format_number(column, value)}"
     if len(order) > 1:
         mine = (labels == order[-2]) & (date == day_before)
         before = values[mine][0] if mine.any() else np.nan
         if before == before and value == value:
             axes.plot([x, x], [before, value], color=theme.warm, lw=2.2, zorder=19)
             side = "above" if value >= before else "below"
-            said += (
-                f"\n{format_number(column, abs(value - before))} {side} {order[-2]} at this point"
-            )
+            gap = format_number(column, abs(value - before))
+            said += f"\n{gap} {side} {named[order[-2]]} at this point"
             if not wide or max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
                 said = f"{compact(abs(value - before), column)} {side} so far"
     _axis(page, axes, part, longest)
@@ -165,7 +166,7 @@ def set_period_marks(
 def draw_day_by_day(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw a period to date, day by day, over its counterpart."""
     query = query_of(table, Compare)
-    now, before = (str(table.column(n).to_list()[-1]) for n in ("period", "prior_period"))
+    now, before = (shown(table.column(n))[-1] for n in ("period", "prior_period"))
     page.say(
         f"running totals of {', '.join(measures)}, each day of {now} against its counterpart in "
         f"{before} (match {query.match})"

@@ -161,7 +161,7 @@ def _label(answer: ViewLineage, query: Compare, days: Days) -> str:
     """Return the label of the period that some days are of."""
     calendar = answer.view.calendar
     index = calendar.index_of(np.array([days.last]), query.per)
-    return str(calendar.labels(index, query.per)[0])
+    return calendar.shown_label(str(calendar.labels(index, query.per)[0]))
 
 
 def _whole(answer: ViewLineage, query: Compare, days: Days) -> bool:

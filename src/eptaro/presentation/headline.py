@@ -16,7 +16,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import AcrossLineage, InParts, Value, ViewLineage, value_of
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.format import BLANK, Priority, visible
+from eptaro.core.results.format import BLANK, Priority, shown, visible
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import spans_of
 from eptaro.core.verbs.queries import (
@@ -202,7 +202,7 @@ def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
     keys = table.columns[:stop]
 
     def where(row: int) -> str:
-        return ", ".join(str(key.to_list()[row]) for key in keys)
+        return ", ".join(shown(key.take(np.array([row])))[0] or BLANK for key in keys)
 
     yield (
         f"The median of {name} is highest for {where(most)} ({format_value(middle, most)}) "
@@ -243,14 +243,15 @@ def _of_spans(answer: ViewLineage, spans: Mapping[str, Span]) -> Iterator[str]:
         found = []
         for title, span in spans.items():
             value = value_over(answer.view, measure, Days(span.lo, span.hi))
-            found.append(f"{title} {format_value(value)}")
+            label = answer.view.calendar.shown_label(title)
+            found.append(f"{label} {format_value(value)}")
         yield f"{as_title(measure.name)}: {', '.join(found)}."
 
 
 def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     view = answer.view
     first, last, complete, labelling = spans_of(view, query.per)
-    labels = [str(label) for label in labelling()]
+    labels = [view.calendar.shown_label(str(label)) for label in labelling()]
     seen = Days(view.seen.lo, view.seen.hi)
     measures = headline_measures(answer)
     if measures and (common := view.common_days(measures[0])) is not None:
@@ -343,7 +344,8 @@ def _accumulate_sentences(answer: ViewLineage, query: Accumulate) -> Iterator[st
         if query.within in calendar.levels and query.within != "day":
             index = calendar.index_of(np.array([days.last]), query.within)
             over = int(calendar.last_days(index, query.within)[0]) == days.last
-            when = f" in {calendar.labels(index, query.within)[0]}{'' if over else ' to date'}"
+            label = calendar.shown_label(str(calendar.labels(index, query.within)[0]))
+            when = f" in {label}{'' if over else ' to date'}"
             span = f" ({days}, {count_noun(days.count, 'day')})"
         value = value_over(answer.view, measure, days)
         yield f"{as_title(measure.name)}{'' if number else when}: {format_value(value)}" + (

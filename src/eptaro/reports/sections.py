@@ -333,7 +333,7 @@ def _trend_of(query: ReportContext, level: str) -> str:
     column = part.column(about.measures[0].name)
     if not len(part) or column.kind in NO_NUMBERS:
         return ""
-    periods = part.column("period").to_list()
+    periods = shown(part.column("period"))
     words = f"{about.measures[0].name}, whole {level}s {periods[0]} to {periods[-1]}: "
     return spark(
         column.numbers().tolist(), f"{words}{format_value(column, 0)} to {format_value(column, -1)}"
@@ -348,12 +348,13 @@ def to_date(query: ReportContext) -> Section:
     section = Section(f"The {within} to date", "to-date")
     table = book.ask(Accumulate(within, as_of=query.as_of))
     rows = table.column("within").to_list()
+    named = shown(table.column("within"))
     value = format_value(table.column(f"{name}_to_date"), -1)
     last = table.column("date" if "date" in table else "last").to_list()[-1]
-    alt = f"Running total of {name}: {rows[-1]} is {value} on {last}."
+    alt = f"Running total of {name}: {named[-1]} is {value} on {last}."
     ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
     for end in ends[-4:]:
-        alt += f" {rows[end]} ended at {format_value(table.column(f'{name}_to_date'), end)}."
+        alt += f" {named[end]} ended at {format_value(table.column(f'{name}_to_date'), end)}."
     section.sentences.append(sentence(table) or alt)
     section.add_picture(table, alt)
     return section

@@ -28,14 +28,14 @@ def print_year(plan: YearPlan, described: str) -> None:
     console = Screen(highlight=False)
     console.width = max(console.width, 4 * (_WIDTH + len(_GAP)))
     year = plan.year
-    console.print(Text(f"{year.label}  {year.first}..{year.last}", style="bold"), _length(plan))
+    console.print(Text(f"{year.shown}  {year.first}..{year.last}", style="bold"), _length(plan))
     console.print(described, style="dim")
     for row in _rows(plan):
         console.print()
         quarter = row[0].quarter
         if quarter and quarter.first == row[0].period.first:
             worked = plan.workdays.count(quarter.span)
-            text = f"{quarter.label}  {quarter.first}..{quarter.last}"
+            text = f"{quarter.shown}  {quarter.first}..{quarter.last}"
             console.print(
                 Text(text, style="bold underline"), f"{quarter.days} days, {worked} workdays"
             )
@@ -68,7 +68,7 @@ def _rows(plan: YearPlan) -> list[list[MonthBlock]]:
 
 def _lines(plan: YearPlan, block: MonthBlock) -> list[Text]:
     period = block.period
-    title = f"{period.label}  {period.first:%d %b}..{period.last:%d %b}"
+    title = f"{period.shown}  {period.first:%d %b}..{period.last:%d %b}"
     heads = " ".join(f"{day[:2].title():>3}" for day in plan.weekdays)
     made = [
         Text(title.ljust(_WIDTH), style="bold"),

@@ -5,7 +5,9 @@ from __future__ import annotations
 import datetime as dt
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -25,7 +27,8 @@ from eptaro.core.calendars.days import (
     ordinal,
     ordinals,
 )
-from eptaro.core.calendars.levels import LEVELS, check_level, typed_label
+from eptaro.core.calendars.labels import PIVOT, check_templates, fill_template, typed_label
+from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.period import Period, PeriodGrid, Periods
 from eptaro.core.calendars.span import Moved, Span
 from eptaro.errors import CalendarError, DateError
@@ -40,6 +43,7 @@ class CalendarRule(ABC):
     prefix: str
     levels: tuple[str, ...] = LEVELS
     limits: Span | None = None  # the days that the calendar knows, where that is not all
+    shown: Mapping[str, str] = MappingProxyType({})  # templates of labels by level
 
     def _set_names(self, name: str, prefix: str) -> None:
         if not (isinstance(name, str) and name.isidentifier()):
@@ -49,6 +53,10 @@ class CalendarRule(ABC):
         if not (isinstance(prefix, str) and prefix.isprintable() and ".." not in prefix):
             raise CalendarError(f"prefix={prefix!r} cannot begin a label; use something like 'FY'")
         self.name, self.prefix = name, prefix
+
+    def _settings(self, kind: str, **arguments: Any) -> dict[str, Any]:
+        """Return the settings of a kind of calendar; templates only where there are some."""
+        return {"kind": kind, **arguments} | ({"shown": {**self.shown}} if self.shown else {})
 
     @abstractmethod
     def _definition(self) -> tuple[object, ...]:
@@ -306,6 +314,13 @@ class CalendarRule(ABC):
 
 
 _LABEL = re.compile(r"(\d{4})(?:-(?:([HQMW])(\d{1,2})|(\d{2})))?")
+_SOME_YEARS = Span("2023-01-01", "2025-12-31")  # whose labels a template is checked by
+_READ_YEARS = Span("1900-01-01", "2100-12-31")  # in which what is shown is read
+_TWO_DIGITS = range(PIVOT + 1900, PIVOT + 2000)
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.split()).casefold()
 
 
 class Calendar(CalendarRule):
@@ -339,23 +354,108 @@ class Calendar(CalendarRule):
         Period('2025-Q3', quarter, 2025-07-01..2025-09-30)
         """
         text = str(label).strip()
+        found = self._of_label(text) or self._of_shown(text)
+        if found is None and _LABEL.fullmatch(text.removeprefix(self.prefix)) and not self.prefix:
+            raise self._no_label(text)
+        return found or self._as_typed(text)
+
+    def _of_label(self, text: str) -> Period | None:
+        """Return the period with a label; None where it is written in another way."""
         if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
             return Period(self, "day", ordinal(text))
         body = text.removeprefix(self.prefix)
         found = _LABEL.fullmatch(body)
         if not found or (self.prefix and body == text):
-            return self._as_typed(text)
+            return None
         year = int(found[1])
         level = {letter: level for level, letter in LETTERS.items()}.get(found[2] or "", "year")
         if found[4]:
             level = "month"
         number = int(found[3] or found[4] or 1)
         if level not in self.levels or bool(found[4]) > self.plain_months:
-            raise self._no_label(label)
+            return None
         index, exists = self.index_at(np.array([year]), np.array([number]), level)
         if not exists[0]:
-            raise CalendarError(f"calendar {self.name!r} has no {level} {label}")
+            raise CalendarError(f"calendar {self.name!r} has no {level} {text}")
         return Period(self, level, int(index[0]))
+
+    def _set_shown(self, shown: Mapping[str, str] | None) -> None:
+        """Set the templates by which periods are shown; raises `CalendarError` for one that shows
+        the label of another period.
+        """
+        check_templates(shown or {}, self.levels)
+        self.shown, self._texts = dict(shown or {}), dict[str, str]()
+        for level, template in self.shown.items():
+            periods = self.periods(self.limits or _SOME_YEARS, level)
+            shown_for = zip(fill_template(template, periods), periods.labels.tolist(), strict=True)
+            for text, label in shown_for:
+                alike = text.startswith(self.prefix) and _LABEL.fullmatch(text[len(self.prefix) :])
+                if alike and text != label:
+                    raise CalendarError(
+                        f"shown: {template!r} shows {text} for {label}, which is written like the "
+                        f"label of another period"
+                    )
+
+    def shown_label(self, label: str) -> str:
+        """Return what is shown for the period with a label: what its level's template says, or the
+        label; any other text as it is.
+
+        Parameters
+        ----------
+        label : str
+            A label as it is in tables, such as `FY2026-M04`.
+
+        Returns
+        -------
+        str
+            What people see.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY",
+        ...                           shown={"month": "{month_short} {year}"})
+        >>> fiscal.shown_label("FY2026-M04"), fiscal.shown_label("FY2026")
+        ('Jul 2025', 'FY2026')
+        """
+        if not self.shown:
+            return label
+        if label not in self._texts:
+            self._texts[label] = label
+            period = self._of_label(label)
+            if period is not None and period.level in self.shown:
+                alone = Periods(self, period.level, np.array([period.index]))
+                (self._texts[label],) = fill_template(self.shown[period.level], alone)
+        return self._texts[label]
+
+    @cached_property
+    def _shown_labels(self) -> dict[str, list[str]]:
+        """The labels of the periods of two hundred years by what is shown for them; a text of one
+        of the hundred years that two digits stand for is no period of the others.
+        """
+        near: dict[str, list[str]] = {}
+        far: dict[str, list[str]] = {}
+        for level, template in self.shown.items():
+            periods = self.periods(self.limits or _READ_YEARS, level)
+            texts = map(_plain, fill_template(template, periods))
+            rows = zip(texts, periods.labels.tolist(), periods.years.tolist(), strict=True)
+            for text, label, year in rows:
+                part = near if self.limits or year in _TWO_DIGITS else far
+                part.setdefault(text, []).append(label)
+        return far | near
+
+    def _of_shown(self, text: str) -> Period | None:
+        """Return the period that a text is shown for; None where there is none.
+
+        Raises `CalendarError` where it is shown for several.
+        """
+        found = self._shown_labels.get(_plain(text), []) if self.shown else []
+        if len(found) > 1:
+            raise CalendarError(
+                f"{text!r} is shown for {len(found):,} periods of calendar {self.name!r}; write "
+                f"the label of one, such as {found[-1]}"
+            )
+        return self._of_label(found[0]) if found else None
 
     def _as_typed(self, text: str) -> Period:
         """Return the period of a label that is written in another way, such as `Q3 FY26`.

@@ -103,69 +103,6 @@ def month_number(word: str) -> int | None:
     return MONTH_WORDS.get(word.rstrip(".").lower())
 
 
-class TypedLabel(NamedTuple):
-    """What a label says that is not written as labels are: the number of a level in a year; the
-    month of a civil year; a year that `spans_two`, named by the first.
-    """
-
-    year: int
-    level: str = "year"
-    number: int = 1
-    civil: bool = False
-    spans_two: bool = False
-
-
-_YEAR_TYPED = r"(?P<y>\d{4}|\d{2})(?:/(?P<z>\d{4}|\d{2}))?"
-_PART_TYPED = r"(?P<k>[HQMPW])\s?(?P<n>\d{1,2})"
-_TYPED = (
-    rf"(?P<p>PREFIX)?\s?{_YEAR_TYPED}(?:[-\s]?{_PART_TYPED})?",
-    rf"{_PART_TYPED}[-\s,]?\s?(?P<p>PREFIX)?\s?{_YEAR_TYPED}",
-)
-_CIVIL = (
-    r"(?P<w>[A-Z]{3,})\.?[-\s,]\s?(?P<y>\d{4})",
-    r"(?P<y>\d{4})[-\s](?P<w>[A-Z]{3,})\.?",
-    r"(?P<y>\d{4})[-/](?P<w>\d{1,2})",
-    r"(?P<w>\d{1,2})/(?P<y>\d{4})",
-)
-_LEVEL_OF = {"H": "half", "Q": "quarter", "M": "month", "P": "month", "W": "week"}
-_PIVOT = 70  # years of two digits below it are in the 2000s
-
-
-def typed_label(text: str, prefix: str) -> TypedLabel | None:
-    """Return what a label says that somebody typed; None where it is none, or could be two.
-
-    A year without the prefix that a calendar has could be a civil year, and one of two digits
-    alone anything.
-
-    >>> typed_label("q3 fy26", "FY")
-    TypedLabel(year=2026, level='quarter', number=3, civil=False, spans_two=False)
-    >>> typed_label("2025", "FY"), typed_label("25", "")
-    (None, None)
-    """
-    plain = " ".join(text.upper().split())
-    for form in _TYPED:
-        found = re.fullmatch(form.replace("PREFIX", re.escape(prefix.upper())), plain)
-        if found is None:
-            continue
-        year, end, kind = found["y"], found["z"], found["k"]
-        named = bool(prefix and found["p"])
-        if (prefix and not named and not end) or (len(year) == 2 and not named):
-            continue
-        whole = int(year) if len(year) == 4 else int(year) + (1900 if int(year) >= _PIVOT else 2000)
-        if end and int(end) != (whole + 1 if len(end) == 4 else (whole + 1) % 100):
-            continue
-        if end and len(end) == 2 and int(end) <= 12 and not named:  # 2006/07: July, or a year
-            return None
-        level = "year" if kind is None else _LEVEL_OF[kind]
-        return TypedLabel(whole, level, int(found["n"] or 1), spans_two=bool(end))
-    for form in _CIVIL:
-        found = re.fullmatch(form, plain)
-        month = month_number(found["w"]) if found is not None else None
-        if found is not None and month in range(1, 13) and int(found["y"]) >= 1:
-            return TypedLabel(int(found["y"]), "month", month or 1, civil=True)
-    return None
-
-
 class Names:
     """English names; a subclass gives those of another locale."""
 

@@ -43,6 +43,8 @@ class ListedCalendar(Calendar):
         The periods, in time order.
     prefix : str
         What labels begin with.
+    shown : mapping of str to str, optional
+        What is shown for the periods of a level, as of `MonthCalendar`.
 
     Raises
     ------
@@ -57,7 +59,9 @@ class ListedCalendar(Calendar):
     '2025-Q1'
     """
 
-    def __init__(self, name: str, rows: Any, *, prefix: str = "") -> None:
+    def __init__(
+        self, name: str, rows: Any, *, prefix: str = "", shown: Mapping[str, str] | None = None
+    ) -> None:
         self._set_names(name, prefix)
         listed = _mappings(rows)
         self._rows = [{key: str(value) for key, value in row.items()} for row in listed]
@@ -77,6 +81,7 @@ class ListedCalendar(Calendar):
             level: _gather(level, years, np.array([row[level] for row in parsed]), firsts, lasts)
             for level in given
         }
+        self._set_shown(shown)
 
     def _definition(self) -> tuple[object, ...]:
         lists = (part.tobytes() for level in self._by_level.values() for part in level)
@@ -89,7 +94,7 @@ class ListedCalendar(Calendar):
 
     def settings(self) -> dict[str, Any]:
         """Return the kind and arguments, from which the calendar can be recreated."""
-        return {"kind": "listed", "name": self.name, "rows": self._rows, "prefix": self.prefix}
+        return self._settings("listed", name=self.name, rows=self._rows, prefix=self.prefix)
 
     def index_of(self, days: Days, level: str) -> Ints:
         """Return the place in the list of the period that holds each day.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from eptaro.core.calendars.days import Flags, Ints, add_months, civil_months, month_starts
@@ -39,6 +40,10 @@ class MonthCalendar(EqualPartsCalendar):
         Days, 1 to 7, that a year's first week needs in it.
     prefix : str
         What labels begin with, such as `FY`.
+    shown : mapping of str to str, optional
+        What is shown for the periods of a level, as `{"month": "{month_short} {year}"}`; labels
+        in files stay. Fields: `label`, `prefix`, `year`, `start`, `end`, `number`, `month_name`,
+        `month_short`, `first`, `last`; with two digits `year_short`, `start_short`, `end_short`.
 
     Raises
     ------
@@ -61,6 +66,7 @@ class MonthCalendar(EqualPartsCalendar):
         week_starts: Weekday = "monday",
         first_week_days: int = 4,
         prefix: str = "",
+        shown: Mapping[str, str] | None = None,
     ) -> None:
         self._set_names(name, prefix)
         self.year_starts, (self._month, self._day) = year_starts, _month_day(year_starts)
@@ -68,6 +74,7 @@ class MonthCalendar(EqualPartsCalendar):
         self._set_weeks(week_starts, first_week_days)
         # A year from 01-01 ends in the civil year it starts in: both namings agree.
         self._named_later = int(year_named == "end" and (self._month, self._day) != (1, 1))
+        self._set_shown(shown)
 
     def _definition(self) -> tuple[object, ...]:
         return (
@@ -92,7 +99,7 @@ class MonthCalendar(EqualPartsCalendar):
     def settings(self) -> dict[str, Any]:
         """Return the kind and arguments, from which the calendar can be recreated."""
         names = ("name", "year_starts", "year_named", "week_starts", "first_week_days", "prefix")
-        return {"kind": "month"} | {name: getattr(self, name) for name in names}
+        return self._settings("month", **{name: getattr(self, name) for name in names})
 
     def __repr__(self) -> str:
         return (

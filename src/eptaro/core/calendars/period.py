@@ -72,6 +72,11 @@ class Period:
         return str(self.calendar.labels(self._own, self.level)[0])
 
     @property
+    def shown(self) -> str:
+        """What people see: what a template of the calendar says, or the label."""
+        return self.calendar.shown_label(self.label)
+
+    @property
     def year(self) -> int:
         """The year that the period belongs to, as named (a week's week-year)."""
         return int(self.calendar.numbers(self._own, self.level)[0][0])

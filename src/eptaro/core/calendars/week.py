@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -58,6 +59,8 @@ class WeekCalendar(EqualPartsCalendar):
         The month that week 53 goes to, by default the last.
     prefix : str
         What labels begin with.
+    shown : mapping of str to str, optional
+        What is shown for the periods of a level, as of `MonthCalendar`.
 
     Raises
     ------
@@ -84,6 +87,7 @@ class WeekCalendar(EqualPartsCalendar):
         year_named: YearNamed = "end",
         long_month: int | None = None,
         prefix: str = "FY",
+        shown: Mapping[str, str] | None = None,
     ) -> None:
         self._set_names(name, prefix)
         self.pattern, weeks = pattern, _parse_pattern(pattern)
@@ -106,6 +110,7 @@ class WeekCalendar(EqualPartsCalendar):
         quarters = np.array([0, 3, 6, 9, count])
         self._opens = {"quarter": quarters, "half": quarters[::2], "year": quarters[::4]}
         self._named_later = int(year_named == "start" and (self._month, self._day) != (12, 31))
+        self._set_shown(shown)
 
     def _definition(self) -> tuple[object, ...]:
         return (
@@ -135,7 +140,7 @@ class WeekCalendar(EqualPartsCalendar):
             "long_month",
             "prefix",
         )
-        return {"kind": "week"} | {name: getattr(self, name) for name in names}
+        return self._settings("week", **{name: getattr(self, name) for name in names})
 
     def __repr__(self) -> str:
         return (

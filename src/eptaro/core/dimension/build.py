@@ -232,7 +232,7 @@ def catalogue(calendars: Sequence[Calendar], *, relative: bool = False) -> list[
     if relative:
         entries += [(entry, head, "") for entry in DAY_RELATIVE]
     for calendar in calendars:
-        own = calendar_attributes(calendar.levels)
+        own = calendar_attributes(calendar.levels, tuple(calendar.shown))
         if relative:
             own += relative_attributes(calendar.levels)
         entries += [(entry, calendar.name, f"{calendar.name}_") for entry in own]

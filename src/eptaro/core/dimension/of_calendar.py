@@ -8,6 +8,7 @@ from functools import cache
 import numpy as np
 
 from eptaro.core.calendars.days import Ints, civil
+from eptaro.core.calendars.labels import fill_template
 from eptaro.core.calendars.period import Periods
 from eptaro.core.dimension.attribute import (
     KEY,
@@ -303,10 +304,26 @@ def _of_level(level: str) -> list[Attribute]:
     return made
 
 
+def _shown(level: str) -> Attribute:
+    """Return the attribute of what a template of the calendar shows for a level."""
+
+    def compute(sheet: Sheet) -> Column:
+        texts = fill_template(sheet.calendar.shown[level], sheet.periods(level))
+        return words(texts, sheet.places(level))
+
+    text = f"What is shown for the {level}; its label sorts in time order"
+    return Attribute(f"{level}_shown", level, "text", text, compute, in_sets=KEY)
+
+
 @cache
-def calendar_attributes(levels: tuple[str, ...]) -> tuple[Attribute, ...]:
-    """Return the attributes of a calendar that offers some levels, before its name is added."""
+def calendar_attributes(
+    levels: tuple[str, ...], shown: tuple[str, ...] = ()
+) -> tuple[Attribute, ...]:
+    """Return the attributes of a calendar that offers some levels, of which some are `shown` by a
+    template, before its name is added.
+    """
     made = [entry for level in levels if level != "day" for entry in _of_level(level)]
+    made += [_shown(level) for level in levels if level in shown]
     for inner, outer in (("quarter", "half"), ("month", "quarter"), ("month", "half")):
         if inner in levels and outer in levels:
             made.append(

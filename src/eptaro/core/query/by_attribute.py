@@ -85,7 +85,8 @@ class AttributeProduct:
         for one in reversed(self.attributes):
             place, own = np.divmod(place, _width(one))
             name, choices, text = column_name(one.name), np.asarray(one.choices), f"The {one.name}"
-            face = DisplayHint(one.name, Priority.KEY)
+            texts = None if one.face is None else one.face.texts
+            face = DisplayHint(one.name, Priority.KEY, texts=texts)
             found.insert(0, Column.text(name, choices, own, description=text, face=face))
         return found
 

@@ -1,4 +1,4 @@
-"""`OwnCalendars`: each value of a group column keeps its own calendar."""
+"""Calendars made again from their settings; `OwnCalendars`: each group keeps its own."""
 
 from __future__ import annotations
 
@@ -10,10 +10,27 @@ import numpy as np
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags
+from eptaro.core.calendars.listed import ListedCalendar
 from eptaro.core.calendars.month import MonthCalendar
-from eptaro.core.calendars.settings import from_settings
+from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.results.format import BLANK
 from eptaro.errors import CalendarError, InputError, unknown
+
+KINDS = {"month": MonthCalendar, "week": WeekCalendar, "listed": ListedCalendar}
+
+
+def from_settings(settings: dict[str, Any]) -> Calendar:
+    """Return the calendar whose `settings()` these are.
+
+    >>> from_settings(MonthCalendar(year_starts="04-01").settings()).describe()
+    'calendar: years from 1 April, named for their end, ISO 8601 weeks'
+    """
+    given = dict(settings)
+    kind = given.pop("kind", None)
+    if kind not in KINDS:
+        raise CalendarError(unknown("kind of calendar", kind, KINDS))
+    made: Calendar = KINDS[kind](**given)
+    return made
 
 
 class OwnCalendars:

@@ -15,7 +15,7 @@ calculated, a number may be a Python integer of any size; a table brings it to 6
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from fractions import Fraction
@@ -25,6 +25,7 @@ from typing import Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, as_dates
 from eptaro.core.results import bigint
 from eptaro.core.results.format import DisplayHint, Format, Priority
@@ -487,6 +488,26 @@ def words_at(
     return Column.text(name, choices, codes[place], description=description, face=face)
 
 
+def with_shown_labels(column: Column, calendar: Calendar) -> Column:
+    """Return a column of labels of periods, or of lists of them, with what a calendar shows."""
+    if not calendar.shown or column.choices is None:
+        return column
+    labels = {str(choice) for choice in column.choices}
+    shown = {one: ", ".join(map(calendar.shown_label, one.split(", "))) for one in labels}
+    return replace(column, face=with_texts(column.face or DisplayHint(column.name), shown.items()))
+
+
+def with_texts(face: DisplayHint, shown: Iterable[tuple[str, str]]) -> DisplayHint:
+    """Return a face with the texts that values are shown as; one that is shown as two texts, as
+    labels of two calendars may be, is shown as it is.
+    """
+    ways: dict[str, set[str]] = {}
+    for value, text in shown:
+        ways.setdefault(value, set()).add(text)
+    texts = {value: min(found) for value, found in ways.items() if len(found) == 1}
+    return replace(face, texts={v: text for v, text in texts.items() if v != text} or None)
+
+
 def of_one_kind(parts: Sequence[Column]) -> list[Column]:
     """Return columns brought to the widest kind among them: integer, decimal, float."""
     kinds = {part.kind for part in parts}
@@ -523,8 +544,22 @@ def join(parts: Sequence[Column]) -> Column:
         data = np.concatenate(
             [np.where(p.data < 0, -1, p.data + at) for p, at in zip(parts, sizes, strict=False)]
         )
-        return replace(head, data=data.astype(np.int32), valid=valid, choices=choices)
+        face = _joined_face(parts)
+        return replace(head, data=data.astype(np.int32), valid=valid, choices=choices, face=face)
     return replace(head, data=np.concatenate([part.data for part in parts]), valid=valid)
+
+
+def _joined_face(parts: Sequence[Column]) -> DisplayHint | None:
+    """Return the face of columns of texts as one."""
+    faces = [part.face for part in parts]
+    if faces[0] is None or not any(face is not None and face.texts for face in faces):
+        return faces[0]
+    shown = (
+        (str(value), ((part.face and part.face.texts) or {}).get(str(value), str(value)))
+        for part in parts
+        for value in np.asarray(part.choices)
+    )
+    return with_texts(faces[0], shown)
 
 
 def coded_once(column: Column) -> Column:

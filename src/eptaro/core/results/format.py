@@ -6,7 +6,7 @@ import math
 import re
 import unicodedata
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation, localcontext
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias, get_args
@@ -39,6 +39,9 @@ def shown(column: Column, decimals: int | None = None) -> list[str]:
     >>> shown(Column.of("fare", "decimal", [123456, -5], scale=2))
     ['1,234.56', '-0.05']
     """
+    if column.face is not None and column.face.texts is not None:
+        texts = column.face.texts
+        return ["" if v is None else texts.get(v, v) for v in column.to_list()]
     places = float_decimals(column) if decimals is None else decimals
     return ["" if v is None else _format_one(v, column, places) for v in _finite(column)]
 
@@ -185,6 +188,8 @@ class DisplayHint:
         Whether it is shown only where it holds for some row.
     drawn : bool
         Whether it is a share or a change, which a small bar shows as well.
+    texts : mapping of str to str, optional
+        What is shown for some values, such as labels of periods.
     """
 
     words: str
@@ -193,6 +198,7 @@ class DisplayHint:
     ends: str = ""
     rare: bool = False
     drawn: bool = False
+    texts: Mapping[str, str] | None = field(default=None, hash=False)
 
     def against(self, what: str) -> DisplayHint:
         """Return the face with what its values are set against."""

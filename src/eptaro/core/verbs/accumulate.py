@@ -8,6 +8,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import LEVELS, check_level
@@ -15,7 +16,15 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
 from eptaro.core.query.transactions import LABEL, per_row
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import AnyColumn, Column, LazyColumn, TiledArray, dates, take_lazy
+from eptaro.core.results.column import (
+    AnyColumn,
+    Column,
+    LazyColumn,
+    TiledArray,
+    dates,
+    take_lazy,
+    with_shown_labels,
+)
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GoalRows, goal_columns, goals_of
@@ -33,6 +42,7 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
     if every == "entry":
         rows = _rows(view, within, "day")
         label = Column.text("within", rows.within, description=LABEL)
+        label = with_shown_labels(label, view.calendar)
         return per_row(view, Side("days", rows.since, rows.last), "_to_date", label, query)
     rows = _rows(view, within, check_level(every, facts.calendar.levels))
     count, groups = len(rows.last), view.groups.count
@@ -41,7 +51,7 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
         TiledArray.of_spans(np.arange(count), groups),
     )
     last, since = TiledArray.of_spans(rows.last, groups), TiledArray.of_spans(rows.since, groups)
-    head = [*take_lazy(rows.head(every), place), rows.complete(view)]
+    head = [*take_lazy(rows.head(every, view.calendar), place), rows.complete(view)]
     columns: list[AnyColumn] = [*view.groups.later(group), *head]
     opens = TiledArray.of_spans(np.maximum(rows.opens, rows.since), groups)
     own = Side("day" if every == "day" else "days", opens, last)
@@ -89,7 +99,7 @@ class _Totals:
 
         return LazyColumn("complete", rows, make)
 
-    def head(self, every: str) -> list[Column]:
+    def head(self, every: str, calendar: Calendar) -> list[Column]:
         """Return the columns that label the rows, the same for every group."""
         last, since = self.last, self.since
         by_day = every == "day"
@@ -104,9 +114,9 @@ class _Totals:
         since_face = DisplayHint("since", Priority.DAYS) if by_day else FIRST
         opens = dates("first", since, None, "First day of the running total", since_face)
         if by_day:
-            return [day, within, opens]
+            return [day, with_shown_labels(within, calendar), opens]
         end = dates("last", last, None, "Last day of the running total", LAST)
-        return [label, within, opens, end]
+        return [*(with_shown_labels(one, calendar) for one in (label, within)), opens, end]
 
 
 def _rows(view: View, within: str, every: str) -> _Totals:

@@ -16,7 +16,7 @@ from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, dates, day_counts, words_at
+from eptaro.core.results.column import Column, dates, day_counts, with_texts, words_at
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.compare import changes
@@ -30,7 +30,7 @@ from eptaro.errors import QuestionError
 class _Row(NamedTuple):
     """One row of every group: a period to date, or a window, and its counterpart, if it has one."""
 
-    calendar: str
+    calendar: Calendar
     level: str
     label: str
     first: int
@@ -108,7 +108,7 @@ def _rows(view: View, calendar: Calendar, query: Card) -> Iterator[_Row]:
         if back is not None and back.unit in calendar.steps(level):
             now = Sides.of(calendar, level, index, last=last)
             prior = of_to_date(own, level, back.unit, query.match)(now, back.n)
-        yield _Row(calendar.name, level, period.label, int(first[0]), int(last[0]), False, prior)
+        yield _Row(calendar, level, period.label, int(first[0]), int(last[0]), False, prior)
     for words in (query.trailing,) if isinstance(query.trailing, str) else query.trailing:
         windows = window_of(words)
         last = np.minimum(today, view.coverage.hi)
@@ -118,7 +118,7 @@ def _rows(view: View, calendar: Calendar, query: Card) -> Iterator[_Row]:
             now = Sides.of(calendar, "day", last, first, last)
             prior = of_windows(own, "day", back.unit, windows)(now, back.n)
         label = f"{words} to {as_date(int(last[0]))}"
-        yield _Row(calendar.name, words, label, int(first[0]), int(last[0]), True, prior)
+        yield _Row(calendar, words, label, int(first[0]), int(last[0]), True, prior)
 
 
 def _is_whole(view: View, first: int, last: int) -> bool:
@@ -133,11 +133,13 @@ def _is_whole(view: View, first: int, last: int) -> bool:
 def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flags) -> list[Column]:
     """Return the columns that label the rows."""
     return [
-        words_at("calendar", [row.calendar for row in rows], place, "Name of the calendar", _KEY),
+        words_at(
+            *("calendar", [row.calendar.name for row in rows], place, "Name of the calendar", _KEY)
+        ),
         words_at(
             "level", [row.level for row in rows], place, "Level of the period, or window", _LEVEL
         ),
-        words_at("period", [row.label for row in rows], place, "Period to date", PERIOD),
+        _labels("period", [row.label for row in rows], rows, place, "Period to date", PERIOD),
         dates("first", first, None, "First day of the period", FIRST),
         dates("last", last, None, "The as-of date, or the last covered day before it", LAST),
         day_counts(last - first + 1, "Days so far"),
@@ -149,6 +151,15 @@ def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flag
             face=COMPLETE,
         ),
     ]
+
+
+def _labels(
+    name: str, labels: Sequence[str], rows: list[_Row], place: Ints, text: str, face: DisplayHint
+) -> Column:
+    """Return the column of one label per row, shown as the calendars of the rows have it."""
+    shown = (row.calendar.shown_label(label) for row, label in zip(rows, labels, strict=True))
+    face = with_texts(face, zip(labels, shown, strict=True))
+    return words_at(name, labels, place, text, face)
 
 
 _KEY = DisplayHint("calendar", Priority.KEY)
@@ -173,7 +184,7 @@ class _Prior:
         first, last, exists, clamped = (np.array(part)[place] for part in arrays)
         comparable = complete & exists & view.complete(first, last, group)
         labels = [_label(row) for row in rows]
-        named = words_at("prior_period", labels, place, "Period before, to date", _PRIOR)
+        named = _labels("prior_period", labels, rows, place, "Period before, to date", _PRIOR)
         columns = [
             named.blanked(exists),
             dates("prior_first", first, exists, "First day of the prior side", _PRIOR_DAYS),
@@ -239,7 +250,8 @@ def _goals(
     least = LEVELS.index(level_of_goals(view, goals))
     parts = []
     for at, row in enumerate(rows):
-        if row.is_window or row.calendar != view.calendar.name or LEVELS.index(row.level) > least:
+        own = row.calendar.name == view.calendar.name
+        if row.is_window or not own or LEVELS.index(row.level) > least:
             continue
         mine = np.flatnonzero(place == at)
         labels: NDArray[np.str_] = np.array([row.label])

@@ -182,6 +182,7 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
         if isinstance(key, tuple):
             word, label = _find_group(key[0], words), str(key[1])
             groups = [mine[word]] if word in mine else []
+        label = view.calendar.period(label).label
         if label not in names:
             continue  # of a period that has no row here
         fits = True

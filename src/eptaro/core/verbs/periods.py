@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property, partial
 from itertools import pairwise
@@ -17,9 +18,17 @@ from eptaro.core.calendars.days import Flags, Ints, as_dates, ordinal
 from eptaro.core.calendars.levels import LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.query.view import View
-from eptaro.core.results.column import AnyColumn, Column, LazyColumn, TiledArray, dates, day_counts
+from eptaro.core.results.column import (
+    AnyColumn,
+    Column,
+    LazyColumn,
+    TiledArray,
+    dates,
+    day_counts,
+    with_shown_labels,
+)
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import CalendarError, QuestionError, unknown
 
 _WHOLE = "Whether the row is a whole period inside the coverage"
 TOTAL = "total"  # label and level of the row that adds up all others
@@ -35,6 +44,7 @@ class PeriodRows:
     level: Column
     level_of_parts: str
     labelling: Callable[[], NDArray[Any]]
+    calendar: Calendar
 
     @classmethod
     def of(cls, view: View, per: str, levels: Sequence[str], *, with_total: bool) -> PeriodRows:
@@ -69,7 +79,7 @@ class PeriodRows:
             description="Level of the period",
             face=DisplayHint("level", Priority.KEY),
         )
-        return cls(first, last, complete, level, per, labels)
+        return cls(first, last, complete, level, per, labels, view.calendar)
 
     def __len__(self) -> int:
         return len(self.first)
@@ -78,7 +88,8 @@ class PeriodRows:
     def labels(self) -> Column:
         """The period's label, written out when it is asked for."""
         words = distinct_labels(self.labelling())
-        return Column.text("period", *words, description="The period's label", face=PERIOD)
+        label = Column.text("period", *words, description="The period's label", face=PERIOD)
+        return with_shown_labels(label, self.calendar)
 
     @property
     def levels(self) -> list[str]:
@@ -101,6 +112,9 @@ class PeriodRows:
         words = [str(word) for word in self.labels.to_list()]
         parts = np.flatnonzero(self.parts).tolist()
         known = {words[row]: row for row in parts}
+        if label not in known:
+            with suppress(CalendarError):
+                label = self.calendar.period(label).label
         if label not in known:
             raise QuestionError(unknown("period", label, known))
         return known[label]

@@ -18,7 +18,14 @@ from eptaro.core.query.query import Query
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, BookData, View, top_groups
 from eptaro.core.results import bigint
-from eptaro.core.results.column import NO_NUMBERS, Column, TiledArray, join, take_lazy
+from eptaro.core.results.column import (
+    NO_NUMBERS,
+    Column,
+    TiledArray,
+    join,
+    take_lazy,
+    with_shown_labels,
+)
 from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.layouts.wide import MOST_ACROSS, title_of
@@ -236,6 +243,7 @@ def _per_entry(view: View, query: Recap) -> Result:
     lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
     place = np.repeat(np.arange(len(first)), lengths)
     label = Column.text("period", labelling().astype(object)[place], description=LABEL)
+    label = with_shown_labels(label, view.calendar)
     return per_row(view, Side("days", first[place], last[place]), "", label, query)
 
 

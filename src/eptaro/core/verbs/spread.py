@@ -19,7 +19,7 @@ from eptaro.core.query.by_attribute import AttributeProduct, attribute_of, place
 from eptaro.core.query.lineage import ViewLineage
 from eptaro.core.query.transactions import placed_rows
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column
+from eptaro.core.results.column import Column, with_shown_labels
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
 from eptaro.errors import QuestionError, unknown
@@ -135,7 +135,8 @@ def _of_rows(view: View, per: str | None) -> Column:
         return Column.text("", np.array([""]), np.zeros(len(days), np.int64))
     if per in view.calendar.levels:
         periods = view.calendar.periods(view.seen, per)
-        return Column.text("period", periods.labels, periods.position_of(days))
+        labels = Column.text("period", periods.labels, periods.position_of(days))
+        return with_shown_labels(labels, view.calendar)
     if per not in RECURRING:
         levels = (*view.calendar.levels, *RECURRING)
         raise QuestionError(unknown("level or attribute", per, levels))

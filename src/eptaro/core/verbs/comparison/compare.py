@@ -30,6 +30,7 @@ from eptaro.core.results.column import (
     dates,
     difference,
     lazy_group,
+    with_shown_labels,
 )
 from eptaro.core.results.format import FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
@@ -289,7 +290,8 @@ class Compared:
         choices, codes = np.unique(texts, return_inverse=True)
         codes = codes[self.place]  # sides are the same for every group: written out once
         codes = codes if keep is None else np.where(keep, codes, -1)
-        return Column.text(name, choices, codes, description=description, face=face)
+        column = Column.text(name, choices, codes, description=description, face=face)
+        return with_shown_labels(column, self._view.calendar)
 
     def values(self, measure: Measure) -> tuple[Column, Column]:
         """Return a measure's values now and before."""

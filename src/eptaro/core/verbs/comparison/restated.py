@@ -132,8 +132,8 @@ def _sentence(found: Result, measure: Measure, query: Restated, days: Span, peri
         return said
     at = int(sizes.argmax())
     by = found.answer.by if found.answer is not None else ()
-    row = {name: found.column(name).to_list()[at] for name in (*by, "period")}
-    where = ", ".join(str(value) for value in row.values() if value is not None)
-    amount = shown(column.take(np.array([at])))[0]
+    row = found.take(np.array([at]))
+    where = ", ".join(text for name in (*by, "period") if (text := shown(row.column(name))[0]))
+    amount = shown(row.column(column.name))[0]
     sign = "" if amount.startswith("-") else "+"
     return f"{said} The largest change of {measure.name}: {sign}{amount}, {where}."

@@ -15,7 +15,14 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.query.lineage import Side, Value, ViewLineage
 from eptaro.core.query.view import BookData, top_groups
-from eptaro.core.results.column import Column, TiledArray, dates, day_counts, words_at
+from eptaro.core.results.column import (
+    Column,
+    TiledArray,
+    dates,
+    day_counts,
+    with_shown_labels,
+    words_at,
+)
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
@@ -67,13 +74,19 @@ def on_two_calendars(facts: BookData, query: Recap) -> Result:
     name = f"{other.name}_period" if other.name != view.calendar.name else "other_period"
     columns = [
         *view.groups.columns(group),
-        words_at("period", days.labels[0], place, f"Period of {view.calendar.name}", PERIOD),
-        words_at(
-            name,
-            days.labels[1],
-            place,
-            f"Period of {other.name} that holds the same days",
-            DisplayHint(name.replace("_", " "), Priority.KEY),
+        with_shown_labels(
+            words_at("period", days.labels[0], place, f"Period of {view.calendar.name}", PERIOD),
+            view.calendar,
+        ),
+        with_shown_labels(
+            words_at(
+                name,
+                days.labels[1],
+                place,
+                f"Period of {other.name} that holds the same days",
+                DisplayHint(name.replace("_", " "), Priority.KEY),
+            ),
+            other,
         ),
         dates("first", first, None, "First of the days that lie in both periods", FIRST),
         dates("last", last, None, "Last of the days that lie in both periods", LAST),

@@ -139,7 +139,9 @@ def side_by_side(
             days = cell.first[place], cell.last[place]
             value = view.value(measure, group, *days).blanked(cell.exists[place])
             name = f"{measure.name} {title}" if several else title
-            found.append(value.named(name, f"{measure.formula} in {title}", DisplayHint(name)))
+            label = view.calendar.shown_label(title)
+            face = DisplayHint(f"{measure.name} {label}" if several else label)
+            found.append(value.named(name, f"{measure.formula} in {title}", face))
             behind.append(Value(view, measure, group, Side("days", *days, cell.exists[place])))
             numbers[name] = behind[-1]
         tied.append(join([column.take(np.flatnonzero(of_parts[place])) for column in found]))
