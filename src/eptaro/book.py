@@ -84,7 +84,7 @@ class Book:
     @property
     def by(self) -> list[str]:
         """The group columns."""
-        return self._store.about.groups.names
+        return self._store.about.by
 
     @property
     def calendar(self) -> Calendar:
@@ -172,7 +172,11 @@ class Book:
         >>> book.ask(Recap("year"))["revenue"].tolist()
         [12]
         """
-        return Table.of(self._store.ask(query))
+        return Table.of(self._asked.ask(query))
+
+    @property
+    def _asked(self) -> Store:
+        return self._store
 
     def latest(self, level: str) -> Period:
         """Return the period of a level that holds the last day of the coverage.
@@ -288,7 +292,7 @@ class Book:
         if not self.rows:
             raise QuestionError("the book has no rows to report on")
         options = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
-        return write_report(self._store, path, options, quality, as_of)
+        return write_report(self._asked, path, options, quality, as_of)
 
     def __repr__(self) -> str:
         about = self._store.about

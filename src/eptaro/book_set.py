@@ -15,6 +15,7 @@ from eptaro.core.query.book_set import (
     odd_values,
     parse_set_measures,
 )
+from eptaro.core.query.query import ADJUSTMENT
 from eptaro.core.results.format import Format, check_formats
 from eptaro.core.verbs.store import SetStore
 from eptaro.daybook import Daybook
@@ -154,6 +155,11 @@ def _check_books(books: Mapping[str, Daybook]) -> None:
             )
         if not isinstance(book, Daybook):
             raise QuestionError(f"{name}: {book!r} is not a Daybook")
+        if ADJUSTMENT in book._store.about.groups.names:
+            raise QuestionError(
+                f"{name} has adjustment periods, which are shown for a book alone; make it without "
+                f"adjustments=, or with where= for the postings to months"
+            )
 
 
 def _checked_names(names: ColumnNames, books: Mapping[str, Daybook]) -> ColumnNames:

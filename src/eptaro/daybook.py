@@ -13,11 +13,11 @@ from eptaro.core.expressions.tree import Name
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import merge_facts
 from eptaro.core.query.book_set import Shape, over_days
-from eptaro.core.query.query import AsOf, By
+from eptaro.core.query.query import ADJUSTMENT, AsOf, By
 from eptaro.core.query.view import View
 from eptaro.core.verbs.queries import Restated
 from eptaro.core.verbs.store import MemoryStore, Store
-from eptaro.errors import InputError, NoRowsError, as_path, count_noun
+from eptaro.errors import InputError, NoRowsError, QuestionError, as_path, count_noun
 from eptaro.inputs.options import AddOptions, FileOptions, ReadOptions, SqlOptions, takes
 from eptaro.paths import StoragePath, names_folder
 from eptaro.progress import log
@@ -67,6 +67,9 @@ class Daybook(Book):
         How numbers in columns of text are written: plainly, as all of a column says, or by rules.
     lookups : mapping of files to keys, Lookup, or several of these, optional
         Tables whose columns rows take by a key, such as `{"ships.csv": "ship"}`.
+    adjustments : str, optional
+        The column, or an expression, of the period that rows are posted to: those to a higher one
+        than the months of a year belong to the year of their date and to none of its months.
     across : Across or str, optional
         Columns that are read as rows, such as `2019..2024 as year, fares`.
 
@@ -99,6 +102,14 @@ class Daybook(Book):
 
             facts = empty_facts(options.book, "the table given")
         self._store: Store = _log_store(MemoryStore(facts))
+
+    @property
+    def _asked(self) -> Store:
+        if ADJUSTMENT not in self._store.about.groups.names:
+            return self._store
+        from eptaro.core.verbs.layouts.adjustments import AdjustedStore
+
+        return AdjustedStore(self._store)
 
     @classmethod
     @takes(FileOptions)
@@ -350,6 +361,7 @@ class Daybook(Book):
             before = FileOptions(
                 measures=facts.measures,
                 by=self.by,
+                adjustments=self._adjustments_again(options),
                 calendar=facts.own or facts.calendar,
                 where=None if left is None else left.where,
             )
@@ -436,22 +448,31 @@ class Daybook(Book):
         """
         about = self._store.about
         name = "day"
-        while name in (*self.by, *(measure.name for measure in self.measures)):
+        names = about.groups.names
+        while name in (*names, *(measure.name for measure in self.measures)):
             name += "_"
-        view, follow = self._store.view(by=self.by), None
+        view, follow = self._store.view(by=names), None
         if shape is not None:
             follow = _shape_of(shape, measure, view)
         columns = over_days(view, name, follow)
         return Daybook(
             Table(columns),
             date=name,
-            by=self.by,
+            by=names,
             measures={m.name: f"sum({Name(m.name)})" for m in self.measures},
             calendar=about.own or about.calendar,
             coverage=about.coverage,
             workdays=about.workdays,
             formats=about.folded.formats,
         )
+
+    def _adjustments_again(self, options: AddOptions) -> str | None:
+        """Return the column of periods that rows are posted to, which a book in memory does not
+        keep; raises `QuestionError` where it is needed and not given.
+        """
+        if options.adjustments is None and ADJUSTMENT in self._store.about.groups.names:
+            raise QuestionError("the book has adjustment periods: give adjustments= with the rows")
+        return options.adjustments
 
     def restated(
         self,

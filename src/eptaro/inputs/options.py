@@ -103,6 +103,14 @@ class ReadOptions:
         rare=True,
         many=True,
     )
+    adjustments: str | None = option(
+        None,
+        help="The column of the period that rows are posted to; those to period 13 and higher "
+        "belong to their year and to none of its months.",
+        metavar="COLUMN",
+        heading="groups",
+        rare=True,
+    )
     across: Across | str | None = option(
         None,
         help="Columns that are read as rows: '2019..2024 as year, fares', 'beef, pork as meat, "
@@ -133,6 +141,7 @@ class ReadOptions:
             self.values,
             self.where,
             self.date,
+            self.adjustments,
         )
 
     @cached_property
@@ -220,6 +229,7 @@ class AddOptions:
     files: FileRules | None = None
     numbers: Numbers = None
     lookups: Lookups = None
+    adjustments: str | None = None
     across: Across | str | None = None
     coverage: Coverage = None
     workdays: Worked = None
@@ -234,7 +244,7 @@ class AddOptions:
         """Return how files are read: as those before, but for what these options say."""
         said = {
             name: getattr(self, name)
-            for name in ("date", "files", "numbers", "lookups", "across")
+            for name in ("date", "files", "numbers", "lookups", "adjustments", "across")
             if getattr(self, name) is not None
         }
         if self.dates is not None or self.zone is not None:

@@ -14,6 +14,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import AcrossLineage, InParts, Value, ViewLineage, value_of
+from eptaro.core.query.query import ADJUSTMENT
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import BLANK, Priority, shown, visible
@@ -68,7 +69,7 @@ def footer(table: Result) -> str:
     words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
     words |= {"ends_first": "the last day of "}
     words |= {"dated_by": "dated by the ", "rejected": "left out "}
-    words |= {"goals_outside": "goals without a row: "}
+    words |= {"goals_outside": "goals without a row: ", "adjustments": "left out "}
     words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
     parts = [f"{word}{table.meta[key]}" for key, word in words.items() if table.meta.get(key)]
     return visible(" · ".join(parts))
@@ -90,6 +91,8 @@ def _of_answer(table: Result, measure: str | None) -> str:
             return " ".join(describe_standings(table, answer, query))
         if isinstance(query, TotalledQuery) and query.totals:
             return _of_groups(table, answer)
+        if len(answer.parts) > 1 and ADJUSTMENT in answer.parts[1].by:
+            return _beside_adjustments(table, answer)
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
         return str(table.meta.get("headline", ""))  # one made of it would describe other rows
@@ -111,6 +114,23 @@ def _of_groups(table: Result, answer: InParts) -> str:
     if len(own.rows) < len(own.group):
         return str(table.meta.get("headline", ""))
     return _describe(Result(table.take(rows).columns, table.meta, own), own)
+
+
+def _beside_adjustments(table: Result, answer: InParts) -> str:
+    """Return the sentences of months, with what adjustment periods have beside them."""
+    rows = np.flatnonzero(answer.part == 0)
+    own = answer.parts[0].take(answer.rows[rows])
+    if len(own.rows) < len(own.group):
+        return str(table.meta.get("headline", ""))
+    first, _, rest = _describe(Result(table.take(rows).columns, table.meta, own), own).partition(
+        ". "
+    )
+    adjusted, measures = answer.parts[1].view, headline_measures(own)
+    if not measures or measures[0].staged:
+        return f"{first}. {rest}"
+    seen = Days(adjusted.seen.lo, adjusted.seen.hi)
+    value = format_value(value_over(adjusted, measures[0], seen))
+    return f"{first.rstrip('.')}, and {value} in adjustment periods. {rest}".rstrip()
 
 
 def _in_parts(table: Result, answer: InParts) -> Iterator[str]:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from eptaro.background import BackgroundTask
 from eptaro.core.query.query import AsOf
 from eptaro.core.results.result import Result
+from eptaro.core.verbs.layouts.adjustments import AdjustedStore
 from eptaro.core.verbs.queries import Match
 from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, unknown
@@ -160,6 +161,8 @@ def write_report(
         case ".xlsx":
             from eptaro.reports.workbook import SheetRules, write_workbook
 
+            if isinstance(book, AdjustedStore):  # whose sheets are sums of months
+                book = whole = replace(book, months_only=True)
             return write_workbook(book, whole, target, options.rules(SheetRules), as_of)
     raise InputError(f"{target}: {unknown('report ending', target.suffix, ENDINGS)}")
 
@@ -173,4 +176,5 @@ def _of_numbers(book: Store) -> tuple[Store, Store]:
     if not kept:
         raise QuestionError("a report needs a measure that is a number, such as trips=count()")
     own = book.measuring(kept)
-    return own if view.tables else MemoryStore(view.facts).measuring(kept), own
+    at_hand = view.tables or isinstance(book, AdjustedStore)
+    return own if at_hand else MemoryStore(view.facts).measuring(kept), own

@@ -134,7 +134,7 @@ def groups(query: ReportContext) -> Section | None:
     section = Section("What changed, and why", "groups")
     within = as_wide(rules.within, level_of(book.about.folded.grain))
     _effects(section, query, within)
-    if query.grouped.about.groups.names:
+    if query.grouped.about.by:
         _contributions(section, query, within)
         _like_for_like(section, query, within)
     return section if section.sentences or section.tables else None
@@ -184,7 +184,7 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
         Compare(
             within,
             to_date=True,
-            by=book.about.groups.names,
+            by=book.about.by,
             match=rules.match,
             details=True,
             sort=f"-{name}_change",
@@ -196,7 +196,7 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
         best, worst = (next(table.take(at).rows()) for at in (known[:1], known[-1:]))
 
         def tell(row: dict[str, Any]) -> str:
-            of = ", ".join(str(row[group]) for group in book.about.groups.names)
+            of = ", ".join(str(row[group]) for group in book.about.by)
             return f"{of} ({row[f'{name}_change']:+,})"
 
         extremes = f"Highest change: {tell(best)}; lowest: {tell(worst)}."
@@ -207,7 +207,7 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
     if len(table) > _MOST_GROUPS:
         caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"
     for measure in book.about.measures:
-        names = [*book.about.groups.names, "standing", *columns_of(measure.name)]
+        names = [*book.about.by, "standing", *columns_of(measure.name)]
         names.append(f"{measure.name}_contribution")
         shown_rows = only_filled(table, names).take(slice(0, _MOST_GROUPS))
         section.add_table(shown_rows, f"{measure.name} by group", caption)
@@ -215,7 +215,7 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
 
 def _like_for_like(section: Section, query: ReportContext, within: str) -> None:
     """Split the change among groups on both sides, new and closed ones, where there are such."""
-    book, names = query.grouped, query.grouped.about.groups.names
+    book, names = query.grouped, query.grouped.about.by
     if book.about.own is not None:
         return
     match = query.rules.match

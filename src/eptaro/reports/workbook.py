@@ -87,7 +87,7 @@ def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterat
         back = book.about.calendar.period_of(seen.last, "year").shift(1 - rules.years)
         first = seen.first if back is None else max(back.first, seen.first)
         seen = Span(first, seen.last)
-    if rules.sheets in book.about.groups.names:
+    if rules.sheets in book.about.by:
         named = book.ask(Recap("year", by=rules.sheets, as_of=as_of)).column(rules.sheets)
         for word in dict.fromkeys(named.to_list()):
             only: Any = [{rules.sheets: word}, seen]
@@ -97,14 +97,14 @@ def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterat
     if rules.sheets not in levels:
         raise QuestionError(
             f"sheets={rules.sheets!r} is neither a level ({', '.join(levels)}) nor a group column "
-            f"({', '.join(book.about.groups.names) or 'none'})"
+            f"({', '.join(book.about.by) or 'none'})"
         )
     if LEVELS.index(rules.sheets) >= LEVELS.index(rules.parts):
         raise QuestionError(f"parts={rules.parts!r} do not lie within sheets={rules.sheets!r}")
     for period in book.about.calendar.periods(seen, rules.sheets):
         table = _rows(whole, rules.parts, period, as_of)
         groups = None
-        if book.about.groups.names:
+        if book.about.by:
             groups = _group_rows(book, period, as_of)
         yield _Sheet(period.label, period.span, table, groups)
 
@@ -130,9 +130,9 @@ def _rows(book: Store, parts: str, only: Any, as_of: AsOf) -> Result:
 def _group_rows(book: Store, period: Any, as_of: AsOf) -> Result:
     """Return the result of each group over a period, against the year before."""
     level = period.level
-    recap = book.ask(Recap(level, only=period, by=book.about.groups.names, as_of=as_of))
-    pairs = book.ask(Compare(level, only=period, by=book.about.groups.names, as_of=as_of))
-    columns = [recap.column(name) for name in book.about.groups.names]
+    recap = book.ask(Recap(level, only=period, by=book.about.by, as_of=as_of))
+    pairs = book.ask(Compare(level, only=period, by=book.about.by, as_of=as_of))
+    columns = [recap.column(name) for name in book.about.by]
     for measure in book.about.measures:
         name = measure.name
         columns.append(recap.column(name))
@@ -201,9 +201,7 @@ def _write_sheet(file: Workbook, page: Any, book: Store, sheet: _Sheet) -> None:
     _add_chart(file, page, book, table, _TOP + 1, after)
     if sheet.groups is not None:
         start = after + 21
-        page.write_string(
-            start, 0, f"By {' and '.join(book.about.groups.names)}", file.format(bold=True)
-        )
+        page.write_string(start, 0, f"By {' and '.join(book.about.by)}", file.format(bold=True))
         words = [str(word) for word in sheet.groups.columns[0].to_list()]
         page.set_column(0, 0, min(max(map(len, words)) + 3, 40))
         below = write_cells(file, page, sheet.groups, start + 1, widths=False, words=True)

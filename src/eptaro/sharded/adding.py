@@ -47,6 +47,7 @@ def settings_of(options: FileOptions) -> dict[str, Any]:
         "values": _names(options.values),
         "where": options.where,
         "across": None if across is None else vars(across),
+        "adjustments": options.adjustments,
     }
 
 
@@ -78,6 +79,7 @@ def options_before(manifest: Manifest, measures: Sequence[Measure]) -> FileOptio
         values=said["values"],
         where=said["where"],
         across=None if across is None else Across(**across),
+        adjustments=said.get("adjustments"),
     )
 
 

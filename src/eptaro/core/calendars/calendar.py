@@ -430,8 +430,8 @@ class Calendar(CalendarRule):
 
     @cached_property
     def _shown_labels(self) -> dict[str, list[str]]:
-        """The labels of the periods of two hundred years by what is shown for them; a text of one
-        of the hundred years that two digits stand for is no period of the others.
+        """The labels of the periods of two hundred years by what is shown for them; a text of the
+        hundred years that are written with two digits is no period of the others.
         """
         near: dict[str, list[str]] = {}
         far: dict[str, list[str]] = {}

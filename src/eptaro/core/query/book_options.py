@@ -29,12 +29,13 @@ from eptaro.core.query.coverage import (
     widen_coverage,
 )
 from eptaro.core.query.own_calendars import OwnCalendars, check_own
-from eptaro.core.query.query import By, formulas_of, group_names
+from eptaro.core.query.query import ADJUSTMENT, By, formulas_of, group_names
 from eptaro.core.query.view import BookData
 from eptaro.core.results.format import Format, check_formats
 from eptaro.errors import CalendarError, InputError, QuestionError, unknown
 
 _AROUND = 31  # days before and after the data whose holidays count as well
+_MONTHS = 12  # of a year whose calendar does not say
 _CALLED = re.compile(r"\w+\(")
 Calendars: TypeAlias = "Calendar | OwnCalendars | None"
 Worked: TypeAlias = "Workdays | Callable[[Span], Workdays] | None"
@@ -98,8 +99,11 @@ class BookOptions:
         values: By = None,
         where: str | None = None,
         date: str | None = None,
+        adjustments: str | None = None,
     ) -> BookOptions:
         """Return the options as they were given, measures, groups and conditions parsed."""
+        if adjustments is not None:
+            by = [*group_names(by), _adjustment_column(adjustments, calendar)]
         names, parsed = group_names(by), parse_measures(measures)
         values = [name for name in group_names(values) if name not in terms_on_totals(parsed)]
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
@@ -173,6 +177,16 @@ class BookOptions:
             spans=spans,
             declared=self.coverage if by_group is None else None,
         )
+
+
+def _adjustment_column(adjustments: str, calendar: Calendars) -> str:
+    """Return the group column of the adjustment period of each row, 0 for those of months: numbers
+    beyond the months of a year are adjustment periods.
+    """
+    common, own = check_own(calendar)
+    every = [common] if own is None else own.every
+    months = max(one.units("month", "year") or _MONTHS for one in every if "month" in one.levels)
+    return f"{ADJUSTMENT}=if(coalesce({adjustments}, 0) > {months}, {adjustments}, 0)"
 
 
 def chosen_measures(

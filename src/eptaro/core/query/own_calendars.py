@@ -1,4 +1,4 @@
-"""Calendars made again from their settings; `OwnCalendars`: each group keeps its own."""
+"""Calendars from their settings; `OwnCalendars`: each value of a group column keeps its own."""
 
 from __future__ import annotations
 

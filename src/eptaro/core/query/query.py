@@ -30,6 +30,8 @@ _RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?(complete\s+)?([a-z]+)")
 
 
 EVERY = "all"  # the word for all group columns of a book
+ADJUSTMENT = "adjustment_period"  # the group column of the adjustment periods of a year
+NO_ADJUSTMENT = "0"  # its value for postings to months
 
 
 def group_names(by: By) -> list[str]:

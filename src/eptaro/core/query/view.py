@@ -27,7 +27,16 @@ from eptaro.core.measures.term import Term
 from eptaro.core.query.coverage import Coverage, GroupSpans
 from eptaro.core.query.newcomers import first_days_of, new_to_all
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.query import EVERY, AsOf, By, Filter, Only, group_names, looked_at
+from eptaro.core.query.query import (
+    ADJUSTMENT,
+    EVERY,
+    AsOf,
+    By,
+    Filter,
+    Only,
+    group_names,
+    looked_at,
+)
 from eptaro.core.query.totals import AnyShare, GlobalTotals
 from eptaro.core.results.column import NO_NUMBERS, Column, ManyFlags, TiledArray
 from eptaro.core.results.format import Format
@@ -76,6 +85,11 @@ class BookData:
     def groups(self) -> Groups:
         """The groups in natural order."""
         return self.folded.groups
+
+    @property
+    def by(self) -> list[str]:
+        """The group columns, but for that of adjustment periods."""
+        return [name for name in self.groups.names if name != ADJUSTMENT]
 
     @property
     def cells(self) -> Cells:

@@ -11,7 +11,7 @@ from dataclasses import KW_ONLY, dataclass, replace
 from typing import Any, ClassVar, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.levels import Amount
+from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.query.query import MeasuredQuery, Query
 from eptaro.errors import QuestionError, check_texts, spell_option, unknown
 from eptaro.option import option
@@ -1068,8 +1068,8 @@ class Histogram(Query):
 
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
-        """The ranges, which are the same for all groups."""
-        return ("histogram",)
+        """Periods, as the ranges are the same for all groups."""
+        return ("histogram of periods",) if self.per in LEVELS or self.only is not None else ()
 
     @property
     def of_all_groups(self) -> bool:

@@ -66,6 +66,8 @@ def answer(facts: BookData, query: Query) -> Result:
         facts = replace(facts, measures=chosen_measures(query.measures, facts.measures, kept))
     if not facts.rows:
         return _without_rows(facts, query)
+    if isinstance(query, Histogram) and not query.needs_one_calendar:
+        facts = replace(facts, own=None)  # its ranges are the same for all groups
     if facts.own is None:
         if isinstance(query, Accumulate | Trail | Compare) and query.wide:
             from eptaro.core.verbs.layouts.wide import set_across

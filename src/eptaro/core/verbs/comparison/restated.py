@@ -9,7 +9,7 @@ import numpy as np
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import ViewLineage
-from eptaro.core.query.query import looked_at
+from eptaro.core.query.query import ADJUSTMENT, NO_ADJUSTMENT, group_names, looked_at
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import DisplayHint, shown
 from eptaro.core.results.result import Result
@@ -57,8 +57,18 @@ def restated(now: Store, before: Store, query: Restated) -> Result:
     if query.as_of is not None:
         last, _ = looked_at(query.as_of, Span.of(max(span.lo for span in ends), last), "day")
     days = Span.of(max(span.lo for span in ends), min(last, *(span.hi for span in ends)))
-    table = pair.ask(Recap(query.per, by=query.by, only=days, as_of=days.last))
-    return _changed(table, measures, query, days)
+    recap = Recap(query.per, by=query.by, only=days, as_of=days.last)
+    adjusted = [ADJUSTMENT in store.about.groups.names for store in (now, before)]
+    if any(adjusted) and query.per != "year" and ADJUSTMENT not in group_names(query.by):
+        if not all(adjusted):
+            raise QuestionError(
+                "one of the two books has adjustment periods, and the other has not"
+            )
+        recap = replace(recap, only=[days, {ADJUSTMENT: [NO_ADJUSTMENT]}])
+    found = _changed(pair.ask(recap), measures, query, days)
+    if recap.only is not days:
+        found.meta["adjustments"] = "postings to adjustment periods"
+    return found
 
 
 def _measures(now: Store, before: Store, query: Restated) -> list[Measure]:
