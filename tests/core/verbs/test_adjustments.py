@@ -184,6 +184,13 @@ class Meetings(unittest.TestCase):
                      if row["account"] == account and row["level"] == "adjustment"}  # fmt: skip
             self.assertEqual(found, want)
 
+    def test_a_coverage_for_each_account(self):
+        spans = {"a": "2022-01-01..2025-12-31", "b": "2022-04-01..2025-12-31"}
+        book = ep.Daybook(self.columns, **self.options, coverage=spans, adjustments="period")
+        for row in book.recap("quarter", by="account", subtotals="year").rows():
+            known = row["first"] >= dt.date(2022, 1 if row["account"] == "a" else 4, 1)
+            self.assertEqual(row["complete"], known, row)
+
     def test_thirteen_months_leave_period_13_to_a_month(self):
         weeks = ep.WeekCalendar("weeks", pattern="13x4")
         book = ep.Daybook(self.columns, **self.options, calendar=weeks, adjustments="period")

@@ -15,6 +15,7 @@ from eptaro.core.calendars.days import FIRST_DAY, Ints
 from eptaro.core.calendars.grain import are_whole, first_days, plural_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.query.query import ADJUSTMENT
 from eptaro.errors import DateError, InputError
 
 GROUPS: Literal["groups"] = "groups"
@@ -91,10 +92,11 @@ def group_spans(
                 f"coverage of {key!r}: {span} is not made of whole {plural_of(folded.grain)}, by "
                 f"which the data is dated"
             )
-        if not (span.lo <= first[at] and last[at] <= span.hi):
+        ends = Span.of(int(first[at].min()), int(last[at].max()))
+        if not (span.lo <= ends.lo and ends.hi <= span.hi):
             raise InputError(
                 f"coverage of {key!r}: {span} leaves out some of its transactions, which run from "
-                f"{Span.of(int(first[at]), int(last[at]))}"
+                f"{ends}"
             )
         lo[at], hi[at] = span.lo, span.hi
     return GroupSpans(lo, hi, query)
@@ -137,13 +139,16 @@ def _ends(folded: Folded) -> tuple[Ints, Ints]:
     return first, last
 
 
-def _keys(folded: Folded) -> dict[tuple[str, ...], int]:
-    columns = [c.to_list() for c in folded.groups.columns(np.arange(folded.groups.count))]
-    words = zip(*columns, strict=True) if columns else [()]
-    return {
-        tuple("(blank)" if value is None else str(value) for value in key): at
-        for at, key in enumerate(words)
-    }
+def _keys(folded: Folded) -> dict[tuple[str, ...], Ints]:
+    """Return the places of the groups of each key; adjustment periods share the coverage."""
+    every = folded.groups.columns(np.arange(folded.groups.count))
+    columns = [column.to_list() for column in every if column.name != ADJUSTMENT]
+    words = zip(*columns, strict=True) if columns else [()] * folded.groups.count
+    found: dict[tuple[str, ...], list[int]] = {}
+    for at, key in enumerate(words):
+        named = tuple("(blank)" if value is None else str(value) for value in key)
+        found.setdefault(named, []).append(at)
+    return {key: np.array(places) for key, places in found.items()}
 
 
 # What `coverage` may be called where the data is whole to the ends of its periods.
