@@ -20,6 +20,7 @@ from eptaro.core.verbs.queries import (
     Accumulate,
     Card,
     Compare,
+    Goals,
     Histogram,
     Match,
     Recap,
@@ -246,6 +247,10 @@ class Book:
         within: str | None = None,
         trailing: str | None = None,
         match: Match | None = None,
+        goals: Goals | None = None,
+        beside: Calendar | None = None,
+        before: Book | None = None,
+        since: AsOf = None,
         sheets: str | None = None,
         parts: str | None = None,
         years: int | None = None,
@@ -263,6 +268,9 @@ class Book:
         title, sections, per, within, trailing, match : optional
             Of a page: its title, its sections in order, the levels of the comparison and of the
             running total, the rolling window, and how prior spans are cut.
+        goals, beside, before, since : optional
+            Of a page: goals as `recap` takes them, a calendar whose periods are set beside those
+            of the book, and an earlier keeping of it, with the last day that it was reported of.
         sheets, parts, years : optional
             Of a workbook: a sheet per period of this level or per value of this group column,
             the level of their rows, and how many years back they go.
@@ -291,7 +299,14 @@ class Book:
 
         if not self.rows:
             raise QuestionError("the book has no rows to report on")
-        options = ReportOptions(title, sections, per, within, trailing, match, sheets, parts, years)
+        options = ReportOptions(
+            *(title, sections, per, within, trailing, match, goals, beside),
+            before=None if before is None else before._asked,
+            since=since,
+            sheets=sheets,
+            parts=parts,
+            years=years,
+        )
         return write_report(self._asked, path, options, quality, as_of)
 
     def __repr__(self) -> str:

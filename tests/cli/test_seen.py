@@ -3,6 +3,7 @@
 import contextlib
 import csv
 import io
+import re
 import sqlite3
 import subprocess
 import zipfile
@@ -69,11 +70,34 @@ class Seen(Commands):
         for name in ("Contents", "Cafés", "Ferries", "Freight"):
             self.assertIn(f'name="{name}"', names)
         config = Path("eptaro.toml")
+        self.assertEqual(self.go("report", *CONFIG, "--out", "closed.html")[0], 0)
+        closed = re.sub("<[^>]*>", "", Path("closed.html").read_text())
+        for part in (
+            "Revenue in FY2026-M05: 50,870.43 against a plan of 52,258.06 to date (97.3%).",
+            "a month of 'fiscal' shares with a month of 'cafe'".replace("'", "&#39;"),
+            "6 of 39 months up to 2025-06-30 have changed.",
+        ):
+            self.assertIn(part, closed)
+        words = config.read_text()
         config.write_text(
-            config.read_text() + '\n[report]\ntitle = "Our year"\nsections = ["proof"]\n'
+            words.replace(
+                "[report]", '[report]\ntitle = "Our year"\nsections = ["plan", "restated"]'
+            )
         )
-        self.assertEqual(self.go("report", *CONFIG, "--out", "own.html")[0], 0)
-        self.assertIn("<h1>Our year</h1>", Path("own.html").read_text())
+        done = self.go("report", *CONFIG, "--out", "own.html", "--since", "2025-05-31")
+        self.assertEqual(done[0], 0, done[2])
+        own = Path("own.html").read_text()
+        self.assertIn("<h1>Our year</h1>", own)
+        own = re.sub("<[^>]*>", "", own)
+        self.assertIn("months up to 2025-05-31 have changed.", own)
+        self.assertNotIn("proof", own)
+        for arguments, message in (
+            (["--before", "bookings.csv"], "give --before FILE, or --known COLUMN"),
+            (["--beside", "lunar"], "unknown calendar 'lunar'"),
+            (["--goals", "none.csv"], "none.csv: cannot be read"),
+        ):
+            status, _, err = self.go("report", *CONFIG, "--out", "x.html", *arguments)
+            self.assertTrue(status and message in err, err)
         for arguments, message in ((["--out", "x.pdf"], "report ending"), (["--out", "x.html", "--section", "no"], "unknown section"),
                                    (["--out", "no/x.html"], "cannot be written")):  # fmt: skip
             status, _, err = self.go("report", *CONFIG, *arguments)

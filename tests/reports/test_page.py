@@ -70,13 +70,13 @@ class Outline(HTMLParser):
         self.text.append(data)
 
 
-def book(hostile=False) -> ep.Daybook:
-    """Return some transactions, one group of which has a hostile name."""
+def book(hostile=False, without=0) -> ep.Daybook:
+    """Return some transactions, one group of which has a hostile name; `without` some of them."""
     rng = random.Random(3)
     start = dt.datetime(2023, 1, 5)
     names = ["north", "south", HOSTILE] if hostile else ["north", "south", "west"]
     rows = [(start + dt.timedelta(rng.randrange(800), 60 * rng.randrange(1440)), rng.choice(names),
-             rng.randint(100, 9000)) for _ in range(2500)]  # fmt: skip
+             rng.randint(100, 9000)) for _ in range(2500)][without:]  # fmt: skip
     at, g, x = zip(*rows, strict=True)
     return ep.Daybook({"at": at, "branch": g, "cents": x}, date="at", by="branch",
                       measures=["takings=sum(cents)", "typical=median(cents)", "n=count()"])  # fmt: skip
@@ -89,7 +89,11 @@ class Page(unittest.TestCase):
     def setUpClass(cls):
         cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
         cls.book = book(hostile=True)
-        cls.path = cls.book.report(cls.folder / "r.html", title=f"Report {HOSTILE}")
+        cls.goals = {("north", f"2024-{month:02}"): 10**6 + month for month in range(1, 13)}
+        cls.path = cls.book.report(
+            cls.folder / "r.html", title=f"Report {HOSTILE}", goals=cls.goals,
+            beside=ep.WeekCalendar("shop"), before=book(hostile=True, without=5),
+        )  # fmt: skip
         cls.page = cls.path.read_text(encoding="utf-8")
         cls.outline = Outline(cls.page)
 
@@ -125,6 +129,24 @@ class Page(unittest.TestCase):
             self.assertIn(measure.formula, said)
         total = sum(row["takings"] for row in self.book.recap("month").rows())
         self.assertIn(f"add up to {total:,}", said)
+
+    def test_sections_that_close_a_month(self):
+        said = " ".join("".join(self.outline.text).split())
+        goals = {f"2024-{month:02}": 10**6 * month for month in range(1, 7)}
+        plain = self.book.report(self.folder / "p.html", sections=["plan"], goals=goals)
+        table = self.book.recap("month", goals=goals, only="2024-06")
+        (row,) = table.rows()
+        words = f"Takings in 2024-06: {row['takings']:,} against a plan of 6,000,000.00 to date"
+        self.assertIn(words, " ".join("".join(Outline(plain.read_text()).text).split()))
+        self.assertIn("1,000,012.00", said)  # the goal of one group
+        beside = self.book.recap("month", beside=ep.WeekCalendar("shop")).tail(1)
+        self.assertIn(str(beside.column("shop_period").to_list()[0]), said)
+        changed = self.book.restated(book(hostile=True, without=5))
+        self.assertIn(changed.headline, said)
+        self.assertIn("which explains why the totals of the two differ", said)
+        bare = self.book.report(self.folder / "b.html").read_text()
+        for absent in ("Against the plan", "by two calendars", "Changed since"):
+            self.assertNotIn(absent, bare)
 
     def test_calendars_are_named_once(self):
         page = book().report(self.folder / "c.html").read_text()

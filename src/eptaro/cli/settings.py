@@ -16,11 +16,12 @@ from eptaro.cli.data_options import DataOptions, ReadingOptions, fold_inputs, op
 from eptaro.cli.messages import notify, report_rejected, shown_progress
 from eptaro.cli.options import CalendarOptions, RuleOptions
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import as_date
+from eptaro.core.calendars.days import as_date, as_of_day
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.expressions.tree import Name
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, name_of
 from eptaro.core.results.format import Format, check_formats
@@ -140,6 +141,26 @@ class Settings:
         if self.config is not None and self.config.data_sets and not data.files:
             return self._set(self.config, data, reading)
         return self._one(data, reading, values)
+
+    def earlier(
+        self,
+        data: DataOptions,
+        reading: ReadingOptions,
+        before: Sequence[str],
+        known: str | None,
+        since: str | None,
+    ) -> Daybook:
+        """Return the book as it was: of files `before`, or of the rows `known` by a day."""
+        if bool(before) == bool(known):
+            raise click.UsageError("give --before FILE, or --known COLUMN with --since DATE")
+        if (known is None) != (since is None):
+            raise click.UsageError("--known COLUMN and --since DATE go together")
+        if known is None or since is None:
+            return self.daybook(replace(data, files=tuple(before)), reading)
+        condition = f"{Name(known)} <= '{as_date(as_of_day(since))}'"
+        if where := data.rows.get("where"):
+            condition = f"({where}) and {condition}"
+        return self.daybook(replace(data, rows={**data.rows, "where": condition}), reading)
 
     def daybook(self, data: DataOptions, reading: ReadingOptions) -> Daybook:
         """Read and fold the files of one data set, that of the config or the one that is named."""

@@ -55,6 +55,11 @@ class Config:
         self.report_said: dict[str, Any] = (
             model.report.model_dump(exclude_none=True) if model.report else {}
         )
+        if "goals" in self.report_said:
+            self.report_said["goals"] = str(self._folder / self.report_said["goals"])
+        if "before" in self.report_said:
+            before = self.report_said["before"]
+            self.report_said["before"] = [str(self._folder / name) for name in before]
         worked = model.workdays
         self.has_workdays = worked is not None
         self._weekend = worked.weekend if worked else list(DEFAULT_WEEKEND)

@@ -132,6 +132,11 @@ class Report(Part):
     within: str | None = None
     trailing: str | None = None
     match: str | None = None
+    goals: str | None = Field(None, description="A CSV file of goals")
+    beside: str | None = Field(None, description="A calendar to set beside that of the data")
+    before: list[str] | None = Field(None, description="Files of an earlier keeping")
+    known: str | None = Field(None, description="The column of when rows became known")
+    since: str | None = Field(None, description="With known: later rows are what has changed")
 
 
 _OF_DATA: dict[str, Any] = {

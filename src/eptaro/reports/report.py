@@ -9,10 +9,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from eptaro.background import BackgroundTask
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.query.query import AsOf
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.layouts.adjustments import AdjustedStore
-from eptaro.core.verbs.queries import Match
+from eptaro.core.verbs.queries import Goals, Match
 from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, unknown
 from eptaro.outputs.files import replace_whole
@@ -113,6 +114,10 @@ class ReportOptions:
     within: str | None = None
     trailing: str | None = None
     match: Match | None = None
+    goals: Goals | None = None
+    beside: Calendar | None = None
+    before: Store | None = None
+    since: AsOf = None
     sheets: str | None = None
     parts: str | None = None
     years: int | None = None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from html import escape
 from typing import Any
@@ -14,16 +14,20 @@ from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import Amount, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.proof.trace import prove
+from eptaro.core.query.query import AsOf
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
+from eptaro.core.verbs.goals import GOAL_ENDINGS
 from eptaro.core.verbs.queries import (
     MATCHES,
     Accumulate,
     Card,
     Compare,
+    Goals,
     Match,
     Recap,
+    Restated,
     Rhythm,
     Trail,
 )
@@ -36,8 +40,8 @@ from eptaro.presentation.headline import headline as sentence
 from eptaro.presentation.words import as_title, calendar_in_words
 
 SECTIONS = (
-    *("headline", "groups", "to date", "comparison", "years", "trend", "rhythm", "quality"),
-    *("definitions", "proof"),
+    *("headline", "plan", "groups", "to date", "comparison", "years", "calendars", "trend"),
+    *("rhythm", "restated", "quality", "definitions", "proof"),
 )
 
 
@@ -46,7 +50,10 @@ class ReportRules:
     """The sections of a report in order, its title, and the periods that it goes by.
 
     `per` is the level of the comparison table, `within` that of the running total, `trailing`
-    the rolling window, `match` how the headline's prior spans are cut.
+    the rolling window, `match` how the headline's prior spans are cut. `goals` are those of the
+    plan's section, `beside` is the calendar whose periods are set beside those of the book,
+    `before` an earlier keeping of it, and `since` the last day that it was reported of; without
+    them these sections are left out.
 
     >>> ReportRules(per="quarter").sections[0]
     'headline'
@@ -58,6 +65,10 @@ class ReportRules:
     within: str = "year"
     trailing: str = "12 months"
     match: Match = "date"
+    goals: Goals | None = None
+    beside: Calendar | None = None
+    before: Store | None = None
+    since: AsOf = None
 
     def __post_init__(self) -> None:
         for name in self.sections:
@@ -123,6 +134,72 @@ def only_filled(table: Result, names: Sequence[str]) -> Result:
     """Return some columns of a table, those without any value left out."""
     kept = [name for name in names if name in table and not table.column(name).blank.all()]
     return table.select(kept)
+
+
+def plan(query: ReportContext) -> Section | None:
+    """Return each period against its goals, for every measure that has some."""
+    goals, book = query.rules.goals, query.grouped
+    if not goals:
+        return None
+    about = book.about
+    per = as_wide(query.rules.per, level_of(about.folded.grain))
+    every = [key for own in goals.values() if isinstance(own, Mapping) for key in own] or [*goals]
+    by = about.by if any(isinstance(key, tuple) for key in every) else []
+    table = book.ask(Recap(per, by=by, goals=goals, as_of=query.as_of))
+    section = Section("Against the plan", "plan")
+    for measure in about.measures:
+        name = measure.name
+        if f"{name}_goal" not in table:
+            continue
+        planned = table.take(np.flatnonzero(~table.column(f"{name}_goal").blank))
+        last = planned.take(slice(max(len(planned) - _LAST_ROWS.get(per, 12), 0), None))
+        period, value, due, reached = (
+            format_value(last.column(one), -1)
+            for one in ("period", name, f"{name}_goal_to_date", f"{name}_goal_reached")
+        )
+        if not by:
+            section.sentences.append(
+                f"{as_title(name)} in {period}: {value} against a plan of {due} to date "
+                f"({reached})."
+            )
+        heads = [*by, "period", "first", "last", name, *(f"{name}{end}" for end in GOAL_ENDINGS)]
+        section.add_table(only_filled(last, heads), f"{name}: each {per} against its goal")
+    return section
+
+
+def calendars(query: ReportContext) -> Section | None:
+    """Return the periods of two calendars side by side, with the days that two of them share."""
+    other, book = query.rules.beside, query.book
+    if other is None:
+        return None
+    about = book.about
+    per = as_wide(query.rules.per, level_of(about.folded.grain))
+    last = book.view(as_of=query.as_of).coverage.last
+    only = Span(about.calendar.period_of(last, "year").first, last)
+    table = book.ask(Recap(per, beside=other, only=only, as_of=query.as_of))
+    section = Section("The same days by two calendars", "calendars")
+    section.sentences.append(
+        f"Each row has the days that a {per} of {about.calendar.name!r} shares with a {per} of "
+        f"{other.name!r}, which explains why the totals of the two differ."
+    )
+    names = [name for name in table.names if name != "complete"]
+    section.add_table(table.select(names), f"{plural(per)} of both calendars")
+    return section
+
+
+def restated(query: ReportContext) -> Section | None:
+    """Return what has changed in periods that an earlier report had."""
+    from eptaro.core.verbs.comparison.restated import restated as compare_keepings
+
+    if query.rules.before is None:
+        return None
+    per = as_wide(query.rules.per, level_of(query.book.about.folded.grain))
+    table = compare_keepings(query.book, query.rules.before, Restated(per, as_of=query.rules.since))
+    section = Section("Changed since the last report", "restated")
+    section.sentences.append(sentence(table))
+    if len(table):
+        section.add_table(table, f"{plural(per)} that have changed")
+    return section
 
 
 _MOST_GROUPS = 40
@@ -527,6 +604,9 @@ def proof(query: ReportContext) -> Section:
 
 MAKERS: dict[str, Callable[[ReportContext], Section | None]] = {
     "headline": headline,
+    "plan": plan,
+    "calendars": calendars,
+    "restated": restated,
     "to date": to_date,
     "comparison": comparison,
     "years": years,

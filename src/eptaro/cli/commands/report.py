@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -49,8 +52,9 @@ from eptaro.reports.report import ReportOptions, write_report
     "sections",
     metavar="NAME",
     multiple=True,
-    help="A section of the page: headline, to date, comparison, trend, groups, rhythm, "
-    "quality, definitions, proof. May be given again; else all.",
+    help="A section of the page: headline, plan, groups, to date, comparison, years, "
+    "calendars, trend, rhythm, restated, quality, definitions, proof. May be given again; else "
+    "all.",
 )
 @option(
     QUESTION,
@@ -79,6 +83,41 @@ from eptaro.reports.report import ReportOptions, write_report
     metavar="RULE",
     default=None,
     help="How the page cuts prior spans: date, elapsed, weekday, workday.",
+)
+@option(
+    QUESTION,
+    "--goals",
+    metavar="FILE",
+    default=None,
+    help="A CSV of goals, which a section of the page sets the totals against.",
+)
+@option(
+    QUESTION,
+    "--beside",
+    metavar="CALENDAR",
+    default=None,
+    help="A calendar of the config whose periods a section sets beside those of the data.",
+)
+@option(
+    QUESTION,
+    "--before",
+    metavar="FILE",
+    multiple=True,
+    help="The data as it was: a section says what has changed. May be given again.",
+)
+@option(
+    QUESTION,
+    "--known",
+    metavar="COLUMN",
+    default=None,
+    help="Instead of --before: the column of when a row became known; with --since.",
+)
+@option(
+    QUESTION,
+    "--since",
+    metavar="DATE",
+    default=None,
+    help="With --known: rows known later are what has changed.",
 )
 @option(
     QUESTION,
@@ -118,24 +157,58 @@ def report(
     parts: str | None,
     years: int | None,
     rules: CalendarOptions,
+    **closing: Any,
 ) -> None:
     """Write a page (.html) or a workbook (.xlsx) to send on."""
     if data.only:
         raise click.UsageError("a report looks at everything; leave --only out")
     settings = Settings(rules)
     options = ReportOptions(
-        title, sections or None, per, within, trailing, match, sheets, parts, years
+        title,
+        sections or None,
+        per,
+        within,
+        trailing,
+        match,
+        sheets=sheets,
+        parts=parts,
+        years=years,
     )
     page = out.suffix.lower() == ".html"
+    closing = {name: value for name, value in closing.items() if value}
     if page and settings.config is not None:
-        options = options.over(ReportOptions(**settings.config.report_said))
+        said = dict(settings.config.report_said)
+        kept = {name: said.pop(name) for name in _CLOSING if name in said}
+        options, closing = options.over(ReportOptions(**said)), kept | closing
     looked = page and "quality" in (options.sections or ["quality"])
     # Dates are looked at while the rows are folded.
     later = BackgroundTask(_quality, settings, data, reading) if looked else None
     book = settings.book(data, reading)
     quality = later.result() if later else None
-    written = write_report(book._store, out, options, quality, data.as_of)
+    options = replace(options, **_closing(settings, data, reading, closing))
+    written = write_report(book._asked, out, options, quality, data.as_of)
     notify(f"report written to {written}")
+
+
+_CLOSING = ("goals", "beside", "before", "known", "since")
+
+
+def _closing(
+    settings: Settings, data: DataOptions, reading: ReadingOptions, given: Mapping[str, Any]
+) -> dict[str, Any]:
+    """Return what the sections that close a period go by: goals, a calendar, the book before."""
+    made: dict[str, Any] = {}
+    if "goals" in given:
+        from eptaro.inputs.goals_and_coverage import read_goals
+
+        made["goals"] = read_goals(given["goals"])
+    if "beside" in given:
+        made["beside"] = settings.named_calendar(given["beside"])
+    if given.keys() & {"before", "known", "since"}:
+        words = given.get("before", ()), given.get("known"), given.get("since")
+        made["before"] = settings.earlier(data, reading, *words)._asked
+        made["since"] = given.get("since")
+    return made
 
 
 def _quality(settings: Settings, data: DataOptions, reading: ReadingOptions) -> Result | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import wraps
 from typing import Any
 
@@ -24,9 +24,7 @@ from eptaro.cli.options import (
 )
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
-from eptaro.core.calendars.days import as_date, as_of_day
 from eptaro.core.calendars.month import MonthCalendar
-from eptaro.core.expressions.tree import Name
 from eptaro.core.query.query import Query
 from eptaro.core.verbs.queries import (
     Accumulate,
@@ -376,25 +374,12 @@ def restated(
     given: Mapping[str, Any],
 ) -> Reply:
     """Show what has changed in periods that were reported before (restatement)."""
-    if bool(before) == bool(known):
-        raise click.UsageError("give --before FILE, or --known COLUMN with --since DATE")
-    if (known is None) != (since is None):
-        raise click.UsageError("--known COLUMN and --since DATE go together")
     settings, data = Settings(inputs.rules), inputs.data
     if data.only or data.as_of != "latest":
         raise click.UsageError(
             "restated looks at all days of the earlier data; leave --only and --as-of out"
         )
     now = settings.daybook(data, inputs.reading)
-    if known is None or since is None:
-        then = settings.daybook(replace(data, files=before), inputs.reading)
-    else:
-        day = as_date(as_of_day(since))
-        condition = f"{Name(known)} <= '{day}'"
-        if where := data.rows.get("where"):
-            condition = f"({where}) and {condition}"
-        then = settings.daybook(
-            replace(data, rows={**data.rows, "where": condition}), inputs.reading
-        )
+    then = settings.earlier(data, inputs.reading, before, known, since)
     table = now.restated(then, given["per"], by=data.group_columns(now), as_of=since)
     return Reply(now, table, output)
