@@ -18,7 +18,7 @@ import sys
 import tempfile
 from bisect import bisect_left, bisect_right
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from itertools import zip_longest
@@ -32,7 +32,10 @@ import eptaro as ep
 
 DAY = dt.timedelta(1)
 HELD = ("frame", "csv", "parquet", "sqlite", "file", "folder", "shards", "into", "set", "sets")
-MADE = ("plain", "where", "groups", "months", "declared", "holidays", "lookup", "own", "blanks")
+MADE = (
+    *("plain", "where", "groups", "months", "declared", "holidays", "lookup", "own", "blanks"),
+    *("adjusted", "shown"),
+)
 ASKED = (
     *("plain", "value", "values", "both", "text", "span", "early", "late", "none", "one"),
     *("shares", "totals", "beside"),
@@ -65,9 +68,11 @@ class Book:
             if weekdays and day.weekday() > 4:
                 continue
             x = None if rng.random() < 0.25 else rng.randint(-50, 400)
+            period = rng.choice([13, 14]) if made == "adjusted" and rng.random() < 0.2 else 1
             rows.append((day, rng.choice("abcd"), rng.choice(["p", "q"]), x, rng.randint(-60, 300),
-                         rng.choice(["ann", "bo", "cy"])))  # fmt: skip
-        self.rows = sorted(rows or [(start, "a", "p", 1, 2, "ann")], key=lambda row: row[0])
+                         rng.choice(["ann", "bo", "cy"]), period))  # fmt: skip
+        self.rows = sorted(rows or [(start, "a", "p", 1, 2, "ann", 1)], key=lambda row: row[0])
+        self.rows[0] = (*self.rows[0][:6], 1)
         if all(row[3] is None for row in self.rows):
             self.rows[0] = (*self.rows[0][:3], 7, *self.rows[0][4:])
         self.off: set[dt.date] = set()
@@ -80,7 +85,7 @@ class Book:
         self._choose()
         seen = [row for row in self.rows if made != "where" or row[4] > 0]
         if not seen:
-            seen = self.rows = [(start, "a", "p", 1, 2, "ann")]
+            seen = self.rows = [(start, "a", "p", 1, 2, "ann", 1)]
         self.seen = seen
         self.first, self.last = self._covered()
         self.begun: dict[tuple[str, str], dt.date] = {}
@@ -112,6 +117,12 @@ class Book:
                 self.calendars = [self.calendar, whole, ep.MonthCalendar("civil")]
                 own = dict(zip("ab", self.calendars, strict=False))
                 options["calendar"] = ep.OwnCalendars("g", own, self.calendars[2])
+            case "adjusted":
+                options["adjustments"] = "period"
+            case "shown":
+                own = {"month": "{month_short} {year}", "quarter": "Q{number} {start}/{end_short}"}
+                starts = self.calendar.year_starts
+                options["calendar"] = ep.MonthCalendar("fiscal", year_starts=starts, shown=own)
             case "blanks":
                 options["numbers"] = ep.NumberRules(blanks=("NA",))
 
@@ -161,15 +172,24 @@ class Book:
         return self.groups[g, h]
 
     def over(
-        self, g: str | None, h: str | None, first: dt.date, last: dt.date, end: dt.date
+        self,
+        g: str | None,
+        h: str | None,
+        days: tuple[dt.date, dt.date],
+        end: dt.date,
+        periods: Sequence[int],
     ) -> dict[str, Any]:
-        """Return every measure of a span, as far as it is known by the `end`."""
+        """Return every measure of a span, as far as it is known by the `end`; of postings to some
+        `periods`.
+        """
+        first, last = days
         rows, begun = self.of_group(g, h)
         last, begin = min(last, end), max(first, begun)
         if begin > last:
             return dict.fromkeys(MEASURES)
-        days = [row[0] for row in rows]
-        hit = rows[bisect_left(days, begin) : bisect_right(days, last)]
+        dates = [row[0] for row in rows]
+        hit = rows[bisect_left(dates, begin) : bisect_right(dates, last)]
+        hit = [row for row in hit if row[6] in periods]
         filled = [row[3] for row in hit if row[3] is not None]
         each: dict[dt.date, list[Any]] = {}
         for row in hit:
@@ -192,9 +212,9 @@ class Book:
 
     def frame(self) -> dict[str, list[Any]]:
         """Return the columns of the rows."""
-        on, g, h, x, y, who = (list(part) for part in zip(*self.rows, strict=True))
+        on, g, h, x, y, who, period = (list(part) for part in zip(*self.rows, strict=True))
         key = "code" if self.made == "lookup" else "g"
-        return {"on": on, key: g, "h": h, "x": x, "y": y, "who": who}
+        return {"on": on, key: g, "h": h, "x": x, "y": y, "who": who, "period": period}
 
     def held(self, how: str, folder: Path) -> Any:
         """Return the book, held in a way."""
@@ -225,7 +245,7 @@ class Book:
                 book._store = replace(book._store, at_once=0)
                 return book
         book = ep.Daybook(table, **options)
-        if how in ("set", "sets") and self.made != "own":  # a set has one calendar
+        if how in ("set", "sets") and self.made not in ("own", "adjusted"):  # which sets have not
             others = {"other": ep.Daybook(table, **options)} if how == "sets" else {}
             both = ep.BookSet({"book": book, **others})
             named = [m.name for m in both.measures if m.tables == ("book",)]
@@ -242,7 +262,7 @@ class Book:
     def _in_database(
         self, folder: Path, frame: dict[str, list[Any]], options: dict[str, Any]
     ) -> Any:
-        kinds = {"on": "date", "x": "integer", "y": "integer"}
+        kinds = {"on": "date", "x": "integer", "y": "integer", "period": "integer"}
         columns = ", ".join(f'"{name}" {kinds.get(name, "text")}' for name in frame)
         url = f"sqlite:///{folder / 'rows.db'}"
         with sqlite3.connect(folder / "rows.db") as database:
@@ -271,6 +291,7 @@ class RandomQuestion:
         self.only: Any = None
         self.as_of: Any = None
         self.more: dict[str, Any] = {}
+        self.per = "month"
         self.beside: dict[str, Any] = {}
         g, h = rng.choice(names)
         span = (book.last - book.first).days
@@ -310,6 +331,7 @@ class RandomQuestion:
     def questions(self, rng: random.Random) -> Iterator[tuple[str, Any, str]]:
         """Yield the name of a verb, the call that asks it, and the ending of its values."""
         o, per = self.options, rng.choice(["month", "quarter", "year", "week"])
+        self.per = per
         within = rng.choice(["month", "year"])
         match = rng.choice(["date", "elapsed", "weekday"])
         yield "recap", lambda b: b.recap(per, **o, **self.more), ""
@@ -378,7 +400,7 @@ class Meeting:
         for first, until, tail in sides:
             if first is None or until is None:
                 continue
-            want = self.book.over(g, h, first, until, end)
+            want = self.book.over(g, h, (first, until), end, self._periods(verb, row))
             for name, value in want.items():
                 if f"{name}{tail}" in row:
                     self.values += 1
@@ -386,6 +408,14 @@ class Meeting:
                         asked = f"{self.name}: {verb} {self.asked.options}"
                         got = row[f"{name}{tail}"]
                         yield f"{asked}: {name}{tail} is {got} for {value}, in {row}"
+
+    def _periods(self, verb: str, row: dict[str, Any]) -> Sequence[int]:
+        """Return the periods whose postings count in a row."""
+        if row.get("level") == "adjustment":
+            return [int(row["period"][-2:])]
+        if verb == "recap" and self.asked.per == "year" and not self.asked.more:
+            return (1, 13, 14)
+        return (1,)
 
     def _group(self, row: dict[str, Any]) -> tuple[str | None, str | None]:
         """Return what a row's group is called, with what all rows were narrowed to."""
