@@ -6,6 +6,9 @@ PIP := $(RUN) -m pip install --quiet --disable-pip-version-check
 CHECKED := src tests bench examples docs setup.py
 BUILT := pyproject.toml setup.py $(wildcard src/eptaro/core/kernels/compiled/*.p[yx][xd])
 
+# The many commands that tests start would otherwise each compile the whole package again.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test test-quick sanitize coverage lint docs bench bench-quick clean
 
 demo: $(VENV)/.demo
