@@ -245,6 +245,12 @@ class Across:
         ------
         InputError
             Where there are none.
+
+        Examples
+        --------
+        >>> Across("people_{year}", "year", "people").among(
+        ...     ["town", "people_2019", "people_2020"], "towns.csv")
+        ['people_2019', 'people_2020']
         """
         known = [*names]
         listed = self.columns
@@ -316,6 +322,12 @@ class Across:
         ------
         InputError
             Where another column is called as those that come of it are.
+
+        Examples
+        --------
+        >>> Across("people_{year}", "year", "people").long_names(
+        ...     ["town", "people_2019"], "towns.csv")
+        ['town', 'year', 'people']
         """
         wide = self.among(names, source)
         rest = [name for name in names if name not in wide]

@@ -255,7 +255,15 @@ class Table(Result):
         return len(self), len(self.names)
 
     def to_polars(self) -> Any:
-        """Return a Polars DataFrame."""
+        """Return a Polars DataFrame.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31"]}, date="on", measures="trips=count()")
+        >>> book.recap("month").to_polars()["trips"].to_list()
+        [1]
+        """
         from eptaro.outputs.arrow import to_polars
 
         return to_polars(self)

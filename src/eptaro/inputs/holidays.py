@@ -275,6 +275,16 @@ class HolidaySet(Holidays):
         -------
         HolidaySet
             Its holidays.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> from pathlib import Path
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     path = Path(folder) / "off.csv"
+        ...     _ = path.write_text("date,name\\n2025-05-01,May\\n")
+        ...     [day.name for day in HolidaySet.from_csv(path)]
+        ['May']
         """
         file = Path(path)
         rows: list[Holiday] = []
@@ -351,6 +361,11 @@ class HolidaySet(Holidays):
         -------
         HolidaySet
             The public holidays of these years.
+
+        Examples
+        --------
+        >>> HolidaySet.from_country("PT", 2025, 2025).kinds
+        ('public',)
         """
         holidays = import_optional("holidays", "calendars", f"holidays of country {country!r}")
         known = holidays.list_supported_countries(include_aliases=True)

@@ -64,11 +64,25 @@ class CalendarRule(ABC):
 
     @abstractmethod
     def describe(self) -> str:
-        """Return the definition in words, for footers and reports."""
+        """Return the definition in words, for footers and reports.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.WeekCalendar("shops", pattern="13x4").describe().partition(",")[0]
+        'shops: 13x4 weeks'
+        """
 
     @abstractmethod
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which `calendars.from_settings` makes it again."""
+        """Return the kind and arguments, from which `calendars.from_settings` makes it again.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar("fiscal", prefix="FY").settings()["prefix"]
+        'FY'
+        """
 
     @abstractmethod
     def index_of(self, days: Days, level: str) -> Ints:
@@ -85,6 +99,13 @@ class CalendarRule(ABC):
         -------
         int array
             The running index of the period that holds each day.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> days = ordinals(["2025-01-31", "2025-02-01"])
+        >>> np.diff(ep.MonthCalendar().index_of(days, "month")).tolist()
+        [1]
         """
 
     @abstractmethod
@@ -102,6 +123,14 @@ class CalendarRule(ABC):
         -------
         int array
             The first day ordinal of each period.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> calendar = ep.MonthCalendar()
+        >>> index = calendar.index_of(ordinals(["2025-02-14"]), "month")
+        >>> as_dates(calendar.first_days(index, "month")).tolist()
+        [datetime.date(2025, 2, 1)]
         """
 
     @abstractmethod
@@ -119,6 +148,14 @@ class CalendarRule(ABC):
         -------
         (int array, int array)
             The year of each period, and its number in it from 1.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> calendar = ep.MonthCalendar("fiscal", year_starts="04-01")
+        >>> index = calendar.index_of(ordinals(["2025-02-14"]), "month")
+        >>> [part.tolist() for part in calendar.numbers(index, "month")]
+        [[2025], [11]]
         """
 
     @abstractmethod
@@ -138,6 +175,13 @@ class CalendarRule(ABC):
         -------
         (int array, bool array)
             The index of each period, and whether there is such a one.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> weeks = np.array([53, 53])
+        >>> ep.MonthCalendar().index_at(np.array([2020, 2021]), weeks, "week")[1].tolist()
+        [True, False]
         """
 
     @abstractmethod
@@ -157,6 +201,13 @@ class CalendarRule(ABC):
         -------
         (int array, bool array)
             The days moved, and where they were clamped to a period's end.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> moved, clamped = ep.MonthCalendar().move_days(ordinals(["2025-03-31"]), -1, "month")
+        >>> as_dates(moved).tolist(), clamped.tolist()
+        ([datetime.date(2025, 2, 28)], [True])
         """
 
     @abstractmethod
@@ -174,6 +225,12 @@ class CalendarRule(ABC):
         -------
         int or None
             How many periods make one step; None where that varies.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().units("month", "year"), ep.MonthCalendar().units("week", "year")
+        (12, None)
         """
 
     def last_days(self, index: Ints, level: str) -> Ints:
@@ -185,6 +242,13 @@ class CalendarRule(ABC):
             Running indexes of periods of `level`.
         level : str
             A level that the calendar offers.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> month = ep.MonthCalendar().period("2024-02")
+        >>> as_dates(ep.MonthCalendar().last_days(np.array([month.index]), "month")).tolist()
+        [datetime.date(2024, 2, 29)]
         """
         return self.first_days(index + 1, level) - 1
 
@@ -216,6 +280,13 @@ class CalendarRule(ABC):
         -------
         str array
             Labels, which sort as text in time order.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        >>> fiscal.labels(np.array([2025 * 4 + 3, 2025 * 4 + 4]), "quarter").tolist()
+        ['FY2025-Q4', 'FY2026-Q1']
         """
         if check_level(level, self.levels) == "day":
             return np.datetime_as_string(as_dates(index), unit="D")
@@ -256,6 +327,14 @@ class CalendarRule(ABC):
         ------
         CalendarError
             Where `level` has no place in `step`.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> weeks = ep.MonthCalendar()
+        >>> last = weeks.period("2020-W53")
+        >>> weeks.counterparts(np.array([last.index]), "week", -1, "year")[1].tolist()
+        [False]
         """
         check_level(step, self.levels)
         check_level(level, self.levels)
@@ -281,6 +360,12 @@ class CalendarRule(ABC):
         ----------
         level : str
             A level that the calendar offers.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().steps("quarter")
+        ['year', 'half', 'quarter']
         """
         if level == "day":
             return list(self.levels)
@@ -299,6 +384,12 @@ class CalendarRule(ABC):
             A level that the calendar offers.
         step : str
             A level as wide or wider.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> [ep.MonthCalendar().keeps_place(level, "year") for level in ("month", "day")]
+        [True, False]
         """
         return self.units(level, step) is not None
 
@@ -590,6 +681,13 @@ class Calendar(CalendarRule):
         -------
         PeriodGrid
             The period of every day, at every level.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> grid = ep.MonthCalendar().grid(ep.Span("2025-01-30", "2025-02-02"))
+        >>> grid.periods("month").labels[grid.places("month")].tolist()
+        ['2025-01', '2025-01', '2025-02', '2025-02']
         """
         return PeriodGrid(span, {level: self.periods(span, level) for level in self.levels})
 
@@ -649,6 +747,14 @@ class Calendar(CalendarRule):
         -------
         Moved
             The ends moved, and which last days were cut short.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> february = ep.Span("2024-02-01", "2024-02-29")
+        >>> days = np.array([february.lo]), np.array([february.hi])
+        >>> as_dates(ep.MonthCalendar().move_spans(*days, -1, "year").last).tolist()
+        [datetime.date(2023, 2, 28)]
         """
         check_level(level, self.levels)
         begins, _ = self.move_days(first, n, level)

@@ -84,6 +84,13 @@ class Holidays:
         ------
         CalendarError
             For a kind that does not occur.
+
+        Examples
+        --------
+        >>> days = Holidays([Holiday(dt.date(2025, 1, 1), "New Year", "public"),
+        ...                  Holiday(dt.date(2025, 5, 2), "Outing", "company")])
+        >>> [day.name for day in days.of_kinds(["company"])]
+        ['Outing']
         """
         wanted = set(kinds)
         for kind in sorted(wanted - set(self.kinds)):
@@ -102,5 +109,12 @@ class Holidays:
         -------
         Holidays
             The holidays in them.
+
+        Examples
+        --------
+        >>> days = Holidays([Holiday(dt.date(2025, 1, 1), "New Year"),
+        ...                  Holiday(dt.date(2025, 5, 1), "May")])
+        >>> [day.name for day in days.between(Span("2025-04-01", "2025-12-31"))]
+        ['May']
         """
         return type(self)(h for h in self.holidays if h.day in span)

@@ -13,7 +13,7 @@ from eptaro.core.calendars.days import Days, Flags, Ints, as_date, ordinal
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.period import Periods
 from eptaro.core.calendars.span import Span
-from eptaro.errors import CalendarError, DateError
+from eptaro.errors import CalendarError, DateError, count_noun
 
 _GIVEN = ("year", "half", "quarter", "month")
 
@@ -88,12 +88,27 @@ class ListedCalendar(Calendar):
         return (self.name, self.prefix, self.levels, *lists)
 
     def describe(self) -> str:
-        """Return the definition in words."""
+        """Return the definition in words.
+
+        Examples
+        --------
+        >>> rows = [{"year": 2025, "first": "2025-01-01", "last": "2025-12-31"}]
+        >>> ListedCalendar("site", rows).describe()
+        'site: 1 listed year, 2025-01-01..2025-12-31'
+        """
         finest = self.levels[-2]
-        return f"{self.name}: {len(self._by_level[finest].firsts)} listed {finest}s, {self.limits}"
+        count = count_noun(len(self._by_level[finest].firsts), f"listed {finest}")
+        return f"{self.name}: {count}, {self.limits}"
 
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which the calendar can be recreated."""
+        """Return the kind and arguments, from which the calendar can be recreated.
+
+        Examples
+        --------
+        >>> rows = [{"year": 2025, "first": "2025-01-01", "last": "2025-12-31"}]
+        >>> ListedCalendar("site", rows).settings()["kind"]
+        'listed'
+        """
         return self._settings("listed", name=self.name, rows=self._rows, prefix=self.prefix)
 
     def index_of(self, days: Days, level: str) -> Ints:

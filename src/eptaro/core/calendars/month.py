@@ -97,7 +97,13 @@ class MonthCalendar(EqualPartsCalendar):
         return f"{self.name}: years from {first}{named}, {weeks}"
 
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which the calendar can be recreated."""
+        """Return the kind and arguments, from which the calendar can be recreated.
+
+        Examples
+        --------
+        >>> MonthCalendar("fiscal", year_starts="04-01").settings()["year_starts"]
+        '04-01'
+        """
         names = ("name", "year_starts", "year_named", "week_starts", "first_week_days", "prefix")
         return self._settings("month", **{name: getattr(self, name) for name in names})
 

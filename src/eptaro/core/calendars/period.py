@@ -258,6 +258,13 @@ class PeriodGrid:
         -------
         Periods
             Its periods.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> grid = ep.MonthCalendar().grid(ep.Span("2025-01-01", "2025-03-31"))
+        >>> grid.periods("quarter").labels.tolist()
+        ['2025-Q1']
         """
         return self.by_level[check_level(level, tuple(self.by_level))]
 
@@ -273,6 +280,12 @@ class PeriodGrid:
         -------
         int32 array
             For each day the place of its period, from 0.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().grid(ep.Span("2025-01-31", "2025-02-01")).places("month").tolist()
+        [0, 1]
         """
         if level not in self._places:
             periods = self.periods(level)
@@ -285,6 +298,11 @@ class PeriodGrid:
     def check(self) -> None:
         """Raise `CalendarError` unless every level covers the span without gap or overlap,
         the levels year to month nest, and labels sort in time order.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> ep.MonthCalendar().grid(ep.Span("2025-01-01", "2025-12-31")).check()
         """
         for level, periods in self.by_level.items():
             joined = (periods.first[1:] == periods.last[:-1] + 1).all()

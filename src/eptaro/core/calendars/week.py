@@ -119,7 +119,13 @@ class WeekCalendar(EqualPartsCalendar):
         )
 
     def describe(self) -> str:
-        """Return the definition in words."""
+        """Return the definition in words.
+
+        Examples
+        --------
+        >>> WeekCalendar("shops").describe().partition(",")[0]
+        'shops: 4-4-5 weeks'
+        """
         last = WEEKDAYS[self._weekday - 1].title()
         near = "nearest to" if self.ends == "nearest" else "on or before"
         end = Names().month_day(self._month, self._day)
@@ -129,7 +135,13 @@ class WeekCalendar(EqualPartsCalendar):
         )
 
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which the calendar can be recreated."""
+        """Return the kind and arguments, from which the calendar can be recreated.
+
+        Examples
+        --------
+        >>> WeekCalendar("shops", pattern="4-5-4").settings()["pattern"]
+        '4-5-4'
+        """
         names = (
             "name",
             "pattern",
@@ -162,6 +174,11 @@ class WeekCalendar(EqualPartsCalendar):
         -------
         int array
             52 or 53 for each.
+
+        Examples
+        --------
+        >>> WeekCalendar("shops").weeks_in(np.array([2024, 2025])).tolist()
+        [53, 52]
         """
         weeks: Ints = (self._year_firsts(years + 1) - self._year_firsts(years)) // 7
         return weeks

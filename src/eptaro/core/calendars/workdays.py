@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
+from typing import Any, overload
 
 import numpy as np
 
@@ -90,7 +90,13 @@ class Workdays:
         self._closed: Ints = days[~self._off[weekday(days)]]
 
     def settings(self) -> dict[str, Any]:
-        """Return what `from_settings` makes them again from, as JSON takes it."""
+        """Return what `from_settings` makes them again from, as JSON takes it.
+
+        Examples
+        --------
+        >>> Workdays(weekend="sunday").settings()["weekend"]
+        ['sunday']
+        """
         return {
             "weekend": [WEEKDAYS[day] for day in np.flatnonzero(self._off).tolist()],
             "holidays": [
@@ -112,6 +118,11 @@ class Workdays:
         -------
         Workdays
             The same workdays.
+
+        Examples
+        --------
+        >>> Workdays.from_settings(Workdays(weekend="sunday").settings()).is_workday("2025-08-16")
+        True
         """
         days = [
             Holiday(dt.date.fromisoformat(day), name, kind, premium)
@@ -150,6 +161,15 @@ class Workdays:
         ------
         CalendarError
             Where weekends or holidays differ.
+
+        Examples
+        --------
+        >>> one, two = (
+        ...     Workdays(holidays=Holidays([Holiday(dt.date(year, 5, 1), "May")]))
+        ...     for year in (2024, 2025)
+        ... )
+        >>> len(one.union(two).holidays)
+        2
         """
         sides = self, other
         if self == other:
@@ -192,20 +212,33 @@ class Workdays:
         found: Flags = self._off[weekday(days)]
         return found
 
-    def is_workday(self, days: Days) -> Flags:
-        """Return which day ordinals are workdays.
+    @overload
+    def is_workday(self, days: DateLike) -> bool: ...
+    @overload
+    def is_workday(self, days: Days) -> Flags: ...
+    def is_workday(self, days: Days | DateLike) -> Flags | bool:
+        """Return whether a date is a workday, or which of many days are.
 
         Parameters
         ----------
-        days : int array
-            Day ordinals.
+        days : date, or int array
+            A date, or day ordinals.
+
+        Returns
+        -------
+        bool or bool array
+            Whether it is one; of an array for each.
 
         Examples
         --------
         >>> import numpy as np
+        >>> Workdays().is_workday("2025-08-16")
+        False
         >>> Workdays().is_workday(np.array([0, 1, 2, 3])).tolist()
         [True, True, False, False]
         """
+        if not isinstance(days, np.ndarray):
+            return bool(self.is_workday(np.array([ordinal(days)]))[0])
         dates, closed = days.astype("datetime64[D]"), self._closed.astype("datetime64[D]")
         return np.is_busday(dates, weekmask=~self._off, holidays=closed)
 
@@ -221,6 +254,12 @@ class Workdays:
         -------
         int array
             How many workdays come before each, from a fixed day on.
+
+        Examples
+        --------
+        >>> days = ordinals(["2025-08-15", "2025-08-18"])  # a Friday and the Monday after
+        >>> np.diff(Workdays().number(days)).tolist()
+        [1]
         """
         weeks, begun = np.divmod(days.astype(np.int64) - _MONDAY, 7)
         passed = np.searchsorted(self._closed, days, side="left")
@@ -239,6 +278,12 @@ class Workdays:
         -------
         int array
             The day ordinals that have them.
+
+        Examples
+        --------
+        >>> monday = ordinals(["2025-08-18"])
+        >>> as_dates(Workdays().day_at(Workdays().number(monday) + 5)).tolist()
+        [datetime.date(2025, 8, 25)]
         """
         passed: Ints = np.zeros(np.shape(numbers), np.int64)
         while True:
@@ -435,6 +480,12 @@ class Workdays:
         -------
         int array
             The days moved.
+
+        Examples
+        --------
+        >>> friday = ordinals(["2025-08-15"])
+        >>> as_dates(Workdays().move(friday, 1)).tolist()
+        [datetime.date(2025, 8, 18)]
         """
         if n == 0:
             return days.astype(np.int64)

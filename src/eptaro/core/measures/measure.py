@@ -131,6 +131,11 @@ class Measure:
         -------
         Measure
             The same calculation on the rows of that book.
+
+        Examples
+        --------
+        >>> Measure.parse("revenue=sum(fare)").of_table("sales", "revenue").tables
+        ('sales',)
         """
         if self.arithmetic is not None:
             found = self.arithmetic.of_table(table)

@@ -124,7 +124,14 @@ class OwnCalendars:
         return {calendar: np.isin(coded.codes, codes) for calendar, codes in kept.items()}
 
     def describe(self) -> str:
-        """Return who keeps which calendar, in words."""
+        """Return who keeps which calendar, in words.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> OwnCalendars("company", {"a": ep.MonthCalendar("civil")}).describe()[:13]
+        'by company: a'
+        """
         said = [f"{value}: {calendar.describe()}" for value, calendar in self.calendars.items()]
         if self.other:
             said.append(f"all others: {self.other.describe()}")

@@ -191,6 +191,11 @@ class Column:
         -------
         Column
             The column.
+
+        Examples
+        --------
+        >>> Column.of("fare", "decimal", [705, 0], [True, False], scale=2).to_list()
+        [Decimal('7.05'), None]
         """
         array = np.asarray(data)
         valid = None if valid is None else np.asarray(valid, bool)
@@ -226,7 +231,7 @@ class Column:
         choices : array of str
             The texts that occur.
         codes : int array, optional
-            For each row the place of its text, -1 for blank.
+            For each row the place of its text, -1 for blank; one of None is blank as well.
         details : optional
             As for `of`.
 
@@ -242,6 +247,9 @@ class Column:
         """
         array = np.asarray(choices)
         picked = np.arange(len(array)) if codes is None else np.asarray(codes)
+        if array.dtype == object and len(array):
+            none = np.equal(array, np.array(None, object)).astype(bool)
+            picked = np.where(none[np.maximum(picked, 0)], -1, picked) if none.any() else picked
         valid = picked >= 0
         return cls.of(name, "text", picked, valid, choices=array, **details)
 
@@ -260,6 +268,11 @@ class Column:
         ----------
         rows : slice
             Some rows.
+
+        Examples
+        --------
+        >>> Column.of("trips", "integer", [3, 5], [True, False]).filled_mask(slice(0, 2)).tolist()
+        [True, False]
         """
         valid = None if self.valid is None else self.valid[rows]
         if self.kind == "float":
@@ -296,6 +309,11 @@ class Column:
             A new description.
         face : Face, optional
             A new face.
+
+        Examples
+        --------
+        >>> Column.of("", "integer", [3]).named("trips", "Number of trips").description
+        'Number of trips'
         """
         text = self.description if description is None else description
         return replace(self, name=name, description=text, face=face or self.face)
@@ -306,7 +324,14 @@ class Column:
         return self.format is not None and self.format.better == "lower"
 
     def is_worse(self, change: float) -> bool:
-        """Return whether a change of it is for the worse."""
+        """Return whether a change of it is for the worse.
+
+        Examples
+        --------
+        >>> delays = Column.of("delay", "integer", [3], format=Format(better="lower"))
+        >>> delays.is_worse(1.0), delays.is_worse(-1.0)
+        (True, False)
+        """
         return change > 0 if self.lower_is_better else change < 0
 
     def shown_as(self, form: Format | None) -> Column:
@@ -316,6 +341,12 @@ class Column:
         ----------
         form : Format or None
             How they are shown.
+
+        Examples
+        --------
+        >>> from eptaro.core.results.format import shown
+        >>> shown(Column.of("fare", "integer", [3]).shown_as(Format(sign="€")))
+        ['€3']
         """
         return replace(self, format=form)
 
@@ -326,6 +357,11 @@ class Column:
         ----------
         keep : bool array
             Where values stay.
+
+        Examples
+        --------
+        >>> Column.of("trips", "integer", [3, 5]).blanked(np.array([True, False])).to_list()
+        [3, None]
         """
         valid = keep if self.valid is None else self.valid & keep
         if valid.all():
@@ -340,6 +376,11 @@ class Column:
         ----------
         place : int
             A row.
+
+        Examples
+        --------
+        >>> Column.of("fare", "decimal", [705], scale=2).fraction(0)
+        Fraction(141, 20)
         """
         (value,) = self.data[place : place + 1].tolist()
         return Fraction(Fraction(value), 10**self.scale)
@@ -348,6 +389,11 @@ class Column:
         """Return the place of each value among the different ones in natural order, -1 for blanks.
 
         Equal values share a place, whole numbers to the last digit; text goes by letters.
+
+        Examples
+        --------
+        >>> Column.text("ship", ["b", "a", None, "b"]).ranks().tolist()
+        [1, 0, -1, 1]
         """
         if self.kind == "text":
             keys = np.array(["" if word is None else str(word) for word in self.to_list()])
@@ -394,6 +440,11 @@ class Column:
     def unmasked(self) -> NDArray[Any]:
         """Return the values without a mask: NaN, NaT and None where floats, dates and objects are
         blank, anything where whole numbers and flags are.
+
+        Examples
+        --------
+        >>> Column.of("fare", "float", [7.5, 0.0], [True, False]).unmasked().tolist()
+        [7.5, nan]
         """
         match self.kind:
             case "float":

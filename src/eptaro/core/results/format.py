@@ -271,6 +271,11 @@ class Format:
         -------
         str
             The number as people read it.
+
+        Examples
+        --------
+        >>> Format(sign="€", places=0).shown(1234.5)
+        '€1,235'
         """
         decimals = decimals if self.places is None else self.places
         if self.percent:

@@ -389,6 +389,12 @@ class Result:
         -------
         int array
             The places of the rows in that order.
+
+        Examples
+        --------
+        >>> table = Result([Column.of("trips", "integer", [3, 5])])
+        >>> table.order("-trips").tolist()
+        [1, 0]
         """
         keys = [self._keys(name) for name in ([by] if isinstance(by, str) else by)]
         others = None if self.answer is None else self.answer.others
@@ -415,6 +421,12 @@ class Result:
         -------
         Table
             The table with these.
+
+        Examples
+        --------
+        >>> table = Result([Column.of("trips", "integer", [3]), Column.text("ship", ["a"])])
+        >>> table.insert_after({"trips": Column.of("days", "integer", [2])}).names
+        ['trips', 'days', 'ship']
         """
         found: list[AnyColumn] = []
         for column in self.lazy_columns:
