@@ -321,7 +321,9 @@ class Daybook(Book):
             lie in them.
         force : bool
             Count rows that are in the book already once more, rather than refuse them.
-        date, dates, zone, files, numbers, lookups, across, coverage, workdays : optional
+        date, dates, zone, files, numbers, lookups, across, adjustments : optional
+            As for `Daybook.read`; by default what the book was read with.
+        coverage, workdays : optional
             As for `Daybook.read`; the days covered and the holidays add to those of the book.
 
         Returns

@@ -1,6 +1,7 @@
 """What goes wrong outside: kills, full disks, closed pipes, Ctrl-C, and input gone mad."""
 
 import io
+import os
 import random
 import resource
 import signal
@@ -72,10 +73,11 @@ class Stopped(Commands):
             resource.setrlimit(resource.RLIMIT_FSIZE, (200, 200))
             signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 
+        clean = os.environ | {"PYTHONDONTWRITEBYTECODE": "1"}  # half a file of code would stay
         for name in ("t.csv", "t.json", "t.parquet", "t.xlsx"):
             Path(name).write_bytes(b"old")
             done = self.process("dimension", "--from", "2025-01-01", "--through", "2025-12-31", "--out", name,
-                                preexec_fn=little)  # fmt: skip
+                                preexec_fn=little, env=clean)  # fmt: skip
             self.assertEqual(done.returncode, 1, done.stderr)
             self.assertRegex(done.stderr, f"eptaro: {name}: cannot be written: .*(too large|File)")
             self.assertNotIn("Traceback", done.stderr)
