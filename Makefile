@@ -53,11 +53,11 @@ bench-quick: $(VENV)/.test
 $(VENV)/bin/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Eptaro needs Python 3.11 or newer; name one with PYTHON=...")'
 	$(PYTHON) -m venv $(VENV)
-	$(PIP) --upgrade 'pip>=25.1'  # the first that knows dependency groups
 
-# A stamp per set of packages: a second run reuses what stands, a changed file of BUILT installs anew.
+# A stamp per set of packages: a second run reuses it, a changed file of BUILT installs anew. The
+# demo compiles only the code that it uses.
 $(VENV)/.demo: $(VENV)/bin/python $(BUILT)
-	$(PIP) --editable '.[calendars,config,locales,reports,workbooks,databases]'
+	$(PIP) --no-compile --editable '.[calendars,config,locales,reports,workbooks,databases]'
 	@touch $@
 
 $(VENV)/.docs: $(VENV)/.test
@@ -65,10 +65,12 @@ $(VENV)/.docs: $(VENV)/.test
 	@touch $@
 
 $(VENV)/.test: $(VENV)/bin/python $(BUILT)
+	$(PIP) --upgrade 'pip>=25.1'  # the first that knows dependency groups
 	$(PIP) --editable '.[all,postgresql]' --group test
 	@touch $@ $(VENV)/.demo
 
 $(VENV)/.lint: $(VENV)/bin/python $(BUILT)
+	$(PIP) --upgrade 'pip>=25.1'
 	$(PIP) --editable '.[all,postgresql]' --group test --group lint
 	@touch $@ $(VENV)/.test $(VENV)/.demo
 
