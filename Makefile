@@ -49,6 +49,7 @@ bench: $(VENV)/.test
 
 bench-quick: $(VENV)/.test
 	$(RUN) bench/shapes.py quick
+	$(RUN) bench/start.py quick
 
 $(VENV)/bin/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Eptaro needs Python 3.11 or newer; name one with PYTHON=...")'

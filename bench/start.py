@@ -1,8 +1,8 @@
-"""Times how long it takes to start: `import eptaro` beside `import numpy`, and each command on the
-demo's data beside importing the packages that it cannot do without.
+"""Times how long it takes to start: `import eptaro` beside `import numpy`, help beside `import
+click`, and each command on the demo's data beside importing the packages that it cannot do without.
 
 The best of twenty, each a process of its own with its bytecode cached, as an installed package
-has it.
+has it. `python bench/start.py quick` takes the best of five, of help and the first commands.
 """
 
 from __future__ import annotations
@@ -21,15 +21,18 @@ CASES = {
     "python -c 'import numpy'": ["-c", "import numpy"],
     "python -c 'import eptaro'": ["-c", "import eptaro"],
     "python -c 'from eptaro import Daybook'": ["-c", "from eptaro import Daybook"],
-    "eptaro --help": ["-m", "eptaro", "--help"],
 }
-
+HELP = {
+    "import click": ["-c", "import click"],
+    "eptaro --help": ["-m", "eptaro", "--help"],
+    "eptaro --version": ["-m", "eptaro", "--version"],
+}
 
 FILE = ["bookings.csv", "--date", "sailed_on", "--measure", "revenue=sum(fare)"]
 COMMANDS = {
-    "import numpy, pyarrow, click, rich": [
+    "import numpy, pyarrow, pyarrow.csv, click": [
         "-c",
-        "import numpy, pyarrow, click, rich.console, rich.table",
+        "import numpy, pyarrow, pyarrow.csv, click",
     ],
     "eptaro recap": ["-m", "eptaro", "recap", *FILE, "--per", "quarter"],
     "eptaro compare": ["-m", "eptaro", "compare", *FILE, "--per", "quarter", "--to-date"],
@@ -42,11 +45,11 @@ COMMANDS = {
 }
 
 
-def best(arguments: list[str], folder: str | None = None) -> float:
+def best(arguments: list[str], folder: str | None, tries: int) -> float:
     """Return the least seconds of a command."""
     known = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
     found = float("inf")
-    for _ in range(TRIES):
+    for _ in range(tries):
         start = time.perf_counter()
         subprocess.run(
             [sys.executable, *arguments],
@@ -59,25 +62,31 @@ def best(arguments: list[str], folder: str | None = None) -> float:
     return found
 
 
-def table(head: str, cases: dict[str, list[str]], folder: str | None = None) -> None:
+def table(
+    head: str, cases: dict[str, list[str]], folder: str | None = None, tries: int = TRIES
+) -> None:
     """Print the seconds of some starts beside those of the first."""
     print(f"| start | seconds | × {head} |")
     print("|---|---:|---:|")
     unit = 0.0
     for name, arguments in cases.items():
-        seconds = best(arguments, folder)
+        seconds = best(arguments, folder, tries)
         unit = unit or seconds
         print(f"| `{name}` | {seconds:.3f} | {seconds / unit:.2f} |", flush=True)
     print()
 
 
-def main() -> None:
+def main(*, quick: bool) -> None:
     """Print the tables."""
-    table("numpy", CASES)
+    tries = 5 if quick else TRIES
+    if not quick:
+        table("numpy", CASES)
+    table("click", HELP, tries=tries)
     with tempfile.TemporaryDirectory() as folder:
         copy_shipped(Path(folder), replace=True)
-        table("imports", COMMANDS, folder)
+        few = dict([*COMMANDS.items()][: 3 if quick else None])
+        table("imports", few, folder, tries)
 
 
 if __name__ == "__main__":
-    main()
+    main(quick="quick" in sys.argv)

@@ -349,7 +349,8 @@ class Kernel(unittest.TestCase):
             self.told("").stdout, r"^eptaro, version [\d.]+, kernel (compiled|numpy)\n$"
         )
         self.assertIn("kernel numpy", self.told("numpy").stdout)
-        self.assertIn("EPTARO_KERNEL='fast' must be numpy or compiled", self.told("fast").stderr)
+        wrong = "eptaro: EPTARO_KERNEL='fast' must be numpy or compiled\n"
+        self.assertEqual(self.told("fast").stderr, wrong)
         compiled = self.told("compiled")
         said = compiled.stdout + compiled.stderr
         self.assertTrue("kernel compiled" in said or "that kernel was not built" in said, said)

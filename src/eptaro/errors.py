@@ -61,6 +61,10 @@ class InputError(EptaroError, ValueError):
     """A file, frame or column that cannot be used."""
 
 
+class KernelError(EptaroError, ImportError):
+    """A kernel that `EPTARO_KERNEL` names and that cannot run."""
+
+
 class NoRowsError(InputError):
     """A table that has columns but no rows."""
 

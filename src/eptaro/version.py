@@ -5,6 +5,17 @@ from __future__ import annotations
 __version__ = "0.1.0"
 
 
+def kernel() -> str:
+    """Return which kernel runs, `compiled` or `numpy`.
+
+    >>> kernel() in ("compiled", "numpy")
+    True
+    """
+    from eptaro.core.kernels.compiled import choose_kernel
+
+    return choose_kernel()
+
+
 def build_info() -> dict[str, str]:
     """Return the version, which kernel runs, and the versions of Python and NumPy.
 

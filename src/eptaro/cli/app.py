@@ -12,7 +12,7 @@ import click
 
 from eptaro.errors import EptaroError, on_command_line, unknown
 from eptaro.urls import redact
-from eptaro.version import build_info
+from eptaro.version import __version__, kernel
 
 _COMMANDS = {
     "demo": ("demo", "Copy the demo files to a folder and walk through the commands."),
@@ -72,8 +72,7 @@ class _Commands(click.Group):
 
 def _tell_version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
     if wanted:
-        info = build_info()
-        click.echo(f"eptaro, version {info['version']}, kernel {info['kernel']}")
+        click.echo(f"eptaro, version {__version__}, kernel {kernel()}")
         context.exit()
 
 
