@@ -29,11 +29,15 @@ HELP = {
 }
 
 FILE = ["bookings.csv", "--date", "sailed_on", "--measure", "revenue=sum(fare)"]
+SMALL = "on,fare\n2025-01-01,5\n2025-02-01,6\n2025-03-03,7\n"
+ROWS = ["small.csv", "--date", "on", "--measure", "revenue=sum(fare)", "--per", "month"]
 COMMANDS = {
     "import numpy, pyarrow, pyarrow.csv, click": [
         "-c",
         "import numpy, pyarrow, pyarrow.csv, click",
     ],
+    "eptaro recap, 3 rows": ["-m", "eptaro", "recap", *ROWS],
+    "eptaro compare, 3 rows": ["-m", "eptaro", "compare", *ROWS],
     "eptaro recap": ["-m", "eptaro", "recap", *FILE, "--per", "quarter"],
     "eptaro compare": ["-m", "eptaro", "compare", *FILE, "--per", "quarter", "--to-date"],
     "eptaro accumulate": ["-m", "eptaro", "accumulate", *FILE, "--within", "year", "--rows", "4"],
@@ -84,6 +88,7 @@ def main(*, quick: bool) -> None:
     table("click", HELP, tries=tries)
     with tempfile.TemporaryDirectory() as folder:
         copy_shipped(Path(folder), replace=True)
+        (Path(folder) / "small.csv").write_text(SMALL)
         few = dict([*COMMANDS.items()][: 3 if quick else None])
         table("imports", few, folder, tries)
 

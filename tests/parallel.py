@@ -23,13 +23,13 @@ DURATIONS = ROOT / "tests" / "durations.json"  # seconds of each class that take
 _LONG = 2.0  # seconds; shorter classes fill the end
 
 
-def classes(suite: unittest.TestSuite) -> Iterator[type[unittest.TestCase]]:
-    """Yield the classes of all tests of a suite."""
+def tests_of(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    """Yield all tests of a suite."""
     for part in suite:
         if isinstance(part, unittest.TestSuite):
-            yield from classes(part)
+            yield from tests_of(part)
         else:
-            yield type(part)
+            yield part
 
 
 def run(name: str) -> tuple[str, int, int, list[str], str, float]:
@@ -51,9 +51,15 @@ def main(folder: str, *, record: bool = False) -> int:
     sys.path.insert(0, str(ROOT))
     begin, total, bad, left = time.monotonic(), 0, 0, 0
     suite = unittest.defaultTestLoader.discover(str(ROOT / folder), top_level_dir=str(ROOT))
-    names = list(dict.fromkeys(f"{one.__module__}.{one.__qualname__}" for one in classes(suite)))
-    if broken := [name for name in names if name.startswith("unittest.")]:
-        names = [name for name in names if name not in broken] + [f"{folder}".replace("/", ".")]
+    found: dict[str, None] = {}
+    for test in tests_of(suite):
+        kind = type(test)
+        if kind.__module__.startswith("unittest."):  # of a module that cannot be imported
+            print(test.id(), getattr(test, "_exception", ""), sep="\n", flush=True)
+            bad += 1
+        else:
+            found[f"{kind.__module__}.{kind.__qualname__}"] = None
+    names = [*found]
     expected = json.loads(DURATIONS.read_text("utf-8")) if DURATIONS.exists() else {}
     names.sort(key=lambda name: -expected.get(name, 0.0))
     taken: dict[str, float] = {}
