@@ -6,6 +6,7 @@ import random
 import statistics
 import tempfile
 import unittest
+import unittest.mock
 from collections import defaultdict
 from decimal import Decimal
 from pathlib import Path
@@ -252,6 +253,17 @@ class Questions(Cases):
                     )  # fmt: skip
             with self.assertRaisesRegex(ep.QuestionError, "over days in a row: per='weekday'"):
                 book.spread("s", "weekday")
+        few = self.book(**read)
+        with unittest.mock.patch("eptaro.core.measures.members._AT_ONCE", 40):
+            parts = [*few.spread("s", "quarter", by="route").rows()]
+        self.assertEqual(parts, [*self.book(**read).spread("s", "quarter", by="route").rows()])
+        yearly = ep.Daybook(
+            {"on": ["2024", "2025"], "customer": ["a", "b"], "fare": [1, 2]}, date="on",
+            dates=ep.DateRules(grain="year"), measures="s=median(sum(fare) per customer)",
+        )  # fmt: skip
+        self.assertEqual(self.values(yearly.spread("s", "year"), "median"), [1, 2])
+        with self.assertRaisesRegex(ep.QuestionError, "year"):
+            yearly.spread("s", "month")
 
     def test_the_largest_of_each_period(self):
         book = self.book(by="customer")

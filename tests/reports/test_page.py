@@ -141,6 +141,9 @@ class Page(unittest.TestCase):
         self.assertIn("1,000,012.00", said)  # the goal of one group
         beside = self.book.recap("month", beside=ep.WeekCalendar("shop")).tail(1)
         self.assertIn(str(beside.column("shop_period").to_list()[0]), said)
+        first = next(self.book.recap("month", beside=ep.WeekCalendar("shop")).rows())
+        calendars = self.page.partition('<h2 id="calendars">')[2].partition("<h2 ")[0]
+        self.assertNotIn(str(first["shop_period"]), calendars)  # those of the last year alone
         changed = self.book.restated(book(hostile=True, without=5))
         self.assertIn(changed.headline, said)
         self.assertIn("which explains why the totals of the two differ", said)

@@ -32,7 +32,7 @@ class Templates(unittest.TestCase):
     """The text of each period."""
 
     def test_every_level_of_many_calendars_equals_plain_dates(self):
-        for start, named in ((s, n) for s in ("01-01", "04-01", "09-10") for n in ("start", "end")):
+        for start, named in ((s, n) for s in ("01-01", "04-01", "09-20") for n in ("start", "end")):
             rule = {"year_starts": start, "year_named": named}
             calendar = ep.MonthCalendar("own", prefix="FY", shown=SHOWN, **rule)
             for day in (dt.date(2023, 1, 1) + dt.timedelta(n * 11) for n in range(120)):
@@ -61,6 +61,9 @@ class Templates(unittest.TestCase):
                 period = FISCAL.period_of(day, level)
                 for text in (period.shown, f" {period.shown.upper()} ", period.label):
                     self.assertEqual(FISCAL.period(text), period, text)
+        self.assertEqual(FISCAL.shown_label("FY2005"), "2004/05")
+        self.assertEqual(FISCAL.period("May 1950").label, "FY1951-M02")
+        self.assertEqual(FISCAL.period("1950/51").label, "FY1951")
         weeks = ep.WeekCalendar("weeks", shown={"month": "P{number:02}"})
         with self.assertRaisesRegex(ep.CalendarError, "'p02' is shown for 100 periods.*FY2069-M02"):
             weeks.period("p02")
@@ -140,6 +143,14 @@ class Answers(unittest.TestCase):
         self.assertRegex(str(card), r"(?s)August 2025 .*2025-08 .*2025-08 ")
         card = BOOK.card(levels=["month"], by=[], calendars=[FISCAL, other])
         self.assertRegex(str(card), r"(?s)August 2025 .*Aug 25 ")
+        third = ep.MonthCalendar("third", shown={"month": "{first:%m}/{year}"})
+        card = BOOK.card(levels=["month"], by=[], calendars=[other, third])
+        self.assertRegex(str(card), r"(?s)other .* 2025-08 .*third .* 2025-08 ")  # two texts
+        bare = ep.OwnCalendars("g", {"0": other, "1": FISCAL}, ep.MonthCalendar("bare"))
+        for only in ("2025-02-01..2025-02-28", "2025-05-01..2025-05-31"):
+            book = ep.Daybook(ROWS, date="on", by="g", measures="s=sum(x)", calendar=bare)
+            text = str(book.recap("month", by="g", only=only))
+            self.assertRegex(text, r"fiscal +(February|May) 2025 ")
         own = ep.OwnCalendars("g", {"0": FISCAL, "1": other, "2": ep.MonthCalendar("bare")})
         book = ep.Daybook(ROWS, date="on", by="g", measures="s=sum(x)", calendar=own)
         text = str(book.recap("month", by="g", only="2025-02-01..2025-02-28"))

@@ -184,6 +184,24 @@ class Meetings(unittest.TestCase):
                      if row["account"] == account and row["level"] == "adjustment"}  # fmt: skip
             self.assertEqual(found, want)
 
+    def test_whole_years_have_rows_and_groups_keep_their_order(self):
+        book = ep.Daybook(self.columns, **self.options, calendar=FISCAL, adjustments="period")
+        for only in ("FY2024", "FY2023..FY2024", None):
+            table = book.recap("quarter", by="account", only=only)
+            self.assertIn("adjustment", table.column("level").to_list(), only)
+            accounts = [row["account"] for row in table.rows()]
+            self.assertEqual(accounts, sorted(accounts))
+        self.assertNotIn("level", book.recap("quarter", by=[], only="FY2023-Q4..FY2024-Q4"))
+        self.assertNotIn("level", book.recap("quarter", by=[], only="FY2024-Q1..FY2024-Q3"))
+
+    def test_thirteen_months_of_one_company(self):
+        weeks = ep.WeekCalendar("weeks", pattern="13x4")
+        own = ep.OwnCalendars("account", {"a": FISCAL, "b": weeks})
+        book = ep.Daybook(self.columns, **self.options, calendar=own, adjustments="period")
+        labels = {row["period"][-3:] for row in book.recap("month", by="account").rows()}
+        self.assertIn("X14", labels)
+        self.assertNotIn("X13", labels)
+
     def test_a_coverage_for_each_account(self):
         spans = {"a": "2022-01-01..2025-12-31", "b": "2022-04-01..2025-12-31"}
         book = ep.Daybook(self.columns, **self.options, coverage=spans, adjustments="period")
@@ -210,7 +228,7 @@ class Meetings(unittest.TestCase):
             book.card(), book.trail("3 months"), book.compare("month"), book.rhythm("month"),
             book.recap("month", wide=True, by="account"), book.recap("month", across="year"),
             book.recap("week", by=[]), book.recap("year", by=[], only="FY2024-Q4"),
-            book.compare("year", to_date=True), book.compare("year", effects="weekdays"),
+            book.compare("year", trailing="12 months"), book.compare("year", to_date=True), book.compare("year", effects="weekdays"),
         ):  # fmt: skip
             self.assertRegex(table.footer, r"left out \d+ postings? to adjustment periods \(13")
         changed = self.columns | {"x": [x + (p in (3, 13)) for *_, p, x in self.rows]}

@@ -89,6 +89,14 @@ class Outside(unittest.TestCase):
                         )
                         note = "goals without a row: 2023-12, 2025-01, 2025-02 and 10 more"
                         self.assertIn(note, table.footer, (verb, by))
+        days = ["2024-01-31", "2024-02-01", "2024-03-15"]
+        late = ep.Daybook({"on": days}, date="on", measures="s=count()")
+        inside = {"2024-01": 1, "2024-02": 1, "2024-03": 1}
+        self.assertNotIn("goals without", late.recap("month", goals=inside).footer)
+        outside = inside | {"2023-12": 1, "2024-04": 1}
+        table = late.recap("month", goals=outside)
+        self.assertIn("goals without a row: 2023-12, 2024-04", table.footer)
+        self.assertNotIn("more", table.footer)
         here = BOOK.recap("month", only="2025-01", goals={"2024-01": 1, "2025-01": 1})
         self.assertNotIn("goals without", here.footer)
 
