@@ -222,6 +222,12 @@ class Meetings(unittest.TestCase):
         )
         book = ep.Daybook(self.columns, **self.options, calendar=shown, adjustments="period")
         self.assertRegex(str(book.recap("quarter", by=[])), r"\n20\d\d/\d\d P1[34] ")
+        with self.assertRaisesRegex(
+            ep.ExpressionError, r"unknown function 'nope'.*\n  nope\(x\)\n"
+        ):
+            ep.Daybook(self.columns, **self.options, adjustments="nope(x)")
+        with self.assertRaisesRegex(ep.MeasureError, "row 1 of 'account': .* is not a number"):
+            ep.Daybook(self.columns, **self.options, adjustments="account")
         with self.assertRaisesRegex(ep.QuestionError, "ledger has adjustment periods"):
             ep.BookSet({"ledger": book})
         for table in (

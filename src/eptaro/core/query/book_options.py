@@ -183,6 +183,7 @@ def _adjustment_column(adjustments: str, calendar: Calendars) -> str:
     """Return the group column of the adjustment period of each row, 0 for those of months: numbers
     beyond the months of a year are adjustment periods.
     """
+    Formula.column(adjustments)  # whose error shows what was written
     common, own = check_own(calendar)
     every = [common] if own is None else own.every
     months = max(one.units("month", "year") or _MONTHS for one in every if "month" in one.levels)
