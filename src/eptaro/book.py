@@ -223,6 +223,10 @@ class Book:
         QuestionError
             Where the table has no numbers that can be traced.
 
+        See Also
+        --------
+        trace : One number of a table, with its transactions.
+
         Examples
         --------
         >>> import eptaro as ep

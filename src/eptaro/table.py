@@ -118,6 +118,10 @@ class Table(Result):
         QuestionError
             Where there is nothing to trace.
 
+        See Also
+        --------
+        prove : A sample of all numbers, calculated again.
+
         Examples
         --------
         >>> import eptaro as ep

@@ -438,6 +438,10 @@ class Calendar(CalendarRule):
         CalendarError
             Where this calendar has no such label.
 
+        See Also
+        --------
+        period_of : The period that holds a date.
+
         Examples
         --------
         >>> import eptaro as ep
@@ -610,6 +614,11 @@ class Calendar(CalendarRule):
         Period
             The period that holds it.
 
+        See Also
+        --------
+        period : The period with a label.
+        span_to_date : The days of that period up to the date.
+
         Examples
         --------
         >>> import eptaro as ep
@@ -717,6 +726,10 @@ class Calendar(CalendarRule):
         ------
         DateError
             Outside the years 1 to 9999.
+
+        See Also
+        --------
+        move_spans : Moves spans, of which whole months stay whole.
 
         Examples
         --------

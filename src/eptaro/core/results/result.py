@@ -256,6 +256,11 @@ class Result:
         Table
             These rows.
 
+        See Also
+        --------
+        select : Some of the columns.
+        head : The first rows.
+
         Examples
         --------
         >>> import eptaro as ep
@@ -296,6 +301,10 @@ class Result:
         QuestionError
             For a column that is not there.
 
+        See Also
+        --------
+        take : Some of the rows.
+
         Examples
         --------
         >>> table = Result([Column.of("trips", "integer", [3, 5]), Column.text("ship", ["a", "b"])])
@@ -320,6 +329,11 @@ class Result:
         Table
             These rows.
 
+        See Also
+        --------
+        tail : The last rows.
+        sorted : The rows in another order, for the largest ones.
+
         Examples
         --------
         >>> import eptaro as ep
@@ -342,6 +356,10 @@ class Result:
         -------
         Table
             These rows.
+
+        See Also
+        --------
+        head : The first rows.
 
         Examples
         --------

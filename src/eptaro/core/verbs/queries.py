@@ -189,6 +189,12 @@ class Recap(SortedQuery, GoalsQuery):
     CalendarError
         For a level that the calendar does not offer.
 
+    See Also
+    --------
+    accumulate : Totals to date within each period, day by day.
+    compare : Each period against the one before.
+    rhythm : Values by weekday, hour or day type, over all periods.
+
     Examples
     --------
     >>> import eptaro as ep
@@ -384,6 +390,12 @@ class Accumulate(TotalledQuery, GoalsQuery):
     QuestionError
         Where `every` is wider than `within`.
 
+    See Also
+    --------
+    trail : Totals of a window that moves along, instead of restarting.
+    card : Totals to date of several levels, as of one date.
+    recap : Totals of whole periods.
+
     Examples
     --------
     >>> import eptaro as ep
@@ -477,6 +489,11 @@ class Trail(TotalledQuery):
     ------
     QuestionError
         For a window that cannot be.
+
+    See Also
+    --------
+    accumulate : Totals that restart with each period.
+    compare : With `trailing`, a window against the one a year before.
 
     Examples
     --------
@@ -644,6 +661,12 @@ class Compare(TotalledQuery, GoalsQuery):
     ------
     QuestionError
         Where `back` does not fit `per`; it lists what fits.
+
+    See Also
+    --------
+    recap : Periods without their counterparts.
+    card : Several levels as of one date, with the year before.
+    restated : The same periods as they were reported before.
 
     Examples
     --------
@@ -861,6 +884,11 @@ class Card(GoalsQuery):
     Table
         One row per group, calendar and level.
 
+    See Also
+    --------
+    compare : One level, every period.
+    accumulate : One level, day by day.
+
     Examples
     --------
     >>> import eptaro as ep
@@ -936,6 +964,11 @@ class Rhythm(MeasuredQuery):
     QuestionError
         For an unknown attribute, or hours where dates have no time.
 
+    See Also
+    --------
+    recap : Periods in time order; takes attributes such as weekday in `per` as well.
+    spread : How single values are distributed, rather than their totals.
+
     Examples
     --------
     >>> import eptaro as ep
@@ -995,6 +1028,11 @@ class Spread(Query):
     Table
         One row per group and value of `per`.
 
+    See Also
+    --------
+    histogram : The values counted in ranges.
+    rhythm : Totals by weekday, hour or day type.
+
     Examples
     --------
     >>> import eptaro as ep
@@ -1039,6 +1077,10 @@ class Histogram(Query):
     -------
     Table
         One row per group, value of `per`, and range.
+
+    See Also
+    --------
+    spread : Quartiles, whiskers and outliers of the values.
 
     Examples
     --------
