@@ -195,7 +195,7 @@ def _with_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) ->
         tables.append(("adjustment", _periods_of(ask, own)))
     if query.totals or "year" in query.subtotal_levels:
         years = ask(replace(query, per="year", subtotals=(), totals=query.totals, sort=None))
-        kept = np.array([True] * len(years))
+        kept = np.ones(len(years), bool)
         if "year" not in query.subtotal_levels:
             kept = np.array(years.column("period").unmasked() == "total", bool)
         tables.append(("year", years.take(np.flatnonzero(kept))))
@@ -234,11 +234,10 @@ def _in_order(query: Recap, tables: Sequence[tuple[str, Result]]) -> Result:
     group = _places_of_groups(table, group_names(query.by))
     order = np.lexsort((table.column("period").ranks(), rank, last, group))
     meta = dict(table.meta)
-    tied = [part.meta["tie_out"] for _, part in tables if "tie_out" in part.meta]
-    for (level, _), own in zip(tables, tied, strict=False):
-        if level != "adjustment":
-            continue
-        words = {f"{name} of adjustment periods": text for name, text in own.items()}
+    adjusted = dict(tables).get("adjustment")
+    if adjusted is not None:
+        tied = adjusted.meta.get("tie_out", {}).items()
+        words = {f"{name} of adjustment periods": text for name, text in tied}
         meta["tie_out"] = meta.get("tie_out", {}) | words
     answer = _lineage(query, [part.answer for _, part in tables], len(table))
     found = Result(columns, meta, answer).take(order)
