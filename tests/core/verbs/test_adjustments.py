@@ -194,6 +194,15 @@ class Meetings(unittest.TestCase):
         self.assertNotIn("level", book.recap("quarter", by=[], only="FY2023-Q4..FY2024-Q4"))
         self.assertNotIn("level", book.recap("quarter", by=[], only="FY2024-Q1..FY2024-Q3"))
 
+    def test_nothing_but_adjustments(self):
+        rows = {"on": [dt.date(2024, 12, 31)] * 2, "period": [13, 14], "x": [4, 5]}
+        book = ep.Daybook(rows, date="on", measures="s=sum(x)", adjustments="period")
+        self.assertEqual([*book.recap("month", totals=True)["s"]], [4, 5, 9])
+        with self.assertRaisesRegex(
+            ep.QuestionError, r"but 2 postings to .* \(13, 14\): ask for years"
+        ):
+            book.accumulate("year")
+
     def test_thirteen_months_of_one_company(self):
         weeks = ep.WeekCalendar("weeks", pattern="13x4")
         own = ep.OwnCalendars("account", {"a": FISCAL, "b": weeks})
@@ -234,6 +243,8 @@ class Meetings(unittest.TestCase):
             book.card(), book.trail("3 months"), book.compare("month"), book.rhythm("month"),
             book.recap("month", wide=True, by="account"), book.recap("month", across="year"),
             book.recap("week", by=[]), book.recap("year", by=[], only="FY2024-Q4"),
+            book.recap("quarter", by=[], only=["FY2023-Q4", "FY2024-Q4"]),
+            book.recap("quarter", by=[], only=["FY2023", "FY2024"]),
             book.compare("year", trailing="12 months"), book.compare("year", to_date=True), book.compare("year", effects="weekdays"),
         ):  # fmt: skip
             self.assertRegex(table.footer, r"left out \d+ postings? to adjustment periods \(13")

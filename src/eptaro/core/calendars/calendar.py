@@ -75,7 +75,7 @@ class CalendarRule(ABC):
 
     @abstractmethod
     def settings(self) -> dict[str, Any]:
-        """Return the kind and arguments, from which `calendars.from_settings` makes it again.
+        """Return the kind and arguments, from which `from_settings` makes it again.
 
         Examples
         --------

@@ -33,7 +33,7 @@ from eptaro.core.results.format import PERIOD, DisplayHint, Format, Priority
 from eptaro.core.results.result import Lineage, NoLineage, Result
 from eptaro.core.verbs.queries import Compare, Recap
 from eptaro.core.verbs.store import Store
-from eptaro.errors import NothingLeftError
+from eptaro.errors import QuestionError
 
 _NARROW = ("half", "quarter", "month")  # levels between whose periods adjustments have rows
 _PLAIN = ("across", "beside", "every", "goals", "index", "ranks", "shares", "top", "wide")
@@ -113,12 +113,22 @@ def ask_with_adjustments(
     if whole and isinstance(query, Compare) and query.per == "year" and _of_years(query):
         return ask(query)
     months = replace(query, only=[*others, {**wanted, ADJUSTMENT: [NO_ADJUSTMENT]}])
-    narrowed = replace(query, only=[*others, wanted] if wanted else others or None)
-    adjusted = _postings(ask, book, narrowed)
-    if whole and isinstance(query, Recap) and query.per in _NARROW and _is_plain(query):
+    adjusted: dict[str, int] = {}
+    for span in others or [None]:  # several are set side by side
+        parts = [part for part in (span, wanted) if part]
+        for period, count in _postings(ask, book, replace(query, only=parts or None)).items():
+            adjusted[period] = adjusted.get(period, 0) + count
+    plain = whole and len(others) < 2 and isinstance(query, Recap) and _is_plain(query)
+    if plain and isinstance(query, Recap) and query.per in _NARROW:
         assert isinstance(months, Recap)
         return _with_rows(ask, query, months, sorted(adjusted))
-    table = ask(months)
+    try:
+        table = ask(months)
+    except QuestionError:
+        if adjusted and not book.rows - sum(adjusted.values()):
+            said = f"there is nothing but {_in_words(adjusted)}: ask for years, which have them"
+            raise QuestionError(said) from None
+        raise
     if adjusted:
         table.meta["adjustments"] = _in_words(adjusted)
     return table
@@ -184,7 +194,7 @@ def _with_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) ->
     try:
         plain = replace(months, subtotals=narrow, totals=False, sort=None)
         tables.append((query.per, ask(plain)))
-    except NothingLeftError:
+    except QuestionError:  # there may be none but adjustments
         if not periods:
             raise
     others, wanted = values_apart(query.only, [*group_names(query.by), ADJUSTMENT])
