@@ -173,10 +173,10 @@ class Book:
         >>> book.ask(Recap("year"))["revenue"].tolist()
         [12]
         """
-        return Table.of(self._asked.ask(query))
+        return Table.of(self._asked_store.ask(query))
 
     @property
-    def _asked(self) -> Store:
+    def _asked_store(self) -> Store:
         return self._store
 
     def latest(self, level: str) -> Period:
@@ -305,13 +305,13 @@ class Book:
             raise QuestionError("the book has no rows to report on")
         options = ReportOptions(
             *(title, sections, per, within, trailing, match, goals, beside),
-            before=None if before is None else before._asked,
+            before=None if before is None else before._asked_store,
             since=since,
             sheets=sheets,
             parts=parts,
             years=years,
         )
-        return write_report(self._asked, path, options, quality, as_of)
+        return write_report(self._asked_store, path, options, quality, as_of)
 
     def __repr__(self) -> str:
         about = self._store.about

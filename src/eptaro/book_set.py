@@ -1,4 +1,4 @@
-"""`BookSet`: several books by name, asked like one."""
+"""`BookSet`: several books by name, queried as one."""
 
 from __future__ import annotations
 

@@ -104,7 +104,7 @@ class Daybook(Book):
         self._store: Store = _log_store(MemoryStore(facts))
 
     @property
-    def _asked(self) -> Store:
+    def _asked_store(self) -> Store:
         if ADJUSTMENT not in self._store.about.groups.names:
             return self._store
         from eptaro.core.verbs.layouts.adjustments import AdjustedStore

@@ -1,4 +1,4 @@
-"""`option`: a field of a dataclass of options, with how it is written in words.
+"""`option`: a field of a dataclass of options, with its help text.
 
 The options of the command line and the keys of a config are made from these fields.
 """

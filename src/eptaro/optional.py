@@ -1,4 +1,4 @@
-"""Optional packages: what needs one, and pandas left alone where nothing does."""
+"""Optional packages, imported only where they are needed."""
 
 from __future__ import annotations
 

@@ -18,6 +18,7 @@ from urllib.parse import unquote
 
 from eptaro.errors import InputError
 from eptaro.optional import import_optional
+from eptaro.record import Record
 from eptaro.timeouts import for_stores
 from eptaro.urls import redact_url, without_secrets
 
@@ -27,8 +28,8 @@ _KEYS = re.compile(r"(^|&)[^&=]*(pass|secret|token|key|sig|credential)[^&=]*=", 
 _ARROWS = ("file", "s3", "gs", "gcs", "abfs", "abfss", "hdfs", "viewfs")
 
 
-@dataclass(frozen=True)
-class StoragePath:
+@dataclass(frozen=True, eq=False, repr=False)
+class StoragePath(Record):
     """A file or folder of a file system.
 
     >>> str(StoragePath.of("data/bookings.parquet")).endswith("data/bookings.parquet")

@@ -1,4 +1,4 @@
-"""Informing whoever watches how far long work has come, and the log of what was decided."""
+"""Progress of long work, and the log."""
 
 from __future__ import annotations
 

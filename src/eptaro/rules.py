@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from eptaro.errors import DateError, InputError, MeasureError, unknown
 from eptaro.option import option
+from eptaro.record import Record
 
 
 def usual_delimiter(decimal: str) -> str:
@@ -19,8 +20,8 @@ def usual_delimiter(decimal: str) -> str:
     return ";" if decimal == "," else ","
 
 
-@dataclass(frozen=True)
-class FileRules:
+@dataclass(frozen=True, eq=False, repr=False)
+class FileRules(Record):
     """How files are written: the mark between CSV fields, their encoding, the decimal mark, the
     line of their column names; the sheet of a workbook; the query for a database; and of a file
     whose ending says nothing, its kind.
@@ -50,7 +51,7 @@ class FileRules:
     """
 
     delimiter: str = option(
-        "", help="The mark between the fields of a CSV file.", metavar="MARK", heading="files"
+        "", help="The character between the fields of a CSV file.", metavar="MARK", heading="files"
     )
     encoding: str = option(
         "utf-8",
@@ -114,8 +115,8 @@ class FileRules:
 Mark: TypeAlias = Literal[",", ".", " ", "'"]
 
 
-@dataclass(frozen=True)
-class NumberRules:
+@dataclass(frozen=True, eq=False, repr=False)
+class NumberRules(Record):
     """How numbers are written in columns of text.
 
     Without any rule: digits with a sign and a decimal mark, such as -1234.50.
@@ -149,9 +150,7 @@ class NumberRules:
     """
 
     decimal: Literal[".", ","] | None = None
-    thousands: Mark | None = option(
-        None, help="The mark between groups of three digits.", heading="files"
-    )
+    thousands: Mark | None = option(None, help="The thousands separator.", heading="files")
     strip: Sequence[str] = option(
         (),
         help="A sign or unit beside numbers, such as $ or kg. May be given again.",
@@ -159,13 +158,15 @@ class NumberRules:
         heading="files",
     )
     brackets: bool = option(False, help="Numbers in brackets are negative.", heading="files")
-    trailing_minus: bool = option(False, help="The sign may follow: 12-.", heading="files")
+    trailing_minus: bool = option(
+        False, help="A minus sign may follow the number: 12-.", heading="files"
+    )
     percent: bool = option(
-        False, help="Numbers before % are hundredths.", name="percents", heading="files"
+        False, help="Divide numbers before a % sign by 100.", name="percents", heading="files"
     )
     blanks: Sequence[str] = option(
         (),
-        help="A word for no number, such as NA. May be given again.",
+        help="Text that means no number, such as NA. May be given again.",
         metavar="WORD",
         name="blank-number",
         heading="files",
@@ -206,8 +207,8 @@ def number_rules(given: object) -> NumberRules | Literal["infer"] | None:
 _SAID = re.compile(r"(.+?)(?:\s+as\s+([^,]+?)\s*,\s*([^,]+?))?\s*")
 
 
-@dataclass(frozen=True)
-class Across:
+@dataclass(frozen=True, eq=False, repr=False)
+class Across(Record):
     """Columns of a wide table that become rows: each value with the name of its column.
 
     Parameters
@@ -500,8 +501,8 @@ _ACCEPTED = {
 }
 
 
-@dataclass(frozen=True)
-class DateRules:
+@dataclass(frozen=True, eq=False, repr=False)
+class DateRules(Record):
     """How a column of dates is to be read.
 
     Without any rule: date and timestamp types, ISO text, and yyyymmdd as number or text.
@@ -587,11 +588,13 @@ class DateRules:
         None, help="Dates are numbers of days, as spreadsheets store them.", heading="dates"
     )
     unix: Unix | None = option(
-        None, help="Dates are numbers of time since 1970-01-01 UTC.", heading="dates"
+        None,
+        help="Dates are numbers of seconds (or ms, us, ns) since 1970-01-01 UTC.",
+        heading="dates",
     )
     zone: str | None = option(
         None,
-        help="The time zone whose days are meant, where times have an offset: Europe/Lisbon.",
+        help="The time zone of the days, for times with an offset: Europe/Lisbon.",
         metavar="NAME",
         heading="dates",
     )
@@ -603,12 +606,12 @@ class DateRules:
     )
     time_in: TimeUnit | None = option(
         None,
-        help="What numbers in that column count; 1730 as hhmm is half past five.",
+        help="The unit of numbers in that column; 1730 as hhmm is half past five.",
         heading="dates",
     )
     day_starts: str = option(
         "00:00",
-        help="Times before it belong to the day before.",
+        help="When a day starts; earlier times belong to the day before.",
         metavar="HH:MM",
         shown=True,
         heading="dates",
@@ -634,8 +637,8 @@ class DateRules:
     week_in: WeekIn | None = option(
         None,
         metavar="RULE",
-        help="A week that straddles two months or years counts in that of its 'last day', or of "
-        "'most days'.",
+        help="Where a week that straddles two months or years counts: in that of its "
+        "'last day' or of 'most days'.",
         heading="dates",
     )
     grain: Grains | None = option(

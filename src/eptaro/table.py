@@ -1,4 +1,4 @@
-"""`Table`: a result as its user has it, to be shown, written, drawn and traced."""
+"""`Table`: a result that can be shown, written, drawn and traced."""
 
 from __future__ import annotations
 
@@ -14,17 +14,18 @@ from numpy.typing import NDArray
 from eptaro.core.results.format import NUMERIC, plain_table, shown_table, visible
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun
+from eptaro.record import Record
 
 if TYPE_CHECKING:
     from eptaro.core.proof.trace import Trace
     from eptaro.outputs.databases import Mode
-    from eptaro.plots.theme import ThemeName
+    from eptaro.plots import ThemeName
 
 _SHOWN_ROWS = 20
 
 
-@dataclass(frozen=True)
-class Picture:
+@dataclass(frozen=True, eq=False, repr=False)
+class Picture(Record):
     """A drawn table; notebooks show it."""
 
     page: Any = field(repr=False)  # what draws it, of the outer layers
@@ -89,6 +90,13 @@ class Table(Result):
         ----------
         result : Result
             Its columns and metadata.
+
+        Examples
+        --------
+        >>> from eptaro.core.results.column import Column
+        >>> from eptaro.core.results.result import Result
+        >>> len(Table.of(Result([Column.text("port", ["Norrow", "Fenholm"])])))
+        2
         """
         made = cls.__new__(cls)
         vars(made).update(vars(result))
@@ -388,7 +396,7 @@ class Table(Result):
         unit : str
             The unit of the numbers, shown below the title.
         size : tuple of int
-            Width and height in dots.
+            Width and height in pixels.
         theme : {"light", "dark", "print"}
             Its colours.
 
@@ -433,6 +441,14 @@ class Table(Result):
         -------
         Picture
             The picture; notebooks show it as SVG, whose marks show their values.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> book = ep.Daybook({"on": ["2025-01-31", "2025-02-03"], "fare": [7, 5]}, date="on",
+        ...                   measures="revenue=sum(fare)")
+        >>> book.recap("month").picture(title="Two months").svg[:5]
+        '<?xml'
         """
         from eptaro.plots.draw import draw
         from eptaro.plots.theme import PictureOptions

@@ -1,4 +1,4 @@
-"""How long a store, a database or a cluster may give no answer before it is given up."""
+"""Timeouts of object stores, databases and clusters."""
 
 from __future__ import annotations
 

@@ -227,6 +227,7 @@ class Answers(Commands):
 
     def test_every_example_of_help_runs_on_the_demo(self):
         self.go("demo")
+        self.enterContext(mock.patch("eptaro.plots.page.as_svg", lambda *_: "<svg></svg>"))
         found = 0
         for name, command in commands(app, click.Context(app)):
             for _, words in getattr(command, "examples", ()):
@@ -366,6 +367,17 @@ class Mistakes(Commands):
         self.assertEqual((status, said), (1, "eptaro: a value is missing before '>'"))
         self.assertEqual(text, "  shop = 'a' and fare > > 5")
         self.assertEqual(caret.index("^"), text.index("> 5"))
+
+    def test_a_word_that_is_no_file_names_the_option_it_may_be_meant_for(self):
+        for word in ("revenue=sum(fare)", "sum(fare)", "shop"):
+            status, _, err = self.go(*self.RECAP, word)
+            self.assertEqual(
+                (status, err),
+                (
+                    1,
+                    f"eptaro: {word}: there is no such file or folder; a measure is given with --measure, a group column with --by, a level with --per\n",
+                ),
+            )
 
     def test_rows_are_narrowed_by_conditions_and_by_columns_that_are_no_groups(self):
         _, out, err = self.go(*self.RECAP, "--where", "shop = 'a'", "--by", "dear=fare > 8")

@@ -1,6 +1,9 @@
 """Nothing is let in or lost: passwords, control characters, links, devices, and runs that were stopped."""
 
+import contextlib
+import io
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -13,8 +16,10 @@ import pyarrow as pa
 from pyarrow import csv as arrow_csv
 
 import eptaro as ep
+from eptaro.cli.messages import shown_progress
 from eptaro.cli.options import OutputOptions
 from eptaro.cli.show import deliver
+from eptaro.progress import report_progress
 from tests.cli.test_commands import DATA, Commands
 
 SECRET = "s3cr@t/w?rd"
@@ -189,6 +194,41 @@ class Written(Commands):
                                "rows.csv", *DATA, "--per", "year"], check=False, capture_output=True, text=True)  # fmt: skip
         self.assertEqual((full.returncode, "cannot be" in full.stderr), (1, True), full.stderr)
         self.assertNotIn("Traceback", full.stderr)
+
+    def test_a_bar_is_shown_in_a_terminal_after_a_while_unless_quiet_is_asked_for(self):
+        for quiet, soon, shown in ((False, -1.0, True), (False, 60.0, False), (True, -1.0, False)):
+            screen = io.StringIO()
+            screen.isatty = lambda: True
+            with mock.patch("eptaro.cli.messages._SOON", soon), mock.patch("eptaro.cli.messages.is_quiet", lambda q=quiet: q), \
+                    contextlib.redirect_stderr(screen), shown_progress():  # fmt: skip
+                report_progress(1_234, 0.5)
+            self.assertEqual("1,234 rows" in screen.getvalue(), shown, (quiet, soon))
+
+    def test_any_locale_takes_every_letter(self):
+        Path("far.csv").write_text(
+            "on,port,fare\n2025-01-01,東京,7\n2025-02-01,São,5\n", encoding="utf-8"
+        )
+        words = [
+            "far.csv",
+            "--date",
+            "on",
+            "--measure",
+            "revenue=sum(fare)",
+            "--per",
+            "month",
+            "--by",
+            "port",
+            "--shares",
+        ]
+        plain = {"LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0"}
+        command = [sys.executable, "-m", "eptaro", "recap", *words]
+        for form, asked, encoding in (("table", {}, "utf-8"), ("csv", {}, "utf-8"), ("table", {"PYTHONIOENCODING": "cp1252"}, "cp1252"),
+                                      ("csv", {"PYTHONIOENCODING": "ascii"}, "ascii")):  # fmt: skip
+            done = subprocess.run([*command, "--format", form], env=os.environ | plain | asked, capture_output=True, check=False)  # fmt: skip
+            self.assertEqual(done.returncode, 0, done.stderr)
+            text = done.stdout.decode(encoding)
+            for port in ("東京", "São"):
+                self.assertTrue({port, port.encode(encoding, "backslashreplace").decode(encoding)} & {*re.split(r"[ ,\n]+", text)}, text)  # fmt: skip
 
 
 class Interrupted(Commands):

@@ -5,6 +5,7 @@ import io
 import os
 import random
 import re
+import unicodedata
 import unittest
 from unittest import mock
 
@@ -55,6 +56,36 @@ class Fits(unittest.TestCase):
                     ):
                         if row.get(name) is not None:
                             self.assertIn(f"{row[name]:,}", flat, (table.meta["verb"], width, name))
+
+    def test_a_terminal_shows_the_same_words_as_a_file(self):
+        made = book(4, ["revenue=sum(x)", "n=count()"])
+        for table in (made.compare("quarter", by="g"), made.recap("month", by="g", totals=True), made.rhythm("weekday", by="g")):  # fmt: skip
+            for width in (80, 120, 200):
+                plain = self.shown(table, width).split("tied out")[0].split("calendar: years")[0]
+                with mock.patch.dict(os.environ, {"FORCE_COLOR": "1", "TERM": "xterm"}):
+                    out = io.StringIO()
+                    with contextlib.redirect_stdout(out), mock.patch.dict(os.environ, {"COLUMNS": str(width)}):  # fmt: skip
+                        show(table, len(table) + 9)
+                self.assertIn("\x1b[1m", out.getvalue())
+                styled = re.sub(r"\x1b\[[\d;]*m", "", out.getvalue()).split("tied out")[0].split("calendar: years")[0]  # fmt: skip
+                self.assertEqual([line.rstrip() for line in styled.splitlines()],
+                                 [line.rstrip() for line in plain.splitlines()])  # fmt: skip
+
+    def test_wide_letters_are_shown_whole_and_in_line(self):
+        columns = {
+            "on": ["2025-01-01"] * 3,
+            "g": ["東京駅前の大通り", "Fenholm", "e\u0301te\u0301"],
+            "x": [1, 2, 3],
+        }
+        text = self.shown(
+            ep.Daybook(columns, date="on", by="g", measures="n=sum(x)").recap("day", by="g"), 80
+        )
+        rows = [line for line in text.splitlines() if line.startswith((*columns["g"],))]
+        self.assertEqual(len(rows), 3)
+        ends = {sum(0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in line) for line in rows}  # fmt: skip
+        self.assertEqual(len(ends), 1, text)
+        for name in columns["g"]:
+            self.assertIn(f"{name}  ", text)
 
     def test_what_does_not_fit_is_named(self):
         table = book(2, ["revenue=sum(x)"]).compare("quarter", by="g")

@@ -280,10 +280,10 @@ class AtRandom(unittest.TestCase):
         self.addCleanup(sys.path.remove, root)
         meetings = importlib.import_module("meetings")
         values = 0
-        for meeting in itertools.islice(meetings.sessions(7), 40):
+        for meeting in itertools.islice(meetings.sessions(7), 15):
             self.assertEqual([*itertools.islice(meeting.differences(), 3)], [], meeting.name)
             values += meeting.values
-        self.assertGreater(values, 50_000)
+        self.assertGreater(values, 20_000)
 
 
 class Answers(Meetings):

@@ -57,7 +57,14 @@ class Meaning(unittest.TestCase):
         bad = (
             ("locale = 3", "locale: input should be a valid string, not 3"),
             ('[calendar.x]\nkind = "month"', "unknown key 'calendar': did you mean 'calendars'"),
-            ('[calendars.x]\nkind = "moon"', "calendars.x: input tag 'moon'.*'month', 'week'"),
+            (
+                '[calendars.x]\nkind = "moon"',
+                "calendars.x: unknown kind 'moon'.*month, week, listed",
+            ),
+            (
+                '[calendars.x]\nyear_starts = "04-01"',
+                "calendars.x: kind is missing: month, week or listed",
+            ),
             ('[calendars.x]\nkind = "month"\nyear_start = "04-01"', "did you mean 'year_starts'"),
             ('[calendars.x]\nkind = "month"\nyear_starts = "04-31"', "calendars.x: .*day 1 to 28"),
             ('[calendars.x]\nkind = "week"\npattern = "4-4-4"', "calendars.x: .*48 weeks"),

@@ -88,7 +88,7 @@ class Lines(Commands):
 
     def test_many_columns_take_time_by_their_number_alone(self):
         rng = random.Random(1)
-        names = ["on", *(f"c{n}" for n in range(1500))]
+        names = ["on", *(f"c{n}" for n in range(600))]
         rows = [["2025-01-01", *(rng.choice("xy12") for _ in names[1:])] for _ in range(20)]
         Path("wide.csv").write_text("\n".join(",".join(row) for row in [names, *rows]))
         calls = []

@@ -115,7 +115,7 @@ class Written(unittest.TestCase):
     def test_random_texts(self):
         rng = random.Random(12)
         seen = {"good": 0, "bad": 0, "blank": 0}
-        for turn in range(700):
+        for turn in range(300):
             rules = rng.choice(RULES)
             texts = [random_text(rng, rules) for _ in range(rng.randint(1, 6))]
             wanted = [slow(text, rules) for text in texts]

@@ -18,6 +18,7 @@ from eptaro.plots.draw import kinds_of
 from eptaro.plots.theme import DARK, LIGHT, PRINT
 
 LONG = "The Remarkably Long Name of a Harbour, Branch"
+DISTRIBUTIONS = ("spread", "histogram")  # of a column, not of measures
 CAFE = ep.WeekCalendar("cafe")  # FY2024 has 53 weeks
 
 
@@ -94,7 +95,14 @@ class Drawn(unittest.TestCase):
         drawn = set()
         for table in tables:
             for kind in kinds_of(table):
-                self.draw(table, kind)
+                # The measures of a picture are panels alike: one of each kind has all of them.
+                self.draw(
+                    table,
+                    kind,
+                    measure="net"
+                    if kind in drawn and table.meta["verb"] not in DISTRIBUTIONS
+                    else None,
+                )
                 drawn.add(kind)
         self.assertEqual(
             drawn,
@@ -122,14 +130,14 @@ class Drawn(unittest.TestCase):
                 self.draw(table, kind)
 
     def test_many_groups_years_and_sizes(self):
-        for count in (5, 24):
+        for count in (24,):
             made = book([f"Harbour {n:02d}" for n in range(count)], days=500)
             for table in (
                 made.recap("quarter", by="g"), made.accumulate("year", by="g"), made.compare("quarter", by="g"),
                 made.trail("3 months", every="month", by="g"), made.compare("quarter", to_date=True, by="g"),
             ):  # fmt: skip
                 for kind in kinds_of(table):
-                    self.draw(table, kind)
+                    self.draw(table, kind, measure="net")
         for size in ((640, 480), (1600, 1000)):
             for table in (
                 book().recap("month"),
@@ -226,7 +234,7 @@ class Drawn(unittest.TestCase):
             for ending in ("svg", "pdf", "png"):
                 paths = [Path(folder) / f"{number}.{ending}" for number in range(2)]
                 for path in paths:
-                    book(groups=["a", "b"]).recap("month", by="g").plot(path)
+                    book(groups=["a", "b"]).recap("month", by="g").plot(path, measure="net")
                 self.assertEqual(*(path.read_bytes() for path in paths), ending)
 
     def test_a_card_in_bars(self):

@@ -5,11 +5,11 @@ from __future__ import annotations
 import os
 import sys
 from importlib import import_module
-from pathlib import Path
 from typing import Any
 
 import click
 
+from eptaro.cli.streams import prepare_streams
 from eptaro.errors import EptaroError, on_command_line, unknown
 from eptaro.urls import redact
 from eptaro.version import __version__, kernel
@@ -24,8 +24,8 @@ _COMMANDS = {
     "recap": ("verbs", "Grouped period summaries: one row per period, empty ones included."),
     "accumulate": ("verbs", "Period-to-date (running) totals, day by day."),
     "trail": ("verbs", "Rolling (trailing) windows of days, months or transactions."),
-    "compare": ("verbs", "Prior-period comparison, like for like, also to date."),
-    "restated": ("verbs", "What has changed in periods that were reported before."),
+    "compare": ("verbs", "Prior-period comparison: like for like, also to date."),
+    "restated": ("verbs", "Restatement: what has changed in periods already reported."),
     "rhythm": ("verbs", "Distribution over hours, weekdays, months and day types."),
     "report": ("report", "Write a page or a workbook to send on."),
     "fold": ("folding", "Summarise transactions into a reusable book."),
@@ -97,8 +97,7 @@ STOPPED = 130
 
 def run(arguments: list[str]) -> int:
     """Run one command and return its exit status; never a traceback."""
-    if sys.stdout is None:  # it was closed; an answer that goes to a file needs none
-        sys.stdout = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115
+    prepare_streams()
     try:
         with on_command_line():
             app.main(arguments, prog_name="eptaro", standalone_mode=False)

@@ -1,4 +1,4 @@
-"""Options on which rows are asked about and the result of folds them, and the book that they."""
+"""Options of the rows that are read and how they are folded, and the book that results."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ from eptaro.core.calendars.days import DateLike
 from eptaro.core.results.format import Format, parse_format
 from eptaro.daybook import Daybook
 from eptaro.inputs.options import FileOptions, ReadOptions
+from eptaro.record import Record
 from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, parse_lookup, usual_delimiter
 from eptaro.storage.layout import is_book
 from eptaro.timeouts import wait_again, wait_at_most
@@ -25,8 +26,8 @@ from eptaro.timeouts import wait_again, wait_at_most
 _KINDS: tuple[Any, ...] = (DateRules, FileRules, NumberRules)
 
 
-@dataclass(frozen=True)
-class ReadingOptions:
+@dataclass(frozen=True, eq=False, repr=False)
+class ReadingOptions(Record):
     """What was given of how dates, files and numbers are written, of each kind of rules."""
 
     rules: Mapping[type[Any], Mapping[str, Any]]
@@ -74,15 +75,15 @@ _FOR_ONE = (
         type=click.Path(path_type=Path),
         metavar="FILE",
         default=None,
-        help="Where the rejected rows are listed.  [default: FILE.rejected.csv]",
+        help="The file that lists the rejected rows.  [default: FILE.rejected.csv]",
     ),
     option(
         FILES,
         "--numbers",
         type=click.Choice(["strict", "infer"]),
         default=None,
-        help="Numbers in text: plain ones alone, or as all of a column says they are written.  "
-        "[default: strict]",
+        help="How numbers in text are read: strict takes plain ones only; infer finds out from "
+        "the whole column how they are written.  [default: strict]",
     ),
 )
 
@@ -113,8 +114,8 @@ def reading_options(command: Command) -> Command:
 ENGINES = ("stream", "dask", "sql")
 
 
-@dataclass(frozen=True)
-class DataOptions:
+@dataclass(frozen=True, eq=False, repr=False)
+class DataOptions(Record):
     """The files, what is specified about their rows and what is measured, what is looked at, and
     what folds it."""
 
@@ -173,7 +174,7 @@ _AS_OF = option(
     metavar="DATE",
     default="latest",
     show_default=True,
-    help="The last day looked at: latest (the last of the data), today or a date.",
+    help="The last day included: latest (the last of the data), today or a date.",
 )
 _OTHERS = (
     option(
@@ -200,8 +201,8 @@ _OTHERS = (
         type=click.Choice(ENGINES),
         default="stream",
         show_default=True,
-        help="What folds: stream reads files piece by piece, dask on a cluster, sql inside the "
-        "database whose address is given as FILE.",
+        help="Where rows are summarised: stream reads files piece by piece, dask on a cluster, "
+        "sql inside the database whose address is given as FILE.",
     ),
     option(
         ENGINE,
@@ -218,7 +219,7 @@ _OTHERS = (
         default=60,
         show_default=True,
         callback=_wait_at_most,
-        help="How long a store, a database or a cluster may give no answer.",
+        help="How long to wait for an answer from a store, a database or a cluster.",
     ),
     option(
         ENGINE,

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import re
-import sys
+import unicodedata
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from rich.box import Box
-from rich.console import Console
-from rich.table import Table as Grid
-from rich.text import Text
 
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import (
@@ -24,12 +20,13 @@ from eptaro.core.results.format import (
     shown_table,
 )
 from eptaro.core.results.result import Result
+from eptaro.record import Record
 
 GAP = 2
 
 
-@dataclass(frozen=True)
-class TextColumn:
+@dataclass(frozen=True, eq=False, repr=False)
+class TextColumn(Record):
     """The texts of one column, its rank, and the measure that it belongs to."""
 
     title: str
@@ -42,16 +39,32 @@ class TextColumn:
     @cached_property
     def heading(self) -> str:
         """The title, folded to about the width of the column."""
-        return wrap_heading(self.title, max(map(len, self.lines), default=0))
+        return wrap_heading(self.title, max(map(text_width, self.lines), default=0))
 
     @cached_property
     def width(self) -> int:
         """How many letters wide the column is."""
-        return max(map(len, [*self.lines, *self.heading.split("\n")]))
+        return max(map(text_width, [*self.lines, *self.heading.split("\n")]))
 
     def with_gap(self, after: int) -> TextColumn:
         """Return the cells with a mark for rows left out after so many rows."""
         return replace(self, lines=[*self.lines[:after], "…", *self.lines[after:]])
+
+
+def text_width(text: str) -> int:
+    """Return how many letters wide a text is printed.
+
+    Wide letters of East Asia take the room of two (Unicode Standard Annex 11), marks that are set
+    above or below others none.
+
+    >>> text_width("fare"), text_width("東京")
+    (4, 4)
+    """
+    if text.isascii():
+        return len(text)
+    widths = "".join(map(unicodedata.east_asian_width, text))
+    wide = widths.count("W") + widths.count("F")
+    return len(text) + wide - sum(map(bool, map(unicodedata.combining, text)))
 
 
 def align_decimals(lines: Sequence[str]) -> list[str]:
@@ -103,8 +116,8 @@ def total_width(cells: Sequence[TextColumn]) -> int:
 NO_VALUE = "-"  # what is where an answer is blank
 
 
-@dataclass(frozen=True)
-class DisplayColumn:
+@dataclass(frozen=True, eq=False, repr=False)
+class DisplayColumn(Record):
     """A column of an answer and its face; of first days, the one of last days as well."""
 
     column: Column
@@ -289,62 +302,21 @@ def room_for_bar(blocks: list[list[TextColumn]], room: int | None) -> int:
     return min(free, _MOST_BAR) if free >= _LEAST_BAR else 0
 
 
-_RULED = Box("    \n    \n ─  \n    \n    \n    \n    \n    \n")  # one rule, below the headings
-
-
-class Screen(Console):
-    """A console for which a reader that went away is no error."""
-
-    def on_broken_pipe(self) -> None:
-        """Let the command line know, which then ends quietly."""
-        raise BrokenPipeError
-
-
-def grid(block: Sequence[TextColumn]) -> Grid:
-    """Return columns as a grid with a rule below the headings."""
-    made = Grid(
-        box=_RULED,
-        show_edge=False,
-        pad_edge=False,
-        padding=(0, GAP - 1, 0, 0),
-        header_style="bold",
-        border_style="dim",
-    )
-    for cell in block:
-        made.add_column(
-            Text(cell.heading),
-            justify="right" if cell.right else "left",
-            no_wrap=True,
-            width=cell.width,
-            vertical="bottom",
-        )
-    for row in zip(*(cell.lines for cell in block), strict=True):
-        made.add_row(*(_style_cell(text) for text in row), style="bold" if "total" in row else "")
-    return made
-
-
-def _style_cell(text: str) -> Text:
-    return Text(text, style="dim" if text.strip() in ("no", "…", "-") else "")
-
-
-def print_head(block: Sequence[TextColumn]) -> None:
-    """Print the headings of a block and the rule below them."""
+def head_lines(block: Sequence[TextColumn]) -> list[str]:
+    """Return the lines of the headings of a block, and of the rule below them."""
     heads = [cell.heading.split("\n") for cell in block]
     tall = max(map(len, heads))
     lines = [[""] * (tall - len(head)) + head for head in heads]
-    print("\n".join(_line(block, row) for row in zip(*lines, strict=True)))
-    print(_line(block, ["─" * cell.width for cell in block]))
+    rule = join_cells(block, ["─" * cell.width if cell.title else "" for cell in block])
+    return [*(join_cells(block, row) for row in zip(*lines, strict=True)), rule]
 
 
-def print_rows(block: Sequence[TextColumn], columns: Sequence[Sequence[str]]) -> None:
-    """Print some rows of a block whose widths are known."""
-    rows = zip(*columns, strict=True)
-    sys.stdout.write("\n".join(_line(block, row) for row in rows) + "\n")
+def pad(cell: TextColumn, text: str) -> str:
+    """Return a text of a column in the column's width."""
+    room = " " * (cell.width - text_width(text))
+    return room + text if cell.right else text + room
 
 
-def _line(block: Sequence[TextColumn], texts: Sequence[str]) -> str:
-    padded = (
-        text.rjust(cell.width) if cell.right else text.ljust(cell.width)
-        for cell, text in zip(block, texts, strict=True)
-    )
-    return (" " * GAP).join(padded).rstrip()
+def join_cells(block: Sequence[TextColumn], texts: Sequence[str]) -> str:
+    """Return one line of a block, each text in the width of its column."""
+    return (" " * GAP).join(map(pad, block, texts)).rstrip()

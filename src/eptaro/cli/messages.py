@@ -1,11 +1,13 @@
-"""What a command says beside its answer, on standard error: as much as was asked for."""
+"""Messages of a command on standard error, as many as were asked for."""
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from contextvars import ContextVar
 from pathlib import Path
+from time import monotonic
 from typing import Any
 
 import click
@@ -46,7 +48,7 @@ def loudness_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """Add `-q` and `-v` to a command, which need not know of them."""
     for short, name, callback, text in (
         ("-v", "--verbose", _show_log, "Show what was decided and how long each step took."),
-        ("-q", "--quiet", _be_quiet, "Show the answer and errors only."),
+        ("-q", "--quiet", _be_quiet, "Show only the answer and errors."),
     ):
         command = option(
             OTHER, short, name, is_flag=True, expose_value=False, callback=callback, help=text
@@ -79,15 +81,34 @@ def report_rejected(
     notify(f"{count_noun(len(rejected), 'row')} rejected{sums}: listed in {path}")
 
 
+_SOON = 0.5  # seconds; what takes less shows no bar
+
+
 @contextmanager
 def shown_progress() -> Iterator[None]:
     """Show a bar (rows, rate, time left) on a terminal where reading takes long."""
-    from rich.console import Console
-
-    console = Console(stderr=True)
-    if not console.is_terminal or _quiet.get():
+    if is_quiet() or not sys.stderr.isatty():
         yield
         return
+    begun = monotonic()
+    with ExitStack() as stack:
+        bars = list[Callable[[int, float | None, float], None]]()
+
+        def follow(rows: int, share: float | None) -> None:
+            elapsed = monotonic() - begun
+            if not bars and elapsed > _SOON:
+                bars.append(stack.enter_context(_bar()))
+            for update in bars:
+                update(rows, share, rows / elapsed)
+
+        with watch(follow):
+            yield
+
+
+@contextmanager
+def _bar() -> Iterator[Callable[[int, float | None, float], None]]:
+    """Show a bar, which takes the rows read, their share of all, and how many a second."""
+    from rich.console import Console
     from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
     columns = (
@@ -96,12 +117,10 @@ def shown_progress() -> Iterator[None]:
         TextColumn("{task.fields[rate]:>12,.0f} rows/s"),
         TimeRemainingColumn(),
     )
-    with Progress(*columns, console=console, transient=True) as bar:
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("", total=1.0, rows=0, rate=0.0)
 
-        def follow(rows: int, share: float | None) -> None:
-            elapsed = bar.tasks[0].elapsed or 1e-9
-            bar.update(task, completed=share or 0.0, rows=rows, rate=rows / elapsed)
+        def update(rows: int, share: float | None, rate: float) -> None:
+            bar.update(task, completed=share or 0.0, rows=rows, rate=rate)
 
-        with watch(follow):
-            yield
+        yield update

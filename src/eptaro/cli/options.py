@@ -1,4 +1,4 @@
-"""Groups of options that several commands share, each handed on as one frozen dataclass."""
+"""Groups of options that several commands share, each passed on as one frozen dataclass."""
 
 from __future__ import annotations
 
@@ -29,7 +29,8 @@ from eptaro.core.verbs.queries import Goals
 from eptaro.errors import QuestionError
 from eptaro.option import OptionHelp, flag
 from eptaro.paths import names_folder, scheme_of
-from eptaro.plots.theme import ThemeName
+from eptaro.plots import ThemeName
+from eptaro.record import Record
 
 _HEADINGS = {
     "question": QUESTION,
@@ -97,12 +98,10 @@ def take_options(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) ->
 
 def given_options(given: Mapping[str, Any]) -> dict[str, Any]:
     """Return the options that were given, of those without defaults."""
-    # By identity: 0 is given, though it equals False.
-    unset = (None, False)
     return {
         name: value
         for name, value in given.items()
-        if not any(value is one for one in unset) and value != ()
+        if value is not None and value is not False and value != ()
     }
 
 
@@ -220,7 +219,7 @@ PICTURE_OPTIONS = (
         metavar="NAME",
         default=None,
         rare=True,
-        help="With --plot: this measure alone.",
+        help="With --plot: draw this measure only.",
     ),
     option(
         PICTURES,
@@ -236,7 +235,7 @@ PICTURE_OPTIONS = (
         metavar="TEXT",
         default="",
         rare=True,
-        help="With --plot: what the numbers are in.",
+        help="With --plot: the unit of the numbers.",
     ),
     option(
         PICTURES,
@@ -244,9 +243,8 @@ PICTURE_OPTIONS = (
         type=(int, int),
         metavar="WIDTH HEIGHT",
         default=(1280, 800),
-        show_default="1280 800",
         rare=True,
-        help="With --plot: its size in dots.",
+        help="With --plot: its size in pixels.  [default: 1280 800]",
     ),
     option(
         PICTURES,
@@ -289,8 +287,8 @@ def option_group(
     return add
 
 
-@dataclass(frozen=True)
-class RuleOptions:
+@dataclass(frozen=True, eq=False, repr=False)
+class RuleOptions(Record):
     """A config, and the rule of a calendar in single options; None where they are not given."""
 
     config: Path | None
@@ -306,7 +304,7 @@ class RuleOptions:
     holidays: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class CalendarOptions(RuleOptions):
     """A calendar by its name in the config, or by its rule."""
 
@@ -324,8 +322,8 @@ class OutPath(click.ParamType):  # type: ignore[type-arg,unused-ignore]
         return value if names_folder(value) or scheme_of(value) else Path(value)
 
 
-@dataclass(frozen=True)
-class OutputOptions:
+@dataclass(frozen=True, eq=False, repr=False)
+class OutputOptions(Record):
     """Where an answer goes, and how it is printed."""
 
     out: Path | str | None
@@ -333,7 +331,7 @@ class OutputOptions:
     rows: int | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class AnswerOptions(OutputOptions):
     """Where the answer of a verb goes, whether it is proved, and the picture of it."""
 
@@ -387,7 +385,7 @@ _RULES = (
         "--prefix",
         default=None,
         metavar="TEXT",
-        help="What labels begin with, such as FY.",
+        help="Text before the labels of years, such as FY.",
     ),
     option(
         CALENDAR,
@@ -403,7 +401,7 @@ _RULES = (
         rare=True,
         type=click.IntRange(1, 7),
         default=None,
-        help="Days that a year's first week needs in it.  [default: 4, ISO 8601]",
+        help="How many days of the year its first week must have.  [default: 4, ISO 8601]",
     ),
     option(
         CALENDAR,
@@ -418,7 +416,7 @@ _RULES = (
         rare=True,
         metavar="MM-DD",
         default=None,
-        help="With --pattern: where years end.  [default: 01-31]",
+        help="With --pattern: the date that years end near.  [default: 01-31]",
     ),
     option(
         CALENDAR,
@@ -426,7 +424,8 @@ _RULES = (
         rare=True,
         type=click.Choice(["nearest", "last"]),
         default=None,
-        help="With --pattern: on the weekday nearest to --year-ends, or last before.",
+        help="With --pattern: end years on the weekday nearest to --year-ends, or on "
+        "the last one up to it.",
     ),
     option(
         CALENDAR,
@@ -435,7 +434,7 @@ _RULES = (
         type=int,
         default=None,
         metavar="N",
-        help="With --pattern: the month that week 53 goes to.  [default: the last]",
+        help="With --pattern: the month that gets week 53.  [default: the last]",
     ),
     option(
         CALENDAR,
@@ -451,7 +450,7 @@ _CALENDAR = (
         "--calendar",
         metavar="NAME",
         default=None,
-        help="A calendar of the config.  [default: that of its data]",
+        help="A calendar of the config.  [default: the one its data names]",
     ),
     option(
         CALENDAR,
@@ -460,7 +459,7 @@ _CALENDAR = (
         metavar="NAME",
         multiple=True,
         rare=True,
-        help="A data set of a config that has several.  [default: all of them, as one]",
+        help="One data set of a config that has several.  [default: all of them, as one]",
     ),
     *_RULES,
 )
@@ -508,7 +507,7 @@ _CHOSEN = (
         "--columns",
         metavar="NAMES",
         default=None,
-        help="Only these columns, by name or heading: route,revenue.",
+        help="Show only these columns, by name or heading: route,revenue.",
     ),
     option(OUTPUT, "--all-columns", is_flag=True, help="Print every column, under its exact name."),
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -31,6 +32,7 @@ from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.optional import leave_pandas_out
 from eptaro.paths import scheme_of
 from eptaro.progress import log_time
+from eptaro.record import Record
 from eptaro.rules import DateRules, FileRules
 
 if TYPE_CHECKING:
@@ -39,10 +41,11 @@ if TYPE_CHECKING:
 _MONTH = ("year_starts", "first_week_days")
 _WEEK = ("pattern", "year_ends", "ends", "long_month")
 _BOTH = ("year_named", "prefix", "week_starts")
+_USES = "; a measure is given with --measure, a group column with --by, a level with --per"
 
 
-@dataclass(frozen=True)
-class Settings:
+@dataclass(frozen=True, eq=False, repr=False)
+class Settings(Record):
     """The calendars, workdays and config that a command works with."""
 
     rules: RuleOptions
@@ -50,7 +53,7 @@ class Settings:
     @cached_property
     def config(self) -> Config | None:
         """The config, where one is named: of a single data set, where one of several is."""
-        asked = self._asked
+        asked = self._data_names
         if self.rules.config is None:
             if asked:
                 raise click.UsageError("--data names a data set of a --config; give one")
@@ -61,7 +64,7 @@ class Settings:
         return found.of_data_set(asked[0]) if len(asked) == 1 else found
 
     @property
-    def _asked(self) -> tuple[str, ...]:
+    def _data_names(self) -> tuple[str, ...]:
         """The data sets that are asked for by name."""
         return self.rules.data_sets if isinstance(self.rules, CalendarOptions) else ()
 
@@ -72,7 +75,7 @@ class Settings:
         return {name: value for name, value in rule.items() if value is not None}
 
     @property
-    def ruled(self) -> bool:
+    def describes_calendar(self) -> bool:
         """Whether options describe a calendar of their own."""
         return bool(self._rule)
 
@@ -139,7 +142,7 @@ class Settings:
         are asked as one.
         """
         if self.config is not None and self.config.data_sets and not data.files:
-            return self._set(self.config, data, reading)
+            return self._read_set(self.config, data, reading)
         return self._one(data, reading, values)
 
     def earlier(
@@ -176,7 +179,7 @@ class Settings:
                 f"{', '.join(self.config.data_sets)}"
             )
 
-    def _set(self, config: Config, data: DataOptions, reading: ReadingOptions) -> Book:
+    def _read_set(self, config: Config, data: DataOptions, reading: ReadingOptions) -> Book:
         """Return the data sets of a config, or those that are named, as one."""
         from eptaro.book_set import BookSet
         from eptaro.inputs.files.csv import files_read_once
@@ -187,7 +190,7 @@ class Settings:
                 f"{flags[0]} is of one data set: write it into its part of {config.path}, or name "
                 f"the data set with --data"
             )
-        names = self._asked or tuple(config.data_sets)
+        names = self._data_names or tuple(config.data_sets)
         files = Counter(
             file for name in dict.fromkeys(names) for file in config.of_data_set(name).files()
         )
@@ -252,7 +255,7 @@ class Settings:
 
     def _calendar_of_set(self, config: Config, first: str) -> Calendar:
         """Return the calendar that a set is asked in, by default that of its first data set."""
-        if self.named is not None or self.ruled:
+        if self.named is not None or self.describes_calendar:
             return self.calendar(self.named)
         named = config.together.calendar if config.together else None
         return config.calendar(named or config.data_sets[first].calendar)
@@ -299,11 +302,12 @@ class Settings:
         ]
         if values and not given.get("measures"):
             given["measures"] = ["entries=count()"]
+        for file in files:
+            pattern = scheme_of(file) or file == "-" or any(mark in file for mark in "*?[")
+            word = re.fullmatch(r"\w+|\w+=.*|.*\(.*\)", file)
+            if (word or not given.get("measures")) and not pattern and not Path(file).exists():
+                raise InputError(f"{file}: there is no such file or folder{_USES if word else ''}")
         if not given.get("measures"):
-            for file in files:  # of a book that is not there nothing else would be missing
-                pattern = scheme_of(file) or file == "-" or any(mark in file for mark in "*?[")
-                if not pattern and not Path(file).exists():
-                    raise InputError(f"{file}: there is no such file or folder")
             raise click.UsageError("Missing option '--measure'.")
         written = self.file_rules(reading)
         calendar, columns = self._calendars()
@@ -360,7 +364,7 @@ class Settings:
             book = Daybook._of(book._store.measuring(measures))
         about = book._store.about
         calendar: Calendar | OwnCalendars = about.own or about.calendar
-        if self.named is not None or self.ruled:
+        if self.named is not None or self.describes_calendar:
             calendar = self.calendar(self.named)
         workdays = None
         if self.has_workdays:
@@ -380,7 +384,7 @@ class Settings:
         which column they keep them.
         """
         kept = self.config.own_calendars() if self.config else None
-        if kept is None or self.named is not None or self.ruled:
+        if kept is None or self.named is not None or self.describes_calendar:
             return self.calendar(self.named), []
         return kept, [kept.column]
 

@@ -2,35 +2,29 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import assert_never
 
 import numpy as np
-from rich.text import Text
 
 from eptaro.cli.layout import (
     DisplayColumn,
-    Screen,
     TextColumn,
     align_decimals,
     arrange_columns,
     bars,
     display_columns,
-    grid,
     group_texts,
     in_blocks,
-    print_head,
-    print_rows,
     room_for_bar,
     split_constant,
     titles,
-    total_width,
 )
 from eptaro.cli.messages import is_quiet, notify
 from eptaro.cli.options import AnswerOptions, OutputOptions
+from eptaro.cli.screen import Lines, open_screen
 from eptaro.core.results.format import NUMERIC, Priority, shown_table, visible
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun, unknown
@@ -42,7 +36,6 @@ _ROWS = 60  # shown in a terminal, unless asked for more
 _LONG = 2_000  # rows that are laid out together
 _MANY_COLUMNS = 24
 _FEW = 4
-_WIDE = 120  # letters, where no terminal says how many there are
 _KEYS = ("period", "date")
 
 Maker = Callable[[Result], list[TextColumn]]
@@ -56,47 +49,30 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
     answer no question are: those wider than the screen in blocks that repeat the key columns,
     and one of very many columns and few rows, as the look at a dimension is, on its side.
     """
-    console = Screen(highlight=False)
+    screen = open_screen()
     answered = table.answer is not None and not exactly
-    room: int | None = console.width if console.is_terminal else _width_from_environment()
-    if not console.is_terminal and not answered:
-        room = None
+    room = screen.width if screen.is_terminal or answered else None
     words = headline(table)
-    _say(console, words, room, "bold")
+    if words:
+        screen.say(visible(words), room, "bold")
     once, make = _as_answer(table) if answered else (list[DisplayColumn](), _exact_cells)
-    _say(console, " · ".join(one.constant_text() for one in once), room, "")
+    if once:
+        screen.say(visible(" · ".join(one.constant_text() for one in once)), room)
     if words or once:
-        console.print()
-    left = _rows(console, table, rows, room, make, answered=answered)
+        screen.say()
+    left = _rows(screen, table, rows, room, make, answered=answered)
     if not is_quiet():
-        console.print()
-        _below(console, table, left, room, answered=answered)
-
-
-def _width_from_environment() -> int:
-    words = os.environ.get("COLUMNS", "")
-    return int(words) if words.isdecimal() and int(words) else _WIDE
-
-
-def _say(console: Screen, text: str, room: int | None, style: str) -> None:
-    if text:
-        console.width = room or max(console.width, len(text))
-        console.print(Text(visible(text), style=style), soft_wrap=room is None)
+        screen.say()
+        _below(screen, table, left, room, answered=answered)
 
 
 def _rows(
-    console: Screen,
-    table: Result,
-    rows: int | None,
-    room: int | None,
-    make: Maker,
-    *,
-    answered: bool,
+    screen: Lines, table: Result, rows: int | None, room: int | None, make: Maker, *, answered: bool
 ) -> list[TextColumn]:
     """Print the rows, and return the columns that did not fit."""
-    many = rows or (_ROWS if console.is_terminal else len(table))
+    many = rows or (_ROWS if screen.is_terminal else len(table))
     if len(table) > _LONG and many >= len(table):
-        return _stream_rows(table, room, make, answered=answered)
+        return _stream_rows(screen, table, room, make, answered=answered)
     few = len(table) <= _FEW or table.meta.get("verb") == "dimension"
     sideways = not answered and len(table.names) > _MANY_COLUMNS and few
     limit = rows or (_FEW if sideways else many)
@@ -111,15 +87,13 @@ def _rows(
         blocks = _with_bar(part, blocks, room)
     for number, block in enumerate(blocks):
         if number:
-            console.print()
-        console.width = max(room or 0, total_width(block) + 2)
-        console.print(grid(block), end="")
+            screen.say()
+        screen.print_block(block)
     if gap:
-        console.print(
+        screen.say(
             f"… {len(table) - len(part):,} of {len(table):,} rows are not shown; "
             f"--rows {len(table)} prints all, --out FILE writes them",
             style="bold",
-            soft_wrap=True,
         )
     return left
 
@@ -186,7 +160,7 @@ def _with_bar(
 
 
 def _stream_rows(
-    table: Result, room: int | None, make: Maker, *, answered: bool
+    screen: Lines, table: Result, room: int | None, make: Maker, *, answered: bool
 ) -> list[TextColumn]:
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
@@ -194,12 +168,12 @@ def _stream_rows(
     blocks, left = _blocks(cells, room, answered=answered)
     for number, block in enumerate(blocks):
         if number:
-            print()
-        print_head(block)
+            screen.say()
+        screen.print_head(block)
         places = [cells.index(cell) for cell in block]
         for start in range(0, len(table), _LONG):
             made = make(table.take(slice(start, start + _LONG)))
-            print_rows(block, [made[at].lines for at in places])
+            screen.print_rows(block, [made[at].lines for at in places])
     return left
 
 
@@ -227,7 +201,7 @@ def _excerpt(table: Result, limit: int) -> tuple[Result, int]:
 
 
 def _below(
-    console: Screen, table: Result, left: Sequence[TextColumn], room: int | None, *, answered: bool
+    screen: Lines, table: Result, left: Sequence[TextColumn], room: int | None, *, answered: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
     lines = [f'"-" in {reason}' for reason in why_blank(table)] if answered else []
@@ -235,10 +209,10 @@ def _below(
         names = ", ".join(dict.fromkeys(cell.title for cell in left))
         lines.append(f"not shown: {names}; --all-columns shows every column")
     for line in lines:
-        _say(console, line, room, "dim")
+        screen.say(visible(line), room, "dim")
     lines = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
     for line in [*lines, *filter(None, [footer(table)])]:
-        _say(console, line, room if console.is_terminal else None, "dim")
+        screen.say(visible(line), room if screen.is_terminal else None, "dim")
 
 
 def deliver(table: Result, output: OutputOptions) -> None:

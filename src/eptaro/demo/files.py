@@ -23,6 +23,7 @@ from eptaro.errors import InputError, unknown
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.text import write_csv_rows
+from eptaro.record import Record
 
 OPENS = dt.date(2022, 4, 1)
 LATEST = dt.date(2025, 8, 20)
@@ -88,8 +89,8 @@ MINUTE = 60
 Fill = Callable[[Generator, NDArray[np.int64]], dict[str, Any]]
 
 
-@dataclass(frozen=True)
-class Dataset:
+@dataclass(frozen=True, eq=False, repr=False)
+class Dataset(Record):
     """One of the demo's files: its name, share of the rows, days and filler."""
 
     name: str

@@ -1,1 +1,1 @@
-"""The fold: in memory or streamed, here; on other engines elsewhere."""
+"""Engines that fold rows: on this machine, on a cluster, or inside a database."""

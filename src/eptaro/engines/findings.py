@@ -1,4 +1,4 @@
-"""`Findings`: what a look at dates found, one row each; gaps, groups and duplicates."""
+"""`Findings`: the rows of a report on dates: gaps, groups and duplicates."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`inspect`: what is in the dates of a file, before anything is asked of it."""
+"""`inspect`: a report on the dates and columns of a file."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The local engine: batches are read, folded and forgotten, one after the other."""
+"""The local engine: batches are read and folded one after the other."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""An `eptaro.toml` of several data sets, with the group columns that they share."""
+"""A suggested `eptaro.toml` for several data sets, with the group columns that they share."""
 
 from __future__ import annotations
 
@@ -8,12 +8,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from eptaro.engines.suggestion import Suggestion, head, toml_value
+from eptaro.record import Record
 
 _ALIKE = 0.5  # of the values of two columns that must be the same
 
 
-@dataclass(frozen=True)
-class SuggestedTable:
+@dataclass(frozen=True, eq=False, repr=False)
+class SuggestedTable(Record):
     """A data set of several: its name, its files, its date column and what they seem to hold."""
 
     name: str

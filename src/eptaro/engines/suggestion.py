@@ -1,4 +1,4 @@
-"""An `eptaro.toml` for a file, written after a look at it."""
+"""A suggested `eptaro.toml` for a file."""
 
 from __future__ import annotations
 

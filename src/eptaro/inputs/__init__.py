@@ -1,1 +1,1 @@
-"""Files and frames in; dates read strictly."""
+"""Reading files and frames; dates are read strictly."""

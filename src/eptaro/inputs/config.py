@@ -223,6 +223,15 @@ def read_config(path: str | Path) -> Config:
     ------
     InputError
         Naming the key that is wrong.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     path = Path(folder) / "eptaro.toml"
+    ...     _ = path.write_text('[calendars.fiscal]\\nkind = "month"\\nyear_starts = "04-01"\\n')
+    ...     read_config(path).calendars["fiscal"].year_starts
+    '04-01'
     """
     file = Path(path)
     try:
@@ -261,6 +270,10 @@ def _complaint(error: Any, whole: Any) -> str:
     if first["type"] == "extra_forbidden":
         near = _siblings(whole, first["loc"])
         return f"{unknown('key', key, near)}"
+    if first["type"] == "union_tag_not_found":
+        return f"{key}: kind is missing: month, week or listed"
+    if first["type"] == "union_tag_invalid":
+        return f"{key}: {unknown('kind', first['ctx']['tag'], ['month', 'week', 'listed'])}"
     given = first.get("input")
     shown = f", not {given!r}" if isinstance(given, str | int | float | bool) else ""
     more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""

@@ -1,4 +1,4 @@
-"""The column of dates of a source: which it is, and what all of it has to say about its rules."""
+"""The date column of a source: which it is, and the rules that all its values suggest."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from eptaro.inputs.dates.reading import is_text, looks_like_dates, read_dates, s
 from eptaro.inputs.dates.texts import THREE_NUMBERS
 from eptaro.inputs.sources import ColumnRequest, Source
 from eptaro.option import setting
+from eptaro.record import Record
 from eptaro.rules import DateRules, Order
 
 
@@ -49,8 +50,8 @@ def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[D
     )
 
 
-@dataclass(frozen=True)
-class Evidence:
+@dataclass(frozen=True, eq=False, repr=False)
+class Evidence(Record):
     """What the distinct texts of a column say of the order of day and month.
 
     `three` are those of two small numbers and a year; `day_first` and `month_first` those

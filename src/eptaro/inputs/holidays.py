@@ -318,6 +318,19 @@ class HolidaySet(Holidays):
         -------
         HolidaySet
             Its whole-day events in these years.
+
+        Examples
+        --------
+        >>> import tempfile
+        >>> from pathlib import Path
+        >>> lines = ["BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:x", "BEGIN:VEVENT", "UID:1",
+        ...          "SUMMARY:Storm day", "DTSTART;VALUE=DATE:20250307", "RRULE:FREQ=YEARLY",
+        ...          "END:VEVENT", "END:VCALENDAR"]
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     path = Path(folder) / "off.ics"
+        ...     _ = path.write_text("\\n".join(lines))
+        ...     [str(day.day) for day in HolidaySet.from_icalendar(path, 2025, 2026)]
+        ['2025-03-07', '2026-03-07']
         """
         file = Path(path)
         icalendar = import_optional("icalendar", "calendars", "an iCalendar file")

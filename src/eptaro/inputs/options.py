@@ -1,6 +1,4 @@
-"""`ReadOptions`: what the ways into a book take, declared once; `FoldSpec`: what engines make of
-it.
-"""
+"""`ReadOptions`: the options of reading, declared once; `FoldSpec`: what they mean for engines."""
 
 from __future__ import annotations
 
@@ -22,6 +20,7 @@ from eptaro.core.query.query import By
 from eptaro.core.results.format import Format
 from eptaro.errors import QuestionError, spell_option
 from eptaro.option import option
+from eptaro.record import Record
 from eptaro.rules import Across, DateRules, FileRules, Lookups, Numbers, date_rules
 from eptaro.timeouts import TIMEOUT
 
@@ -29,8 +28,8 @@ Engine: TypeAlias = Literal["stream", "dask"]
 DatabaseFilter: TypeAlias = "Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None"
 
 
-@dataclass(frozen=True)
-class FoldSpec:
+@dataclass(frozen=True, eq=False, repr=False)
+class FoldSpec(Record):
     """What is folded of rows: the column of dates, group columns, what is kept of which columns,
     and the formulas; and by which rules dates are read, once they are `settled` by a look at more
     than one source. `limit` is the most bytes that cells may take.
@@ -51,7 +50,7 @@ class FoldSpec:
         return self.date
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class ReadOptions:
     """What is calculated of which rows, and how these are read; `Daybook` describes each."""
 
@@ -75,9 +74,10 @@ class ReadOptions:
     calendar: Calendars = None
     coverage: Coverage = option(
         None,
-        help="The days the data covers, if more than its first to last date; months (weeks, "
-        "quarters, halves, years): whole ones; groups: each group's from its first transaction "
-        "on; FILE.csv: as its columns of groups, first and last say.",
+        help="The days the data covers, if more than its first to last date; months "
+        "(weeks, quarters, halves, years): whole ones; groups: each group's "
+        "from its first transaction on; FILE.csv: each group's, in columns "
+        "first and last.",
         metavar="A..B",
         heading="known",
     )
@@ -88,15 +88,15 @@ class ReadOptions:
     values: By = None
     where: str | None = option(
         None,
-        help="Only rows that meet a condition: \"fare_class = 'car' and fare > 20\".",
+        help="Keep only rows that meet a condition: \"fare_class = 'car' and fare > 20\".",
         metavar="CONDITION",
         heading="groups",
     )
     numbers: Numbers = None
     lookups: Lookups = option(
         None,
-        help="A table whose columns rows take by a key: ships.csv:ship, or ships.csv:ship=name. "
-        "May be given again.",
+        help="A table to join to the rows by a key: ships.csv:ship, or "
+        "ships.csv:ship=name. May be given again.",
         name="lookup",
         metavar="FILE:KEY",
         heading="groups",
@@ -105,24 +105,24 @@ class ReadOptions:
     )
     adjustments: str | None = option(
         None,
-        help="The column of the period that rows are posted to; those to period 13 and higher "
-        "belong to their year and to none of its months.",
+        help="The column of the period that rows are posted to; periods 13 and "
+        "higher belong to their year and to none of its months.",
         metavar="COLUMN",
         heading="groups",
         rare=True,
     )
     across: Across | str | None = option(
         None,
-        help="Columns that are read as rows: '2019..2024 as year, fares', 'beef, pork as meat, "
-        "tons' or 'people_{year} as year, people'.",
+        help="Columns to read as rows: '2019..2024 as year, fares', 'beef, pork as "
+        "meat, tons' or 'people_{year} as year, people'.",
         name="columns-across",
         metavar="COLUMNS",
         heading="files",
     )
     memory_limit: int | None = option(
         None,
-        help="The most bytes of memory that cells may take.  [default: four fifths of what is "
-        "free]",
+        help="The most memory that cells may use, in bytes.  [default: four fifths "
+        "of what is free]",
         metavar="BYTES",
         heading="engine",
         least=1,
@@ -179,7 +179,7 @@ class ReadOptions:
         return self.date
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class FileOptions(ReadOptions):
     """The same of files, how these are written, what reads them, and where their book lies;
     `Daybook.read` describes each.
@@ -201,7 +201,7 @@ _NOT_IN_SQL = {  # what a database does not do, and what does
 }
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class SqlOptions(ReadOptions):
     """The same of a table in a database; `Daybook.from_sql` describes each."""
 
@@ -215,7 +215,7 @@ class SqlOptions(ReadOptions):
                 raise QuestionError(f"{name} does not go with a database: {cure}")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class AddOptions:
     """How more rows are added to a book: None where they are read as those before;
     `Daybook.add` describes each.

@@ -1,4 +1,4 @@
-"""`Source`: where transactions come from; files and frames look alike from here on."""
+"""`Source`: where transactions come from, a file, a frame or a query."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ import pyarrow.compute as pc
 from eptaro.core.expressions.tree import Node, unknown_column
 from eptaro.core.kernels.parallel import is_in_turn
 from eptaro.errors import InputError, unknown
+from eptaro.record import Record
 
 if TYPE_CHECKING:
     from concurrent.futures import Future
@@ -60,8 +61,8 @@ def prefetch(
 _NUMBER = {mark: rf"^\s*[-+]?(\d+[{mark}]?\d*|[{mark}]\d+)([eE][-+]?\d+)?\s*$" for mark in ".,"}
 
 
-@dataclass(frozen=True)
-class ColumnRequest:
+@dataclass(frozen=True, eq=False, repr=False)
+class ColumnRequest(Record):
     """The columns that a fold needs, by what they are needed for."""
 
     date: str
@@ -75,8 +76,8 @@ class ColumnRequest:
         return list(dict.fromkeys([self.date, *self.groups, *self.numbers, *self.others]))
 
 
-@dataclass(frozen=True)
-class SkippedRows:
+@dataclass(frozen=True, eq=False, repr=False)
+class SkippedRows(Record):
     """Rows that were not read, as none of them meets a condition, and the days that they span."""
 
     rows: int

@@ -176,11 +176,13 @@ class Transactions:
         known = [n for n in (*others, *used) if self._kinds.get(n) is Kind.NUMBER]
         numbers = [n for n in dict.fromkeys([*numbers, *known]) if n not in as_they_are]
         others += [] if self._rules.time is None else [self._rules.time]
-        others = [n for n in dict.fromkeys([*others, *used, *self._measured]) if n not in numbers]
+        others = [
+            n for n in dict.fromkeys([*others, *used, *self._measured_columns]) if n not in numbers
+        ]
         return ColumnRequest((date or used)[0], by, numbers, others)
 
     @property
-    def _measured(self) -> list[str]:
+    def _measured_columns(self) -> list[str]:
         """The columns of the input whose numbers are measured."""
         return [name for name in self._numbers if name not in self._formulas.columns]
 
@@ -190,7 +192,7 @@ class Transactions:
         """
         column = table[name]
         source = self._source
-        number = name in self._measured or self._kinds.get(name) is Kind.NUMBER
+        number = name in self._measured_columns or self._kinds.get(name) is Kind.NUMBER
         if number and source.undecided and is_text(column.type):
             return source.as_numbers(column, placed, name)
         return column
@@ -276,13 +278,13 @@ class Transactions:
         def numbers(column: str) -> Column:
             return read_numbers(self._as_it_is(table, column, placed), column, placed)
 
-        def counted(column: str) -> Column:
+        def read_filling(column: str) -> Column:
             return read_filled(self._as_it_is(table, column, placed), column)
 
         def codes(column: str) -> Categorical:
             return read_codes(self._as_it_is(table, column, placed), column)
 
-        def said(column: str) -> Column:
+        def read_text(column: str) -> Column:
             kind = Kind.DATE if column == self._date else self._kinds.get(column)
             return read_text_or_date(table[column], column, name, self._rules, kind)
 
@@ -293,9 +295,9 @@ class Transactions:
                 self._by,
                 lambda g: made.category_codes(g) if g in formed else read_groups(table[g], g, name),
             ),
-            (self._filled, lambda c: made.filled_only(c) if c in formed else counted(c)),
+            (self._filled, lambda c: made.filled_only(c) if c in formed else read_filling(c)),
             (self._numbers, lambda c: made.numbers(c) if c in formed else numbers(c)),
-            (sorted(self._said), lambda c: made.order_column(c) if c in formed else said(c)),
+            (sorted(self._said), lambda c: made.order_column(c) if c in formed else read_text(c)),
             (self._codes, lambda c: made.word_codes(c) if c in formed else codes(c)),
         ]
         works = [partial(work, column) for columns, work in by_kind for column in columns]

@@ -1,1 +1,1 @@
-"""Files and frames out."""
+"""Writing files, frames and databases."""

@@ -19,6 +19,7 @@ from eptaro.core.results.column import Column, dates
 from eptaro.core.results.result import Result
 from eptaro.errors import CalendarError, InputError
 from eptaro.outputs.files import replace_whole
+from eptaro.record import Record
 
 _LISTED = ("year", "half", "quarter", "month")
 
@@ -142,16 +143,16 @@ def _write(content: bytes, path: Path) -> None:
 _DAY = dt.timedelta(1)
 
 
-@dataclass(frozen=True)
-class WeekLine:
+@dataclass(frozen=True, eq=False, repr=False)
+class WeekLine(Record):
     """One line of a month: the week's number and seven days, None outside the month."""
 
     number: int
     days: tuple[dt.date | None, ...]
 
 
-@dataclass(frozen=True)
-class MonthBlock:
+@dataclass(frozen=True, eq=False, repr=False)
+class MonthBlock(Record):
     """A month (or the finest period that the calendar has) in whole-week lines."""
 
     period: Period
@@ -159,8 +160,8 @@ class MonthBlock:
     lines: tuple[WeekLine, ...]
 
 
-@dataclass(frozen=True)
-class YearPlan:
+@dataclass(frozen=True, eq=False, repr=False)
+class YearPlan(Record):
     """A year of a calendar, ready to be drawn or printed."""
 
     year: Period

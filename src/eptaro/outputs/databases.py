@@ -17,6 +17,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.errors import EptaroError, InputError, count_noun, refusal, unknown
 from eptaro.optional import import_optional
+from eptaro.record import Record
 from eptaro.timeouts import connection_options
 from eptaro.urls import redact_url
 
@@ -206,8 +207,8 @@ _SLICE = 4096  # rows compared at a time
 _MARK = "(all)"  # the row of NAME_columns that says who loaded the table
 
 
-@dataclass(frozen=True)
-class Loaded:
+@dataclass(frozen=True, eq=False, repr=False)
+class Loaded(Record):
     """What a load did: the table's name and how many rows were added."""
 
     table: str

@@ -1,1 +1,5 @@
 """Pictures, by Matplotlib."""
+
+from typing import Literal, TypeAlias
+
+ThemeName: TypeAlias = Literal["light", "dark", "print"]

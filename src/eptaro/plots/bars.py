@@ -1,4 +1,4 @@
-"""Bars that are no time alone: attributes, ranges of values, periods beside the prior ones."""
+"""Bars of attributes, of ranges of values, and of periods beside prior ones."""
 
 from __future__ import annotations
 

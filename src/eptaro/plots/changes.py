@@ -15,12 +15,13 @@ from eptaro.errors import QuestionError
 from eptaro.plots.groups import group_name, group_names
 from eptaro.plots.page import Page
 from eptaro.plots.words import format_change, format_number, shorten_distinctly
+from eptaro.record import Record
 
 _MOST, _STEPS = 30, 15
 
 
-@dataclass(frozen=True)
-class Changes:
+@dataclass(frozen=True, eq=False, repr=False)
+class Changes(Record):
     """The groups of the last period, and a measure's values, prior values and changes."""
 
     groups: Result
@@ -58,7 +59,7 @@ class Changes:
         return [int(at) for at in order[~np.isnan(self.change[order])][:count]]
 
     @property
-    def known(self) -> int:
+    def known_changes(self) -> int:
         """How many groups have a change."""
         return int((~np.isnan(self.change)).sum())
 
@@ -93,8 +94,8 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     lead = found[0]
     page.say(f"changes of {', '.join(measures)}, {_spans(table, lead.change)}")
     page.legend(*_directions(table, page, measures))
-    if lead.known > _MOST:
-        page.note(f"the {_MOST} largest changes of {lead.known} groups are drawn")
+    if lead.known_changes > _MOST:
+        page.note(f"the {_MOST} largest changes of {lead.known_changes} groups are drawn")
     order = np.sort(np.array(lead.largest(_MOST), int))
     order = order[np.argsort(lead.change[order], kind="stable")]
     letters = 26 if len(measures) == 1 or page.width >= 1100 else 16

@@ -1,4 +1,4 @@
-"""Which picture suits which table, and the picture of one."""
+"""Choosing the kind of picture for a table, and drawing it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a table answers, and its groups: panels of their own, or lines of one chart."""
+"""The groups of a picture: a panel for each, or lines of one chart."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from eptaro.core.query.view import View
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 from eptaro.plots.page import MOST_PANELS, Page
+from eptaro.record import Record
 
 AnyQuery = TypeVar("AnyQuery", bound=Query)
 
@@ -46,8 +47,8 @@ def group_names(table: Result) -> list[str]:
     return [*names, "calendar"] if names and "calendar" in table else names
 
 
-@dataclass(frozen=True)
-class Group:
+@dataclass(frozen=True, eq=False, repr=False)
+class Group(Record):
     """One group of a table: its name, its rows, and the colour that it has, None for pale."""
 
     name: str

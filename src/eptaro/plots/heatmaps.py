@@ -90,7 +90,7 @@ def _tip_cells(page: Page, axes: Any, cells: Any, tips: Sequence[str]) -> None:
     for ((row, place), value), tip in zip(np.ndenumerate(cells), tips, strict=True):
         if value == value:
             cell = Rectangle((place - 0.5, row - 0.5), 1, 1, alpha=0.0, lw=0, zorder=30)
-            axes.add_patch(cell)
+            axes.add_artist(cell)
             page.tip(cell, tip)
 
 

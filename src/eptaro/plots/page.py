@@ -100,12 +100,12 @@ def _title(group: ElementTree.Element, texts: Sequence[str]) -> None:
 MOST_PANELS = 24
 _EDGE, _FOOT = 34, 66  # dots at the sides, and below the axes
 _TITLE, _BELOW, _SMALL = 14.0, 10.0, 8.5  # points
-_LETTER = 0.88  # dots of a letter's width for each point of its size
+_LETTER = 0.88  # pixels of a letter's width for each point of its size
 _ACROSS = ((1, 1), (4, 2), (9, 3), (16, 4), (MOST_PANELS, 6))  # panels in a row
 
 
 class Page:
-    """One picture: its parts are placed in dots, from the bottom left."""
+    """One picture: its parts are placed in pixels, from the bottom left."""
 
     def __init__(self, table: Result, look: PictureOptions) -> None:
         self.theme: Theme = look.colours
@@ -128,7 +128,7 @@ class Page:
         return max(int(free / (points * _LETTER)), 8)
 
     def text(self, x: float, y: float, text: str, **style: Any) -> Any:
-        """Write a text at a place in dots."""
+        """Write a text at a place in pixels."""
         return self.figure.text(x / self.width, y / self.height, visible(text), **style)
 
     def _write_title(self, said: str) -> None:
@@ -263,7 +263,7 @@ class Page:
         return made
 
     def dots(self, axes: Any) -> tuple[float, float]:
-        """Return how wide and how high axes are, in dots."""
+        """Return how wide and how high axes are, in pixels."""
         box = axes.get_position()
         return box.width * self.width, box.height * self.height
 

@@ -119,12 +119,12 @@ def draw_bars(
     theme = page.theme
     x = np.arange(len(values))
     whole = np.ones(len(values), bool) if whole is None else whole
-    for at, value in enumerate(np.nan_to_num(values).tolist()):
-        style = {"color": theme.accent}
-        if not whole[at]:
-            style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
-        (bar,) = axes.bar([at], [value], width=0.78, lw=0.8 if not whole[at] else 0, **style)
-        page.tip(bar, tips[at])
+    finished = {"color": theme.accent, "lw": 0}
+    hatched = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////", "lw": 0.8}
+    for some, style in ((whole, finished), (~whole, hatched)):
+        heights = np.nan_to_num(values[some])
+        for at, bar in zip(x[some], axes.bar(x[some], heights, width=0.78, **style), strict=True):
+            page.tip(bar, tips[at])
     blank = np.isnan(values)
     axes.plot(x[blank], np.zeros(blank.sum()), "x", color=theme.soft, ms=4, clip_on=False)
     axes.axhline(0, color=theme.soft, lw=0.8)

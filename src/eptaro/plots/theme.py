@@ -1,21 +1,22 @@
-"""How pictures look: their colours on light, dark and printed paper, and what may be chosen."""
+"""Themes of pictures: light, dark and print; and the options of pictures."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal, TypeAlias, get_args
+from typing import Any, get_args
 
 from eptaro.errors import InputError, QuestionError, unknown
+from eptaro.plots import ThemeName
+from eptaro.record import Record
 
-ThemeName: TypeAlias = Literal["light", "dark", "print"]
 ENDINGS = (".png", ".svg", ".pdf")
-_LEAST, _MOST = 320, 4000  # dots of a side
+_LEAST, _MOST = 320, 4000  # pixels of a side
 
 
-@dataclass(frozen=True)
-class Theme:
+@dataclass(frozen=True, eq=False, repr=False)
+class Theme(Record):
     """The colours of a picture.
 
     Those of text differ from the paper by a contrast of at least 4.5 (W3C, Web Content
@@ -99,8 +100,8 @@ PRINT = Theme(
 _THEMES: dict[ThemeName, Theme] = {"light": LIGHT, "dark": DARK, "print": PRINT}
 
 
-@dataclass(frozen=True)
-class PictureOptions:
+@dataclass(frozen=True, eq=False, repr=False)
+class PictureOptions(Record):
     """What may be chosen about a picture; see `Table.plot`."""
 
     kind: str | None = None
@@ -116,7 +117,7 @@ class PictureOptions:
         whole = isinstance(self.size, tuple | list) and len(self.size) == 2
         if not whole or not all(isinstance(n, int) and _LEAST <= n <= _MOST for n in self.size):
             raise QuestionError(
-                f"size={self.size!r} must be width and height in dots, each {_LEAST} to {_MOST:,}"
+                f"size={self.size!r} must be width and height in pixels, each {_LEAST} to {_MOST:,}"
             )
 
     @property
@@ -134,7 +135,7 @@ def check_ending(path: str | Path) -> Path:
 
 
 def new_figure(size: tuple[int, int], paper: str) -> Any:
-    """Return an empty figure of a size in dots, 100 to the inch; needs Matplotlib."""
+    """Return an empty figure of a size in pixels, 100 to the inch; needs Matplotlib."""
     try:
         from matplotlib.figure import Figure
     except ImportError:

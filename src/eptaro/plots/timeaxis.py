@@ -12,12 +12,13 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints, as_date, as_dates
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
+from eptaro.record import Record
 
 _LETTER = 7.6  # dots
 
 
-@dataclass(frozen=True)
-class Marks:
+@dataclass(frozen=True, eq=False, repr=False)
+class Marks(Record):
     """Places on an axis and their words; the second line names the year where it begins."""
 
     places: list[float]

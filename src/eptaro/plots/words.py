@@ -11,6 +11,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.format import shown
 
 _SCALES = ((1e12, "T"), (1e9, "B"), (1e6, "M"), (1e3, "k"))
+_WRITTEN_OUT = 100_000  # numbers below it have no more than six letters
 
 
 def elide(text: str, most: int = 26) -> str:
@@ -83,22 +84,25 @@ def compact(value: float, column: Column | None = None) -> str:
 def of_one_size(values: Sequence[float], column: Column | None = None) -> list[str]:
     """Return numbers short enough for cells, all in one scale and with as many decimals.
 
-    >>> of_one_size([1250.0, 90.4, float("nan")])
-    ['1.25k', '0.09k', '']
+    Thousands are written out, so that 126 beside 7,598 is not 0.13k.
+
+    >>> of_one_size([1250.0, 90.4, float("nan")]), of_one_size([125_000.0, 90.4])
+    (['1,250', '90', ''], ['125k', '0k'])
     """
     known = [abs(value) for value in values if value == value]
     most = max(known, default=0.0)
     form = column.format if column is not None else None
     if (form and form.percent) or (column is not None and column.unit in ("share", "ratio")):
         return ["" if value != value else f"{100 * value:.1f}%" for value in values]
-    scale, letter = next((pair for pair in _SCALES if most >= pair[0]), (1.0, ""))
+    large = next((pair for pair in _SCALES if most >= pair[0]), (1.0, ""))
+    scale, letter = large if most >= _WRITTEN_OUT else (1.0, "")
     whole = all(value == int(value) for value in known) and not letter
     places = 0 if whole else max(3 - len(f"{most / scale:.0f}"), 0)
     sign = form.sign if form else ""
     return [
         ""
         if value != value
-        else f"{'-' if value < 0 else ''}{sign}{abs(value) / scale:.{places}f}{letter}"
+        else f"{'-' if value < 0 else ''}{sign}{abs(value) / scale:,.{places}f}{letter}"
         for value in values
     ]
 

@@ -76,7 +76,7 @@ def _reasons(
 def _undecided_reasons(answer: ViewLineage, value: Value) -> Iterator[tuple[str, Flags]]:
     """Yield where a first or last value is blank as only the order of rows would decide."""
     view, rows = value.view, answer.rows
-    if value.picked is not None or not view.undecided():
+    if value.picked is not None or not view.describe_ties():
         return
     group, first, last = (
         np.asarray(part)[rows] for part in (value.group, value.side.first, value.side.last)

@@ -101,7 +101,7 @@ def _sentences(table: Result, answer: ViewLineage, query: Compare, row: int) -> 
         now = value_over(answer.view, measure, _days(change.now, place))
         moved = Movement(now, _prior(answer, change, place))
         begin = f"{as_title(measure.name)}{'' if number else when}: {format_value(now)}"
-        if not moved.known or apart:
+        if not moved.is_known or apart:
             yield f"{begin}. Nothing to compare{apart}."
         elif number:
             yield f"{begin}, {str(moved).removesuffix(' on').removesuffix(' as')}."

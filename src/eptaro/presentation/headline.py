@@ -126,7 +126,7 @@ def _beside_adjustments(table: Result, answer: InParts) -> str:
         ". "
     )
     adjusted, measures = answer.parts[1].view, headline_measures(own)
-    if not measures or measures[0].staged:
+    if not measures or measures[0].is_staged:
         return f"{first}. {rest}"
     seen = Days(adjusted.seen.lo, adjusted.seen.hi)
     value = format_value(value_over(adjusted, measures[0], seen))

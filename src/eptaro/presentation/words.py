@@ -18,14 +18,15 @@ from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column, difference
 from eptaro.core.results.format import BLANK, shown
+from eptaro.record import Record
 
 _NOT_YET = "is after the as-of date"
 _FEWEST_DATES = 3  # of which all may begin a month by chance
 MOST_MEASURES = 4  # in one headline
 
 
-@dataclass(frozen=True)
-class Days:
+@dataclass(frozen=True, eq=False, repr=False)
+class Days(Record):
     """An inclusive span of day ordinals."""
 
     first: int
@@ -127,15 +128,15 @@ def _begun_by_every_date(view: View) -> Grain | None:
     return next((grain for grain in wide if (first_days(days, grain) == days).all()), None)
 
 
-@dataclass(frozen=True)
-class Movement:
+@dataclass(frozen=True, eq=False, repr=False)
+class Movement(Record):
     """How a value is to the one before: in words, with a sign and the share of it."""
 
     now: Column
     prior: Column
 
     @property
-    def known(self) -> bool:
+    def is_known(self) -> bool:
         """Whether both are numbers that are not blank."""
         numbers = self.now.kind not in NO_NUMBERS and self.prior.kind not in NO_NUMBERS
         return numbers and not any(np.isnan(side.numbers()[0]) for side in (self.now, self.prior))

@@ -1,1 +1,1 @@
-"""Pages and workbooks that are sent on."""
+"""Reports: pages and workbooks to send on."""

@@ -1,4 +1,4 @@
-"""Which kind of report a file's ending asks for."""
+"""Writing a report: a page or a workbook, by the file's ending."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.presentation.words import calendar_in_words
 from eptaro.progress import report_progress
+from eptaro.record import Record
 from eptaro.reports.sections import ReportContext, ReportRules, Section, make_section
 from eptaro.version import __version__
 
@@ -102,8 +103,8 @@ _MOST_NAMED = 3  # measures in a title
 _MOST_YEARS = 200
 
 
-@dataclass(frozen=True)
-class ReportOptions:
+@dataclass(frozen=True, eq=False, repr=False)
+class ReportOptions(Record):
     """What a report was asked for: the options of a page, and those of a workbook; None where
     they were not given. See `ReportRules` and `SheetRules` for what they mean.
     """

@@ -1,4 +1,4 @@
-"""The sections of a report: each asks the book its questions and says what it shows."""
+"""The sections of a page: what each asks the book and shows."""
 
 from __future__ import annotations
 
@@ -38,6 +38,7 @@ from eptaro.plots.draw import draw
 from eptaro.plots.theme import PictureOptions
 from eptaro.presentation.headline import headline as sentence
 from eptaro.presentation.words import as_title, calendar_in_words
+from eptaro.record import Record
 
 SECTIONS = (
     *("headline", "plan", "groups", "to date", "comparison", "years", "calendars", "trend"),
@@ -45,8 +46,8 @@ SECTIONS = (
 )
 
 
-@dataclass(frozen=True)
-class ReportRules:
+@dataclass(frozen=True, eq=False, repr=False)
+class ReportRules(Record):
     """The sections of a report in order, its title, and the periods that it goes by.
 
     `per` is the level of the comparison table, `within` that of the running total, `trailing`
@@ -109,8 +110,8 @@ class Section:
         self.figures.append({"alt": alt, "svg": svg})
 
 
-@dataclass(frozen=True)
-class ReportContext:
+@dataclass(frozen=True, eq=False, repr=False)
+class ReportContext(Record):
     """What all sections go by: `book` answers for all groups together, `grouped` by groups."""
 
     book: Store

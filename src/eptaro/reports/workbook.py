@@ -23,13 +23,14 @@ from eptaro.errors import QuestionError
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.sheets import Workbook, number_format, right, write_cells
 from eptaro.presentation.headline import footer
+from eptaro.record import Record
 
 _TOP = 4  # rows above a sheet's table
 _MOST_SHEETS = 250
 
 
-@dataclass(frozen=True)
-class SheetRules:
+@dataclass(frozen=True, eq=False, repr=False)
+class SheetRules(Record):
     """What the sheets are: one per period of a level, or per value of a group column.
 
     `parts` is the level of each sheet's rows, `years` how many years back from the as-of
@@ -41,7 +42,7 @@ class SheetRules:
     years: int | None = None
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Sheet:
     title: str
     span: Span

@@ -1,1 +1,1 @@
-"""Books that are folded in shards, and questions of them."""
+"""Books in shards, and queries of them."""

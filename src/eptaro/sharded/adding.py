@@ -203,7 +203,7 @@ def put_shards(
         force=force,
     ) as change:
         done = carry_out(change)
-        for number in change.touched:
+        for number in change.touched_shards:
             if number not in done:
                 done[number] = rewrite_shard(change.shard(number), None, change.out, change.newest)
         return change.commit(done)

@@ -32,7 +32,7 @@ Done = TypeVar("Done")
 _AHEAD = 3  # tasks for each thread of a worker that are under way
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ClusterShards:
     """Shards that workers hold, or read from a folder that all of them reach.
 

@@ -1,4 +1,4 @@
-"""Questions of a book in shards, answered without all its cells in memory.
+"""Answering queries of a book in shards without all its cells in memory.
 
 Where a question leaves group columns out, each shard's cells are added up to fewer groups, and
 these put together. Where it names them all, each shard is asked by itself; what it needs to know
@@ -198,7 +198,7 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
     return answer(facts, replace(query, only=ask.others or None))
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class TopGroups:
     """The largest groups, so many within each value of some of their columns, with their sizes."""
 

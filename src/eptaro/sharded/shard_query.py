@@ -1,4 +1,4 @@
-"""What all shards of a book have in common, and the facts of one among them."""
+"""A query of one shard: what all shards share, and the data of one."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ from eptaro.errors import DateError, NothingLeftError
 from eptaro.sharded.shards import Shards
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class BookContext:
     """What every shard of a book has in common; `asked` is the coverage that goes by groups."""
 
@@ -65,7 +65,7 @@ class BookContext:
         return self.facts(folded, spans, whole)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class PartialTotals:
     """Shares of the whole, in the order in which a verb asks for each."""
 
@@ -80,7 +80,7 @@ class PartialTotals:
         return PartialTotals(found)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ShardTotals(GlobalTotals):
     """All shards, of which one is at hand.
 
@@ -99,7 +99,7 @@ class ShardTotals(GlobalTotals):
         return cast(AnyShare, self.every.shares[key][len(mine) - 1])
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class PickedBefore(GlobalTotals):
     """The largest groups, and those that are all `others` put together."""
 
@@ -116,7 +116,7 @@ class PickedBefore(GlobalTotals):
 _FEW = 64  # groups
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ShardQuery:
     """A query that a shard is asked, in no order; `others` is what it is narrowed to beside the
     `wanted` group values. To see whether it can be answered at all, a `few` of its groups may do.

@@ -1,4 +1,4 @@
-"""`Shards`: what was folded, shard by shard, and work that is done with each."""
+"""`Shards`: the shards of a book, and running work on each."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class Shards(Protocol):
         ...
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class FolderShards:
     """The shards of a folder, read one after the other in this process."""
 

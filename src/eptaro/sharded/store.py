@@ -40,7 +40,7 @@ _BYTES = 24  # of each cell in memory, and again for each plane
 AT_ONCE = 1_000_000  # cells that are held in memory without another thought
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ShardStore:
     """The book of a manifest as it was when it was opened; `folder` is None where the workers of
     a cluster hold the shards. Up to `run_parallel` cells are put together in memory to be asked.

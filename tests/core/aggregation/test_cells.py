@@ -77,6 +77,13 @@ class Axes(unittest.TestCase):
             [part.tolist() for part in dense.cells_of()],
         )
 
+    def test_groups_of_many_cells_are_renumbered(self):
+        rng = np.random.default_rng(4)
+        wide, target = Axis(300, 739_000, 1_100), rng.permutation(300)
+        _, places = wide.regroup(target, 300)
+        group, day = np.divmod(np.arange(wide.size), wide.days)
+        np.testing.assert_array_equal(places, target[group] * wide.days + day)
+
     def test_an_axis_that_covers_two_has_the_cells_of_both(self):
         one, two = Axis(2, 10, 5), Axis(3, 3, 4)
         both, onto = union_axis([one, two])

@@ -9,6 +9,7 @@ from unittest import mock
 
 import eptaro as ep
 from eptaro.core.aggregation import rows as folding
+from eptaro.core.kernels import parallel
 
 MEASURES = ["n=count()", "f=count(x)", "s=sum(x)", "w=sum(y)", "v=var(x)", "u=std(y)", "lo=min(x)", "hi=max(y)",
             "a=first(x)", "z=last(y)", "m=median(x)", "d=distinct(y)", "b=sum(z)", "k=var(z)"]  # fmt: skip
@@ -39,6 +40,8 @@ class Parts(unittest.TestCase):
                 with (
                     mock.patch.object(folding, "_LEAST_PART", 1),
                     mock.patch.object(folding, "_MOST_PARTS", most),
+                    mock.patch.object(parallel, "_LEAST_SLICE", 1),  # cells are joined in slices
+                    mock.patch.object(parallel, "WORKERS", 3),
                     mock.patch.object(folding, "fold", wraps=folding.fold) as folds,
                 ):
                     parted = ep.Daybook(frame, **asked)

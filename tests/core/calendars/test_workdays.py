@@ -66,6 +66,15 @@ class Count(unittest.TestCase):
         moved = np.busday_offset(open_days, n, busdaycal=rule)
         np.testing.assert_array_equal(work.shift(open_days, n), moved)
 
+    def test_a_day_with_two_holidays_is_one_day_off(self):
+        both = [
+            ep.Holiday(dt.date(2025, 5, 1), "May Day"),
+            ep.Holiday(dt.date(2025, 5, 1), "Landfall"),
+        ]
+        may = ep.Span("2025-05-01", "2025-05-31")
+        self.assertEqual(ep.Workdays(holidays=ep.HolidaySet(both)).count(may), 21)
+        self.assertEqual(ep.Workdays(holidays=ep.HolidaySet(both[:1])).count(may), 21)
+
     def test_kinds_that_close_and_kinds_that_do_not(self):
         held = ep.HolidaySet([ep.Holiday(dt.date(2025, 8, 20), "Fair", "company")])
         self.assertTrue(ep.Workdays(holidays=held).is_workday(np.array([20319]))[0])

@@ -39,6 +39,13 @@ class Traced(unittest.TestCase):
             self.BOOK.card(by="g"),
         ]
 
+    def test_rows_taken_twice_are_traced_to_their_own_days(self):
+        whole = self.BOOK.recap("month", by="g")
+        some = whole[::-1][5:15][1::3]
+        for place, row in enumerate(some.rows()):
+            span = some.trace(place, "x_sum").sides[0].span
+            self.assertEqual((span.first, span.last), (row["first"], row["last"]))
+
     def test_every_measure_of_every_verb_is_found_again(self):
         traced = 0
         for table in self.tables():

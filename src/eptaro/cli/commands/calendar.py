@@ -1,4 +1,4 @@
-"""The `calendar` commands: show a year, check many, export periods."""
+"""The `calendar` commands: show a year, check years, export periods."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ import click
 from rich.text import Text
 
 from eptaro.cli.help import DEMO, QUESTION, HeadedCommand, option
-from eptaro.cli.layout import Screen
 from eptaro.cli.messages import notify
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
+from eptaro.cli.screen import Terminal
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
 from eptaro.core.calendars.calendar import Calendar
@@ -25,7 +25,7 @@ _GAP = "   "
 
 def print_year(plan: YearPlan, described: str) -> None:
     """Print a year: week numbers at the left of each line, weekends dim, holidays marked."""
-    console = Screen(highlight=False)
+    console = Terminal().console
     console.width = max(console.width, 4 * (_WIDTH + len(_GAP)))
     year = plan.year
     console.print(Text(f"{year.shown}  {year.first}..{year.last}", style="bold"), _length(plan))
@@ -116,7 +116,7 @@ def calendar() -> None:
 @calendar_options
 def show(year: int, plot: Path | None, rules: CalendarOptions) -> None:
     """Show a year: its months, week numbers, quarters and holidays."""
-    chosen, settings = _chosen(rules)
+    chosen, settings = _choose_calendar(rules)
     span = Span(f"{max(year, 2) - 1:04d}-01-01", f"{min(max(year, 2), 9998) + 1:04d}-12-31")
     plan = YearPlan.of(chosen, year, settings.workdays(span))
     if plot is not None:
@@ -152,7 +152,7 @@ def check(years: str, against: str | None, rules: CalendarOptions, output: Outpu
     """List years with their first and last days, lengths and weeks (52 or 53)."""
     from eptaro.outputs.calendars import check_years
 
-    chosen, settings = _chosen(rules)
+    chosen, settings = _choose_calendar(rules)
     first, last = _years(years)
     other = settings.config.calendar(against) if against and settings.config else None
     if against and other is None:
@@ -182,7 +182,7 @@ def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
     """Export periods and holidays as .ics, or the periods as a list that can be read back."""
     from eptaro.outputs.calendars import list_periods, write_icalendar
 
-    chosen, settings = _chosen(rules)
+    chosen, settings = _choose_calendar(rules)
     span, out = _whole(chosen, *_years(years)), output.out
     if isinstance(out, Path) and out.suffix.lower() == ".ics":
         written = write_icalendar(chosen, span, settings.workdays(span), out)
@@ -191,7 +191,7 @@ def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
     deliver(list_periods(chosen, span), output)
 
 
-def _chosen(rules: CalendarOptions) -> tuple[Calendar, Settings]:
+def _choose_calendar(rules: CalendarOptions) -> tuple[Calendar, Settings]:
     settings = Settings(rules)
     return settings.calendar(rules.calendar), settings
 

@@ -145,7 +145,7 @@ def dimension(
 def _calendars(settings: Settings, names: tuple[str, ...]) -> list[Calendar]:
     """Return the civil calendar and those asked for; with a config and no names, all of it."""
     civil = MonthCalendar()
-    if settings.ruled:
+    if settings.describes_calendar:
         own = settings.calendar(None)
         return [own] if own.name == civil.name else [civil, own]
     if names:

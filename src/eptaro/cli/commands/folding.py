@@ -1,4 +1,4 @@
-"""The commands that keep partial books: fold and merge."""
+"""The commands that write books: fold, books and merge."""
 
 from __future__ import annotations
 
@@ -147,16 +147,18 @@ def _table(changes: tuple[Commit, ...]) -> Result:
     type=click.IntRange(1),
     default=None,
     metavar="N",
-    help="Of a new folder: into how many shards groups are dealt.",
+    help="For a new folder: the number of shards that groups are spread over.",
 )
 @option(
     OUTPUT,
     "--replace-days",
     default=None,
     metavar="A..B",
-    help="Of a folder: take the rows of these days out and put the new ones in, in one step.",
+    help="For a folder: replace the rows of these days with the new ones, in one step.",
 )
-@option(OUTPUT, "--force", is_flag=True, help="Of a folder: add rows that are in it already.")
+@option(
+    OUTPUT, "--force", is_flag=True, help="For a folder: add rows even if they are in it already."
+)
 @calendar_options
 @loudness_options
 def fold(

@@ -1,4 +1,4 @@
-"""The `init` command: an `eptaro.toml` for a file, written after a look at it."""
+"""The `init` command: write an `eptaro.toml` for a file from what it holds."""
 
 from __future__ import annotations
 
@@ -64,9 +64,9 @@ def init(
     replace: bool,
     reading: ReadingOptions,
 ) -> None:
-    """Write an eptaro.toml for your file: its dates, groups and measures, as far as it shows.
+    """Write an eptaro.toml for your file, with the dates, groups and measures found in it.
 
-    Files with the same columns are one data set; others get a data set each, asked as one.
+    Files with the same columns become one data set; others get one each, and questions cover all.
     """
     leave_pandas_out()
     from eptaro.engines.suggestion import guess_file_rules, suggest

@@ -89,35 +89,35 @@ from eptaro.reports.report import ReportOptions, write_report
     "--goals",
     metavar="FILE",
     default=None,
-    help="A CSV of goals, which a section of the page sets the totals against.",
+    help="A CSV of goals; a section of the page compares the totals with them.",
 )
 @option(
     QUESTION,
     "--beside",
     metavar="CALENDAR",
     default=None,
-    help="A calendar of the config whose periods a section sets beside those of the data.",
+    help="Another calendar of the config; a section crosses its periods with those of the data.",
 )
 @option(
     QUESTION,
     "--before",
     metavar="FILE",
     multiple=True,
-    help="The data as it was: a section says what has changed. May be given again.",
+    help="The data as it was; a section shows what has changed. May be given again.",
 )
 @option(
     QUESTION,
     "--known",
     metavar="COLUMN",
     default=None,
-    help="Instead of --before: the column of when a row became known; with --since.",
+    help="Instead of --before: the column of the date that a row became known; with --since.",
 )
 @option(
     QUESTION,
     "--since",
     metavar="DATE",
     default=None,
-    help="With --known: rows known later are what has changed.",
+    help="With --known: rows that became known later are the changes.",
 )
 @option(
     QUESTION,
@@ -186,7 +186,7 @@ def report(
     book = settings.book(data, reading)
     quality = later.result() if later else None
     options = replace(options, **_closing(settings, data, reading, closing))
-    written = write_report(book._asked, out, options, quality, data.as_of)
+    written = write_report(book._asked_store, out, options, quality, data.as_of)
     notify(f"report written to {written}")
 
 
@@ -206,7 +206,7 @@ def _closing(
         made["beside"] = settings.named_calendar(given["beside"])
     if given.keys() & {"before", "known", "since"}:
         words = given.get("before", ()), given.get("known"), given.get("since")
-        made["before"] = settings.earlier(data, reading, *words)._asked
+        made["before"] = settings.earlier(data, reading, *words)._asked_store
         made["since"] = given.get("since")
     return made
 

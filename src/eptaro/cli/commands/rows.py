@@ -74,14 +74,14 @@ def _open_source(
 )
 @click.argument("files", metavar="[FILE]...", nargs=-1)
 @option(QUESTION, "--date", metavar="COLUMN", default=None, help="The column of dates.")
-@option(GROUPS, "--by", metavar="COLUMN", multiple=True, help="Look for gaps per group, too.")
+@option(GROUPS, "--by", metavar="COLUMN", multiple=True, help="Look for gaps in each group, too.")
 @option(
     QUESTION,
     "--key",
     "keys",
     metavar="COLUMN",
     multiple=True,
-    help="Columns that should not repeat together. May be given again.",
+    help="Columns that together identify a row. May be given again.",
 )
 @where_option
 @reading_options
@@ -151,7 +151,13 @@ def inspect(
     "part of the time: hour, minute, second, ... May be given again.",
 )
 @option(QUESTION, "--locale", default=None, help="Language of names, such as fr or pt_BR.")
-@option(KNOWN, "--as-of", metavar="DATE", default=None, help="For attributes relative to a date.")
+@option(
+    KNOWN,
+    "--as-of",
+    metavar="DATE",
+    default=None,
+    help="The date that relative attributes refer to.",
+)
 @option(
     OUTPUT,
     "--out",
@@ -180,7 +186,7 @@ def annotate(
     from eptaro.engines.annotate import annotate as add_to
 
     settings = Settings(rules)
-    if rules.calendar or settings.ruled or settings.config is None:
+    if rules.calendar or settings.describes_calendar or settings.config is None:
         calendars = [settings.calendar(rules.calendar)]
     else:
         calendars = list(settings.config.calendars.values())

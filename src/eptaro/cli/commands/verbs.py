@@ -38,10 +38,11 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.progress import log_time
+from eptaro.record import Record
 from eptaro.table import Table
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Reply:
     """The answer to a command, and where it goes."""
 
@@ -87,8 +88,8 @@ class VerbCommand(HeadedCommand):
         return found
 
 
-@dataclass(frozen=True)
-class CommandInputs:
+@dataclass(frozen=True, eq=False, repr=False)
+class CommandInputs(Record):
     """The groups of options that every verb takes."""
 
     data: DataOptions
@@ -279,7 +280,7 @@ def trail(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str, A
     ),
 )
 def compare(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str, Any]) -> Reply:
-    """Prior-period comparison, like for like, also to date."""
+    """Compare periods with prior ones, like for like (prior-period comparison)."""
     return inputs.answer(Compare, given, output)
 
 
@@ -344,14 +345,14 @@ def rhythm(
         "--known",
         metavar="COLUMN",
         default=None,
-        help="Instead: the column that says when a row became known; with --since.",
+        help="Instead of --before: the column of the date that a row became known; with --since.",
     ),
     option(
         QUESTION,
         "--since",
         metavar="DATE",
         default=None,
-        help="With --known: rows known later are what has changed.",
+        help="With --known: rows that became known later are the changes.",
     ),
     examples=(
         (
@@ -373,7 +374,7 @@ def restated(
     since: str | None,
     given: Mapping[str, Any],
 ) -> Reply:
-    """Show what has changed in periods that were reported before (restatement)."""
+    """Show what has changed in periods that were already reported (restatement)."""
     settings, data = Settings(inputs.rules), inputs.data
     if data.only or data.as_of != "latest":
         raise click.UsageError(

@@ -19,7 +19,7 @@ _DENSE = np.empty(0, np.int64)
 MOST_DENSE = 1 << 24
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Axis:
     """Cells in the order of groups, then days.
 
@@ -119,7 +119,16 @@ class Axis:
 
     def _anew(self, key: Callable[[Ints, Ints], Ints]) -> Ints:
         """Return what becomes of the group and the place of the day of each cell."""
-        every = self.all_keys
+        if self.keys is None:
+            found = allocate(self.size, np.int64, None)
+            rows, day = found.reshape(self.groups, self.days), np.arange(self.days)[None, :]
+
+            def some_groups(of: slice) -> None:
+                rows[of] = key(np.arange(of.start, of.stop)[:, None], day)
+
+            parallel_for(some_groups, self.groups, each=self.days)
+            return found
+        every = self.keys
         found = allocate(len(every), np.int64, every)
 
         def some(of: slice) -> None:

@@ -18,7 +18,7 @@ from eptaro.core.results.column import Column
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Batch:
     """Transactions as arrays of one length: days, coded groups and measured columns.
 
@@ -60,16 +60,16 @@ class Batch:
     def only(self, keep: Flags) -> Batch:
         """Return the transactions that are kept."""
 
-        def coded(column: Categorical) -> Categorical:
+        def keep_codes(column: Categorical) -> Categorical:
             return Categorical(column.codes[keep], column.choices)
 
         places: Ints = np.flatnonzero(keep)
         return replace(
             self,
             days=self.days[keep],
-            groups={name: coded(column) for name, column in self.groups.items()},
+            groups={name: keep_codes(column) for name, column in self.groups.items()},
             values={name: column.take(places) for name, column in self.values.items()},
-            distinct={name: coded(column) for name, column in self.distinct.items()},
+            distinct={name: keep_codes(column) for name, column in self.distinct.items()},
             times=None if self.times is None else self.times[keep],
             places=None if self.places is None else self.places[keep],
             inputs={name: column.take(places) for name, column in self.inputs.items()},

@@ -25,7 +25,7 @@ _MOST_AT_ONCE = 1 << 26  # cells that are put in one order, which takes room
 Tally = Sum | Squares | SelectedValues | ValueLists
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Cells:
     """All planes over one axis of groups and days."""
 

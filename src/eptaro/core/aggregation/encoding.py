@@ -1,4 +1,4 @@
-"""`IntegerTable`: a number for each different whole number met, without an object for each."""
+"""Codes for the distinct values of columns: whole numbers, texts and groups of several columns."""
 
 from __future__ import annotations
 

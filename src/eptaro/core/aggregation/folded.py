@@ -1,4 +1,4 @@
-"""`Folded`: what a fold leaves."""
+"""`Folded`: the result of a fold."""
 
 from __future__ import annotations
 
@@ -18,19 +18,20 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.format import Format
 from eptaro.core.results.result import Result
 from eptaro.errors import count_noun
+from eptaro.record import Record
 
 _MOST_NAMED = 2  # sources that are named one by one
 
 
-@dataclass(frozen=True)
-class Left:
+@dataclass(frozen=True, eq=False, repr=False)
+class Left(Record):
     """The condition on the rows of a book, and how many do not meet it."""
 
     where: str
     rows: int
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Folded:
     """What a fold leaves: groups, cells, and where they came from.
 

@@ -20,7 +20,7 @@ from eptaro.core.results.format import BLANK
 from eptaro.errors import QuestionError, unknown
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Categorical:
     """A group column as codes into its distinct values; -1 is blank."""
 
@@ -76,7 +76,7 @@ _NUMBER = r"-?\d+(?:\.\d+)?"
 _BAND = re.compile(rf"(under )?({_NUMBER})(?: to {_NUMBER}| and over)?")
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Groups:
     """One row per combination of group values that occurs; no columns means one group: all."""
 
@@ -127,7 +127,7 @@ class Groups:
             each = each.take(np.maximum(codes, 0)).blanked(codes >= 0)
         else:  # the whole column is blank
             each = Column.text(name, np.array([""]), codes)
-        return each.take(np.asarray(places)).named(name, f"Group: {name}")
+        return each.take(places).named(name, f"Group: {name}")
 
     def onto(self, by: Sequence[str]) -> tuple[Groups, Ints]:
         """Return the groups by fewer columns, and for each present group its new place."""

@@ -131,7 +131,7 @@ def merge_metadata(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         one.fingerprints | two.fingerprints,
         one.distinct,
         one.formats,
-        seen=_seen(one, two),
+        seen=_days_of_all_rows(one, two),
         left=_merge_left_out(one, two),
         grain=one.grain,
         dated=_union_of_days(one, two),
@@ -145,7 +145,7 @@ def _union_of_days(one: Folded, two: Folded) -> Ints | None:
     return np.union1d(one.days_with_rows, two.days_with_rows)
 
 
-def _seen(one: Folded, two: Folded) -> Span | None:
+def _days_of_all_rows(one: Folded, two: Folded) -> Span | None:
     """Return the days of all rows of both, where a condition left some out of either."""
     if one.seen is None and two.seen is None:
         return None

@@ -1,4 +1,4 @@
-"""The rows of a batch folded to cells: steps, and the loops that carry them out."""
+"""Folding the rows of a batch to cells: a step for each plane, and the loops that run them."""
 
 from __future__ import annotations
 
@@ -156,7 +156,7 @@ class Step:
         flags = None if filled is None else filled.view(np.uint8)
         return Plan(self.op, 0, values, flags, self.centre)
 
-    def packed(self, rows: int) -> Plan | None:
+    def plan_packed(self, rows: int) -> Plan | None:
         """Return what the kernel is to do if it counts rows as well; None where there is no room
         for that.
         """
@@ -208,7 +208,7 @@ class _Summed(Step):
         else:
             self.op = Op.SUM_HALVES if halves else Op.SUM
 
-    def packed(self, rows: int) -> Plan | None:
+    def plan_packed(self, rows: int) -> Plan | None:
         bits = rows.bit_length()
         # Count and sum share a word, and with it one write to memory per row, where both fit.
         if self._beyond is not None or (self._most + 1) * rows >= 1 << (_ROOM - bits):
@@ -304,7 +304,7 @@ class _Picked(Step):
         found = SelectedValues(
             self._which, cell, value, time, row, column.kind, column.scale, choices=column.choices
         )
-        return found.won(cells_of.size) if self.op is None else found
+        return found.winners_of(cells_of.size) if self.op is None else found
 
 
 def step_of(what: What, column: Column, batch: Batch, centre: int) -> Step:
@@ -458,7 +458,7 @@ class _Packed(NamedTuple):
 
 def _packed_step(steps: Iterable[Step], rows: int) -> _Packed | None:
     """Return the first step that has such room; None where there is none."""
-    found = ((step, step.packed(rows)) for step in steps)
+    found = ((step, step.plan_packed(rows)) for step in steps)
     return next((_Packed(step, plan) for step, plan in found if plan is not None), None)
 
 
@@ -486,8 +486,12 @@ def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> 
         return words
 
     words, *others = run_parallel([partial(one, of) for of in cuts])
-    for other in others:
-        words = join(words, other, plans)
+
+    def join_some(of: slice) -> None:
+        for other in others:  # each cell in the order of the parts
+            join(words[of], other[of], plans)
+
+    parallel_for(join_some, size, each=words_of(plans))
     return words
 
 

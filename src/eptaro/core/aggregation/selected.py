@@ -21,7 +21,7 @@ _FEW_CELLS = 32  # cells are few where each holds so many values
 _NO_DAYS = np.empty(0, np.int32)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class SelectedValues:
     """One value per occupied cell: the least, the largest, the first or the last.
 
@@ -47,7 +47,7 @@ class SelectedValues:
         cell = target[self.cell]
         kept = self.at(np.flatnonzero(cell >= 0))
         owners = None if owner is None else owner[kept.cell]
-        return replace(kept, cell=cell[cell >= 0])._won(owners)
+        return replace(kept, cell=cell[cell >= 0])._winner_of_each(owners)
 
     def plus(self, other: SelectedValues, *, apart: bool = False) -> SelectedValues:
         """Return the winners of both; where they are `apart`, a first or last value at whose time
@@ -67,7 +67,9 @@ class SelectedValues:
         if one.shared is not None or two.shared is not None:
             shared = np.concatenate([side.flags() for side in (one, two)])
         made = replace(one, cell=cell, value=value, time=time, row=row, shared=shared)
-        return made._won(np.repeat([0, 1], [len(one.cell), len(two.cell)]) if apart else None)
+        return made._winner_of_each(
+            np.repeat([0, 1], [len(one.cell), len(two.cell)]) if apart else None
+        )
 
     def at(self, places: Ints) -> SelectedValues:
         """Return some of the values."""
@@ -90,7 +92,7 @@ class SelectedValues:
         """Return which values are shared."""
         return np.zeros(len(self.cell), bool) if self.shared is None else self.shared
 
-    def _won(self, owners: Ints | None = None) -> SelectedValues:
+    def _winner_of_each(self, owners: Ints | None = None) -> SelectedValues:
         """Return one winner per cell, cells in order."""
         size = int(self.cell.max(initial=-1)) + 1
         winner, left = self._winners(size)
@@ -108,7 +110,7 @@ class SelectedValues:
         """Return how many values come before each of `size` cells, and, last, all."""
         return running_sums(np.bincount(self.cell, minlength=size))
 
-    def won(self, size: int) -> SelectedValues:
+    def winners_of(self, size: int) -> SelectedValues:
         """Return the winner of each of `size` cells among rows that name their cell."""
         winner, _ = self._winners(size)
         return self.at(winner[winner >= 0])
@@ -174,7 +176,7 @@ def _rescale(tally: Valued, kind: Kind, scale: int) -> Valued:
     return replace(tally, value=value, kind=kind, scale=scale)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ValueLists:
     """All filled values, in the order of their cells: for quantiles and distinct counts."""
 

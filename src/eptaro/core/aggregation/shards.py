@@ -1,4 +1,4 @@
-"""Folded transactions dealt out to shards, by a hash of each group's values that never changes.
+"""Folded transactions distributed to shards by a fixed hash of each group's values.
 
 The hash of a text is FNV-1a in 64 bits over its UTF-8 bytes (by Fowler, Noll and Vo); that of a
 whole number, of the days from 1970-01-01 to a date, and of a flag (0 or 1) is the same over the

@@ -21,7 +21,7 @@ _ROOM = float(2**63)
 _MANY = 1 << 18  # cells, for which a second thread pays
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Sum:
     """Sums per cell: a whole part, exact at any size (see `core.results.exact`), and for floats a
     rest.
@@ -103,7 +103,7 @@ class Sum:
         return RunningSum(whole, rest[0] if rest else None, self.kind, self.scale)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class RunningSum:
     """Running sums of cells with a leading zero; never added up themselves.
 
@@ -142,7 +142,7 @@ _PARTS = 64  # bits behind the point that the rests of floats are calculated wit
 LARGEST_SQUARED = 1 << 44  # values from there on are squared as Python integers
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Squares:
     """Sums of squares per cell: a whole part, exact at any size (see `core.results.exact`), and the
     rest of floats, which are counted from `centre`.
@@ -244,7 +244,7 @@ class Squares:
         return RunningSquares(running_sums(self.whole), rest, self.scale, self.centre)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class RunningSquares:
     """Running sums of squares with a leading zero, counted from `centre` where they are floats."""
 

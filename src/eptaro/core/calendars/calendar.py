@@ -1,4 +1,4 @@
-"""`Calendar`: every calendar's face: periods by label and by date, grids, moved dates and spans."""
+"""`Calendar`: periods by label and date, grids, shifted dates and spans."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`Holidays`: days that are kept each year or once, in time order."""
+"""`Holidays`: a set of holidays in time order."""
 
 from __future__ import annotations
 
@@ -12,10 +12,11 @@ import numpy as np
 from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.span import Span
 from eptaro.errors import CalendarError, unknown
+from eptaro.record import Record
 
 
-@dataclass(frozen=True)
-class Holiday:
+@dataclass(frozen=True, eq=False, repr=False)
+class Holiday(Record):
     """One holiday: its day, name, kind (such as public, regional or company) and whether
     work on it is paid a premium.
 

@@ -1,4 +1,4 @@
-"""`Period`: one member of a level of a calendar; `Periods`: many; `PeriodGrid`: a span's."""
+"""`Period`: one period of a calendar; `Periods`: many; `PeriodGrid`: those of a span."""
 
 from __future__ import annotations
 
@@ -16,13 +16,14 @@ from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.errors import CalendarError
+from eptaro.record import Record
 
 if TYPE_CHECKING:
     from eptaro.core.calendars.calendar import Calendar
 
 
-@dataclass(frozen=True)
-class Period:
+@dataclass(frozen=True, eq=False, repr=False)
+class Period(Record):
     """One member of a level of a calendar; made by `calendar.period` and `calendar.period_of`.
 
     `index` is a running number over all time: neighbours differ by 1. Periods of one
@@ -169,7 +170,7 @@ class Period:
         return self._comparable(other) and self.index >= other.index
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Periods:
     """Many periods of one level as arrays that run in step with `index`."""
 

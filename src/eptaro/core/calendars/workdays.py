@@ -86,7 +86,8 @@ class Workdays:
         closing = self.holidays
         if self._kinds is not None:
             closing = self.holidays.of_kinds(self._kinds)
-        days = np.unique(closing.days)
+        days = closing.days  # in order; some have two holidays
+        days = days[np.diff(days, prepend=days[:1] - 1) > 0]
         self._closed: Ints = days[~self._off[weekday(days)]]
 
     def settings(self) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""Attributes of days, and the sheet of days that they are columns of."""
+"""`Attribute`: a column of the date dimension; `Sheet`: the days that it is for."""
 
 from __future__ import annotations
 
@@ -16,9 +16,10 @@ from eptaro.core.calendars.period import PeriodGrid, Periods
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.results.column import Column, Kind
+from eptaro.record import Record
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Sheet:
     """What attributes are gathered from; `as_of` is a day ordinal, None without one."""
 
@@ -97,8 +98,8 @@ STANDARD = frozenset({"standard"})
 NONE: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True)
-class Attribute:
+@dataclass(frozen=True, eq=False, repr=False)
+class Attribute(Record):
     """One attribute: its name, the level it speaks of, its meaning, and how it is gathered.
 
     `in_sets` names the column sets that it belongs to beside `all`.

@@ -304,7 +304,7 @@ def _of_level(level: str) -> list[Attribute]:
     return made
 
 
-def _shown(level: str) -> Attribute:
+def _shown_labels(level: str) -> Attribute:
     """Return the attribute of what a template of the calendar shows for a level."""
 
     def compute(sheet: Sheet) -> Column:
@@ -323,7 +323,7 @@ def calendar_attributes(
     template, before its name is added.
     """
     made = [entry for level in levels if level != "day" for entry in _of_level(level)]
-    made += [_shown(level) for level in levels if level in shown]
+    made += [_shown_labels(level) for level in levels if level in shown]
     for inner, outer in (("quarter", "half"), ("month", "quarter"), ("month", "half")):
         if inner in levels and outer in levels:
             made.append(

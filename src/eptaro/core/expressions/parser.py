@@ -35,6 +35,7 @@ from eptaro.core.expressions.tree import (
     names_in,
 )
 from eptaro.errors import ExpressionError, unknown
+from eptaro.record import Record
 
 MOST_LETTERS = 10_000
 MOST_DIGITS = 38  # of a number
@@ -304,11 +305,11 @@ class Parser:
             case "text":
                 return Text(token.value, at=token.at)
             case "quoted":
-                return self._named(token.value, token.at)
+                return self._read_name(token.value, token.at)
             case "word" if self.is_mark("("):
-                return self._called(token)
+                return self._read_call(token)
             case "word":
-                return self._named(token.value, token.at)
+                return self._read_name(token.value, token.at)
             case "mark" if token.value == "(":
                 self._deeper(token.at)
                 found = self.condition()
@@ -318,10 +319,10 @@ class Parser:
         what = "at the end" if token.kind == "end" else f"before {token.value!r}"
         raise error_at(self.text, token.at, f"a value is missing {what}")
 
-    def _named(self, name: str, at: int) -> Node:
+    def _read_name(self, name: str, at: int) -> Node:
         return Name(name, at=at)
 
-    def _called(self, token: Token) -> Node:
+    def _read_call(self, token: Token) -> Node:
         name = token.value.lower()
         if name not in FUNCTIONS:
             raise error_at(self.text, token.at, unknown("function", token.value, FUNCTIONS))
@@ -338,8 +339,8 @@ class Parser:
             raise error_at(self.text, at, f"brackets and signs go deeper than {MOST_DEEP}")
 
 
-@dataclass(frozen=True)
-class Formula:
+@dataclass(frozen=True, eq=False, repr=False)
+class Formula(Record):
     """An expression, the text that it was written as, and what it is to be, where that is known."""
 
     text: str
@@ -377,7 +378,7 @@ class Formula:
         if not _DATE_FORMULA.match(text):
             return None
         found = cls.column(text, Kind.DATE)
-        return replace(found, node=_shifted(found.node))
+        return replace(found, node=_shift_dates(found.node))
 
     @property
     def grain(self) -> CivilGrain | None:
@@ -412,18 +413,18 @@ class Formula:
 _DATE_FORMULA = re.compile(r"\w+\(|[^\W\d]\w*(\s+\+\s|\s*[-+](?=.*[\d*(]))")
 
 
-def _shifted(node: Node) -> Node:
+def _shift_dates(node: Node) -> Node:
     """Return an expression of a date in which what is added to a date are days."""
     match node:
         case BinaryOp("+" | "-" as how, left, right):
             days = right if how == "+" else Negate(right, at=right.at)
-            return Call("shift", (_shifted(left), days), at=node.at)
+            return Call("shift", (_shift_dates(left), days), at=node.at)
         case _:
             return node
 
 
-@dataclass(frozen=True)
-class Formulas:
+@dataclass(frozen=True, eq=False, repr=False)
+class Formulas(Record):
     """The columns of a book that are calculated, by their names, and the condition on its rows; and
     what the columns of text that both use are taken for.
     """

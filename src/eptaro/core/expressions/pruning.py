@@ -1,4 +1,4 @@
-"""Whether a condition can be met by rows of which only the extents of columns are known."""
+"""Pruning: whether any row can meet a condition, given only the range of each column."""
 
 from __future__ import annotations
 
@@ -35,20 +35,20 @@ class ColumnStats(NamedTuple):
     all_blank: bool
 
 
-def possible(node: Node, known: Mapping[str, ColumnStats]) -> bool:
+def may_match(node: Node, known: Mapping[str, ColumnStats]) -> bool:
     """Return False where no row of these extents meets a condition; True also where that cannot
     be reported.
 
     >>> from eptaro.core.expressions.parser import parse
     >>> fares = {"fare": ColumnStats(Fraction(5), Fraction(9), False, False)}
-    >>> [possible(parse(text), fares) for text in ("fare > 9", "fare > 8.5", "abs(fare) > 9")]
+    >>> [may_match(parse(text), fares) for text in ("fare > 9", "fare > 8.5", "abs(fare) > 9")]
     [False, True, True]
     """
     match node:
         case BoolOp("and", left, right):
-            return possible(left, known) and possible(right, known)
+            return may_match(left, known) and may_match(right, known)
         case BoolOp(_, left, right):
-            return possible(left, known) or possible(right, known)
+            return may_match(left, known) or may_match(right, known)
         case Comparison(how, Name(name), value):
             return _compares(how, known.get(name), value)
         case Comparison(how, value, Name(name)):

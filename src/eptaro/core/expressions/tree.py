@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any, Literal, TypeAlias
 
 from eptaro.errors import ExpressionError, unknown
+from eptaro.record import Record
 
 _WIDEST = 100  # letters of an expression that an error shows
 
@@ -45,8 +46,8 @@ _STEP, _CALL = 3, 9  # calls of Python for each part, and for each function
 _DEEPEST, _LARGEST = 540, 20_000
 
 
-@dataclass(frozen=True)
-class Node:
+@dataclass(frozen=True, eq=False, repr=False)
+class Node(Record):
     """Any part of an expression; `at` is the place of its first letter."""
 
     at: int = field(compare=False, kw_only=True, default=0)
@@ -91,7 +92,7 @@ def check_size(node: Node, text: str) -> None:
         found[id(one)] = deep, size
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Number(Node):
     """A number as it is written: a whole number or an exact decimal."""
 
@@ -101,7 +102,7 @@ class Number(Node):
         return f"{self.value:f}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Text(Node):
     """A text in single quotes."""
 
@@ -111,7 +112,7 @@ class Text(Node):
         return "'" + self.value.replace("'", "''") + "'"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Name(Node):
     """A column."""
 
@@ -123,7 +124,7 @@ class Name(Node):
         return '"' + self.name.replace('"', '""') + '"'
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _OfOne(Node):
     """A node above one other."""
 
@@ -135,7 +136,7 @@ class _OfOne(Node):
         return (self.value,)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _OfTwo(Node):
     """A node above two others, which are joined by a mark or word."""
 
@@ -152,7 +153,7 @@ class _OfTwo(Node):
         return f"{_bracket(self.left)} {self.how} {_bracket(self.right)}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Negate(_OfOne):
     """A value with its sign turned."""
 
@@ -160,7 +161,7 @@ class Negate(_OfOne):
         return f"-{_bracket(self.value)}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Not(_OfOne):
     """A condition turned round."""
 
@@ -168,7 +169,7 @@ class Not(_OfOne):
         return f"not {_bracket(self.value)}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class IsBlank(_OfOne):
     """Whether there is no value."""
 
@@ -194,7 +195,7 @@ class BoolOp(_OfTwo):
     how: Literal["and", "or"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class In(Node):
     """Whether a value is one of several."""
 
@@ -210,7 +211,7 @@ class In(Node):
         return f"{_bracket(self.value)} in ({', '.join(map(str, self.choices))})"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Call(Node):
     """A function of some values."""
 
@@ -226,7 +227,7 @@ class Call(Node):
         return f"{self.function}({', '.join(map(str, self.given))})"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Where(Node):
     """A value where a condition is true, and blank elsewhere; without a value, whether it is."""
 

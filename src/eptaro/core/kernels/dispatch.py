@@ -1,4 +1,4 @@
-"""The loops compiled from `compiled/`, where they run.
+"""The choice between the compiled loops and NumPy.
 
 Each operation of this room has a few lines of NumPy beside its loops; answers do not depend on
 which run.

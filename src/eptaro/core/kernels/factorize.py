@@ -1,4 +1,4 @@
-"""The different whole numbers among many, in order, and the place of each row's among them."""
+"""Factorizing whole numbers: the distinct ones in order, and the code of each row."""
 
 from __future__ import annotations
 
@@ -53,13 +53,13 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
         return met + least, codes
     loops = dispatch.loops
 
-    def found(of: slice, seen: Marks) -> None:
+    def mark_some(of: slice, seen: Marks) -> None:
         loops.mark(values[of], least, seen)
 
-    def put(of: slice, numbers: Codes, codes: Codes) -> None:
+    def number_some(of: slice, numbers: Codes, codes: Codes) -> None:
         loops.numbered(values[of], least, numbers, codes[of])
 
-    met, codes = _code_rows(len(values), span, found, put)
+    met, codes = _code_rows(len(values), span, mark_some, number_some)
     return met + least, codes
 
 
@@ -80,13 +80,13 @@ def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
         return _number_marked(one.astype(np.int64) * width + two, height * width)
     loops = dispatch.loops
 
-    def found(of: slice, seen: Marks) -> None:
+    def mark_some(of: slice, seen: Marks) -> None:
         loops.mark_pairs(one[of], two[of], height, width, seen)
 
-    def put(of: slice, numbers: Codes, codes: Codes) -> None:
+    def number_some(of: slice, numbers: Codes, codes: Codes) -> None:
         loops.number_pairs(one[of], two[of], height, width, numbers, codes[of])
 
-    return _code_rows(len(one), height * width, found, put)
+    return _code_rows(len(one), height * width, mark_some, number_some)
 
 
 def _number_marked(places: Ints, span: int) -> tuple[Ints, Codes]:

@@ -1,4 +1,4 @@
-"""Room for arrays: in memory, or in a file where what they are made of lies in one.
+"""Allocation of arrays: in memory, or in a file where their inputs are in one.
 
 A file has no name and is gone with the last array that uses it, however the process ends.
 """

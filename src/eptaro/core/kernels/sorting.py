@@ -1,4 +1,4 @@
-"""Rows put in the order of their cells or keys, on all processors."""
+"""Sorting rows by their cells or keys, on all processors."""
 
 from __future__ import annotations
 

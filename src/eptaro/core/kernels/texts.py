@@ -1,4 +1,4 @@
-"""Texts as bytes: their hashes and their order, without a step of Python for each."""
+"""Hashing and sorting texts as bytes."""
 
 from __future__ import annotations
 

@@ -102,7 +102,7 @@ class Total(Calculation):
         """Return the sum of each range."""
         found = cells.sums(Plane("sum", term.column), lo, hi)
         filled = Plane("filled", term.column)
-        rows = ROWS if term.met is None else Plane("filled", term.met.name)
+        rows = ROWS if term.rows_met is None else Plane("filled", term.rows_met.name)
         if cells.tallies[filled] is cells.tallies[rows]:  # every row has a value
             return found
         lacking = (cells.sums(filled, lo, hi).data == 0) & (cells.sums(rows, lo, hi).data > 0)
@@ -399,5 +399,5 @@ def planes_of(term: Term) -> set[Plane]:
     found = calculation(term.how)
     planes = found.planes(term.column)
     if found.counts_rows:
-        planes |= {ROWS if term.met is None else Plane("filled", term.met.name)}
+        planes |= {ROWS if term.rows_met is None else Plane("filled", term.rows_met.name)}
     return planes

@@ -19,13 +19,14 @@ from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import Format
 from eptaro.errors import ExpressionError, MeasureError
+from eptaro.record import Record
 
 _SHOWN = 200  # letters of a measure that an error repeats
 _CALLED = re.compile(rf"\s*(?!(?:{'|'.join(FUNCTIONS)})\s*\()\w+\s*\(")
 
 
-@dataclass(frozen=True)
-class Measure:
+@dataclass(frozen=True, eq=False, repr=False)
+class Measure(Record):
     """A named calculation: one term, the ratio of two, or a formula of several.
 
     Parameters
@@ -82,6 +83,12 @@ class Measure:
         ------
         MeasureError
             For text that is none.
+
+        Examples
+        --------
+        >>> each = Measure.parse("each=sum(fare) / count()")
+        >>> each.name, each.formula, len(each.terms)
+        ('each', 'sum(fare)/count()', 2)
         """
         if not isinstance(text, str):
             raise MeasureError(f"{text!r} is not a measure; {EXAMPLE}")
@@ -162,8 +169,8 @@ class Measure:
             else:
                 if part.formula is not None:
                     found[part.column] = part.formula
-                if part.met is not None and calculation(part.how).counts_rows:
-                    found[part.met.name] = part.met
+                if part.rows_met is not None and calculation(part.how).counts_rows:
+                    found[part.rows_met.name] = part.rows_met
         return found
 
     @property
@@ -182,7 +189,7 @@ class Measure:
         return {plane for term in self.terms for plane in planes_of(term)}
 
     @property
-    def staged(self) -> bool:
+    def is_staged(self) -> bool:
         """Whether a term works on the totals of a finer grain."""
         return any(term.inner is not None and term.members is None for term in self.terms)
 
@@ -194,17 +201,17 @@ class Measure:
     @property
     def over_all(self) -> bool:
         """Whether groups that are not looked at decide as well."""
-        return any(part.over_all or part.carried for part in self._rowwise)
+        return any(part.over_all or part.is_balance for part in self._rowwise)
 
     @property
-    def carried(self) -> bool:
+    def has_balances(self) -> bool:
         """Whether it has balances, which are carried forward over days without rows."""
-        return any(part.carried for part in self._rowwise)
+        return any(part.is_balance for part in self._rowwise)
 
     @property
     def needs_days(self) -> bool:
         """Whether it can only be asked of runs of whole days."""
-        return self.staged or self.looks_back
+        return self.is_staged or self.looks_back
 
     @property
     def additive_plane(self) -> Plane | None:
@@ -236,6 +243,17 @@ class Measure:
         -------
         Column
             The value over each range.
+
+        Examples
+        --------
+        >>> import numpy as np
+        >>> from eptaro.core.aggregation.axis import Axis
+        >>> from eptaro.core.aggregation.planes import ROWS
+        >>> from eptaro.core.aggregation.sums import Sum
+        >>> cells = Cells(Axis(1, 739_000, 3), {ROWS: Sum(np.array([7, 5, 2]))})
+        >>> trips = Measure.parse("trips=count()")
+        >>> trips.over_cells(cells, np.array([0, 1]), np.array([2, 3]), {}).to_list()
+        [12, 7]
         """
         parts = [term_over_cells(cells, term, lo, hi) for term in self.terms]
         return self.of_terms(parts, formats)
@@ -254,6 +272,13 @@ class Measure:
         -------
         Column
             The measure, in its format.
+
+        Examples
+        --------
+        >>> each = Measure.parse("each=sum(fare) / count()")
+        >>> parts = Column.of("", "integer", [9, 8]), Column.of("", "integer", [3, 4])
+        >>> each.of_terms(parts, {}).to_list()
+        [3.0, 2.0]
         """
         if self.arithmetic is not None or self.under is not None:
             for term, part in zip(self.terms, parts, strict=True):
@@ -324,5 +349,5 @@ def terms_on_totals(measures: Sequence[Measure]) -> dict[str, Term]:
         for measure in measures
         if measure.arithmetic is None
         and measure.term.members is not None
-        and not measure.term.carried
+        and not measure.term.is_balance
     }

@@ -2,7 +2,7 @@
 
 Two lists of every cell go side by side: whose each row is, and the value that is added up (see
 `core.measures.term.Members`). The rows of a range of cells lie together; put in order by their
-owners they are runs, each of which has a total.
+owners they are runs, each of which has a total. Last, the values that are new to the whole book.
 """
 
 from __future__ import annotations
@@ -14,9 +14,9 @@ import numpy as np
 from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import ValueLists
-from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.days import LAST_DAY, Ints
 from eptaro.core.kernels.gathering import running_sums
-from eptaro.core.kernels.sorting import stable_order
+from eptaro.core.kernels.sorting import met_first, stable_order
 from eptaro.core.measures.calculations import calculation, planes_of
 from eptaro.core.measures.term import Members, Term
 from eptaro.core.results.column import Column, join
@@ -99,3 +99,27 @@ def _over_rows(
     every = np.arange(len(counts))
     lo, hi = (np.searchsorted(kept, every, side=side) for side in ("left", "right"))
     return totals.take(np.flatnonzero(keep)), lo, hi
+
+
+def first_days_of(cells: Cells, plane: Plane) -> Ints:
+    """Return the first day of each value of a plane of codes in any group, `(n_values,) int64`."""
+    tally = cells.tallies[plane]
+    assert isinstance(tally, ValueLists)
+    days = cells.axis.all_keys[tally.cell] % cells.axis.days + cells.axis.first_day
+    found = np.full(int(tally.value.max(initial=-1)) + 1, LAST_DAY, np.int64)
+    np.minimum.at(found, tally.value, days)
+    return found
+
+
+def new_to_all(cells: Cells, plane: Plane, first: Ints, lo: Ints, hi: Ints) -> Column:
+    """Return how many values each range lo..hi of cells holds on the first day of all.
+
+    A value that several groups have on that day is new in each of them. `first` is the first day
+    of each value in the whole book, `lo` and `hi` are `(n_ranges,) int64`.
+    """
+    tally, start, stop = cells.items(plane, lo, hi)
+    keys = cells.axis.all_keys[tally.cell]
+    group, day = np.divmod(keys, cells.axis.days)
+    fresh = met_first(group, tally.value) & (day + cells.axis.first_day == first[tally.value])
+    before = running_sums(fresh.astype(np.int64))
+    return Column.of("", "integer", before[stop] - before[start])

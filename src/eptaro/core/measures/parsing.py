@@ -1,4 +1,4 @@
-"""The way from the text of a term to the term."""
+"""Parsing the text of a term."""
 
 from __future__ import annotations
 
@@ -113,7 +113,7 @@ class MeasureParser(Parser):
         found.check()
         return found
 
-    def _called(self, token: Token) -> Node:
+    def _read_call(self, token: Token) -> Node:
         if token.value in CATALOGUE:
             term, rest = parse_term(self.text[token.at :], self._whole)
             end = len(self.text) - len(rest)
@@ -124,9 +124,9 @@ class MeasureParser(Parser):
         if token.value.lower() not in FUNCTIONS:
             names = [*CATALOGUE, *FUNCTIONS]
             raise error_at(self.text, token.at, unknown("calculation", token.value, names))
-        return super()._called(token)
+        return super()._read_call(token)
 
-    def _named(self, name: str, at: int) -> Node:
+    def _read_name(self, name: str, at: int) -> Node:
         if name in CATALOGUE and name not in self._earlier:
             raise error_at(self.text, at, EXAMPLE)
         if name not in self._earlier:
@@ -145,7 +145,7 @@ def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: st
         return _term_of_members(how, share, inner, per, whole)
     found = _inner(inner, whole)
     parts = found.terms if isinstance(found, Arithmetic) else (found,)
-    if any(part.inner is not None and not part.carried for part in parts):
+    if any(part.inner is not None and not part.is_balance for part in parts):
         raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
     return Term(how.name, parts[0].column, share, found, per)
 

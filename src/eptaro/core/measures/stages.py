@@ -27,7 +27,7 @@ from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class NestedAggregation:
     """What two-stage measures need of a view."""
 
@@ -93,7 +93,7 @@ class NestedAggregation:
         spans = every, np.tile(begins, groups), np.tile(ends, groups)
         parts = [
             self.balances(part, *spans)
-            if part.carried and self.balances is not None
+            if part.is_balance and self.balances is not None
             else calculation(part.how).over_cells(self.cells, part, lo, hi)
             for part in term.parts
         ]

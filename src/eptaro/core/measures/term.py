@@ -15,6 +15,7 @@ from eptaro.core.expressions.kinds import Kind, kind_of
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import Name, Node, Where, error_at, renamed
 from eptaro.core.results.column import Column
+from eptaro.record import Record
 
 Grain: TypeAlias = Literal[
     "day", "workday", "active day", "week", "month", "quarter", "half", "year"
@@ -55,7 +56,7 @@ class Term(NamedTuple):
     table: str = ""  # the book of a set that it is of
 
     @property
-    def carried(self) -> bool:
+    def is_balance(self) -> bool:
         """Whether it is a balance of accounts, which is carried forward from day to day."""
         return self.members is not None and self.how in CARRIED
 
@@ -71,7 +72,7 @@ class Term(NamedTuple):
                 return self.inner.terms
 
     @property
-    def met(self) -> Formula | None:
+    def rows_met(self) -> Formula | None:
         """Which rows meet the condition of the term, where it has one and a value beside it."""
         node = None if self.formula is None else self.formula.node
         if self.formula is None or not isinstance(node, Where) or node.value is None:
@@ -81,7 +82,7 @@ class Term(NamedTuple):
     def __str__(self) -> str:
         plain = self.formula is not None or not re.search(r"[^\w .]", self.column)
         body = self.column if plain else str(Name(self.column))
-        if self.carried and self.members is not None and isinstance(self.inner, Term):
+        if self.is_balance and self.members is not None and isinstance(self.inner, Term):
             body = f"{str(self.inner)[len('last(') : -1]} per {Name(self.members.column)}"
         elif self.inner is not None:
             per = self.grain if self.members is None else Name(self.members.column)
@@ -91,8 +92,8 @@ class Term(NamedTuple):
         return f"{self.how}({body}{share}{' over all' if self.over_all else ''}){of}"
 
 
-@dataclass(frozen=True)
-class Arithmetic:
+@dataclass(frozen=True, eq=False, repr=False)
+class Arithmetic(Record):
     """A formula whose names are terms as they are written; a ratio of sums is one in every total.
 
     `text` is what was written.

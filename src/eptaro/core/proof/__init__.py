@@ -1,1 +1,1 @@
-"""The second way to every number, transaction by transaction."""
+"""Proofs: every number recalculated from its transactions."""

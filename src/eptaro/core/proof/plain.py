@@ -21,14 +21,15 @@ from eptaro.core.expressions.interpreter import plain_value as evaluate_plain
 from eptaro.core.expressions.tree import Node
 from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.errors import EptaroError
+from eptaro.record import Record
 
 Units = Callable[[str], Sequence[tuple[int, int]]]  # grain -> first and last day of each unit
 # Of a balance, and the first and last day of a span: what each account has.
 Carried = Callable[[Term, int, int], "Values"]
 
 
-@dataclass(frozen=True)
-class Values:
+@dataclass(frozen=True, eq=False, repr=False)
+class Values(Record):
     """One column's values, None where blank; whole numbers count units of 10**-scale."""
 
     items: Sequence[Any]
@@ -39,8 +40,8 @@ class Values:
         return [item for item in self.items if item is not None]
 
 
-@dataclass(frozen=True)
-class Rows:
+@dataclass(frozen=True, eq=False, repr=False)
+class Rows(Record):
     """Transactions in date, time and input order: their day ordinals and columns, and where
     several groups are looked at together, the moment and the group of each.
     """
@@ -56,7 +57,7 @@ class Rows:
         columns = {n: Values(v.items[cut], v.scale) for n, v in self.columns.items()}
         return Rows(self.days[cut], columns, self.moments[cut], self.owners[cut])
 
-    def undecided(self, values: Values, at: int) -> bool:
+    def is_tied(self, values: Values, at: int) -> bool:
         """Return whether several groups have a value at the moment of the first (0) or the last
         (-1) one, so that only the order of the input would decide which it is.
         """
@@ -105,7 +106,7 @@ def _nested_value(
     term: Term, rows: Rows, units: Units | None, carried: Carried | None, span: tuple[int, int]
 ) -> Any:
     """Return a term, which may work on the totals of a finer grain."""
-    if term.carried:
+    if term.is_balance:
         assert carried is not None
         return twin(term.how)(carried(term, *span), term.share)
     if term.members is not None:
@@ -123,7 +124,7 @@ def _nested_value(
 def _of_parts(term: Term, rows: Rows, carried: Carried | None, days: tuple[int, int]) -> Any:
     """Return the inner total of some transactions: of one calculation, or a formula of several."""
     found = [
-        _nested_value(part, rows, None, carried, days) if part.carried else _of_rows(part, rows)
+        _nested_value(part, rows, None, carried, days) if part.is_balance else _of_rows(part, rows)
         for part in term.parts
     ]
     if not isinstance(term.inner, Arithmetic):
@@ -151,10 +152,14 @@ def _of_members(term: Term, rows: Rows) -> Any:
 def _of_rows(term: Term, rows: Rows) -> Any:
     """Return one calculation on some transactions; the days replace no column."""
     values = rows.columns[column_of(term)] if term.column else Values(rows.days)
-    if term.how in BY_TIME and values.filled_values() and rows.undecided(values, BY_TIME[term.how]):
+    if term.how in BY_TIME and values.filled_values() and rows.is_tied(values, BY_TIME[term.how]):
         return None
     if term.how == "sum" and not values.filled_values():
-        there = values.items if term.met is None else rows.columns[term.met.name].filled_values()
+        there = (
+            values.items
+            if term.rows_met is None
+            else rows.columns[term.rows_met.name].filled_values()
+        )
         return None if there else Fraction(0)  # rows that all lack a value are not nothing
     return twin(term.how)(values, term.share)
 

@@ -1,15 +1,17 @@
-"""Finding the transactions behind a number again, through an index and never by a search."""
+"""Finding the transactions behind a number, through an index of the rows."""
 
 from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
 from eptaro.core.aggregation.groups import Categorical
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordinal
 from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import Period
@@ -82,8 +84,8 @@ class Reader:
                 columns[column_of(one)] = self._never_before(one, hit)
             elif one.column:
                 columns[one.column] = self._of(one, hit)
-            if one.how == "sum" and one.met is not None:
-                columns[one.met.name] = self._evaluate_rows(one.met, hit)
+            if one.how == "sum" and one.rows_met is not None:
+                columns[one.rows_met.name] = self._evaluate_rows(one.rows_met, hit)
         days = self._index.batch.days[hit].tolist()
         if by_entry or len(self._groups) < 2:
             return Rows(days, columns)
@@ -251,7 +253,11 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
         case "month of year" if view.calendar.plain_months:
             return Names().months[day.month - 1] == word
         case "month of year" | "quarter of year" | "week of year":
-            label = view.calendar.period_of(day, _LEVEL[attribute]).label
-            return label.rsplit("-", 1)[1] == word
+            return _label_at(view.calendar, day, _LEVEL[attribute]).rsplit("-", 1)[1] == word
         case _:
             raise EptaroError(f"{attribute} cannot be proved: core/proof/reader.py has no rule")
+
+
+@lru_cache(maxsize=1 << 16)  # many numbers are proved over the same days
+def _label_at(calendar: Calendar, day: dt.date, level: str) -> str:
+    return calendar.period_of(day, level).label

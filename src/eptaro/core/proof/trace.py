@@ -123,7 +123,7 @@ def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) ->
     )
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class TracedSide:
     """One span of days behind a number: its transactions and their result.
 
@@ -318,7 +318,7 @@ def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
     wanted: dict[str, str] = {}
     match value.picked:
         case AttributeFilter() as bearers:
-            wanted = bearers.wanted(row)
+            wanted = bearers.values_of_row(row)
             hit = reader.bearing(seen, wanted)
             said = " and the ".join(f"{name} is {word}" for name, word in wanted.items())
             which = f"the ones whose {said}"

@@ -1,1 +1,1 @@
-"""What a question looks at."""
+"""Queries: what they ask, and the data that they look at."""

@@ -1,4 +1,4 @@
-"""Balances of accounts: what the last row of each says, carried forward until its next.
+"""Balances of accounts: the last row of each, carried forward until the next.
 
 A row puts its account's balance in the row's group, and takes the one before away from the group
 where that was. Added up by group and day, these movements give the balances at the end of any day.
@@ -28,7 +28,7 @@ from eptaro.errors import QuestionError
 _DAYS = 1 << 32  # more than there are, for keys of group and day
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Balances:
     """The movements of the groups of a view, in the order of `keys`, `group * 2**32 + day`."""
 

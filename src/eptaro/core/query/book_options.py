@@ -1,4 +1,4 @@
-"""What every way into a book takes beside its rows: measures, groups, calendar, coverage, ..."""
+"""The options of every book: measures, groups, calendar, coverage, ..."""
 
 from __future__ import annotations
 
@@ -33,6 +33,7 @@ from eptaro.core.query.query import ADJUSTMENT, By, formulas_of, group_names
 from eptaro.core.query.view import BookData
 from eptaro.core.results.format import Format, check_formats
 from eptaro.errors import CalendarError, InputError, QuestionError, unknown
+from eptaro.record import Record
 
 _AROUND = 31  # days before and after the data whose holidays count as well
 _MONTHS = 12  # of a year whose calendar does not say
@@ -73,8 +74,8 @@ def check_options(known: Collection[str], given: Mapping[str, object]) -> None:
         raise QuestionError(unknown("option", name, known))
 
 
-@dataclass(frozen=True)
-class BookOptions:
+@dataclass(frozen=True, eq=False, repr=False)
+class BookOptions(Record):
     """The options of a book, checked as far as can be without its rows."""
 
     measures: tuple[Measure, ...]

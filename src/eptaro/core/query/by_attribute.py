@@ -1,4 +1,4 @@
-"""Answers by attributes that are no periods: one row per value, or per pair of values."""
+"""Answers by recurring attributes such as weekdays: one row per value, or per pair of values."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ from eptaro.errors import QuestionError
 _HOUR = 3_600_000_000_000  # nanoseconds
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class AttributeProduct:
     """One or two attributes: a place for each combination of their values.
 
@@ -233,7 +233,7 @@ def answer_by(
     picked = AttributeFilter(crossed.words(place))
     measures = view.facts.measures
     numbers = {m.name: Value(view, m, group, side, picked) for m in measures}
-    return ViewLineage(query, view, group, numbers, np.arange(len(group)))
+    return ViewLineage(query, view, group, numbers)
 
 
 def _value(

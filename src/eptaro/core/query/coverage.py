@@ -1,4 +1,4 @@
-"""The days that a book knows, of all its groups together or of each."""
+"""Coverage: the days that the data covers, for all groups together or for each."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def asked_by_group(coverage: Coverage) -> GivenSpans | None:
     return GROUPS if isinstance(coverage, str) and coverage == GROUPS else None
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class GroupSpans:
     """First and last day of each group of a book, and how that was asked for."""
 

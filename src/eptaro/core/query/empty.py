@@ -1,4 +1,4 @@
-"""A book without a row, which answers without rows in the columns that the answer would have."""
+"""A book without rows, whose answers have the usual columns and no rows."""
 
 from __future__ import annotations
 

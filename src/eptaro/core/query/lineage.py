@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Literal, Self, TypeAlias, assert_never
 
 import numpy as np
@@ -21,6 +22,7 @@ from eptaro.core.query.query import Query
 from eptaro.core.query.view import View
 from eptaro.core.results.column import ManyFlags, ManyInts
 from eptaro.core.results.result import Lineage, Result
+from eptaro.record import Record
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,19 +41,19 @@ class Side:
         return Span.of(self.first[row], self.last[row])
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class AttributeFilter:
     """Transactions picked by what their days bear: for each attribute the words of its rows."""
 
     words: Mapping[str, NDArray[Any]]
 
-    def wanted(self, row: int) -> dict[str, str]:
+    def values_of_row(self, row: int) -> dict[str, str]:
         """Return the attributes and values of one row."""
         return {name: str(words[row]) for name, words in self.words.items()}
 
 
-@dataclass(frozen=True)
-class LastN:
+@dataclass(frozen=True, eq=False, repr=False)
+class LastN(Record):
     """Transactions picked by their number: the last so many up to the end of the days."""
 
     amount: Amount
@@ -75,22 +77,22 @@ class Value:
     stated: ManyFlags | None = None
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Mean:
     """The mean of several values, blank where one is."""
 
     values: tuple[Value, ...]
 
 
-@dataclass(frozen=True)
-class DayMatching:
+@dataclass(frozen=True, eq=False, repr=False)
+class DayMatching(Record):
     """How the days of two sides meet: as dates moved back, as workdays, or as many days in."""
 
     how: Literal["date", "workday", "days in"]
     back: Amount | None = None
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Change:
     """A value less the one before, blank unless comparable; as a `ratio`, over its size."""
 
@@ -121,23 +123,29 @@ def value_of(number: Number) -> Value:
 class ViewLineage(Lineage):
     """The answer of one view.
 
-    `numbers` has what is behind columns, `group` the group of each row, `rows` for each
-    row of the table its place in the arrays of both, `totals` which of these places are totals.
+    `numbers` has what is behind columns, `group` the group of each row, `picked` for each row of
+    the table its place in the arrays of both (None: it has all rows, in order), `totals` which of
+    these places are totals.
     """
 
     asked: Query
     view: View
     group: ManyInts
     numbers: Mapping[str, Number]
-    rows: Ints
+    picked: Ints | None = None
     total: ManyFlags | None = None
+
+    @cached_property
+    def rows(self) -> Ints:
+        """The place of each row of the table among those of `group`."""
+        return np.arange(len(self.group)) if self.picked is None else self.picked
 
     @property
     def question(self) -> Query:
         """The question."""
         return self.asked
 
-    @property
+    @cached_property
     def by(self) -> tuple[str, ...]:
         """The names of the group columns."""
         return tuple(self.view.groups.names)
@@ -165,14 +173,14 @@ class ViewLineage(Lineage):
 
     def take(self, places: Ints | slice) -> Self:
         """Return the answer for the rows at the given places."""
-        return replace(self, rows=self.rows[places])
+        return replace(self, picked=self.rows[places])
 
     def number(self, row: int, name: str) -> tuple[Number, int]:
         """Return what is behind a column, and the place of a row in its arrays."""
         return self.numbers[name], int(self.rows[row])
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class InParts(Lineage):
     """The answers of several views set together: each row is a row of one of them."""
 
@@ -241,7 +249,7 @@ class InParts(Lineage):
         return part.number(int(self.rows[row]), name)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class AcrossLineage(Lineage):
     """The answers of every group and of all together, whose rows are side by side.
 

@@ -104,6 +104,16 @@ class OwnCalendars:
         ------
         InputError
             Where one has none.
+
+        Examples
+        --------
+        >>> from eptaro.core.aggregation.groups import Categorical
+        >>> from eptaro.core.results.column import Column
+        >>> coded = Categorical(np.array([0, 1], np.int32), Column.text("company", ["a", "b"]))
+        >>> own = OwnCalendars("company", {"a": WeekCalendar("cafe")}, MonthCalendar("civil"))
+        >>> found = own.of_groups(Groups({"company": coded}, 2), "these rows")
+        >>> {calendar.name: which.tolist() for calendar, which in found.items()}
+        {'cafe': [True, False], 'civil': [False, True]}
         """
         if self.column not in groups.names:
             raise InputError(
@@ -138,7 +148,14 @@ class OwnCalendars:
         return f"by {self.column}: " + "; ".join(said)
 
     def settings(self) -> dict[str, Any]:
-        """Return what `from_settings` makes it again from."""
+        """Return what `from_settings` makes it again from.
+
+        Examples
+        --------
+        >>> own = OwnCalendars("company", {"Cafés": WeekCalendar("cafe")}, MonthCalendar())
+        >>> own.settings()["calendars"]["Cafés"]["kind"]
+        'week'
+        """
         calendars = {value: calendar.settings() for value, calendar in self.calendars.items()}
         other = self.other.settings() if self.other else None
         return {"column": self.column, "calendars": calendars, "other": other}
@@ -156,6 +173,13 @@ class OwnCalendars:
         -------
         OwnCalendars
             The same calendars.
+
+        Examples
+        --------
+        >>> own = OwnCalendars("company", {"Cafés": WeekCalendar("cafe")}, MonthCalendar())
+        >>> again = OwnCalendars.from_settings(own.settings())
+        >>> again.column, [*again.calendars]
+        ('company', ['Cafés'])
         """
         calendars = {value: from_settings(one) for value, one in settings["calendars"].items()}
         other = settings["other"]

@@ -16,6 +16,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.measures.measure import Measures
 from eptaro.errors import CalendarError, DateError, QuestionError
+from eptaro.record import Record
 
 if TYPE_CHECKING:
     from eptaro.core.query.view import BookData
@@ -82,8 +83,8 @@ def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
     return day, Span.of(coverage.lo, min(day, coverage.hi))
 
 
-@dataclass(frozen=True)
-class Filter:
+@dataclass(frozen=True, eq=False, repr=False)
+class Filter(Record):
     """What `only` narrows a question to: windows of days, of which most questions take one, and
     wanted values of group columns.
     """
@@ -240,8 +241,8 @@ def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
     return Span(first.first, last.last)
 
 
-@dataclass(frozen=True, kw_only=True)
-class Query:
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Query(Record):
     """What a verb is asked: the options that all have, and those of each in a class of its own.
 
     `pictures` names those of `plots/draw.py` that suit every answer, the most fitting first.
@@ -281,7 +282,7 @@ class Query:
         return self
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class MeasuredQuery(Query):
     """What a verb is asked that answers with measures: those of the book, or some that its cells
     allow.

@@ -45,7 +45,7 @@ class GlobalTotals:
         return None
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ReducedBook:
     """What was folded of some groups, and the days that each covers where groups have their own."""
 
@@ -72,7 +72,7 @@ class ReducedBook:
         return ReducedBook(folded, GroupSpans(lo, hi, self.own.asked))
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class GroupSet:
     """The groups that there are."""
 
@@ -89,7 +89,7 @@ class GroupSet:
         return numbered_together([self.groups, some.drop_unused()])[1][1]
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class GroupTotals:
     """The values of a measure added up over groups, for each of some rows; exact unless floats.
 

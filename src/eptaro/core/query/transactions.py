@@ -1,4 +1,4 @@
-"""`Ledger`: the transactions themselves, for questions that days cannot answer.
+"""`Ledger`: the transactions themselves, for questions about single rows.
 
 Cells forget which transaction came first and where a day is cut. A ledger reads the
 transactions once more, in the order of group, day, time and input, and treats each as a
@@ -31,7 +31,7 @@ from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Ledger:
     """Transactions of a view in order: group, day, place in the input (from 0).
 
@@ -230,7 +230,7 @@ def last_entries(
         value = measure.over_cells(ledger.cells, lo, hi, view.facts.folded.formats)
         value = value.blanked(complete) if whole else value
         columns.append(value.named(f"{measure.name}{ending}", f"{measure.formula} over the window"))
-    answer = ViewLineage(query, view, group, {}, np.arange(len(group)))
+    answer = ViewLineage(query, view, group, {})
     return Result(columns, view.meta(query.verb) | {"every": "entry"}, answer)
 
 
@@ -288,7 +288,7 @@ def per_row(
         if whole:
             value = value.blanked(view.complete(first[cell_day], last[cell_day], cell_group))
         columns += take_lazy([value.named(f"{measure.name}{ending}")], at)
-    answer = ViewLineage(query, view, of, {}, np.arange(len(rows)))
+    answer = ViewLineage(query, view, of, {})
     return Result(columns, view.meta(query.verb) | {"every": "entry"}, answer)
 
 
@@ -305,7 +305,7 @@ def _cells(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints,
     return cell_group, cell_day, at
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Index:
     """All transactions, findable by day, so that a look at some days touches their rows alone.
 

@@ -1,4 +1,4 @@
-"""`BookData`: folded transactions with what is needed to question them, and `View` of them."""
+"""`BookData`: folded transactions and their options; `View`: the part that a question is about."""
 
 from __future__ import annotations
 
@@ -22,10 +22,9 @@ from eptaro.core.calendars.grain import check_whole, straddles, whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
-from eptaro.core.measures.members import term_over_cells
+from eptaro.core.measures.members import first_days_of, new_to_all, term_over_cells
 from eptaro.core.measures.term import Term
 from eptaro.core.query.coverage import Coverage, GroupSpans
-from eptaro.core.query.newcomers import first_days_of, new_to_all
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import (
     ADJUSTMENT,
@@ -47,7 +46,7 @@ OTHERS = "(others)"
 NOTES = ("undecided", "by_input_order")  # of answers, kept in their meta
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class SetTable:
     """A book of a set, and for each of its groups the place among the groups of the set."""
 
@@ -55,7 +54,7 @@ class SetTable:
     places: Ints
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class BookData:
     """Folded transactions with their measures, calendar and coverage.
 
@@ -148,7 +147,7 @@ class BookData:
         # A group that is named, or whose coverage has begun, has rows; others have none yet.
         keep = wanted_groups
         if not wanted and not self.whole.named:
-            keep = wanted_groups & self._begun(coverage.hi)
+            keep = wanted_groups & self._groups_begun(coverage.hi)
         if self.part is not None:
             keep = keep & self.part
         if not keep.any():
@@ -164,14 +163,14 @@ class BookData:
             return view
         return replace(view, tables={n: view.of_table(n, t) for n, t in self.tables.items()})
 
-    def _begun(self, last: int) -> Flags:
+    def _groups_begun(self, last: int) -> Flags:
         """Return which groups' own coverage has begun by a day, in any book of a set."""
         if not self.tables:
             count = self.groups.count
             return np.ones(count, bool) if self.spans is None else self.spans.lo <= last
         found = np.zeros(self.groups.count, bool)
         for table in self.tables.values():
-            found[table.places[table.facts._begun(last)]] = True
+            found[table.places[table.facts._groups_begun(last)]] = True
         return found
 
     def narrowed(self, only: Only, as_of: AsOf) -> Filter:
@@ -195,7 +194,7 @@ class BookData:
         return looked_at(as_of, self.coverage, self.folded.grain)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class View:
     """The cells that one question looks at."""
 
@@ -404,7 +403,7 @@ class View:
             own = measure.of_table("", measure.name)
             found = self.table(measure.term.table).value_of_all(own, first, last)
             return found.shown_as(self.facts.folded.formats.get(measure.name))
-        if measure.staged or measure.over_all or self.tables:
+        if measure.is_staged or measure.over_all or self.tables:
             group = np.repeat(np.arange(groups), len(first))
             return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
         lo, hi = self.within_coverage(first, last)
@@ -445,7 +444,7 @@ class View:
             )
             return stage.value(term, group, first, last)
         lo, hi = self.cells.axis.bounds(group, first, last)
-        if term.carried:
+        if term.is_balance:
             return self._balances(term, group, first, last)
         if term.over_all:
             plane = Plane("codes", term.column)
@@ -488,7 +487,7 @@ class View:
             }
             | self._of_each_table(lambda view: aside_note(view.facts.folded))
             | self._of_each_table(lambda view: left_note(view.facts.folded))
-            | self.undecided()
+            | self.describe_ties()
             | self.by_input_order()
             | self._ends_first()
             | ({} if self.others is None else {"others": OTHERS})
@@ -561,10 +560,10 @@ class View:
         rows = int(self.cells.sums(ROWS, cells, cells + 1).data.max())
         return (rows, int(ends)) if rows > 1 else None
 
-    def undecided(self) -> dict[str, str]:
+    def describe_ties(self) -> dict[str, str]:
         """Return why first and last values are blank where several groups share their time."""
         if self.tables:
-            return self._of_each_table(lambda view: view.undecided())
+            return self._of_each_table(lambda view: view.describe_ties())
         found = [
             f"{plane.what}({plane.column})"
             for plane, tally in self.cells.tallies.items()

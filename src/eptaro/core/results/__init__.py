@@ -1,1 +1,1 @@
-"""Columns, tables, how they are shown, and the answer behind each."""
+"""Columns and results, and how their values are shown."""

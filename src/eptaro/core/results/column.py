@@ -32,7 +32,7 @@ from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.errors import EptaroError, MeasureError, QuestionError
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class TiledArray:
     """Few values that represent those of many rows, which are written out when they are needed.
 
@@ -69,6 +69,14 @@ class TiledArray:
     def __array__(self, dtype: Any = None, copy: bool | None = None) -> NDArray[Any]:
         """Return the value of every row."""
         return self._written_out if dtype is None else self._written_out.astype(dtype)
+
+    def gather(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Return the values at the places that the rows name, written out.
+
+        >>> TiledArray(np.array([2, 0]), 2, 4).gather(np.array([5, 6, 7])).tolist()
+        [7, 7, 5, 5]
+        """
+        return replace(self, values=values[self.values])._written_out
 
     @cached_property
     def _written_out(self) -> NDArray[Any]:
@@ -116,7 +124,7 @@ def take_lazy(columns: Sequence[AnyColumn], places: NDArray[Any] | TiledArray) -
 
     def make(column: AnyColumn) -> Column:
         made = column if isinstance(column, Column) else column.compute()
-        return made.take(np.asarray(places))
+        return made.take(places)
 
     return [LazyColumn(c.name, len(places), partial(make, c)) for c in columns]
 
@@ -280,12 +288,12 @@ class Column:
             valid = present if valid is None else valid & present
         return None if valid is None or valid.all() else valid
 
-    def take(self, places: NDArray[Any] | slice) -> Column:
+    def take(self, places: NDArray[Any] | TiledArray | slice) -> Column:
         """Return the column at the given places.
 
         Parameters
         ----------
-        places : int array or slice
+        places : int array, TiledArray or slice
             Rows to pick.
 
         Examples
@@ -293,6 +301,9 @@ class Column:
         >>> Column.of("fare", "integer", [7, 5, 2]).take([2, 0]).to_list()
         [2, 7]
         """
+        if isinstance(places, TiledArray):
+            valid = None if self.valid is None else places.gather(self.valid)
+            return replace(self, data=places.gather(self.data), valid=valid)
         valid = None if self.valid is None else self.valid[places]
         return replace(self, data=self.data[places], valid=valid)
 

@@ -15,6 +15,7 @@ import numpy as np
 
 from eptaro.errors import MeasureError, unknown
 from eptaro.option import option
+from eptaro.record import Record
 
 if TYPE_CHECKING:
     from eptaro.core.results.column import Column
@@ -170,8 +171,8 @@ class Priority(IntEnum):
     DETAIL = 4
 
 
-@dataclass(frozen=True)
-class DisplayHint:
+@dataclass(frozen=True, eq=False, repr=False)
+class DisplayHint(Record):
     """How a column is shown on a screen; files have its exact name.
 
     Parameters
@@ -215,8 +216,8 @@ DATE = DisplayHint("date", Priority.KEY)
 _DIGITS = 400  # of the longest float
 
 
-@dataclass(frozen=True)
-class Format:
+@dataclass(frozen=True, eq=False, repr=False)
+class Format(Record):
     """A sign before the number (such as a currency's), its decimals, or a percentage; and whether
     less of it is better, as of costs, delays and complaints.
 

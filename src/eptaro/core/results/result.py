@@ -14,6 +14,7 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.results.column import AnyColumn, Column, LazyColumn, materialize
 from eptaro.errors import QuestionError, unknown
+from eptaro.record import Record
 
 
 class Lineage(ABC):
@@ -49,8 +50,8 @@ class Lineage(ABC):
         """Return the answer for the rows at the given places."""
 
 
-@dataclass(frozen=True)
-class NoLineage(Lineage):
+@dataclass(frozen=True, eq=False, repr=False)
+class NoLineage(Record, Lineage):
     """The answer of a table that came without its view: what was asked, and of what."""
 
     asked: object
@@ -88,8 +89,8 @@ class NoLineage(Lineage):
         return self
 
 
-@dataclass(frozen=True)
-class Parts:
+@dataclass(frozen=True, eq=False, repr=False)
+class Parts(Record):
     """The parts of a result that shards make, each where it lies.
 
     `each` calls a function with every part and returns the results; `gathered` returns all
@@ -152,6 +153,13 @@ class Result:
         ----------
         parts : Parts
             What makes the rows of each shard, and puts them together.
+
+        Examples
+        --------
+        >>> whole = Result([Column.of("trips", "integer", [3, 5])])
+        >>> parts = Parts(lambda work: [work(0, whole)], lambda: whole)
+        >>> len(Result.of_parts(parts))
+        2
         """
         made = cls.__new__(cls)
         made.parts = parts

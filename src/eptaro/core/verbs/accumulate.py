@@ -1,4 +1,4 @@
-"""`accumulate`: running totals that restart at each period; `card`: those of one date."""
+"""`accumulate`: running totals that restart at each period."""
 
 from __future__ import annotations
 
@@ -72,10 +72,10 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
             periods = GoalRows(within, labels, *of_all)
             columns += goal_columns(view, measure, wanted, query.pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}
-    return Result(columns, meta, ViewLineage(query, view, group, numbers, np.arange(len(group))))
+    return Result(columns, meta, ViewLineage(query, view, group, numbers))
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Totals:
     """Rows of one group: own days `first`..`last`, running total from `since`.
 

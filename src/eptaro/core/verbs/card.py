@@ -1,4 +1,4 @@
-"""`card`: what every period, and windows, have reached by one day, beside the same days before."""
+"""`card`: period-to-date figures of several periods and windows as of one day."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ def card(facts: BookData, query: Card) -> Result:
         if (goals := goals_of(query.goals, measure, facts.measures)) is not None:
             columns += _goals(view, measure, goals, query.pace, rows, (group, place), value)
     described = "; ".join(calendar.describe() for calendar in given)
-    answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
+    answer = ViewLineage(query, view, group, numbers)
     meta = view.meta("card") | {"calendar": described}
     meta |= {} if query.back is None else {"back": query.back, "match": query.match}
     found = Result(columns, meta, answer)
@@ -166,7 +166,7 @@ _KEY = DisplayHint("calendar", Priority.KEY)
 _LEVEL = DisplayHint("level", Priority.KEY)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Prior:
     """The prior side of each row, and the columns that describe it."""
 

@@ -1,4 +1,4 @@
-"""Goal lines: what should have been reached by each day of a period, and the gap to it."""
+"""Goals: the part of a goal that is due by each day of its period, and the gap to it."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
 _NAMED = 3  # goals that a note names
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class GoalRows:
     """Rows that goals are set against: for each its group, its period's place among `labels`,
     and the last day that it has reached. `within` is the level of the periods.

@@ -34,7 +34,7 @@ _WHOLE = "Whether the row is a whole period inside the coverage"
 TOTAL = "total"  # label and level of the row that adds up all others
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class PeriodRows:
     """The spans that rows represent, with their labels; `level` is `total` for totals."""
 

@@ -36,7 +36,7 @@ _ADDED = ("shares", "ranks", "index")  # what `Recap` adds beside the values
 _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_date`
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class SortedQuery(MeasuredQuery):
     """What a verb is asked whose rows can be put in another order than that of groups and time."""
 
@@ -44,8 +44,8 @@ class SortedQuery(MeasuredQuery):
         None,
         metavar="COLUMN",
         heading="groups",
-        help="Order the rows by a column, -COLUMN with the largest first; a second decides "
-        "between equals.",
+        help="Order the rows by a column, -COLUMN with the largest first; a second "
+        "one breaks ties.",
     )
 
     @property
@@ -58,7 +58,7 @@ class SortedQuery(MeasuredQuery):
         return replace(self, sort=None)
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class TotalledQuery(SortedQuery):
     """What a verb is asked whose groups can be followed by all of them together."""
 
@@ -78,7 +78,7 @@ class TotalledQuery(SortedQuery):
         return bool(self.needs_one_calendar)
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class GoalsQuery(MeasuredQuery):
     """What a verb is asked that sets measures against goals."""
 
@@ -102,7 +102,7 @@ class GoalsQuery(MeasuredQuery):
         return replace(self, goals=_of_all_groups(self.goals))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Recap(SortedQuery, GoalsQuery):
     """Summarise each period (grouped period summary): one row per group and period, in time order.
 
@@ -219,7 +219,7 @@ class Recap(SortedQuery, GoalsQuery):
         None,
         metavar="CALENDAR",
         rare=True,
-        help="Set the periods of another calendar beside: rows of the days in one of each.",
+        help="Cross the periods with those of another calendar: a row for the days in one of each.",
     )
     totals: bool = option(False, help="Add a total under each group.")
     subtotals: str | Sequence[str] = option(
@@ -234,8 +234,8 @@ class Recap(SortedQuery, GoalsQuery):
         (),
         metavar="COLUMN",
         rare=True,
-        help="With --top: so many within each value of this group column, or in each period. May "
-        "be given again.",
+        help="With --top: the N largest within each value of this group column, or of each "
+        "period. May be given again.",
     )
     shares: bool = option(False, help="Add each row's share of all and of its period.")
     ranks: bool = option(False, help="Add ranks, 1 for the largest.")
@@ -330,7 +330,7 @@ class Recap(SortedQuery, GoalsQuery):
         return tuple(name for name in given if getattr(self, name))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Accumulate(TotalledQuery, GoalsQuery):
     """Return period-to-date (running) totals, which restart at each period of `within`.
 
@@ -417,7 +417,7 @@ class Accumulate(TotalledQuery, GoalsQuery):
     every: str | None = option(
         None,
         metavar="LEVEL",
-        help="One row per day, week, month, ...; unset, per date of the data.",
+        help="One row per day, week, month, ...; by default, per date of the data.",
     )
 
     def __post_init__(self) -> None:
@@ -425,7 +425,7 @@ class Accumulate(TotalledQuery, GoalsQuery):
         _check_order(self.sort)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Trail(TotalledQuery):
     """Return rolling (trailing) windows: one row per group and day, or per period at its last day.
 
@@ -523,14 +523,14 @@ class Trail(TotalledQuery):
     every: str | None = option(
         None,
         metavar="LEVEL",
-        help="One row per day, week, month, ..., or per entry; unset, per date of the data.",
+        help="One row per day, week, month, ..., or per entry; by default, per date of the data.",
     )
     far_edge: Edge = option(
         "open",
         metavar="EDGE",
         rare=True,
         shown=True,
-        help="open leaves out the day that lies exactly so far back, closed includes it.",
+        help="open leaves out the day that lies exactly that far back, closed includes it.",
     )
     centred: bool = option(False, rare=True, help="Put the day in the middle of the window.")
     incomplete: Keep = option(
@@ -569,7 +569,7 @@ class Trail(TotalledQuery):
         return None if self.ahead is None else Amount.parse(self.ahead, "ahead")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Compare(TotalledQuery, GoalsQuery):
     """Compare each period with the prior period, like for like; `back` is the distance.
 
@@ -699,7 +699,7 @@ class Compare(TotalledQuery, GoalsQuery):
         metavar="N",
         rare=True,
         least=1,
-        help="Compare with the mean of the N periods so far back.",
+        help="Compare with the mean of the last N prior periods, each --back further.",
     )
     trailing: str | None = option(
         None,
@@ -741,7 +741,7 @@ class Compare(TotalledQuery, GoalsQuery):
         metavar="AMOUNT",
         heading="groups",
         rare=True,
-        help="With --groups: those that began less than AMOUNT (13 months) before are new.",
+        help="With --groups: groups that began less than AMOUNT ('13 months') before count as new.",
     )
     details: bool = option(
         False, help="Add changes per day, contributions, and who is new or lost."
@@ -836,7 +836,7 @@ class Compare(TotalledQuery, GoalsQuery):
             raise QuestionError(f"mean_of and {name} do not go together; leave one out")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Card(GoalsQuery):
     """Return period-to-date figures as of one date: one row per group, calendar and level.
 
@@ -903,16 +903,21 @@ class Card(GoalsQuery):
     calendars: Calendar | Sequence[Calendar] | None = None
     levels: Sequence[str] = ("week", "month", "quarter", "year")
     trailing: str | Sequence[str] = option(
-        (), metavar="AMOUNT", help="With --card: a window that ends with the day. May be repeated."
+        (),
+        metavar="AMOUNT",
+        help="With --card: add a window that ends on the day, "
+        "such as '28 days'. May be given again.",
     )
     back: str | None = option(
-        None, metavar="AMOUNT", help="With --card: the same days so far back beside, '1 year'."
+        None,
+        metavar="AMOUNT",
+        help="With --card: add the same days that far back, such as '1 year'.",
     )
     match: Match = "date"
     wide: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Restated(MeasuredQuery):
     """What has changed since an earlier keeping of the book, in periods that it covered."""
 
@@ -923,7 +928,7 @@ class Restated(MeasuredQuery):
         check_texts(per=self.per)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Rhythm(MeasuredQuery):
     """Return the distribution of measures over the values of an attribute, or of two crossed.
 
@@ -997,7 +1002,7 @@ class Rhythm(MeasuredQuery):
         return ("wide",) if self.wide else ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Spread(Query):
     """Return box figures of a column's values, one row per group and value of `per`.
 
@@ -1048,7 +1053,7 @@ class Spread(Query):
     per: str | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Histogram(Query):
     """Return how many values of a column lie in each of some equal ranges.
 

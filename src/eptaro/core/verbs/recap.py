@@ -7,15 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from eptaro.core.aggregation.folded import rows_note
-from eptaro.core.calendars.days import LAST_DAY, Flags, Ints
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.measures.measure import Measure
-from eptaro.core.query.coverage import GroupSpans
-from eptaro.core.query.lineage import InParts, Number, Side, Value, ViewLineage
-from eptaro.core.query.query import Query
-from eptaro.core.query.totals import GroupSet, ReducedBook
+from eptaro.core.query.lineage import InParts, Side, Value, ViewLineage
 from eptaro.core.query.view import NOTES, BookData, View, top_groups
 from eptaro.core.results import bigint
 from eptaro.core.results.column import (
@@ -28,66 +25,11 @@ from eptaro.core.results.column import (
 )
 from eptaro.core.results.format import shown
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.layouts.wide import MOST_ACROSS, title_of
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.queries import EACH_PERIOD, Recap
 from eptaro.errors import EptaroError, QuestionError
 
 _MOST_PERIODS = 2_000  # of which each has its own largest groups
-
-
-def across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Result:
-    """Return periods down and one column per group and measure across, the totals last; with
-    shares, beside each what it has of its period, and beside the totals what that has of all.
-    """
-    if len(view.groups.names) != 1:
-        raise QuestionError("wide=True sets one group column across; name exactly one in by")
-    if view.groups.count > MOST_ACROSS:
-        raise QuestionError(
-            f"wide=True sets {view.groups.count:,} groups across, and {MOST_ACROSS:,} are the "
-            f"most; narrow with only=, or keep the largest with top="
-        )
-    measures = view.facts.measures
-    heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
-    every, edge = view.global_value("names", GroupSet(view.groups)), _edge(view)
-    blank = bool((every.groups.coded[view.groups.names[0]].codes < 0).any())
-    head = [*rows.head(), rows.complete_of_all(edge)]
-    taken = {column.name for column in head} | {TOTAL}
-    side = Side("days", rows.first, rows.last)
-    numbers: dict[str, Number] = {}
-    columns = [*head]
-    titles = [title_of(view.groups.names[0], word, taken, blank=blank) for word in heads]
-    for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, TOTAL)]:
-        group = np.full(len(rows), place)
-        for measure in measures:
-            column = source.value(measure, group, rows.first, rows.last)
-            name = title if len(measures) == 1 else f"{title} {measure.name}"
-            columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
-            numbers[name] = Value(source, measure, group, side)
-            if shares and measure.additive_plane is not None:
-                from eptaro.core.verbs.shares import share
-
-                of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
-                whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
-                columns.append(share(f"{name} share", column.numbers(), whole, text, name))
-    group = np.zeros(len(rows), np.int64)
-    answer = ViewLineage(query, edge, group, numbers, np.arange(len(group)), rows.of_level(TOTAL))
-    meta = view.meta("recap") | edge.undecided() | {"heads": [*numbers]}
-    return Result(columns, meta, answer)
-
-
-def _edge(view: View) -> View:
-    """Return the same view of all groups added up to one, of which these may be some."""
-    edge, facts, own = view.together(), view.facts, None
-    if facts.spans is not None:
-        lo, hi = facts.spans.onto(edge.places, 1, LAST_DAY)
-        own = GroupSpans(lo, hi, facts.spans.asked)
-    mine = ReducedBook(replace(facts.folded, groups=edge.groups, cells=edge.cells), own)
-    found = view.global_value("all groups", mine)
-    if found is mine:
-        return edge
-    every = replace(facts, folded=found.folded, spans=found.own)
-    return replace(edge, facts=every, cells=found.folded.cells, places=np.zeros(1, np.int64))
 
 
 def recap(facts: BookData, query: Recap) -> Result:
@@ -108,7 +50,9 @@ def recap(facts: BookData, query: Recap) -> Result:
     with_total = query.totals or query.wide
     rows = PeriodRows.of(view, query.per, query.subtotal_levels, with_total=with_total)
     if query.wide:
-        return across(view, rows, query, shares=query.shares)
+        from eptaro.core.verbs.layouts.wide import recap_across
+
+        return recap_across(view, rows, query, shares=query.shares)
     return _long(view, rows, query)
 
 
@@ -155,8 +99,8 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
     )
     values = [view.value_of_all(m, rows.first, rows.last) for m in measures]
     beside = list(values)
-    words = np.asarray(group), np.asarray(place)
     if query.shares or query.ranks or query.index is not None or query.goals is not None:
+        words = np.asarray(group), np.asarray(place)
         beside = _with_more(view, values, rows, words, query)
     side = Side("days", first, last)
     answer = ViewLineage(
@@ -164,19 +108,18 @@ def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
         view,
         group,
         {m.name: Value(view, m, group, side) for m in measures},
-        np.arange(len(group)),
-        TiledArray.of_spans(rows.of_level(TOTAL), groups),
+        total=TiledArray.of_spans(rows.of_level(TOTAL), groups),
     )
     tied = tie_out(view, values, np.asarray(parts)) | rows_note(view.facts.folded)
     meta = view.meta("recap") | {"per": query.per, "tie_out": tied}
     head = [*view.groups.later(group), *take_lazy(rows.head(), place), rows.complete_of_all(view)]
     table = Result([*head, *beside], meta, answer)
-    order = table.order(query.order) if query.order else np.arange(len(table))
+    order = table.order(query.order) if query.order else None
     if query.shares:
         from eptaro.core.verbs.shares import with_running_shares
 
         table = with_running_shares(table, measures, np.asarray(parts), order)
-    return table.take(order) if query.order else table
+    return table if order is None else table.take(order)
 
 
 def _with_more(

@@ -55,10 +55,10 @@ def share_columns(
 
 
 def with_running_shares(
-    table: Result, measures: Sequence[Measure], parts: Flags, order: Ints
+    table: Result, measures: Sequence[Measure], parts: Flags, order: Ints | None
 ) -> Result:
     """Return a table with the running share of each measure that has a share, beside it: what
-    share of all rows those shown so far have in an order, totals not counted again.
+    share of all rows those shown so far have in an order (None: theirs), totals not counted again.
     """
     found = {}
     for measure in measures:
@@ -70,9 +70,9 @@ def with_running_shares(
 
 
 @np.errstate(over="ignore", invalid="ignore")
-def _running(measure: Measure, counted: Numbers, order: Ints) -> Column:
-    so_far = np.empty(len(counted))
-    so_far[order] = np.cumsum(counted[order])
+def _running(measure: Measure, counted: Numbers, order: Ints | None) -> Column:
+    so_far, at = np.empty(len(counted)), slice(None) if order is None else order
+    so_far[at] = np.cumsum(counted[at])
     whole, text = np.full(len(counted), counted.sum()), "of the rows shown so far"
     return share(running_name(measure), so_far, whole, text, measure.name, "running share")
 
@@ -150,7 +150,7 @@ def rank_column(view: View, measure: Measure, value: Column, rows: PeriodRows) -
     return Column.of(name, "integer", ranks, at >= 0, description=f"Rank {text}", face=face)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class RankTable:
     """The different values of each pool in order, and how many rows have each.
 

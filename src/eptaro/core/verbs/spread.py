@@ -1,4 +1,4 @@
-"""`spread` and `histogram`: box figures of a column, and its values counted in ranges."""
+"""`spread` and `histogram`: quartiles of a column, and its values counted in ranges."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _ENDS: Final = ("left", "right")
 _ROOM = 1 << 22  # numbers to count by that are never too many
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ValueCounts:
     """Different values in runs `lo`..`hi`, one per group and value of `per`, each in order.
 
@@ -225,7 +225,7 @@ def spread(facts: BookData, query: Spread) -> Result:
         Column.of("least", "float", values[lo], description="The least value"),
         Column.of("most", "float", values[hi - 1], description="The largest value"),
     ]
-    answer = ViewLineage(query, runs.view, runs.group, {}, np.arange(len(lo)))
+    answer = ViewLineage(query, runs.view, runs.group, {})
     return Result(made, runs.view.meta("spread") | {"per": per, "column": column}, answer)
 
 

@@ -1,4 +1,4 @@
-"""Answers in the own calendars of groups, set together.
+"""`Store`: what answers queries; in memory, for several books, and in the calendars of groups.
 
 A book of several companies answers a question once for each calendar, over the groups
 that keep it, and sets the answers together; every row is labelled in its own calendar.
@@ -242,7 +242,7 @@ class Store(Protocol):
         """Return the same cells with some measures shown in another way."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class MemoryStore:
     """Cells in memory; `file` is where they were read from, None where they were not."""
 
@@ -291,7 +291,7 @@ class MemoryStore:
         return MemoryStore(self.facts.formatted(formats), self.file)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class SetStore:
     """The stores of several books, asked as one.
 

@@ -25,6 +25,7 @@ from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Edge, Trail
 from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
 from eptaro.errors import QuestionError
+from eptaro.record import Record
 
 
 def trail(facts: BookData, query: Trail) -> Result:
@@ -60,7 +61,7 @@ def trail(facts: BookData, query: Trail) -> Result:
     meta = view.meta("trail") | {"every": every, "back": str(back), "ahead": ahead}
     whole = query.incomplete == "blank"
     numbers = {} if weights else rows.numbers(view, back, whole=whole)
-    return Result(columns, meta, ViewLineage(query, view, rows.group, numbers, rows.every))
+    return Result(columns, meta, ViewLineage(query, view, rows.group, numbers))
 
 
 def _check_weights(weights: object) -> tuple[float, ...]:
@@ -100,8 +101,8 @@ def _weighted_windows(view: View, windows: Windows, ends: Ints, weighted: Weight
     return Windowed(group, date, first, last, view.complete(first, last, group))
 
 
-@dataclass(frozen=True)
-class Weighted:
+@dataclass(frozen=True, eq=False, repr=False)
+class Weighted(Record):
     """Windows whose units, days or periods of `every`, have weights, the oldest first."""
 
     back: Amount
@@ -161,7 +162,7 @@ class Weighted:
 Floats: TypeAlias = NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ValueRows:
     """Rows with a position each: their group's place among `groups`, and what they measure.
 
@@ -185,8 +186,8 @@ class ValueRows:
         )
 
 
-@dataclass(frozen=True)
-class TrailValues:
+@dataclass(frozen=True, eq=False, repr=False)
+class TrailValues(Record):
     """What windows along a column were asked for; see `trail_values`."""
 
     along: str

@@ -29,10 +29,11 @@ from eptaro.core.results.column import (
 )
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.errors import QuestionError
+from eptaro.record import Record
 
 
-@dataclass(frozen=True)
-class Windows:
+@dataclass(frozen=True, eq=False, repr=False)
+class Windows(Record):
     """How windows lie about their day."""
 
     back: Amount
@@ -81,7 +82,7 @@ class Windows:
         return calendar.move_days(days + 1, n, unit)[0] - 1
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Windowed:
     """Windows row by row; with a ledger they are runs `lo`..`hi` of its transactions."""
 
@@ -93,11 +94,6 @@ class Windowed:
     ledger: Ledger | None = None
     lo: Ints | None = None
     hi: Ints | None = None
-
-    @property
-    def every(self) -> Ints:
-        """The places of all rows."""
-        return np.arange(len(self.group))
 
     def numbers(self, view: View, back: Amount, *, whole: bool) -> dict[str, Number]:
         """Return what is behind the values of each measure, of `whole` windows alone."""

@@ -48,7 +48,7 @@ from eptaro.rules import DateRules, Lookup, lookups_of
 from eptaro.urls import redact_url
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Fetched:
     """What came back: columns of the grouped query, those of the listed ones, and the queries."""
 

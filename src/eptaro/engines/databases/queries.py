@@ -35,7 +35,7 @@ _HALF = (1 << 32) - 1
 _SELECT = re.compile(r"\s*(select|with)\s", re.IGNORECASE)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class SqlTable:
     """A table or query of a database, its columns, and how its values are counted.
 

@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class SqlExpr:
     """A part of an expression in SQL. An exact number is one of units of 10**-scale."""
 

@@ -1,4 +1,4 @@
-"""Tables whose columns rows take by a key, and sources that take them."""
+"""Lookups: tables joined to the rows of a source by a key."""
 
 from __future__ import annotations
 

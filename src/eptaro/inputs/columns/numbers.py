@@ -1,4 +1,4 @@
-"""Numbers that are written as text, and what all of a column says of how they are."""
+"""Numbers written as text, and the rules that a whole column suggests for them."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError, spell_option
 from eptaro.option import flag, setting
+from eptaro.record import Record
 from eptaro.rules import Mark, NumberRules
 
 _SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
@@ -22,8 +23,8 @@ _MOST_DECIMALS = 18
 _WHOLE = r"^-?\d{1,18}$"
 
 
-@dataclass(frozen=True)
-class Pattern:
+@dataclass(frozen=True, eq=False, repr=False)
+class Pattern(Record):
     """Number rules as regular expressions over trimmed text."""
 
     rules: NumberRules
@@ -34,7 +35,7 @@ class Pattern:
         return self.rules.decimal or "."
 
     @cached_property
-    def _stripped(self) -> str:
+    def _words_to_strip(self) -> str:
         words = sorted(self.rules.strip, key=len, reverse=True)
         return "|".join(re.escape(word.strip()) for word in words)
 
@@ -57,8 +58,8 @@ class Pattern:
         What is not a number under the rules comes out as something else that is none.
         """
         rules, found = self.rules, pc.replace_substring(texts, "−", "-")
-        if self._stripped:
-            word = self._stripped
+        if self._words_to_strip:
+            word = self._words_to_strip
             found = pc.replace_substring_regex(found, rf"^([-+(]*)\s*(?:{word})\s*", r"\1")
             found = pc.replace_substring_regex(found, rf"\s*(?:{word})\s*([-)%]*)$", r"\1")
         if rules.trailing_minus:  # it may follow the sign of percent, or come before it

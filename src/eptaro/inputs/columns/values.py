@@ -19,7 +19,7 @@ from eptaro.inputs.files.chunks import fill_blanks, one_array, to_numpy
 from eptaro.inputs.sources import Source
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class RowOrigin:
     """Rows of a source from the `first` on, or those of them that are kept.
 

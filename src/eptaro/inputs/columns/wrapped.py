@@ -1,4 +1,4 @@
-"""Sources that make others of their rows: set across as rows, numbers read from text."""
+"""Sources that wrap others: columns turned into rows, numbers read from text."""
 
 from __future__ import annotations
 

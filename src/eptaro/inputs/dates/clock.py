@@ -29,7 +29,7 @@ _PER_UNIT = {"hours": 3600 * _SECOND, "minutes": 60 * _SECOND, "seconds": _SECON
 _LAST = DAY_NS - 1  # 24:00 is the end of its day, and no hour of the next
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Clock:
     """Times of day: nanoseconds since midnight, which rows have none, and which hold no time."""
 

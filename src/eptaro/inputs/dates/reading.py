@@ -1,4 +1,4 @@
-"""Columns of dates of every type and in every way of writing, read to days and times."""
+"""Reading columns of dates of any type and form to days and times."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ from eptaro.rules import DateRules
 DAY_NS = 1000 * DAY
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class ParsedDates:
     """Days of a column, times of day where it has any, and which rows could not be read.
 
@@ -322,7 +322,7 @@ def _of_one_grain(
     """
     good = np.flatnonzero(parsed.reason == "")
     grains = np.zeros(len(texts), np.int8) if parsed.grain is None else parsed.grain
-    found = np.unique(grains[good]).tolist()
+    found = np.flatnonzero(np.bincount(grains[good])).tolist()
     if rules.grain is None:
         if len(found) > 1:
             one, two = (
@@ -390,7 +390,7 @@ def looks_like_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
     if not is_text(column.type) or rules.formats or rules.serials or rules.unix or rules.grain:
         return True
     step = max(len(column) // _SAMPLE, 1)
-    sample = column.take(pa.array(np.arange(0, len(column), step))).to_pylist()
+    sample = (column[at].as_py() for at in range(0, len(column), step))
     return any(text and _LIKE_A_DATE.match(text) for text in sample)
 
 

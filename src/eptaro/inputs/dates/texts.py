@@ -1,4 +1,4 @@
-"""The forms that dates are written in, and texts read by them."""
+"""The forms in which dates are written, and reading texts by them."""
 
 from __future__ import annotations
 
@@ -29,6 +29,7 @@ from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, first_days, last_d
 from eptaro.core.calendars.levels import WEEKDAYS, Names
 from eptaro.errors import DateError
 from eptaro.option import setting
+from eptaro.record import Record
 from eptaro.rules import DateRules, Weeks
 
 _GRAIN_OF_PART: dict[str, Grain] = {"d": "day", "q": "quarter", "k": "week", "m": "month"}
@@ -133,8 +134,8 @@ COMPACT = rf"^(?P<y>\d{{4}})(?P<m>\d{{2}})(?P<d>\d{{2}}){_TIME}$"
 THREE_NUMBERS = rf"^(?P<a>\d{{1,2}})[./\- ](?P<b>\d{{1,2}})[./\- ](?P<y>\d{{4}}|\d{{2}}){_TIME}$"
 
 
-@dataclass(frozen=True)
-class DatePattern:
+@dataclass(frozen=True, eq=False, repr=False)
+class DatePattern(Record):
     """A pattern and how people write what it matches, empty where that need not be stated."""
 
     pattern: str
@@ -331,7 +332,7 @@ _TABLED = 24_472 * DAY  # 2037-01-01; zone files list changes up to there, then 
 NO_OFFSET = np.iinfo(np.int64).min
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Parsed:
     """What texts say: day ordinal, microseconds in the day, UTC offset in minutes (or
     `NO_OFFSET`); and why not, where `reason` is not empty.

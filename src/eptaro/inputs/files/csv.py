@@ -1,13 +1,11 @@
-"""A CSV file as a source, plain or packed, parsed in a stream by pyarrow."""
+"""CSV files as sources, plain or compressed, parsed in a stream by pyarrow."""
 
 from __future__ import annotations
 
 import csv
 import hashlib
 import io
-import shutil
 import sys
-import tempfile
 import threading
 import weakref
 from collections.abc import Collection, Iterator
@@ -26,6 +24,7 @@ from eptaro.inputs.files.chunks import digest_of, file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.option import setting
 from eptaro.paths import StoragePath
+from eptaro.record import Record
 from eptaro.rules import FileRules
 
 _BLOCK = 1 << 23
@@ -39,8 +38,8 @@ _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
 _MOST_KEPT = 1 << 29  # bytes of a file whose text is kept
 
 
-@dataclass(frozen=True)
-class _SharedRead:
+@dataclass(frozen=True, eq=False, repr=False)
+class _SharedRead(Record):
     """The files whose text is kept while books are read, and that of each by how it is written."""
 
     names: Collection[str]
@@ -62,7 +61,7 @@ def files_read_once(names: Collection[str]) -> Iterator[None]:
         _KEPT.reset(token)
 
 
-def _converted(table: pa.Table, names: list[str], types: dict[str, pa.DataType]) -> pa.Table:
+def _convert_columns(table: pa.Table, names: list[str], types: dict[str, pa.DataType]) -> pa.Table:
     """Return some columns of a table of texts, in the types that are wanted."""
     columns = [
         table[name]
@@ -215,7 +214,7 @@ class CsvFile(Source):
             every = self.names()
             kept.texts[key] = [*self._stream(every, dict.fromkeys(every, pa.string()))]
         try:
-            tables = [_converted(table, names, types) for table in kept.texts[key]]
+            tables = [_convert_columns(table, names, types) for table in kept.texts[key]]
         except pa.ArrowInvalid:  # which the reader of the file may know how to read, or explains
             yield from self._stream(names, types)
             return
@@ -294,6 +293,9 @@ class StandardInput(CsvFile):
     def __init__(self, rules: FileRules) -> None:
         if sys.stdin is None or sys.stdin.closed:
             raise InputError("standard input is closed; name a file, or send rows to it")
+        import shutil
+        import tempfile
+
         self._spool = tempfile.TemporaryFile()  # noqa: SIM115 (as long as the source)
         weakref.finalize(self, self._spool.close)
         try:

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import shutil
-import tempfile
 import weakref
 from collections import Counter
 from collections.abc import Callable, Sequence
@@ -74,6 +72,9 @@ def _open_place(place: StoragePath, rules: FileRules) -> Source:
         case ".parquet":
             return _parquet(path, rules, place)
         case _:
+            import shutil
+            import tempfile
+
             folder = tempfile.mkdtemp(prefix="eptaro-")
             copy = Path(folder) / f"copy{ending}"
             with place.describe_errors("read"), copy.open("wb") as sink:

@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.days import ordinal
-from eptaro.core.expressions.pruning import ColumnStats, bound_of, possible
+from eptaro.core.expressions.pruning import ColumnStats, bound_of, may_match
 from eptaro.core.expressions.tree import Node, names_in
 from eptaro.errors import InputError
 from eptaro.inputs.files.chunks import digest_of, file_digest, unreadable
@@ -45,7 +45,7 @@ def prune_row_groups(
             continue
         if not isinstance(day.least, dt.date) or not isinstance(day.most, dt.date):
             continue
-        if not possible(where, same | {name: known[name] for name in names if name in known}):
+        if not may_match(where, same | {name: known[name] for name in names if name in known}):
             ends = ordinal(str(day.least)), ordinal(str(day.most))
             found[number] = SkippedRows(group.num_rows, *ends)
     return found

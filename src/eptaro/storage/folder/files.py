@@ -13,6 +13,7 @@ import pyarrow as pa
 
 from eptaro.errors import InputError
 from eptaro.paths import StoragePath
+from eptaro.record import Record
 
 # What the program calls the files of shards; nothing else in a folder is its own.
 SHARD_FILE = re.compile(r"shards/\d{4,}/[a-z0-9-]+-([0-9a-f]{12})[0-9a-f]{8}\.parquet")
@@ -20,8 +21,8 @@ TOKEN = re.compile(r"[0-9a-f]{12}")
 _DIGEST = 16  # bytes
 
 
-@dataclass(frozen=True)
-class WrittenFile:
+@dataclass(frozen=True, eq=False, repr=False)
+class WrittenFile(Record):
     """A file that was written: its place in the folder, its bytes, and their digest."""
 
     path: str

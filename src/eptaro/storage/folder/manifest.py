@@ -21,6 +21,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.query.book_options import BookOptions
 from eptaro.errors import InputError
 from eptaro.paths import StoragePath
+from eptaro.record import Record
 from eptaro.storage.folder.files import SHARD_FILE, digest_of
 from eptaro.storage.layout import NAME, damage
 from eptaro.storage.metadata import options_from_metadata, rows_from_metadata, texts
@@ -29,8 +30,8 @@ LAYOUT = 2
 Role = Literal["groups", "values", "cells"]
 
 
-@dataclass(frozen=True)
-class FileEntry:
+@dataclass(frozen=True, eq=False, repr=False)
+class FileEntry(Record):
     """A file of a shard: its rows, its bytes, and the days or the column that it is of."""
 
     role: Role
@@ -49,8 +50,8 @@ class FileEntry:
         return Span.of(ordinal(self.first), ordinal(self.last))
 
 
-@dataclass(frozen=True)
-class Commit:
+@dataclass(frozen=True, eq=False, repr=False)
+class Commit(Record):
     """One step by which rows came in, or were put in the place of others."""
 
     at: str
@@ -62,8 +63,8 @@ class Commit:
     removed: int = 0  # how many these were
 
 
-@dataclass(frozen=True)
-class Manifest:
+@dataclass(frozen=True, eq=False, repr=False)
+class Manifest(Record):
     """The state of a book's folder.
 
     `about` is what a book's file says of itself, `reading` how its files were read,
@@ -107,7 +108,7 @@ class Manifest:
         return list(self.about["by"])
 
     @property
-    def counted(self) -> list[str]:
+    def counted_columns(self) -> list[str]:
         """The columns whose different values are counted."""
         return [column for what, column in self.planes if what == "codes"]
 
@@ -190,7 +191,7 @@ def _check(manifest: Manifest) -> None:
     texts(manifest.by)
     held = {(file.shard, file.column) for file in manifest.files if file.role == "values"}
     shards = {file.shard for file in manifest.files if file.role == "cells"}
-    for shard, column in product(shards, manifest.counted):
+    for shard, column in product(shards, manifest.counted_columns):
         if (shard, column) not in held:
             raise ValueError(f"shard {shard} has no file of the values of {column!r}")
     assert manifest.options is not None

@@ -1,4 +1,4 @@
-"""New cells of one shard put beside those that it has; files that nothing touches stay."""
+"""Writing new cells of one shard; files that do not change stay."""
 
 from __future__ import annotations
 
@@ -15,14 +15,15 @@ from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError
 from eptaro.outputs.arrow import to_array
+from eptaro.record import Record
 from eptaro.storage.folder.files import write_file, write_table
 from eptaro.storage.folder.manifest import FileEntry, Role
 from eptaro.storage.folder.shardfiles import VALUE, CellTable, ShardFiles, added_cells
 from eptaro.storage.layout import damage
 
 
-@dataclass(frozen=True)
-class Rewritten:
+@dataclass(frozen=True, eq=False, repr=False)
+class Rewritten(Record):
     """The files of a shard after a change, how many rows were taken out, and new groups."""
 
     files: list[FileEntry]

@@ -1,4 +1,4 @@
-"""The files of one shard of a book's folder, read."""
+"""Reading the files of one shard of a book's folder."""
 
 from __future__ import annotations
 
@@ -26,6 +26,7 @@ from eptaro.core.results.column import Column
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.paths import StoragePath
+from eptaro.record import Record
 from eptaro.storage.bookfile import occupied_cells, parts_of, tallies_of
 from eptaro.storage.folder.files import read_file, write_table
 from eptaro.storage.folder.manifest import FileEntry, Manifest
@@ -35,7 +36,7 @@ _ROWS = "rows::whole"
 _OF_FEW = ("day", "rows:", "filled:")  # columns that hold few different values
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class CellTable:
     """Cells as rows of a table: `group`, `day` and the parts of planes; `planes` says of which
     kind these are.
@@ -138,8 +139,8 @@ def added_cells(old: CellTable, new: CellTable, count: int) -> CellTable:
 VALUE = "value"
 
 
-@dataclass(frozen=True)
-class ShardFiles:
+@dataclass(frozen=True, eq=False, repr=False)
+class ShardFiles(Record):
     """One shard of a folder, as a manifest has it."""
 
     folder: StoragePath
@@ -194,7 +195,7 @@ class ShardFiles:
             if not tables:
                 return None
             cells = joined_cells(tables, groups.count, place)
-            distinct = {name: self.values(name) for name in self.manifest.counted}
+            distinct = {name: self.values(name) for name in self.manifest.counted_columns}
             grain = self.manifest.about["grain"]
             return Folded(groups, cells, entries(cells), (), distinct=distinct, grain=grain)
 

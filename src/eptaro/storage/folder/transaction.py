@@ -1,4 +1,4 @@
-"""A book's folder changed in one step: new files are written, then the manifest is swapped."""
+"""Changing a book's folder in one step: new files are written, then the manifest is replaced."""
 
 from __future__ import annotations
 
@@ -171,7 +171,7 @@ def _is_ours(folder: StoragePath, file: Found) -> bool:
     return True
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Transaction:
     """A change of a folder that is under way; nothing of it is seen before `commit`.
 
@@ -192,7 +192,7 @@ class Transaction:
         return ShardFiles(self.folder, self.before, number, self.token)
 
     @property
-    def touched(self) -> list[int]:
+    def touched_shards(self) -> list[int]:
         """The shards that change whether they have new rows or not: those that lose some, or whose
         months become a year.
         """
@@ -272,14 +272,14 @@ def begin_transaction(
         clear(folder, before)
         if before is None:
             check_empty(folder)
-        change = _begun(
+        change = _begin(
             folder, before, metadata, planes, options_given, shards, reading, out, force=force
         )
         begin(folder, change.token)
         yield change
 
 
-def _begun(
+def _begin(
     folder: StoragePath,
     before: Manifest | None,
     metadata: Folded,

@@ -1,4 +1,4 @@
-"""Loops in C, built where a compiler is at hand; and whether they are to run.
+"""Loops in C, built where a compiler is found; and whether they are used.
 
 `EPTARO_KERNEL=numpy` does not use them, `EPTARO_KERNEL=compiled` insists on them; unset, they run
 where they were built.

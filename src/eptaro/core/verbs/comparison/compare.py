@@ -508,9 +508,7 @@ def compare_sides(
             columns += sides.goals(measure, goals, query.pace, query.per, value)
     words = {name: getattr(query, name) for name in ("to_date", "match", "align", "trailing")}
     meta = view.meta("compare") | {"per": query.per, "back": query.before} | words
-    return Result(
-        columns, meta, ViewLineage(query, view, sides.group, numbers, np.arange(len(sides.group)))
-    )
+    return Result(columns, meta, ViewLineage(query, view, sides.group, numbers))
 
 
 def sides_of(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatching | None]:

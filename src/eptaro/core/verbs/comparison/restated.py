@@ -1,4 +1,4 @@
-"""What has changed in periods that were reported before: two keepings of one book, compared."""
+"""`restated`: what has changed in periods that were already reported."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def restated(now: Store, before: Store, query: Restated) -> Result:
         for text in (
             f"{_NOW}.{m.name}",
             f"{_BEFORE}.{m.name}",
-            f"{m.name}_change={_quoted(_NOW, m)} - {_quoted(_BEFORE, m)}",
+            f"{m.name}_change={_quote_terms(_NOW, m)} - {_quote_terms(_BEFORE, m)}",
         )
     ]
     formats = about.folded.formats
@@ -65,7 +65,7 @@ def restated(now: Store, before: Store, query: Restated) -> Result:
                 "one of the two books has adjustment periods, and the other has not"
             )
         recap = replace(recap, only=[days, {ADJUSTMENT: [NO_ADJUSTMENT]}])
-    found = _changed(pair.ask(recap), measures, query, days)
+    found = _changed_rows(pair.ask(recap), measures, query, days)
     if recap.only is not days:
         found.meta["adjustments"] = "postings to adjustment periods"
     return found
@@ -87,11 +87,11 @@ def _measures(now: Store, before: Store, query: Restated) -> list[Measure]:
     return numbers
 
 
-def _quoted(table: str, measure: Measure) -> str:
+def _quote_terms(table: str, measure: Measure) -> str:
     return '"' + f"{table}.{measure.name}".replace('"', '""') + '"'
 
 
-def _changed(table: Result, measures: list[Measure], query: Restated, days: Span) -> Result:
+def _changed_rows(table: Result, measures: list[Measure], query: Restated, days: Span) -> Result:
     """Return the rows of which a measure has changed, under the names that it has in the book."""
     answer = table.answer
     assert isinstance(answer, ViewLineage)

@@ -21,7 +21,7 @@ from eptaro.core.verbs.windows import Windows
 from eptaro.errors import QuestionError, unknown
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Sides:
     """Spans of days row by row, each the whole or a part of the period at `index`.
 

@@ -1,4 +1,4 @@
-"""`compare(groups="both")`: like for like, and what new and closed groups make of the change."""
+"""`compare(groups="both")`: the change like for like, and that of new and closed groups."""
 
 from __future__ import annotations
 
@@ -84,7 +84,7 @@ def standings(view: View, now: Sides, prior: Sides) -> Ints:
         found: NDArray[np.bool_] = view.cells.sums(ROWS, lo, hi).data > 0
         return found.reshape(groups, count).T
 
-    carried = any(measure.carried for measure in view.facts.measures)
+    carried = any(measure.has_balances for measure in view.facts.measures)
     start = np.full(count, view.coverage.lo)  # balances are there from an account's first row on
     here, before = (seen(start if carried else side.first, side.last) for side in (now, prior))
     spans = view.facts.spans
@@ -144,7 +144,7 @@ def _rows(
     assert isinstance(answer, ViewLineage)
     place = np.asarray(answer.group)
     sizes = np.bincount(target[target >= 0], minlength=len(codes))
-    listed = [_listed(view.groups, np.flatnonzero(target == at)) for at in range(len(codes))]
+    listed = [_list_groups(view.groups, np.flatnonzero(target == at)) for at in range(len(codes))]
     total = codes[place] == _TOTAL
     extra = [
         Column.of(
@@ -171,7 +171,7 @@ def _rows(
 _KEY = DisplayHint("standing", Priority.KEY)
 
 
-def _listed(groups: Groups, places: Ints) -> str:
+def _list_groups(groups: Groups, places: Ints) -> str:
     """Return the names of some groups."""
     columns = [column.to_list() for column in groups.columns(places[:_NAMED])]
     words = [

@@ -42,7 +42,7 @@ _RANKS = {"month": 0, "quarter": 1, "half": 2, "adjustment": 3, "year": 4, "tota
 Ask = Callable[[Query], Result]
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class AdjustedStore:
     """The store of a book that has postings to adjustment periods, which count in whole years; or,
     where only months are wanted, in nothing.

@@ -1,4 +1,4 @@
-"""The periods of two calendars side by side: which days fall into March here and into P12 there."""
+"""The periods of two calendars crossed: a row for the days that are in one of each."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap import tie_out
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class SharedDays:
     """Runs of days that lie in one period of each of two calendars, in time order, `(n_runs,)`:
     their ends, and the labels of both periods.
@@ -109,6 +109,6 @@ def on_two_calendars(facts: BookData, query: Recap) -> Result:
     tied = tie_out(view, values, np.ones(len(group), bool)) | rows_note(view.facts.folded)
     meta = view.meta("recap") | {"per": query.per, "tie_out": tied}
     meta |= {"calendar": f"{view.calendar.describe()}; {other.describe()}"}
-    answer = ViewLineage(query, view, behind, numbers, np.arange(len(group)))
+    answer = ViewLineage(query, view, behind, numbers)
     table = Result([*columns, *values], meta, answer)
     return table.sorted(query.order) if query.order else table

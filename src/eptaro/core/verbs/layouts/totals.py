@@ -1,4 +1,4 @@
-"""All groups together, in rows after those of each."""
+"""Rows of all groups together, after those of each group."""
 
 from __future__ import annotations
 

@@ -8,11 +8,16 @@ from typing import Any
 
 import numpy as np
 
-from eptaro.core.query.lineage import AcrossLineage, ViewLineage
+from eptaro.core.calendars.days import LAST_DAY
+from eptaro.core.query.coverage import GroupSpans
+from eptaro.core.query.lineage import AcrossLineage, Number, Side, Value, ViewLineage
+from eptaro.core.query.query import Query
+from eptaro.core.query.totals import GroupSet, ReducedBook
+from eptaro.core.query.view import View
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import BLANK, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.periods import TOTAL
+from eptaro.core.verbs.periods import TOTAL, PeriodRows
 from eptaro.errors import QuestionError
 
 MOST_ACROSS = 4_000  # groups
@@ -61,13 +66,13 @@ def set_across(query: Any, ask: Callable[[Any], Result]) -> Result:
         some = slice(place * count, (place + 1) * count)
         for column in own:
             name = _name(title, column, own)
-            columns.append(_titled(column.take(some), name, title))
+            columns.append(_with_title(column.take(some), name, title))
             if column.name in answer.numbers:
                 places[name] = place, column.name
     for column in own:
         if column.name in whole:
             name = _name(TOTAL, column, own)
-            columns.append(_titled(whole.column(column.name), name, TOTAL))
+            columns.append(_with_title(whole.column(column.name), name, TOTAL))
             if column.name in total.numbers:
                 places[name] = None, column.name
     lineage = AcrossLineage(query, answer, total, places, count, np.arange(count), whole)
@@ -131,7 +136,7 @@ def _is_shared(of_all: Column, of_each: Column, groups: int) -> bool:
     return of_each.to_list() == of_all.to_list() * groups
 
 
-def _titled(column: Column, name: str, title: str) -> Column:
+def _with_title(column: Column, name: str, title: str) -> Column:
     """Return a column of a group under its name."""
     face = column.face and replace(column.face, words=f"{title} {column.face.words}", of="")
     return column.named(name, f"{column.name} of {title}: {column.description}", face)
@@ -147,3 +152,57 @@ def title_of(column: str, word: Any, taken: set[str], *, blank: bool) -> str:
     title = BLANK if word is None else str(word)
     doubled = word is not None and title == BLANK and blank
     return f"{column}={title}" if title in taken or doubled else title
+
+
+def recap_across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Result:
+    """Return periods down and one column per group and measure across, the totals last; with
+    shares, beside each what it has of its period, and beside the totals what that has of all.
+    """
+    if len(view.groups.names) != 1:
+        raise QuestionError("wide=True sets one group column across; name exactly one in by")
+    if view.groups.count > MOST_ACROSS:
+        raise QuestionError(
+            f"wide=True sets {view.groups.count:,} groups across, and {MOST_ACROSS:,} are the "
+            f"most; narrow with only=, or keep the largest with top="
+        )
+    measures = view.facts.measures
+    heads = view.groups.columns(np.arange(view.groups.count))[0].to_list()
+    every, edge = view.global_value("names", GroupSet(view.groups)), _edge(view)
+    blank = bool((every.groups.coded[view.groups.names[0]].codes < 0).any())
+    head = [*rows.head(), rows.complete_of_all(edge)]
+    taken = {column.name for column in head} | {TOTAL}
+    side = Side("days", rows.first, rows.last)
+    numbers: dict[str, Number] = {}
+    columns = [*head]
+    titles = [title_of(view.groups.names[0], word, taken, blank=blank) for word in heads]
+    for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, TOTAL)]:
+        group = np.full(len(rows), place)
+        for measure in measures:
+            column = source.value(measure, group, rows.first, rows.last)
+            name = title if len(measures) == 1 else f"{title} {measure.name}"
+            columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
+            numbers[name] = Value(source, measure, group, side)
+            if shares and measure.additive_plane is not None:
+                from eptaro.core.verbs.shares import share
+
+                of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
+                whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
+                columns.append(share(f"{name} share", column.numbers(), whole, text, name))
+    group = np.zeros(len(rows), np.int64)
+    answer = ViewLineage(query, edge, group, numbers, total=rows.of_level(TOTAL))
+    meta = view.meta("recap") | edge.describe_ties() | {"heads": [*numbers]}
+    return Result(columns, meta, answer)
+
+
+def _edge(view: View) -> View:
+    """Return the same view of all groups added up to one, of which these may be some."""
+    edge, facts, own = view.together(), view.facts, None
+    if facts.spans is not None:
+        lo, hi = facts.spans.onto(edge.places, 1, LAST_DAY)
+        own = GroupSpans(lo, hi, facts.spans.asked)
+    mine = ReducedBook(replace(facts.folded, groups=edge.groups, cells=edge.cells), own)
+    found = view.global_value("all groups", mine)
+    if found is mine:
+        return edge
+    every = replace(facts, folded=found.folded, spans=found.own)
+    return replace(edge, facts=every, cells=found.folded.cells, places=np.zeros(1, np.int64))

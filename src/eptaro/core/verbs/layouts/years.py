@@ -162,7 +162,7 @@ def side_by_side(
         )
     )
     meta = view.meta("recap") | {"per": query.per}
-    answer = ViewLineage(query, view, group, numbers, np.arange(len(group)))
+    answer = ViewLineage(query, view, group, numbers)
     return Result(columns, meta, answer), tied
 
 

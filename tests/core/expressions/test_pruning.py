@@ -8,7 +8,7 @@ from fractions import Fraction
 
 from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.parser import parse
-from eptaro.core.expressions.pruning import ColumnStats, bound_of, possible
+from eptaro.core.expressions.pruning import ColumnStats, bound_of, may_match
 
 
 class Possible(unittest.TestCase):
@@ -22,7 +22,7 @@ class Possible(unittest.TestCase):
                     every = [Fraction(n, 2) for n in range(2 * least, 2 * most + 1)]
                     wanted = any(plain_value(node, {"x": value}) for value in every)
                     known = {"x": ColumnStats(Fraction(least), Fraction(most), False, False)}
-                    self.assertEqual(possible(node, known), wanted, (text, least, most))
+                    self.assertEqual(may_match(node, known), wanted, (text, least, most))
 
     def test_random_conditions_lose_no_row(self):
         rng = random.Random(2)
@@ -44,7 +44,7 @@ class Possible(unittest.TestCase):
                 known[name] = ColumnStats(*ends, len(filled) < len(rows), not filled)
             node = parse(text)
             if any(plain_value(node, row) is True for row in rows):
-                self.assertTrue(possible(node, known), (text, rows))
+                self.assertTrue(may_match(node, known), (text, rows))
 
     def test_bounds_of_statistics(self):
         moment = dt.datetime(2025, 1, 2, 10)
@@ -53,4 +53,4 @@ class Possible(unittest.TestCase):
         for other in (True, float("nan"), moment.replace(tzinfo=dt.UTC), b"x"):
             self.assertIsNone(bound_of(other))
         tenth = {"x": ColumnStats(0.1, 0.1, True, False)}
-        self.assertTrue(possible(parse("x = 0.1"), tenth))
+        self.assertTrue(may_match(parse("x = 0.1"), tenth))
