@@ -13,6 +13,7 @@ import sqlalchemy as sql
 from pyarrow import parquet
 
 import eptaro as ep
+from tests.clusters import Client, local_cluster
 from tests.core.expressions.maker import Maker
 from tests.engines.servers import postgresql
 from tests.sharded.test_folder import outcome
@@ -77,13 +78,11 @@ class Engines(unittest.TestCase):
                 connection.execute(sql.insert(made), cls.rows.to_pylist())
             engine.dispose()
         cls.client = None
-        try:
-            from distributed import Client
-        except ImportError:
+        if Client is None:
             print("dask.distributed is not installed: the cluster is left out")
         else:
-            cls.client = Client(processes=False, n_workers=1, dashboard_address="127.0.0.1:0")
-            cls.addClassCleanup(cls.client.close)
+            workers = cls.enterClassContext(local_cluster(n_workers=1, processes=False))
+            cls.client = cls.enterClassContext(Client(workers))
 
     def engines(self, asked):
         """Yield the name of each engine, and what makes its book."""

@@ -9,7 +9,6 @@ import threading
 import time
 import unittest
 import unittest.mock
-import warnings
 from contextlib import suppress
 from decimal import Decimal
 from pathlib import Path
@@ -25,6 +24,7 @@ from eptaro.engines import cluster
 from eptaro.engines.clients import Watchdog
 from eptaro.inputs.options import FileOptions
 from tests.books import book_of_folded
+from tests.clusters import Client, local_cluster, needs_clusters
 
 MEASURES = ["s=sum(x)", "n=count()", "lo=min(x)", "hi=max(x)", "a=first(x)", "z=last(x)", "d=distinct(who)",
             "m=median(x)", "v=std(x)", "f=sum(y)", "fw=std(y)", "busiest=max(sum(x) per day)"]  # fmt: skip
@@ -61,29 +61,18 @@ def slow_fold(part, *args):
 FOLD = cluster.fold_part
 
 
+@needs_clusters
 class Cluster(unittest.TestCase):
     """Two workers of this machine."""
 
     @classmethod
     def setUpClass(cls):
-        try:
-            from distributed import Client, LocalCluster
-        except ImportError:
-            raise unittest.SkipTest(
-                "dask.distributed is not installed: pip install 'eptaro[cluster]'"
-            ) from None
-        cls.enterClassContext(warnings.catch_warnings())
-        warnings.simplefilter("ignore")  # of the cluster's own making
         cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
         for number in range(6):
             parquet.write_table(
                 table(3000, number), cls.folder / f"p{number}.parquet", row_group_size=1000
             )
-        cls.workers = cls.enterClassContext(
-            LocalCluster(
-                n_workers=2, threads_per_worker=1, dashboard_address="127.0.0.1:0", silence_logs=50
-            )
-        )
+        cls.workers = cls.enterClassContext(local_cluster(n_workers=2))
         cls.client = cls.enterClassContext(Client(cls.workers))
         cls.paths = sorted(str(path) for path in cls.folder.glob("*.parquet"))
         cls.local = ep.Daybook.read(cls.paths, **GIVEN)
@@ -209,17 +198,11 @@ class Cluster(unittest.TestCase):
             ep.Daybook.read(files, **asked | {"client": "tcp://127.0.0.1:9", "timeout": 2})
 
 
+@needs_clusters
 class GivenUp(unittest.TestCase):
     """A cluster that does not answer, has no workers or cannot hold a part ends in one line of ours."""
 
     def setUp(self):
-        try:
-            import distributed
-        except ImportError:
-            self.skipTest("dask.distributed is not installed: pip install 'eptaro[cluster]'")
-        self.distributed = distributed
-        self.enterContext(warnings.catch_warnings())
-        warnings.simplefilter("ignore")
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.path = str(folder / "a.csv")
         Path(self.path).write_text("on,x\n2025-01-01,1\n")
@@ -252,20 +235,16 @@ class GivenUp(unittest.TestCase):
                     one.close()
 
     def test_closed_clients_and_clusters_without_workers(self):
-        with self.distributed.LocalCluster(
-            n_workers=0, dashboard_address="127.0.0.1:0", silence_logs=50
-        ) as workers:
-            client = self.distributed.Client(workers)
+        with local_cluster(n_workers=0) as workers:
+            client = Client(workers)
             self.refused(client, "gave no answer for 2 seconds: it has no workers")
             client.close()
             self.refused(client, "the client is closed")
 
     def test_a_part_that_no_worker_can_hold(self):
         with (
-            self.distributed.LocalCluster(
-                n_workers=1, dashboard_address="127.0.0.1:0", silence_logs=50
-            ) as workers,
-            self.distributed.Client(workers) as client,
+            local_cluster(n_workers=1) as workers,
+            Client(workers) as client,
             unittest.mock.patch.object(cluster, "fold_part", too_large),
         ):
             self.refused(client, "workers ended while they folded a part", 60)

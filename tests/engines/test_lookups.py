@@ -18,6 +18,7 @@ import sqlalchemy as sa
 from pyarrow import parquet
 
 import eptaro as ep
+from tests.clusters import needs_clusters
 from tests.engines.servers import postgresql
 
 DAY = dt.timedelta(1)
@@ -161,11 +162,8 @@ class Joined(unittest.TestCase):
                 with self.subTest(table=table, source=book.source, where=where):
                     self.check(book, self.wanted(found_in, lambda kind: kind == "car"), missed)
 
+    @needs_clusters
     def test_a_cluster(self):
-        try:
-            import distributed  # noqa: F401
-        except ImportError:
-            self.skipTest("distributed is not installed")
         lookups = {str(self.folder / "rates.csv"): "ship=name"}
         book = ep.Daybook.read(self.folder / "rows.parquet", engine="dask", lookups=lookups,
                                date="on", by="kind", measures=MEASURES)  # fmt: skip

@@ -12,10 +12,10 @@ from pathlib import Path
 
 import pandas as pd
 import pyarrow as pa
-from dask.distributed import Client, LocalCluster
 from pyarrow import parquet
 
 import eptaro as ep
+from tests.clusters import Client, local_cluster, needs_clusters
 
 DAY = dt.timedelta(1)
 
@@ -101,6 +101,7 @@ class Folders(Meetings):
                             said.append(str(error))
                     self.assertEqual(*said, (how, by, only))
 
+    @needs_clusters
     def test_row_groups_and_parts_of_a_cluster_that_no_row_meets(self):
         days = [dt.date(2025, 1, 1) + DAY * n for n in range(100)]
         path = self.parquet(
@@ -112,8 +113,7 @@ class Folders(Meetings):
         self.assertEqual(values(book.recap("year", by=[])), [sum(range(10)) + sum(range(26, 100))])
         for n in range(3):
             self.parquet(f"part{n}.parquet", {"on": days, "g": [str(n)] * 100, "x": [n] * 100})
-        cluster = LocalCluster(n_workers=1, processes=False, dashboard_address="127.0.0.1:0")
-        with cluster, Client(cluster):
+        with local_cluster(n_workers=1, processes=False) as cluster, Client(cluster):
             asked = {"date": "on", "by": "g", "measures": "v=sum(x)", "engine": "dask"}
             parts = str(self.folder / "part*.parquet")
             book = ep.Daybook.read(parts, where="x = 1", **asked)

@@ -18,6 +18,7 @@ import xlsxwriter
 from pyarrow import parquet
 
 import eptaro as ep
+from tests.clusters import needs_clusters
 
 RULES = [
     {},
@@ -291,11 +292,8 @@ class Everywhere(unittest.TestCase):
                     rows = [*book.recap("month").rows()]
                     self.assertEqual([r["s"] for r in rows], [Decimal("1234.50"), 0, 3])
 
+    @needs_clusters
     def test_a_cluster_decides_once_for_all_parts(self):
-        try:
-            import distributed  # noqa: F401
-        except ImportError:
-            self.skipTest("distributed is not installed")
         for name, rows in (("b.csv", ("1,234", "0,5")), ("c.csv", ("2,345", "3,456"))):
             with (self.folder / name).open("w", newline="") as file:
                 lines = [("2024-01-01", text) for text in rows]

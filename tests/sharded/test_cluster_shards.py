@@ -4,36 +4,22 @@ import os
 import signal
 import threading
 import time
-import unittest
 from pathlib import Path
 
 from pyarrow import parquet
 
 import eptaro as ep
+from tests.clusters import Client, local_cluster, needs_clusters
 from tests.sharded.test_folder import BESIDE, QUESTIONS, Alike, asked, rows
 
-try:
-    import dask.dataframe as frames
-    from distributed import Client, LocalCluster
-except ImportError:
-    Client = None
 
-
-@unittest.skipIf(Client is None, "dask and pandas are not installed")
+@needs_clusters
 class Cluster(Alike):
     """Three workers in processes of their own, with little memory."""
 
     @classmethod
     def setUpClass(cls):
-        cls.cluster = cls.enterClassContext(
-            LocalCluster(
-                n_workers=3,
-                threads_per_worker=1,
-                memory_limit="600MB",
-                dashboard_address="127.0.0.1:0",
-                silence_logs=50,
-            )
-        )
+        cls.cluster = cls.enterClassContext(local_cluster(n_workers=3, memory_limit="600MB"))
         cls.client = cls.enterClassContext(Client(cls.cluster))
 
     def setUp(self):
@@ -61,6 +47,8 @@ class Cluster(Alike):
         self.all_the_same(mixed, one, QUESTIONS[2:4])
         with self.assertRaisesRegex(ep.InputError, "the workers hold this book"):
             book.add(self.names[0])
+        import dask.dataframe as frames
+
         frame = frames.from_pandas(
             rows(31).set_column(3, "fare", rows(31)["fare"].cast("float64")).to_pandas(),
             npartitions=3,
@@ -117,7 +105,7 @@ class Cluster(Alike):
                 ep.Daybook.read(self.names, **asked(), **more)
 
 
-@unittest.skipIf(Client is None, "dask and pandas are not installed")
+@needs_clusters
 class Ended(Alike):
     """A scheduler that is gone between a fold and a question."""
 
@@ -125,18 +113,12 @@ class Ended(Alike):
         self.apart()
         path = self.folder / "rows.parquet"
         parquet.write_table(rows(32), path)
-        options = {
-            "n_workers": 1,
-            "threads_per_worker": 1,
-            "dashboard_address": "127.0.0.1:0",
-            "silence_logs": 50,
-        }
-        with LocalCluster(**options) as cluster, Client(cluster) as client:
+        with local_cluster(n_workers=1) as cluster, Client(cluster) as client:
             held = ep.Daybook.read(str(path), engine="dask", client=client, shards=2, **asked())
             kept = ep.Daybook.read(str(path), engine="dask", client=client, into=self.folder / "book", shards=2, **asked())  # fmt: skip
         for book in (held, kept):
             with self.assertRaises(ep.InputError):
                 book.recap("year")
-        with LocalCluster(**options) as cluster, Client(cluster) as client:
+        with local_cluster(n_workers=1) as cluster, Client(cluster) as client:
             book = ep.Daybook.open(self.folder / "book", client=client)
             self.all_the_same(ep.Daybook.read(path, **asked()), book, QUESTIONS[:3])

@@ -6,6 +6,7 @@ import asyncio
 import os
 import signal
 import time
+import warnings
 from collections.abc import Iterator
 from concurrent.futures import CancelledError
 from contextlib import contextmanager, suppress
@@ -166,6 +167,7 @@ def _own_cluster() -> Any:
     """Return workers on this machine; Ctrl-C reaches this process alone, which ends them."""
     distributed = import_optional("distributed", "cluster", "folding on a cluster")
     _start_tracker()
+    warnings.filterwarnings("ignore", "Creating scratch directories")  # of a slow disk
     if hasattr(signal, "pthread_sigmask"):  # the workers are started with the mask of this thread
         signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
     return distributed.LocalCluster(
