@@ -122,9 +122,9 @@ def __getattr__(name: str) -> Any:
 
     if name not in _LATER:
         raise AttributeError(f"module 'eptaro' has no attribute {name!r}")
-    found = getattr(import_module(f"eptaro.{_LATER[name]}"), name)
-    globals()[name] = found
-    return found
+    value = getattr(import_module(f"eptaro.{_LATER[name]}"), name)
+    globals()[name] = value
+    return value
 
 
 def __dir__() -> list[str]:

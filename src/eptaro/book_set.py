@@ -131,15 +131,15 @@ class BookSet(Book):
         """The notes on each group column, and on the `calendar`."""
         store, facts = self._store, self._store.facts
         tables = {name: table.facts for name, table in facts.tables.items()}
-        found = odd_values(tables, facts.groups.names, store.names)
+        notes = odd_values(tables, facts.groups.names, store.names)
         own = {name: one.about.calendar for name, one in store.stores.items()}
         odd = [name for name, calendar in own.items() if calendar != store.calendar]
         if odd:
-            found["calendar"] = [
+            notes["calendar"] = [
                 f"{store.calendar.name!r} is used for all; {', '.join(odd)} "
                 f"{'keeps' if len(odd) == 1 else 'keep'} another when asked alone"
             ]
-        return found
+        return notes
 
 
 def _check_books(books: Mapping[str, Daybook]) -> None:

@@ -114,17 +114,17 @@ class StoragePath(Record):
             selector = fs.FileSelector(self.path, recursive=True, allow_not_found=True)
             infos = self.system.get_file_info(selector)
         start = len(self.path) + 1
-        found = []
+        files = []
         for info in sorted((i for i in infos if i.is_file), key=lambda info: str(info.path)):
             inside = info.path[start:]
-            found.append(Found(self / inside, inside, (info.mtime_ns or 0) / 1e9))
-        return found
+            files.append(Found(self / inside, inside, (info.mtime_ns or 0) / 1e9))
+        return files
 
     def read(self) -> bytes:
         """Return all bytes of a file."""
         with self.describe_errors("read"), self.system.open_input_stream(self.path) as source:
-            found: bytes = source.read()
-        return found
+            content: bytes = source.read()
+        return content
 
     def open_input(self) -> Any:
         """Return a file opened to be read here and there."""
@@ -204,8 +204,8 @@ def scheme_of(text: str) -> str | None:
     >>> scheme_of("s3://ferries/2024.parquet"), scheme_of("data/2024.parquet")
     ('s3', None)
     """
-    found = _ADDRESS.match(text)
-    return found[1].lower() if found else None
+    match = _ADDRESS.match(text)
+    return match[1].lower() if match else None
 
 
 def is_stored(text: str) -> bool:

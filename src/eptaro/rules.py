@@ -275,20 +275,20 @@ class Across(Record):
             return known[begin : end + 1]
         capture = self._capture
         fits = capture.fullmatch if capture else re.compile(translate(listed)).match
-        found = [name for name in known if fits(name)]
-        if not found:
+        fitting = [name for name in known if fits(name)]
+        if not fitting:
             raise InputError(
                 f"{source}: across: no column fits {self.columns!r}; {known} are there"
             )
-        return found
+        return fitting
 
     @property
     def _capture(self) -> re.Pattern[str] | None:
         """The pattern that captures a part of the columns' names, where there are braces."""
-        found = _BRACES.fullmatch(self.columns) if isinstance(self.columns, str) else None
-        if found is None:
+        match = _BRACES.fullmatch(self.columns) if isinstance(self.columns, str) else None
+        if match is None:
             return None
-        return re.compile(f"{re.escape(found[1])}(.+){re.escape(found[3])}")
+        return re.compile(f"{re.escape(match[1])}(.+){re.escape(match[3])}")
 
     def labels(self, wide: Sequence[str]) -> list[str]:
         """Return what columns across are called in the rows: their names, or the part of each that
@@ -307,7 +307,7 @@ class Across(Record):
         capture = self._capture
         if capture is None:
             return list(wide)
-        return [found[1] for name in wide if (found := capture.fullmatch(name))]
+        return [match[1] for name in wide if (match := capture.fullmatch(name))]
 
     def long_names(self, names: Sequence[str], source: str) -> list[str]:
         """Return the columns of the rows that a table with these columns becomes.
@@ -352,15 +352,15 @@ def across_of(given: object) -> Across | None:
     """
     if given is None or isinstance(given, Across):
         return given
-    found = _SAID.fullmatch(given) if isinstance(given, str) else None
-    if found is None:
+    match = _SAID.fullmatch(given) if isinstance(given, str) else None
+    if match is None:
         raise InputError(
             f"across={given!r} names no columns; write '2019..2024' or '2019..2024 as year, fares'"
         )
-    if found[2] is None:
-        captured = _BRACES.fullmatch(found[1])
-        return Across(found[1], captured[2]) if captured else Across(found[1])
-    return Across(found[1], found[2], found[3])
+    if match[2] is None:
+        captured = _BRACES.fullmatch(match[1])
+        return Across(match[1], captured[2]) if captured else Across(match[1])
+    return Across(match[1], match[2], match[3])
 
 
 @dataclass(frozen=True, eq=False)
@@ -662,10 +662,10 @@ class DateRules(Record):
                 raise DateError(
                     f"zone={self.zone!r} is not a time zone; use a name such as Europe/Lisbon"
                 ) from None
-        found = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", self.day_starts)
-        if not found:
+        match = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", self.day_starts)
+        if not match:
             raise DateError(f"day_starts={self.day_starts!r} is not a time of day; write 04:00")
-        micros = (int(found[1]) * 60 + int(found[2])) * 60_000_000
+        micros = (int(match[1]) * 60 + int(match[2])) * 60_000_000
         object.__setattr__(self, "shift", micros)
         for name in ("formats", "blanks"):
             given = getattr(self, name)

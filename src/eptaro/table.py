@@ -143,10 +143,10 @@ class Table(Result):
             raise QuestionError(f"row={row!r} must be the number of a row, from 0")
         from eptaro.core.proof.trace import trace
 
-        found: Any = trace(self, row, measure)
-        if (pairing := found.pairing) is not None:
-            found = replace(found, pairing=lambda: _as_table(pairing()))
-        return found  # type: ignore[no-any-return]
+        proof: Any = trace(self, row, measure)
+        if (pairing := proof.pairing) is not None:
+            proof = replace(proof, pairing=lambda: _as_table(pairing()))
+        return proof  # type: ignore[no-any-return]
 
     @property
     def footer(self) -> str:

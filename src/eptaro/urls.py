@@ -64,16 +64,16 @@ def without_secrets(text: str, address: str) -> str:
 def _secrets(address: str) -> set[str]:
     """Return all secrets of an address, whole and in the pieces that a driver may print."""
     _, _, rest = address.partition("://")
-    found = []
+    secrets = []
     before, at, after = rest.rpartition("@")
     if at and ":" in before:
         password = before.partition(":")[2]
-        found += [password, *re.split(r"[@/?#:]", password)]
+        secrets += [password, *re.split(r"[@/?#:]", password)]
     for key, value in parse_qsl((after if at else rest).partition("?")[2], keep_blank_values=True):
         if _SECRET.search(key):
-            found += [value, quote(value), *_IN_STRING.findall(value)]
-    whole = found[:1] if at else []
-    meant = [form for secret in found for form in (secret, unquote(secret), unquote_plus(secret))]
+            secrets += [value, quote(value), *_IN_STRING.findall(value)]
+    whole = secrets[:1] if at else []
+    meant = [form for secret in secrets for form in (secret, unquote(secret), unquote_plus(secret))]
     return {s for s in meant if len(s) >= _LEAST} | {s for s in whole if s}
 
 

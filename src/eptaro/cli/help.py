@@ -112,20 +112,20 @@ class HeadedCommand(click.Command):
             return super().parse_args(ctx, args)
         except click.NoSuchOption as error:
             meant = _MEANT.get(error.option_name)
-            found = [one for one in self.params if meant in one.opts]
-            if not found or not isinstance(found[0], click.Option):
+            options = [one for one in self.params if meant in one.opts]
+            if not options or not isinstance(options[0], click.Option):
                 names = [name for one in self.params for name in one.opts]
                 close = get_close_matches(error.option_name, names, 3, _CLOSE)
                 raise click.NoSuchOption(
                     error.option_name, possibilities=close or None, ctx=ctx
                 ) from None
-            said = f"No such option {error.option_name!r}. Use {meant}: {found[0].help}"
+            said = f"No such option {error.option_name!r}. Use {meant}: {options[0].help}"
             raise click.NoSuchOption(error.option_name, said, ctx=ctx) from None
 
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the options under their headings."""
         whole = bool(ctx.meta.get(_ALL))
-        found: dict[str, list[tuple[str, str]]] = {heading: [] for heading in _HEADINGS}
+        sections: dict[str, list[tuple[str, str]]] = {heading: [] for heading in _HEADINGS}
         more = dict[str, None]()
         for param in self.get_params(ctx):
             if not isinstance(param, click.Option):
@@ -133,10 +133,10 @@ class HeadedCommand(click.Command):
             record = param.get_help_record(ctx)
             heading = param.heading if isinstance(param, HeadedOption) else OTHER
             if record is not None and (whole or not _is_on_request(param)):
-                found[heading].append(record)
+                sections[heading].append(record)
             elif record is not None:
                 more[heading] = None
-        for heading, records in found.items():
+        for heading, records in sections.items():
             if records:
                 with formatter.section(heading):
                     formatter.write_dl(records)

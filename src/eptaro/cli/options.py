@@ -53,8 +53,8 @@ class FieldOption(NamedTuple):
     @property
     def how(self) -> OptionHelp:
         """How it is shown."""
-        found: OptionHelp = self.field.metadata["shown"]
-        return found
+        help_of: OptionHelp = self.field.metadata["shown"]
+        return help_of
 
 
 @cache
@@ -63,12 +63,12 @@ def options_of(kind: Any) -> dict[str, FieldOption]:
     hints: dict[str, Any] = {}
     for one in reversed(kind.__mro__):
         hints |= get_annotations(one, eval_str=True)
-    found = {}
+    options = {}
     for of in fields(kind):
         if "shown" in of.metadata:
             word = flag(of)[2:].replace("-", "_")
-            found[of.name] = FieldOption(of, hints[of.name], flag(of), word)
-    return found
+            options[of.name] = FieldOption(of, hints[of.name], flag(of), word)
+    return options
 
 
 def add_options(

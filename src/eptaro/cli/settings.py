@@ -60,8 +60,8 @@ class Settings(Record):
             return None
         from eptaro.inputs.config import read_config
 
-        found = read_config(self.rules.config)
-        return found.of_data_set(asked[0]) if len(asked) == 1 else found
+        config = read_config(self.rules.config)
+        return config.of_data_set(asked[0]) if len(asked) == 1 else config
 
     @property
     def _data_names(self) -> tuple[str, ...]:
@@ -117,16 +117,16 @@ class Settings(Record):
 
             holidays = find_holidays(self.rules.holidays, max(first - 1, 1), min(last + 1, 9999))
         if self.config is None:
-            found = Workdays(holidays=holidays)
+            workdays = Workdays(holidays=holidays)
         else:
-            found = self.config.workdays(first, last, holidays)
-        days = found.holidays.days
+            workdays = self.config.workdays(first, last, holidays)
+        days = workdays.holidays.days
         if len(days) and not ((days >= span.lo) & (days <= span.hi)).any() and first < last:
             notify(
                 f"no holiday of {self.rules.holidays or self.rules.config} is in the years {first} "
                 f"to {last}: they are from {as_date(int(days[0]))} to {as_date(int(days[-1]))}"
             )
-        return found
+        return workdays
 
     @property
     def has_workdays(self) -> bool:
@@ -203,14 +203,14 @@ class Settings(Record):
         for name in books:
             if "calendar" not in config.data_sets[name].model_fields_set:
                 books[name] = books[name].with_calendar(calendar)
-        found = BookSet(
+        book = BookSet(
             books,
             calendar=calendar,
             names={}
             if together is None
             else {n: c for n, c in together.names.items() if n in books},
         )
-        store = found._store
+        store = book._store
         for name, formula in () if together is None else together.measures.items():
             try:
                 store = store.measuring([*store.measures, f"{name}={formula}"])
@@ -222,12 +222,12 @@ class Settings(Record):
         shown = together.formats if together is not None else {}
         formats = {n: Format(**one.model_dump(exclude_none=True)) for n, one in shown.items()}
         given = check_formats(data.formats, [one.name for one in store.measures])
-        found = BookSet._of(store.formatted({**formats, **given}))
+        book = BookSet._of(store.formatted({**formats, **given}))
         asked = [*data.by, *_columns_narrowed_by(data.only)]
-        for column, notes in found.notes_by_subject.items():
+        for column, notes in book.notes_by_subject.items():
             for note in notes if column == "calendar" or column in asked else ():
                 notify(f"{column}: {note}")
-        return found
+        return book
 
     def _spread(self, name: str, how: bool | str, books: Mapping[str, Daybook]) -> Daybook:
         """Return a book with its sums spread over days where its data set says so."""

@@ -116,16 +116,16 @@ def _as_answer(table: Result) -> tuple[list[DisplayColumn], Maker]:
 
     def make(part: Result) -> list[TextColumn]:
         groups = group_texts(part)
-        found = []
+        shown_columns = []
         for name, title, one in zip(names, heads, columns, strict=True):
             last = None if one.last is None else part.column(one.last.name)
             own = replace(one, column=part.column(name), last=last)
             lines = groups[name] if name in groups else own.lines_of(slice(None))
             lines = align_decimals(lines) if own.right else lines
-            found.append(
+            shown_columns.append(
                 TextColumn(visible(title), lines, own.right, one.face.rank, one.face.of, name)
             )
-        return found
+        return shown_columns
 
     return once, make
 
@@ -261,9 +261,9 @@ def _choose_columns(table: Result, columns: str) -> Result:
     for one, title in zip(displayed, titles(displayed), strict=True):
         of = [one.column.name, *([] if one.last is None else [one.last.name])]
         heads.setdefault(title.casefold(), []).extend(of)
-    found = []
+    chosen = []
     for name in names:
         if name not in table and name.casefold() not in heads:
             raise QuestionError(f"--columns: {unknown('column', name, table.names)}")
-        found += [name] if name in table else heads[name.casefold()]
-    return table.select(list(dict.fromkeys(found)))
+        chosen += [name] if name in table else heads[name.casefold()]
+    return table.select(list(dict.fromkeys(chosen)))

@@ -100,9 +100,9 @@ def load_piece(part: Folded | Path) -> Folded:
     if isinstance(part, Folded):
         return part
     with part.open("rb") as file:
-        found: Folded = pickle.load(file)
+        piece: Folded = pickle.load(file)
     part.unlink()
-    return found
+    return piece
 
 
 def shards_for(cells: float) -> int:

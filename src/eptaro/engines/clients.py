@@ -73,8 +73,8 @@ def _workers(cluster: Any) -> dict[str, Any]:
         info = cluster.scheduler_info(n_workers=-1)
     except TypeError:  # of versions that always cover all
         info = cluster.scheduler_info()
-    found: dict[str, Any] = info.get("workers", {})
-    return found
+    workers: dict[str, Any] = info.get("workers", {})
+    return workers
 
 
 @contextmanager

@@ -167,10 +167,10 @@ class FrameOfPart:
 def parts_of(source: Source, rows: int) -> list[Source]:
     """Return what is folded apart: files, and runs of row groups of large Parquet files."""
     files = source.parts if isinstance(source, ManyFiles) else [source]
-    found: list[Source] = []
+    sources: list[Source] = []
     for file in files:
-        found += file.parts(rows) if isinstance(file, ParquetFile) else [file]
-    return found
+        sources += file.parts(rows) if isinstance(file, ParquetFile) else [file]
+    return sources
 
 
 def fold_part(part: Any, frame: Any, number: int, how: PartSpec) -> Folded:

@@ -149,8 +149,8 @@ def _number_distinct(source: Source, names: list[str]) -> Ints:
             continue
         codes = plain(coded.indices.fill_null(len(coded.dictionary))).astype(np.int64)
         numbers = numbers * (len(coded.dictionary) + 1) + codes
-        found, numbers = factorize(numbers, bound * (len(coded.dictionary) + 1))
-        numbers, bound = numbers.astype(np.int64), len(found)
+        unique, numbers = factorize(numbers, bound * (len(coded.dictionary) + 1))
+        numbers, bound = numbers.astype(np.int64), len(unique)
     return numbers
 
 

@@ -126,22 +126,24 @@ def _inspect_source(
     rules: DateRules,
     files: FileRules | None,
 ) -> Result:
-    found = Findings()
+    findings = Findings()
     groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
     looks = None
     if date is None:
         looks = profile_columns(opened, rules)
-        _tell_columns(looks, found)
+        _tell_columns(looks, findings)
         if len(looks.dates) != 1:
             several = f"{', '.join(looks.dates)} could all be dates; use --date COLUMN"
-            found.add("date column", detail=several if looks.dates else _NONE)
-            return found.table({"verb": "inspect", "source": opened.name})
+            findings.add("date column", detail=several if looks.dates else _NONE)
+            return findings.table({"verb": "inspect", "source": opened.name})
         ((date, rules),) = looks.dates.items()
         if looks.across is None:
-            found.add("date column", date, detail="the only column that can be dates")
+            findings.add("date column", date, detail="the only column that can be dates")
         else:
             opened = unpivot(opened, looks.across.written)
-            found.add("columns across", looks.across.written, detail="each becomes a row, as below")
+            findings.add(
+                "columns across", looks.across.written, detail="each becomes a row, as below"
+            )
     formula = None if date in opened.names() else Formula.date(date)
     if formula is not None:
         check_columns([*groups, *named], opened.names(), opened.name)
@@ -152,46 +154,46 @@ def _inspect_source(
         check_columns([date, *timed, *groups, *named], opened.names(), opened.name)
         column = opened.column(date)
         every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
-        rules, words = decided_rules(every, rules, date, found)
+        rules, words = decided_rules(every, rules, date, findings)
         rules = settled_start([column], rules, date)
     read = read_dates(column, rules, date)
     good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
     days = read.days if read.bad is None else read.days[good]
     if isinstance(opened, FilteredSource):
-        found.add("left out by the condition", "", opened.left, "not among the rows below")
-    found.add("rows", "", len(good))
-    found.add("readable dates", "", len(days))
-    _unreadable(column, read.bad, read.reasons, opened, found)
+        findings.add("left out by the condition", "", opened.left, "not among the rows below")
+    findings.add("rows", "", len(good))
+    findings.add("readable dates", "", len(days))
+    _unreadable(column, read.bad, read.reasons, opened, findings)
     if len(days):
         present, counts = count_days(days)
-        _plausible(present, counts, found)
+        _plausible(present, counts, findings)
         grain = read.grain or "day"
-        found.add("first date", as_date(int(present[0])))
+        findings.add("first date", as_date(int(present[0])))
         last = int(last_days(present[-1:], grain)[0])
-        found.add("last date", as_date(last), detail=_grain_note(grain))
-        look_for_gaps(present, found, "", grain)
-        look_per_group(opened, groups, read.days, good, found, grain)
+        findings.add("last date", as_date(last), detail=_grain_note(grain))
+        look_for_gaps(present, findings, "", grain)
+        look_per_group(opened, groups, read.days, good, findings, grain)
     if rules.time is not None or (len(days) and read.times is None and grain == "day"):
-        _look_for_times(opened, date, rules, found)
+        _look_for_times(opened, date, rules, findings)
     if len(days) and grain == "day":
         per_weekday = np.zeros(7, np.int64)
         np.add.at(per_weekday, weekday(present), counts)
         for name, count in zip(WEEKDAYS, per_weekday.tolist(), strict=True):
-            found.add("weekday", name.title(), count)
+            findings.add("weekday", name.title(), count)
         if len(present) >= _FEW and np.count_nonzero(per_weekday) == 1:
             name = WEEKDAYS[int(per_weekday.argmax())]
             ends, starts = (setting(DateRules, "weeks", f"{side} {name}") for side in _SIDES)
             said = f"every date is one: if each means a week, use {ends} or {starts}"
-            found.add("perhaps weeks", name.title(), detail=said)
-    look_for_duplicates(opened, named, found, len(good))
+            findings.add("perhaps weeks", name.title(), detail=said)
+    look_for_duplicates(opened, named, findings, len(good))
     bad = [] if good.all() else ["--bad-dates reject"]
     timed = [] if rules.time is None else [f"--time {shlex.quote(rules.time)}"]
     options = " ".join([f"--date {shlex.quote(date)}", *timed, *words, *bad])
     if looks is None:
-        found.add("suggestion", detail=f"next time use {options}")
-    _next(looks, date, opened, files, found)
+        findings.add("suggestion", detail=f"next time use {options}")
+    _next(looks, date, opened, files, findings)
     text = _summarise(len(good), days, read.grain or "day")
-    return found.table({"verb": "inspect", "source": opened.name, "headline": text})
+    return findings.table({"verb": "inspect", "source": opened.name, "headline": text})
 
 
 def _look_for_times(opened: Source, date: str, rules: DateRules, found: Findings) -> None:
@@ -226,10 +228,10 @@ def _calculated_dates(
         days.append(batch.days)
         numbered = batch.first_row + np.arange(len(batch))
         places.append(numbered if batch.places is None else batch.places)
-    found, missing = np.zeros(reading.rows, np.int32), np.ones(reading.rows, bool)
-    found[np.concatenate(places)] = np.concatenate(days)
+    days_read, missing = np.zeros(reading.rows, np.int32), np.ones(reading.rows, bool)
+    days_read[np.concatenate(places)] = np.concatenate(days)
     missing[np.concatenate(places)] = False
-    return pa.chunked_array([pa.array(found, mask=missing).cast(pa.date32())])
+    return pa.chunked_array([pa.array(days_read, mask=missing).cast(pa.date32())])
 
 
 def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:

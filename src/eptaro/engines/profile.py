@@ -92,9 +92,9 @@ class ColumnProfile(Record):
 def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> ColumnProfile:
     """Return what one column seems to hold."""
     blanks = column.null_count
-    found = _dates(column, name, rules)
-    if found is not None:
-        dates, grain = found
+    dated = _dates(column, name, rules)
+    if dated is not None:
+        dates, grain = dated
         return ColumnProfile(name, "dates", _describe_rules(dates, grain), blanks, dates, grain)
     words = words_in(name)
     numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
@@ -206,9 +206,9 @@ def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> tuple[DateRu
         if not _may_be(column, rules):
             continue
         decided, _ = decided_rules(column, rules, name, Findings())
-        found = _enough(column, decided)
-        if found is not None:
-            return found
+        rules_and_grain = _enough(column, decided)
+        if rules_and_grain is not None:
+            return rules_and_grain
     return None
 
 
@@ -238,29 +238,29 @@ def _candidates(column: pa.ChunkedArray, words: set[str], given: DateRules) -> l
         return []
     sample = column.drop_null().slice(0, 200).cast(pa.string()).to_pylist()
     texts = [text.strip() for text in sample if text.strip()]
-    found: list[DateRules] = []
+    candidates: list[DateRules] = []
 
     def all_are(pattern: str) -> bool:
         return bool(texts) and all(re.fullmatch(pattern, text) for text in texts)
 
     if words & {"year", "yr", "jahr", "fy"} and all_are(r"(1[5-9]|2[01])\d\d(\.0)?"):
-        found.append(replace(given, grain="year"))
+        candidates.append(replace(given, grain="year"))
     if all_are(r"(19|20)\d\d(0[1-9]|1[0-2])") or all_are(r"(0?[1-9]|1[0-2])[./-](19|20)\d\d"):
-        found.append(replace(given, grain="month"))
+        candidates.append(replace(given, grain="month"))
     if all_are(r"(19|20)\d\d/(0[1-9]|1[0-2])"):
-        found.append(replace(given, grain="month"))
+        candidates.append(replace(given, grain="month"))
     if words & {"time", "timestamp", "ts", "unix", "epoch", "created", "date", "at"}:
         if all_are(r"1\d{9}(\.0)?"):
-            found.append(replace(given, unix="s", zone=given.zone or "UTC"))
+            candidates.append(replace(given, unix="s", zone=given.zone or "UTC"))
         if all_are(r"1\d{12}"):
-            found.append(replace(given, unix="ms", zone=given.zone or "UTC"))
+            candidates.append(replace(given, unix="ms", zone=given.zone or "UTC"))
     if words & {"date", "day"} and all_are(r"[2-5]\d{4}(\.\d+)?"):
-        found.append(replace(given, serials="1900"))
+        candidates.append(replace(given, serials="1900"))
     if given.zone is None and any(re.search(r"\d(Z|[+-]\d\d:?\d\d)$", text) for text in texts):
-        found.append(replace(given, zone="UTC"))
+        candidates.append(replace(given, zone="UTC"))
     if given.pivot is None and all_are(r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"):
-        found.append(replace(given, order="infer", pivot=_PIVOT))
-    return found
+        candidates.append(replace(given, order="infer", pivot=_PIVOT))
+    return candidates
 
 
 _PIVOT = 49  # two-digit years up to it are 2000s

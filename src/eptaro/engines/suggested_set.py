@@ -44,7 +44,7 @@ def shared_groups(tables: Sequence[SuggestedTable]) -> dict[str, dict[str, str]]
     them. A column of another name is taken for the same where half of the values are.
     """
     first, *others = tables
-    found = {}
+    names = {}
     for name in first.found.groups:
         called = {first.name: name}
         for other in others:
@@ -53,8 +53,8 @@ def shared_groups(tables: Sequence[SuggestedTable]) -> dict[str, dict[str, str]]
                 break
             called[other.name] = twin
         else:
-            found[name] = called
-    return found
+            names[name] = called
+    return names
 
 
 def _twin(one: Suggestion, name: str, other: Suggestion) -> str | None:

@@ -54,20 +54,20 @@ class Suggestion:
         """The columns that can be dates, or the formula of one, each with its rules."""
         if self.across is not None:
             return {self.across.date: self.across.rules}
-        found = {look.name: look.dates for look in self.looks if look.dates is not None}
+        date_rules = {look.name: look.dates for look in self.looks if look.dates is not None}
         by_name = {look.name.lower(): look.name for look in self.looks}
         if {*_PARTS} <= {*by_name}:
             own = [by_name[part] for part in _PARTS]
-            found = {name: rules for name, rules in found.items() if name not in own}
-            found[f"date({', '.join(map(_quote, own))})"] = DateRules()
-        elif {"year", "month"} <= {*by_name} and not self._has_days(found):
+            date_rules = {name: rules for name, rules in date_rules.items() if name not in own}
+            date_rules[f"date({', '.join(map(_quote, own))})"] = DateRules()
+        elif {"year", "month"} <= {*by_name} and not self._has_days(date_rules):
             own = [by_name["year"], by_name["month"]]
-            found = {name: rules for name, rules in found.items() if name not in own}
-            found[f"date({', '.join(map(_quote, own))}, 1)"] = DateRules()
-        by_day = {name: rules for name, rules in found.items() if self.grain_of(name) == "day"}
+            date_rules = {name: rules for name, rules in date_rules.items() if name not in own}
+            date_rules[f"date({', '.join(map(_quote, own))}, 1)"] = DateRules()
+        by_day = {name: rules for name, rules in date_rules.items() if self.grain_of(name) == "day"}
         looks = {look.name: look for look in self.looks}
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
-        return plain or by_day or found
+        return plain or by_day or date_rules
 
     def _has_days(self, found: Iterable[str]) -> bool:
         """Return whether one of some columns of dates holds days."""
@@ -85,9 +85,9 @@ class Suggestion:
     @property
     def groups(self) -> list[str]:
         """The columns worth grouping by, those of texts first."""
-        found = [look for look in self.looks if look.kind == "groups"]
-        found.sort(key=lambda look: look.why.endswith("numbers"))
-        return [look.name for look in found]
+        grouping = [look for look in self.looks if look.kind == "groups"]
+        grouping.sort(key=lambda look: look.why.endswith("numbers"))
+        return [look.name for look in grouping]
 
     @property
     def numbers(self) -> list[str]:
@@ -106,13 +106,13 @@ class Suggestion:
         if self.across is not None:
             why = "one of the two; the other means nothing"
             return {"total": ("sum(value)", why), "average": ("mean(value)", "")}
-        found = {"entries": ("count()", "")}
+        proposed = {"entries": ("count()", "")}
         for look in self.looks:
             if look.kind in ("sum", "mean"):
                 name = f"{'total' if look.kind == 'sum' else 'mean'}_{look.name}"
                 name = name if _plain(look.name) else name.replace("_", " ", 1)
-                found[name] = (f"{look.kind}({_quote(look.name)})", look.why)
-        return found
+                proposed[name] = (f"{look.kind}({_quote(look.name)})", look.why)
+        return proposed
 
     def command(self, file: str, date: str, files: FileRules | None = None) -> str:
         """Return a command that answers from a file, as a shell takes it."""
@@ -315,13 +315,13 @@ def suggest(source: Source, rules: DateRules | None = None) -> Suggestion:
 
     Raises `InputError` where no column holds dates.
     """
-    found = profile_columns(source, rules)
-    if not found.dates:
+    suggestion = profile_columns(source, rules)
+    if not suggestion.dates:
         raise InputError(
             f"{source.name}: no column holds dates that can be read; name the rules, such as "
             f"--order dmy or --date-format"
         )
-    return found
+    return suggestion
 
 
 def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestion:
@@ -343,11 +343,11 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
     table = pa.concat_tables(parts, promote_options="permissive").slice(0, _LOOKED_AT)
     given = rules or DateRules()
     looks = [look_at(table[name], name, given, source.decimal) for name in table.column_names]
-    found = Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
-    dates = [name for name in found.dates if name in table.column_names]
+    suggestion = Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
+    dates = [name for name in suggestion.dates if name in table.column_names]
     if len(dates) == 1:
-        found.looks = _beside_dates(table, looks, dates[0], found.dates[dates[0]])
-    return found
+        suggestion.looks = _beside_dates(table, looks, dates[0], suggestion.dates[dates[0]])
+    return suggestion
 
 
 def _beside_dates(

@@ -158,25 +158,25 @@ class Config:
         """
         if holidays is not None:
             return Workdays(self._weekend, holidays=holidays)
-        found = None
+        closings = None
         if self._closing:
-            found = self.holidays(self._closing, first_year - 1, last_year + 1)
-        return Workdays(self._weekend, holidays=found, closed=self._closed)
+            closings = self.holidays(self._closing, first_year - 1, last_year + 1)
+        return Workdays(self._weekend, holidays=closings, closed=self._closed)
 
     def holidays(self, name: str, first_year: int, last_year: int) -> HolidaySet:
         """Return a holiday set for some years, from all its sources."""
         entry = self._model.holidays[name]
         first, last = max(first_year, 1), min(last_year, 9999)
-        found: list[Any] = []
+        days: list[Any] = []
         rules = [rule.model_dump(by_alias=True, exclude_none=True) for rule in entry.rules]
-        found += HolidaySet.from_rules(rules, first, last, weekend=self._weekend)
+        days += HolidaySet.from_rules(rules, first, last, weekend=self._weekend)
         for file in entry.files:
-            found += read_holidays(self._folder / file, first, last)
+            days += read_holidays(self._folder / file, first, last)
         if entry.country:
-            found += HolidaySet.from_country(
+            days += HolidaySet.from_country(
                 entry.country, first, last, subdivision=entry.subdivision
             )
-        return HolidaySet(found)
+        return HolidaySet(days)
 
     def _calendar(self, name: str, entry: Any) -> Calendar:
         given = entry.model_dump(exclude={"kind", "file"}, exclude_none=True)

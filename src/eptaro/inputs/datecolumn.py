@@ -27,25 +27,25 @@ def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[D
         return rules, ""
     if not is_text(column.type):
         return replace(rules, order=None), f"{name} holds {column.type}"
-    found = Evidence.of(column)
-    if not found.three:
-        order: Order = "ymd" if found.plain else "dmy" if found.words else "mdy"
+    evidence = Evidence.of(column)
+    if not evidence.three:
+        order: Order = "ymd" if evidence.plain else "dmy" if evidence.words else "mdy"
         return replace(rules, order=order), f"no value of {name} has two numbers to swap"
-    if found.day_first and found.month_first:
+    if evidence.day_first and evidence.month_first:
         cure = spell_option("order='dmy' or order='mdy'", "--order dmy or --order mdy")
         raise DateError(
-            f"{name!r} holds both orders: {found.day_first[0]!r} can only be day first, "
-            f"{found.month_first[0]!r} only month first ({len(found.day_first):,} and "
-            f"{len(found.month_first):,} distinct values); use "
+            f"{name!r} holds both orders: {evidence.day_first[0]!r} can only be day first, "
+            f"{evidence.month_first[0]!r} only month first ({len(evidence.day_first):,} and "
+            f"{len(evidence.month_first):,} distinct values); use "
             f"{cure} and reject the others"
         )
-    if found.day_first:
-        return replace(rules, order="dmy"), f"{found.day_first[0]!r} can only be day first"
-    if found.month_first:
-        return replace(rules, order="mdy"), f"{found.month_first[0]!r} can only be month first"
+    if evidence.day_first:
+        return replace(rules, order="dmy"), f"{evidence.day_first[0]!r} can only be day first"
+    if evidence.month_first:
+        return replace(rules, order="mdy"), f"{evidence.month_first[0]!r} can only be month first"
     raise DateError(
         f"{name!r} could be read day first or month first: "
-        f"{' and '.join(map(repr, found.three[:2]))} fit both, and no value has a number over "
+        f"{' and '.join(map(repr, evidence.three[:2]))} fit both, and no value has a number over "
         f"12; use {setting(DateRules, 'order', 'dmy')} or {setting(DateRules, 'order', 'mdy')}"
     )
 
@@ -70,8 +70,8 @@ class Evidence(Record):
         """Look at every distinct text of a column."""
         texts = column.cast(pa.string()) if pa.types.is_dictionary(column.type) else column
         distinct = pc.unique(texts).drop_null().cast(pa.string())
-        found = pc.extract_regex(pc.utf8_trim_whitespace(distinct), THREE_NUMBERS)
-        shown, parts = distinct.filter(found.is_valid()), found.filter(found.is_valid())
+        matches = pc.extract_regex(pc.utf8_trim_whitespace(distinct), THREE_NUMBERS)
+        shown, parts = distinct.filter(matches.is_valid()), matches.filter(matches.is_valid())
         first, second = (pc.struct_field(parts, part).cast(pa.int64()) for part in ("a", "b"))
         return cls(
             shown.to_pylist(),
@@ -108,12 +108,12 @@ def find_date(source: Source, rules: DateRules) -> str:
         raise NoRowsError(f"{source.name}: has column names but no rows")
     grains = {name: _may_be_dates(first[name], rules) for name in first.column_names}
     days = [name for name, grain in grains.items() if grain == "day"]
-    found = days or [name for name, grain in grains.items() if grain is not None]
-    if len(found) != 1:
-        what = f"{', '.join(found)} could all be dates" if found else "no column is plainly dates"
+    names = days or [name for name, grain in grains.items() if grain is not None]
+    if len(names) != 1:
+        what = f"{', '.join(names)} could all be dates" if names else "no column is plainly dates"
         cure = f"name the column with {spell_option('date=', '--date COLUMN')}"
         raise InputError(f"{source.name}: {what}; {cure}")
-    return str(found[0])
+    return str(names[0])
 
 
 def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> Grain | None:

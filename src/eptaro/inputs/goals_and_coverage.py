@@ -43,7 +43,7 @@ def read_goals(path: str | Path) -> dict[Any, Any]:
     if len(groups) > 1:
         raise InputError(f"{file}: goals go by one group column, not {', '.join(groups)}")
     keys = [(row[groups[0]], row["period"]) if groups else row["period"] for row in rows]
-    found = {
+    goals = {
         name: {
             key: _amount(row, name, file, number)
             for number, (key, row) in enumerate(zip(keys, rows, strict=True), 1)
@@ -51,7 +51,7 @@ def read_goals(path: str | Path) -> dict[Any, Any]:
         }
         for name in measures
     }
-    return found["goal"] if measures == ["goal"] else found
+    return goals["goal"] if measures == ["goal"] else goals
 
 
 def _holds_amounts(rows: Sequence[Mapping[str, str]], name: str) -> bool:

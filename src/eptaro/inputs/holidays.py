@@ -61,17 +61,17 @@ class _Rule:
 
 def _day_rule(text: str) -> Callable[[int], dt.date | None]:
     """Return what gives a rule's day in a year, or None where the year has none."""
-    if found := _EASTER.fullmatch(text):
-        days = dt.timedelta(int(f"{found[2]}{found[3]}") if found[2] else 0)
-        orthodox = bool(found[1])
+    if match := _EASTER.fullmatch(text):
+        days = dt.timedelta(int(f"{match[2]}{match[3]}") if match[2] else 0)
+        orthodox = bool(match[1])
         return lambda year: _easter(year, orthodox=orthodox) + days
-    if found := _NTH.fullmatch(text):
-        if found[1] not in _ORDINALS:
-            raise CalendarError(unknown("place", found[1], _ORDINALS))
-        if found[3] not in _MONTHS:
-            raise CalendarError(unknown("month", found[3], _MONTHS))
-        nth, month = _ORDINALS[found[1]], _MONTHS.index(found[3]) + 1
-        weekday = check_weekday(found[2], "on")
+    if match := _NTH.fullmatch(text):
+        if match[1] not in _ORDINALS:
+            raise CalendarError(unknown("place", match[1], _ORDINALS))
+        if match[3] not in _MONTHS:
+            raise CalendarError(unknown("month", match[3], _MONTHS))
+        nth, month = _ORDINALS[match[1]], _MONTHS.index(match[3]) + 1
+        weekday = check_weekday(match[2], "on")
         return lambda year: _nth_weekday(year, month, weekday, nth)
     if re.match(r"\d", text):
         month, day = parse_month_day(text, "on")
@@ -175,8 +175,8 @@ def _days_of(event: Any, where: str, first_year: int, last_year: int, rrule: Any
             )
         rule = rrule.rrulestr(text, dtstart=dt.datetime.combine(first, dt.time()))
         span = (dt.datetime(max(first_year, 1), 1, 1), dt.datetime(min(last_year, 9999), 12, 31))
-        found = islice(rule.xafter(span[0], inc=True), _MOST_DAYS)
-        starts = [day.date() for day in takewhile(lambda day: day <= span[1], found)]
+        days = islice(rule.xafter(span[0], inc=True), _MOST_DAYS)
+        starts = [day.date() for day in takewhile(lambda day: day <= span[1], days)]
     kind = _category(event)
     return [Holiday(d + dt.timedelta(n), name, kind) for d in starts for n in range(length)]
 
@@ -250,11 +250,11 @@ class HolidaySet(Holidays):
         off = {check_weekday(day, "weekend") for day in weekend}
         parsed = [_Rule(rule, number) for number, rule in enumerate(rules, 1)]
         years = range(max(first_year, 1), min(last_year, 9999) + 1)
-        found = [(day, rule) for rule in parsed for day in rule.days(years)]
-        found.sort(key=lambda item: item[0])
-        taken = {day for day, rule in found if not (rule.moved and day.weekday() in off)}
+        dated_rules = [(day, rule) for rule in parsed for day in rule.days(years)]
+        dated_rules.sort(key=lambda item: item[0])
+        taken = {day for day, rule in dated_rules if not (rule.moved and day.weekday() in off)}
         kept = []
-        for day, rule in found:
+        for day, rule in dated_rules:
             target = day
             if rule.moved and day.weekday() in off:
                 target = _observed_day(day, rule.moved, off, taken)
@@ -387,13 +387,13 @@ class HolidaySet(Holidays):
         if subdivision is not None and subdivision not in known[country]:
             raise CalendarError(unknown(f"subdivision of {country}", subdivision, known[country]))
         years = range(first_year, last_year + 1)
-        found = holidays.country_holidays(country, subdiv=subdivision, years=years)
+        days = holidays.country_holidays(country, subdiv=subdivision, years=years)
         kind = "public" if subdivision is None else "regional"
         national = (
             set() if subdivision is None else set(holidays.country_holidays(country, years=years))
         )
         return cls(
-            Holiday(day, name, "public" if day in national else kind) for day, name in found.items()
+            Holiday(day, name, "public" if day in national else kind) for day, name in days.items()
         )
 
 

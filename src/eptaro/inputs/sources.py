@@ -265,10 +265,10 @@ class FrameSource(Source):
     def rows(self) -> list[dict[str, Any]]:
         """Return the rows as mappings; only for small tables."""
         try:
-            found: list[dict[str, Any]] = self._table.to_pylist()
+            records: list[dict[str, Any]] = self._table.to_pylist()
         except (OverflowError, ValueError) as error:
             raise InputError(f"{self.name}: a value cannot be read: {error}") from None
-        return found
+        return records
 
     def fingerprint(self) -> str:
         """Return a digest of the size and of samples of every column's bytes."""

@@ -67,8 +67,10 @@ class Transactions:
         if spec.rules.time is not None:
             check_columns([spec.rules.time], source.names(), source.name)
         as_it_is = spec.settled or date in formulas.columns
-        found = (spec.rules, "") if as_it_is else infer_date_rules(source, date, spec.rules)
-        self._rules, self.evidence = found
+        rules_and_evidence = (
+            (spec.rules, "") if as_it_is else infer_date_rules(source, date, spec.rules)
+        )
+        self._rules, self.evidence = rules_and_evidence
         formulas = settled_kinds(source, replace(spec, rules=self._rules))
         assert formulas.kinds is not None
         self._kinds = formulas.kinds
@@ -302,11 +304,11 @@ class Transactions:
         ]
         works = [partial(work, column) for columns, work in by_kind for column in columns]
         if table.num_rows < _LEAST_AT_ONCE:
-            found = iter([work() for work in works])
+            results = iter([work() for work in works])
         else:
-            found = iter(run_parallel(works))
+            results = iter(run_parallel(works))
         read, groups, filled, values, texts, distinct = (
-            {column: next(found) for column in columns} for columns, _ in by_kind
+            {column: next(results) for column in columns} for columns, _ in by_kind
         )
         return read[self._date], groups, filled | values | texts, distinct
 

@@ -279,8 +279,10 @@ def _clear(connection: Any, target: Any, words: Any, standing: list[str]) -> Non
     sql = need_sqlalchemy()
     marks: list[Any] = []
     if words.name in standing:
-        found = {c["name"] for c in sql.inspect(connection).get_columns(words.name, words.schema)}
-        if found == set(words.c.keys()):
+        existing = {
+            c["name"] for c in sql.inspect(connection).get_columns(words.name, words.schema)
+        }
+        if existing == set(words.c.keys()):
             query = sql.select(words.c.description).where(words.c.column == _MARK)
             marks = list(connection.execute(query).scalars())
     if marks != [_made_by(target.name)]:
@@ -316,8 +318,8 @@ def _create(connection: Any, table: Result, schema: str | None, name: str) -> in
 def _extend(connection: Any, table: Result, schema: str | None, name: str) -> int:
     """Add the rows whose key is missing; refuse where one that is says otherwise."""
     sql = need_sqlalchemy()
-    found = sql.Table(name, sql.MetaData(), schema=schema, autoload_with=connection)
-    columns, wanted = [column.name for column in found.columns], table.names
+    existing = sql.Table(name, sql.MetaData(), schema=schema, autoload_with=connection)
+    columns, wanted = [column.name for column in existing.columns], table.names
     if columns != wanted:
         odd = next(iter(set(columns) ^ set(wanted)), "their order")
         raise InputError(f"{name}: the existing table has other columns: {odd} is in one only")

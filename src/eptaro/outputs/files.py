@@ -95,8 +95,8 @@ def _clear_leftovers(place: Path) -> None:
     """Take away what processes that no longer run left beside a place."""
     left = re.compile(re.escape(f".{place.name[:100]}.") + r"(\d+)-\w+")
     for file in place.parent.iterdir():
-        found = left.fullmatch(file.name)
-        if found and int(found[1]) != os.getpid() and not runs(int(found[1])):
+        match = left.fullmatch(file.name)
+        if match and int(match[1]) != os.getpid() and not runs(int(match[1])):
             file.unlink(missing_ok=True)
 
 
@@ -202,8 +202,8 @@ def _clear_left_folders(folder: Path) -> None:
     """Take away what runs that were killed left beside a folder: their own files, and no others."""
     left = re.compile(re.escape(f".{folder.name}.") + r"(\d+)-[0-9a-f]{8}")
     for other in folder.parent.iterdir():
-        found = left.fullmatch(other.name)
-        if found is None or other.is_symlink() or not other.is_dir() or runs(int(found[1])):
+        match = left.fullmatch(other.name)
+        if match is None or other.is_symlink() or not other.is_dir() or runs(int(match[1])):
             continue
         for file in other.iterdir():
             if _PART.fullmatch(file.name) and not file.is_symlink():

@@ -82,8 +82,8 @@ def _worse(table: Result, column: Column) -> list[bool]:
     of = column.face.of if column.face is not None else ""
     change = of in table and column.name.startswith(f"{of}_change")
     values = np.where(column.blank, 0.0, column.numbers())
-    found = values > 0 if change and table.column(of).lower_is_better else values < 0
-    return [bool(one) for one in found]
+    worse = values > 0 if change and table.column(of).lower_is_better else values < 0
+    return [bool(one) for one in worse]
 
 
 def _heading_columns(table: Result) -> int:

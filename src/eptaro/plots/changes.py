@@ -90,8 +90,8 @@ def _spans(table: Result, change: np.ndarray) -> str:
 
 def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw each group's change as a bar to the left or right, the largest gain on top."""
-    found = [Changes.of(table, name) for name in measures]
-    lead = found[0]
+    all_changes = [Changes.of(table, name) for name in measures]
+    lead = all_changes[0]
     page.say(f"changes of {', '.join(measures)}, {_spans(table, lead.change)}")
     page.legend(*_directions(table, page, measures))
     if lead.known_changes > _MOST:
@@ -107,7 +107,7 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     else:
         titles = [name.replace("_", " ") for name in measures]
         panels = page.panels(titles, same_scale=False, across=len(measures), left=left)
-    for axes, name, one in zip(panels, measures, found, strict=True):
+    for axes, name, one in zip(panels, measures, all_changes, strict=True):
         _sideways(page, axes, table.column(name), one, order, words)
 
 
@@ -156,25 +156,25 @@ def _sideways(
 def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw the way from the prior value of all groups to the current one, group by group."""
     name = measures[0]
-    found, theme, column = Changes.of(table, name), page.theme, table.column(name)
-    page.say(f"{name}, from the prior value to the current one, {_spans(table, found.change)}")
+    changes, theme, column = Changes.of(table, name), page.theme, table.column(name)
+    page.say(f"{name}, from the prior value to the current one, {_spans(table, changes.change)}")
     page.legend(
         ("bar", theme.earlier[0], "the whole, before and now"),
         *_directions(table, page, measures[:1]),
     )
     if len(measures) > 1:
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
-    change = found.change
-    fair, order = ~np.isnan(change), found.largest(len(change))
-    words = shorten_distinctly([found.word(i) for i in order[:_STEPS]], 18)
+    change = changes.change
+    fair, order = ~np.isnan(change), changes.largest(len(change))
+    words = shorten_distinctly([changes.word(i) for i in order[:_STEPS]], 18)
     steps = [
-        (word, float(change[i]), found.tip(i, column))
+        (word, float(change[i]), changes.tip(i, column))
         for word, i in zip(words, order, strict=False)
     ]
     if len(order) > _STEPS:
         rest, others = float(change[order[_STEPS:]].sum()), len(order) - _STEPS
         steps.append((f"{others} others", rest, f"{others} others: {format_change(column, rest)}"))
-    start, stop = float(found.prior[fair].sum()), float(found.now[fair].sum())
+    start, stop = float(changes.prior[fair].sum()), float(changes.now[fair].sum())
     axes = page.axes(bottom=150)
     ends = ["before", "now"]
     if "calendar" not in table:

@@ -145,10 +145,10 @@ def _measures(table: Result, named: str | None) -> list[str]:
     known = table.answer.measures
     if named is not None and named not in known:
         raise QuestionError(unknown("measure", named, known))
-    found = [named] if named is not None else list(known)
-    numbers = [name for name in found if not _is_text(table, name)]
+    names = [named] if named is not None else list(known)
+    numbers = [name for name in names if not _is_text(table, name)]
     if not numbers:
-        raise QuestionError(f"{', '.join(found)}: only numbers can be drawn")
+        raise QuestionError(f"{', '.join(names)}: only numbers can be drawn")
     return numbers[:_MOST_MEASURES]
 
 

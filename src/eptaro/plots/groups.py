@@ -23,10 +23,10 @@ AnyQuery = TypeVar("AnyQuery", bound=Query)
 
 def query_of(table: Result, kind: type[AnyQuery]) -> AnyQuery:
     """Return the question of a verb that a table answers; raises `QuestionError` if another's."""
-    found = None if table.answer is None else table.answer.question
-    if not isinstance(found, kind):
+    query = None if table.answer is None else table.answer.question
+    if not isinstance(query, kind):
         raise QuestionError(f"this picture takes an answer of {kind.verb}")
-    return found
+    return query
 
 
 def view_of(table: Result) -> View | None:

@@ -85,9 +85,10 @@ def _title(group: ElementTree.Element, texts: Sequence[str]) -> None:
         parents = [group, *(part for part in group.iter() if part.tag == f"{{{_SVG}}}g")]
         marks = next(
             (
-                found
+                title_parts
                 for parent in parents
-                if len(found := [child for child in parent if child.tag in _USED]) == len(texts)
+                if len(title_parts := [child for child in parent if child.tag in _USED])
+                == len(texts)
             ),
             [],
         )

@@ -64,13 +64,13 @@ def period_words(calendar: Calendar, level: str, first: Ints, labels: Sequence[s
         return list(labels)
     if level in calendar.shown:
         return [calendar.shown_label(label) for label in labels]
-    found, last = list[str](), None
+    words, last = list[str](), None
     for day, label in zip(first.tolist(), labels, strict=True):
         word = _word(calendar, level, day, str(label))
         year = _year_of(calendar, level, day)
-        found.append(word if year == last or level == "year" else f"{word}\n{year}")
+        words.append(word if year == last or level == "year" else f"{word}\n{year}")
         last = year
-    return found
+    return words
 
 
 def _year_of(calendar: Calendar, level: str, day: int) -> str:

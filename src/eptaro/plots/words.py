@@ -128,12 +128,12 @@ def spread_apart(places: Sequence[float], least: float) -> list[float]:
     [1.0, 2.0, 5.0]
     """
     order = sorted(range(len(places)), key=lambda at: places[at])
-    found = [0.0] * len(places)
+    shifts = [0.0] * len(places)
     last = -np.inf
     for at in order:
         last = max(places[at], last + least)
-        found[at] = float(last)
-    return found
+        shifts[at] = float(last)
+    return shifts
 
 
 def end_labels(

@@ -131,8 +131,8 @@ def _days(value: Value, place: int) -> Days:
 
 def _change_of(answer: ViewLineage, measure: Measure) -> Change | None:
     """Return the first change of a measure: with several prior sides there are several."""
-    found = (n for n in answer.numbers.values() if isinstance(n, Change) and not n.ratio)
-    return next((change for change in found if change.now.measure is measure), None)
+    changes = (n for n in answer.numbers.values() if isinstance(n, Change) and not n.ratio)
+    return next((change for change in changes if change.now.measure is measure), None)
 
 
 def _prior(answer: ViewLineage, change: Change, place: int) -> Column:

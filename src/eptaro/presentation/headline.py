@@ -260,12 +260,12 @@ def describe_recap(table: Result, answer: ViewLineage) -> str:
 def _of_spans(answer: ViewLineage, spans: Mapping[str, Span]) -> Iterator[str]:
     """Yield what all groups together have in each of several spans."""
     for measure in headline_measures(answer):
-        found = []
+        parts = []
         for title, span in spans.items():
             value = value_over(answer.view, measure, Days(span.lo, span.hi))
             label = answer.view.calendar.shown_label(title)
-            found.append(f"{label} {format_value(value)}")
-        yield f"{as_title(measure.name)}: {', '.join(found)}."
+            parts.append(f"{label} {format_value(value)}")
+        yield f"{as_title(measure.name)}: {', '.join(parts)}."
 
 
 def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
@@ -356,10 +356,10 @@ def describe_accumulate(table: Result, answer: ViewLineage) -> str:
 
 def _accumulate_sentences(answer: ViewLineage, query: Accumulate) -> Iterator[str]:
     for number, measure in enumerate(headline_measures(answer)):
-        found = _last_row(answer, f"{measure.name}_to_date")
-        if found is None:
+        last_row = _last_row(answer, f"{measure.name}_to_date")
+        if last_row is None:
             return
-        _, _, days = found
+        _, _, days = last_row
         when, span, calendar = f" {days.when}", "", answer.view.calendar
         if query.within in calendar.levels and query.within != "day":
             index = calendar.index_of(np.array([days.last]), query.within)
@@ -385,11 +385,11 @@ def describe_trail(table: Result, answer: ViewLineage) -> str:
 def _trail_sentences(table: Result, answer: ViewLineage, query: Trail) -> Iterator[str]:
     for number, measure in enumerate(headline_measures(answer)):
         name = f"{measure.name}_trailing"
-        found = _last_row(answer, name)
-        if found is None:  # a weighted mean has no days of its own
+        last_row = _last_row(answer, name)
+        if last_row is None:  # a weighted mean has no days of its own
             yield from _weighted_sentences(table, answer, query, name, as_title(measure.name))
             continue
-        value, place, days = found
+        value, place, days = last_row
         end = Days(days.last, days.last)
         over = f" over the {query.amount} to {end}" if query.ahead is None else f" over {days}"
         if value.picked is not None:  # each group counts its own entries or active days

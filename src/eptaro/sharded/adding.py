@@ -215,10 +215,10 @@ def write_shards(parts: ShardParts, change: Transaction) -> dict[int, Rewritten]
 
     def one(number: int) -> Rewritten:
         nonlocal done
-        found = rewrite_shard(change.shard(number), parts[number](), change.out, change.newest)
+        rewritten = rewrite_shard(change.shard(number), parts[number](), change.out, change.newest)
         done += 1
         report_progress(0, done / len(parts))
-        return found
+        return rewritten
 
     numbers = sorted(parts)
     return dict(

@@ -91,8 +91,8 @@ class ClusterShards:
                     else self.client.submit(_join_pair, join, *pair, retries=RETRIES, pure=False)
                     for pair in (parts[at : at + 2] for at in range(0, len(parts), 2))
                 ]
-            found: Done | None = self._wait_for(parts[0])
-            return found
+            done: Done | None = self._wait_for(parts[0])
+            return done
 
     def _submit(self, shard: int, work: Work[Done]) -> Any:
         if self.held is not None:
@@ -146,9 +146,9 @@ class ClusterFold:
             client.submit(_describe_part, part, retries=RETRIES, pure=False) for part in parts
         ]
         follow(metadata)
-        found = client.gather(metadata)
-        self.metadata = _of_all([one for one, _ in found])
-        cells = sum(count for _, count in found)
+        gathered = client.gather(metadata)
+        self.metadata = _of_all([one for one, _ in gathered])
+        cells = sum(count for _, count in gathered)
         self.shards = shards or (shards_for(cells) if self.metadata.groups.names else 1)
         self.partitions = _shuffle(client, parts, self.shards)
 
@@ -191,8 +191,8 @@ def _shuffle(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:
         ]
         frame = frames.from_delayed(pieces, meta=_frame([]), verify_meta=False)
         moved = frame.shuffle(on="key", npartitions=shards)
-        found: list[Any] = client.compute(list(moved.to_delayed()), retries=RETRIES)
-        return found
+        shuffled: list[Any] = client.compute(list(moved.to_delayed()), retries=RETRIES)
+        return shuffled
 
 
 def _keys(shards: int) -> list[int]:
@@ -227,8 +227,8 @@ def _pack(folded: Folded) -> bytes:
 
 def _unpack(piece: bytes) -> Folded:
     size = int.from_bytes(piece[:8], "little")
-    found: Folded = pickle.loads(pa.decompress(piece[8:], size, codec="lz4"))
-    return found
+    folded: Folded = pickle.loads(pa.decompress(piece[8:], size, codec="lz4"))
+    return folded
 
 
 def _frame(rows: Sequence[tuple[int, int, int, bytes]]) -> Any:

@@ -171,9 +171,9 @@ def side_by_side(
 
 def _name_groups(gathered: PartialTotals) -> GroupSet:
     (names,) = (part for of, part in gathered.shares.items() if of[1] == "names")
-    found = names[0]
-    assert isinstance(found, GroupSet)
-    return found
+    names_of = names[0]
+    assert isinstance(names_of, GroupSet)
+    return names_of
 
 
 _OTHERS = "others"
@@ -189,11 +189,11 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
         partial(_leaders, ask=ask, count=query.top or 0, within=within), TopGroups.combine
     )
     assert leaders is not None  # some shard has rows: it was asked before
-    found = shards.reduce(
+    reduced = shards.reduce(
         partial(_with_others, ask=ask, leaders=leaders.groups, picked=picked), ReducedBook.combine
     )
-    assert found is not None
-    folded, spans, others = _split_by_column(found, names, picked)
+    assert reduced is not None
+    folded, spans, others = _split_by_column(reduced, names, picked)
     facts = ask.context.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
     return answer(facts, replace(query, only=ask.others or None))
 
@@ -222,10 +222,10 @@ class TopGroups:
 
 
 def _view(ask: ShardQuery, folded: Folded) -> View | None:
-    found = ask.facts(folded)
-    if found is None:
+    facts_of_ask = ask.facts(folded)
+    if facts_of_ask is None:
         return None
-    facts, _, only = found
+    facts, _, only = facts_of_ask
     try:
         return facts.view(ask.query.by, only, ask.query.as_of)
     except NothingLeftError:
@@ -375,18 +375,18 @@ def _facts_of_fewer(
     work = partial(
         _fewer, names=names, wanted=wanted, spans=context.asked, coverage=context.coverage
     )
-    found = shards.reduce(work, ReducedBook.combine)
-    if found is None:
+    reduced = shards.reduce(work, ReducedBook.combine)
+    if reduced is None:
         raise _not_found(shards, context, wanted, query)
     only = query.only
-    held = values_present(found.folded.groups, wanted)
+    held = values_present(reduced.folded.groups, wanted)
     if held != {name: [*values] for name, values in wanted.items()}:
         wrong = _not_found(shards, context, wanted, query)
         if not isinstance(wrong, NothingLeftError):
             raise wrong
         others, _ = values_apart(query.only, context.rows.groups.names)
         only = [*others, held]  # the other values occur beside others alone
-    return context.facts(found.folded, found.own), only
+    return context.facts(reduced.folded, reduced.own), only
 
 
 def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
@@ -430,30 +430,32 @@ def _of_all(shards: Shards, context: BookContext, wanted: WantedGroups, query: Q
 
 def _try_shard(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:
     """Return a question, and whether it goes by all groups; None where a shard has no rows."""
-    found = ask(shard, folded)
-    if found is None:
+    answer = ask(shard, folded)
+    if answer is None:
         return None
-    table, mine = found
+    table, mine = answer
     assert table.answer is not None
     return table.answer.question, bool(mine.shares)
 
 
 def _alone(shard: int, folded: Folded, ask: ShardQuery) -> tuple[Result, PartialTotals] | None:
     """Return what a shard answers, without its view, and its shares of the whole."""
-    found = ask(shard, folded)
-    return None if found is None else (Result(found[0].columns, found[0].meta), found[1])
+    answer = ask(shard, folded)
+    return None if answer is None else (Result(answer[0].columns, answer[0].meta), answer[1])
 
 
 def _shares(shard: int, folded: Folded, ask: ShardQuery) -> PartialTotals | None:
-    found = ask(shard, folded)
-    return None if found is None else found[1]
+    answer = ask(shard, folded)
+    return None if answer is None else answer[1]
 
 
 def _then(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> Any:
     """Do some work with what a shard answers."""
-    found = ask(shard, folded)
+    answer = ask(shard, folded)
     return (
-        None if found is None else work(shard, as_parts(found[0], ask.query, ask.context.measures))
+        None
+        if answer is None
+        else work(shard, as_parts(answer[0], ask.query, ask.context.measures))
     )
 
 
@@ -484,7 +486,7 @@ def _nothing_left(context: BookContext, query: Query) -> NothingLeftError:
 
 
 def _values(shard: int, folded: Folded, wanted: WantedGroups) -> tuple[Any, Any]:
-    found = {
+    values_by_name = {
         name: {str(v) for v in values}
         for name, values in values_present(folded.groups, wanted).items()
     }
@@ -492,4 +494,4 @@ def _values(shard: int, folded: Folded, wanted: WantedGroups) -> tuple[Any, Any]
         name: [str(v) for v in folded.groups.coded[name].choices.to_list()][:_MOST_NAMED]
         for name in wanted
     }
-    return found, choices
+    return values_by_name, choices

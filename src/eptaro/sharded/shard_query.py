@@ -73,11 +73,11 @@ class PartialTotals:
 
     def combine(self, other: PartialTotals) -> PartialTotals:
         """Return the shares of both, put together."""
-        found = {**self.shares, **other.shares}
+        shares = {**self.shares, **other.shares}
         for key in {*self.shares} & {*other.shares}:
             pairs = zip(self.shares[key], other.shares[key], strict=True)
-            found[key] = [one.combine(two) for one, two in pairs]
-        return PartialTotals(found)
+            shares[key] = [one.combine(two) for one, two in pairs]
+        return PartialTotals(shares)
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -136,9 +136,9 @@ class ShardQuery:
         if self.few and folded.groups.count > _FEW:
             some = folded.groups.at(np.arange(_FEW))
             cells = of_groups(folded.cells, 0, _FEW)
-            found = self._answer(replace(folded, groups=some, cells=cells))
-            if found is not None:
-                return found
+            answer = self._answer(replace(folded, groups=some, cells=cells))
+            if answer is not None:
+                return answer
         return self._answer(folded)
 
     def facts(self, folded: Folded) -> tuple[BookData, ShardTotals, Only] | None:
@@ -153,10 +153,10 @@ class ShardQuery:
         return self.context.part(folded, whole), whole, only or None
 
     def _answer(self, folded: Folded) -> tuple[Result, PartialTotals] | None:
-        found = self.facts(folded)
-        if found is None:
+        asked_facts = self.facts(folded)
+        if asked_facts is None:
             return None
-        facts, whole, only = found
+        facts, whole, only = asked_facts
         query = self.query if self.every is not None else self.query.without_group_goals()
         try:
             table = answer(facts, replace(query, only=only))
@@ -227,10 +227,10 @@ def reduce_groups(
     cells = folded.cells
     if list(names) != folded.groups.names or not keep.all():
         cells = cells.regroup(target, fewer.count)
-    found = replace(folded, groups=fewer.drop_unused(), cells=cells)
+    reduced = replace(folded, groups=fewer.drop_unused(), cells=cells)
     if own is None:
-        return ReducedBook(found)
-    return ReducedBook(found, GroupSpans(*_ends(own, target, fewer.count), own.asked))
+        return ReducedBook(reduced)
+    return ReducedBook(reduced, GroupSpans(*_ends(own, target, fewer.count), own.asked))
 
 
 def _ends(own: GroupSpans, target: Ints, count: int) -> tuple[Ints, Ints]:
@@ -248,11 +248,11 @@ def groups_with(groups: Groups, wanted: WantedGroups) -> Flags:
 
 def values_present(groups: Groups, wanted: WantedGroups) -> dict[str, list[Any]]:
     """Return the wanted values that occur, column by column."""
-    found = {}
+    values_by_name = {}
     for name, values in wanted.items():
         choices = groups.coded[name].choices
-        found[name] = [value for value in values if _occurs(groups, name, choices, value)]
-    return found
+        values_by_name[name] = [value for value in values if _occurs(groups, name, choices, value)]
+    return values_by_name
 
 
 def _occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
@@ -270,10 +270,10 @@ def resolve_blanks(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[s
     doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted.items()}
     if not any(doubtful.values()):
         return wanted
-    found = shards.reduce(partial(_match_words, names=doubtful), _either) or frozenset()
+    matched = shards.reduce(partial(_match_words, names=doubtful), _either) or frozenset()
     return {
         name: [
-            None if _may_be_blank(value) and (name, str(value)) not in found else value
+            None if _may_be_blank(value) and (name, str(value)) not in matched else value
             for value in values
         ]
         for name, values in wanted.items()
@@ -286,8 +286,10 @@ def _may_be_blank(value: Any) -> bool:
 
 def _match_words(shard: int, folded: Folded, names: WantedGroups) -> GroupNames:
     """Return what groups of a shard are called of some words, with their columns."""
-    found = values_present(folded.groups, names)
-    return frozenset((name, str(value)) for name, values in found.items() for value in values)
+    values_by_name = values_present(folded.groups, names)
+    return frozenset(
+        (name, str(value)) for name, values in values_by_name.items() for value in values
+    )
 
 
 def _either(one: GroupNames, two: GroupNames) -> GroupNames:

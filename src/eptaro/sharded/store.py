@@ -122,11 +122,11 @@ class ShardStore:
                 f"this takes all {self.manifest.cells:,} cells of {self.about.source} into memory, "
                 f"about {needed / 2**30:,.1f} GiB; ask by fewer group columns, or narrow with only="
             )
-        found = self.shards.reduce(_all_of, merge)
-        if found is None:
+        reduced = self.shards.reduce(_all_of, merge)
+        if reduced is None:
             raise InputError(f"{self.folder}: the book holds no rows")
         rows = self.about.folded
-        return replace(rows, groups=found.groups, cells=found.cells, distinct=found.distinct)
+        return replace(rows, groups=reduced.groups, cells=reduced.cells, distinct=reduced.distinct)
 
     @cached_property
     def facts(self) -> BookData:

@@ -40,17 +40,17 @@ def tallies_of(
     table: pa.Table, planes: Sequence[Sequence[Any]], cell: Ints, size: int
 ) -> dict[Plane, Tally]:
     """Return what each plane holds; `cell` is the place of each row among `size` cells."""
-    found = {
+    tallies = {
         Plane(what, column): _tally(table, Plane(what, column), cell, size, about)
         for what, column, *about in planes
     }
-    rows = found.get(ROWS)
-    for plane, tally in found.items():
+    rows = tallies.get(ROWS)
+    for plane, tally in tallies.items():
         if plane.what != "filled" or not isinstance(tally, Sum) or not isinstance(rows, Sum):
             continue
         if np.array_equal(tally.whole, rows.whole):  # kept once, as the fold does
-            found[plane] = rows
-    return found
+            tallies[plane] = rows
+    return tallies
 
 
 def _numbers(array: Any) -> Any:

@@ -204,9 +204,9 @@ def _whole(chosen: Calendar, first: int, last: int) -> Span:
 def _years(text: str) -> tuple[int, int]:
     first, dots, last = text.partition("..")
     try:
-        found = int(first), int(last if dots else first)
+        years = int(first), int(last if dots else first)
     except ValueError:
         raise InputError(f"--years {text!r} is not a range of years; write 2020..2030") from None
-    if not 1 <= found[0] <= found[1] <= 9998:
+    if not 1 <= years[0] <= years[1] <= 9998:
         raise InputError(f"--years {text!r} must run upwards within 1 to 9998")
-    return found
+    return years

@@ -87,16 +87,16 @@ def init(
     written, seen = guess_file_rules(files[0], reading.file_rules())
     for one in seen:
         notify(f"{files[0]}: {one}")
-    found = suggest(open_files(list(files), written), rules)
-    date = _choose_date(date, list(found.dates))
+    suggestion = suggest(open_files(list(files), written), rules)
+    date = _choose_date(date, list(suggestion.dates))
     variables = list[str]()
     named = _named_from(out, files, variables)
-    text = found.text(named, date, year_starts, asdict(written), where, reading.number_rules())
+    text = suggestion.text(named, date, year_starts, asdict(written), where, reading.number_rules())
     replace_whole(out, partial(_write, text))
     words = [f"dates in {date}"]
-    words += [f"groups in {_list_names(found.groups)}"] if found.groups else []
-    words += [f"numbers in {_list_names(found.numbers)}"] if found.numbers else []
-    grain = found.grain_of(date)
+    words += [f"groups in {_list_names(suggestion.groups)}"] if suggestion.groups else []
+    words += [f"numbers in {_list_names(suggestion.numbers)}"] if suggestion.numbers else []
+    grain = suggestion.grain_of(date)
     notify(f"written to {out}: {', '.join(words)}")
     if variables:
         notify(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
@@ -122,12 +122,12 @@ def _tables(files: Sequence[str], reading: ReadingOptions) -> list[list[str]]:
     from eptaro.engines.suggestion import guess_file_rules
     from eptaro.inputs.files.opening import open_files
 
-    found: dict[tuple[str, ...], list[str]] = {}
+    files_by_columns: dict[tuple[str, ...], list[str]] = {}
     for file in files:
         written, _ = guess_file_rules(file, reading.file_rules())
         names = tuple(sorted(open_files([file], written).names()))
-        found.setdefault(names, []).append(file)
-    return [*found.values()]
+        files_by_columns.setdefault(names, []).append(file)
+    return [*files_by_columns.values()]
 
 
 def _init_set(
@@ -144,11 +144,11 @@ def _init_set(
         written, seen = guess_file_rules(files[0], reading.file_rules())
         for one in seen:
             notify(f"{files[0]}: {one}")
-        found = suggest(open_files(files, written), reading.date_rules())
+        suggestion = suggest(open_files(files, written), reading.date_rules())
         name = name_of_table(files[0], [table.name for table in tables])
-        date = _choose_date(None, list(found.dates), files[0])
+        date = _choose_date(None, list(suggestion.dates), files[0])
         named = _named_from(out, files, variables)
-        tables.append(SuggestedTable(name, named, date, found, asdict(written)))
+        tables.append(SuggestedTable(name, named, date, suggestion, asdict(written)))
     replace_whole(out, partial(_write, set_text(tables, year_starts)))
     for table in tables:
         notify(f"{table.name}: dates in {table.date}, of {', '.join(table.files)}")

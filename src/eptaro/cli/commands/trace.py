@@ -79,24 +79,24 @@ def trace(
     rest: tuple[str, ...],
 ) -> None:
     """Show the audit trail of one number, and calculate it again from its transactions."""
-    found = _VERBS[verb].reply(rest).table.trace(row - 1, column)
-    click.echo("\n".join(map(visible, str(found).split("\n"))))
+    proof = _VERBS[verb].reply(rest).table.trace(row - 1, column)
+    click.echo("\n".join(map(visible, str(proof).split("\n"))))
     if rows_to is not None:
         places = Column.of(
             "row",
             "integer",
-            list(found.rows),
+            list(proof.rows),
             unit="number",
             description="Place in the input, from 1",
         )
         columns = [places]
-        if any(found.tables):
-            names, codes = np.unique(np.array(found.tables), return_inverse=True)
+        if any(proof.tables):
+            names, codes = np.unique(np.array(proof.tables), return_inverse=True)
             columns.insert(0, Column.text("table", names, codes, description="Whose row it is"))
         notify(f"{len(places):,} places written to {Table(columns).write(rows_to)}")
     if pairs_to is not None:
-        if found.pairs is None:
+        if proof.pairs is None:
             raise QuestionError(f"the days of {column} have no counterparts to be paired with")
-        notify(f"{len(found.pairs):,} pairs written to {found.pairs.write(pairs_to)}")
-    if not found.agrees:
+        notify(f"{len(proof.pairs):,} pairs written to {proof.pairs.write(pairs_to)}")
+    if not proof.agrees:
         raise EptaroError("the number in the table is not the one that its transactions give")

@@ -84,8 +84,8 @@ class VerbCommand(HeadedCommand):
     def reply(self, words: Sequence[str]) -> Reply:
         """Return the reply to words of a command line, without delivering it."""
         with self.make_context(self.name, list(words)) as context:
-            found: Reply = super().invoke(context)
-        return found
+            answer: Reply = super().invoke(context)
+        return answer
 
 
 @dataclass(frozen=True, eq=False, repr=False)

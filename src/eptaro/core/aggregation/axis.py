@@ -120,22 +120,22 @@ class Axis:
     def _anew(self, key: Callable[[Ints, Ints], Ints]) -> Ints:
         """Return what becomes of the group and the place of the day of each cell."""
         if self.keys is None:
-            found = allocate(self.size, np.int64, None)
-            rows, day = found.reshape(self.groups, self.days), np.arange(self.days)[None, :]
+            keys = allocate(self.size, np.int64, None)
+            rows, day = keys.reshape(self.groups, self.days), np.arange(self.days)[None, :]
 
             def some_groups(of: slice) -> None:
                 rows[of] = key(np.arange(of.start, of.stop)[:, None], day)
 
             parallel_for(some_groups, self.groups, each=self.days)
-            return found
+            return keys
         every = self.keys
-        found = allocate(len(every), np.int64, every)
+        keys = allocate(len(every), np.int64, every)
 
         def some(of: slice) -> None:
-            found[of] = key(*np.divmod(every[of], self.days))
+            keys[of] = key(*np.divmod(every[of], self.days))
 
         parallel_for(some, len(every))
-        return found
+        return keys
 
 
 def union_axis(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:

@@ -86,11 +86,11 @@ def extent_of(column: Column) -> Extent:
     """Return the least and the largest value of a column of numbers, and how many are blank."""
     missing = 0 if column.valid is None else int(np.count_nonzero(~column.valid))
     if column.kind == "float":
-        found = reading.of_floats(column.data)
+        extent = reading.of_floats(column.data)
         if missing:
             assert column.valid is not None
             missing = int(np.count_nonzero(~column.valid & ~np.isnan(column.data)))
-        return found._replace(blanks=found.blanks + missing)
+        return extent._replace(blanks=extent.blanks + missing)
     if not len(column):
         return Extent(0, 0, missing)
     if column.data.dtype == object:

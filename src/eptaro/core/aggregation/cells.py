@@ -63,7 +63,7 @@ class Cells:
             side if places is None else side._extra_planes(summed).move(axis, places)
             for side, places in zip((self, other), onto, strict=True)
         )
-        found: dict[Plane, Tally] = {}
+        tallies: dict[Plane, Tally] = {}
         summed_up: dict[tuple[int, int], Sum] = {}
         for plane, tally in self.tallies.items():
             beside = other.tallies[plane]
@@ -71,10 +71,10 @@ class Cells:
                 key = id(tally), id(beside)
                 if key not in summed_up:
                     summed_up[key] = Sum.together([tally, beside], onto, axis.size)
-                found[plane] = summed_up[key]
+                tallies[plane] = summed_up[key]
             else:
-                found[plane] = _join_tally(one.tallies[plane], plane, two.tallies, apart)
-        return Cells(axis, found)
+                tallies[plane] = _join_tally(one.tallies[plane], plane, two.tallies, apart)
+        return Cells(axis, tallies)
 
     def _extra_planes(self, summed: set[Plane]) -> Cells:
         """Return the planes that are not summed, and the sums that squares need."""
@@ -98,12 +98,12 @@ class Cells:
         """Return the day ordinals on which any group has rows, in order."""
         axis, tally = self.axis, self.tallies[ROWS]
         assert isinstance(tally, Sum)
-        found = np.zeros(axis.days, bool)
+        filled = np.zeros(axis.days, bool)
         if axis.keys is None:
-            found[:] = (tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=0)
+            filled[:] = (tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=0)
         else:
-            found[axis.keys[tally.whole > 0] % axis.days] = True
-        days: Ints = axis.first_day + np.flatnonzero(found)
+            filled[axis.keys[tally.whole > 0] % axis.days] = True
+        days: Ints = axis.first_day + np.flatnonzero(filled)
         return days
 
     def groups_with_rows(self) -> NDArray[np.bool_]:
@@ -112,9 +112,9 @@ class Cells:
         assert isinstance(tally, Sum)
         if axis.keys is None:
             return np.asarray((tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=1))
-        found = np.zeros(axis.groups, bool)
-        found[axis.keys[tally.whole > 0] // axis.days] = True
-        return found
+        filled = np.zeros(axis.groups, bool)
+        filled[axis.keys[tally.whole > 0] // axis.days] = True
+        return filled
 
     @property
     def memory(self) -> int:
@@ -187,8 +187,8 @@ class Cells:
         if plane not in kept:
             group = self.axis.all_keys[tally.cell] // self.axis.days
             kept[plane] = running_sums(met_first(group, tally.value).astype(np.int64))
-        found: Ints = kept[plane][last] - kept[plane][first]
-        return found
+        times: Ints = kept[plane][last] - kept[plane][first]
+        return times
 
     def total(self, plane: Plane, first: int, last: int) -> int:
         """Return a plane's exact whole total over days first..last, without prefix sums."""
@@ -238,15 +238,15 @@ def _at_once(parts: Sequence[Cells]) -> Cells:
 
 
 def _sum_parts(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:
-    found: dict[Plane, Tally] = {}
+    tallies: dict[Plane, Tally] = {}
     added: dict[tuple[int, ...], Sum] = {}
     for plane in parts[0].tallies:
         sums = [tally for part in parts if isinstance(tally := part.tallies[plane], Sum)]
         key = tuple(map(id, sums))
         if key not in added:
             added[key] = Sum.together(sums, onto, axis.size)
-        found[plane] = added[key]
-    return Cells(axis, found)
+        tallies[plane] = added[key]
+    return Cells(axis, tallies)
 
 
 def _each_once(

@@ -59,15 +59,15 @@ class IntegerTable:
         self._known, self._numbers = known, joined
         if order is None:
             return numbers
-        found = np.empty(len(values), np.int32)
-        found[order] = numbers
-        return found
+        codes = np.empty(len(values), np.int32)
+        codes[order] = numbers
+        return codes
 
     def values(self) -> Ints:
         """Return all values by their numbers."""
-        found = np.empty(len(self), np.int64)
-        found[self._numbers] = self._known
-        return found
+        values = np.empty(len(self), np.int64)
+        values[self._numbers] = self._known
+        return values
 
 
 class StringTable:
@@ -199,8 +199,8 @@ class CategoryEncoder:
         """Return the numbers of values, new ones where they are."""
         if isinstance(self._table, IntegerTable):
             if choices.kind == "integer" or not len(choices):
-                found = self._table.number(choices.data.astype(np.int64))
-                return self._shift_up(found)
+                codes = self._table.number(choices.data.astype(np.int64))
+                return self._shift_up(codes)
             self._table = {str(v): n for n, v in enumerate(self._table.values().tolist())}
         if isinstance(self._table, StringTable):
             if choices.kind == "text" or not len(choices):
@@ -305,10 +305,10 @@ class GroupEncoder:
 
 def align_codes(numbers: NDArray[np.int32], codes: NDArray[np.int32]) -> NDArray[np.int32]:
     """Return the number of each code; that of -1 is last."""
-    found = np.empty(len(codes), np.int32)
+    aligned = np.empty(len(codes), np.int32)
 
     def some(of: slice) -> None:
-        np.take(numbers, codes[of], out=found[of], mode="wrap")
+        np.take(numbers, codes[of], out=aligned[of], mode="wrap")
 
     parallel_for(some, len(codes))
-    return found
+    return aligned

@@ -68,8 +68,8 @@ def natural_order(choices: Column) -> Ints:
 def words_of(choices: Column) -> Texts:
     """Return the values of a column of texts, none of which is blank."""
     assert choices.choices is not None
-    found: Texts = choices.choices[choices.data].astype(object, copy=False)
-    return found
+    texts: Texts = choices.choices[choices.data].astype(object, copy=False)
+    return texts
 
 
 _NUMBER = r"-?\d+(?:\.\d+)?"
@@ -96,13 +96,13 @@ class Groups:
 
     def drop_unused(self) -> Groups:
         """Return the groups with no other values in their columns than occur."""
-        found = {}
+        used = {}
         for name, coded in self.coded.items():
             met, codes = factorize(coded.codes.astype(np.int64) + 1, len(coded.choices) + 1)
             blank = int(len(met) > 0 and met[0] == 0)
             choices = coded.choices.take(met[blank:] - 1)
-            found[name] = Categorical(codes.astype(np.int32) - blank, choices)
-        return Groups(found, self.count)
+            used[name] = Categorical(codes.astype(np.int32) - blank, choices)
+        return Groups(used, self.count)
 
     def order(self) -> Ints:
         """Return the natural order: by the first column, then the next."""
@@ -152,8 +152,8 @@ class Groups:
         for name in by:
             ranks = self.coded[name].ranks
             keys = places * len(ranks) + ranks[self.coded[name].codes]
-            found, codes = factorize(keys, bound * len(ranks))
-            bound, places = len(found), codes.astype(np.int64)
+            unique, codes = factorize(keys, bound * len(ranks))
+            bound, places = len(unique), codes.astype(np.int64)
         picked = np.empty(bound, np.int64)
         picked[places] = np.arange(self.count)
         return Groups({name: self.coded[name].at(picked) for name in by}, bound), places

@@ -61,7 +61,7 @@ def combine_pieces(parts: Sequence[Folded]) -> Folded:
     """
     groups, places = numbered_together([part.groups for part in parts])
     encoders = {name: CategoryEncoder(name, words=True) for name in parts[0].distinct}
-    found, ends = list[Cells](), dict[Plane, int]()
+    pieces, ends = list[Cells](), dict[Plane, int]()
     if len(parts) == 1 and np.array_equal(places[0], np.arange(groups.count)):
         return parts[0]
     for part in parts:
@@ -73,9 +73,9 @@ def combine_pieces(parts: Sequence[Folded]) -> Folded:
                 moved = tally.row + (ends.get(plane, 0) - int(tally.row.min()))
                 tallies[plane] = replace(tally, row=moved)
                 ends[plane] = int(moved.max()) + 1
-        found.append(Cells(part.cells.axis, tallies))
+        pieces.append(Cells(part.cells.axis, tallies))
     distinct = {name: encoder.to_categorical().choices for name, encoder in encoders.items()}
-    rows, cells = sum(part.rows for part in parts), regrouped_together(found, places, groups.count)
+    rows, cells = sum(part.rows for part in parts), regrouped_together(pieces, places, groups.count)
     return replace(parts[0], groups=groups, cells=cells, rows=rows, distinct=distinct)
 
 

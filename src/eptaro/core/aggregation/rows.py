@@ -164,9 +164,9 @@ class Step:
 
     def move(self, values: NDArray[Any]) -> Step:
         """Return the step for rows in another order, whose values are given."""
-        found = copy(self)
-        found.values = values
-        return found
+        moved_step = copy(self)
+        moved_step.values = values
+        return moved_step
 
     def tally(self, words: CellWords, cells_of: RowCellIndex) -> Tally:
         """Return the result of all rows."""
@@ -275,8 +275,8 @@ class _Kept(Step):
 
     def tally(self, words: CellWords, cells_of: RowCellIndex) -> ValueLists:
         column = self._column
-        found = cells_of.in_order(column.data, column.filled_mask(slice(None)))
-        return ValueLists(*found, column.kind, column.scale)
+        lists = cells_of.in_order(column.data, column.filled_mask(slice(None)))
+        return ValueLists(*lists, column.kind, column.scale)
 
 
 class _Picked(Step):
@@ -301,10 +301,10 @@ class _Picked(Step):
             value = words[0][cell].view(column.data.dtype if column.kind == "float" else np.int64)
         time = np.zeros(len(row), np.int64) if times is None else times[row]
         row = row + self._batch.first_row
-        found = SelectedValues(
+        selected = SelectedValues(
             self._which, cell, value, time, row, column.kind, column.scale, choices=column.choices
         )
-        return found.winners_of(cells_of.size) if self.op is None else found
+        return selected.winners_of(cells_of.size) if self.op is None else selected
 
 
 def step_of(what: What, column: Column, batch: Batch, centre: int) -> Step:
@@ -387,9 +387,9 @@ def _join_halves(high: Ints, low: Ints) -> NDArray[Any]:
 
 def _add_objects(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:
     """Return Python integers added up, each in its cell."""
-    found = np.zeros(size, object)
-    np.add.at(found, cell, values)
-    return found
+    sums = np.zeros(size, object)
+    np.add.at(sums, cell, values)
+    return sums
 
 
 _MOST_PLANS = 64  # that the loop takes at once
@@ -413,16 +413,16 @@ def run_steps(steps: Sequence[Step], cells_of: RowCellIndex, batch: Batch) -> li
         plans.append(plan._replace(word=word))
         word += WORDS[plan.op]
     words = [*_fold_words(plans, cells_of, batch).T]
-    found = {step: words[begin:] for step, begin in begins.items()}
+    parts_of = {step: words[begin:] for step, begin in begins.items()}
     if packed:
-        both, shift = found[packed.step], packed.plan.shift
+        both, shift = parts_of[packed.step], packed.plan.shift
         sums, rows = _split_packed(both[0], shift)
-        found[packed.step] = [sums, *both[1:]]
-        found[counting[0]] = [rows]
-    found |= dict.fromkeys(counting[1:], found[counting[0]] if counting else [])
-    counted = counting[0].tally(found[counting[0]], cells_of) if counting else None
+        parts_of[packed.step] = [sums, *both[1:]]
+        parts_of[counting[0]] = [rows]
+    parts_of |= dict.fromkeys(counting[1:], parts_of[counting[0]] if counting else [])
+    counted = counting[0].tally(parts_of[counting[0]], cells_of) if counting else None
     return [  # planes that only count rows are one and the same, and are kept once
-        step.tally(found.get(step, []), cells_of)
+        step.tally(parts_of.get(step, []), cells_of)
         if counted is None or step.op != Op.ROWS
         else counted
         for step in steps
@@ -458,8 +458,8 @@ class _Packed(NamedTuple):
 
 def _packed_step(steps: Iterable[Step], rows: int) -> _Packed | None:
     """Return the first step that has such room; None where there is none."""
-    found = ((step, step.plan_packed(rows)) for step in steps)
-    return next((_Packed(step, plan) for step, plan in found if plan is not None), None)
+    plans = ((step, step.plan_packed(rows)) for step in steps)
+    return next((_Packed(step, plan) for step, plan in plans if plan is not None), None)
 
 
 def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> AllWords:

@@ -49,11 +49,11 @@ def shards_of(groups: Groups, shards: int) -> Ints:
 
 def combine_hashes(columns: Iterable[Hashes], count: int = 0) -> Hashes:
     """Return the hashes of groups from those of their values, a column each."""
-    found = None
+    combined = None
     for hashes in columns:
-        before = np.full(len(hashes), OFFSET) if found is None else found
-        found = (before ^ hashes) * PRIME
-    return np.full(count, OFFSET) if found is None else found
+        before = np.full(len(hashes), OFFSET) if combined is None else combined
+        combined = (before ^ hashes) * PRIME
+    return np.full(count, OFFSET) if combined is None else combined
 
 
 def shard_of_hashes(hashes: Hashes, shards: int) -> Ints:

@@ -125,15 +125,15 @@ class RunningSum:
         if whole.dtype != object:
             return Column.of("", "float", whole + (self.rest[hi] - self.rest[lo]))
         about = bigint.floats(whole)
-        found = about + (self.rest[hi] - self.rest[lo])
+        sums = about + (self.rest[hi] - self.rest[lo])
         beyond = np.isinf(about)  # what does not fit into a float is reported where it is shown
-        return Column.of("", "float", np.where(beyond, whole, found) if beyond.any() else found)
+        return Column.of("", "float", np.where(beyond, whole, sums) if beyond.any() else sums)
 
     def _between(self, lo: Ints, hi: Ints) -> Column:
-        found = between(self.whole, lo, hi, self.rest)
+        sums = between(self.whole, lo, hi, self.rest)
         if self.rest is None:
-            return Column.of("", self.kind, found, scale=self.scale)
-        return Column.of("", "float", found)
+            return Column.of("", self.kind, sums, scale=self.scale)
+        return Column.of("", "float", sums)
 
 
 _PARTS = 64  # bits behind the point that the rests of floats are calculated with
@@ -273,12 +273,12 @@ class RunningSquares:
         about = bigint.floats(numerator)
         beyond = np.flatnonzero(np.isinf(about))
         unit = 10.0**self.scale
-        found = np.maximum(about, 0.0) / (n * (n - 1)) / unit / unit / 4.0**shift
-        found = np.asarray(np.sqrt(found) if root else found, np.float64)
+        variances = np.maximum(about, 0.0) / (n * (n - 1)) / unit / unit / 4.0**shift
+        variances = np.asarray(np.sqrt(variances) if root else variances, np.float64)
         for at in beyond.tolist():  # values beyond 1e130, of which there are few
             bottom = (int(n[at]) * (int(n[at]) - 1)) << (2 * shift)
-            found[at] = _quotient(numerator[at], bottom, root=root)
-        return found
+            variances[at] = _quotient(numerator[at], bottom, root=root)
+        return variances
 
 
 def _parts_of(rest: NDArray[np.float64]) -> Array:

@@ -449,25 +449,25 @@ class Calendar(CalendarRule):
         Period('2025-Q3', quarter, 2025-07-01..2025-09-30)
         """
         text = str(label).strip()
-        found = self._of_label(text) or self._of_shown(text)
-        if found is None and _LABEL.fullmatch(text.removeprefix(self.prefix)) and not self.prefix:
+        period = self._of_label(text) or self._of_shown(text)
+        if period is None and _LABEL.fullmatch(text.removeprefix(self.prefix)) and not self.prefix:
             raise self._no_label(text)
-        return found or self._as_typed(text)
+        return period or self._as_typed(text)
 
     def _of_label(self, text: str) -> Period | None:
         """Return the period with a label; None where it is written in another way."""
         if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
             return Period(self, "day", ordinal(text))
         body = text.removeprefix(self.prefix)
-        found = _LABEL.fullmatch(body)
-        if not found or (self.prefix and body == text):
+        match = _LABEL.fullmatch(body)
+        if not match or (self.prefix and body == text):
             return None
-        year = int(found[1])
-        level = {letter: level for level, letter in LETTERS.items()}.get(found[2] or "", "year")
-        if found[4]:
+        year = int(match[1])
+        level = {letter: level for level, letter in LETTERS.items()}.get(match[2] or "", "year")
+        if match[4]:
             level = "month"
-        number = int(found[3] or found[4] or 1)
-        if level not in self.levels or bool(found[4]) > self.plain_months:
+        number = int(match[3] or match[4] or 1)
+        if level not in self.levels or bool(match[4]) > self.plain_months:
             return None
         index, exists = self.index_at(np.array([year]), np.array([number]), level)
         if not exists[0]:
@@ -544,13 +544,13 @@ class Calendar(CalendarRule):
 
         Raises `CalendarError` where it is shown for several.
         """
-        found = self._shown_labels.get(_plain(text), []) if self.shown else []
-        if len(found) > 1:
+        periods = self._shown_labels.get(_plain(text), []) if self.shown else []
+        if len(periods) > 1:
             raise CalendarError(
-                f"{text!r} is shown for {len(found):,} periods of calendar {self.name!r}; write "
-                f"the label of one, such as {found[-1]}"
+                f"{text!r} is shown for {len(periods):,} periods of calendar {self.name!r}; write "
+                f"the label of one, such as {periods[-1]}"
             )
-        return self._of_label(found[0]) if found else None
+        return self._of_label(periods[0]) if periods else None
 
     def _as_typed(self, text: str) -> Period:
         """Return the period of a label that is written in another way, such as `Q3 FY26`.

@@ -65,8 +65,8 @@ def level_of(grain: Grain) -> Grain:
 
 def first_weekday(grain: Grain) -> int | None:
     """Return the weekday that weeks begin on, 0 for Monday; None of other grains."""
-    found = (weeks.index(grain) for weeks in (WEEKS, *STRADDLING.values()) if grain in weeks)
-    return next(found, None)
+    places = (weeks.index(grain) for weeks in (WEEKS, *STRADDLING.values()) if grain in weeks)
+    return next(places, None)
 
 
 def straddles(grain: Grain) -> bool:

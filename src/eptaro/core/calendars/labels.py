@@ -79,10 +79,10 @@ def fill_template(template: str, periods: Periods) -> list[str]:
 def _fields(row: tuple[Any, ...]) -> dict[str, Any]:
     """Return the fields of a period of these values."""
     names = ("label", "prefix", "year", "start", "end", "number", "month", "first", "last")
-    found = dict(zip(names, row, strict=True))
-    month = found.pop("month") - 1
-    found |= {"month_name": Names.months[month], "month_short": Names.months_short[month]}
-    return found | {f"{name}_short": f"{found[name] % 100:02}" for name in _TWO_DIGITS}
+    fields = dict(zip(names, row, strict=True))
+    month = fields.pop("month") - 1
+    fields |= {"month_name": Names.months[month], "month_short": Names.months_short[month]}
+    return fields | {f"{name}_short": f"{fields[name] % 100:02}" for name in _TWO_DIGITS}
 
 
 class TypedLabel(NamedTuple):
@@ -126,11 +126,11 @@ def typed_label(text: str, prefix: str) -> TypedLabel | None:
     """
     plain = " ".join(text.upper().split())
     for form in _TYPED:
-        found = re.fullmatch(form.replace("PREFIX", re.escape(prefix.upper())), plain)
-        if found is None:
+        match = re.fullmatch(form.replace("PREFIX", re.escape(prefix.upper())), plain)
+        if match is None:
             continue
-        year, end, kind = found["y"], found["z"], found["k"]
-        named = bool(prefix and found["p"])
+        year, end, kind = match["y"], match["z"], match["k"]
+        named = bool(prefix and match["p"])
         if (prefix and not named and not end) or (len(year) == 2 and not named):
             continue
         whole = int(year) if len(year) == 4 else int(year) + (1900 if int(year) >= PIVOT else 2000)
@@ -139,10 +139,10 @@ def typed_label(text: str, prefix: str) -> TypedLabel | None:
         if end and len(end) == 2 and int(end) <= 12 and not named:  # 2006/07: July, or a year
             return None
         level = "year" if kind is None else _LEVEL_OF[kind]
-        return TypedLabel(whole, level, int(found["n"] or 1), spans_two=bool(end))
+        return TypedLabel(whole, level, int(match["n"] or 1), spans_two=bool(end))
     for form in _CIVIL:
-        found = re.fullmatch(form, plain)
-        month = month_number(found["w"]) if found is not None else None
-        if found is not None and month in range(1, 13) and int(found["y"]) >= 1:
-            return TypedLabel(int(found["y"]), "month", month or 1, civil=True)
+        match = re.fullmatch(form, plain)
+        month = month_number(match["w"]) if match is not None else None
+        if match is not None and month in range(1, 13) and int(match["y"]) >= 1:
+            return TypedLabel(int(match["y"]), "month", month or 1, civil=True)
     return None

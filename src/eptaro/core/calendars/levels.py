@@ -67,10 +67,10 @@ def check_choice(argument: str, value: Word, accepted: tuple[Word, ...]) -> Word
 
 def parse_month_day(text: str, argument: str) -> tuple[int, int]:
     """Return month and day of a month-day such as `04-01`; 31 is the most for any month."""
-    found = re.fullmatch(r"(\d{2})-(\d{2})", text) if isinstance(text, str) else None
-    if not found or not 1 <= int(found[1]) <= 12 or not 1 <= int(found[2]) <= 31:
+    match = re.fullmatch(r"(\d{2})-(\d{2})", text) if isinstance(text, str) else None
+    if not match or not 1 <= int(match[1]) <= 12 or not 1 <= int(match[2]) <= 31:
         raise CalendarError(f"{argument}={text!r} is not a month-day; write it as 04-01")
-    return int(found[1]), int(found[2])
+    return int(match[1]), int(match[2])
 
 
 _ENGLISH_MONTHS = (
@@ -98,8 +98,8 @@ def month_number(word: str) -> int | None:
     (4, 9, 4, None)
     """
     word = word.strip()
-    if found := _MONTH_IN_DIGITS.fullmatch(word):
-        return int(found[1])
+    if match := _MONTH_IN_DIGITS.fullmatch(word):
+        return int(match[1])
     return MONTH_WORDS.get(word.rstrip(".").lower())
 
 
@@ -173,15 +173,15 @@ class Amount(NamedTuple):
         >>> Amount.parse("10 active days", "back")
         Amount(n=10, unit='active day')
         """
-        found = _WRITTEN.fullmatch(str(text).lower())
-        if not found:
+        match = _WRITTEN.fullmatch(str(text).lower())
+        if not match:
             short = _SHORT.fullmatch(str(text).lower())
             unit = _SYNONYMS.get(short[2]) if short else None
             cure = "'6 months' or '5 entries'"
             if short and unit:
                 cure = f"'{Amount(int(short[1] or 1), unit)}'"
             raise QuestionError(f"{argument}={text!r} is not an amount; write {cure}")
-        return cls._of(text, argument, int(found[1]), found[2], (*LEVELS, *COUNTED))
+        return cls._of(text, argument, int(match[1]), match[2], (*LEVELS, *COUNTED))
 
     @classmethod
     def of_levels(cls, text: str, argument: str) -> Amount:
@@ -190,12 +190,12 @@ class Amount(NamedTuple):
         >>> Amount.of_levels("6 months", "back")
         Amount(n=6, unit='month')
         """
-        found = _WRITTEN.fullmatch(text.lower())
-        if not found or " " in found[2] or int(found[1]) > _MOST:
+        match = _WRITTEN.fullmatch(text.lower())
+        if not match or " " in match[2] or int(match[1]) > _MOST:
             raise QuestionError(
                 f"{argument}={text!r} is not an amount of time; write it as '1 year' or '6 months'"
             )
-        return cls._of(text, argument, int(found[1]), found[2], LEVELS)
+        return cls._of(text, argument, int(match[1]), match[2], LEVELS)
 
     @classmethod
     def _of(cls, text: str, argument: str, n: int, unit: str, accepted: tuple[str, ...]) -> Amount:

@@ -242,27 +242,27 @@ def _mappings(rows: Any) -> list[Mapping[str, Any]]:
 
 
 def _parse(row: Mapping[str, Any], number: int, given: list[str]) -> dict[str, int]:
-    found = {}
+    years = {}
     for level in given:
         try:
-            found[level] = int(row[level])
+            years[level] = int(row[level])
         except (KeyError, TypeError, ValueError):
             raise CalendarError(
                 f"row {number}: {level}={row.get(level)!r} is not a number"
             ) from None
     for edge in ("first", "last"):
         try:
-            found[edge] = ordinal(row[edge])
+            years[edge] = ordinal(row[edge])
         except KeyError:
             raise CalendarError(f"row {number} has no {edge!r}") from None
         except DateError as error:
             raise CalendarError(f"row {number}: {edge}: {error}") from None
-    if found["last"] < found["first"]:
+    if years["last"] < years["first"]:
         raise CalendarError(
-            f"row {number}: its first day {as_date(found['first'])} comes after its last, "
-            f"{as_date(found['last'])}"
+            f"row {number}: its first day {as_date(years['first'])} comes after its last, "
+            f"{as_date(years['last'])}"
         )
-    return found
+    return years
 
 
 def _check_order(rows: list[dict[str, int]]) -> None:

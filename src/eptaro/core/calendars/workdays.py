@@ -186,8 +186,8 @@ class Workdays:
                 raise CalendarError(
                     f"workdays differ: only one side has the holiday {odd[0].name} of {odd[0].day}"
                 )
-        weekend, found = self.settings()["weekend"], [*self.holidays, *other.holidays]
-        return Workdays(weekend, holidays=Holidays(found), closed=self._kinds)
+        weekend, holidays = self.settings()["weekend"], [*self.holidays, *other.holidays]
+        return Workdays(weekend, holidays=Holidays(holidays), closed=self._kinds)
 
     def __eq__(self, other: object) -> bool:
         """Whether the same days are worked, and the holidays are called alike."""
@@ -210,8 +210,8 @@ class Workdays:
         >>> Workdays().is_weekend(np.array([0, 1, 2, 3])).tolist()
         [False, False, True, True]
         """
-        found: Flags = self._off[weekday(days)]
-        return found
+        flags: Flags = self._off[weekday(days)]
+        return flags
 
     @overload
     def is_workday(self, days: DateLike) -> bool: ...
@@ -264,8 +264,8 @@ class Workdays:
         """
         weeks, begun = np.divmod(days.astype(np.int64) - _MONDAY, 7)
         passed = np.searchsorted(self._closed, days, side="left")
-        found: Ints = weeks * len(self._open) + self._begun[begun] - passed
-        return found
+        numbers: Ints = weeks * len(self._open) + self._begun[begun] - passed
+        return numbers
 
     def day_at(self, numbers: Ints) -> Ints:
         """Return the workday with each number; the inverse of `number`.
@@ -290,10 +290,10 @@ class Workdays:
         while True:
             weeks, begun = np.divmod(numbers + passed, len(self._open))
             days: Ints = _MONDAY + 7 * weeks + self._open[begun]
-            found = np.searchsorted(self._closed, days, side="right")
-            if (found == passed).all():
+            before = np.searchsorted(self._closed, days, side="right")
+            if (before == passed).all():
                 return days
-            passed = found
+            passed = before
 
     def between(self, first: Days, last: Days) -> Ints:
         """Return the number of workdays in each span of day ordinals, both ends included.

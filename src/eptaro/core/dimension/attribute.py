@@ -115,13 +115,13 @@ class Attribute(Record):
 
     def column(self, sheet: Sheet, prefix: str = "") -> Column:
         """Return the attribute's column over the sheet's days."""
-        found = self.compute(sheet)
+        column = self.compute(sheet)
         return Column.of(
             prefix + self.name,
             self.kind,
-            found.data,
-            found.valid,
-            choices=found.choices,
+            column.data,
+            column.valid,
+            choices=column.choices,
             unit=self.unit,
             description=self.description,
         )

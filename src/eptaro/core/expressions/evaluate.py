@@ -74,10 +74,10 @@ def evaluate(
     kind_of(node, kinds, text)
     if not rows:  # one row, all blank, has the kinds that none has
         columns, hours = ({n: ops.one_blank(c) for n, c in of.items()} for of in (columns, hours))
-    found = _Evaluation(text, columns, kinds, hours).value(node)
+    column = _Evaluation(text, columns, kinds, hours).value(node)
     if not rows:
-        return found.take(slice(0, 0))
-    return found if len(found) == rows else found.take(np.zeros(rows, np.int64))
+        return column.take(slice(0, 0))
+    return column if len(column) == rows else column.take(np.zeros(rows, np.int64))
 
 
 class _Evaluation:
@@ -123,10 +123,10 @@ class _Evaluation:
             case Comparison(how, left, right):
                 return self._compare(how, left, right)
             case In(value, choices):
-                found: Truth = self._compare("=", value, choices[0])
+                truth: Truth = self._compare("=", value, choices[0])
                 for choice in choices[1:]:
-                    found = any_of(found, self._compare("=", value, choice))
-                return found
+                    truth = any_of(truth, self._compare("=", value, choice))
+                return truth
             case BoolOp("and", left, right):
                 one, two = self._truth(left), self._truth(right)
                 return negate_condition(any_of(negate_condition(one), negate_condition(two)))
@@ -177,20 +177,20 @@ class _Evaluation:
             case "coalesce" | "least" | "greatest":
                 kind = check_alike(given, self._kinds, self._text, node.at)
                 columns = [self._of_kind(part, kind) for part in given]
-                found = columns[0]
+                result = columns[0]
                 for column in columns[1:]:
                     if name == "coalesce":
-                        flags = valid_mask(found)
-                        true = np.ones(len(found), bool) if flags is None else flags
+                        flags = valid_mask(result)
+                        true = np.ones(len(result), bool) if flags is None else flags
                     else:
-                        true = self._wins(found, column, kind, least=name == "least")
+                        true = self._wins(result, column, kind, least=name == "least")
                     valid = None
                     if name != "coalesce":
-                        valid = both(valid_mask(found), valid_mask(column))
-                    found = self._pick(true, found, column)
+                        valid = both(valid_mask(result), valid_mask(column))
+                    result = self._pick(true, result, column)
                     if valid is not None:
-                        found = self._blank_unless(found, valid)
-                return found
+                        result = self._blank_unless(result, valid)
+                return result
             case "contains" | "starts" | "ends":
                 return self._has(name, given)
             case "date":
@@ -306,7 +306,7 @@ class _Evaluation:
 
     def _exactly(self, node: Node, work: Any) -> Column:
         try:
-            found: Column = work()
+            result: Column = work()
         except UnfitError as error:
             raise error_at(
                 self._text,
@@ -314,7 +314,7 @@ class _Evaluation:
                 f"an exact result does not fit into 64 bits ({error}); round the values, or "
                 f"divide by 1 to calculate with floats",
             ) from None
-        return found
+        return result
 
 
 def row_mask(table: Result, where: str) -> Flags:
@@ -322,8 +322,8 @@ def row_mask(table: Result, where: str) -> Flags:
     formula = Formula.condition(where)
     columns = {name: table.column(name) for name in formula.names}
     kinds = {name: _kind(column) for name, column in columns.items()}
-    found = evaluate(formula.node, formula.text, columns, kinds, len(table), {})
-    kept: Flags = (found.data != 0) & ~found.blank
+    truth = evaluate(formula.node, formula.text, columns, kinds, len(table), {})
+    kept: Flags = (truth.data != 0) & ~truth.blank
     return kept
 
 

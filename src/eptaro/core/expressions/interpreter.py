@@ -147,8 +147,8 @@ def _call(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
         case "round":
             return _round_half_away(first, int(more[0]) if more else 0)
         case "floor" | "ceil":
-            found = (math.floor if function == "floor" else math.ceil)(first)
-            return float(found) if isinstance(first, float) else Fraction(found)
+            rounded = (math.floor if function == "floor" else math.ceil)(first)
+            return float(rounded) if isinstance(first, float) else Fraction(rounded)
         case "least" | "greatest":
             return (min if function == "least" else max)(given)
         case "lower" | "upper":
@@ -186,8 +186,8 @@ def _round_half_away(value: Any, places: int) -> Any:
         units = math.floor(abs(value) * 10.0**places + 0.5)
         return math.copysign(units / 10.0**places, value)
     unit = Fraction(10) ** places
-    found = Fraction(math.floor(abs(value) * unit + Fraction(1, 2))) / unit
-    return found if value >= 0 else -found
+    rounded = Fraction(math.floor(abs(value) * unit + Fraction(1, 2))) / unit
+    return rounded if value >= 0 else -rounded
 
 
 def _shift(day: dt.date, days: Any) -> dt.date | None:

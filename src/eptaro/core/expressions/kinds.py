@@ -143,18 +143,18 @@ def check_alike(nodes: Sequence[Node], kinds: Mapping[str, Kind], text: str, at:
 
     Raises `ExpressionError` where they are of several.
     """
-    found = {kind_of(node, kinds, text) for node in nodes} - {Kind.BLANK}
-    if found == {Kind.DATE, Kind.TEXT}:
+    kinds_met = {kind_of(node, kinds, text) for node in nodes} - {Kind.BLANK}
+    if kinds_met == {Kind.DATE, Kind.TEXT}:
         for node in nodes:
             if kind_of(node, kinds, text) is Kind.TEXT:
                 day_of(node, text)
         return Kind.DATE
-    if len(found) > 1:
-        one, two = sorted(kind.value for kind in found)[:2]
-        if found == {Kind.NUMBER, Kind.TEXT}:
+    if len(kinds_met) > 1:
+        one, two = sorted(kind.value for kind in kinds_met)[:2]
+        if kinds_met == {Kind.NUMBER, Kind.TEXT}:
             raise error_at(text, at, "text and a number do not go together; quote both or neither")
         raise error_at(text, at, f"{one} and {two} do not go together")
-    return next(iter(found), Kind.BLANK)
+    return next(iter(kinds_met), Kind.BLANK)
 
 
 def day_of(node: Node, text: str) -> int:
@@ -191,14 +191,14 @@ def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
 def _expect(
     node: Node, wanted: tuple[Kind, ...], kinds: Mapping[str, Kind], text: str, why: str
 ) -> None:
-    found = kind_of(node, kinds, text)
-    if found not in (*wanted, Kind.BLANK):
+    kind = kind_of(node, kinds, text)
+    if kind not in (*wanted, Kind.BLANK):
         hint = ""
-        if found is Kind.TEXT and isinstance(node, Name):
+        if kind is Kind.TEXT and isinstance(node, Name):
             hint = f"; column {node.name!r} holds text"
-        elif found is Kind.DATE and Kind.NUMBER in wanted:
+        elif kind is Kind.DATE and Kind.NUMBER in wanted:
             hint = "; a date moves by days with shift(date, days)"
-        raise error_at(text, node.at, f"this is {found.value}, and {why}{hint}")
+        raise error_at(text, node.at, f"this is {kind.value}, and {why}{hint}")
 
 
 class Use(NamedTuple):
@@ -224,9 +224,9 @@ def uses(node: Node, wanted: Kind | None = None) -> list[Use]:
     >>> [(u.name, u.kind and u.kind.name) for u in uses(parse("delay > 15 and carrier = 'UA'"))]
     [('delay', 'NUMBER'), ('carrier', 'TEXT')]
     """
-    found: list[Use] = []
-    _uses(node, Use("", wanted), found)
-    return found
+    uses_met: list[Use] = []
+    _uses(node, Use("", wanted), uses_met)
+    return uses_met
 
 
 def _uses(node: Node, wanted: Use, found: list[Use]) -> None:

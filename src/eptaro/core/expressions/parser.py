@@ -69,7 +69,7 @@ def tokens_of(text: str) -> list[Token]:
     """
     if len(text) > MOST_LETTERS:
         raise error_at(text, 0, f"an expression has at most {MOST_LETTERS:,} letters")
-    found, at = [], 0
+    tokens, at = [], 0
     end = len(text.rstrip())
     while at < end:
         match = _TOKEN.match(text, at)
@@ -81,18 +81,18 @@ def tokens_of(text: str) -> list[Token]:
         at = match.end()
         match kind:
             case "text":
-                found.append(Token("text", value[1:-1].replace("''", "'"), start))
+                tokens.append(Token("text", value[1:-1].replace("''", "'"), start))
             case "quoted":
-                found.append(Token("quoted", value[1:-1].replace('""', '"'), start))
+                tokens.append(Token("quoted", value[1:-1].replace('""', '"'), start))
             case "number":
                 if len(value) > MOST_DIGITS + 1:
                     raise error_at(text, start, f"a number has at most {MOST_DIGITS} digits")
-                found.append(Token("number", value, start))
+                tokens.append(Token("number", value, start))
             case "word":
-                found.append(Token("word", value, start))
+                tokens.append(Token("word", value, start))
             case _:
-                found.append(Token("mark", _SAME.get(value, value), start))
-    return [*found, Token("end", "", end)]
+                tokens.append(Token("mark", _SAME.get(value, value), start))
+    return [*tokens, Token("end", "", end)]
 
 
 def _not_read(rest: str) -> str:
@@ -210,9 +210,9 @@ class Parser:
         if self.is_word("not") and self._begins_value(self._tokens[self._next + 1]):
             at = self.next_token().at
             self._deeper(at)
-            found = Not(self._parse_not(), at=at)
+            node = Not(self._parse_not(), at=at)
             self._depth -= 1
-            return found
+            return node
         return self._parse_comparison()
 
     def _parse_comparison(self) -> Node:
@@ -223,8 +223,8 @@ class Parser:
             if self.is_mark(*_COMPARED):
                 how = cast("Compared", self.next_token().value)
                 right = self._parse_sum()
-                found: Node = Comparison(how, left, right, at=at)
-                joined = found if joined is None else BoolOp("and", joined, found, at=at)
+                comparison: Node = Comparison(how, left, right, at=at)
+                joined = comparison if joined is None else BoolOp("and", joined, comparison, at=at)
                 left = right
             elif joined is None and (found_word := self._by_word(left, at)) is not None:
                 left = found_word
@@ -236,10 +236,10 @@ class Parser:
         negated = self.is_word("not") and self._tokens[self._next + 1].value in ("in", "between")
         if negated:
             self.next_token()
-        found: Node
+        node: Node
         if self.is_word("in"):
             self.next_token()
-            found = In(left, self._list("after 'in'"), at=at)
+            node = In(left, self._list("after 'in'"), at=at)
         elif self.is_word("between"):
             self.next_token()
             low = self._parse_sum()
@@ -248,7 +248,7 @@ class Parser:
             self.next_token()
             high = self._parse_sum()
             ends = (Comparison(">=", left, low, at=at), Comparison("<=", left, high, at=at))
-            found = BoolOp("and", *ends, at=at)
+            node = BoolOp("and", *ends, at=at)
         elif self.is_word("is"):
             self.next_token()
             negated = self.is_word("not")
@@ -257,20 +257,20 @@ class Parser:
             if not self.is_word("blank"):
                 raise error_at(self.text, self.token.at, "'blank' is missing: write x is blank")
             self.next_token()
-            found = IsBlank(left, at=at)
+            node = IsBlank(left, at=at)
         else:
             return None
-        return Not(found, at=at) if negated else found
+        return Not(node, at=at) if negated else node
 
     def _list(self, why: str) -> tuple[Node, ...]:
         self._deeper(self.expect("(", why).at)
-        found = [self.condition()]
+        items = [self.condition()]
         while self.is_mark(","):
             self.next_token()
-            found.append(self.condition())
+            items.append(self.condition())
         self.expect(")", "to close the bracket")
         self._depth -= 1
-        return tuple(found)
+        return tuple(items)
 
     def _parse_sum(self) -> Node:
         left = self._parse_product()
@@ -312,10 +312,10 @@ class Parser:
                 return self._read_name(token.value, token.at)
             case "mark" if token.value == "(":
                 self._deeper(token.at)
-                found = self.condition()
+                node = self.condition()
                 self.expect(")", "to close the bracket")
                 self._depth -= 1
-                return found
+                return node
         what = "at the end" if token.kind == "end" else f"before {token.value!r}"
         raise error_at(self.text, token.at, f"a value is missing {what}")
 
@@ -377,8 +377,8 @@ class Formula(Record):
         """
         if not _DATE_FORMULA.match(text):
             return None
-        found = cls.column(text, Kind.DATE)
-        return replace(found, node=_shift_dates(found.node))
+        formula = cls.column(text, Kind.DATE)
+        return replace(formula, node=_shift_dates(formula.node))
 
     @property
     def grain(self) -> CivilGrain | None:

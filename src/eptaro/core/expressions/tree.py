@@ -71,16 +71,16 @@ def check_size(node: Node, text: str) -> None:
 
     Parts that measures share count each time that they are used.
     """
-    found: dict[int, tuple[int, int]] = {}  # by node: how deep it is, and how many parts it has
+    sizes: dict[int, tuple[int, int]] = {}  # by node: how deep it is, and how many parts it has
     waiting = [node]
     while waiting:
         one = waiting[-1]
-        rest = [part for part in one.parts if id(part) not in found]
+        rest = [part for part in one.parts if id(part) not in sizes]
         if rest:
             waiting += rest
             continue
         waiting.pop()
-        below = [found[id(part)] for part in one.parts]
+        below = [sizes[id(part)] for part in one.parts]
         own = _CALL if isinstance(one, Call) else _STEP
         deep = own + max((depth for depth, _ in below), default=0)
         size = 1 + sum(count for _, count in below)
@@ -89,7 +89,7 @@ def check_size(node: Node, text: str) -> None:
             raise error_at(
                 text, 0, f"this {said}: write it in pieces, or many values as x in (1, 2)"
             )
-        found[id(one)] = deep, size
+        sizes[id(one)] = deep, size
 
 
 @dataclass(frozen=True, eq=False, repr=False)

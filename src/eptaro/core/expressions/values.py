@@ -41,10 +41,10 @@ def valid_mask(column: Column) -> Flags | None:
 def both(*flags: Flags | None) -> Flags | None:
     """Return where all of several flags are set, None where everywhere."""
     some = [flag for flag in flags if flag is not None]
-    found: Flags | None = None
+    truth: Flags | None = None
     for flag in some:
-        found = flag if found is None else found & flag
-    return found
+        truth = flag if truth is None else truth & flag
+    return truth
 
 
 def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
@@ -68,11 +68,13 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
             zero = np.asarray(two.data == 0)
             left, right = one.data, np.where(zero, 1, two.data)
             if object not in (left.dtype, right.dtype):
-                found = np.fmod(left, right)
+                remainders = np.fmod(left, right)
             else:
                 left, right = bigint.widen(left), bigint.widen(right)
-                found = np.sign(left) * (abs(left) % abs(right))
-            return _exact(np.asarray(found), one.scale, both(valid, ~zero if zero.any() else None))
+                remainders = np.sign(left) * (abs(left) % abs(right))
+            return _exact(
+                np.asarray(remainders), one.scale, both(valid, ~zero if zero.any() else None)
+            )
 
 
 def negate(column: Column) -> Column:
@@ -101,8 +103,10 @@ def round_decimals(column: Column, places: int) -> Column:
     if column.kind == "float":
         unit = 10.0**places
         with np.errstate(over="ignore", invalid="ignore"):
-            found = np.copysign(np.floor(np.abs(column.data) * unit + 0.5) / unit, column.data)
-        return Column.of("", "float", np.where(np.isinf(found), column.data, found), column.valid)
+            rounded = np.copysign(np.floor(np.abs(column.data) * unit + 0.5) / unit, column.data)
+        return Column.of(
+            "", "float", np.where(np.isinf(rounded), column.data, rounded), column.valid
+        )
     if places >= column.scale:
         return column
     unit = 10 ** (column.scale - places)
@@ -119,8 +123,8 @@ def floor_or_ceil(column: Column, *, up: bool) -> Column:
     if column.kind == "float":
         return Column.of("", "float", (np.ceil if up else np.floor)(column.data), column.valid)
     unit = 10**column.scale
-    found = -(-column.data // unit) if up else column.data // unit
-    return _exact(np.asarray(found), 0, column.valid)
+    rounded = -(-column.data // unit) if up else column.data // unit
+    return _exact(np.asarray(rounded), 0, column.valid)
 
 
 def absolute(column: Column) -> Column:
@@ -148,16 +152,16 @@ def _floats(how: ArithmeticOperator, one: Array, two: Array) -> Column:
     with np.errstate(all="ignore"):
         match how:
             case "+":
-                found = one + two
+                floats = one + two
             case "-":
-                found = one - two
+                floats = one - two
             case "*":
-                found = one * two
+                floats = one * two
             case "/":
-                found = np.where(two == 0, np.nan, one / np.where(two == 0, 1.0, two))
+                floats = np.where(two == 0, np.nan, one / np.where(two == 0, 1.0, two))
             case _:
-                found = np.where(two == 0, np.nan, np.fmod(one, np.where(two == 0, 1.0, two)))
-    return Column.of("", "float", found)
+                floats = np.where(two == 0, np.nan, np.fmod(one, np.where(two == 0, 1.0, two)))
+    return Column.of("", "float", floats)
 
 
 def _plus(one: Array, two: Array) -> Array:
@@ -239,11 +243,11 @@ def ranks(*columns: Column) -> list[Array]:
     """Return the place of each text of several columns among all of them in order of letters."""
     every = sorted({word for column in columns for word in words_of(column)})
     place = {word: at for at, word in enumerate(every)}
-    found = []
+    ranks_of = []
     for column in columns:
         numbers = np.array([*(place[word] for word in words_of(column)), -1], np.int64)
-        found.append(numbers[codes_of(column)])
-    return found
+        ranks_of.append(numbers[codes_of(column)])
+    return ranks_of
 
 
 def make_dates(year: Column, month: Column, day: Column) -> Column:
@@ -266,8 +270,8 @@ def make_dates(year: Column, month: Column, day: Column) -> Column:
 def month_numbers(column: Column) -> Column:
     """Return the numbers of months from their English names; blank for other words."""
     words = [month_number(word) or 0 for word in words_of(column)]
-    found = np.array([*words, 0], np.int64)[codes_of(column)]
-    return Column.of("", "integer", found, found > 0)
+    numbers = np.array([*words, 0], np.int64)[codes_of(column)]
+    return Column.of("", "integer", numbers, numbers > 0)
 
 
 def shift_dates(column: Column, days: Column) -> Column:
@@ -289,8 +293,8 @@ def part_of_date(column: Column, which: str) -> Column:
         codes = weekday(days).astype(np.int32)
         codes = codes if column.valid is None else np.where(column.valid, codes, -1)
         return Column.text("", np.array([*Names().weekdays], object), codes)
-    found = dict(zip(("year", "month", "day"), civil(days), strict=True))[which]
-    return Column.of("", "integer", found, column.valid)
+    numbers = dict(zip(("year", "month", "day"), civil(days), strict=True))[which]
+    return Column.of("", "integer", numbers, column.valid)
 
 
 def assign_bands(column: Column, edges: Sequence[Decimal]) -> Column:

@@ -137,8 +137,8 @@ def between(
     [5]
     """
     if dispatch.loops is None:
-        found = whole[hi] - whole[lo]
-        return found if rest is None else found + (rest[hi] - rest[lo])
+        sums = whole[hi] - whole[lo]
+        return sums if rest is None else sums + (rest[hi] - rest[lo])
     lo, hi = np.ascontiguousarray(lo, np.int64), np.ascontiguousarray(hi, np.int64)
     loops, out = (dispatch.loops, np.empty(len(lo), np.int64 if rest is None else np.float64))
 
@@ -188,21 +188,21 @@ class RowMask:
         plain = values.dtype != object and values.dtype.itemsize in (1, 2, 4, 8)
         if dispatch.loops is None or not plain:
             return values[self.mask]
-        keep, found = dispatch.loops.keep, np.empty(self.count, values.dtype)
+        keep, picked = dispatch.loops.keep, np.empty(self.count, values.dtype)
         word = f"u{values.dtype.itemsize}"
-        one, two = np.ascontiguousarray(values).view(word), found.view(word)
+        one, two = np.ascontiguousarray(values).view(word), picked.view(word)
         run_parallel([partial(keep, one[of], self._marks[of], two[to]) for of, to in self._parts()])
-        return found
+        return picked
 
     @cached_property
     def places(self) -> Ints:
         """The places of the rows that are kept."""
         if dispatch.loops is None:
             return np.flatnonzero(self.mask)
-        places, found = dispatch.loops.kept_places, np.empty(self.count, np.int64)
-        works = [partial(places, self._marks[of], of.start, found[to]) for of, to in self._parts()]
+        places, rows = dispatch.loops.kept_places, np.empty(self.count, np.int64)
+        works = [partial(places, self._marks[of], of.start, rows[to]) for of, to in self._parts()]
         run_parallel(works)
-        return found
+        return rows
 
     def _parts(self) -> list[tuple[slice, slice]]:
         ends = zip(self._ends, self._ends[1:], strict=False)

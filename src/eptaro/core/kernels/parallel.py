@@ -62,9 +62,9 @@ def contiguous(column: NDArray[Any]) -> NDArray[Any]:
     """Return a column of some array as an array of its own."""
     if column.flags.c_contiguous:
         return column
-    found = np.empty(len(column), column.dtype)
-    parallel_for(lambda of: np.copyto(found[of], column[of]), len(column))
-    return found
+    copied = np.empty(len(column), column.dtype)
+    parallel_for(lambda of: np.copyto(copied[of], column[of]), len(column))
+    return copied
 
 
 def parallel_for(work: Callable[[slice], None], rows: int, *, each: int = 1) -> None:

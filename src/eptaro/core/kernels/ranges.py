@@ -43,17 +43,17 @@ def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
     >>> extremes(np.array([3, 1, 2]), np.array([0, 2]), np.array([2, 3]), largest=False).tolist()
     [1, 2]
     """
-    found = np.zeros(len(lo), values.dtype)
+    extreme = np.zeros(len(lo), values.dtype)
     if not len(values):
-        return found
+        return extreme
     hi = np.maximum(hi, lo)
     loops = dispatch.loops
     if loops is not None and values.dtype in (np.int64, np.float64) and _move_on(lo, hi):
         ends = np.ascontiguousarray(lo), np.ascontiguousarray(hi)
-        loops.window_extremes(np.ascontiguousarray(values), *ends, largest, found)
+        loops.window_extremes(np.ascontiguousarray(values), *ends, largest, extreme)
     else:
-        _by_doubling(values, lo, hi, largest, found)
-    return found
+        _by_doubling(values, lo, hi, largest, extreme)
+    return extreme
 
 
 def _rank_distinct(values: Values) -> tuple[Values, NDArray[np.int32]]:
@@ -87,9 +87,9 @@ def _by_block(
         own, base, end = order[slice(*cut)], starts[cut[0]], reach[cut[1] - 1]
         return answer(values[base:end], lo[own] - base, hi[own] - base, *(m[own] for m in more))
 
-    found = np.concatenate(run_parallel([partial(one, cut) for cut in pairwise(cuts)]))
-    answers = np.empty_like(found)
-    answers[order] = found
+    sorted_answers = np.concatenate(run_parallel([partial(one, cut) for cut in pairwise(cuts)]))
+    answers = np.empty_like(sorted_answers)
+    answers[order] = sorted_answers
     return answers
 
 
@@ -97,13 +97,13 @@ def neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> 
     """Return the values of two numbers, of which one follows the other or is it, in each range."""
     if values.dtype != object and _share_little(values, lo, hi):
         values = values.astype(np.float64 if values.dtype.kind == "f" else np.int64, copy=False)
-        found = np.zeros((2, len(lo)), values.dtype)
+        nearest = np.zeros((2, len(lo)), values.dtype)
         if dispatch.loops is None:
-            _one_by_one(values, lo, hi, below, found)
-            return found
+            _one_by_one(values, lo, hi, below, nearest)
+            return nearest
         loop = dispatch.loops.neighbours
-        _in_parts(lambda own: loop(values, lo[own], hi[own], below[own], found[:, own]), lo, hi)
-        return found
+        _in_parts(lambda own: loop(values, lo[own], hi[own], below[own], nearest[:, own]), lo, hi)
+        return nearest
     return _by_block(_both, values, lo, hi, below, above).T
 
 
@@ -156,9 +156,9 @@ def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
     """Return the value at some part of the way, calculated from the nearer end."""
     with np.errstate(over="ignore", invalid="ignore"):
         way = second - first
-        found = np.where(part < 0.5, first + way * part, second - way * (1 - part))
+        quantiles = np.where(part < 0.5, first + way * part, second - way * (1 - part))
         wide = np.isinf(way) & np.isfinite(first) & np.isfinite(second)
-        return np.asarray(np.where(wide, first * (1 - part) + second * part, found))
+        return np.asarray(np.where(wide, first * (1 - part) + second * part, quantiles))
 
 
 def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
@@ -176,13 +176,13 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
             owner, place = _flat(lo, hi)
             met = np.unique(owner * bound + codes[place])
             return np.bincount(met // max(bound, 1), minlength=len(lo))
-        found, loop = np.zeros(len(lo), np.int64), dispatch.loops.distinct_in
+        counts, loop = np.zeros(len(lo), np.int64), dispatch.loops.distinct_in
 
         def ask(own: slice) -> None:
-            loop(codes, lo[own], hi[own], bound, found[own])
+            loop(codes, lo[own], hi[own], bound, counts[own])
 
         _in_parts(ask, lo, hi)
-        return found
+        return counts
     return _by_block(_distinct, values, lo, hi)
 
 
@@ -202,11 +202,11 @@ def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     hi = np.maximum(hi, lo)
     if dispatch.loops is None or not _move_on(lo, hi):
         return _different(codes, lo, hi)
-    found = np.zeros(len(lo), np.int64)
+    counts = np.zeros(len(lo), np.int64)
     dispatch.loops.window_distinct(
-        codes, np.ascontiguousarray(lo), np.ascontiguousarray(hi), bound, found
+        codes, np.ascontiguousarray(lo), np.ascontiguousarray(hi), bound, counts
     )
-    return found
+    return counts
 
 
 def _move_on(lo: Ints, hi: Ints) -> bool:
@@ -217,16 +217,16 @@ def _move_on(lo: Ints, hi: Ints) -> bool:
 def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
     """Return two values of each of some ranges, as one row per range."""
     named, ranks = _rank_distinct(values)
-    found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
+    neighbours_found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
     if dispatch.loops is not None and _move_on(lo, hi):
         lo, hi = np.ascontiguousarray(lo), np.ascontiguousarray(hi)
-        dispatch.loops.window_neighbours(ranks, lo, hi, below, above, len(named), found)
+        dispatch.loops.window_neighbours(ranks, lo, hi, below, above, len(named), neighbours_found)
     else:
         filled = np.flatnonzero(hi > lo)
         for row, numbers in enumerate((below, above)):
             own = (lo[filled], hi[filled], numbers[filled])
-            found[row, filled] = _kth(ranks, len(named), *own)
-    return named[found.T] if len(named) else np.zeros((len(lo), 2), values.dtype)
+            neighbours_found[row, filled] = _kth(ranks, len(named), *own)
+    return named[neighbours_found.T] if len(named) else np.zeros((len(lo), 2), values.dtype)
 
 
 def _one_by_one(values: Values, lo: Ints, hi: Ints, k: Ints, found: Values) -> None:
@@ -278,16 +278,16 @@ def _kth(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: Ints) -> I
     [1]
     """
     lo, hi, k = lo.copy(), hi.copy(), k.copy()
-    found = np.zeros(len(lo), np.int64)
+    ranks_at = np.zeros(len(lo), np.int64)
     for bit in reversed(range(max(bound - 1, 0).bit_length())):
         ranks, zeros_before, zeros = _split(ranks, bit)
         low, high = zeros_before[lo], zeros_before[hi]
         right = k >= high - low
-        found += right << bit
+        ranks_at += right << bit
         k -= np.where(right, high - low, 0)
         lo = np.where(right, zeros + lo - low, low)
         hi = np.where(right, zeros + hi - high, high)
-    return found
+    return ranks_at
 
 
 def _different(ranks: NDArray[np.int32], lo: Ints, hi: Ints) -> Ints:
@@ -306,15 +306,15 @@ def _different(ranks: NDArray[np.int32], lo: Ints, hi: Ints) -> Ints:
 def _count_below(values: Values, lo: Ints, hi: Ints, limit: Ints) -> Ints:
     """Return how many values of each range are less than its limit."""
     lo, hi = lo.copy(), np.maximum(hi, lo)
-    found = np.zeros(len(lo), np.int64)
+    counts = np.zeros(len(lo), np.int64)
     for bit in reversed(range(len(values).bit_length() + 1)):
         values, zeros_before, zeros = _split(values, bit)
         low, high = zeros_before[lo], zeros_before[hi]
         right = ((limit >> bit) & 1) == 1
-        found += np.where(right, high - low, 0)
+        counts += np.where(right, high - low, 0)
         lo = np.where(right, zeros + lo - low, low)
         hi = np.where(right, zeros + hi - high, high)
-    return found
+    return counts
 
 
 def _split(numbers: Values, bit: int) -> tuple[Values, Ints, int]:

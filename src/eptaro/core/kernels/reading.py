@@ -104,9 +104,9 @@ def split_timestamps(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Int
     [[-1, 1], [86399000000000, 0]]
     """
     if dispatch.loops is None:
-        found = stamps // per_day
-        times = (stamps - found * per_day) * (DAY_NS // per_day)
-        return np.clip(found, _INT32.min, _INT32.max).astype(np.int32), times
+        day = stamps // per_day
+        times = (stamps - day * per_day) * (DAY_NS // per_day)
+        return np.clip(day, _INT32.min, _INT32.max).astype(np.int32), times
     loop, stamps = dispatch.loops.split, np.ascontiguousarray(stamps, np.int64)
     days, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
     parallel_for(lambda of: loop(stamps[of], per_day, days[of], times[of]), len(stamps))
@@ -134,8 +134,8 @@ def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, 
         row: int = loop(words[of], filled[of], low[of])
         return row if row < 0 else of.start + row
 
-    found = run_parallel([partial(some, of) for of in slices(len(words))])
-    return low, next((row for row in found if row >= 0), -1)
+    bad_rows = run_parallel([partial(some, of) for of in slices(len(words))])
+    return low, next((row for row in bad_rows if row >= 0), -1)
 
 
 def units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None:
@@ -146,8 +146,8 @@ def units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None
     [25, -310]
     """
     if dispatch.loops is not None:
-        found = np.empty(len(values), np.int64)
-        return found if dispatch.loops.units(values, unit, limit, found) else None
+        integers = np.empty(len(values), np.int64)
+        return integers if dispatch.loops.units(values, unit, limit, integers) else None
     counts = np.rint(values * unit)
     fits = (np.abs(counts) < limit) & (counts / unit == values)
     return counts.astype(np.int64) if fits.all() else None

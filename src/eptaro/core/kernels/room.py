@@ -34,9 +34,9 @@ def on_disk(array: Array) -> Array:
     """
     if array.dtype == object or not array.size or is_on_disk(array):
         return array
-    found = _in_file(array.size, array.dtype)
-    found[:] = array
-    return found
+    stored = _in_file(array.size, array.dtype)
+    stored[:] = array
+    return stored
 
 
 def allocate(size: int, dtype: DTypeLike, *made_of: Array | None) -> Array:

@@ -106,10 +106,10 @@ def distinct_cells(cells: Ints, size: int) -> tuple[Ints, Ints]:
     """
     rows = np.arange(len(cells), dtype=np.int32)
     ordered, order = in_cell_order(_NO_DAYS, cells, 0, 1, rows, size)
-    found, places = distinct_sorted(ordered)
+    unique, places = distinct_sorted(ordered)
     back = allocate(len(cells), np.int64, cells)
     back[order] = places
-    return found, back
+    return unique, back
 
 
 def distinct_sorted(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
@@ -136,9 +136,9 @@ def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
     if dispatch.loops is None:
         both, at = np.unique(np.concatenate([one, two]), return_inverse=True)
         return spill(both, one, two), spill(at[: len(one)], one), spill(at[len(one) :], two)
-    found = allocate(len(one) + len(two), np.int64, one, two)
+    union = allocate(len(one) + len(two), np.int64, one, two)
     mine, theirs = allocate(len(one), np.int64, one), allocate(len(two), np.int64, two)
-    return (truncate(found, dispatch.loops.merged(one, two, found, mine, theirs)), mine, theirs)
+    return (truncate(union, dispatch.loops.merged(one, two, union, mine, theirs)), mine, theirs)
 
 
 def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
@@ -148,14 +148,14 @@ def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
     >>> met_first(np.array([0, 0, 1, 0]), np.array([7, 8, 7, 7])).tolist()
     [True, True, True, False]
     """
-    found = np.zeros(len(values), bool)
+    first_marks = np.zeros(len(values), bool)
     keys = owners * (int(values.max(initial=0)) + 1) + values
     order = stable_order(keys)
     ordered = keys[order]
     fresh = np.ones(len(keys), bool)
     fresh[1:] = ordered[1:] != ordered[:-1]
-    found[order[fresh]] = True
-    return found
+    first_marks[order[fresh]] = True
+    return first_marks
 
 
 def stable_order(keys: Array) -> Ints:
@@ -191,6 +191,6 @@ def time_keys(days: NDArray[Any], times: Ints) -> Ints:
     """
     order = np.lexsort((times, days))
     later = (np.diff(days[order]) != 0) | (np.diff(times[order]) != 0)
-    found = np.empty(len(order), np.int64)
-    found[order] = np.concatenate([[0], np.cumsum(later)])[: len(order)]
-    return found
+    keys = np.empty(len(order), np.int64)
+    keys[order] = np.concatenate([[0], np.cumsum(later)])[: len(order)]
+    return keys

@@ -42,9 +42,9 @@ def hashes_of_texts(words: Texts) -> Hashes:
         some = hashes[:count]
         some ^= letters[starts[:count] + at]
         some *= PRIME
-    found = np.empty(len(words), np.uint64)
-    found[order] = hashes
-    return found
+    hashed = np.empty(len(words), np.uint64)
+    hashed[order] = hashes
+    return hashed
 
 
 def hashes_of_numbers(numbers: Ints) -> Hashes:
@@ -53,12 +53,12 @@ def hashes_of_numbers(numbers: Ints) -> Hashes:
     >>> hex(hashes_of_numbers(np.array([1]))[0])
     '0x89cd31291d2aefa4'
     """
-    found = np.full(len(numbers), OFFSET)
+    hashed = np.full(len(numbers), OFFSET)
     bits = numbers.astype("<i8").view(np.uint64)
     for byte in range(8):
-        found ^= (bits >> np.uint64(8 * byte)) & np.uint64(0xFF)
-        found *= PRIME
-    return found
+        hashed ^= (bits >> np.uint64(8 * byte)) & np.uint64(0xFF)
+        hashed *= PRIME
+    return hashed
 
 
 def order_of_texts(words: Texts, *, by_size: bool = False) -> Ints:
@@ -91,10 +91,10 @@ def _one_by_one(words: Texts, by_size: bool) -> Ints:
 
 def _lane(letters: NDArray[np.uint8], starts: Ints, lengths: Ints) -> Hashes:
     """Return some bytes of each text as a number that orders as they do."""
-    found = np.zeros(len(starts), np.uint64)
+    lane = np.zeros(len(starts), np.uint64)
     last = len(letters) - 1
     for byte in range(_LANE):
-        found <<= np.uint64(8)
+        lane <<= np.uint64(8)
         there = letters[np.minimum(starts + byte, last)] if last >= 0 else np.uint8(0)
-        found |= np.where(lengths > byte, there, np.uint8(0))
-    return found
+        lane |= np.where(lengths > byte, there, np.uint8(0))
+    return lane

@@ -100,13 +100,13 @@ class Total(Calculation):
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the sum of each range."""
-        found = cells.sums(Plane("sum", term.column), lo, hi)
+        sums = cells.sums(Plane("sum", term.column), lo, hi)
         filled = Plane("filled", term.column)
         rows = ROWS if term.rows_met is None else Plane("filled", term.rows_met.name)
         if cells.tallies[filled] is cells.tallies[rows]:  # every row has a value
-            return found
+            return sums
         lacking = (cells.sums(filled, lo, hi).data == 0) & (cells.sums(rows, lo, hi).data > 0)
-        return found.blanked(~lacking) if lacking.any() else found
+        return sums.blanked(~lacking) if lacking.any() else sums
 
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the sum of each range; values may be wide (see `core.results.exact`)."""
@@ -249,8 +249,8 @@ class Quantile(Calculation):
         return self._column(items.data, items.scale, term, lo, hi)
 
     def _column(self, values: NDArray[Any], scale: int, term: Term, lo: Ints, hi: Ints) -> Column:
-        found = ranges.quantile(values, lo, hi, term.share) / 10.0**scale
-        return Column.of("", "float", found, (hi > lo) & ~np.isnan(found))
+        quantiles = ranges.quantile(values, lo, hi, term.share) / 10.0**scale
+        return Column.of("", "float", quantiles, (hi > lo) & ~np.isnan(quantiles))
 
 
 class Median(Quantile):
@@ -289,8 +289,8 @@ class New(Calculation):
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many values each range holds that no earlier cell of its group has."""
-        found = cells.first_times(Plane("codes", term.column), lo, hi)
-        return Column.of("", "integer", found)
+        times = cells.first_times(Plane("codes", term.column), lo, hi)
+        return Column.of("", "integer", times)
 
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Raise `MeasureError`: totals of a finer grain are no values that come again."""
@@ -344,8 +344,8 @@ class Variance(Calculation):
     def _column(
         self, squares: RunningSquares, sums: RunningSum, counts: Ints, lo: Ints, hi: Ints
     ) -> Column:
-        found = squares.variance(sums, counts, lo, hi, root=self.root)
-        return Column.of("", "float", found, (counts > 1) & np.isfinite(found))
+        spreads = squares.variance(sums, counts, lo, hi, root=self.root)
+        return Column.of("", "float", spreads, (counts > 1) & np.isfinite(spreads))
 
 
 class StdDev(Variance):
@@ -396,8 +396,8 @@ def planes_of(term: Term) -> set[Plane]:
         return kept
     if term.inner is not None:
         return {ROWS}.union(*map(planes_of, term.parts))
-    found = calculation(term.how)
-    planes = found.planes(term.column)
-    if found.counts_rows:
+    calculated = calculation(term.how)
+    planes = calculated.planes(term.column)
+    if calculated.counts_rows:
         planes |= {ROWS if term.rows_met is None else Plane("filled", term.rows_met.name)}
     return planes

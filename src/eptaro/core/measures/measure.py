@@ -108,11 +108,11 @@ class Measure(Record):
                     return cls(name, term, under)
         try:
             known = {n: measure.as_arithmetic for n, measure in (earlier or {}).items()}
-            found = MeasureParser(body, text, known).arithmetic()
+            tree = MeasureParser(body, text, known).arithmetic()
         except ExpressionError as error:
             shown = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}..."
             raise MeasureError(f"{shown!r} is not a measure: {error}") from None
-        return cls(name, found.terms[0], None, found)
+        return cls(name, tree.terms[0], None, tree)
 
     @property
     def as_arithmetic(self) -> Arithmetic:
@@ -145,8 +145,8 @@ class Measure(Record):
         ('sales',)
         """
         if self.arithmetic is not None:
-            found = self.arithmetic.of_table(table)
-            return Measure(name, found.terms[0], None, found)
+            tree = self.arithmetic.of_table(table)
+            return Measure(name, tree.terms[0], None, tree)
         under = None if self.under is None else self.under._replace(table=table)
         return Measure(name, self.term._replace(table=table), under)
 
@@ -160,18 +160,18 @@ class Measure(Record):
     @property
     def formulas(self) -> dict[str, Formula]:
         """The columns that are calculated, by the names that planes have for them."""
-        found = dict[str, Formula]()
+        by_column = dict[str, Formula]()
         for part in self._rowwise:
             if part.members is not None:
                 _, *kept = part.members
                 made = [one for one in kept if one is not None and not isinstance(one.node, Name)]
-                found |= {one.name: one for one in made}
+                by_column |= {one.name: one for one in made}
             else:
                 if part.formula is not None:
-                    found[part.column] = part.formula
+                    by_column[part.column] = part.formula
                 if part.rows_met is not None and calculation(part.how).counts_rows:
-                    found[part.rows_met.name] = part.rows_met
-        return found
+                    by_column[part.rows_met.name] = part.rows_met
+        return by_column
 
     @property
     def _rowwise(self) -> list[Term]:

@@ -67,9 +67,9 @@ def _values(cells: Cells, term: Term, members: Members) -> ValueLists | None:
         return None
     name = members.values.name
     plane = next(p for p in planes_of(term) if p.column == name)
-    found = cells.tallies[plane]
-    assert isinstance(found, ValueLists)
-    return found
+    lists = cells.tallies[plane]
+    assert isinstance(lists, ValueLists)
+    return lists
 
 
 def _over_rows(
@@ -106,9 +106,9 @@ def first_days_of(cells: Cells, plane: Plane) -> Ints:
     tally = cells.tallies[plane]
     assert isinstance(tally, ValueLists)
     days = cells.axis.all_keys[tally.cell] % cells.axis.days + cells.axis.first_day
-    found = np.full(int(tally.value.max(initial=-1)) + 1, LAST_DAY, np.int64)
-    np.minimum.at(found, tally.value, days)
-    return found
+    days_first = np.full(int(tally.value.max(initial=-1)) + 1, LAST_DAY, np.int64)
+    np.minimum.at(days_first, tally.value, days)
+    return days_first
 
 
 def new_to_all(cells: Cells, plane: Plane, first: Ints, lo: Ints, hi: Ints) -> Column:

@@ -46,13 +46,13 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
 
 
 def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
-    found = re.match(r"\s*(\w+)\s*\(", text)
-    stop = _closing(text, found.end()) if found else -1
-    if found is None:
+    match = re.match(r"\s*(\w+)\s*\(", text)
+    stop = _closing(text, match.end()) if match else -1
+    if match is None:
         raise MeasureError(f"{whole!r} is not a measure; {EXAMPLE}")
     if stop < 0:
-        raise MeasureError(f"{whole!r}: the bracket after {found[1]} is not closed")
-    how, body = found[1], text[found.end() : stop]
+        raise MeasureError(f"{whole!r}: the bracket after {match[1]} is not closed")
+    how, body = match[1], text[match.end() : stop]
     found_how = calculation(how, f"calculation in {whole!r},")
     body, share = _share(body, found_how, whole)
     cut = _last_per(body)
@@ -109,9 +109,9 @@ class MeasureParser(Parser):
         if not self._terms:
             raise error_at(self.text, 0, "a measure works on a column, as in sum(fare)")
         check_size(node, self.text)
-        found = Arithmetic(self.text.strip(), node, tuple(self._terms.values()))
-        found.check()
-        return found
+        arithmetic = Arithmetic(self.text.strip(), node, tuple(self._terms.values()))
+        arithmetic.check()
+        return arithmetic
 
     def _read_call(self, token: Token) -> Node:
         if token.value in CATALOGUE:
@@ -143,11 +143,11 @@ def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: st
     """Return a term on the totals of a finer grain, or of each value of a column."""
     if per not in GRAINS:
         return _term_of_members(how, share, inner, per, whole)
-    found = _inner(inner, whole)
-    parts = found.terms if isinstance(found, Arithmetic) else (found,)
+    content = _inner(inner, whole)
+    parts = content.terms if isinstance(content, Arithmetic) else (content,)
     if any(part.inner is not None and not part.is_balance for part in parts):
         raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
-    return Term(how.name, parts[0].column, share, found, per)
+    return Term(how.name, parts[0].column, share, content, per)
 
 
 def _balance(how: str, value: str, per: str, whole: str) -> Term:
@@ -178,20 +178,20 @@ def _inner(inner: str, whole: str) -> Term | Arithmetic:
 def _term_of_members(how: Calculation, share: float, inner: str, per: str, whole: str) -> Term:
     """Return a term on the totals of each value of a column."""
     owner = _owner(per, whole)
-    found = _inner(inner, whole)
-    if isinstance(found, Arithmetic):
+    content = _inner(inner, whole)
+    if isinstance(content, Arithmetic):
         raise MeasureError(
             f"{whole!r}: write one calculation before 'per {per}', for example sum(fare) per {per}"
         )
-    for name in (how.name, found.how):
+    for name in (how.name, content.how):
         if name in _BY_ORDER:
             raise MeasureError(
                 f"{whole!r}: {name} goes by the order of rows, and totals per {per} have none"
             )
-    if found.inner is not None:
+    if content.inner is not None:
         raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
-    members = _members(owner, found)
-    return Term(how.name, found.column, share, found, members=members)
+    members = _members(owner, content)
+    return Term(how.name, content.column, share, content, members=members)
 
 
 def _owner(per: str, whole: str) -> Name:
@@ -239,12 +239,12 @@ def _where(value: Node, *conditions: Node | None) -> Formula:
 
 def _last_per(body: str) -> int:
     """Return the place of the last word `per` outside of brackets and quotes, or -1."""
-    depth, found = 0, -1
+    depth, position = 0, -1
     for place, letter in _outside_quotes(body, 0):
         depth += {"(": 1, ")": -1}.get(letter, 0)
         if letter == "p" and not depth and _PER.match(body, place) and body[place - 1].isspace():
-            found = place
-    return found
+            position = place
+    return position
 
 
 def _closing(text: str, start: int) -> int:
@@ -272,12 +272,12 @@ def _outside_quotes(text: str, start: int) -> Iterator[tuple[int, str]]:
 
 def _last_comma(body: str) -> int:
     """Return the place of the last comma outside of brackets and quotes, or -1."""
-    depth, found = 0, -1
+    depth, position = 0, -1
     for place, letter in _outside_quotes(body, 0):
         depth += {"(": 1, ")": -1}.get(letter, 0)
         if letter == "," and not depth:
-            found = place
-    return found
+            position = place
+    return position
 
 
 def _share(body: str, how: Calculation, whole: str) -> tuple[str, float]:

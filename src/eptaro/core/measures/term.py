@@ -114,9 +114,9 @@ class Arithmetic(Record):
 
     def check(self) -> None:
         """Raise `ExpressionError` where it is not a number."""
-        found = kind_of(self.node, self._kinds, self.text)
-        if found is not Kind.NUMBER:
-            said = f"this is {found.value}, and a measure is a number"
+        kind = kind_of(self.node, self._kinds, self.text)
+        if kind is not Kind.NUMBER:
+            said = f"this is {kind.value}, and a measure is a number"
             raise error_at(self.text, self.node.at, said)
 
     @property
@@ -128,10 +128,10 @@ class Arithmetic(Record):
         from eptaro.core.expressions.evaluate import evaluate  # few measures are calculated so
 
         columns = dict(zip(map(str, self.terms), parts, strict=True))
-        found = evaluate(self.node, self.text, columns, self._kinds, len(parts[0]), {})
-        if found.kind != "float":
-            return found
-        finite = np.isfinite(found.data)
-        return Column.of("", "float", np.where(finite, found.data, 0.0), finite).blanked(
-            ~found.blank
+        column = evaluate(self.node, self.text, columns, self._kinds, len(parts[0]), {})
+        if column.kind != "float":
+            return column
+        finite = np.isfinite(column.data)
+        return Column.of("", "float", np.where(finite, column.data, 0.0), finite).blanked(
+            ~column.blank
         )

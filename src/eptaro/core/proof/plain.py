@@ -83,8 +83,8 @@ def plain_value(
     >>> plain_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
     Fraction(7, 2)
     """
-    found = [_nested_value(term, rows, units, carried, span) for term in terms]
-    return combine_terms(terms, found, formula)
+    values = [_nested_value(term, rows, units, carried, span) for term in terms]
+    return combine_terms(terms, values, formula)
 
 
 def combine_terms(terms: Sequence[Term], found: Sequence[Any], formula: Node | None) -> Any:
@@ -123,13 +123,13 @@ def _nested_value(
 
 def _of_parts(term: Term, rows: Rows, carried: Carried | None, days: tuple[int, int]) -> Any:
     """Return the inner total of some transactions: of one calculation, or a formula of several."""
-    found = [
+    values = [
         _nested_value(part, rows, None, carried, days) if part.is_balance else _of_rows(part, rows)
         for part in term.parts
     ]
     if not isinstance(term.inner, Arithmetic):
-        return found[0]
-    exact = [Fraction(value) if isinstance(value, int) else value for value in found]
+        return values[0]
+    exact = [Fraction(value) if isinstance(value, int) else value for value in values]
     return evaluate_plain(term.inner.node, dict(zip(map(str, term.parts), exact, strict=True)))
 
 
@@ -198,13 +198,13 @@ def _mean(values: Values, share: float) -> Any:
 
 
 def _var(values: Values, share: float) -> Any:
-    found = _exact_variance(values)
-    return None if found is None or found > sys.float_info.max else found
+    variance = _exact_variance(values)
+    return None if variance is None or variance > sys.float_info.max else variance
 
 
 def _std(values: Values, share: float) -> Any:
-    found = _exact_variance(values)
-    return None if found is None else _root(found)
+    variance = _exact_variance(values)
+    return None if variance is None else _root(variance)
 
 
 def _exact_variance(values: Values) -> Fraction | None:

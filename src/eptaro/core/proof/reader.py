@@ -55,8 +55,8 @@ class Reader:
         others = {name: word for name, word in wanted.items() if name != "hour"}
         hit = self.on_days(seen)
         if others:
-            found = [self.on_days(Span.of(*day)) for day in self.days_bearing(seen, others)]
-            hit = np.concatenate([*found, np.zeros(0, np.int64)]).astype(np.int64)
+            positions = [self.on_days(Span.of(*day)) for day in self.days_bearing(seen, others)]
+            hit = np.concatenate([*positions, np.zeros(0, np.int64)]).astype(np.int64)
         if "hour" in wanted:
             hours = hours_of(self._index.batch)
             hit = hit[np.array([hour == int(wanted["hour"]) for hour in hours[hit].tolist()], bool)]
@@ -96,23 +96,25 @@ class Reader:
     def meeting(self, condition: Node, hit: Ints) -> Ints:
         """Return those of some transactions for which a condition is true."""
         rows = self._plain_rows(names_in(condition), hit)
-        found: Ints = hit[np.array([plain_value(condition, row) is True for row in rows], bool)]
-        return found
+        rows_met: Ints = hit[np.array([plain_value(condition, row) is True for row in rows], bool)]
+        return rows_met
 
     def row_numbers(self, hit: Ints) -> Ints:
         """Return the places of transactions in the input, from 1."""
         places = self._index.batch.places
-        found: Ints = np.sort(hit if places is None else places[hit]) + 1
-        return found
+        numbers: Ints = np.sort(hit if places is None else places[hit]) + 1
+        return numbers
 
     def _members(self, members: Members, hit: Ints) -> dict[str, Values]:
         """Return whose each of some transactions is, and the values that are added up."""
         _, codes, values = members
         if isinstance(codes.node, Name):
-            found = {codes.name: self._values(codes.name, "distinct", hit)}
+            by_name = {codes.name: self._values(codes.name, "distinct", hit)}
         else:
-            found = {codes.name: self._evaluate_rows(codes, hit)}
-        return found if values is None else found | {values.name: self._evaluate_rows(values, hit)}
+            by_name = {codes.name: self._evaluate_rows(codes, hit)}
+        return (
+            by_name if values is None else by_name | {values.name: self._evaluate_rows(values, hit)}
+        )
 
     def balances(self, term: Term, first: int, last: int) -> Values:
         """Return the last value so far of each account whose last row is of the group: at the end
@@ -150,11 +152,11 @@ class Reader:
         every = self._index.rows(self._groups, FIRST_DAY, last)
         before = every[: int(np.flatnonzero(every == hit[0])[0])]
         met = set(self._of(term, before).items)
-        found = []
+        values = []
         for value in self._of(term, hit).items:
-            found.append(None if value in met else value)
+            values.append(None if value in met else value)
             met.add(value)
-        return Values(found)
+        return Values(values)
 
     def _new_to_all(self, term: Term, hit: Ints, last: int) -> Values:
         """Return the values of some transactions, blank where any group had them on an earlier day,
@@ -165,16 +167,16 @@ class Reader:
         first: dict[Any, int] = {}
         for value, day in zip(self._of(term, every).items, days[every].tolist(), strict=True):
             first.setdefault(value, day)
-        met, found = set[Any](), list[Any]()
+        met, new_values = set[Any](), list[Any]()
         for value, day in zip(self._of(term, hit).items, days[hit].tolist(), strict=True):
-            found.append(value if first[value] == day and value not in met else None)
+            new_values.append(value if first[value] == day and value not in met else None)
             met.add(value)
-        return Values(found)
+        return Values(new_values)
 
     def _evaluate_rows(self, formula: Formula, hit: Ints) -> Values:
         """Return the result of a formula in each of some transactions, one by one."""
-        found = [plain_value(formula.node, r) for r in self._plain_rows(formula.names, hit)]
-        return Values([int(value) if isinstance(value, bool) else value for value in found])
+        values = [plain_value(formula.node, r) for r in self._plain_rows(formula.names, hit)]
+        return Values([int(value) if isinstance(value, bool) else value for value in values])
 
     def _plain_rows(self, names: Sequence[str], hit: Ints) -> list[dict[str, Any]]:
         """Return some columns of some transactions as plain values, row by row."""
@@ -219,13 +221,13 @@ class Reader:
                 for day in range(seen.lo, seen.hi + 1)
                 if grain == "day" or worked.count(Span.of(day, day))
             ]
-        found = []
+        spans = []
         period: Period | None = self._view.calendar.period_of(seen.first, grain)
         while period is not None and period.first <= seen.last:
             if period.span in seen:
-                found.append((period.span.lo, period.span.hi))
+                spans.append((period.span.lo, period.span.hi))
             period = period.shift(1)
-        return found
+        return spans
 
 
 def _dates(span: Span) -> list[dt.date]:

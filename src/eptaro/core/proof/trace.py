@@ -145,25 +145,25 @@ class TracedSide:
 
     def lines(self) -> list[str]:
         """Return the side in words."""
-        found = [
+        lines = [
             f"{self.name}: {self.span.first:%A} {self.span.first} to "
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
             f"  {count_noun(len(self.rows), 'transaction')}: {shown(self.value, self.places)}",
         ]
         if self.parts:
-            found[1:] = [
+            lines[1:] = [
                 f"  {part.name}:{line}" for part in self.parts for line in part.lines()[1:]
             ]
-            return [*found, f"  together: {shown(self.value, self.places)}"]
+            return [*lines, f"  together: {shown(self.value, self.places)}"]
         if self.blanks:
-            found.append(f"  {self.blanks:,} of them have no value and are ignored")
+            lines.append(f"  {self.blanks:,} of them have no value and are ignored")
         if self.which:
-            found.insert(1, f"  of these {self.which}")
+            lines.insert(1, f"  of these {self.which}")
         if self.seen is None:
-            found.insert(1, "  outside the coverage: blank")
+            lines.insert(1, "  outside the coverage: blank")
         elif self.seen != self.span:
-            found.insert(1, f"  of these only {self.seen} are covered")
-        return found
+            lines.insert(1, f"  of these only {self.seen} are covered")
+        return lines
 
 
 Paired = TypeVar("Paired", bound=Result)
@@ -331,9 +331,9 @@ def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
             assert_never(other)
 
     def units(grain: str) -> list[tuple[int, int]]:
-        found = reader.units(grain, seen)
-        bearing = set(reader.days_bearing(seen, wanted)) if wanted else set(found)
-        return [unit for unit in found if unit in bearing]
+        periods = reader.units(grain, seen)
+        bearing = set(reader.days_bearing(seen, wanted)) if wanted else set(periods)
+        return [unit for unit in periods if unit in bearing]
 
     terms = value.measure.terms
     condition = _condition(value.measure)
@@ -380,15 +380,15 @@ def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> Tra
         side = _side(one, {"": readers[term.table]}, row)
         parts.append(replace(side, name=str(term), table=term.table))
     formula = value.measure.arithmetic
-    found = combine_terms(
+    value_of_side = combine_terms(
         value.measure.terms,
         [part.value for part in parts],
         None if formula is None else formula.node,
     )
     rows = tuple(place for part in parts for place in part.rows)
-    found = None if known is None else found
+    value_of_side = None if known is None else value_of_side
     places = parts[0].places
-    return TracedSide(value.side.name, span, known, rows, found, places, parts=tuple(parts))
+    return TracedSide(value.side.name, span, known, rows, value_of_side, places, parts=tuple(parts))
 
 
 def _condition(measure: Measure) -> Node | None:
@@ -445,16 +445,16 @@ def _mean(sides: list[TracedSide]) -> Any:
 
 def _notes(view: View, readers: Mapping[str, Reader], number: Number, row: int) -> tuple[str, ...]:
     """Return what was left out or blank, and why."""
-    found = [] if _is_shown(number, row) else ["left blank: the window is not complete"]
+    notes = [] if _is_shown(number, row) else ["left blank: the window is not complete"]
     for name, reader in readers.items():
         own, of = view.table(name), f" of {name}" if name else ""
         if late := reader.late:
-            found.append(f"left out: {late:,} transactions{of} after {own.coverage.last}")
+            notes.append(f"left out: {late:,} transactions{of} after {own.coverage.last}")
         rejected = own.facts.folded.rejected
         if rejected is not None and len(rejected):
             count = count_noun(len(rejected), "row")
-            found.append(f"left out: {count}{of} without a readable date")
-    return tuple(found)
+            notes.append(f"left out: {count}{of} without a readable date")
+    return tuple(notes)
 
 
 def prove(table: Result, sample: int = 40, seed: int = 0) -> int:
@@ -474,12 +474,12 @@ def prove(table: Result, sample: int = 40, seed: int = 0) -> int:
     for row in sorted({len(table) - 1, *picked, *answer.totals.tolist()}):
         for name in names:
             try:
-                found = trace(table, row, name)
+                proof = trace(table, row, name)
             except QuestionError as error:
                 refused = error
                 continue
-            if not found.agrees:
-                raise EptaroError(f"row {row} was not found again: {found}")
+            if not proof.agrees:
+                raise EptaroError(f"row {row} was not found again: {proof}")
             agreed += 1
     if not agreed:
         raise refused
@@ -511,11 +511,11 @@ def _check_shares(table: Result, answer: Traceable, names: list[str]) -> int:
             labels = table.column("period").to_list()
             base = {groups[row]: values[row] for row in parts if labels[row] == query.index}
             words = table.column(f"{name}_index").blank.tolist()
-            found = [
+            expected = [
                 None if skip or v is None or not (under := base.get(group)) else 100 * v / under
                 for v, group, skip in zip(values, groups, words, strict=True)
             ]
-            agreed += _all_agree(table, f"{name}_index", found)
+            agreed += _all_agree(table, f"{name}_index", expected)
     return agreed
 
 
@@ -532,10 +532,10 @@ def _fractions(table: Result, name: str) -> list[Fraction | None]:
 
 def _all_agree(table: Result, name: str, wanted: list[Fraction | None]) -> int:
     """Return how many values of a column agree; raises `EptaroError` for one that does not."""
-    found = table.column(name).to_list()
-    for row, (one, two) in enumerate(zip(found, wanted, strict=True)):
+    values = table.column(name).to_list()
+    for row, (one, two) in enumerate(zip(values, wanted, strict=True)):
         if (one is None) != (two is None) or (
             one is not None and two is not None and not math.isclose(one, two, abs_tol=1e-12)
         ):
             raise EptaroError(f"row {row}, {name}: the table has {one}, its values give {two}")
-    return len(found)
+    return len(values)

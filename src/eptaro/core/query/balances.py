@@ -63,8 +63,8 @@ class Balances:
         lo = np.searchsorted(self.keys, group * _DAYS)
         hi = np.searchsorted(self.keys, group * _DAYS + day, side="right")
         hi = np.maximum(lo, hi)
-        found = self.amounts.between(lo, hi)
-        return found.blanked(self.accounts[hi] > self.accounts[lo])
+        balances = self.amounts.between(lo, hi)
+        return balances.blanked(self.accounts[hi] > self.accounts[lo])
 
 
 class _Movements(NamedTuple):
@@ -124,6 +124,6 @@ class _Movements(NamedTuple):
 
 
 def _list_of(cells: Cells, plane: Plane) -> ValueLists:
-    found = cells.tallies[plane]
-    assert isinstance(found, ValueLists)
-    return found
+    lists = cells.tallies[plane]
+    assert isinstance(lists, ValueLists)
+    return lists

@@ -202,8 +202,8 @@ def chosen_measures(
     for one in [wanted] if isinstance(wanted, str | Measure | Mapping) else wanted:
         if isinstance(one, str) and "(" not in one and "=" not in one and one not in names:
             raise QuestionError(unknown("measure", one, names))
-    found = parse_measures(wanted, known)
-    for measure in found:
+    measures = parse_measures(wanted, known)
+    for measure in measures:
         lacking = sorted({*measure.planes} - {*kept})
         if lacking:
             what, column = lacking[0]
@@ -215,7 +215,7 @@ def chosen_measures(
                 f"{measure.name}={measure.formula} takes {needed}, which this book does not keep: "
                 f"it has {has}. Make it with this measure as well"
             )
-    return found
+    return measures
 
 
 def merge_facts(one: BookData, two: BookData, *, force: bool = False) -> BookData:

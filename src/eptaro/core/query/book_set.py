@@ -45,13 +45,13 @@ def measures_of_books(books: Mapping[str, Sequence[Measure]]) -> dict[str, Measu
     ['sales.revenue', 'plan.revenue']
     """
     names = [measure.name for measures in books.values() for measure in measures]
-    found = {}
+    by_book = {}
     for table, measures in books.items():
         for measure in measures:
             once = names.count(measure.name) == 1
             name = measure.name if once else f"{table}.{measure.name}"
-            found[name] = measure.of_table(table, name)
-    return found
+            by_book[name] = measure.of_table(table, name)
+    return by_book
 
 
 def parse_set_measures(
@@ -70,15 +70,15 @@ def parse_set_measures(
         for measure in measures
         if f"{table}.{measure.name}" not in named
     ]
-    found = parse_measures(specs, [*known, *longer])
-    for measure in found:
+    parsed = parse_measures(specs, [*known, *longer])
+    for measure in parsed:
         if "" in measure.tables:
             raise MeasureError(
                 f"{measure.name}={measure.formula}: a set calculates with the measures of its "
                 f"books, not with columns; give {measure.term} to its book and name it here. There "
                 f"are {', '.join(sorted(named))}"
             )
-    return found
+    return parsed
 
 
 _WORD = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)?")
@@ -196,14 +196,14 @@ def _alike(parts: Sequence[Groups]) -> list[Groups]:
     """Return groups of which no column holds numbers in one book and texts in another: those are
     texts in all.
     """
-    found = [dict(part.coded) for part in parts]
+    by_name = [dict(part.coded) for part in parts]
     for name in parts[0].names:
         kinds = {c.choices.kind for part in parts if len((c := part.coded[name]).choices)}
         if len(kinds) > 1:
-            for coded in found:
+            for coded in by_name:
                 words = np.array([*map(str, coded[name].choices.to_list()), None], object)[:-1]
                 coded[name] = Categorical(coded[name].codes, Column.text(name, words))
-    return [Groups(coded, part.count) for coded, part in zip(found, parts, strict=True)]
+    return [Groups(coded, part.count) for coded, part in zip(by_name, parts, strict=True)]
 
 
 def odd_values(
@@ -212,7 +212,7 @@ def odd_values(
     """Return for each group column notes on the values that one book alone has, with the value of
     another that is nearest: they are often misspellings.
     """
-    found: dict[str, list[str]] = {}
+    notes: dict[str, list[str]] = {}
     for column in by if len(books) > 1 else ():
         values = {}
         for table, book in books.items():
@@ -230,8 +230,8 @@ def odd_values(
             if alone:
                 more = f" and {len(alone) - _MOST_LISTED:,} more"
                 listed = ", ".join(shown) + (more if len(alone) > _MOST_LISTED else "")
-                found.setdefault(column, []).append(f"{table} alone has {listed}")
-    return found
+                notes.setdefault(column, []).append(f"{table} alone has {listed}")
+    return notes
 
 
 Shape = Callable[[Ints, Ints, Ints], NDArray[np.float64]]

@@ -81,19 +81,19 @@ class AttributeProduct:
 
     def columns(self, place: Ints) -> list[Column]:
         """Return the values of each attribute at some places."""
-        found: list[Column] = []
+        columns: list[Column] = []
         for one in reversed(self.attributes):
             place, own = np.divmod(place, _width(one))
             name, choices, text = column_name(one.name), np.asarray(one.choices), f"The {one.name}"
             texts = None if one.face is None else one.face.texts
             face = DisplayHint(one.name, Priority.KEY, texts=texts)
-            found.insert(0, Column.text(name, choices, own, description=text, face=face))
-        return found
+            columns.insert(0, Column.text(name, choices, own, description=text, face=face))
+        return columns
 
     def words(self, place: Ints) -> dict[str, NDArray[Any]]:
         """Return for each attribute, by its name, the words at some places."""
-        found = zip(self.attributes, self.columns(place), strict=True)
-        return {one.name: column.unmasked() for one, column in found}
+        columns = zip(self.attributes, self.columns(place), strict=True)
+        return {one.name: column.unmasked() for one, column in columns}
 
 
 def attribute_of(view: View, name: str) -> Column:
@@ -179,8 +179,8 @@ def days_of_measure(
         days_of(replace(view.table(name), coverage=common), crossed, group, place, view.seen)
         for name in measure.tables
     ]
-    found: Ints = np.minimum.reduce(every)
-    return found
+    days: Ints = np.minimum.reduce(every)
+    return days
 
 
 Gathered: TypeAlias = tuple[str, Span]  # a book of a set, and the days that it is looked at
@@ -212,8 +212,8 @@ def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, see
     upto = bearing.cumsum(axis=0)
     lo = np.clip(own[0] - seen.lo, 0, width)
     hi = np.maximum(np.clip(own[1] + 1 - seen.lo, 0, width), lo)
-    found: Ints = upto[hi[group], place] - upto[lo[group], place]
-    return found
+    counts: Ints = upto[hi[group], place] - upto[lo[group], place]
+    return counts
 
 
 def recap_by(view: View, attribute: Column, query: Query) -> Result:

@@ -119,11 +119,11 @@ def merged_coverage(one: GroupSpans | None, two: GroupSpans | None) -> GivenSpan
         raise InputError("only one of the books has a coverage by groups from first transactions")
     if isinstance(one.asked, str) or isinstance(two.asked, str):
         return GROUPS
-    found = dict(one.asked)
+    merged = dict(one.asked)
     for key, span in two.asked.items():
-        ends = [found.get(key, span), span]
-        found[key] = Span.of(min(s.lo for s in ends), max(s.hi for s in ends))
-    return found
+        ends = [merged.get(key, span), span]
+        merged[key] = Span.of(min(s.lo for s in ends), max(s.hi for s in ends))
+    return merged
 
 
 def _ends(folded: Folded) -> tuple[Ints, Ints]:
@@ -144,11 +144,11 @@ def _keys(folded: Folded) -> dict[tuple[str, ...], Ints]:
     every = folded.groups.columns(np.arange(folded.groups.count))
     columns = [column.to_list() for column in every if column.name != ADJUSTMENT]
     words = zip(*columns, strict=True) if columns else [()] * folded.groups.count
-    found: dict[tuple[str, ...], list[int]] = {}
+    places_by_name: dict[tuple[str, ...], list[int]] = {}
     for at, key in enumerate(words):
         named = tuple("(blank)" if value is None else str(value) for value in key)
-        found.setdefault(named, []).append(at)
-    return {key: np.array(places) for key, places in found.items()}
+        places_by_name.setdefault(named, []).append(at)
+    return {key: np.array(places) for key, places in places_by_name.items()}
 
 
 # What `coverage` may be called where the data is whole to the ends of its periods.

@@ -213,12 +213,12 @@ class InParts(Lineage):
     @property
     def others(self) -> Flags | None:
         """Which rows are of the groups of all those not picked, where parts have such."""
-        found = np.zeros(len(self.rows), bool)
+        flags = np.zeros(len(self.rows), bool)
         for number, part in enumerate(self.parts):
             if (others := part.others) is not None:
                 mine = self.part == number
-                found[mine] = others[self.rows[mine]]
-        return found if found.any() else None
+                flags[mine] = others[self.rows[mine]]
+        return flags if flags.any() else None
 
     @property
     def calendar(self) -> None:
@@ -233,11 +233,11 @@ class InParts(Lineage):
     @property
     def totals(self) -> Ints:
         """The rows that are totals."""
-        found = np.zeros(len(self.rows), bool)
+        flags = np.zeros(len(self.rows), bool)
         for number, part in enumerate(self.parts):
             mine = self.part == number
-            found[mine] = np.isin(self.rows[mine], part.totals)
-        return np.flatnonzero(found)
+            flags[mine] = np.isin(self.rows[mine], part.totals)
+        return np.flatnonzero(flags)
 
     def take(self, places: Ints | slice) -> Self:
         """Return the answer for the rows at the given places."""

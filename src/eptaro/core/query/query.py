@@ -49,15 +49,15 @@ _FORMED = re.compile(r"\s*([^\W\d]\w*)\s*=(?!=)\s*(\S.*)", re.DOTALL)
 
 def name_of(group: str) -> str:
     """Return the name of a group column, which may be before its formula and an `=`."""
-    found = _FORMED.fullmatch(group)
-    return found[1] if found else group
+    match = _FORMED.fullmatch(group)
+    return match[1] if match else group
 
 
 def formulas_of(by: By) -> dict[str, Formula]:
     """Return the group columns that are calculated, as they are written: `name=formula`."""
     given = [] if by is None else [by] if isinstance(by, str) else [*by]
-    found = [match for group in given if (match := _FORMED.fullmatch(group))]
-    return {match[1]: Formula.column(match[2]) for match in found}
+    matches = [match for group in given if (match := _FORMED.fullmatch(group))]
+    return {match[1]: Formula.column(match[2]) for match in matches}
 
 
 def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
@@ -221,10 +221,10 @@ def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
     `last n complete` the n latest that have ended by the as-of date: of data through 31 December,
     the last complete month is December.
     """
-    found = _RELATIVE.fullmatch(text.strip().lower())
-    if not found:
+    match = _RELATIVE.fullmatch(text.strip().lower())
+    if not match:
         return None
-    which, count, complete, unit = found.groups()
+    which, count, complete, unit = match.groups()
     amount = Amount.of_levels(f"{count or 1} {unit}", "only")
     if amount.unit not in calendar.levels:
         raise QuestionError(f"only={text!r}: calendar {calendar.name!r} has no {amount.unit}s")

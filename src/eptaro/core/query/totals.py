@@ -126,5 +126,5 @@ class GroupTotals:
         """Return what some of the rows add up to, as a float."""
         if self.sums.dtype.kind == "f":
             return float(self.sums[rows].sum())
-        found = bigint.floats(np.array([bigint.total(self.sums[rows])], object))
-        return float(found[0]) / 10.0**self.scale
+        sums = bigint.floats(np.array([bigint.total(self.sums[rows])], object))
+        return float(sums[0]) / 10.0**self.scale

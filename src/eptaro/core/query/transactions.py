@@ -331,17 +331,17 @@ class Index:
                 order = order.astype(np.int32) if len(order) < 1 << 31 else order
                 days, numbers = days[order], numbers[order]
             kept["index"] = cls(batch, order, days, numbers, np.argsort(rank))
-        found: Index = kept["index"]
-        return found
+        index: Index = kept["index"]
+        return index
 
     @cached_property
     def owners(self) -> NDArray[np.int32]:
         """The number of each transaction's group, by its place in the input."""
         if self.order is None:
             return self.numbers
-        found = np.empty(len(self.numbers), np.int32)
-        found[self.order] = self.numbers
-        return found
+        numbers = np.empty(len(self.numbers), np.int32)
+        numbers[self.order] = self.numbers
+        return numbers
 
     def rows(self, groups: Ints, first: int, last: int) -> Ints:
         """Return the transactions of some groups and a span of days, by day, time and input."""

@@ -168,10 +168,10 @@ class BookData:
         if not self.tables:
             count = self.groups.count
             return np.ones(count, bool) if self.spans is None else self.spans.lo <= last
-        found = np.zeros(self.groups.count, bool)
+        begun = np.zeros(self.groups.count, bool)
         for table in self.tables.values():
-            found[table.places[table.facts._groups_begun(last)]] = True
-        return found
+            begun[table.places[table.facts._groups_begun(last)]] = True
+        return begun
 
     def narrowed(self, only: Only, as_of: AsOf) -> Filter:
         """Return what `only` narrows a question to as of a date."""
@@ -332,8 +332,8 @@ class View:
         if self.own is None or group is None:
             return whole
         lo, hi = self.own
-        found: Flags = whole & (first >= lo[group]) & (last <= hi[group])
-        return found
+        flags: Flags = whole & (first >= lo[group]) & (last <= hi[group])
+        return flags
 
     def complete_of_all(self, first: Ints, last: Ints) -> ManyFlags:
         """Return for every group which of the same spans lie wholly in its coverage."""
@@ -401,8 +401,8 @@ class View:
         groups = self.groups.count
         if self.tables and len(measure.tables) == 1:
             own = measure.of_table("", measure.name)
-            found = self.table(measure.term.table).value_of_all(own, first, last)
-            return found.shown_as(self.facts.folded.formats.get(measure.name))
+            value = self.table(measure.term.table).value_of_all(own, first, last)
+            return value.shown_as(self.facts.folded.formats.get(measure.name))
         if measure.is_staged or measure.over_all or self.tables:
             group = np.repeat(np.arange(groups), len(first))
             return self.value(measure, group, np.tile(first, groups), np.tile(last, groups))
@@ -458,16 +458,16 @@ class View:
         name = f"balances of {term.members}"
         if name not in self.kept:
             self.kept[name] = Balances.of(self.facts.folded, term, self.places)
-        found: Balances = self.kept[name]
-        return found.at_end_of(group, last if term.how == "closing" else first - 1)
+        balances: Balances = self.kept[name]
+        return balances.at_end_of(group, last if term.how == "closing" else first - 1)
 
     def _first_day_of_each(self, plane: Plane) -> Ints:
         """Return the first day of each value of a column in any group of the book."""
         name = f"first day of each {plane.column}"
         if name not in self.kept:
             self.kept[name] = first_days_of(self.facts.cells, plane)
-        found: Ints = self.kept[name]
-        return found
+        days: Ints = self.kept[name]
+        return days
 
     def meta(self, verb: str) -> dict[str, Any]:
         """Return what is beside every result."""
@@ -503,11 +503,11 @@ class View:
         """Return the notes of a book, or those of each book of a set behind its name."""
         if not self.tables:
             return dict(notes_of(self))
-        found = dict[str, str]()
+        texts = dict[str, str]()
         for name, view in self.tables.items():
             for key, text in notes_of(view).items():
-                found[key] = f"{found[key]}; {name}: {text}" if key in found else f"{name}: {text}"
-        return found
+                texts[key] = f"{texts[key]}; {name}: {text}" if key in texts else f"{name}: {text}"
+        return texts
 
     def _ends_first(self) -> dict[str, str]:
         """Return which books of a set end on the as-of date, where others go on."""
@@ -531,9 +531,9 @@ class View:
         for term in dict.fromkeys(term for m in self.facts.measures for term in m.terms):
             if term.how not in BY_TIME or term.inner is not None:
                 continue
-            found = self._deciding(Plane(BY_TIME[term.how], term.column))
-            if found is not None:
-                (rows, day), plane = found, Plane(BY_TIME[term.how], term.column)
+            deciding = self._deciding(Plane(BY_TIME[term.how], term.column))
+            if deciding is not None:
+                (rows, day), plane = deciding, Plane(BY_TIME[term.how], term.column)
                 said = f"{term}: {rows:,} rows of {as_date(day)}, "
                 said += f"the {term.how} of the input counts"
                 if self.cells.tallies[plane].kind not in NO_NUMBERS:
@@ -564,15 +564,15 @@ class View:
         """Return why first and last values are blank where several groups share their time."""
         if self.tables:
             return self._of_each_table(lambda view: view.describe_ties())
-        found = [
+        tied = [
             f"{plane.what}({plane.column})"
             for plane, tally in self.cells.tallies.items()
             if isinstance(tally, SelectedValues) and tally.flags().any()
         ]
-        if not found:
+        if not tied:
             return {}
         return {
-            "undecided": f"{', '.join(found)} of several groups at the same time: blank, as "
+            "undecided": f"{', '.join(tied)} of several groups at the same time: blank, as "
             f"only the order of the rows would decide"
         }
 
@@ -610,8 +610,8 @@ def top_groups(view: View, count: int, within: Sequence[str], days: Span | None 
         name: _with_others(name, groups, others) if name in picked else groups.coded[name]
         for name in names
     }
-    found = view.regroup(target, Groups(coded, len(others)))
-    return replace(found, others=others if others.any() else None)
+    regrouped = view.regroup(target, Groups(coded, len(others)))
+    return replace(regrouped, others=others if others.any() else None)
 
 
 def sizes(view: View, days: Span | None = None) -> Column:

@@ -412,8 +412,8 @@ class Column:
             keys = self.data
         blank = self.blank | np.isnan(self.numbers()) if self.kind == "float" else self.blank
         keys = np.where(blank, keys[:1], keys)
-        found = bigint.rank_values(keys)
-        return np.where(blank, -1, found).astype(np.int64)
+        ranked = bigint.rank_values(keys)
+        return np.where(blank, -1, ranked).astype(np.int64)
 
     def numbers(self) -> NDArray[np.float64]:
         """Return a numeric column as floats, NaN where blank.
@@ -516,10 +516,12 @@ def difference(now: Column, prior: Column) -> Column:
     form = now.format and now.format.of_changes
     if "float" in (now.kind, prior.kind):
         with np.errstate(over="ignore", invalid="ignore"):
-            found = np.where(blank, 0.0, now.numbers() - prior.numbers())
-        if (np.isinf(found) & np.isfinite(now.numbers()) & np.isfinite(prior.numbers())).any():
+            differences = np.where(blank, 0.0, now.numbers() - prior.numbers())
+        if (
+            np.isinf(differences) & np.isfinite(now.numbers()) & np.isfinite(prior.numbers())
+        ).any():
             raise MeasureError(f"column {now.name!r}: a change does not fit into a float")
-        return Column.of(now.name, "float", found, ~blank, format=form)
+        return Column.of(now.name, "float", differences, ~blank, format=form)
     one, two = of_one_kind([now, prior])
     data = bigint.subtract(one.data, two.data)
     return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=form)

@@ -213,10 +213,10 @@ class Result:
         """
         if name not in self._columns:
             raise QuestionError(unknown("column", name, self._columns))
-        found = self._columns[name]
-        if isinstance(found, LazyColumn):
-            found = self._columns[name] = materialize(found.compute())
-        return found
+        column = self._columns[name]
+        if isinstance(column, LazyColumn):
+            column = self._columns[name] = materialize(column.compute())
+        return column
 
     @overload
     def __getitem__(self, name: str) -> NDArray[Any]: ...
@@ -454,10 +454,13 @@ class Result:
         >>> table.insert_after({"trips": Column.of("days", "integer", [2])}).names
         ['trips', 'days', 'ship']
         """
-        found: list[AnyColumn] = []
+        columns_in_order: list[AnyColumn] = []
         for column in self.lazy_columns:
-            found += [column, *(new for name, new in columns.items() if name == column.name)]
-        return type(self)(found, self.meta, self.answer)
+            columns_in_order += [
+                column,
+                *(new for name, new in columns.items() if name == column.name),
+            ]
+        return type(self)(columns_in_order, self.meta, self.answer)
 
     def describe(self) -> Self:
         """Return the data dictionary: one row per column with its kind, unit and meaning.

@@ -74,8 +74,8 @@ def card(facts: BookData, query: Card) -> Result:
     answer = ViewLineage(query, view, group, numbers)
     meta = view.meta("card") | {"calendar": described}
     meta |= {} if query.back is None else {"back": query.back, "match": query.match}
-    found = Result(columns, meta, answer)
-    return levels_across(found, query, len(rows)) if query.wide else found
+    result = Result(columns, meta, answer)
+    return levels_across(result, query, len(rows)) if query.wide else result
 
 
 def _of_calendars(view: View, calendars: Sequence[Calendar], query: Card) -> list[_Row]:
@@ -179,8 +179,8 @@ class _Prior:
     @classmethod
     def of(cls, view: View, rows: list[_Row], place: Ints, group: Ints, complete: Flags) -> _Prior:
         """Return the prior sides of rows; one without a counterpart has none."""
-        found = [(0, 0, False, False) if row.prior is None else _only(row.prior) for row in rows]
-        arrays = zip(*found, strict=True)
+        priors = [(0, 0, False, False) if row.prior is None else _only(row.prior) for row in rows]
+        arrays = zip(*priors, strict=True)
         first, last, exists, clamped = (np.array(part)[place] for part in arrays)
         comparable = complete & exists & view.complete(first, last, group)
         labels = [_label(row) for row in rows]
@@ -210,10 +210,10 @@ class _Prior:
         """Return what is behind the prior value of a measure, and its changes, where it has any."""
         side = Side("prior side", self.first, self.last, self.exists)
         before = replace(now, side=side)
-        found: dict[str, Number] = {changed[0].name: before}
+        changes: dict[str, Number] = {changed[0].name: before}
         for column, ratio in zip(changed[1:], (False, True), strict=False):
-            found[column.name] = Change(now, before, self.comparable, ratio, None)
-        return found
+            changes[column.name] = Change(now, before, self.comparable, ratio, None)
+        return changes
 
 
 _PRIOR = DisplayHint("prior period", Priority.DETAIL)

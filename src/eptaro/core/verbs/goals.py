@@ -58,8 +58,8 @@ def goals_of(goals: Goals | None, measure: Measure, measures: Sequence[Measure])
             raise QuestionError(f"goals: {unknown('measure', name, names)}")
         if not isinstance(own, Mapping):
             raise QuestionError(f"goals of {name!r} must go from period labels to amounts")
-    found: Goals | None = goals.get(measure.name)
-    return found
+    own_goals: Goals | None = goals.get(measure.name)
+    return own_goals
 
 
 def goals_outside(facts: BookData, query: GoalsQuery) -> dict[str, str]:
@@ -98,12 +98,12 @@ def goals_of_some(
     at = np.full(len(reached), -1)
     places = np.concatenate([places for places, _ in parts])
     at[places] = np.arange(len(places))
-    found = []
+    filled_goals = []
     for number, column in enumerate(made[0]):
         joined = join([columns[number] for columns in made])
         filled = joined.take(np.maximum(at, 0)).blanked(at >= 0)
-        found.append(replace(filled, name=column.name, face=column.face))
-    return found
+        filled_goals.append(replace(filled, name=column.name, face=column.face))
+    return filled_goals
 
 
 def goal_columns(
@@ -285,8 +285,8 @@ def prior_year_shape(
         place = place_of[own[group]] if plan.names else np.zeros_like(group)
         known = np.maximum(place, 0)
         rows = GoalRows(level, np.zeros(0, str), known, np.zeros_like(known), days)
-        found = _prior_share(view, measure, rows, view.calendar.index_of(first, level))
-        return np.where(place < 0, np.nan, found)
+        prior_shares = _prior_share(view, measure, rows, view.calendar.index_of(first, level))
+        return np.where(place < 0, np.nan, prior_shares)
 
     return shares
 

@@ -125,12 +125,12 @@ class PeriodRows:
         A wider period follows its parts.
         """
         levels = [level for level in reversed(LEVELS) if level in self.levels]
-        found = np.full(len(self.level), -1)
+        places = np.full(len(self.level), -1)
         for narrow, wide in pairwise(levels):
             inner, outer = (np.flatnonzero(self.of_level(level)) for level in (narrow, wide))
             at = np.searchsorted(self.last[outer], self.last[inner])
-            found[inner] = outer[np.minimum(at, len(outer) - 1)]
-        return found
+            places[inner] = outer[np.minimum(at, len(outer) - 1)]
+        return places
 
     def head(self) -> list[AnyColumn]:
         """Return the columns that label the rows, the same for every group: label and days."""
@@ -190,10 +190,10 @@ class Chunks:
     @classmethod
     def parse(cls, per: str, calendar: Calendar) -> Chunks | None:
         """Return the chunks written as `5 months from 2024-03-20`, or None."""
-        found = _CHUNKS.fullmatch(per.strip().lower())
-        if not found:
+        match = _CHUNKS.fullmatch(per.strip().lower())
+        if not match:
             return None
-        return cls(Amount.of_levels(found[1], "per"), ordinal(found[2]), calendar)
+        return cls(Amount.of_levels(match[1], "per"), ordinal(match[2]), calendar)
 
     def over(self, seen: Span) -> tuple[Ints, Ints]:
         """Return first and last days of the chunks that share a day with a span."""

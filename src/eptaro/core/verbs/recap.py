@@ -130,19 +130,19 @@ def _with_more(
     """
     from eptaro.core.verbs import shares
 
-    found = []
+    columns = []
     for measure, value in zip(view.facts.measures, values, strict=True):
-        found.append(value)
+        columns.append(value)
         if query.shares:
-            found += shares.share_columns(view, measure, value, rows, *words)
+            columns += shares.share_columns(view, measure, value, rows, *words)
         if query.ranks:
-            found.append(shares.rank_column(view, measure, value, rows))
+            columns.append(shares.rank_column(view, measure, value, rows))
         if query.index is not None and value.kind not in NO_NUMBERS:
             at = rows.row_of_label(query.index)
-            found.append(shares.index_column(view, measure, value, rows, at))
+            columns.append(shares.index_column(view, measure, value, rows, at))
         if query.goals is not None:
-            found += _goals(view, measure, value, rows, words, query)
-    return found
+            columns += _goals(view, measure, value, rows, words, query)
+    return columns
 
 
 def _goals(
@@ -200,7 +200,7 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
     The total is added up straight from the cells, not from the prefix sums that made the
     parts. Raises `EptaroError` on disagreement, which would be a fault of the library.
     """
-    found = {}
+    notes = {}
     for measure, column in zip(view.facts.measures, values, strict=True):
         plane = measure.additive_plane
         if plane is None or column.kind == "float":
@@ -212,5 +212,5 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
         if come != total:
             raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
         added = Column.of("", column.kind, np.array([come], object), scale=column.scale)
-        found[measure.name] = f"{_parts(int(keep.sum()))} {shown(added)[0]}"
-    return found
+        notes[measure.name] = f"{_parts(int(keep.sum()))} {shown(added)[0]}"
+    return notes

@@ -79,8 +79,8 @@ def _across(
     key, keys = group * crossed.size + place, (group * crossed.size + place - place % count)[first]
     for number, word in enumerate(values):
         at = np.minimum(np.searchsorted(key, keys + number), len(key) - 1)
-        found = key[at] == keys + number
-        if found.any():
+        first_cells = key[at] == keys + number
+        if first_cells.any():
             text = f"{shown.description}, {outer.name} {word}"
-            columns.append(shown.take(at).blanked(found).named(word, text, DisplayHint(word)))
+            columns.append(shown.take(at).blanked(first_cells).named(word, text, DisplayHint(word)))
     return columns, first

@@ -40,18 +40,18 @@ def share_columns(
     )
     numbers = value.numbers()
     whole = np.full(len(numbers), sums.total(rows.parts))
-    found = [share(f"{name}_share", numbers, whole, "of all rows", name)]
+    columns = [share(f"{name}_share", numbers, whole, "of all rows", name)]
     if sums.groups > 1:
         own, text = sums.numbers()[place], "of all groups"
         column = share(f"{name}_share_of_period", numbers, own, text, name, "share of period")
-        found.append(column)
+        columns.append(column)
     parent = rows.parents()[place]
     if (parent >= 0).any():
         above = np.nan_to_num(numbers)[np.maximum(parent, 0) + group * count]
         whole = np.where(parent >= 0, above, 0.0)
         text, words = "of the wider period", "share of parent"
-        found.append(share(f"{name}_share_of_parent", numbers, whole, text, name, words))
-    return found
+        columns.append(share(f"{name}_share_of_parent", numbers, whole, text, name, words))
+    return columns
 
 
 def with_running_shares(
@@ -60,13 +60,13 @@ def with_running_shares(
     """Return a table with the running share of each measure that has a share, beside it: what
     share of all rows those shown so far have in an order (None: theirs), totals not counted again.
     """
-    found = {}
+    shares = {}
     for measure in measures:
         if f"{measure.name}_share" in table:
             numbers = np.nan_to_num(table.column(measure.name).numbers())
             own = _running(measure, np.where(parts, numbers, 0.0), order)
-            found[f"{measure.name}_share"] = own
-    return table.insert_after(found)
+            shares[f"{measure.name}_share"] = own
+    return table.insert_after(shares)
 
 
 @np.errstate(over="ignore", invalid="ignore")
@@ -115,14 +115,14 @@ def index_column(
         complete = complete & np.asarray(own).reshape(numbers.shape)
     valid = complete & rows.parts & complete[:, base : base + 1] & np.isfinite(numbers)
     valid = valid & np.isfinite(whole) & (whole != 0)
-    found = np.divide(100.0 * numbers, whole, out=np.zeros(numbers.shape), where=valid)
-    valid &= np.isfinite(found)
+    indexes = np.divide(100.0 * numbers, whole, out=np.zeros(numbers.shape), where=valid)
+    valid &= np.isfinite(indexes)
     label = rows.labels.to_list()[base]
     text = f"{measure.name} where that of {label} is 100"
     return Column.of(
         f"{measure.name}_index",
         "float",
-        found.ravel(),
+        indexes.ravel(),
         valid.ravel(),
         description=text,
         face=DisplayHint(f"{label} = 100", of=measure.name),
@@ -185,11 +185,11 @@ class RankTable:
             for rungs, own in ((self, place[:size]), (other, place[size:]))
         ]
         most = max((int(own[-1]) for own in keys if len(own)), default=-1)
-        found, at = factorize(np.concatenate(keys), most + 1)
-        counts = np.zeros(len(found), np.int64)
+        unique, at = factorize(np.concatenate(keys), most + 1)
+        counts = np.zeros(len(unique), np.int64)
         counts[at[: len(keys[0])]] = self.counts
         counts[at[len(keys[0]) :]] += other.counts
-        return RankTable(self.groups + other.groups, values, found, counts)
+        return RankTable(self.groups + other.groups, values, unique, counts)
 
     def ranks(self, some: RankTable) -> Ints:
         """Return the rank of each rung of a ladder whose rungs are all on this one."""

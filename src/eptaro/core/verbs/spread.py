@@ -114,11 +114,11 @@ class ValueCounts:
 
     def places(self, limits: NDArray[np.float64], side: Literal["left", "right"]) -> Ints:
         """Return where limits, one row of them per run, come among the values of the run."""
-        found = [
+        places_of = [
             start + np.searchsorted(self.values[start:stop], own, side=side)
             for start, stop, own in zip(self.lo.tolist(), self.hi.tolist(), limits, strict=True)
         ]  # a run per value of `per`, of which there are few
-        return np.stack(found)
+        return np.stack(places_of)
 
     def head(self) -> list[Column]:
         """Return the groups and the value of `per`, where there is one."""
@@ -238,8 +238,8 @@ def histogram(facts: BookData, query: Histogram) -> Result:
     if not np.isfinite(edges).all():
         raise QuestionError(f"the values of {column!r} lie too far apart for ranges of floats")
     count, rows = len(edges) - 1, len(runs.lo)
-    found = runs.places(np.tile(edges, (rows, 1)), "left")
-    entries = np.diff(runs.before[found], axis=1).ravel()
+    edges_at = runs.places(np.tile(edges, (rows, 1)), "left")
+    entries = np.diff(runs.before[edges_at], axis=1).ravel()
     place = np.repeat(np.arange(rows), count)
     bin_ = np.tile(np.arange(count), rows)
     total = runs.count[place]

@@ -88,8 +88,8 @@ def answer(facts: BookData, query: Query) -> Result:
             left = error
     if not tables and left is not None:
         raise left
-    found = _together(facts, tables, names)
-    return found.sorted(query.order) if query.order else found
+    result = _together(facts, tables, names)
+    return result.sorted(query.order) if query.order else result
 
 
 def _without_rows(facts: BookData, query: Query) -> Result:

@@ -134,7 +134,7 @@ class Weighted(Record):
         total = float(np.sum(weights))
         if not np.isfinite(total) or total == 0:
             raise QuestionError("the weights add up to nothing; give numbers with a sum")
-        found = []
+        columns = []
         for measure in view.facts.measures:
             added, form = np.zeros(len(group)), None
             for age, weight in zip(range(n - 1, -1, -1), weights, strict=True):
@@ -142,8 +142,8 @@ class Weighted(Record):
                 form = value.format
                 with np.errstate(over="ignore", invalid="ignore"):
                     added += weight * value.numbers()
-            found.append(Column.of("", "float", added / total, np.isfinite(added), format=form))
-        return found
+            columns.append(Column.of("", "float", added / total, np.isfinite(added), format=form))
+        return columns
 
     def first_used(self, view: View, date: Ints) -> Ints:
         """Return the first day of the oldest unit of each window."""

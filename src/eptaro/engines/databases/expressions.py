@@ -110,16 +110,16 @@ def _round_half_away(to: Translator, node: Call) -> SqlExpr:
     if part.scale is None:
         unit = 10.0**places
         units = sql.func.abs(part.sql) * unit + 0.5
-        found = _floor(to, units) / unit
-        return SqlExpr(sql.case((part.sql < 0, -found), else_=found))
+        rounded = _floor(to, units) / unit
+        return SqlExpr(sql.case((part.sql < 0, -rounded), else_=rounded))
     if not to.lite:
         return SqlExpr(sql.func.round(sql.cast(part.sql, sql.Numeric), places), 0)
     if places >= part.scale:
         return part
     unit = 10 ** (part.scale - places)
     units = _over(to, sql.func.abs(part.sql) + unit // 2, unit)
-    found = sql.case((part.sql < 0, -units), else_=units)
-    return SqlExpr(found, places) if places >= 0 else SqlExpr(found * 10**-places, 0)
+    rounded = sql.case((part.sql < 0, -units), else_=units)
+    return SqlExpr(rounded, places) if places >= 0 else SqlExpr(rounded * 10**-places, 0)
 
 
 def _whole(to: Translator, part: SqlExpr, *, up: bool) -> SqlExpr:
@@ -195,8 +195,8 @@ def _shift(to: Translator, node: Call) -> Any:
     sql, day = to.sql, to.day(node.given[0])
     days = _whole_or_blank(to, to.number(node.given[1]), -_CALENDAR, _CALENDAR)
     if to.lite:
-        found = sql.func.date(day, sql.func.printf("%+d days", days))
-        return sql.case((sql.and_(days.is_not(None), found.between(*_ENDS)), found))
+        shifted = sql.func.date(day, sql.func.printf("%+d days", days))
+        return sql.case((sql.and_(days.is_not(None), shifted.between(*_ENDS)), shifted))
     first, last = (sql.cast(sql.literal(end), sql.Date) for end in _ENDS)
     good = days.between(first - day, last - day)
     return sql.case((good, sql.cast(day + days, sql.Date)))
@@ -314,12 +314,12 @@ class Translator:
             return self._fitting(self.number(formula.node))
         if kind is Kind.DATE:
             return SqlExpr(self.sql.type_coerce(self.day(formula.node), self.sql.Date))
-        found = self.translate(formula.node)
+        translated = self.translate(formula.node)
         if kind is Kind.FLAG and formula.wanted is None:
-            return SqlExpr(self.sql.type_coerce(found.sql, self.sql.Boolean))
+            return SqlExpr(self.sql.type_coerce(translated.sql, self.sql.Boolean))
         if kind is Kind.TEXT:
-            return SqlExpr(self.sql.type_coerce(found.sql, self.sql.String))
-        return found
+            return SqlExpr(self.sql.type_coerce(translated.sql, self.sql.String))
+        return translated
 
     def _fitting(self, part: SqlExpr) -> SqlExpr:
         """Return a number, in the place of which SQLite raises an overflow where it would go on
@@ -354,12 +354,12 @@ class Translator:
         sql = self.sql
         match node:
             case Number(value):
-                found = number_of(value)
-                units = int(found.data[0])
+                number = number_of(value)
+                units = int(number.data[0])
                 return (
-                    SqlExpr(sql.literal(units), found.scale)
+                    SqlExpr(sql.literal(units), number.scale)
                     if self.lite
-                    else SqlExpr(sql.literal(value if found.scale else units), 0)
+                    else SqlExpr(sql.literal(value if number.scale else units), 0)
                 )
             case Text(value):
                 return SqlExpr(sql.literal(value))
@@ -395,10 +395,10 @@ class Translator:
         """Return a part of an expression as an operand; one that is true or not in brackets, which
         would not bind as it does here otherwise.
         """
-        found = self.translate(node).sql
+        operand = self.translate(node).sql
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Name):
-            return self.sql.sql.elements.Grouping(found)
-        return found
+            return self.sql.sql.elements.Grouping(operand)
+        return operand
 
     def _column(self, name: str) -> SqlExpr:
         sql, column = self.sql, self.rows.columns[name]

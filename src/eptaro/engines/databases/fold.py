@@ -265,11 +265,11 @@ def _check_members(measures: Sequence[Measure]) -> None:
 def _days(rows: SqlTable, date: str, rules: DateRules, where: list[Any]) -> tuple[Span | None, int]:
     """Return the days of all rows, and how many there are, before any condition."""
     with rows.engine.connect() as connection:
-        found = connection.execute(rows.days(date, rules, where)).fetchall()
-    columns = {DAY: [row[0] for row in found]}
+        days = connection.execute(rows.days(date, rules, where)).fetchall()
+    columns = {DAY: [row[0] for row in days]}
     keys = Keys(columns, [], rules, rows.name)
     span = Span.of(int(keys.day.min()), int(keys.day.max())) if len(keys.day) else None
-    return span, sum(row[1] for row in found)
+    return span, sum(row[1] for row in days)
 
 
 def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows: int) -> Folded:
@@ -449,9 +449,9 @@ def _check(rows: SqlTable, table: SqlTable, lookup: Lookup) -> None:
     sql, key = table.sql, table.column(lookup.key_of_table)
     query = sql.select(key).where(key.is_not(None)).group_by(key).having(sql.func.count() > 1)
     with rows.engine.connect() as connection:
-        found = connection.execute(query.order_by(key).limit(1)).fetchone()
-    if found is not None:
+        duplicate = connection.execute(query.order_by(key).limit(1)).fetchone()
+    if duplicate is not None:
         raise InputError(
-            f"{rows.name}: {lookup.table}: the key {found[0]!r} is there twice; which line counts "
+            f"{rows.name}: {lookup.table}: the key {duplicate[0]!r} is there twice; which line counts "
             f"is not known"
         )

@@ -65,11 +65,11 @@ class SqlTable:
         schema, _, short = what.rpartition(".")
         look = sql.inspect(engine)
         places = [(schema or None, short), (None, what)]
-        found = next(((s, n) for s, n in places if n and look.has_table(n, schema=s)), None)
-        if found is None:
+        place = next(((s, n) for s, n in places if n and look.has_table(n, schema=s)), None)
+        if place is None:
             known = [*look.get_table_names(), *look.get_view_names()]
             raise InputError(f"{name}: {unknown('table', what, known)}")
-        table = sql.Table(found[1], sql.MetaData(), schema=found[0], autoload_with=engine)
+        table = sql.Table(place[1], sql.MetaData(), schema=place[0], autoload_with=engine)
         scales = {}
         if engine.dialect.name == "sqlite":
             exact = [c for c in table.columns if isinstance(c.type, sql.Numeric)]
@@ -125,10 +125,10 @@ class SqlTable:
         raw = sql.type_coerce(column, sql.String)
         query = sql.select(raw).where(raw.is_not(None), sql.not_(is_stored_day(sql, raw))).limit(1)
         with self.engine.connect() as connection:
-            found = connection.execute(query).scalar()
-        if found is not None:
+            bad = connection.execute(query).scalar()
+        if bad is not None:
             raise DateError(
-                f"{self.name}: {found!r} of {column.name!r} is not a date, or a time without an "
+                f"{self.name}: {bad!r} of {column.name!r} is not a date, or a time without an "
                 f"offset, as 2025-08-20 14:05; fold such rows with Daybook.read and a query, which "
                 f"takes zone="
             )
@@ -166,9 +166,9 @@ class SqlTable:
             text = sql.func.typeof(sql.type_coerce(column, sql.String)) == "text"
             with self.engine.connect() as connection:
                 query = sql.select(sql.type_coerce(column, sql.String)).where(text).limit(1)
-                found = connection.execute(query).scalar()
-            if found is not None:
-                raise MeasureError(f"{self.name}: column {name!r} holds {found!r}, no number")
+                bad = connection.execute(query).scalar()
+            if bad is not None:
+                raise MeasureError(f"{self.name}: column {name!r} holds {bad!r}, no number")
 
     # ---- the queries ------------------------------------------------------------
 
@@ -226,7 +226,7 @@ class SqlTable:
 
     def where(self, date: str, scope: Filter) -> list[Any]:
         """Return the conditions of a span of days and of wanted group values."""
-        found, span = [], scope.window
+        conditions, span = [], scope.window
         if span is not None:
             column, sql = self.column(date), self.sql
             if not isinstance(column.type, sql.Date | sql.DateTime):
@@ -238,17 +238,17 @@ class SqlTable:
                 day = self.day(date, DateRules())
                 first, last = span.first, span.last
                 if self._lite:
-                    found.append(day.between(str(first), str(last)))
+                    conditions.append(day.between(str(first), str(last)))
                 else:
-                    found.append(day.between(first, last))
+                    conditions.append(day.between(first, last))
             else:
-                found.append(column.between(span.first, span.last))
+                conditions.append(column.between(span.first, span.last))
         for name, value in scope.wanted.items():
             many = list(value) if isinstance(value, list | tuple | set) else [value]
             column, filled = self.column(name), [one for one in many if one is not None]
             blank = [column.is_(None)] if len(filled) < len(many) else []
-            found.append(self.sql.or_(column.in_(filled), *blank) if filled else blank[0])
-        return found
+            conditions.append(self.sql.or_(column.in_(filled), *blank) if filled else blank[0])
+        return conditions
 
     def _parts(self, plane: Plane, centres: Mapping[str, int]) -> dict[str, Any]:
         """Return the named sums that a plane comes from."""

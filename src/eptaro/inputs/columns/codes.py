@@ -67,10 +67,10 @@ def _mark_codes(array: pa.ChunkedArray, name: str) -> Categorical | None:
     if least is None or most - least >= min(_MOST_MARKED * len(array), 1 << 30) or most >= 1 << 63:
         return None
     values = fill_blanks(array, least).astype(np.int64, copy=False)
-    found, codes = close_together(values, least, most - least + 1)
+    unique, codes = close_together(values, least, most - least + 1)
     if array.null_count:
         codes[~to_numpy(array.is_valid())] = -1
-    return Categorical(codes, Column.of(name, "integer", found, unit="number"))
+    return Categorical(codes, Column.of(name, "integer", unique, unit="number"))
 
 
 def _no_groups(name: str, kind: pa.DataType, source: str) -> InputError:

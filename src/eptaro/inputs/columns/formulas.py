@@ -188,14 +188,14 @@ class FormulaColumns:
     def _months(self, node: Node, columns: Mapping[str, Column]) -> dict[str, Column]:
         """Return the columns of month names in the language of the dates, as numbers."""
         calls = [part for part in node.all() if isinstance(part, Call) and part.function == "date"]
-        found = {}
+        renamed = {}
         for month in (call.given[1] for call in calls):
             column = columns[month.name] if isinstance(month, Name) else None
             if isinstance(month, Name) and column is not None and column.choices is not None:
                 words = month_in_digits([*map(str, column.choices)], self._rules.locale)
                 choices = np.array([*words, None], object)[:-1]
-                found[month.name] = replace(column, choices=choices)
-        return found
+                renamed[month.name] = replace(column, choices=choices)
+        return renamed
 
     def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
         """Return a column as a formula takes it, its kind, and the hours of one of times."""
@@ -313,7 +313,7 @@ def encode_column(column: Column, formula: Formula) -> Categorical:
     valid = column.valid
     kept = data if valid is None else data[valid]
     least = int(kept.min()) if len(kept) else 0
-    found, places = factorize(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
+    unique, places = factorize(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
     codes = np.full(len(data), -1, np.int32)
     codes[slice(None) if valid is None else valid] = places
-    return Categorical(codes, Column.of(column.name, column.kind, found + least))
+    return Categorical(codes, Column.of(column.name, column.kind, unique + least))

@@ -120,23 +120,23 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
     used.pop(date, None)
     if not source.undecided:
         return replace(formulas, kinds=_kinds_of_typed(source, date, formulas, used, rules))
-    found, open_ones = dict[str, Kind](), dict[str, list[Use]]()
+    settled, open_ones = dict[str, Kind](), dict[str, list[Use]]()
     for name, uses in used.items():
         if name not in source.names():
             continue  # which is an error where it is read
         kind = _sure(name, uses)
         if kind is not None:
-            found[name] = kind
+            settled[name] = kind
         elif not all(use.blank for use in uses) or source.has_rules:
             open_ones[name] = uses
     for name, kind in _decide_kinds(source, date, open_ones, rules):
-        found[name] = kind
-    return replace(formulas, kinds=found)
+        settled[name] = kind
+    return replace(formulas, kinds=settled)
 
 
 def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
     """Return how measures and formulas use the columns of the input."""
-    found: dict[str, list[Use]] = {}
+    uses: dict[str, list[Use]] = {}
     picked = only_picked(planes)
     for plane in planes:
         if plane.column and plane.column not in formulas.columns:
@@ -149,14 +149,14 @@ def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
                 blank=what == "filled",
                 picked=what in _PICKED,
             )
-            found.setdefault(plane.column, []).append(use)
+            uses.setdefault(plane.column, []).append(use)
     for name, formula in formulas.columns.items():
         own = name in picked  # texts and dates are picked too
         for use in uses_of(formula.node, None if own else formula.wanted):
-            found.setdefault(use.name, []).append(use._replace(picked=own))
+            uses.setdefault(use.name, []).append(use._replace(picked=own))
     for use in formulas.where.uses if formulas.where else ():
-        found.setdefault(use.name, []).append(use)
-    return found
+        uses.setdefault(use.name, []).append(use)
+    return uses
 
 
 def _sure(name: str, uses: list[Use]) -> Kind | None:
@@ -187,15 +187,15 @@ def _kinds_of_typed(
     """Return what columns of text are taken for in a source that has types; those that values are
     picked from are texts or dates where the first rows that hold any value hold no number.
     """
-    found, open_ones = dict[str, Kind](), list[str]()
+    kinds, open_ones = dict[str, Kind](), list[str]()
     for name, uses in used.items():
         sure = _sure_kinds(uses)
         if len(sure) == 1:
-            found[name] = next(iter(sure))
+            kinds[name] = next(iter(sure))
         elif not sure and name in source.names() and any(use.picked for use in uses):
             open_ones.append(name)
     if not open_ones:
-        return found
+        return kinds
     empty = set[str]()
     for batch in source.batches(ColumnRequest((formulas.names or [date])[0], others=open_ones)):
         for name in [*open_ones]:
@@ -204,12 +204,12 @@ def _kinds_of_typed(
             if kind is not None:
                 open_ones.remove(name)
                 if kind is not Kind.NUMBER:
-                    found[name] = kind
+                    kinds[name] = kind
             elif column.null_count < len(column):
                 empty.add(name)
         if not open_ones:
             break
-    return found | dict.fromkeys(empty.intersection(open_ones), Kind.TEXT)
+    return kinds | dict.fromkeys(empty.intersection(open_ones), Kind.TEXT)
 
 
 def _kind_of_values(

@@ -73,8 +73,8 @@ class LookupTable:
         """Return the line of each row by its key and, where lines are dated, day; -1 for none."""
         whole = encode_dictionary(keys)
         words = _as_words(whole.dictionary)
-        found = pc.fill_null(pc.index_in(words, self._keys), -1)
-        codes: Ints = np.append(found.to_numpy(zero_copy_only=False), -1).astype(np.int64)
+        positions = pc.fill_null(pc.index_in(words, self._keys), -1)
+        codes: Ints = np.append(positions.to_numpy(zero_copy_only=False), -1).astype(np.int64)
         indices = whole.indices.fill_null(len(words)) if whole.null_count else whole.indices
         own = codes[indices.to_numpy(zero_copy_only=False)]
         if not len(self._at):

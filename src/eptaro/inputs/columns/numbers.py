@@ -57,30 +57,30 @@ class Pattern(Record):
 
         What is not a number under the rules comes out as something else that is none.
         """
-        rules, found = self.rules, pc.replace_substring(texts, "−", "-")
+        rules, bare = self.rules, pc.replace_substring(texts, "−", "-")
         if self._words_to_strip:
             word = self._words_to_strip
-            found = pc.replace_substring_regex(found, rf"^([-+(]*)\s*(?:{word})\s*", r"\1")
-            found = pc.replace_substring_regex(found, rf"\s*(?:{word})\s*([-)%]*)$", r"\1")
+            bare = pc.replace_substring_regex(bare, rf"^([-+(]*)\s*(?:{word})\s*", r"\1")
+            bare = pc.replace_substring_regex(bare, rf"\s*(?:{word})\s*([-)%]*)$", r"\1")
         if rules.trailing_minus:  # it may follow the sign of percent, or come before it
-            found = pc.replace_substring_regex(found, r"^([^-+()\s][^-]*?)\s*-$", r"-\1")
-        percents = pc.match_substring_regex(found, r"%\s*\)?$")
+            bare = pc.replace_substring_regex(bare, r"^([^-+()\s][^-]*?)\s*-$", r"-\1")
+        percents = pc.match_substring_regex(bare, r"%\s*\)?$")
         if rules.percent:
-            found = pc.replace_substring_regex(found, r"\s*%\s*(\)?)$", r"\1")
+            bare = pc.replace_substring_regex(bare, r"\s*%\s*(\)?)$", r"\1")
         if rules.brackets:
-            found = pc.replace_substring_regex(found, r"^\(\s*([^-+()\s][^()]*?)\s*\)$", r"-\1")
+            bare = pc.replace_substring_regex(bare, r"^\(\s*([^-+()\s][^()]*?)\s*\)$", r"-\1")
         if rules.trailing_minus:
-            found = pc.replace_substring_regex(found, r"^([^-+()\s][^-]*?)\s*-$", r"-\1")
+            bare = pc.replace_substring_regex(bare, r"^([^-+()\s][^-]*?)\s*-$", r"-\1")
         if self._thousands:
             mark, point = self._thousands, re.escape(self.decimal)
             # Groups of three alone: what is written otherwise is no number with this mark.
             grouped = pc.match_substring_regex(
-                found, rf"^[-+]?\d{{1,3}}({mark}\d{{3}})+({point}\d*)?$"
+                bare, rf"^[-+]?\d{{1,3}}({mark}\d{{3}})+({point}\d*)?$"
             )
-            found = pc.if_else(grouped, pc.replace_substring_regex(found, mark, ""), found)
-        fits = pc.match_substring_regex(found, self.plain)
-        found = pc.if_else(fits, found, "?")
-        return pc.replace_substring(found, self.decimal, "."), percents
+            bare = pc.if_else(grouped, pc.replace_substring_regex(bare, mark, ""), bare)
+        fits = pc.match_substring_regex(bare, self.plain)
+        bare = pc.if_else(fits, bare, "?")
+        return pc.replace_substring(bare, self.decimal, "."), percents
 
 
 def read_written(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Array, pa.Array]:
@@ -231,8 +231,10 @@ def _decide_rules(fitting: Sequence[NumberRules], said: list[str], name: str) ->
     """Return the rules that all others agree with; raises `MeasureError` where some do not."""
     first = fitting[0]
     values = [read_written(pa.array(said, pa.string()), rules)[0] for rules in fitting]
-    for other, found in zip(fitting[1:], values[1:], strict=True):
-        for text, one, two in zip(said, values[0].to_pylist(), found.to_pylist(), strict=True):
+    for other, values_of_other in zip(fitting[1:], values[1:], strict=True):
+        for text, one, two in zip(
+            said, values[0].to_pylist(), values_of_other.to_pylist(), strict=True
+        ):
             if one != two:
                 raise UndecidedError(
                     f"{name!r} could be read in two ways: {text!r} is {one} with decimal="
@@ -259,7 +261,7 @@ def _odd(said: list[str], rules: NumberRules) -> str:
 
 def _around(said: list[str], name: str) -> tuple[str, ...]:
     """Return the words and signs before and behind the numbers: one currency, and units."""
-    found: dict[str, str] = {}
+    texts_by_word: dict[str, str] = {}
     for text in said:
         core = re.fullmatch(r"[-+(−]*\s*(\D*?)[-+(−]?\s*([.,]?\d.*?)\s*([^\d.,'’]*)", text)
         if core is None:
@@ -267,22 +269,22 @@ def _around(said: list[str], name: str) -> tuple[str, ...]:
         for word in (core[1], core[3]):
             bare = word.strip(" \u00a0\u202f-+()%−")
             if bare:
-                found.setdefault(bare, text)
-    money = [word for word in found if _is_money(word)]
+                texts_by_word.setdefault(bare, text)
+    money = [word for word in texts_by_word if _is_money(word)]
     if len(money) > 1:
-        one, two = (repr(found[word]) for word in money[:2])
+        one, two = (repr(texts_by_word[word]) for word in money[:2])
         raise MeasureError(
             f"{name!r} holds amounts in several currencies, such as {one} and {two}, which do not "
             f"add up; select one with {spell_option('where=', '--where CONDITION')}"
         )
-    units = [word for word in found if word not in money]
+    units = [word for word in texts_by_word if word not in money]
     if len(units) > 1 or (units and money):
-        shown = " and ".join(repr(found[word]) for word in [*money, *units][:_SHOWN])
+        shown = " and ".join(repr(texts_by_word[word]) for word in [*money, *units][:_SHOWN])
         raise MeasureError(
             f"{name!r} holds numbers with different words, such as {shown}; name "
             f"those that do not change the amounts with {setting(NumberRules, 'strip')}"
         )
-    return tuple(found)
+    return tuple(texts_by_word)
 
 
 def _is_money(word: str) -> bool:

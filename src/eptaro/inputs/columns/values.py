@@ -102,8 +102,8 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column
         return Column.of(name, "float", data, valid)
     if pa.types.is_decimal(kind):
         floats = array.cast(pa.float64()) if source.of_text or source.has_rules else None
-        found = None if floats is None else fill_blanks(floats, 0.0)
-        return _decimals(array, name, placed, valid, found)
+        floats_exact = None if floats is None else fill_blanks(floats, 0.0)
+        return _decimals(array, name, placed, valid, floats_exact)
     raise MeasureError(f"{source.name}: {_not_numbers(array, name, placed)}")
 
 
@@ -115,8 +115,8 @@ def _recover_decimals(data: NDArray[np.float64], name: str, valid: Any) -> Colum
     """
     data = np.ascontiguousarray(data)
     for scale in (0, *range(2, _MOST_DECIMALS + 1)):  # money has two decimals, not one
-        if (found := units(data, 10.0**scale, float(_EXACT))) is not None:
-            return Column.of(name, "decimal" if scale else "integer", found, valid, scale=scale)
+        if (units_of := units(data, 10.0**scale, float(_EXACT))) is not None:
+            return Column.of(name, "decimal" if scale else "integer", units_of, valid, scale=scale)
     return None
 
 

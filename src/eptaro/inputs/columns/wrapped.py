@@ -273,8 +273,8 @@ def _different(column: pa.ChunkedArray) -> list[str | None]:
     """Return the different texts of a column, none of one that holds something else."""
     if not is_text(column.type):
         return []
-    found: list[str | None] = pc.unique(column.cast(pa.string())).to_pylist()
-    return found
+    texts: list[str | None] = pc.unique(column.cast(pa.string())).to_pylist()
+    return texts
 
 
 def clean_numbers(source: Source, numbers: object) -> Source:

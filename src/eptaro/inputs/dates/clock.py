@@ -109,17 +109,17 @@ def _of_texts(column: pa.ChunkedArray, rules: DateRules, name: str) -> Clock:
     codes = whole.indices.fill_null(len(texts)) if whole.null_count else whole.indices
     places = codes.to_numpy(zero_copy_only=False)
     empty = to_numpy(pc.is_in(texts, pa.array(["", *rules.blanks], pa.string())))
-    found = pc.extract_regex(texts, _TIME)
-    timed = to_numpy(found.is_valid())
+    matches = pc.extract_regex(texts, _TIME)
+    timed = to_numpy(matches.is_valid())
     plain = to_numpy(pc.match_substring_regex(texts, _NUMBER)) & ~empty
-    parts = {part: _part(found, part) for part in ("hour", "minute", "second")}
+    parts = {part: _part(matches, part) for part in ("hour", "minute", "second")}
     hour, minute, second = parts.values()
-    half = pc.utf8_lower(_field(found, "half"))
+    half = pc.utf8_lower(_field(matches, "half"))
     noon = to_numpy(pc.equal(half, "p"))
     halved = noon | to_numpy(pc.equal(half, "a"))
     bad = ~timed | (minute > 59) | (second > 59) | (halved & ((hour < 1) | (hour > 12)))
     hour = np.where(halved, hour % 12 + 12 * noon, hour)
-    fraction = pc.utf8_rpad(_field(found, "part"), 9, "0")
+    fraction = pc.utf8_rpad(_field(matches, "part"), 9, "0")
     rest = to_numpy(pc.if_else(pc.equal(fraction, "0" * 9), "0", fraction).cast(pa.int64()))
     clock = _within_day(((hour * 60 + minute) * 60 + second) * _SECOND + rest, empty, bad)
     if plain.any():  # 13, 13.5 or 1330
@@ -178,9 +178,9 @@ def add_clock(
         shifted, moved = shift_day_start(days, times, DAY_NS, rules)
         days, times = np.where(timed, shifted, days).astype(np.int32), np.where(timed, moved, times)
     untimed = int(np.count_nonzero(clock.blank))
-    found = replace(read, days=days, times=times, untimed=untimed)
+    with_clock = replace(read, days=days, times=times, untimed=untimed)
     if not clock.bad.any():
-        return found
+        return with_clock
     bad = np.zeros(len(days), bool) if read.bad is None else read.bad
     reasons = np.full(len(days), "", object) if read.reasons is None else read.reasons.copy()
     for row in np.flatnonzero(clock.bad & ~bad).tolist():
@@ -189,4 +189,6 @@ def add_clock(
         cure = f" ({setting(DateRules, 'blanks', value)} counts it as blank)" if word else ""
         reasons[row] = f"has the time {value!r} in {rules.time!r}, which is none{cure}"
     bad = bad | clock.bad
-    return replace(found, days=np.where(bad, 0, days).astype(np.int32), bad=bad, reasons=reasons)
+    return replace(
+        with_clock, days=np.where(bad, 0, days).astype(np.int32), bad=bad, reasons=reasons
+    )

@@ -322,25 +322,25 @@ def _of_one_grain(
     """
     good = np.flatnonzero(parsed.reason == "")
     grains = np.zeros(len(texts), np.int8) if parsed.grain is None else parsed.grain
-    found = np.flatnonzero(np.bincount(grains[good])).tolist()
+    grains_met = np.flatnonzero(np.bincount(grains[good])).tolist()
     if rules.grain is None:
-        if len(found) > 1:
+        if len(grains_met) > 1:
             one, two = (
                 f"{texts[int(good[grains[good] == code][0])].as_py()!r}, a {GRAINS[code]}"
-                for code in found[:2]
+                for code in grains_met[:2]
             )
             raise DateError(
                 f"{name!r} holds both {one}, and {two}; name the period of its dates with "
                 f"{spell_option('grain=', '--grain')}"
             )
-        return parsed, GRAINS[found[0]] if found else None
+        return parsed, GRAINS[grains_met[0]] if grains_met else None
     wanted = GRAINS.index(rules.grain)
     days, reason = parsed.day.copy(), parsed.reason.copy()
     single = good[grains[good] == 0]
     if wanted:
         days[single], astray = standing_for(days[single], rules.grain)
         reason[single[astray]] = reason_for(rules.grain)
-    for code in found:
+    for code in grains_met:
         if code not in (0, wanted):
             reason[good[grains[good] == code]] = f"is a {GRAINS[code]} (grain={rules.grain})"
     micros = parsed.micros if not wanted else np.zeros_like(parsed.micros)

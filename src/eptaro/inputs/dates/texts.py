@@ -50,8 +50,8 @@ def month_at(part: NDArray[np.float64]) -> Ints:
     >>> month_at(np.array([0, 0.083, 0.5, 0.99])).tolist()
     [1, 2, 7, 12]
     """
-    found: Ints = np.minimum(np.floor(part * 12 + _ROUNDED), 11).astype(np.int64) + 1
-    return found
+    months: Ints = np.minimum(np.floor(part * 12 + _ROUNDED), 11).astype(np.int64) + 1
+    return months
 
 
 def mondays(year: Ints, week: Ints) -> tuple[Ints, Flags]:
@@ -309,12 +309,12 @@ def offsets_by_rule(utc: Ints, zone: str) -> Ints:
     days, places = np.unique(utc // _DAY, return_inverse=True)
     opens = np.array([_offset(rules, day * _DAY) for day in days.tolist()], np.int64)
     closes = np.array([_offset(rules, (day + 1) * _DAY - 1) for day in days.tolist()], np.int64)
-    found: Ints = opens[places]
+    offsets: Ints = opens[places]
     changing = np.flatnonzero((opens != closes)[places])
     moments, which = np.unique(utc[changing], return_inverse=True)
     each = np.array([_offset(rules, moment) for moment in moments.tolist()], np.int64)
-    found[changing] = each[which] if len(each) else 0
-    return found
+    offsets[changing] = each[which] if len(each) else 0
+    return offsets
 
 
 def _offset(rules: ZoneInfo, utc: int) -> int:
@@ -410,10 +410,10 @@ class _Parts:
 
     def __init__(self, texts: pa.Array, form: DatePattern, rules: DateRules) -> None:
         self._locale = rules.locale
-        found = pc.extract_regex(texts, form.pattern)
-        self.matched: Flags = found.is_valid().to_numpy(zero_copy_only=False)
-        names = [field.name for field in found.type]
-        parts = {name: pc.struct_field(found, name) for name in names}
+        matches = pc.extract_regex(texts, form.pattern)
+        self.matched: Flags = matches.is_valid().to_numpy(zero_copy_only=False)
+        names = [field.name for field in matches.type]
+        parts = {name: pc.struct_field(matches, name) for name in names}
         year, month = self._number(parts, "y"), self._number(parts, "m")
         short = pc.fill_null(pc.utf8_length(parts["y"]), 4).to_numpy(zero_copy_only=False) == 2
         self.short: Flags = self.matched & short & (rules.pivot is None)
@@ -462,8 +462,8 @@ class _Parts:
         named: Ints = np.array([known.get(word, -1) for word in words.to_pylist()], np.int64)
         there = pc.not_equal(words, "").to_numpy(zero_copy_only=False)
         self.matched &= ~there | (named >= 0)
-        found: Flags = self.matched & self.exists & there & (named != weekday(self.day))
-        return found
+        flags: Flags = self.matched & self.exists & there & (named != weekday(self.day))
+        return flags
 
     def _differ(self, parts: dict[str, pa.Array], one: str, two: str) -> Flags:
         """Return where two parts are not the same but for spaces, where the form has them."""
@@ -471,8 +471,8 @@ class _Parts:
             return np.zeros(len(self.matched), bool)
         first, second = (pc.utf8_trim_whitespace(parts[name]) for name in (one, two))
         differ = pc.fill_null(pc.not_equal(first, second), False)
-        found: Flags = differ.to_numpy(zero_copy_only=False)
-        return found
+        flags: Flags = differ.to_numpy(zero_copy_only=False)
+        return flags
 
     def _number(self, parts: dict[str, pa.Array], name: str) -> Ints:
         if name not in parts:
@@ -503,8 +503,8 @@ class _Parts:
             return np.full(len(self.matched), NO_OFFSET)
         coded = pc.fill_null(parts["z"], "").dictionary_encode()  # there are few different ones
         minutes = np.array([_minutes(text) for text in coded.dictionary.to_pylist()], np.int64)
-        found: Ints = minutes[coded.indices.to_numpy(zero_copy_only=False)]
-        return found
+        offsets: Ints = minutes[coded.indices.to_numpy(zero_copy_only=False)]
+        return offsets
 
 
 def _minutes(text: str | None) -> int:
@@ -521,8 +521,8 @@ def _month_numbers(words: pa.Array, locale: str) -> Ints:
     known = pa.array([*_month_words(locale)])
     numbers = np.array([*_month_words(locale).values(), 0])
     place = pc.index_in(pc.utf8_lower(pc.fill_null(words, "")), known)
-    found: Ints = numbers[pc.fill_null(place, -1).to_numpy(zero_copy_only=False)]
-    return found
+    months: Ints = numbers[pc.fill_null(place, -1).to_numpy(zero_copy_only=False)]
+    return months
 
 
 def month_in_digits(words: Sequence[str], locale: str) -> list[str]:
@@ -545,21 +545,21 @@ def _names(locale: str) -> list[Names]:
 
 
 def _weekday_words(locale: str) -> dict[str, int]:
-    found: dict[str, int] = {}
+    numbers_by_word: dict[str, int] = {}
     for one in _names(locale):
         for words in (one.weekdays, one.weekdays_short):
             for number, word in enumerate(words):
-                found.setdefault(re.sub(r"\.$", "", word.lower()), number)
-    return found
+                numbers_by_word.setdefault(re.sub(r"\.$", "", word.lower()), number)
+    return numbers_by_word
 
 
 def _month_words(locale: str) -> dict[str, int]:
-    found: dict[str, int] = {}
+    numbers_by_word: dict[str, int] = {}
     for one in _names(locale):
         for words in (one.months, one.months_short, *one.months_in_dates):
             for number, word in enumerate(words, 1):
-                found.setdefault(re.sub(r"\.$", "", word.lower()), number)
-    return found
+                numbers_by_word.setdefault(re.sub(r"\.$", "", word.lower()), number)
+    return numbers_by_word
 
 
 def to_zone(day: Ints, micros: Ints, offset: Ints, zone: str) -> tuple[Ints, Ints]:

@@ -113,10 +113,10 @@ class JsonLines(Source):
                 if not only.match(line):
                     continue
                 try:
-                    found = loads(line)
+                    value = loads(line)
                 except (ValueError, RecursionError) as error:
                     raise InputError(f"{self.path}: row {rows:,} is not JSON: {error}") from None
-                if not isinstance(found, dict):
+                if not isinstance(value, dict):
                     raise InputError(f"{self.path}: row {rows:,} is not a JSON object")
 
 

@@ -52,14 +52,14 @@ def _fitting(place: StoragePath, rules: FileRules) -> list[Source]:
     start = "/".join(parts[:plain])
     name = place.name[: len(place.name) - len(place.path) + len(start)]
     wanted = parts[plain:]
-    found = []
+    sources = []
     for file in StoragePath(place.system, start, name).within():
         inside = file.inside.split("/")
         if len(inside) == len(wanted) and all(map(fnmatchcase, inside, wanted)):
-            found.append(_open_place(file.place, rules))
-    if not found:
+            sources.append(_open_place(file.place, rules))
+    if not sources:
         raise InputError(f"{place}: no file fits this pattern")
-    return found
+    return sources
 
 
 def _open_place(place: StoragePath, rules: FileRules) -> Source:
@@ -219,10 +219,10 @@ def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     if not any(mark in path for mark in "*?[") or file.exists():
         return [_open_local(file, rules)]
     start = Path(file.anchor) if file.is_absolute() else Path()
-    found = sorted(start.glob(str(file.relative_to(start))))
-    if not found:
+    files = sorted(start.glob(str(file.relative_to(start))))
+    if not files:
         raise InputError(f"{path}: no file fits this pattern")
-    return [_open_local(one, rules) for one in found]
+    return [_open_local(one, rules) for one in files]
 
 
 def ending_of(path: Path, rules: FileRules) -> str:

@@ -36,7 +36,7 @@ def prune_row_groups(
         for name, value in stated.items()
         if name not in schema.names
     }
-    found = {}
+    skipped = {}
     for number in range(file.num_row_groups):
         group = file.metadata.row_group(number)
         known = _statistics_of(group, {*names, date})
@@ -47,15 +47,15 @@ def prune_row_groups(
             continue
         if not may_match(where, same | {name: known[name] for name in names if name in known}):
             ends = ordinal(str(day.least)), ordinal(str(day.most))
-            found[number] = SkippedRows(group.num_rows, *ends)
-    return found
+            skipped[number] = SkippedRows(group.num_rows, *ends)
+    return skipped
 
 
 def _statistics_of(group: Any, names: Iterable[str]) -> dict[str, ColumnStats]:
     """Return what the statistics of a row group say of some columns."""
     columns = (group.column(at) for at in range(group.num_columns))
     own = {column.path_in_schema: column.statistics for column in columns}
-    found = {}
+    stats = {}
     for name in names:
         words = own.get(name)
         if words is None or not words.has_null_count:
@@ -64,10 +64,10 @@ def _statistics_of(group: Any, names: Iterable[str]) -> dict[str, ColumnStats]:
         if words.has_min_max:
             least, most = bound_of(words.min), bound_of(words.max)
             some = some or isinstance(least, float)  # of NaN, which is blank, they have nothing
-            found[name] = ColumnStats(least, most, some, every)
+            stats[name] = ColumnStats(least, most, some, every)
         elif every:
-            found[name] = ColumnStats(None, None, True, True)
-    return found
+            stats[name] = ColumnStats(None, None, True, True)
+    return stats
 
 
 _BATCH = 1 << 20
@@ -168,7 +168,7 @@ class ParquetFile(Source):
 
     def parts(self, rows: int) -> list[ParquetFile]:
         """Return the file in parts of at least so many rows, row groups kept whole."""
-        found: list[ParquetFile] = []
+        parts: list[ParquetFile] = []
         with self._open() as file:
             sizes = [file.metadata.row_group(i).num_rows for i in range(file.num_row_groups)]
         start, held = 0, 0
@@ -177,9 +177,9 @@ class ParquetFile(Source):
             if held >= rows or number == len(sizes) - 1:
                 groups = range(start, number + 1)
                 part = ParquetFile(self.path, FileRules(), groups, self._stated, self._place)
-                found.append(part)
+                parts.append(part)
                 start, held = number + 1, 0
-        return found
+        return parts
 
 
 def _pieces(

@@ -27,8 +27,11 @@ def read(path: str, sheet: str, most: int) -> dict[str, Any]:
         names = list(book.sheet_names)
         if not names or (sheet and sheet not in names):
             return {"names": names}
-        found = book.get_sheet_by_name(sheet or names[0])
-        rows, begin = found.to_python(skip_empty_area=True), (found.start or (0, 0))[1]
+        range_of_cells = book.get_sheet_by_name(sheet or names[0])
+        rows, begin = (
+            range_of_cells.to_python(skip_empty_area=True),
+            (range_of_cells.start or (0, 0))[1],
+        )
         odd = without_value(path, sheet or names[0]) if path.lower().endswith("xlsx") else {}
         cells = {column - begin: words for column, words in odd.items()}
         return {"rows": rows, "sheet": sheet or names[0], "odd": cells}
@@ -54,7 +57,7 @@ def without_value(path: str, sheet: str) -> dict[int, str]:
         if target is None:  # another dialect of the format
             return {}
         place = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
-        found: dict[int, str] = {}
+        messages: dict[int, str] = {}
         with packed.open(place) as content:
             for _, cell in ElementTree.iterparse(content):
                 if cell.tag == f"{main}row":
@@ -68,12 +71,12 @@ def without_value(path: str, sheet: str) -> dict[int, str]:
                     column = (column + 1) * 26 + ord(letter) - ord("A")
                 if cell.get("t") == "e":
                     shown = "" if value is None else f" ({value.text})"
-                    found.setdefault(column, f"cell {name} holds an error{shown}")
+                    messages.setdefault(column, f"cell {name} holds an error{shown}")
                 elif formula is not None and _is_empty(cell, value):
                     said = f"the formula in cell {name} has no stored result; open the "
                     said += "workbook in the program that made it, and save it there"
-                    found.setdefault(column, said)
-        return found
+                    messages.setdefault(column, said)
+        return messages
 
 
 def _is_empty(cell: Any, value: Any) -> bool:

@@ -33,18 +33,18 @@ def read_sheet(path: Path, sheet: str | None) -> tuple[pa.Table, dict[str, str]]
     import_optional("python_calamine", "workbooks", f"reading {path}")
     if path.suffix.lower() == ".ods":
         _check_xml(path)
-    found = _read_apart(path, sheet or "")
-    if "error" in found:
-        raise InputError(f"{path}: cannot be read: {' '.join(found['error'].split())}")
-    if "names" in found:
-        raise InputError(f"{path}: {unknown('sheet', sheet, found['names'])}")
-    rows = found["rows"]
+    reply = _read_apart(path, sheet or "")
+    if "error" in reply:
+        raise InputError(f"{path}: cannot be read: {' '.join(reply['error'].split())}")
+    if "names" in reply:
+        raise InputError(f"{path}: {unknown('sheet', sheet, reply['names'])}")
+    rows = reply["rows"]
     if not rows:
-        raise InputError(f"{path}: sheet {found['sheet']!r} is empty")
+        raise InputError(f"{path}: sheet {reply['sheet']!r} is empty")
     header, body = rows[0], rows[1:]
     columns = zip(*body, strict=True) if body else [() for _ in header]
     names = [str(name) for name in header]
-    unusable = {names[at]: words for at, words in found["odd"].items() if 0 <= at < len(names)}
+    unusable = {names[at]: words for at, words in reply["odd"].items() if 0 <= at < len(names)}
     return pa.table([_column(list(column)) for column in columns], names), unusable
 
 
@@ -64,8 +64,8 @@ def _read_apart(path: Path, sheet: str) -> dict[str, Any]:
             f"{path}: cannot be read: its reader stopped ({last[0]}); the file is damaged, or has "
             f"more cells than {_MEMORY >> 30} GiB hold"
         )
-    found: dict[str, Any] = pickle.loads(done.stdout)
-    return found
+    reply: dict[str, Any] = pickle.loads(done.stdout)
+    return reply
 
 
 def _check_xml(path: Path) -> None:

@@ -83,8 +83,8 @@ class Manifest(Record):
 
     def of(self, shard: int, role: Role, column: str = "") -> list[FileEntry]:
         """Return the files of a shard that play one role, in their order."""
-        found = self._by_shard.get((shard, role), [])
-        return [file for file in found if file.column == column] if role == "values" else found
+        files = self._by_shard.get((shard, role), [])
+        return [file for file in files if file.column == column] if role == "values" else files
 
     def part(self, shard: int) -> Manifest:
         """Return the manifest with the files of one shard alone."""
@@ -92,10 +92,10 @@ class Manifest(Record):
 
     @cached_property
     def _by_shard(self) -> dict[tuple[int, str], list[FileEntry]]:
-        found: dict[tuple[int, str], list[FileEntry]] = {}
+        files_by_key: dict[tuple[int, str], list[FileEntry]] = {}
         for file in self.files:
-            found.setdefault((file.shard, file.role), []).append(file)
-        return found
+            files_by_key.setdefault((file.shard, file.role), []).append(file)
+        return files_by_key
 
     @property
     def cells(self) -> int:

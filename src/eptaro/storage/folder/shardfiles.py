@@ -93,13 +93,13 @@ class CellTable:
 
     def split_by_name(self, names: Ints) -> Iterable[tuple[int, CellTable]]:
         """Yield each different name that rows have, and these rows."""
-        found, places = factorize(names, int(names.max()) + 1)
-        if len(found) == 1:
-            yield int(found[0]), self
+        unique, places = factorize(names, int(names.max()) + 1)
+        if len(unique) == 1:
+            yield int(unique[0]), self
             return
         order, counts = np.argsort(places.astype(np.int16), kind="stable"), np.bincount(places)
         rows, ends = self.take(order), np.cumsum(counts)
-        for name, end, count in zip(found.tolist(), ends.tolist(), counts.tolist(), strict=True):
+        for name, end, count in zip(unique.tolist(), ends.tolist(), counts.tolist(), strict=True):
             yield name, CellTable(rows.table.slice(end - count, count), self.planes)
 
     def cells(self, count: int, place: Ints | None = None) -> Cells:

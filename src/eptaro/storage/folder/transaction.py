@@ -96,12 +96,12 @@ def clear(folder: StoragePath, manifest: Manifest | None) -> None:
     if folder.local is None and not begun_once:
         return
     token = _token(folder) if begun_once else None
-    found = [file for file in folder.within() if _is_ours(folder, file)]
-    begun = next((file.changed for file in found if file.inside == _CHANGING), 0.0)
+    files = [file for file in folder.within() if _is_ours(folder, file)]
+    begun = next((file.changed for file in files if file.inside == _CHANGING), 0.0)
     if folder.local is None and begun > time.time() - GRACE:
         return
     named = set() if manifest is None else {file.path for file in manifest.files}
-    for file in found:
+    for file in files:
         beside = _BESIDE.fullmatch(file.inside)
         inside = file.inside
         if beside is not None:
@@ -140,8 +140,8 @@ def remove_old_manifests(
     """Take away manifests of before that nobody reads by any more, and what they alone name."""
     until = time.time() - (GRACE if grace is None else grace)
     named = {file.path for file in manifest.files}
-    found = {file.inside: file for file in folder.within() if _is_ours(folder, file)}
-    old = [file for inside, file in found.items() if _OLD.fullmatch(inside)]
+    files = {file.inside: file for file in folder.within() if _is_ours(folder, file)}
+    old = [file for inside, file in files.items() if _OLD.fullmatch(inside)]
     gone, unused = list[Found](), set[str]()
     for file in old:
         with suppress(InputError):  # a damaged one names nothing for sure
@@ -152,8 +152,8 @@ def remove_old_manifests(
             else:
                 named |= paths
     for path in sorted(unused - named):
-        if path in found:
-            found[path].place.delete()
+        if path in files:
+            files[path].place.delete()
     for file in gone:
         file.place.delete()
 
@@ -196,15 +196,15 @@ class Transaction:
         """The shards that change whether they have new rows or not: those that lose some, or whose
         months become a year.
         """
-        found, met = set[int](), set[tuple[int, int]]()
+        shards, met = set[int](), set[tuple[int, int]]()
         for file in self.before.files:
             if file.role != "cells":
                 continue
             slot = file.shard, int(slice_of(np.array([file.span.lo]), self.newest)[0])
             if slot in met or meet(file.span, self.out):
-                found.add(file.shard)
+                shards.add(file.shard)
             met.add(slot)
-        return sorted(found)
+        return sorted(shards)
 
     def commit(self, parts: Mapping[int, Rewritten]) -> Manifest:
         """Put the new manifest in the place of the one before; this is the one step that counts.

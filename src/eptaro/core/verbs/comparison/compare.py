@@ -75,7 +75,7 @@ def detail_columns(
     with np.errstate(over="ignore", invalid="ignore"):
         per_day = one / days[0] - two / np.maximum(days[1], 1)
     filled = keep & np.isfinite(per_day)
-    found = [
+    columns = [
         Column.of(
             f"{name}_change_per_day",
             "float",
@@ -87,7 +87,7 @@ def detail_columns(
         )
     ]
     if measure.additive_plane is None:
-        return found
+        return columns
     with np.errstate(over="ignore", invalid="ignore"):
         change = np.where(keep, np.nan_to_num(one - two), 0.0)
     groups, count = view.groups.count, int(place.max(initial=-1)) + 1
@@ -98,7 +98,7 @@ def detail_columns(
         ratio = np.divide(change, whole, out=np.zeros(len(change)), where=valid)
     valid &= np.isfinite(ratio)
     text = f"{name}_change over the prior value of all groups"
-    found.append(
+    columns.append(
         Column.of(
             f"{name}_contribution",
             "float",
@@ -109,7 +109,7 @@ def detail_columns(
             face=DisplayHint("contribution", Priority.BESIDE, of=name),
         )
     )
-    return found
+    return columns
 
 
 @np.errstate(over="ignore", invalid="ignore")
@@ -152,8 +152,8 @@ def standing_column(
 
     def seen(side: Sides) -> Flags:
         lo, hi = view.cells.axis.bounds(group, side.first, side.last)
-        found: Flags = view.cells.sums(ROWS, lo, hi).data > 0
-        return found
+        has_rows: Flags = view.cells.sums(ROWS, lo, hi).data > 0
+        return has_rows
 
     here = seen(now)
     before = np.logical_or.reduce([seen(prior) for prior in priors])
@@ -214,7 +214,7 @@ class Compared:
         first = np.minimum.reduce([prior.first for prior in self.priors])
         last = np.maximum.reduce([prior.last for prior in self.priors])
         clamped = np.logical_or.reduce([prior.clamped for prior in self.priors])
-        found = [
+        columns = [
             *self._view.groups.columns(self.group),
             self._texts("period", self._now.label, None, "The period's label", PERIOD),
             dates("first", now.first, now.exists, "First day of the current side", FIRST),
@@ -252,7 +252,7 @@ class Compared:
         if with_day:
             day = now.last - now.first + 1
             at = len(self._view.groups.names) + 1
-            found.insert(
+            columns.insert(
                 at,
                 Column.of(
                     "day",
@@ -265,7 +265,7 @@ class Compared:
             )
         if len(self.priors) > 1:
             spans = _list_texts([_span_texts(prior) for prior in self._priors])
-            found.append(
+            columns.append(
                 self._texts(
                     "prior_spans",
                     spans,
@@ -274,7 +274,7 @@ class Compared:
                     DisplayHint("mean of", Priority.DETAIL),
                 )
             )
-        return found
+        return columns
 
     def _texts(
         self,

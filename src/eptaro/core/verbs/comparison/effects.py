@@ -72,11 +72,11 @@ class Effects:
 
     def day_columns(self, exists: Flags) -> list[Column]:
         """Return how many days of each kind the two sides have."""
-        found = []
+        columns = []
         for kind, name in enumerate(self._names):
             now, prior = (counts[kind] for counts in self._counts)
             text = f"{name.capitalize()} on the"
-            found += [
+            columns += [
                 Column.of(
                     name,
                     "integer",
@@ -95,7 +95,7 @@ class Effects:
                     face=DisplayHint(f"prior {name}", Priority.DETAIL),
                 ),
             ]
-        return found
+        return columns
 
     def columns(self, measure: Measure, change: Column) -> list[Column]:
         """Return a measure's effect of each day type, and the rest of its change.
@@ -109,14 +109,16 @@ class Effects:
         left: NDArray[Any] = change.numbers() if not places else change.data
         if places:
             left = bigint.widen(change.data) * 10 ** (places - change.scale)
-        found = []
+        columns = []
         for kind, name in enumerate(self._names):
             effect = self._effect(measure, kind, places)
             left = left - effect
             text = f"Change of {measure.name} from the number of {name}"
-            found.append(_column(measure, f"effect_of_{name}", effect, keep, places, change, text))
+            columns.append(
+                _column(measure, f"effect_of_{name}", effect, keep, places, change, text)
+            )
         text = f"{measure.name}_change without these effects: what happened on like days"
-        return [*found, _column(measure, "rest", left, keep, places, change, text)]
+        return [*columns, _column(measure, "rest", left, keep, places, change, text)]
 
     def _effect(self, measure: Measure, kind: int, places: int) -> NDArray[Any]:
         """Return mean of the kind times difference in number; decimals in whole units."""
@@ -142,9 +144,11 @@ class Effects:
         sums = Sum(np.where(ours, tally.whole, 0), rest, tally.kind, tally.scale).prefix()
         coverage, axis = view.coverage, view.cells.axis
         first, last = np.maximum(side.first, coverage.lo), np.minimum(side.last, coverage.hi)
-        found = sums.between(*axis.bounds(self._group, first, last))
+        sums_between = sums.between(*axis.bounds(self._group, first, last))
         return (
-            bigint.widen(found.data) * 10 ** (places - found.scale) if places else found.numbers()
+            bigint.widen(sums_between.data) * 10 ** (places - sums_between.scale)
+            if places
+            else sums_between.numbers()
         )
 
 

@@ -65,10 +65,10 @@ def restated(now: Store, before: Store, query: Restated) -> Result:
                 "one of the two books has adjustment periods, and the other has not"
             )
         recap = replace(recap, only=[days, {ADJUSTMENT: [NO_ADJUSTMENT]}])
-    found = _changed_rows(pair.ask(recap), measures, query, days)
+    result = _changed_rows(pair.ask(recap), measures, query, days)
     if recap.only is not days:
-        found.meta["adjustments"] = "postings to adjustment periods"
-    return found
+        result.meta["adjustments"] = "postings to adjustment periods"
+    return result
 
 
 def _measures(now: Store, before: Store, query: Restated) -> list[Measure]:
@@ -76,12 +76,12 @@ def _measures(now: Store, before: Store, query: Restated) -> list[Measure]:
     if query.measures is not None:
         now, before = now.measuring(query.measures), before.measuring(query.measures)
     known = {measure.name: measure for measure in before.about.measures}
-    found = [m for m in now.about.measures if known.get(m.name) == m]
-    if not found:
+    measures = [m for m in now.about.measures if known.get(m.name) == m]
+    if not measures:
         named = ", ".join(f"{m.name} = {m.formula}" for m in now.about.measures)
         raise QuestionError(f"the earlier book has none of the measures of this one: {named}")
     view = now.view()
-    numbers = [measure for measure in found if not view.picks_texts(measure)]
+    numbers = [measure for measure in measures if not view.picks_texts(measure)]
     if not numbers:
         raise QuestionError("only numbers can be compared, and no measure is one")
     return numbers
@@ -123,10 +123,10 @@ def _changed_rows(table: Result, measures: list[Measure], query: Restated, days:
     meta = table.meta | {"verb": query.verb, "per": query.per}
     meta.pop("tie_out", None)
     places = np.flatnonzero(differs)
-    found = Result(columns, meta, lineage).take(places)
+    result = Result(columns, meta, lineage).take(places)
     periods = {str(label) for label in table.column("period").to_list()}
-    said = _sentence(found, measures[0], query, days, len(periods))
-    return Result(found.columns, found.meta | {"headline": said}, found.answer)
+    said = _sentence(result, measures[0], query, days, len(periods))
+    return Result(result.columns, result.meta | {"headline": said}, result.answer)
 
 
 def _sentence(found: Result, measure: Measure, query: Restated, days: Span, periods: int) -> str:

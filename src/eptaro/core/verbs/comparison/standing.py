@@ -81,25 +81,27 @@ def standings(view: View, now: Sides, prior: Sides) -> Ints:
     def seen(first: Ints, last: Ints) -> NDArray[np.bool_]:
         first, last = np.tile(first, groups), np.tile(last, groups)
         lo, hi = view.cells.axis.bounds(group, first, last)
-        found: NDArray[np.bool_] = view.cells.sums(ROWS, lo, hi).data > 0
-        return found.reshape(groups, count).T
+        classes: NDArray[np.bool_] = view.cells.sums(ROWS, lo, hi).data > 0
+        return classes.reshape(groups, count).T
 
     carried = any(measure.has_balances for measure in view.facts.measures)
     start = np.full(count, view.coverage.lo)  # balances are there from an account's first row on
     here, before = (seen(start if carried else side.first, side.last) for side in (now, prior))
     spans = view.facts.spans
     if view.own is None or spans is None:
-        found = np.where(here & before, _LIKE, np.where(here, _NEW, np.where(before, _CLOSED, -1)))
+        classes = np.where(
+            here & before, _LIKE, np.where(here, _NEW, np.where(before, _CLOSED, -1))
+        )
     else:
         lo, hi = view.own
         opened, ended = prior.first[:, None] < lo, now.last[:, None] > hi
         if spans.asked == GROUPS and not carried:  # which says when groups begin, not when they end
             ended |= ~seen(now.first, np.full(count, view.coverage.hi))
         met = here | before
-        found = np.where(ended, np.where(met, _CLOSED, -1), np.where(opened, _NEW, _LIKE))
-        found = np.where(opened & (now.last[:, None] < lo), -1, found)
+        classes = np.where(ended, np.where(met, _CLOSED, -1), np.where(opened, _NEW, _LIKE))
+        classes = np.where(opened & (now.last[:, None] < lo), -1, classes)
     fair = view.complete(now.first, now.last) & view.complete(prior.first, prior.last)
-    return np.where((fair & now.exists & prior.exists)[:, None], found, -1)
+    return np.where((fair & now.exists & prior.exists)[:, None], classes, -1)
 
 
 def began_after(view: View, history: str, now: Sides) -> NDArray[np.bool_]:
@@ -114,8 +116,8 @@ def began_after(view: View, history: str, now: Sides) -> NDArray[np.bool_]:
     filled = view.cells.sums(ROWS, places, places + 1).data > 0
     first = np.full(view.groups.count, np.iinfo(np.int64).max)
     np.minimum.at(first, group[filled], day[filled])
-    found: NDArray[np.bool_] = first[None, :] > least[:, None]
-    return found
+    flags: NDArray[np.bool_] = first[None, :] > least[:, None]
+    return flags
 
 
 def _alike(standing: Ints) -> list[tuple[Ints, Ints]]:

@@ -166,12 +166,12 @@ def _postings(ask: Ask, book: BookData, query: Query) -> dict[str, int]:
     """Return how many postings each adjustment period has in the days and groups of a question."""
     by = [ADJUSTMENT] if book.own is None else [book.own.column, ADJUSTMENT]
     count = Recap("year", by=by, only=query.only, as_of=query.as_of, measures="n=count()")
-    found: dict[str, int] = {}
+    counts: dict[str, int] = {}
     for row in ask(count).rows():
         period = str(row[ADJUSTMENT])
         if period != NO_ADJUSTMENT and row["n"]:
-            found[period] = found.get(period, 0) + int(row["n"])
-    return found
+            counts[period] = counts.get(period, 0) + int(row["n"])
+    return counts
 
 
 def _in_words(postings: dict[str, int]) -> str:
@@ -250,8 +250,8 @@ def _in_order(query: Recap, tables: Sequence[tuple[str, Result]]) -> Result:
         words = {f"{name} of adjustment periods": text for name, text in tied}
         meta["tie_out"] = meta.get("tie_out", {}) | words
     answer = _lineage(query, [part.answer for _, part in tables], len(table))
-    found = Result(columns, meta, answer).take(order)
-    return found.sorted(query.order) if query.order else found
+    result = Result(columns, meta, answer).take(order)
+    return result.sorted(query.order) if query.order else result
 
 
 def _with_level(level: str, table: Result) -> Result:

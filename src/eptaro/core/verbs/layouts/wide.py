@@ -201,8 +201,8 @@ def _edge(view: View) -> View:
         lo, hi = facts.spans.onto(edge.places, 1, LAST_DAY)
         own = GroupSpans(lo, hi, facts.spans.asked)
     mine = ReducedBook(replace(facts.folded, groups=edge.groups, cells=edge.cells), own)
-    found = view.global_value("all groups", mine)
-    if found is mine:
+    overall = view.global_value("all groups", mine)
+    if overall is mine:
         return edge
-    every = replace(facts, folded=found.folded, spans=found.own)
-    return replace(edge, facts=every, cells=found.folded.cells, places=np.zeros(1, np.int64))
+    every = replace(facts, folded=overall.folded, spans=overall.own)
+    return replace(edge, facts=every, cells=overall.folded.cells, places=np.zeros(1, np.int64))

@@ -134,21 +134,25 @@ def side_by_side(
     of_parts = np.array([label != TOTAL for label in labels])
     tied = []
     for measure in view.facts.measures:
-        found, behind = list[Column](), list[Value]()
+        value_columns, behind = list[Column](), list[Value]()
         for title, cell in zip(titles, cells, strict=True):
             days = cell.first[place], cell.last[place]
             value = view.value(measure, group, *days).blanked(cell.exists[place])
             name = f"{measure.name} {title}" if several else title
             label = view.calendar.shown_label(title)
             face = DisplayHint(f"{measure.name} {label}" if several else label)
-            found.append(value.named(name, f"{measure.formula} in {title}", face))
+            value_columns.append(value.named(name, f"{measure.formula} in {title}", face))
             behind.append(Value(view, measure, group, Side("days", *days, cell.exists[place])))
             numbers[name] = behind[-1]
-        tied.append(join([column.take(np.flatnonzero(of_parts[place])) for column in found]))
-        columns += found
-        if len(found) > 1 and found[-1].kind not in NO_NUMBERS:
+        tied.append(
+            join([column.take(np.flatnonzero(of_parts[place])) for column in value_columns])
+        )
+        columns += value_columns
+        if len(value_columns) > 1 and value_columns[-1].kind not in NO_NUMBERS:
             both = known[-1] & known[-2]
-            changed = changes(found[-1].name, found[-1], found[-2], both)[1:]
+            changed = changes(value_columns[-1].name, value_columns[-1], value_columns[-2], both)[
+                1:
+            ]
             columns += changed
             for column, ratio in zip(changed, (False, True), strict=True):
                 numbers[column.name] = Change(behind[-1], behind[-2], both, ratio, None)
