@@ -88,9 +88,9 @@ class BookSet(Book):
         if calendar is not None and not isinstance(calendar, Calendar):
             raise QuestionError(f"a set has one calendar, which all share; {calendar!r} is none")
         stores = {name: book._store for name, book in books.items()}
-        given = {name: store.about.measures for name, store in stores.items()}
-        known = [*measures_of_books(given).values()]
-        own = () if measures is None else parse_set_measures(measures, known, given)
+        by_store = {name: store.about.measures for name, store in stores.items()}
+        known = [*measures_of_books(by_store).values()]
+        own = () if measures is None else parse_set_measures(measures, known, by_store)
         every = {measure.name: measure for measure in (*known, *own)}
         first = next(iter(stores.values())).about
         shown = {

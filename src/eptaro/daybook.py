@@ -359,24 +359,24 @@ class Daybook(Book):
                 "first: book.write('bookings/')"
             )
         if not isinstance(what, Daybook):
-            facts, left = store.facts, store.facts.folded.left
+            facts, left_out = store.facts, store.facts.folded.left
             before = FileOptions(
                 measures=facts.measures,
                 by=self.by,
                 adjustments=self._adjustments_again(options),
                 calendar=facts.own or facts.calendar,
-                where=None if left is None else left.where,
+                where=None if left_out is None else left_out.where,
             )
             read = options.over(before)
             work = read.workdays or facts.workdays
             what = self.read(what, **replace(read, workdays=work).non_defaults())
-        made = self.merge(what, force=options.force)
+        merged = self.merge(what, force=options.force)
         if store.file is None:
-            return made
+            return merged
         from eptaro.storage.bookfile import write_book
 
-        write_book(made._store.facts, store.file)
-        return self._of(MemoryStore(made._store.facts, store.file))
+        write_book(merged._store.facts, store.file)
+        return self._of(MemoryStore(merged._store.facts, store.file))
 
     def merge(self, other: Daybook, *, force: bool = False) -> Daybook:
         """Return the book that one fold over the rows of both would have made.
@@ -576,17 +576,17 @@ def _read_files(paths: Any, options: FileOptions) -> Store:
     from eptaro.engines.local import check_engine, fold_table
 
     check_engine(options.engine)
-    given = str(paths) if isinstance(paths, Path) else paths
+    source = str(paths) if isinstance(paths, Path) else paths
     if options.into is not None or options.shards is not None:
         options.check_date("it is looked for in books in memory alone")
         from eptaro.sharded.folding import fold_sharded
 
-        return fold_sharded(given, options)
+        return fold_sharded(source, options)
     if options.engine == "dask":
         options.check_date("it is looked for with engine='stream' alone")
         from eptaro.engines.cluster import fold_cluster
 
-        return MemoryStore(options.book.facts(fold_cluster(given, options)))
+        return MemoryStore(options.book.facts(fold_cluster(source, options)))
     from eptaro.inputs.files.opening import open_files
 
     several = paths if isinstance(paths, list | tuple) else [paths]

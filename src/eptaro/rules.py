@@ -180,8 +180,8 @@ class NumberRules(Record):
         if self.thousands is not None and self.thousands == (self.decimal or "."):
             raise MeasureError("decimal and thousands are the same mark; give two different ones")
         for name in ("strip", "blanks"):
-            given = getattr(self, name)
-            words = (given,) if isinstance(given, str) else tuple(given)
+            columns = getattr(self, name)
+            words = (columns,) if isinstance(columns, str) else tuple(columns)
             if name == "strip" and any(not w.strip() or _DIGITS & {*w} for w in words):
                 raise MeasureError(f"strip={list(words)} must be words or signs without digits")
             object.__setattr__(self, name, words)
@@ -668,8 +668,10 @@ class DateRules(Record):
         micros = (int(match[1]) * 60 + int(match[2])) * 60_000_000
         object.__setattr__(self, "shift", micros)
         for name in ("formats", "blanks"):
-            given = getattr(self, name)
-            object.__setattr__(self, name, (given,) if isinstance(given, str) else tuple(given))
+            setting = getattr(self, name)
+            object.__setattr__(
+                self, name, (setting,) if isinstance(setting, str) else tuple(setting)
+            )
         chosen = [n for n in ("order", "formats", "serials", "unix") if getattr(self, n)]
         if self.weeks is not None and self.grain not in (None, "week"):
             raise DateError(f"weeks={self.weeks!r} and grain={self.grain!r} contradict each other")

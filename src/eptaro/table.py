@@ -98,9 +98,9 @@ class Table(Result):
         >>> len(Table.of(Result([Column.text("port", ["Norrow", "Fenholm"])])))
         2
         """
-        made = cls.__new__(cls)
-        vars(made).update(vars(result))
-        return made
+        table = cls.__new__(cls)
+        vars(table).update(vars(result))
+        return table
 
     def trace(self, row: int, measure: str) -> Trace[Table]:
         """Return the `Trace` of one number: row from 0, and the name of its column.
@@ -206,10 +206,10 @@ class Table(Result):
         """
         from eptaro.core.expressions.evaluate import row_mask  # a condition is parsed above
 
-        kept = row_mask(self, where) if isinstance(where, str) else np.asarray(where, bool)
-        if len(kept) != len(self):
-            raise QuestionError(f"{len(kept):,} flags for {len(self):,} rows")
-        return self.take(np.flatnonzero(kept))
+        flags = row_mask(self, where) if isinstance(where, str) else np.asarray(where, bool)
+        if len(flags) != len(self):
+            raise QuestionError(f"{len(flags):,} flags for {len(self):,} rows")
+        return self.take(np.flatnonzero(flags))
 
     @property
     def headline(self) -> str:

@@ -88,8 +88,8 @@ def secrets_named(address: str, name: Callable[[str], str]) -> str:
     if at and ":" in before:
         before = before.partition(":")[0] + ":" + name("password")
     place, query, options = after.partition("?")
-    kept = []
+    options_shown = []
     for option in options.split("&") if query else ():
         key, equals, _ = option.partition("=")
-        kept.append(f"{key}={name(key)}" if equals and _SECRET.search(key) else option)
-    return f"{scheme}{mark}{before}{at}{place}{query}{'&'.join(kept)}"
+        options_shown.append(f"{key}={name(key)}" if equals and _SECRET.search(key) else option)
+    return f"{scheme}{mark}{before}{at}{place}{query}{'&'.join(options_shown)}"

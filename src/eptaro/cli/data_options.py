@@ -266,15 +266,15 @@ def fold_inputs(files: list[str], options: FileOptions, data: DataOptions) -> Da
         raise click.UsageError(
             f"Missing option '--date' (--engine {data.engine} does not look for it)."
         )
-    given = options.non_defaults()
+    settings = options.non_defaults()
     if data.engine != "sql":
-        given |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
-        return Daybook.read(files, **given)
-    written = given.pop("files", None)
+        settings |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
+        return Daybook.read(files, **settings)
+    written = settings.pop("files", None)
     what = data.table_name or (written.query if written else None)
     if len(files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
-    book = Daybook.from_sql(files[0], what, **given)
+    book = Daybook.from_sql(files[0], what, **settings)
     if data.show_query:
         for query in book.queries:
             notify(f"{query};\n")

@@ -250,30 +250,30 @@ def arrange_columns(
     keys = [cell for cell in cells if cell.rank is Priority.KEY]
     answers = [cell for cell in cells if cell.rank is Priority.ANSWER]
     if room is None or total_width([*keys, *answers]) <= room:
-        block, left = _fill_block(cells, [*keys, *answers], room)
-        return [block], left
+        block, rest = _fill_block(cells, [*keys, *answers], room)
+        return [block], rest
     blocks: list[list[TextColumn]] = []
-    left = list[TextColumn]()
+    rest = list[TextColumn]()
     measures = dict.fromkeys(cell.of for cell in answers)
     for number, measure in enumerate(measures):
         own = [c for c in cells if c.of == measure or (not number and c.rank >= Priority.DAYS)]
         must = [*keys, *(cell for cell in own if cell.rank is Priority.ANSWER)]
         block, unfit = _fill_block([*keys, *own], must, room)
-        left += unfit
+        rest += unfit
         blocks += in_blocks(block, len(keys), room)
-    return blocks, left
+    return blocks, rest
 
 
 def _fill_block(
     cells: Sequence[TextColumn], must: Sequence[TextColumn], room: int | None
 ) -> tuple[list[TextColumn], list[TextColumn]]:
     """Return the columns that must be shown and those others that fit, in their order."""
-    taken, left = list(must), list[TextColumn]()
+    taken, rest = list(must), list[TextColumn]()
     for cell in sorted((c for c in cells if c not in must), key=lambda c: c.rank):
         fits = room is None or total_width([*taken, cell]) <= room
-        (taken if fits else left).append(cell)
+        (taken if fits else rest).append(cell)
     order = {id(cell): (_place(cell), at) for at, cell in enumerate(cells)}
-    return sorted(taken, key=lambda cell: order[id(cell)]), left
+    return sorted(taken, key=lambda cell: order[id(cell)]), rest
 
 
 def _place(cell: TextColumn) -> int:

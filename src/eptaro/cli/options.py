@@ -351,8 +351,8 @@ class AnswerOptions(OutputOptions):
         if self.first is not None and self.first < 1:
             raise click.UsageError(f"--first {self.first} must be at least 1")
         drawn = {"kind": self.kind, "measure-drawn": self.measure_drawn, "title": self.title}
-        for name, given in (drawn | {"unit": self.unit}).items():
-            if given and not self.plot:
+        for name, value in (drawn | {"unit": self.unit}).items():
+            if value and not self.plot:
                 raise click.UsageError(f"--{name} goes with --plot FILE")
 
 

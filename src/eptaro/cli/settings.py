@@ -221,8 +221,8 @@ class Settings(Record):
             store = store.measuring(data.rows["measures"])
         shown = together.formats if together is not None else {}
         formats = {n: Format(**one.model_dump(exclude_none=True)) for n, one in shown.items()}
-        given = check_formats(data.formats, [one.name for one in store.measures])
-        book = BookSet._of(store.formatted({**formats, **given}))
+        formats_given = check_formats(data.formats, [one.name for one in store.measures])
+        book = BookSet._of(store.formatted({**formats, **formats_given}))
         asked = [*data.by, *_columns_narrowed_by(data.only)]
         for column, notes in book.notes_by_subject.items():
             for note in notes if column == "calendar" or column in asked else ():
@@ -271,10 +271,10 @@ class Settings(Record):
         if not files:
             raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
         leave_pandas_out()
-        kept = open_books(files, data)
-        if kept is not None:
-            _check_of_book(kept, data, reading)
-            book = self._of_book(kept, data.rows.get("measures"))
+        opened = open_books(files, data)
+        if opened is not None:
+            _check_of_book(opened, data, reading)
+            book = self._of_book(opened, data.rows.get("measures"))
             formats = check_formats(data.formats, [one.name for one in book.measures])
             return Daybook._of(book._store.formatted(formats)) if formats else book
         files, options = self.rows_to_fold(data, reading, values)
@@ -295,24 +295,24 @@ class Settings(Record):
         words = self.config.data if self.config else None
         named = bool(data.files) or words is None
         files = list(data.files) if named or not self.config else self.config.files()
-        given = {**(self.config.row_options() if self.config else {}), **data.rows}
-        given["lookups"] = [
+        settings = {**(self.config.row_options() if self.config else {}), **data.rows}
+        settings["lookups"] = [
             *data.rows.get("lookups", ()),
             *(self.config.lookups() if self.config else ()),
         ]
-        if values and not given.get("measures"):
-            given["measures"] = ["entries=count()"]
+        if values and not settings.get("measures"):
+            settings["measures"] = ["entries=count()"]
         for file in files:
             pattern = scheme_of(file) or file == "-" or any(mark in file for mark in "*?[")
             word = re.fullmatch(r"\w+|\w+=.*|.*\(.*\)", file)
-            if (word or not given.get("measures")) and not pattern and not Path(file).exists():
+            if (word or not settings.get("measures")) and not pattern and not Path(file).exists():
                 raise InputError(f"{file}: there is no such file or folder{_USES if word else ''}")
-        if not given.get("measures"):
+        if not settings.get("measures"):
             raise click.UsageError("Missing option '--measure'.")
         written = self.file_rules(reading)
         calendar, columns = self._calendars()
         of_config = [*(words.by if words else []), *columns]
-        joined = given["lookups"] or given.get("across")
+        joined = settings["lookups"] or settings.get("across")
         if named and of_config and data.engine != "sql" and not joined:
             lacking = _lacking(files, of_config, written)
             for name in lacking:
@@ -327,18 +327,18 @@ class Settings(Record):
         if words and EVERY not in words.by:
             by = [name for name in by if name != EVERY]
         by += [name for name in _columns_narrowed_by(data.only) if name not in map(name_of, by)]
-        given |= {
+        settings |= {
             "by": list(dict.fromkeys(by)),
             "calendar": calendar,
-            "coverage": _coverage(given.get("coverage")),
+            "coverage": _coverage(settings.get("coverage")),
             "dates": self.date_rules(reading),
             "files": written,
-            "formats": _formats(words, given["measures"]) | data.formats,
+            "formats": _formats(words, settings["measures"]) | data.formats,
             "workdays": self.workdays if self.config or self.has_workdays else None,
             "values": values,
             "numbers": reading.number_rules(self.config.number_rules() if self.config else None),
         }
-        return files, FileOptions(**given)
+        return files, FileOptions(**settings)
 
     def files_to_add(
         self, data: DataOptions, reading: ReadingOptions
@@ -383,10 +383,10 @@ class Settings(Record):
         """Return the calendar asked for, or those that groups of the data set keep, and by
         which column they keep them.
         """
-        kept = self.config.own_calendars() if self.config else None
-        if kept is None or self.named is not None or self.describes_calendar:
+        own = self.config.own_calendars() if self.config else None
+        if own is None or self.named is not None or self.describes_calendar:
             return self.calendar(self.named), []
-        return kept, [kept.column]
+        return own, [own.column]
 
     def date_rules(self, reading: ReadingOptions) -> DateRules:
         """Return the date rules of the options, over those of the config."""
@@ -411,10 +411,10 @@ def _coverage(given: Any) -> Any:
 
 def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) -> None:
     """Raise `QuestionError` for an option on rows, which were folded already."""
-    given = [*data.flags, *reading.flags]
-    if given:
+    flags = [*data.flags, *reading.flags]
+    if flags:
         raise QuestionError(
-            f"{book.source} is a book, whose rows are folded already: leave {given[0]} out, or "
+            f"{book.source} is a book, whose rows are folded already: leave {flags[0]} out, or "
             f"give the file of its rows"
         )
 

@@ -60,10 +60,10 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
         screen.say(visible(" · ".join(one.constant_text() for one in once)), room)
     if words or once:
         screen.say()
-    left = _rows(screen, table, rows, room, make, answered=answered)
+    rest = _rows(screen, table, rows, room, make, answered=answered)
     if not is_quiet():
         screen.say()
-        _below(screen, table, left, room, answered=answered)
+        _below(screen, table, rest, room, answered=answered)
 
 
 def _rows(
@@ -82,7 +82,7 @@ def _rows(
         cells = [cell.with_gap(gap) for cell in cells]
     if sideways:
         cells = _transpose(cells)
-    blocks, left = _blocks(cells, room, answered=answered)
+    blocks, rest = _blocks(cells, room, answered=answered)
     if answered and not gap:
         blocks = _with_bar(part, blocks, room)
     for number, block in enumerate(blocks):
@@ -95,7 +95,7 @@ def _rows(
             f"--rows {len(table)} prints all, --out FILE writes them",
             style="bold",
         )
-    return left
+    return rest
 
 
 def _blocks(
@@ -151,12 +151,12 @@ def _with_bar(
     here = [one for one in drawn if one.column.name in names]
     if len({one.face.of for one in here}) != 1:
         return blocks
-    made = bars(here[0], free)
-    if made is None:
+    lines = bars(here[0], free)
+    if lines is None:
         return blocks
     at = names.index(here[0].column.name) + 1
     at += sum(cell.of == block[at - 1].of and cell.rank < Priority.DAYS for cell in block[at:])
-    return [[*block[:at], TextColumn("", made, right=False), *block[at:]]]
+    return [[*block[:at], TextColumn("", lines, right=False), *block[at:]]]
 
 
 def _stream_rows(
@@ -165,22 +165,22 @@ def _stream_rows(
     """Print a table of many rows some at a time, as wide as a sample of them is."""
     step = max(len(table) // _LONG, 1)
     cells = make(table.take(np.arange(0, len(table), step)))
-    blocks, left = _blocks(cells, room, answered=answered)
+    blocks, rest = _blocks(cells, room, answered=answered)
     for number, block in enumerate(blocks):
         if number:
             screen.say()
         screen.print_head(block)
         places = [cells.index(cell) for cell in block]
         for start in range(0, len(table), _LONG):
-            made = make(table.take(slice(start, start + _LONG)))
-            screen.print_rows(block, [made[at].lines for at in places])
-    return left
+            drawn_cells = make(table.take(slice(start, start + _LONG)))
+            screen.print_rows(block, [drawn_cells[at].lines for at in places])
+    return rest
 
 
 def _transpose(cells: list[TextColumn]) -> list[TextColumn]:
     """Return the same cells on their side; the first column becomes the headings."""
     heads, *rest = cells
-    made = [TextColumn(heads.title, [cell.title for cell in rest], right=False)]
+    rows = [TextColumn(heads.title, [cell.title for cell in rest], right=False)]
     for place, head in enumerate(heads.lines):
         width = max(len(head), *(len(cell.lines[place]) for cell in rest))
         lines = [cell.lines[place] for cell in rest]
@@ -188,8 +188,8 @@ def _transpose(cells: list[TextColumn]) -> list[TextColumn]:
             line.rjust(width) if cell.right else line
             for line, cell in zip(lines, rest, strict=True)
         ]
-        made.append(TextColumn(head, lines, right=False))
-    return made
+        rows.append(TextColumn(head, lines, right=False))
+    return rows
 
 
 def _excerpt(table: Result, limit: int) -> tuple[Result, int]:
@@ -239,18 +239,18 @@ def deliver(table: Result, output: OutputOptions) -> None:
 
     match output.form:
         case "csv":
-            made = text.to_csv(table)
+            content = text.to_csv(table)
         case "json":
-            made = text.to_json(table)
+            content = text.to_json(table)
         case "object":
-            made = text.to_json_object(table)
+            content = text.to_json_object(table)
         case "markdown":
-            made = text.to_markdown(table)
+            content = text.to_markdown(table)
         case _:
             assert_never(output.form)
     if sys.stdout.isatty():  # a file or another program gets the data as it is
-        made = "\n".join(map(visible, made.split("\n")))
-    sys.stdout.write(made)
+        content = "\n".join(map(visible, content.split("\n")))
+    sys.stdout.write(content)
 
 
 def _choose_columns(table: Result, columns: str) -> Result:

@@ -199,9 +199,9 @@ def annotate(
     with translate_errors(opened.name):
         rules = date_rules(dates, zone)
         opened = filter_source(opened, where, date, rules)
-        given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
-        given = given or [MonthCalendar()]
-        plan = _Plan(opened, list(add), date, given, workdays, locale, as_of, rules)
+        all_calendars = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
+        all_calendars = all_calendars or [MonthCalendar()]
+        plan = _Plan(opened, list(add), date, all_calendars, workdays, locale, as_of, rules)
         if out is None:
             tables = list(plan.tables())
             rows = pa.concat_tables(tables) if tables else pa.table({})

@@ -50,8 +50,8 @@ class ShardBuffers:
             self.shards = shards_for(cells) if folded.groups.names else 1
         self._runs += 1
         for shard, part in partition_cells(folded, self.shards):
-            kept = part if last and self._runs == 1 else self._write_piece(shard, part)
-            self._held.setdefault(shard, []).append(kept)
+            piece = part if last and self._runs == 1 else self._write_piece(shard, part)
+            self._held.setdefault(shard, []).append(piece)
 
     def _write_piece(self, shard: int, part: Folded) -> Path:
         if self._folder is None:

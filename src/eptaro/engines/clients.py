@@ -118,11 +118,11 @@ def client_of(client: Any, timeout: float) -> Iterator[Any]:
         yield client
         return
     if isinstance(client, str):
-        made = _connect(distributed, client, timeout)
+        connected = _connect(distributed, client, timeout)
         try:
-            yield made
+            yield connected
         finally:
-            made.close(timeout=1)
+            connected.close(timeout=1)
         return
     cluster = BackgroundTask(_own_cluster).result()
     own = distributed.Client(cluster)

@@ -45,13 +45,13 @@ class Findings:
         """Return all findings, one per row."""
         subject, group, value, count, detail = zip(*self.rows, strict=True)
         counts = np.array([0 if n is None else n for n in count])
-        given = np.array([n is not None for n in count])
+        counted = np.array([n is not None for n in count])
         return Result(
             [
                 _words("subject", subject, "What the finding is about"),
                 _words("group", group, "The group that it concerns; blank for all rows"),
                 _words("value", value, "What was found"),
-                Column.of("count", "integer", counts, given, description="How many"),
+                Column.of("count", "integer", counts, counted, description="How many"),
                 _words("detail", detail, "Where it was found, or the evidence"),
             ],
             meta,

@@ -121,9 +121,9 @@ class Suggestion:
         words += [] if self.across is None else ["--columns-across", self.across.written]
         words += ["--date", date]
         plain = asdict(FileRules())
-        for key, given in asdict(files or FileRules()).items():
-            if given != plain[key]:
-                value = "tab" if given == "\t" else str(given)
+        for key, setting in asdict(files or FileRules()).items():
+            if setting != plain[key]:
+                value = "tab" if setting == "\t" else str(setting)
                 words += [f"--{key.replace('_', '-')}", value]
         for key, option in _OPTIONS.items():
             value = getattr(rules, key)
@@ -175,8 +175,8 @@ class Suggestion:
         ]
         if where is not None:
             lines.append(f"where = {toml_value(where)}")
-        given = {} if not isinstance(numbers, NumberRules) else asdict(numbers)
-        if not given and (self.figures or numbers == "infer"):
+        settings = {} if not isinstance(numbers, NumberRules) else asdict(numbers)
+        if not settings and (self.figures or numbers == "infer"):
             lines.append('numbers = "infer"')
         if others := [name for name in self.groups if name not in by]:
             lines.append(f"# also worth grouping by: {', '.join(others)}")
@@ -189,7 +189,7 @@ class Suggestion:
         if own:
             lines += ["", f"[{key}.dates]", *own]
         plain_numbers = asdict(NumberRules())
-        said = {name: value for name, value in given.items() if value != plain_numbers[name]}
+        said = {name: value for name, value in settings.items() if value != plain_numbers[name]}
         if said:
             lines += ["", f"[{key}.numbers]"]
             lines += [f"{name} = {toml_value(v)}" for name, v in said.items()]
@@ -202,8 +202,8 @@ class Suggestion:
         for measure, (formula, why) in self.measures().items():
             name = measure if _plain(measure) else toml_value(measure)
             lines.append(f"{name} = {toml_value(formula)}" + (f"   # {why}" if why else ""))
-        left = [look for look in self.looks if look.kind in ("key", "flag")]
-        return lines + [f"# left out: {look.name}, {look.why}" for look in left]
+        skipped = [look for look in self.looks if look.kind in ("key", "flag")]
+        return lines + [f"# left out: {look.name}, {look.why}" for look in skipped]
 
 
 def head(year_starts: str | None) -> list[str]:
@@ -237,9 +237,11 @@ class WideColumns(NamedTuple):
         if any(look.dates is not None and look.grain == "day" for look in looks):
             return None
         names = [look.name for look in looks]
-        held = ["" if look.kind not in ("sum", "mean", "key") else look.name for look in looks]
+        candidates = [
+            "" if look.kind not in ("sum", "mean", "key") else look.name for look in looks
+        ]
         for fits, called in ((month_number, "month"), (_year_number, "year")):
-            numbers = [fits(name) for name in held]
+            numbers = [fits(name) for name in candidates]
             lo, hi = _longest_run(numbers)
             if hi - lo < _FEWEST_ACROSS:
                 continue
@@ -341,8 +343,8 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
     if not rows:
         raise InputError(f"{source.name}: has no rows to look at")
     table = pa.concat_tables(parts, promote_options="permissive").slice(0, _LOOKED_AT)
-    given = rules or DateRules()
-    looks = [look_at(table[name], name, given, source.decimal) for name in table.column_names]
+    rules_given = rules or DateRules()
+    looks = [look_at(table[name], name, rules_given, source.decimal) for name in table.column_names]
     suggestion = Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
     dates = [name for name in suggestion.dates if name in table.column_names]
     if len(dates) == 1:

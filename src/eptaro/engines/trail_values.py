@@ -85,8 +85,8 @@ def trail_values(
     names = [by] if isinstance(by, str) else list(by or ())
     planes = {plane for measure in parsed for plane in measure.planes}
     source = clean_numbers(table if isinstance(table, Source) else FrameSource(table), numbers)
-    kept = filter_source(source, where, None, DateRules())
-    rows = _rows(kept, along, names, planes)
+    filtered = filter_source(source, where, None, DateRules())
+    rows = _rows(filtered, along, names, planes)
     return along_values(rows, parsed, query)
 
 

@@ -179,12 +179,12 @@ class Config:
         return HolidaySet(days)
 
     def _calendar(self, name: str, entry: Any) -> Calendar:
-        given = entry.model_dump(exclude={"kind", "file"}, exclude_none=True)
+        settings = entry.model_dump(exclude={"kind", "file"}, exclude_none=True)
         if entry.kind == "month":
-            return MonthCalendar(name, **given)
+            return MonthCalendar(name, **settings)
         if entry.kind == "week":
-            return WeekCalendar(name, **given)
-        return read_listed(name, self._folder / entry.file, **given)
+            return WeekCalendar(name, **settings)
+        return read_listed(name, self._folder / entry.file, **settings)
 
 
 Rules = TypeVar("Rules", DateRules, FileRules, NumberRules)
@@ -274,8 +274,8 @@ def _complaint(error: Any, whole: Any) -> str:
         return f"{key}: kind is missing: month, week or listed"
     if first["type"] == "union_tag_invalid":
         return f"{key}: {unknown('kind', first['ctx']['tag'], ['month', 'week', 'listed'])}"
-    given = first.get("input")
-    shown = f", not {given!r}" if isinstance(given, str | int | float | bool) else ""
+    value = first.get("input")
+    shown = f", not {value!r}" if isinstance(value, str | int | float | bool) else ""
     more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
     message = first["msg"]
     return f"{key}: {message[0].lower()}{message[1:]}{shown}{more}"

@@ -63,10 +63,10 @@ class FilteredSource(SourceWrapper):
     def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written, of the rows that meet the condition so far."""
         texts = self.source.raw_text(name)
-        kept = np.zeros(len(texts), bool)
+        flags = np.zeros(len(texts), bool)
         met = np.concatenate([np.empty(0, bool), *self._masks])
-        kept[: len(met)] = met
-        return texts.filter(pa.array(kept))
+        flags[: len(met)] = met
+        return texts.filter(pa.array(flags))
 
     def row_number(self, place: int) -> int:
         """Return the number that a row has among all of the source."""

@@ -55,8 +55,8 @@ class _Rule:
 
     def days(self, years: Iterable[int]) -> list[dt.date]:
         """Return the days in those years, before any is moved off a weekend."""
-        made = (self._day(year) for year in years if self._from <= year <= self._to)
-        return [day for day in made if day is not None]
+        days_by_year = (self._day(year) for year in years if self._from <= year <= self._to)
+        return [day for day in days_by_year if day is not None]
 
 
 def _day_rule(text: str) -> Callable[[int], dt.date | None]:
@@ -182,10 +182,10 @@ def _days_of(event: Any, where: str, first_year: int, last_year: int, rrule: Any
 
 
 def _category(event: Any) -> str:
-    given = event.get("CATEGORIES")
-    if given is None:
+    categories = event.get("CATEGORIES")
+    if categories is None:
         return "public"
-    first = given[0] if isinstance(given, list) else given
+    first = categories[0] if isinstance(categories, list) else categories
     return str(first.cats[0]) if first.cats else "public"
 
 
@@ -253,14 +253,14 @@ class HolidaySet(Holidays):
         dated_rules = [(day, rule) for rule in parsed for day in rule.days(years)]
         dated_rules.sort(key=lambda item: item[0])
         taken = {day for day, rule in dated_rules if not (rule.moved and day.weekday() in off)}
-        kept = []
+        holidays = []
         for day, rule in dated_rules:
             target = day
             if rule.moved and day.weekday() in off:
                 target = _observed_day(day, rule.moved, off, taken)
                 taken.add(target)
-            kept.append(Holiday(target, rule.name, rule.kind, rule.pay_premium))
-        return cls(kept)
+            holidays.append(Holiday(target, rule.name, rule.kind, rule.pay_premium))
+        return cls(holidays)
 
     @classmethod
     def from_csv(cls, path: str | Path) -> HolidaySet:

@@ -237,8 +237,8 @@ class AddOptions:
     @property
     def days(self) -> Span | None:
         """The days that are replaced."""
-        given = self.replace_days
-        return Span.parse(given) if isinstance(given, str) else given
+        days_given = self.replace_days
+        return Span.parse(days_given) if isinstance(days_given, str) else days_given
 
     def over(self, before: FileOptions) -> FileOptions:
         """Return how files are read: as those before, but for what these options say."""

@@ -58,8 +58,8 @@ def _about(of: DataclassField[Any]) -> Any:
 def _of_calendar(name: str, doc: str, kind: Any, calendar: type[Any]) -> type[Part]:
     """Return the part of a config that describes a calendar: the arguments of its class."""
     own = signature(calendar, eval_str=True).parameters
-    given = {one: (own[one].annotation, own[one].default) for one in own if one != "name"}
-    return _part(name, doc, kind=kind, **given)
+    settings = {one: (own[one].annotation, own[one].default) for one in own if one != "name"}
+    return _part(name, doc, kind=kind, **settings)
 
 
 Month = _of_calendar("Month", "Years of twelve months.", (Literal["month"], "month"), MonthCalendar)

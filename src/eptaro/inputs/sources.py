@@ -317,14 +317,14 @@ def _plain_text(table: pa.Table) -> pa.Table:
     dictionaries that hold a blank among their words.
     """
     for place, field_ in enumerate(table.schema):
-        made, plain = table.column(place), pa.large_string()
-        coded = pa.types.is_dictionary(made.type)
-        if coded and any(chunk.dictionary.null_count for chunk in made.chunks):
-            made, coded = made.cast(made.type.value_type), False
-        if pa.types.is_string_view(made.type.value_type if coded else made.type):
-            made = made.cast(pa.dictionary(pa.int32(), plain) if coded else plain)
-        if made.type != field_.type:
-            table = table.set_column(place, field_.with_type(made.type), made)
+        column, plain = table.column(place), pa.large_string()
+        coded = pa.types.is_dictionary(column.type)
+        if coded and any(chunk.dictionary.null_count for chunk in column.chunks):
+            column, coded = column.cast(column.type.value_type), False
+        if pa.types.is_string_view(column.type.value_type if coded else column.type):
+            column = column.cast(pa.dictionary(pa.int32(), plain) if coded else plain)
+        if column.type != field_.type:
+            table = table.set_column(place, field_.with_type(column.type), column)
     return table
 
 

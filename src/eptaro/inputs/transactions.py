@@ -290,17 +290,22 @@ class Transactions:
             kind = Kind.DATE if column == self._date else self._kinds.get(column)
             return read_text_or_date(table[column], column, name, self._rules, kind)
 
-        made, formed = self._formula_columns(table, keeping), self._formulas.columns
+        calculated, formed = self._formula_columns(table, keeping), self._formulas.columns
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
-            ([self._date], lambda _: dates or self._dates(table, made)),
+            ([self._date], lambda _: dates or self._dates(table, calculated)),
             (
                 self._by,
-                lambda g: made.category_codes(g) if g in formed else read_groups(table[g], g, name),
+                lambda g: (
+                    calculated.category_codes(g) if g in formed else read_groups(table[g], g, name)
+                ),
             ),
-            (self._filled, lambda c: made.filled_only(c) if c in formed else read_filling(c)),
-            (self._numbers, lambda c: made.numbers(c) if c in formed else numbers(c)),
-            (sorted(self._said), lambda c: made.order_column(c) if c in formed else read_text(c)),
-            (self._codes, lambda c: made.word_codes(c) if c in formed else codes(c)),
+            (self._filled, lambda c: calculated.filled_only(c) if c in formed else read_filling(c)),
+            (self._numbers, lambda c: calculated.numbers(c) if c in formed else numbers(c)),
+            (
+                sorted(self._said),
+                lambda c: calculated.order_column(c) if c in formed else read_text(c),
+            ),
+            (self._codes, lambda c: calculated.word_codes(c) if c in formed else codes(c)),
         ]
         works = [partial(work, column) for columns, work in by_kind for column in columns]
         if table.num_rows < _LEAST_AT_ONCE:

@@ -33,8 +33,8 @@ def to_arrow(table: Result) -> pa.Table:
     for column in table.columns:
         array = to_array(column)
         notes = {"description": column.description, "unit": column.unit}
-        kept = {key: value for key, value in notes.items() if value}
-        fields.append(pa.field(column.name, array.type, metadata=kept or None))
+        filled_notes = {key: value for key, value in notes.items() if value}
+        fields.append(pa.field(column.name, array.type, metadata=filled_notes or None))
         arrays.append(array)
     metadata = {"eptaro": json.dumps(table.meta, default=str)} if table.meta else None
     return pa.Table.from_arrays(arrays, schema=pa.schema(fields, metadata=metadata))

@@ -110,9 +110,9 @@ def write_icalendar(calendar: Calendar, span: Span, workdays: Workdays, path: Pa
             "writing .ics needs the package icalendar; install it with: "
             "pip install 'eptaro[calendars]'"
         ) from None
-    made = icalendar.Calendar()
-    made.add("prodid", "-//Eptaro//periods//EN")
-    made.add("version", "2.0")
+    file = icalendar.Calendar()
+    file.add("prodid", "-//Eptaro//periods//EN")
+    file.add("version", "2.0")
     stamp = dt.datetime.combine(span.first, dt.time(), dt.UTC)
 
     def event(day: dt.date, text: str, kind: str) -> None:
@@ -123,7 +123,7 @@ def write_icalendar(calendar: Calendar, span: Span, workdays: Workdays, path: Pa
         entry.add("dtend", day + dt.timedelta(1))
         entry.add("summary", text)
         entry.add("categories", [kind])
-        made.add_component(entry)
+        file.add_component(entry)
 
     for level in calendar.levels:
         if level not in ("week", "day"):
@@ -132,7 +132,7 @@ def write_icalendar(calendar: Calendar, span: Span, workdays: Workdays, path: Pa
                 event(period.last, f"{period.shown} ends", level)
     for holiday in workdays.holidays.between(span):
         event(holiday.day, holiday.name, holiday.kind)
-    content = made.to_ical()
+    content = file.to_ical()
     return replace_whole(path, lambda beside: _write(content, beside))
 
 

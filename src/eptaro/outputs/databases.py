@@ -330,11 +330,11 @@ def _extend(connection: Any, table: Result, schema: str | None, name: str) -> in
     ours = {row: place for place, row in enumerate(table.column(key).to_list())}
     at = table.names.index(key)
     while rows := standing.fetchmany(_SLICE):
-        kept = [row for row in rows if row[at] in ours]
-        if kept:
-            places = [ours[row[at]] for row in kept]
+        rows_to_write = [row for row in rows if row[at] in ours]
+        if rows_to_write:
+            places = [ours[row[at]] for row in rows_to_write]
             have += places
-            _check_same(name, key, kept, table.take(np.array(places)))
+            _check_same(name, key, rows_to_write, table.take(np.array(places)))
     fresh = np.setdiff1d(np.arange(len(table)), np.array(have, np.int64))
     insert_rows(connection, target, table.take(fresh))
     return len(fresh)

@@ -44,9 +44,9 @@ def _write_stored(table: Result, address: str) -> Path | str:
     if writer is None:
         raise InputError(f"{place}: {unknown('file ending', place.ending, WRITERS)}")
     with tempfile.TemporaryDirectory(prefix="eptaro-") as folder:
-        made = Path(folder) / "made"
-        writer(table, made)
-        with made.open("rb") as source:
+        written = Path(folder) / "made"
+        writer(table, written)
+        with written.open("rb") as source:
             place.write(lambda sink: shutil.copyfileobj(source, sink))
     return place.name
 
@@ -93,9 +93,9 @@ def _temporary_prefix(place: Path) -> str:
 
 def _clear_leftovers(place: Path) -> None:
     """Take away what processes that no longer run left beside a place."""
-    left = re.compile(re.escape(f".{place.name[:100]}.") + r"(\d+)-\w+")
+    pattern = re.compile(re.escape(f".{place.name[:100]}.") + r"(\d+)-\w+")
     for file in place.parent.iterdir():
-        match = left.fullmatch(file.name)
+        match = pattern.fullmatch(file.name)
         if match and int(match[1]) != os.getpid() and not runs(int(match[1])):
             file.unlink(missing_ok=True)
 
@@ -105,9 +105,9 @@ def _write_to(place: Path, fill: Callable[[Path], None]) -> None:
     if place.is_dir():
         raise IsADirectoryError(errno.EISDIR, "Is a directory")
     with tempfile.TemporaryDirectory(prefix="eptaro-") as folder:
-        made = Path(folder) / "made"
-        fill(made)
-        with made.open("rb") as source, place.open("wb", buffering=0) as sink:
+        written = Path(folder) / "made"
+        fill(written)
+        with written.open("rb") as source, place.open("wb", buffering=0) as sink:
             while part := source.read(1 << 16):
                 rest = memoryview(part)
                 while rest:
@@ -200,9 +200,9 @@ def write_folder(table: Result, path: str | Path) -> Path | str:
 
 def _clear_left_folders(folder: Path) -> None:
     """Take away what runs that were killed left beside a folder: their own files, and no others."""
-    left = re.compile(re.escape(f".{folder.name}.") + r"(\d+)-[0-9a-f]{8}")
+    pattern = re.compile(re.escape(f".{folder.name}.") + r"(\d+)-[0-9a-f]{8}")
     for other in folder.parent.iterdir():
-        match = left.fullmatch(other.name)
+        match = pattern.fullmatch(other.name)
         if match is None or other.is_symlink() or not other.is_dir() or runs(int(match[1])):
             continue
         for file in other.iterdir():

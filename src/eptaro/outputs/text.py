@@ -47,8 +47,10 @@ def guarded_table(table: Result) -> Result:
         if column.kind == "text" and column.choices is not None:
             words = column.choices.tolist()
             if any(isinstance(word, str) and _FORMULA.match(word) for word in words):
-                kept = [escape_formulas(word) if isinstance(word, str) else word for word in words]
-                safe = replace(safe, choices=np.array([*kept, None], object)[:-1])
+                guarded = [
+                    escape_formulas(word) if isinstance(word, str) else word for word in words
+                ]
+                safe = replace(safe, choices=np.array([*guarded, None], object)[:-1])
         columns.append(safe)
     return Result(columns, table.meta, table.answer)
 

@@ -64,15 +64,15 @@ def draw_card(table: Result, page: Page, measures: Sequence[str]) -> None:
         page.legend(*marks)
     labels = _card_labels(table, 24)
     down = min(max(int((page.height - 190) // (14 * len(labels) + 64)), 1), 3)
-    kept = measures[:1] if by else measures[:down]
-    if len(kept) < len(measures):
-        first, verb = ("first", "is") if len(kept) == 1 else (f"first {len(kept)}", "are")
+    shown = measures[:1] if by else measures[:down]
+    if len(shown) < len(measures):
+        first, verb = ("first", "is") if len(shown) == 1 else (f"first {len(shown)}", "are")
         of = f"the {first} of {len(measures)} measures {verb} drawn"
         page.note(f"{of}; choose another with measure=")
     panels = panels_of(
         page,
         table,
-        kept,
+        shown,
         ending="_to_date",
         by=by,
         same_scale=False,
@@ -196,8 +196,8 @@ def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
     if len(parts) > MOST_PANELS:
         page.note(f"the {MOST_PANELS} first of {len(parts)} are drawn")
         parts = parts[:MOST_PANELS]
-    made = page.panels([title for title, _ in parts])
-    for axes, (_, part) in zip(made, parts, strict=True):
+    all_axes = page.panels([title for title, _ in parts])
+    for axes, (_, part) in zip(all_axes, parts, strict=True):
         first, last = part["from"], part["to"]
         column = part.column(what)
         for a, b, value in zip(first, last, column.numbers(), strict=True):

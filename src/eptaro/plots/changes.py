@@ -101,12 +101,12 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     letters = 26 if len(measures) == 1 or page.width >= 1100 else 16
     words = shorten_distinctly([lead.word(i) for i in order], letters)
     longest = max(map(len, words), default=1)
-    left = min(longest * 7.4 + 46, page.width * 0.3)
+    margin = min(longest * 7.4 + 46, page.width * 0.3)
     if len(measures) == 1:
-        panels = [page.axes(left=left)]
+        panels = [page.axes(left=margin)]
     else:
         titles = [name.replace("_", " ") for name in measures]
-        panels = page.panels(titles, same_scale=False, across=len(measures), left=left)
+        panels = page.panels(titles, same_scale=False, across=len(measures), left=margin)
     for axes, name, one in zip(panels, measures, all_changes, strict=True):
         _sideways(page, axes, table.column(name), one, order, words)
 

@@ -119,8 +119,12 @@ def panels_of(
     parts = parts_of(table, f"{measures[0]}{ending}", by)
     if len(parts) == 1:
         titles = [name.replace("_", " ") if len(measures) > 1 else "" for name in measures]
-        made = page.panels(titles, same_scale=False, across=1, left=left, right=right, above=above)
-        yield from ((axes, parts[0][1], name) for axes, name in zip(made, measures, strict=True))
+        all_axes = page.panels(
+            titles, same_scale=False, across=1, left=left, right=right, above=above
+        )
+        yield from (
+            (axes, parts[0][1], name) for axes, name in zip(all_axes, measures, strict=True)
+        )
         return
     if len(parts) * len(measures) > most and len(measures) > 1:
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
@@ -137,7 +141,7 @@ def panels_of(
         for title, _ in parts
         for name in measures
     ]
-    made = page.panels(
+    all_axes = page.panels(
         titles,
         same_scale=same_scale,
         across=None if alone else len(measures) * _groups_per_row(parts, measures),
@@ -146,7 +150,7 @@ def panels_of(
     )
     page.note("one scale for all" if same_scale else "each panel has a scale of its own")
     pairs = [(part, name) for _, part in parts for name in measures]
-    for axes, (part, name) in zip(made, pairs, strict=True):
+    for axes, (part, name) in zip(all_axes, pairs, strict=True):
         yield axes, part, name
 
 

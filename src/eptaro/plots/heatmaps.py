@@ -63,8 +63,8 @@ def _natural(table: Result, key: str) -> list[Any]:
     """Return the values of a text column in the order of its choices; hours without rows stay."""
     column = table.column(key)
     words = [] if column.choices is None else column.choices.tolist()
-    held = [at for at, word in enumerate(words) if word in set(column.to_list())]
-    return words[held[0] : held[-1] + 1] if held else []
+    filled = [at for at, word in enumerate(words) if word in set(column.to_list())]
+    return words[filled[0] : filled[-1] + 1] if filled else []
 
 
 def _shade_cells(page: Page, axes: Any, cells: Any, column: Column) -> Any:

@@ -138,22 +138,22 @@ class Page:
         letters = self._fits(size * 0.9)
         most = 2 if self.width >= 900 else 3
         sentences = [part for part in said.replace(". ", ".\n").split("\n") if part]
-        kept = sentences[:1]
+        fitting = sentences[:1]
         for one in sentences[1:]:
-            if len(textwrap.wrap(" ".join([*kept, one]), letters)) > most:
+            if len(textwrap.wrap(" ".join([*fitting, one]), letters)) > most:
                 break
-            kept.append(one)
+            fitting.append(one)
         style = {"size": size, "weight": "bold", "color": self.theme.ink}
         while True:
-            lines = textwrap.wrap(" ".join(kept), letters)
-            made = [self.text(_EDGE, 0, line, **style) for line in lines]
-            widest = max((text.get_window_extent().width for text in made), default=0.0)
+            lines = textwrap.wrap(" ".join(fitting), letters)
+            lines_drawn = [self.text(_EDGE, 0, line, **style) for line in lines]
+            widest = max((text.get_window_extent().width for text in lines_drawn), default=0.0)
             if widest <= self.width - 2 * _EDGE or letters <= 12:
                 break
             letters -= 3
-            for text in made:
+            for text in lines_drawn:
                 text.remove()
-        for text in made:
+        for text in lines_drawn:
             self._top -= size * 1.62
             text.set_y(self._top / self.height)
 
@@ -246,12 +246,12 @@ class Page:
         top, bottom = self._top - 8, _FOOT - 20.0
         wide, high = (self.width - 2 * _EDGE + 20) / across, (top - bottom) / down
         head = above + (22 if any(names) else 4)
-        made: list[Any] = []
+        all_axes: list[Any] = []
         letters = self._fits(9.5, room=wide - left - right)
         for place, name in enumerate(shorten_distinctly(names, letters)):
             row, column = divmod(place, across)
             x, y = _EDGE - 10 + column * wide, top - (row + 1) * high
-            shared = {"sharey": made[0]} if made and same_scale else {}
+            shared = {"sharey": all_axes[0]} if all_axes and same_scale else {}
             axes = self._place_axes(
                 x + left - 10, y + 42, x + wide - right, y + high - head, **shared
             )
@@ -260,8 +260,8 @@ class Page:
                 axes.set_title(name, loc="left", pad=5 + above * 0.72, **style)
             if column and same_scale:
                 axes.tick_params(labelleft=False)
-            made.append(axes)
-        return made
+            all_axes.append(axes)
+        return all_axes
 
     def dots(self, axes: Any) -> tuple[float, float]:
         """Return how wide and how high axes are, in pixels."""
@@ -299,12 +299,12 @@ class Page:
 
     def tip_points(self, axes: Any, x: Any, y: Any, texts: Sequence[str]) -> None:
         """Put points that cannot be seen on a line, each with its words."""
-        kept = [at for at in range(len(texts)) if y[at] == y[at]]
-        if kept:
+        filled = [at for at in range(len(texts)) if y[at] == y[at]]
+        if filled:
             (points,) = axes.plot(
-                [x[i] for i in kept], [y[i] for i in kept], "o", ms=7, alpha=0.0, zorder=30
+                [x[i] for i in filled], [y[i] for i in filled], "o", ms=7, alpha=0.0, zorder=30
             )
-            self.tip(points, *(texts[i] for i in kept))
+            self.tip(points, *(texts[i] for i in filled))
 
     # ---- out --------------------------------------------------------------------
 

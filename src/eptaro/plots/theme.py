@@ -39,8 +39,8 @@ class Theme(Record):
         """Return the colours from little to much; blank is paper."""
         from matplotlib.colors import LinearSegmentedColormap
 
-        made = LinearSegmentedColormap.from_list("eptaro", self.shades)
-        return made.with_extremes(bad=self.paper)
+        shades = LinearSegmentedColormap.from_list("eptaro", self.shades)
+        return shades.with_extremes(bad=self.paper)
 
 
 def light_of(colour: Sequence[float]) -> float:

@@ -29,14 +29,14 @@ class Marks(Record):
         written inwards.
         """
         per_dot = (hi - lo) / max(room, 1.0)
-        kept, ended = list[int](), -np.inf
+        fitting, ended = list[int](), -np.inf
         for at, (place, word) in enumerate(zip(self.places, self.words, strict=True)):
             half = max(map(len, word.split("\n"))) * _LETTER / 2 * per_dot
             start = min(max(place - half, lo), max(hi - 2 * half, lo))
             if start >= ended:
-                kept.append(at)
+                fitting.append(at)
                 ended = start + 2 * half + 10 * per_dot
-        return Marks([self.places[i] for i in kept], [self.words[i] for i in kept])
+        return Marks([self.places[i] for i in fitting], [self.words[i] for i in fitting])
 
 
 def month_named(first: int) -> str:
@@ -138,10 +138,10 @@ def day_marks(calendar: Calendar, lo: int, hi: int, room: float) -> Marks:
         if level not in calendar.levels:
             continue
         periods = calendar.periods(span, level)
-        kept = periods.first >= lo
-        if kept.sum() <= fits or level == "year":
-            first = periods.first[kept]
-            labels = [str(label) for label in periods.labels[kept]]
+        inside = periods.first >= lo
+        if inside.sum() <= fits or level == "year":
+            first = periods.first[inside]
+            labels = [str(label) for label in periods.labels[inside]]
             step = max(-(-len(first) // fits), 1)
             first, labels = first[::step], labels[::step]
             own = level != "quarter" or level in calendar.shown

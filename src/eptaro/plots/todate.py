@@ -150,9 +150,9 @@ def set_period_marks(
     span = Span.of(first, last)
     if span.days > 100 and "month" in calendar.levels:
         months = calendar.periods(span, "month")
-        kept = months.first >= first
-        places = [float(day - first) for day in months.first[kept]]
-        words = [month_named(int(day)) for day in months.first[kept]]
+        inside = months.first >= first
+        places = [float(day - first) for day in months.first[inside]]
+        words = [month_named(int(day)) for day in months.first[inside]]
         marks = Marks(places, words)
     else:
         days = day_marks(calendar, first, last, room)

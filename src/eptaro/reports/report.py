@@ -82,9 +82,9 @@ def _template() -> Any:
             "reports need the package jinja2; install it with: pip install 'eptaro[reports]'"
         ) from None
     loader = PackageLoader("eptaro.reports", "")
-    made = Environment(loader=loader, autoescape=True, undefined=StrictUndefined)
-    made.filters["days"] = with_whole_days
-    return made.get_template("page.html.j2")
+    environment = Environment(loader=loader, autoescape=True, undefined=StrictUndefined)
+    environment.filters["days"] = with_whole_days
+    return environment.get_template("page.html.j2")
 
 
 _DAYS = re.compile(r"\d{4}-\d{2}-\d{2}(\.\.\d{4}-\d{2}-\d{2})?")
@@ -126,13 +126,13 @@ class ReportOptions(Record):
     def over(self, others: ReportOptions) -> ReportOptions:
         """Return these options, and others where these say nothing."""
         said = {one.name: getattr(self, one.name) for one in fields(self)}
-        given = {name: value for name, value in said.items() if value is not None}
-        return replace(others, **given)
+        settings = {name: value for name, value in said.items() if value is not None}
+        return replace(others, **settings)
 
     def rules(self, kind: type[Rules]) -> Rules:
         """Return the rules of a kind of report; raises `InputError` for an option of the other."""
-        given = {one.name: getattr(self, one.name) for one in fields(self)}
-        said = {name: value for name, value in given.items() if value is not None}
+        settings = {one.name: getattr(self, one.name) for one in fields(self)}
+        said = {name: value for name, value in settings.items() if value is not None}
         names = [one.name for one in fields(kind)]
         for name in sorted(set(said) - set(names)):
             raise InputError(unknown("option of this kind of report", name, names))
@@ -178,9 +178,9 @@ def _of_numbers(book: Store) -> tuple[Store, Store]:
     together, which of a book in a folder is in memory, and the book itself.
     """
     view = book.view()
-    kept = [measure for measure in book.about.measures if not view.picks_texts(measure)]
-    if not kept:
+    numeric = [measure for measure in book.about.measures if not view.picks_texts(measure)]
+    if not numeric:
         raise QuestionError("a report needs a measure that is a number, such as trips=count()")
-    own = book.measuring(kept)
+    own = book.measuring(numeric)
     at_hand = view.tables or isinstance(book, AdjustedStore)
-    return own if at_hand else MemoryStore(view.facts).measuring(kept), own
+    return own if at_hand else MemoryStore(view.facts).measuring(numeric), own

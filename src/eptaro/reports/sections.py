@@ -133,8 +133,8 @@ def columns_of(name: str) -> list[str]:
 
 def only_filled(table: Result, names: Sequence[str]) -> Result:
     """Return some columns of a table, those without any value left out."""
-    kept = [name for name in names if name in table and not table.column(name).blank.all()]
-    return table.select(kept)
+    filled = [name for name in names if name in table and not table.column(name).blank.all()]
+    return table.select(filled)
 
 
 def plan(query: ReportContext) -> Section | None:
@@ -572,8 +572,8 @@ def definitions(query: ReportContext) -> Section:
     section = Section("What the words mean", "definitions")
     names = [measure.name for measure in about.measures]
     formulas = [measure.formula for measure in about.measures]
-    made = [Column.text("measure", names), Column.text("definition", formulas)]
-    section.add_table(Result(made), "Measures", "")
+    rows = [Column.text("measure", names), Column.text("definition", formulas)]
+    section.add_table(Result(rows), "Measures", "")
     section.sentences.append(f"{calendar_in_words(about.calendar)}.")
     section.sentences.append(
         "A change is the current value less the prior one; the ratio divides it by the size of "

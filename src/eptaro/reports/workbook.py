@@ -230,8 +230,8 @@ def _write_totals(
             column, place = table.column(name), table.names.index(name)
             if column.blank.all() or not len(column):
                 continue
-            kept = np.where(column.blank, 0, column.data)
-            total = Column.of("", column.kind, [kept.sum()], scale=column.scale).numbers()[0]
+            filled = np.where(column.blank, 0, column.data)
+            total = Column.of("", column.kind, [filled.sum()], scale=column.scale).numbers()[0]
             area = xl_range(first, place, after - 1, place)
             shape = right(file, bold=True, top=1, num_format=number_format(column))
             page.write_formula(after, place, f"=SUM({area})", shape, float(total))

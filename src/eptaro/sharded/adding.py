@@ -91,12 +91,12 @@ def _names(given: By) -> list[str]:
 def _changed_rules(rules: Any) -> dict[str, Any]:
     """Return what rules say beside their defaults."""
     plain = type(rules)()
-    given = {
+    rules_given = {
         one.name: getattr(rules, one.name)
         for one in fields(rules)
         if one.init and getattr(rules, one.name) != getattr(plain, one.name)
     }
-    return {name: list(v) if isinstance(v, tuple) else v for name, v in given.items()}
+    return {name: list(v) if isinstance(v, tuple) else v for name, v in rules_given.items()}
 
 
 def _lookup(one: Lookup) -> dict[str, Any]:
@@ -237,9 +237,9 @@ def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
     if folder is None:
         raise InputError("the workers hold this book; fold it into a folder to add to it")
     if isinstance(rows, BookData):
-        made = put_folded(folder, rows.folded, options_of(rows), out=out, force=force)
-        return store.of_manifest(made)
-    given = [rows] if isinstance(rows, str | Path) else [*rows]
+        rewritten = put_folded(folder, rows.folded, options_of(rows), out=out, force=force)
+        return store.of_manifest(rewritten)
+    inputs = [rows] if isinstance(rows, str | Path) else [*rows]
     manifest = store.manifest
     if not manifest.reading and options.date is None:
         raise InputError(
@@ -248,5 +248,5 @@ def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
         )
     before = options_before(manifest, store.about.measures)
     read = options.over(before)
-    paths = [str(one) for one in given if as_path(one)]
+    paths = [str(one) for one in inputs if as_path(one)]
     return store.of_manifest(put_files(folder, paths, read, out=out, force=force))

@@ -96,8 +96,8 @@ class ClusterShards:
 
     def _submit(self, shard: int, work: Work[Done]) -> Any:
         if self.held is not None:
-            given = self.held.get(shard)
-            return self.client.submit(_do, shard, given, work, retries=RETRIES, pure=False)
+            future = self.held.get(shard)
+            return self.client.submit(_do, shard, future, work, retries=RETRIES, pure=False)
         assert self.folder is not None
         own = self.manifest.part(shard)  # scattered data would be lost with its worker
         return self.client.submit(
@@ -175,8 +175,8 @@ def _of_all(parts: Sequence[Folded]) -> Folded:
 
 
 def _condition(parts: Sequence[Folded]) -> str:
-    left = parts[0].left
-    return "" if left is None else left.where
+    left_out = parts[0].left
+    return "" if left_out is None else left_out.where
 
 
 def _shuffle(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:
@@ -242,12 +242,12 @@ def _frame(rows: Sequence[tuple[int, int, int, bytes]]) -> Any:
 
 def shards_of(frame: Any) -> dict[int, Folded]:
     """Return the shards whose pieces a frame has, each put together."""
-    held: dict[int, list[tuple[int, bytes]]] = {}
+    pieces_by_shard: dict[int, list[tuple[int, bytes]]] = {}
     rows = zip(frame["shard"], frame["part"], frame["piece"], strict=True)
     for shard, part, piece in rows:
-        held.setdefault(int(shard), []).append((int(part), piece))
+        pieces_by_shard.setdefault(int(shard), []).append((int(part), piece))
     with worker_threads():
         return {
             shard: combine_pieces([_unpack(piece) for _, piece in sorted(pieces)])
-            for shard, pieces in held.items()
+            for shard, pieces in pieces_by_shard.items()
         }

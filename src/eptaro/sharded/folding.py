@@ -48,10 +48,10 @@ def fold_sharded(what: Any, options: FileOptions) -> ShardStore:
         )
     with client_of(client, timeout) as cluster, own_errors():
         work = BackgroundTask(_on_cluster, cluster, what, options, place)
-        made, held = Watchdog(cluster, timeout).over(work)
+        manifest, futures = Watchdog(cluster, timeout).over(work)
         stays = client is not None and not isinstance(client, str)
-        kept = ClusterShards(cluster, place, made, held, timeout) if stays else None
-        return ShardStore.of(place, made, kept, options.book.formats)
+        worker_shards = ClusterShards(cluster, place, manifest, futures, timeout) if stays else None
+        return ShardStore.of(place, manifest, worker_shards, options.book.formats)
 
 
 def _on_cluster(
@@ -67,7 +67,7 @@ def _on_cluster(
         fold.metadata = replace(fold.metadata, fingerprints=fingerprints_of(files))
     if folder is None:
         return _hold_shards(client, fold, options.book)
-    made = put_shards(
+    manifest = put_shards(
         folder,
         fold.metadata,
         partial(_write_shards, client, fold),
@@ -75,7 +75,7 @@ def _on_cluster(
         fold.shards,
         reading=settings_of(options),
     )
-    return made, None
+    return manifest, None
 
 
 def _write_shards(client: Any, fold: ClusterFold, change: Transaction) -> dict[int, Rewritten]:
@@ -102,12 +102,14 @@ def _hold_shards(
     client: Any, fold: ClusterFold, options: BookOptions
 ) -> tuple[Manifest, dict[int, Any]]:
     """Return a manifest of shards that workers hold, and futures of these."""
-    made = [client.submit(shards_of, part, retries=RETRIES, pure=False) for part in fold.partitions]
-    held, files, groups = dict[int, Any](), list[FileEntry](), 0
-    sizes = [client.submit(_sizes, part, retries=RETRIES, pure=False) for part in made]
-    for part, found in zip(made, client.gather(sizes), strict=True):
+    piece_lists = [
+        client.submit(shards_of, part, retries=RETRIES, pure=False) for part in fold.partitions
+    ]
+    futures, files, groups = dict[int, Any](), list[FileEntry](), 0
+    sizes = [client.submit(_sizes, part, retries=RETRIES, pure=False) for part in piece_lists]
+    for part, found in zip(piece_lists, client.gather(sizes), strict=True):
         for shard, (count, cells, first, last) in found.items():
-            held[shard] = client.submit(_one_of, part, shard, retries=RETRIES, pure=False)
+            futures[shard] = client.submit(_one_of, part, shard, retries=RETRIES, pure=False)
             ends = str(as_date(first)), str(as_date(last))
             files.append(FileEntry("cells", shard, "", cells, 0, *ends))
             groups += count
@@ -116,7 +118,7 @@ def _hold_shards(
         **options_about(options.settle(fold.metadata), fold.metadata),
     }
     planes = tuple((plane.what, plane.column) for plane in options.kept_planes)
-    return Manifest(0, now(), fold.shards, groups, about, planes, files=tuple(files)), held
+    return Manifest(0, now(), fold.shards, groups, about, planes, files=tuple(files)), futures
 
 
 def _sizes(parts: dict[int, Folded]) -> dict[int, tuple[int, int, int, int]]:

@@ -209,8 +209,8 @@ class TopGroups:
 
     def largest(self) -> TopGroups:
         """Return no more than are asked for."""
-        kept = leading_groups(self.groups, self.size, self.count, self.within)
-        at = np.flatnonzero(kept)
+        leading = leading_groups(self.groups, self.size, self.count, self.within)
+        at = np.flatnonzero(leading)
         return replace(self, groups=self.groups.at(at).drop_unused(), size=self.size.take(at))
 
     def combine(self, other: TopGroups) -> TopGroups:
@@ -250,15 +250,15 @@ def _with_others(
         return None
     groups = view.groups
     _, (own, theirs) = numbered_together([groups, leaders])
-    kept: Flags = np.isin(own, theirs)
+    is_chosen: Flags = np.isin(own, theirs)
     coded = {
-        name: Categorical(np.where(kept, c.codes, -1).astype(np.int32), c.choices)
+        name: Categorical(np.where(is_chosen, c.codes, -1).astype(np.int32), c.choices)
         if name in picked
         else c
         for name, c in groups.coded.items()
     }
     coded[_apart(groups.names)] = Categorical(
-        kept.astype(np.int32), Column.text("", [_OTHERS, "own"])
+        is_chosen.astype(np.int32), Column.text("", [_OTHERS, "own"])
     )
     fewer, onto = Groups(coded, groups.count).onto([*coded])
     spans, own_spans = view.facts.spans, None
@@ -316,8 +316,8 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
         check_in_parts(context.own, known, query)
     shards, names, wanted = _relevant_shards(shards, count, context, query)
     if not {*known} <= {*names} or not known:
-        kept = [name for name in known if name in names or name in wanted]
-        return _of_fewer(shards, context, kept, wanted, query)
+        needed = [name for name in known if name in names or name in wanted]
+        return _of_fewer(shards, context, needed, wanted, query)
     others, _ = values_apart(query.only, known)
     return _of_each(
         shards,
@@ -331,8 +331,8 @@ def view_of_shards(shards: Shards, count: int, context: BookContext, query: Quer
     """Return what a query looks at, the cells of all shards put together."""
     known = context.rows.groups.names
     shards, names, wanted = _relevant_shards(shards, count, context, query)
-    kept = [name for name in known if name in names or name in wanted]
-    facts, only = _facts_of_fewer(shards, context, kept, wanted, query)
+    needed = [name for name in known if name in names or name in wanted]
+    facts, only = _facts_of_fewer(shards, context, needed, wanted, query)
     return facts.view(query.by, only, query.as_of)
 
 
@@ -352,9 +352,9 @@ def _relevant_shards(
         if name not in known:
             raise QuestionError(unknown("group column", name, known))
     wanted = resolve_blanks(shards, given_values)
-    every, held = shards, shards_with(known, wanted, count)
-    if held is not None:
-        shards = shards.among(held)
+    every, with_values = shards, shards_with(known, wanted, count)
+    if with_values is not None:
+        shards = shards.among(with_values)
         if shards.first(partial(_any_of, wanted=wanted)) is None:
             raise _not_found(every, context, wanted, query)
     return shards, names, wanted
@@ -379,13 +379,13 @@ def _facts_of_fewer(
     if reduced is None:
         raise _not_found(shards, context, wanted, query)
     only = query.only
-    held = values_present(reduced.folded.groups, wanted)
-    if held != {name: [*values] for name, values in wanted.items()}:
+    present = values_present(reduced.folded.groups, wanted)
+    if present != {name: [*values] for name, values in wanted.items()}:
         wrong = _not_found(shards, context, wanted, query)
         if not isinstance(wrong, NothingLeftError):
             raise wrong
         others, _ = values_apart(query.only, context.rows.groups.names)
-        only = [*others, held]  # the other values occur beside others alone
+        only = [*others, present]  # the other values occur beside others alone
     return context.facts(reduced.folded, reduced.own), only
 
 
@@ -424,8 +424,8 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
 
 def _of_all(shards: Shards, context: BookContext, wanted: WantedGroups, query: Query) -> Result:
     """Answer the same query of all groups together, in the order of time."""
-    kept = [name for name in context.rows.groups.names if name in wanted]
-    return _of_fewer(shards, context, kept, wanted, replace(query.without_sort(), by=None))
+    needed = [name for name in context.rows.groups.names if name in wanted]
+    return _of_fewer(shards, context, needed, wanted, replace(query.without_sort(), by=None))
 
 
 def _try_shard(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:

@@ -51,10 +51,10 @@ class BookContext:
     ) -> BookData:
         """Return facts of some cells that share the settings of the whole book."""
         rows = self.rows
-        kept = replace(
+        part = replace(
             rows, groups=folded.groups, cells=folded.cells, distinct=folded.distinct, kept={}
         )
-        facts = (kept, self.measures, self.calendar, self.coverage, self.workdays, self.own)
+        facts = (part, self.measures, self.calendar, self.coverage, self.workdays, self.own)
         return BookData(*facts, None, spans, whole or GlobalTotals())
 
     def part(self, folded: Folded, whole: GlobalTotals) -> BookData:
@@ -108,9 +108,9 @@ class PickedBefore(GlobalTotals):
 
     def pick_groups(self, places: Ints, count: int) -> Flags:
         """Return which groups are the largest."""
-        kept, others = np.ones(count, bool), places[self.others]
-        kept[others[others >= 0]] = False
-        return kept
+        flags, others = np.ones(count, bool), places[self.others]
+        flags[others[others >= 0]] = False
+        return flags
 
 
 _FEW = 64  # groups

@@ -71,9 +71,11 @@ class FolderShards:
     def each(self, work: Work[Done]) -> Iterator[Done]:
         """Yield the result of some work for each shard, but for those where it is None."""
         numbers = self._numbers
-        kept = dict(self.kept)
+        in_memory = dict(self.kept)
         self.kept.clear()
-        read = (kept.pop(shard) if shard in kept else self._read(shard) for shard in numbers)
+        read = (
+            in_memory.pop(shard) if shard in in_memory else self._read(shard) for shard in numbers
+        )
         for number, (shard, folded) in enumerate(zip(numbers, prefetch(read), strict=True), 1):
             done = None if folded is None else work(shard, folded)
             report_progress(0, number / len(numbers))
@@ -82,13 +84,13 @@ class FolderShards:
 
     def reduce(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
         """Return the result of the work for all shards, joined two by two in their order."""
-        held: list[tuple[int, Done]] = []  # each with how many shards it is of
+        pending: list[tuple[int, Done]] = []  # each with how many shards it is of
         for done in self.each(work):
-            held.append((1, done))
-            while len(held) > 1 and held[-1][0] >= held[-2][0]:
-                (count, two), (more, one) = held.pop(), held.pop()
-                held.append((count + more, join(one, two)))
-        while len(held) > 1:
-            (count, two), (more, one) = held.pop(), held.pop()
-            held.append((count + more, join(one, two)))
-        return held[0][1] if held else None
+            pending.append((1, done))
+            while len(pending) > 1 and pending[-1][0] >= pending[-2][0]:
+                (count, two), (more, one) = pending.pop(), pending.pop()
+                pending.append((count + more, join(one, two)))
+        while len(pending) > 1:
+            (count, two), (more, one) = pending.pop(), pending.pop()
+            pending.append((count + more, join(one, two)))
+        return pending[0][1] if pending else None

@@ -179,9 +179,9 @@ class ShardStore:
 
     def of_manifest(self, manifest: Manifest) -> ShardStore:
         """Return the store of the same folder after a change."""
-        made = self.of(self.folder, manifest, formats=self.about.folded.formats)
-        about = replace(made.about, workdays=self.about.workdays)
-        return replace(made, about=about, at_once=self.at_once)
+        store = self.of(self.folder, manifest, formats=self.about.folded.formats)
+        about = replace(store.about, workdays=self.about.workdays)
+        return replace(store, about=about, at_once=self.at_once)
 
 
 def _all_of(shard: int, folded: Folded) -> Folded:

@@ -110,13 +110,13 @@ def write_book(book: BookData, place: StoragePath) -> Path | str:
     from pyarrow import parquet
 
     cells = book.cells
-    kept = occupied_cells(cells)
-    group, day = (part[kept] for part in cells.axis.cells_of())
+    occupied = occupied_cells(cells)
+    group, day = (part[occupied] for part in cells.axis.cells_of())
     columns: dict[str, Any] = {
         f"group:{column.name}": to_array(column) for column in book.folded.groups.columns(group)
     }
     columns["day"] = to_array(Column.of("day", "date", day))
-    planes, parts = parts_of(cells, kept)
+    planes, parts = parts_of(cells, occupied)
     distinct = {name: [*map(str, c.to_list())] for name, c in book.folded.distinct.items()}
     about = {"version": VERSION, "planes": planes, "distinct": distinct} | about_book(book)
     table = with_metadata(pa.table(columns | parts), about)

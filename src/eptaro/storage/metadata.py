@@ -106,8 +106,10 @@ def options_from_metadata(about: dict[str, Any]) -> BookOptions:
     )
     coverage: Coverage = about["declared"] if "declared" in about else about["coverage"]
     if by_group := about.get("own_coverage"):
-        given = by_group if isinstance(by_group, str) else {tuple(k): s for k, s in by_group}
-        coverage = given
+        coverage_given = (
+            by_group if isinstance(by_group, str) else {tuple(k): s for k, s in by_group}
+        )
+        coverage = coverage_given
     workdays = Workdays.from_settings(about["workdays"]) if about.get("workdays") else Workdays()
     measures, span = parse_measures(about["measures"]), Span.parse(about["coverage"])
     return BookOptions(measures, [], calendar, coverage, workdays=workdays, span=span)

@@ -70,11 +70,11 @@ def _lines(plan: YearPlan, block: MonthBlock) -> list[Text]:
     period = block.period
     title = f"{period.shown}  {period.first:%d %b}..{period.last:%d %b}"
     heads = " ".join(f"{day[:2].title():>3}" for day in plan.weekdays)
-    made = [
+    lines = [
         Text(title.ljust(_WIDTH), style="bold"),
         Text(f" wk{heads} ".ljust(_WIDTH), style="dim"),
     ]
-    return [*made, *(_week(plan, line) for line in block.lines)]
+    return [*lines, *(_week(plan, line) for line in block.lines)]
 
 
 def _week(plan: YearPlan, line: WeekLine) -> Text:

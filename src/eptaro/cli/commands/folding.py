@@ -36,17 +36,17 @@ def _fold_into(folder: str, files: list[str], options: FileOptions, data: DataOp
         raise click.UsageError("--engine sql folds in the database; give --out")
     if options.date is None:
         raise click.UsageError("Missing option '--date' (--into does not look for it).")
-    given = options.non_defaults()
-    given.pop("formats", None)
-    given |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
-    return Daybook.read(files, **given, into=folder)
+    settings = options.non_defaults()
+    settings.pop("formats", None)
+    settings |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
+    return Daybook.read(files, **settings, into=folder)
 
 
 def _add_files(folder: str, data: DataOptions, files: list[str], options: AddOptions) -> str:
     """Add files to a folder, read like those before unless options differ; return the result."""
     book = ShardStore.open(StoragePath.of(folder))
     where = data.rows.get("where")
-    for name, given, own in (
+    for name, files_given, own in (
         (
             "--measure",
             data.rows.get("measures", ()),
@@ -55,17 +55,17 @@ def _add_files(folder: str, data: DataOptions, files: list[str], options: AddOpt
         ("--by", data.by, book.manifest.by),
         ("--where", [where] if where else [], [book.manifest.reading.get("where")]),
     ):
-        odd = [one for one in given if one not in own and one != "all"]
+        odd = [one for one in files_given if one not in own and one != "all"]
         if odd:
             raise InputError(
                 f"{folder}: has {name} {', '.join(str(one) for one in own)}; leave {odd[0]!r} out"
             )
-    made = add_rows(book, files, options)
-    change = made.manifest.changes[-1]
+    store = add_rows(book, files, options)
+    change = store.manifest.changes[-1]
     words = f"{count_noun(change.rows, 'row')} of {change.first}..{change.last} added to {folder}"
     if change.replaced:
         words += f", in the place of {change.removed:,} of {change.replaced}"
-    about = made.about
+    about = store.about
     groups = count_noun(about.groups.count, "group")
     return f"{words}: {count_noun(about.rows, 'row')} in {groups}, {about.coverage}"
 
@@ -179,8 +179,8 @@ def fold(
     if data.as_of != "latest":
         raise click.UsageError("a book holds everything; leave --as-of out")
     if out is not None:
-        for name, given in (("shards", shards), ("replace-days", replace_days), ("force", force)):
-            if given:
+        for name, value in (("shards", shards), ("replace-days", replace_days), ("force", force)):
+            if value:
                 raise click.UsageError(f"--{name} goes with --into")
         target = _book_path(out)
         book = Settings(rules).daybook(data, reading)
@@ -203,12 +203,12 @@ def fold(
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")
     files, options = settings.rows_to_fold(data, reading)
     with shown_progress(), log_time("read and folded"):
-        made = _fold_into(into, files, replace(options, shards=shards), data)
-    for note in made.notes:
+        folded_book = _fold_into(into, files, replace(options, shards=shards), data)
+    for note in folded_book.notes:
         notify(note)
-    count = made._store.about.groups.count
+    count = folded_book._store.about.groups.count
     notify(
-        f"{count_noun(made.rows, 'row')} in {count_noun(count, 'group')}, {made.coverage}, "
+        f"{count_noun(folded_book.rows, 'row')} in {count_noun(count, 'group')}, {folded_book.coverage}, "
         f"in {into}"
     )
 

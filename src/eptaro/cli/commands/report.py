@@ -178,8 +178,8 @@ def report(
     closing = {name: value for name, value in closing.items() if value}
     if page and settings.config is not None:
         said = dict(settings.config.report_said)
-        kept = {name: said.pop(name) for name in _CLOSING if name in said}
-        options, closing = options.over(ReportOptions(**said)), kept | closing
+        closing_options = {name: said.pop(name) for name in _CLOSING if name in said}
+        options, closing = options.over(ReportOptions(**said)), closing_options | closing
     looked = page and "quality" in (options.sections or ["quality"])
     # Dates are looked at while the rows are folded.
     later = BackgroundTask(_quality, settings, data, reading) if looked else None
@@ -197,18 +197,18 @@ def _closing(
     settings: Settings, data: DataOptions, reading: ReadingOptions, given: Mapping[str, Any]
 ) -> dict[str, Any]:
     """Return what the sections that close a period go by: goals, a calendar, the book before."""
-    made: dict[str, Any] = {}
+    options: dict[str, Any] = {}
     if "goals" in given:
         from eptaro.inputs.goals_and_coverage import read_goals
 
-        made["goals"] = read_goals(given["goals"])
+        options["goals"] = read_goals(given["goals"])
     if "beside" in given:
-        made["beside"] = settings.named_calendar(given["beside"])
+        options["beside"] = settings.named_calendar(given["beside"])
     if given.keys() & {"before", "known", "since"}:
         words = given.get("before", ()), given.get("known"), given.get("since")
-        made["before"] = settings.earlier(data, reading, *words)._asked_store
-        made["since"] = given.get("since")
-    return made
+        options["before"] = settings.earlier(data, reading, *words)._asked_store
+        options["since"] = given.get("since")
+    return options
 
 
 def _quality(settings: Settings, data: DataOptions, reading: ReadingOptions) -> Result | None:

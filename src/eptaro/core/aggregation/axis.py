@@ -106,11 +106,11 @@ class Axis:
         keys = self._anew(key)
         if self.keys is None:
             return Axis(count, self.first_day, self.days), keys - left_out
-        kept, places = distinct_cells(keys, count * self.days + left_out)
+        unique, places = distinct_cells(keys, count * self.days + left_out)
         if left_out:
-            some = int(len(kept) > 0 and kept[0] == 0)
-            kept, places = kept[some:] - 1, places - some
-        return Axis(count, self.first_day, self.days, kept), places
+            some = int(len(unique) > 0 and unique[0] == 0)
+            unique, places = unique[some:] - 1, places - some
+        return Axis(count, self.first_day, self.days, unique), places
 
     def keys_of_groups(self, target: Ints, first: int, days: int) -> Ints:
         """Return the key of each own cell where its group is another, on an axis of other days."""
@@ -150,11 +150,11 @@ def union_axis(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
         return wide, [None if axis.same(wide) else axis.keys_in(wide) for axis in axes]
     keys = [axis.keys_in(wide) for axis in axes]
     if len(keys) == 2:
-        kept, *onto = joined_runs(*keys)
+        unique, *onto = joined_runs(*keys)
     else:
-        kept, places = distinct_cells(np.concatenate(keys), wide.size)
+        unique, places = distinct_cells(np.concatenate(keys), wide.size)
         onto = np.split(places, np.cumsum([len(part) for part in keys])[:-1])
-    return Axis(wide.groups, first, days, kept), [*onto]
+    return Axis(wide.groups, first, days, unique), [*onto]
 
 
 def union_renumbered(
@@ -170,9 +170,9 @@ def union_renumbered(
     ]
     if count * days <= MOST_DENSE:
         return Axis(count, first, days), [*keys]
-    kept, places = distinct_cells(np.concatenate(keys), count * days)
+    unique, places = distinct_cells(np.concatenate(keys), count * days)
     ends = np.cumsum([len(part) for part in keys])[:-1]
-    return Axis(count, first, days, kept), [*np.split(places, ends)]
+    return Axis(count, first, days, unique), [*np.split(places, ends)]
 
 
 def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
@@ -182,5 +182,5 @@ def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
     keys = group * days + (day - first)
     if count * days <= MOST_DENSE:
         return Axis(count, first, days), keys
-    kept, places = distinct_cells(keys, count * days)
-    return Axis(count, first, days, kept), places
+    unique, places = distinct_cells(keys, count * days)
+    return Axis(count, first, days, unique), places

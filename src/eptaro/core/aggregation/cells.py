@@ -48,8 +48,8 @@ class Cells:
     def regroup(self, target: Ints, count: int) -> Cells:
         """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
         axis, places = self.axis.regroup(target, count)
-        kept = target[target >= 0]
-        meet = int(np.bincount(kept, minlength=1).max()) > 1
+        mapped = target[target >= 0]
+        meet = int(np.bincount(mapped, minlength=1).max()) > 1
         owner = self.axis.cells_of()[0] if meet else None
         return self.move(axis, places, owner)
 
@@ -78,10 +78,10 @@ class Cells:
 
     def _extra_planes(self, summed: set[Plane]) -> Cells:
         """Return the planes that are not summed, and the sums that squares need."""
-        kept = {plane for plane in self.tallies if plane not in summed}
-        for plane in [plane for plane in kept if plane.what == "square"]:
-            kept |= {Plane(what, plane.column) for what in ("sum", "filled")}
-        return Cells(self.axis, {p: t for p, t in self.tallies.items() if p in kept})
+        planes = {plane for plane in self.tallies if plane not in summed}
+        for plane in [plane for plane in planes if plane.what == "square"]:
+            planes |= {Plane(what, plane.column) for what in ("sum", "filled")}
+        return Cells(self.axis, {p: t for p, t in self.tallies.items() if p in planes})
 
     def check(self) -> None:
         """Raise `ValueError` unless every plane has the axis's cells and none is out of order."""
@@ -122,8 +122,10 @@ class Cells:
         tallies = {id(tally): tally for tally in self.tallies.values()}
         arrays = [part for tally in tallies.values() for part in vars(tally).values()]
         arrays.append(self.axis.keys)
-        held = [part for part in arrays if isinstance(part, np.ndarray) and not is_on_disk(part)]
-        return sum(part.nbytes for part in held)
+        in_memory = [
+            part for part in arrays if isinstance(part, np.ndarray) and not is_on_disk(part)
+        ]
+        return sum(part.nbytes for part in in_memory)
 
     def on_disk(self) -> Cells:
         """Return the cells with their arrays in files."""
@@ -148,22 +150,22 @@ class Cells:
 
     def running_sum(self, plane: Plane) -> RunningSum:
         """Return the running sums of a summed plane, calculated once."""
-        kept, tally = self._running.sums, self.tallies[plane]
-        if plane not in kept:
+        sums, tally = self._running.sums, self.tallies[plane]
+        if plane not in sums:
             assert isinstance(tally, Sum)
-            same = (p for p in kept if self.tallies[p] is tally)
+            same = (p for p in sums if self.tallies[p] is tally)
             other = next(same, None)
-            kept[plane] = tally.prefix() if other is None else kept[other]
-        return kept[plane]
+            sums[plane] = tally.prefix() if other is None else sums[other]
+        return sums[plane]
 
     def running_squares(self, plane: Plane) -> RunningSquares:
         """Return the running sums of a plane of squares, calculated once."""
-        kept = self._running.squares
-        if plane not in kept:
+        squares = self._running.squares
+        if plane not in squares:
             tally = self.tallies[plane]
             assert isinstance(tally, Squares)
-            kept[plane] = tally.prefix()
-        return kept[plane]
+            squares[plane] = tally.prefix()
+        return squares[plane]
 
     def sums(self, plane: Plane, lo: Ints, hi: Ints) -> Column:
         """Return a summed plane's totals over ranges of cells."""
@@ -175,19 +177,19 @@ class Cells:
         """Return a plane of values, and the ranges of its items that ranges of cells hold."""
         tally = self.tallies[plane]
         assert isinstance(tally, SelectedValues | ValueLists)
-        kept = self._running.counts
-        if plane not in kept:
-            kept[plane] = tally.ends(self.axis.size)
-        return tally, kept[plane][lo], kept[plane][hi]
+        ends_by_plane = self._running.counts
+        if plane not in ends_by_plane:
+            ends_by_plane[plane] = tally.ends(self.axis.size)
+        return tally, ends_by_plane[plane][lo], ends_by_plane[plane][hi]
 
     def first_times(self, plane: Plane, lo: Ints, hi: Ints) -> Ints:
         """Return how many values ranges of cells hold that no earlier cell of their group has."""
         tally, first, last = self.items(plane, lo, hi)
-        kept = self._running.firsts
-        if plane not in kept:
+        running = self._running.firsts
+        if plane not in running:
             group = self.axis.all_keys[tally.cell] // self.axis.days
-            kept[plane] = running_sums(met_first(group, tally.value).astype(np.int64))
-        times: Ints = kept[plane][last] - kept[plane][first]
+            running[plane] = running_sums(met_first(group, tally.value).astype(np.int64))
+        times: Ints = running[plane][last] - running[plane][first]
         return times
 
     def total(self, plane: Plane, first: int, last: int) -> int:

@@ -296,11 +296,11 @@ class GroupEncoder:
             parts.append(keys & 0xFFFFFFFF)
             numbers = keys >> 32
         parts.append(numbers)
-        kept = {}
+        columns = {}
         for encoder, part in zip(self.encoders, reversed(parts), strict=True):
             coded = encoder.to_categorical()
-            kept[encoder.name] = Categorical(coded.codes[part], coded.choices)
-        return Groups(kept, len(self))
+            columns[encoder.name] = Categorical(coded.codes[part], coded.choices)
+        return Groups(columns, len(self))
 
 
 def align_codes(numbers: NDArray[np.int32], codes: NDArray[np.int32]) -> NDArray[np.int32]:

@@ -159,9 +159,9 @@ def _with_rows(groups: Groups, cells: Cells) -> tuple[Groups, Cells]:
     """Return the groups that have rows: an unused word of a dictionary, or a condition that none of
     its rows meets, makes no group.
     """
-    kept = cells.groups_with_rows()
-    if kept.all():
+    filled = cells.groups_with_rows()
+    if filled.all():
         return groups, cells
-    target = np.where(kept, np.cumsum(kept) - 1, -1)
-    places = np.flatnonzero(kept)
+    target = np.where(filled, np.cumsum(filled) - 1, -1)
+    places = np.flatnonzero(filled)
     return groups.at(places).drop_unused(), cells.regroup(target, len(places))

@@ -113,9 +113,9 @@ def aside_note(folded: Folded) -> dict[str, Any]:
 def rows_note(folded: Folded) -> dict[str, str]:
     """Return how the rows read and the rows counted differ, where any were rejected."""
     rejected = 0 if folded.rejected is None else len(folded.rejected)
-    left = 0 if folded.left is None else folded.left.rows
-    if not rejected and not left:
+    left_out = 0 if folded.left is None else folded.left.rows
+    if not rejected and not left_out:
         return {}
-    whole = f"{folded.rows + rejected + left:,} read = {folded.rows:,} counted"
+    whole = f"{folded.rows + rejected + left_out:,} read = {folded.rows:,} counted"
     whole += f" + {rejected:,} rejected" if rejected else ""
-    return {"rows": whole + (f" + {left:,} left out by the condition" if left else "")}
+    return {"rows": whole + (f" + {left_out:,} left out by the condition" if left_out else "")}

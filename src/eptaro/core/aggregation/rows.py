@@ -260,10 +260,10 @@ class _Squared(Step):
             rest = contiguous(words[limbs]).view(np.float64)
         if self._beyond is not None:
             cell = cells_of.at(self._beyond)
-            squares, left = square_values(column.data[self._beyond], column.kind, self.centre)
+            squares, low = square_values(column.data[self._beyond], column.kind, self.centre)
             whole = bigint.widen(whole) + _add_objects(squares, cell, size)
-            if rest is not None and left is not None:
-                rest += np.bincount(cell, left, size)
+            if rest is not None and low is not None:
+                rest += np.bincount(cell, low, size)
         return Squares(bigint.added_up(whole), column.kind, column.scale, self.centre, rest)
 
 

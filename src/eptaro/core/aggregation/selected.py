@@ -45,9 +45,9 @@ class SelectedValues:
         time several of them have one is `shared`, as only their order in the input decides.
         """
         cell = target[self.cell]
-        kept = self.at(np.flatnonzero(cell >= 0))
-        owners = None if owner is None else owner[kept.cell]
-        return replace(kept, cell=cell[cell >= 0])._winner_of_each(owners)
+        moved = self.at(np.flatnonzero(cell >= 0))
+        owners = None if owner is None else owner[moved.cell]
+        return replace(moved, cell=cell[cell >= 0])._winner_of_each(owners)
 
     def plus(self, other: SelectedValues, *, apart: bool = False) -> SelectedValues:
         """Return the winners of both; where they are `apart`, a first or last value at whose time
@@ -66,8 +66,8 @@ class SelectedValues:
         shared = None
         if one.shared is not None or two.shared is not None:
             shared = np.concatenate([side.flags() for side in (one, two)])
-        made = replace(one, cell=cell, value=value, time=time, row=row, shared=shared)
-        return made._winner_of_each(
+        joined = replace(one, cell=cell, value=value, time=time, row=row, shared=shared)
+        return joined._winner_of_each(
             np.repeat([0, 1], [len(one.cell), len(two.cell)]) if apart else None
         )
 
@@ -95,11 +95,11 @@ class SelectedValues:
     def _winner_of_each(self, owners: Ints | None = None) -> SelectedValues:
         """Return one winner per cell, cells in order."""
         size = int(self.cell.max(initial=-1)) + 1
-        winner, left = self._winners(size)
+        winner, undecided = self._winners(size)
         won = winner[winner >= 0]
         shared = self.shared
         if owners is not None and self.which in ("first", "last"):
-            cells, owners = self.cell[left], owners[left]
+            cells, owners = self.cell[undecided], owners[undecided]
             least, largest = np.full(size, np.iinfo(np.int64).max), np.full(size, -1, np.int64)
             np.minimum.at(least, cells, owners)
             np.maximum.at(largest, cells, owners)
@@ -121,17 +121,17 @@ class SelectedValues:
         Rows that are not best by value, then by time, then by place are struck out in
         turn; the last of what is left is found by writing places into the cells.
         """
-        left = best_first = np.arange(len(self.cell))
+        undecided = best_first = np.arange(len(self.cell))
         keys = (self.value,) if self.which in ("min", "max") else (self.time, self.row)
         better = np.minimum if self.which in ("min", "first") else np.maximum
         for number, key in enumerate(keys):
             no_better = identity_of(key.dtype, least_wins=better is np.minimum)
             best = np.full(size, no_better, key.dtype)
-            better.at(best, self.cell[left], key[left])
-            left = left[key[left] == best[self.cell[left]]]
-            best_first = best_first if number else left
+            better.at(best, self.cell[undecided], key[undecided])
+            undecided = undecided[key[undecided] == best[self.cell[undecided]]]
+            best_first = best_first if number else undecided
         winner = np.full(size, -1, np.int64)
-        winner[self.cell[left]] = left
+        winner[self.cell[undecided]] = undecided
         return winner, best_first
 
 
@@ -155,9 +155,9 @@ def _align_kinds(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValu
     if {one.kind, two.kind} <= {"integer", "decimal", "float"}:
         return _alike(one, two)
     if not len(one.cell) or not len(two.cell):  # a part that is all blank is of any kind
-        kept, none = (one, two) if len(one.cell) else (two, one)
-        made = replace(kept.at(np.zeros(0, np.int64)), which=none.which)
-        return (kept, made) if len(one.cell) else (made, kept)
+        filled, none = (one, two) if len(one.cell) else (two, one)
+        emptied = replace(filled.at(np.zeros(0, np.int64)), which=none.which)
+        return (filled, emptied) if len(one.cell) else (emptied, filled)
     if one.kind != two.kind:
         raise InputError(f"a column holds {one.kind} values in one part and {two.kind} in another")
     if one.choices is None or two.choices is None:

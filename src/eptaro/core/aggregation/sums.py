@@ -160,9 +160,9 @@ class Squares:
         if kind != "float":
             return cls.of_exact(square_values(values, kind, 0)[0], kind, scale)
         if values.dtype == object:  # some beyond the floats
-            whole, left = bigint.split_nearest(values)
+            whole, low = bigint.split_nearest(values)
             with np.errstate(over="ignore", invalid="ignore"):  # of those that have no rest
-                beside = np.where(left == 0, 0.0, (2 * bigint.floats(whole) + left) * left)
+                beside = np.where(low == 0, 0.0, (2 * bigint.floats(whole) + low) * low)
             return cls(whole * whole, kind, scale, 0, beside)
         with np.errstate(over="ignore"):
             middle = float(np.mean(values)) if len(values) else 0.0
@@ -187,18 +187,18 @@ class Squares:
         """
         if "float" not in (self.kind, like.kind):
             return self
-        made = self if self.kind == "float" else self._of_floats()
-        shift = made.centre - (like.centre if like.kind == "float" else 0)
+        squares = self if self.kind == "float" else self._of_floats()
+        shift = squares.centre - (like.centre if like.kind == "float" else 0)
         if not shift:
-            return made
+            return squares
         if sums.rest is None:
             sums = sums.like(Sum(sums.whole[:0], np.zeros(0), "float"))
-        assert sums.rest is not None and made.rest is not None
+        assert sums.rest is not None and squares.rest is not None
         n = bigint.widen(counts.whole)
-        away = bigint.widen(sums.whole) - n * made.centre
-        moved = bigint.widen(made.whole) + 2 * shift * away + shift**2 * n
-        rest = made.rest + 2 * shift * sums.rest
-        return Squares(bigint.added_up(moved), "float", 0, made.centre - shift, rest)
+        away = bigint.widen(sums.whole) - n * squares.centre
+        moved = bigint.widen(squares.whole) + 2 * shift * away + shift**2 * n
+        rest = squares.rest + 2 * shift * sums.rest
+        return Squares(bigint.added_up(moved), "float", 0, squares.centre - shift, rest)
 
     def plus(self, other: Squares) -> Squares:
         """Return the sums of both, which are kept about one centre."""
@@ -303,9 +303,9 @@ def split_floats(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.f
     w**2 the nearest whole number and the rest.
     """
     nearest = np.rint(values)
-    left, away = values - nearest, nearest - centre
+    low, away = values - nearest, nearest - centre
     large = bool((np.abs(away) >= LARGEST_SQUARED).any())
-    extra, rest = square_remainder(np.where(left == 0, 0.0, away), left)
+    extra, rest = square_remainder(np.where(low == 0, 0.0, away), low)
     whole = bigint.widen(nearest) - centre if large else away.astype(np.int64)
     return whole, extra.astype(np.int64), rest
 

@@ -67,11 +67,11 @@ class ListedCalendar(Calendar):
         self._rows = [{key: str(value) for key, value in row.items()} for row in listed]
         if not listed:
             raise CalendarError(f"calendar {name!r} lists no periods")
-        given = [level for level in _GIVEN if listed[0].get(level) is not None]
-        if "year" not in given:
+        levels = [level for level in _GIVEN if listed[0].get(level) is not None]
+        if "year" not in levels:
             raise CalendarError(f"row 1 of calendar {name!r} has no 'year'")
-        self.levels = (*given, "day")
-        parsed = [_parse(row, number, given) for number, row in enumerate(listed, 1)]
+        self.levels = (*levels, "day")
+        parsed = [_parse(row, number, levels) for number, row in enumerate(listed, 1)]
         _check_order(parsed)
         firsts = np.array([row["first"] for row in parsed])
         lasts = np.array([row["last"] for row in parsed])
@@ -79,7 +79,7 @@ class ListedCalendar(Calendar):
         self._listed = self.limits = Span.of(firsts[0], lasts[-1])
         self._by_level = {
             level: _gather(level, years, np.array([row[level] for row in parsed]), firsts, lasts)
-            for level in given
+            for level in levels
         }
         self._set_shown(shown)
 
@@ -174,8 +174,8 @@ class ListedCalendar(Calendar):
 
     def keeps_place(self, level: str, step: str) -> bool:
         """Return whether both levels are listed and the step is as wide or wider."""
-        given = [*self._by_level]
-        return level in given and step in given and given.index(step) <= given.index(level)
+        levels = [*self._by_level]
+        return level in levels and step in levels and levels.index(step) <= levels.index(level)
 
     def counterparts(self, index: Ints, level: str, n: int | Ints, step: str) -> tuple[Ints, Flags]:
         """Return the periods of the same place, `n` listed steps away, and which exist.

@@ -102,11 +102,11 @@ DAY_RELATIVE = (
 @cache
 def relative_attributes(levels: tuple[str, ...]) -> tuple[Attribute, ...]:
     """Return the relative attributes of a calendar that offers some levels."""
-    made = []
+    attributes = []
     for level in levels:
         if level == "day":
             continue
-        made += [
+        attributes += [
             Attribute(
                 f"{level}s_from_as_of" if level != "half" else "halves_from_as_of",
                 level,
@@ -129,7 +129,7 @@ def relative_attributes(levels: tuple[str, ...]) -> tuple[Attribute, ...]:
                 _is_to_date(level),
             ),
         ]
-    return tuple(made)
+    return tuple(attributes)
 
 
 COLUMN_SETS = ("key", "standard", "all")
@@ -197,29 +197,27 @@ def dimension(
     ([20250820], ['2025-Q3'])
     """
     span = Span(first, last)
-    given = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
-    given = given or [MonthCalendar()]
-    _check_names(given)
+    chosen = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
+    chosen = chosen or [MonthCalendar()]
+    _check_names(chosen)
     worked = workdays or Workdays()
     if not isinstance(locale, Names):
         if locale != "en":
             raise CalendarError(f"locale={locale!r}: give its names, or use eptaro.dimension")
         locale = Names()
     today = None if as_of is None else as_of_day(as_of)
-    entries = catalogue(given, relative=today is not None)
-    sheets = {c.name: Sheet(span, c, worked, locale, today) for c in given}
-    made = [
+    entries = catalogue(chosen, relative=today is not None)
+    sheets = {c.name: Sheet(span, c, worked, locale, today) for c in chosen}
+    all_columns = [
         _column(entry, sheets[calendar], prefix)
         for entry, calendar, prefix in _choose_entries(entries, columns)
     ]
     if unknown_row:
-        made = [_with_unknown(column) for column in made]
-    described = "; ".join(calendar.describe() for calendar in given)
-    words = (
-        f"{span.days:,} days from {span.first} to {span.last}, each with {len(made)} attributes."
-    )
+        all_columns = [_with_unknown(column) for column in all_columns]
+    described = "; ".join(calendar.describe() for calendar in chosen)
+    words = f"{span.days:,} days from {span.first} to {span.last}, each with {len(all_columns)} attributes."
     meta = {"verb": "dimension", "calendar": described, "coverage": str(span), "headline": words}
-    return Result(made, meta | ({} if today is None else {"as_of": str(as_date(today))}))
+    return Result(all_columns, meta | ({} if today is None else {"as_of": str(as_date(today))}))
 
 
 Entry = tuple[Attribute, str, str]  # the attribute, its calendar's name, its column prefix

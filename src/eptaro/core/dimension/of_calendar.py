@@ -144,7 +144,7 @@ def _of_level(level: str) -> list[Attribute]:
     take: Callable[[Periods], Ints] = (
         (lambda periods: periods.years) if level == "year" else (lambda periods: periods.numbers)
     )
-    made = [
+    attributes = [
         Attribute(
             level,
             level,
@@ -279,7 +279,7 @@ def _of_level(level: str) -> list[Attribute]:
         ),
     ]
     if level != "year":
-        made.append(
+        attributes.append(
             Attribute(
                 f"{level}_label_last_year",
                 level,
@@ -289,7 +289,7 @@ def _of_level(level: str) -> list[Attribute]:
             )
         )
     if level == "week":
-        made.insert(
+        attributes.insert(
             1,
             Attribute(
                 "week_year",
@@ -301,7 +301,7 @@ def _of_level(level: str) -> list[Attribute]:
                 STANDARD,
             ),
         )
-    return made
+    return attributes
 
 
 def _shown_labels(level: str) -> Attribute:
@@ -322,11 +322,11 @@ def calendar_attributes(
     """Return the attributes of a calendar that offers some levels, of which some are `shown` by a
     template, before its name is added.
     """
-    made = [entry for level in levels if level != "day" for entry in _of_level(level)]
-    made += [_shown_labels(level) for level in levels if level in shown]
+    attributes = [entry for level in levels if level != "day" for entry in _of_level(level)]
+    attributes += [_shown_labels(level) for level in levels if level in shown]
     for inner, outer in (("quarter", "half"), ("month", "quarter"), ("month", "half")):
         if inner in levels and outer in levels:
-            made.append(
+            attributes.append(
                 Attribute(
                     f"{inner}_of_{outer}",
                     inner,
@@ -337,7 +337,7 @@ def calendar_attributes(
             )
     for level in ("year", "quarter", "month"):
         if level in levels and "week" in levels:
-            made.append(
+            attributes.append(
                 Attribute(
                     f"week_in_{level}",
                     level,
@@ -347,4 +347,4 @@ def calendar_attributes(
                     in_sets=STANDARD if level != "quarter" else NONE,
                 )
             )
-    return tuple(made)
+    return tuple(attributes)

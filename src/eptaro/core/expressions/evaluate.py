@@ -164,19 +164,19 @@ class _Evaluation:
         return ops.blank_of(kind, len(column))
 
     def _call(self, node: Call) -> Column:
-        name, given = node.function, node.given
+        name, arguments = node.function, node.given
         match name:
             case "if":
-                kind = check_alike(given[1:], self._kinds, self._text, node.at)
-                data, valid = self._truth(given[0])
+                kind = check_alike(arguments[1:], self._kinds, self._text, node.at)
+                data, valid = self._truth(arguments[0])
                 true = data if valid is None else data & valid
-                one = self._of_kind(given[1], kind)
-                if len(given) == 2:
+                one = self._of_kind(arguments[1], kind)
+                if len(arguments) == 2:
                     return self._blank_unless(one, true)
-                return self._pick(true, one, self._of_kind(given[2], kind))
+                return self._pick(true, one, self._of_kind(arguments[2], kind))
             case "coalesce" | "least" | "greatest":
-                kind = check_alike(given, self._kinds, self._text, node.at)
-                columns = [self._of_kind(part, kind) for part in given]
+                kind = check_alike(arguments, self._kinds, self._text, node.at)
+                columns = [self._of_kind(part, kind) for part in arguments]
                 result = columns[0]
                 for column in columns[1:]:
                     if name == "coalesce":
@@ -192,27 +192,29 @@ class _Evaluation:
                         result = self._blank_unless(result, valid)
                 return result
             case "contains" | "starts" | "ends":
-                return self._has(name, given)
+                return self._has(name, arguments)
             case "date":
-                year, day = (self._of_kind(part, Kind.NUMBER) for part in (given[0], given[2]))
-                month = self._of_kind(given[1], Kind.NUMBER)
+                year, day = (
+                    self._of_kind(part, Kind.NUMBER) for part in (arguments[0], arguments[2])
+                )
+                month = self._of_kind(arguments[1], Kind.NUMBER)
                 if month.kind == "text":
                     month = ops.month_numbers(month)
                 return ops.make_dates(year, month, day)
             case "shift":
-                day = self._of_kind(given[0], Kind.DATE)
-                return ops.shift_dates(day, self._of_kind(given[1], Kind.NUMBER))
+                day = self._of_kind(arguments[0], Kind.DATE)
+                return ops.shift_dates(day, self._of_kind(arguments[1], Kind.NUMBER))
             case "days":
-                one, two = (self._of_kind(part, Kind.DATE) for part in given)
+                one, two = (self._of_kind(part, Kind.DATE) for part in arguments)
                 apart = one.data.astype(np.int64) - two.data.astype(np.int64)
                 valid = broadcast_flags(both(one.valid, two.valid), len(apart))
                 return Column.of("", "integer", apart, valid)
             case "year" | "month" | "day" | "weekday":
-                return ops.part_of_date(self._of_kind(given[0], Kind.DATE), name)
+                return ops.part_of_date(self._of_kind(arguments[0], Kind.DATE), name)
             case "hour":
-                return self._hour(given[0])
+                return self._hour(arguments[0])
             case "lower" | "upper" | "trim" | "length":
-                return ops.of_text(name, self._of_kind(given[0], Kind.TEXT))
+                return ops.of_text(name, self._of_kind(arguments[0], Kind.TEXT))
             case "band":
                 return self._band(node)
             case _:
@@ -323,8 +325,8 @@ def row_mask(table: Result, where: str) -> Flags:
     columns = {name: table.column(name) for name in formula.names}
     kinds = {name: _kind(column) for name, column in columns.items()}
     truth = evaluate(formula.node, formula.text, columns, kinds, len(table), {})
-    kept: Flags = (truth.data != 0) & ~truth.blank
-    return kept
+    flags: Flags = (truth.data != 0) & ~truth.blank
+    return flags
 
 
 def _kind(column: Column) -> Kind:

@@ -115,8 +115,8 @@ def _calculate(how: str, one: Any, two: Any) -> Any:
         case _ if isinstance(one, float):
             return math.fmod(one, two)
         case _:
-            left = abs(one) % abs(two)
-            return left if one >= 0 else -left
+            remainder = abs(one) % abs(two)
+            return remainder if one >= 0 else -remainder
 
 
 def _compare(how: str, one: Any, two: Any) -> bool | None:

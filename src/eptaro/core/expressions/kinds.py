@@ -177,11 +177,11 @@ def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
             said = f"here {node.function} takes a value that is written out: {function.shown}"
             raise error_at(text, value.at, said)
         if wanted is not None:
-            given = kind_of(value, kinds, text)
+            kind_here = kind_of(value, kinds, text)
             several = wanted if isinstance(wanted, tuple) else (wanted,)
-            if given not in (*several, Kind.BLANK):
+            if kind_here not in (*several, Kind.BLANK):
                 words = " or ".join(kind.value for kind in several)
-                said = f"{node.function} takes {words} here, and this is {given.value}"
+                said = f"{node.function} takes {words} here, and this is {kind_here.value}"
                 raise error_at(text, value.at, said)
     if function.gives is not None:
         return function.gives

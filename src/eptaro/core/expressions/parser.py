@@ -193,18 +193,18 @@ class Parser:
 
     def condition(self) -> Node:
         """Return what `or` joins."""
-        left = self._all_of()
+        node = self._all_of()
         while self.is_word("or"):
             at = self.next_token().at
-            left = BoolOp("or", left, self._all_of(), at=at)
-        return left
+            node = BoolOp("or", node, self._all_of(), at=at)
+        return node
 
     def _all_of(self) -> Node:
-        left = self._parse_not()
+        node = self._parse_not()
         while self.is_word("and"):
             at = self.next_token().at
-            left = BoolOp("and", left, self._parse_not(), at=at)
-        return left
+            node = BoolOp("and", node, self._parse_not(), at=at)
+        return node
 
     def _parse_not(self) -> Node:
         if self.is_word("not") and self._begins_value(self._tokens[self._next + 1]):
@@ -273,20 +273,20 @@ class Parser:
         return tuple(items)
 
     def _parse_sum(self) -> Node:
-        left = self._parse_product()
+        node = self._parse_product()
         while self.is_mark("+", "-"):
             token = self.next_token()
             how = cast("ArithmeticOperator", token.value)
-            left = BinaryOp(how, left, self._parse_product(), at=token.at)
-        return left
+            node = BinaryOp(how, node, self._parse_product(), at=token.at)
+        return node
 
     def _parse_product(self) -> Node:
-        left = self._parse_sign()
+        node = self._parse_sign()
         while self.is_mark("*", "/", "%"):
             token = self.next_token()
             how = cast("ArithmeticOperator", token.value)
-            left = BinaryOp(how, left, self._parse_sign(), at=token.at)
-        return left
+            node = BinaryOp(how, node, self._parse_sign(), at=token.at)
+        return node
 
     def _parse_sign(self) -> Node:
         if not self.is_mark("-"):
@@ -326,12 +326,12 @@ class Parser:
         name = token.value.lower()
         if name not in FUNCTIONS:
             raise error_at(self.text, token.at, unknown("function", token.value, FUNCTIONS))
-        given = self._list(f"after {name}")
+        arguments = self._list(f"after {name}")
         function = FUNCTIONS[name]
-        if not function.least <= len(given) <= function.most:
-            said = f"{name} is given {len(given)} values; write {function.shown}"
+        if not function.least <= len(arguments) <= function.most:
+            said = f"{name} is given {len(arguments)} values; write {function.shown}"
             raise error_at(self.text, token.at, said)
-        return Call(name, given, at=token.at)
+        return Call(name, arguments, at=token.at)
 
     def _deeper(self, at: int) -> None:
         self._depth += 1

@@ -189,8 +189,8 @@ def _in_64_bits(values: Array) -> Array:
 def _exact(data: Array, scale: int, valid: Flags | None) -> Column:
     """Return whole units as a column; what is blank may hold anything."""
     if data.dtype == object:
-        kept = data if valid is None else np.where(valid, data, 0)
-        data = bigint.narrow(np.asarray(kept, object))
+        filled = data if valid is None else np.where(valid, data, 0)
+        data = bigint.narrow(np.asarray(filled, object))
         if data.dtype == object:
             large = max(data.tolist(), key=abs)
             raise UnfitError(f"{large}E-{scale}")

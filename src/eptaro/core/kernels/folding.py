@@ -139,9 +139,9 @@ def fold(
     at = _cells(days, slots, first, width, len(cells)) if picked else _NO_CELLS
     for plan in picked:
         there = _there(plan, slice(rows))
-        left = np.arange(rows) if there is None else np.flatnonzero(there)
+        undecided = np.arange(rows) if there is None else np.flatnonzero(there)
         assert plan.values is not None
-        _pick(plan, cells, at[left], plan.values[left], left, times, first_row)
+        _pick(plan, cells, at[undecided], plan.values[undecided], undecided, times, first_row)
 
 
 def _cells(days: Days, slots: Ints, first: int, width: int, size: int) -> Ints:
@@ -193,9 +193,9 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             _add_square(cells, word, at, values, None, limbs=op == Op.SQUARE_LIMBS)
         case Op.SQUARE_FLOATS | Op.SQUARE_FLOATS_LIMBS:
             nearest = np.rint(values)
-            left, away = values - nearest, nearest - plan.centre
+            low, away = values - nearest, nearest - plan.centre
             _within(away, _LARGEST_AWAY)
-            extra, rest = square_remainder(away, left)
+            extra, rest = square_remainder(away, low)
             limbs = op == Op.SQUARE_FLOATS_LIMBS
             squared = away.astype(np.int64), extra.astype(np.int64)
             _add_square(cells, word, at, *squared, limbs=limbs)
@@ -305,8 +305,8 @@ def _pick(
     first_row: int,
 ) -> None:
     """Let rows into the cells where they win; of equals the last row does, the first for FIRST."""
-    held, held_row = cells.view(values.dtype)[:, plan.word], cells[:, plan.word + 1]
-    keys, held_key = values, held
+    current, held_row = cells.view(values.dtype)[:, plan.word], cells[:, plan.word + 1]
+    keys, held_key = values, current
     if plan.op >= Op.FIRST:
         keys = times[rows] if len(times) else np.zeros(len(rows), np.int64)
         held_key = cells[:, plan.word + 2]
@@ -320,7 +320,7 @@ def _pick(
     place = np.full(len(cells), -1, np.int64)
     place[at[winners]] = winners
     won = np.flatnonzero(place >= 0)
-    held[won] = values[place[won]]
+    current[won] = values[place[won]]
     held_row[won] = rows[place[won]] + first_row
     if plan.op >= Op.FIRST:
         held_key[won] = keys[place[won]]
@@ -347,16 +347,16 @@ def _merge_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) ->
     assert plan.values is not None
     filled = two[:, plan.word + 1] >= 0
     if plan.op >= Op.FIRST:
-        held, new = one[:, plan.word + 2], two[:, plan.word + 2]
+        current, new = one[:, plan.word + 2], two[:, plan.word + 2]
     else:
-        held, new = (cells.view(plan.values.dtype)[:, plan.word] for cells in (one, two))
+        current, new = (cells.view(plan.values.dtype)[:, plan.word] for cells in (one, two))
     match plan.op:
         case Op.LEAST:
-            wins = new <= held
+            wins = new <= current
         case Op.FIRST:
-            wins = new < held
+            wins = new < current
         case _:
-            wins = new >= held
+            wins = new >= current
     taken = filled & (wins | (one[:, plan.word + 1] < 0))
     for word in range(plan.word, plan.word + WORDS[plan.op]):
         np.copyto(one[:, word], two[:, word], where=taken)

@@ -114,11 +114,11 @@ def _share_little(values: Values, lo: Ints, hi: Ints) -> bool:
 
 def _in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
     """Calculate ranges side by side, in parts that hold about as many values each."""
-    held = np.cumsum(hi - lo)
-    if not len(held) or held[-1] <= _BLOCK:
+    volume = np.cumsum(hi - lo)
+    if not len(volume) or volume[-1] <= _BLOCK:
         answer(slice(len(lo)))
         return
-    cuts = np.searchsorted(held, held[-1] * np.arange(1, WORKERS) // WORKERS)
+    cuts = np.searchsorted(volume, volume[-1] * np.arange(1, WORKERS) // WORKERS)
     ends = [0, *cuts.tolist(), len(lo)]
     run_parallel([partial(answer, slice(*cut)) for cut in pairwise(ends)])
 

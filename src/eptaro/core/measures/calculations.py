@@ -389,11 +389,11 @@ def planes_of(term: Term) -> set[Plane]:
     """
     if term.members is not None:
         _, codes, values = term.members
-        kept = {ROWS, Plane("codes", codes.name)}
+        planes_needed = {ROWS, Plane("codes", codes.name)}
         inner = calculation(term.parts[0].how)
         if values is not None:
-            kept.add(Plane("codes" if "codes" in inner.kept else "values", values.name))
-        return kept
+            planes_needed.add(Plane("codes" if "codes" in inner.kept else "values", values.name))
+        return planes_needed
     if term.inner is not None:
         return {ROWS}.union(*map(planes_of, term.parts))
     calculated = calculation(term.how)

@@ -163,9 +163,11 @@ class Measure(Record):
         by_column = dict[str, Formula]()
         for part in self._rowwise:
             if part.members is not None:
-                _, *kept = part.members
-                made = [one for one in kept if one is not None and not isinstance(one.node, Name)]
-                by_column |= {one.name: one for one in made}
+                _, *content = part.members
+                calculated = [
+                    one for one in content if one is not None and not isinstance(one.node, Name)
+                ]
+                by_column |= {one.name: one for one in calculated}
             else:
                 if part.formula is not None:
                     by_column[part.column] = part.formula
@@ -325,11 +327,11 @@ def parse_measures(specs: Measures, known: Sequence[Measure] = ()) -> tuple[Meas
         specs = [f"{name}={body}" for name, body in specs.items()]
     if not isinstance(specs, str | Measure | Iterable):
         raise MeasureError(f"{specs!r} is not a measure; {EXAMPLE}")
-    given = [specs] if isinstance(specs, str | Measure) else list(specs)
-    if not given:
+    listed = [specs] if isinstance(specs, str | Measure) else list(specs)
+    if not listed:
         raise MeasureError(f"no measure is given; {EXAMPLE}")
     measures: list[Measure] = []
-    for spec in given:
+    for spec in listed:
         earlier = {measure.name: measure for measure in (*known, *measures)}
         if isinstance(spec, str) and spec in earlier:
             measures.append(earlier[spec])

@@ -95,9 +95,9 @@ def _over_rows(
     keep = ~totals.blank
     if totals.kind == "float":
         keep &= ~np.isnan(totals.numbers())
-    kept = run[begins][keep]
+    chosen_run = run[begins][keep]
     every = np.arange(len(counts))
-    lo, hi = (np.searchsorted(kept, every, side=side) for side in ("left", "right"))
+    lo, hi = (np.searchsorted(chosen_run, every, side=side) for side in ("left", "right"))
     return totals.take(np.flatnonzero(keep)), lo, hi
 
 

@@ -128,13 +128,13 @@ class Reader:
         hit = self._index.rows(every, FIRST_DAY, until)
         columns = self._members(term.members, hit)
         owners, values = columns[codes.name].items, columns[amounts.name].items
-        held: dict[Any, tuple[Any, int]] = {}
+        by_owner: dict[Any, tuple[Any, int]] = {}
         numbers = self._index.owners[hit].tolist()
         for owner, value, number in zip(owners, values, numbers, strict=True):
             if owner is not None and value is not None:
-                held[owner] = value, number
+                by_owner[owner] = value, number
         own = {*self._index.number_of[self._groups].tolist()}
-        return Values([value for value, number in held.values() if number in own])
+        return Values([value for value, number in by_owner.values() if number in own])
 
     def _of(self, term: Term, hit: Ints) -> Values:
         """Return the values of a term's column in some transactions."""
@@ -207,8 +207,8 @@ class Reader:
             items = [item if item == item else None for item in items]
         if picked.valid is not None:
             items = [
-                item if kept else None
-                for item, kept in zip(items, picked.valid.tolist(), strict=True)
+                item if valid else None
+                for item, valid in zip(items, picked.valid.tolist(), strict=True)
             ]
         return Values(items, picked.scale)
 
@@ -250,8 +250,8 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
         case "workday":
             return (view.facts.workdays.count(Span(day, day)) == 1) == (word == "workday")
         case "holiday":
-            held = any(holiday.day == day for holiday in view.facts.workdays.holidays)
-            return held == (word == "holiday")
+            on_holiday = any(holiday.day == day for holiday in view.facts.workdays.holidays)
+            return on_holiday == (word == "holiday")
         case "month of year" if view.calendar.plain_months:
             return Names().months[day.month - 1] == word
         case "month of year" | "quarter of year" | "week of year":

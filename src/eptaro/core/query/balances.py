@@ -49,12 +49,12 @@ class Balances:
             folded.kept[name] = _Movements.of(folded, term)
         moved: _Movements = folded.kept[name]
         place = places[moved.group]
-        kept = np.flatnonzero(place >= 0)
-        keys = place[kept].astype(np.int64) * _DAYS + moved.day[kept]
+        rows = np.flatnonzero(place >= 0)
+        keys = place[rows].astype(np.int64) * _DAYS + moved.day[rows]
         order = stable_order(keys)
-        kept = kept[order]
-        amounts = Sum.of(moved.amount[kept], moved.kind, moved.scale).prefix()
-        return cls(keys[order], amounts, running_sums(moved.step[kept]))
+        rows = rows[order]
+        amounts = Sum.of(moved.amount[rows], moved.kind, moved.scale).prefix()
+        return cls(keys[order], amounts, running_sums(moved.step[rows]))
 
     def at_end_of(self, group: Ints, day: Ints) -> Column:
         """Return the balance of each row's group at the end of its day, `(n_rows,) int64` each;

@@ -108,13 +108,22 @@ class BookOptions(Record):
         names, parsed = group_names(by), parse_measures(measures)
         values = [name for name in group_names(values) if name not in terms_on_totals(parsed)]
         shown = check_formats(formats or {}, [measure.name for measure in parsed])
-        made = {name: formula for measure in parsed for name, formula in measure.formulas.items()}
-        made |= formulas_of(by) | formulas_of(values)
+        formulas = {
+            name: formula for measure in parsed for name, formula in measure.formulas.items()
+        }
+        formulas |= formulas_of(by) | formulas_of(values)
         if date is not None and (formula := Formula.date(date)) is not None:
-            made[date] = formula
-        kept = None if where is None else Formula.condition(where)
+            formulas[date] = formula
+        condition = None if where is None else Formula.condition(where)
         return cls(
-            parsed, names, calendar, coverage, shown, workdays, tuple(values), Formulas(made, kept)
+            parsed,
+            names,
+            calendar,
+            coverage,
+            shown,
+            workdays,
+            tuple(values),
+            Formulas(formulas, condition),
         )
 
     @property

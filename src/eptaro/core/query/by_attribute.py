@@ -328,9 +328,9 @@ def _by_hour(view: View, crossed: AttributeProduct, days: Span) -> Cells:
     groups = {"place": Categorical(number[seen].astype(np.int32), _place_column(len(onto)))}
     values, distinct = batch.values, batch.distinct
     if not isinstance(seen, slice):
-        kept = np.flatnonzero(seen)
-        values = {name: column.take(kept) for name, column in values.items()}
-        distinct = {name: coded.at(kept) for name, coded in distinct.items()}
+        seen_cells = np.flatnonzero(seen)
+        values = {name: column.take(seen_cells) for name, column in values.items()}
+        distinct = {name: coded.at(seen_cells) for name, coded in distinct.items()}
     planes = {plane for m in view.facts.measures for plane in m.planes}
     times = None
     if any(plane.what in ("first", "last") for plane in planes):

@@ -46,10 +46,10 @@ class GroupSpans:
 
         `places` is the new place of each group, -1 where it is left out.
         """
-        kept = places >= 0
+        mapped = places >= 0
         lo, hi = np.full(count, np.iinfo(np.int64).max), np.full(count, FIRST_DAY, np.int64)
-        np.minimum.at(lo, places[kept], self.lo[kept])
-        np.maximum.at(hi, places[kept], self.hi[kept])
+        np.minimum.at(lo, places[mapped], self.lo[mapped])
+        np.maximum.at(hi, places[mapped], self.hi[mapped])
         return lo, np.minimum(hi, last)
 
 

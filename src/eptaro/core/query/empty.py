@@ -42,7 +42,7 @@ def empty_facts(options: BookOptions, source: str) -> BookData:
 
 def _day_within(options: BookOptions) -> int:
     """Return a day that the coverage holds."""
-    given = options.coverage
-    if isinstance(given, str) and given not in (*PERIODS, "groups"):
-        given = Span.parse(given)
-    return given.lo if isinstance(given, Span) else 0
+    coverage_given = options.coverage
+    if isinstance(coverage_given, str) and coverage_given not in (*PERIODS, "groups"):
+        coverage_given = Span.parse(coverage_given)
+    return coverage_given.lo if isinstance(coverage_given, Span) else 0

@@ -25,12 +25,12 @@ def from_settings(settings: dict[str, Any]) -> Calendar:
     >>> from_settings(MonthCalendar(year_starts="04-01").settings()).describe()
     'calendar: years from 1 April, named for their end, ISO 8601 weeks'
     """
-    given = dict(settings)
-    kind = given.pop("kind", None)
+    options = dict(settings)
+    kind = options.pop("kind", None)
     if kind not in KINDS:
         raise CalendarError(unknown("kind of calendar", kind, KINDS))
-    made: Calendar = KINDS[kind](**given)
-    return made
+    calendar: Calendar = KINDS[kind](**options)
+    return calendar
 
 
 class OwnCalendars:
@@ -122,7 +122,7 @@ class OwnCalendars:
             )
         coded = groups.coded[self.column]
         words = ["" if word is None else str(word) for word in coded.choices.to_list()] + [""]
-        kept: dict[Calendar, list[int]] = {}
+        codes_by_calendar: dict[Calendar, list[int]] = {}
         for code in np.unique(coded.codes).tolist():
             calendar = self.calendars.get(words[code], self.other)
             if calendar is None:
@@ -130,8 +130,10 @@ class OwnCalendars:
                     f"{source}: {self.column} {words[code]!r} has no calendar; name one for it, or "
                     f"other= for all that are not named"
                 )
-            kept.setdefault(calendar, []).append(code)
-        return {calendar: np.isin(coded.codes, codes) for calendar, codes in kept.items()}
+            codes_by_calendar.setdefault(calendar, []).append(code)
+        return {
+            calendar: np.isin(coded.codes, codes) for calendar, codes in codes_by_calendar.items()
+        }
 
     def describe(self) -> str:
         """Return who keeps which calendar, in words.

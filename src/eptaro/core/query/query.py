@@ -55,8 +55,8 @@ def name_of(group: str) -> str:
 
 def formulas_of(by: By) -> dict[str, Formula]:
     """Return the group columns that are calculated, as they are written: `name=formula`."""
-    given = [] if by is None else [by] if isinstance(by, str) else [*by]
-    matches = [match for group in given if (match := _FORMED.fullmatch(group))]
+    groups = [] if by is None else [by] if isinstance(by, str) else [*by]
+    matches = [match for group in groups if (match := _FORMED.fullmatch(group))]
     return {match[1]: Formula.column(match[2]) for match in matches}
 
 
@@ -186,15 +186,15 @@ def values_apart(only: Only, names: Sequence[str]) -> tuple[list[Any], dict[str,
     parts = [only] if isinstance(only, str | Mapping | Span | Period) else [*(only or ())]
     others, wanted = list[Any](), dict[str, list[Any]]()
     for part in parts:
-        given: Mapping[str, Any] | None
+        values: Mapping[str, Any] | None
         if isinstance(part, str):
             name, equals, value = part.partition("=")
-            given = {name.strip(): value.strip()} if equals and name.strip() in names else None
+            values = {name.strip(): value.strip()} if equals and name.strip() in names else None
         else:
-            given = part if isinstance(part, Mapping) else None
-        if given is None:
+            values = part if isinstance(part, Mapping) else None
+        if values is None:
             others.append(part)
-        for name, value in (given or {}).items():
+        for name, value in (values or {}).items():
             many = isinstance(value, Sequence | set) and not isinstance(value, str)
             wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
     return others, wanted

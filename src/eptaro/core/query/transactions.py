@@ -211,17 +211,17 @@ def last_entries(
     ledger = Ledger.of(view)
     places, seen = np.arange(len(ledger.row)), view.seen
     lo = np.maximum(places - n + 1, ledger.opens(ledger.group))
-    kept = np.flatnonzero((ledger.day >= seen.lo) & (ledger.day <= seen.hi))
-    kept = kept[np.argsort(ledger.row[kept])]
-    lo, hi, group = lo[kept], kept + 1, ledger.group[kept]
+    entries = np.flatnonzero((ledger.day >= seen.lo) & (ledger.day <= seen.hi))
+    entries = entries[np.argsort(ledger.row[entries])]
+    lo, hi, group = lo[entries], entries + 1, ledger.group[entries]
     complete = hi - lo == n
     columns: list[AnyColumn] = [
-        _row_numbers(ledger.row[kept] + 1),
+        _row_numbers(ledger.row[entries] + 1),
         *view.groups.later(group),
-        dates("date", ledger.day[kept], None, "The transaction's day", DATE),
-        label.take(np.zeros(len(kept), np.int64)),
+        dates("date", ledger.day[entries], None, "The transaction's day", DATE),
+        label.take(np.zeros(len(entries), np.int64)),
         dates("first", ledger.day[lo], None, "First day of the value", FIRST),
-        dates("last", ledger.day[kept], None, "Last day of the value", LAST),
+        dates("last", ledger.day[entries], None, "Last day of the value", LAST),
         Column.of("complete", "flag", complete, description=_ENOUGH, face=COMPLETE),
     ]
     for measure in view.facts.measures:
@@ -264,8 +264,8 @@ def per_row(
     if len(rows) and rows[-1] <= np.iinfo(np.int32).max:  # half the room
         rows = rows.astype(np.int32)
     if group.min() < 0 or batch.days.min() < seen.lo or batch.days.max() > seen.hi:
-        kept = (group >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi)
-        group, day, rows = group[kept], day[kept], rows[kept]
+        counted = (group >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi)
+        group, day, rows = group[counted], day[counted], rows[counted]
     day = day - np.int32(seen.lo)
     cell_group, cell_day, at = _cells(group, day, view.groups.count, seen.days)
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
@@ -323,15 +323,15 @@ class Index:
     @classmethod
     def of(cls, facts: BookData) -> Index:
         """Return the index of the transactions, made when first asked for."""
-        kept = facts.folded.kept
-        if "index" not in kept:
+        cache = facts.folded.kept
+        if "index" not in cache:
             numbers, rank, batch = all_rows(facts)
             days, order = batch.days, _in_order(batch)
             if order is not None:
                 order = order.astype(np.int32) if len(order) < 1 << 31 else order
                 days, numbers = days[order], numbers[order]
-            kept["index"] = cls(batch, order, days, numbers, np.argsort(rank))
-        index: Index = kept["index"]
+            cache["index"] = cls(batch, order, days, numbers, np.argsort(rank))
+        index: Index = cache["index"]
         return index
 
     @cached_property

@@ -115,8 +115,8 @@ class BookData:
         if self.own is None:
             return [self]
         return [
-            replace(self, own=None, calendar=calendar, part=kept)
-            for calendar, kept in self.own.of_groups(self.groups, self.source).items()
+            replace(self, own=None, calendar=calendar, part=flags)
+            for calendar, flags in self.own.of_groups(self.groups, self.source).items()
         ]
 
     def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
@@ -595,16 +595,16 @@ def top_groups(view: View, count: int, within: Sequence[str], days: Span | None 
     if count < 1:
         raise QuestionError(f"top={count} must be at least 1")
     size, around = sizes(view, days), view.groups.onto(within)[1]
-    kept = view.facts.whole.pick_groups(view.places, view.groups.count)
-    if kept is None:
-        kept = leading_groups(view.groups, size, count, within)
-    order = np.lexsort((-size.ranks(), ~kept, around))
-    runs, kept = around[order], kept[order]
-    opens = np.append(True, (runs[1:] != runs[:-1]) | (kept[1:] != kept[:-1]))
-    first = kept | opens  # of each new group the first old one
+    leading = view.facts.whole.pick_groups(view.places, view.groups.count)
+    if leading is None:
+        leading = leading_groups(view.groups, size, count, within)
+    order = np.lexsort((-size.ranks(), ~leading, around))
+    runs, leading = around[order], leading[order]
+    opens = np.append(True, (runs[1:] != runs[:-1]) | (leading[1:] != leading[:-1]))
+    first = leading | opens  # of each new group the first old one
     target = np.empty(len(order), np.int64)
     target[order] = np.cumsum(first) - 1
-    others: Flags = ~kept[first]
+    others: Flags = ~leading[first]
     groups = view.groups.at(order[first])
     coded = {
         name: _with_others(name, groups, others) if name in picked else groups.coded[name]
@@ -629,9 +629,9 @@ def leading_groups(groups: Groups, size: Column, count: int, within: Sequence[st
     order = np.lexsort((-size.ranks(), around))
     runs, rows = around[order], np.arange(len(order))
     opens = np.append(True, runs[1:] != runs[:-1])
-    kept = np.zeros(len(order), bool)
-    kept[order] = rows - np.maximum.accumulate(np.where(opens, rows, 0)) < count
-    return kept
+    leading = np.zeros(len(order), bool)
+    leading[order] = rows - np.maximum.accumulate(np.where(opens, rows, 0)) < count
+    return leading
 
 
 def _with_others(name: str, groups: Groups, others: Flags) -> Categorical:

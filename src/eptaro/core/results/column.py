@@ -123,8 +123,8 @@ def take_lazy(columns: Sequence[AnyColumn], places: NDArray[Any] | TiledArray) -
     """Return columns at some places, to be calculated when they are asked for."""
 
     def make(column: AnyColumn) -> Column:
-        made = column if isinstance(column, Column) else column.compute()
-        return made.take(places)
+        whole = column if isinstance(column, Column) else column.compute()
+        return whole.take(places)
 
     return [LazyColumn(c.name, len(places), partial(make, c)) for c in columns]
 
@@ -651,9 +651,9 @@ def materialize(column: Column) -> Column:
     if data.dtype == object:
         large = max(units.tolist(), key=abs)
         shown = f"{Decimal(f'{large}E-{scale}'):.6g}"
-        kept = "a float" if column.kind == "float" else f"64 bits at {scale} decimals"
+        limit = "a float" if column.kind == "float" else f"64 bits at {scale} decimals"
         raise MeasureError(
-            f"column {column.name!r}: a value of {shown} does not fit into {kept}; ask for fewer "
+            f"column {column.name!r}: a value of {shown} does not fit into {limit}; ask for fewer "
             f"rows at once, or store the column with fewer decimals"
         )
     return replace(column, data=data, scale=scale)

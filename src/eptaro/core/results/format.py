@@ -311,25 +311,25 @@ def parse_format(text: str) -> tuple[str, Format]:
     ('conversion', Format(sign='', places=1, percent=True, better='higher'))
     """
     name, equals, how = (part.strip() for part in text.partition("="))
-    given: dict[str, Any] = {}
+    settings: dict[str, Any] = {}
     for word in filter(None, (part.strip() for part in how.split(","))):
         if word.isdecimal() and len(word) < 3:
-            given["places"] = int(word)
+            settings["places"] = int(word)
         elif word == "percent":
-            given["percent"] = True
+            settings["percent"] = True
         elif word == "lower":
-            given["better"] = "lower"
+            settings["better"] = "lower"
         elif not re.search(r"\d", word) and len(word) <= 4:
-            given["sign"] = word
+            settings["sign"] = word
         else:
-            given.clear()
+            settings.clear()
             break
-    if not name or not equals or not given:
+    if not name or not equals or not settings:
         raise MeasureError(
             f"{text!r} does not say how a measure is shown; write conversion=percent, price=4, "
             f"revenue=€,0 or delay=lower (less of it is better)"
         )
-    return name, Format(**given)
+    return name, Format(**settings)
 
 
 def rounded(value: float | Decimal, places: int, times: int = 1) -> str:

@@ -161,9 +161,9 @@ class Result:
         >>> len(Result.of_parts(parts))
         2
         """
-        made = cls.__new__(cls)
-        made.parts = parts
-        return made
+        result = cls.__new__(cls)
+        result.parts = parts
+        return result
 
     if not TYPE_CHECKING:  # a name that is not there is to be found by those that check types
 
@@ -480,5 +480,7 @@ class Result:
             "unit": ("Unit, where there is one", [column.unit for column in columns]),
             "description": ("What it holds", [column.description for column in columns]),
         }
-        made = [Column.text(name, texts, description=text) for name, (text, texts) in rows.items()]
-        return type(self)(made, {"verb": "describe"})
+        all_columns = [
+            Column.text(name, texts, description=text) for name, (text, texts) in rows.items()
+        ]
+        return type(self)(all_columns, {"verb": "describe"})

@@ -67,8 +67,8 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
         if (wanted := goals_of(goals, measure, facts.measures)) is not None:
-            labels, held = np.unique(rows.within, return_inverse=True)
-            of_all = (np.asarray(part) for part in (group, held[place[:]], last))
+            labels, label_at = np.unique(rows.within, return_inverse=True)
+            of_all = (np.asarray(part) for part in (group, label_at[place[:]], last))
             periods = GoalRows(within, labels, *of_all)
             columns += goal_columns(view, measure, wanted, query.pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}

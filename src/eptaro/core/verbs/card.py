@@ -43,8 +43,8 @@ def card(facts: BookData, query: Card) -> Result:
     """Return figures as of one date: one row per group, calendar and level or window."""
     view = facts.view(query.by, query.only, query.as_of)
     calendars = query.calendars or [facts.calendar]
-    given = [calendars] if isinstance(calendars, Calendar) else list(calendars)
-    rows = _of_calendars(view, given, query)
+    all_calendars = [calendars] if isinstance(calendars, Calendar) else list(calendars)
+    rows = _of_calendars(view, all_calendars, query)
     if query.back is not None and rows and all(row.prior is None for row in rows):
         raise QuestionError(f"back={query.back!r} fits none of the levels of this card")
     if not rows:
@@ -70,7 +70,7 @@ def card(facts: BookData, query: Card) -> Result:
             numbers |= prior.numbers(now, changed)
         if (goals := goals_of(query.goals, measure, facts.measures)) is not None:
             columns += _goals(view, measure, goals, query.pace, rows, (group, place), value)
-    described = "; ".join(calendar.describe() for calendar in given)
+    described = "; ".join(calendar.describe() for calendar in all_calendars)
     answer = ViewLineage(query, view, group, numbers)
     meta = view.meta("card") | {"calendar": described}
     meta |= {} if query.back is None else {"back": query.back, "match": query.match}

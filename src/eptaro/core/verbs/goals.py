@@ -66,8 +66,10 @@ def goals_outside(facts: BookData, query: GoalsQuery) -> dict[str, str]:
     """Return which goals no row can show, as their periods lie before the first day of the book or
     after the as-of date: those of a plan that runs ahead, or of a year that was mistyped.
     """
-    given = (query.goals or {}).items()
-    mappings = [goals for _, goals in given if isinstance(goals, Mapping)] or [query.goals or {}]
+    goals_by_measure = (query.goals or {}).items()
+    mappings = [goals for _, goals in goals_by_measure if isinstance(goals, Mapping)] or [
+        query.goals or {}
+    ]
     labels = [key[1] if isinstance(key, tuple) else key for goals in mappings for key in goals]
     seen = facts.coverage_until(query.as_of)
     spans = {str(label): facts.calendar.period(str(label)).span for label in labels}
@@ -91,7 +93,7 @@ def goals_of_some(
     """Return the columns of goals for rows of several levels: for some places of rows each its
     periods; blank in all other rows.
     """
-    made = [
+    per_part = [
         goal_columns(view, measure, goals, pace, rows, reached.take(places))
         for places, rows in parts
     ]
@@ -99,8 +101,8 @@ def goals_of_some(
     places = np.concatenate([places for places, _ in parts])
     at[places] = np.arange(len(places))
     filled_goals = []
-    for number, column in enumerate(made[0]):
-        joined = join([columns[number] for columns in made])
+    for number, column in enumerate(per_part[0]):
+        joined = join([columns[number] for columns in per_part])
         filled = joined.take(np.maximum(at, 0)).blanked(at >= 0)
         filled_goals.append(replace(filled, name=column.name, face=column.face))
     return filled_goals
@@ -188,8 +190,8 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
         fits = True
         table[groups, names.index(label)] = float(Decimal(str(amount)))
     if goals and not fits:
-        given = [str(key[1] if isinstance(key, tuple) else key) for key in goals]
-        here, there = (", ".join([*of[:3], *["..."][: len(of) > 3]]) for of in (names, given))
+        keys = [str(key[1] if isinstance(key, tuple) else key) for key in goals]
+        here, there = (", ".join([*of[:3], *["..."][: len(of) > 3]]) for of in (names, keys))
         raise QuestionError(
             f"goals: none is for a {rows.within} of these rows ({here}): they are for {there}"
         )

@@ -51,15 +51,15 @@ class PeriodRows:
         """Return the periods of a level or chunks, those of wider levels among them, and, last,
         a total of them all.
         """
-        made = [spans_of(view, per)]
+        parts = [spans_of(view, per)]
         names = [per]
         if levels:
             names += wider(levels, check_level(per, view.calendar.levels), view.calendar)
-            made += [spans_of(view, level) for level in names[1:]]
+            parts += [spans_of(view, level) for level in names[1:]]
         first, last, complete = (
-            np.concatenate(part) for part in zip(*(m[:3] for m in made), strict=True)
+            np.concatenate(part) for part in zip(*(m[:3] for m in parts), strict=True)
         )
-        rank = np.repeat(np.arange(len(made)), [len(part[0]) for part in made])
+        rank = np.repeat(np.arange(len(parts)), [len(part[0]) for part in parts])
         order = np.lexsort((rank, last))  # a wider period follows the last of its parts
         first, last, complete, rank = first[order], last[order], complete[order], rank[order]
         if with_total:
@@ -67,7 +67,7 @@ class PeriodRows:
             complete, rank = np.append(complete, complete.all()), np.append(rank, len(names))
 
         def labels() -> NDArray[Any]:
-            words = np.concatenate([labelling().astype(object) for *_, labelling in made])[order]
+            words = np.concatenate([labelling().astype(object) for *_, labelling in parts])[order]
             return np.append(words, TOTAL) if with_total else words
 
         words = np.array([*names, TOTAL] if with_total else names)

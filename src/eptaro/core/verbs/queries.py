@@ -326,8 +326,8 @@ class Recap(SortedQuery, GoalsQuery):
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
         """The options in use that set groups beside each other, which needs one calendar."""
-        given = ("wide", "top", "shares", "ranks", "across")
-        return tuple(name for name in given if getattr(self, name))
+        layouts = ("wide", "top", "shares", "ranks", "across")
+        return tuple(name for name in layouts if getattr(self, name))
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -794,8 +794,8 @@ class Compare(TotalledQuery, GoalsQuery):
         if self.top is not None and self.goals:
             raise QuestionError("goals are of groups by name, which does not go with top")
         if not self.to_date:
-            given = (self.match, self.periods, self.every)
-            for name, value, plain in zip(_TO_DATE, given, ("date", 1, None), strict=True):
+            settings = (self.match, self.periods, self.every)
+            for name, value, plain in zip(_TO_DATE, settings, ("date", 1, None), strict=True):
                 if value != plain:
                     raise QuestionError(f"{name} belongs to to_date=True; whole periods need none")
         if self.trailing is not None:
@@ -821,7 +821,7 @@ class Compare(TotalledQuery, GoalsQuery):
             "mean_of": self.mean_of > 1,
             "several back": len(self.backs) > 1,
         }
-        for name in (name for name, given in others.items() if given):
+        for name in (name for name, value in others.items() if value):
             raise QuestionError(f"groups='both' and {name} do not go together; leave one out")
 
     def _check_mean(self) -> None:
@@ -832,7 +832,7 @@ class Compare(TotalledQuery, GoalsQuery):
             "effects": self.effects is not None,
             "align": self.align != "place",
         }
-        for name in (name for name, given in others.items() if given and self.mean_of > 1):
+        for name in (name for name, value in others.items() if value and self.mean_of > 1):
             raise QuestionError(f"mean_of and {name} do not go together; leave one out")
 
 

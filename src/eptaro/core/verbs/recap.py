@@ -169,8 +169,8 @@ def _goals(
         if level not in LEVELS or LEVELS.index(level) > least:
             continue
         mine = np.flatnonzero(rows.of_level(level)[place])
-        names, held = np.unique(labels[place[mine]], return_inverse=True)
-        parts.append((mine, GoalRows(level, names, group[mine], held, last[place[mine]])))
+        names, label_at = np.unique(labels[place[mine]], return_inverse=True)
+        parts.append((mine, GoalRows(level, names, group[mine], label_at, last[place[mine]])))
     if not parts:
         raise QuestionError(f"goals are for each {LEVELS[least]}, not for per={query.per!r}")
     return goals_of_some(view, measure, goals, query.pace, parts, value)

@@ -167,12 +167,12 @@ class RankTable:
     def of(cls, value: Column, pool: Ints, ranked: Flags, groups: int) -> tuple[RankTable, Ints]:
         """Return the ladder of rows that are ranked, and the rung of each, -1 for none."""
         place = np.where(ranked, value.ranks(), -1)
-        held = np.flatnonzero(place >= 0)
-        values, own = _different(value, held, place[held])
-        keys, rung = factorize(pool[held] * len(values) + own, len(values) * (int(pool.max()) + 1))
+        rows = np.flatnonzero(place >= 0)
+        values, own = _different(value, rows, place[rows])
+        keys, rung = factorize(pool[rows] * len(values) + own, len(values) * (int(pool.max()) + 1))
         counts = np.bincount(rung, minlength=len(keys))
         at = np.full(len(value), -1)
-        at[held] = rung
+        at[rows] = rung
         return cls(groups, values, keys, counts), at
 
     def combine(self, other: RankTable) -> RankTable:

@@ -214,7 +214,7 @@ def spread(facts: BookData, query: Spread) -> Result:
         "quartile_3": (quarters[2], "Three quarters of the values lie below"),
         "high": (values[last - 1], "Largest value within the upper fence"),
     }
-    made = [
+    columns = [
         *runs.head(),
         Column.of("entries", "integer", count, description=f"Values of {column}"),
         *(
@@ -226,7 +226,7 @@ def spread(facts: BookData, query: Spread) -> Result:
         Column.of("most", "float", values[hi - 1], description="The largest value"),
     ]
     answer = ViewLineage(query, runs.view, runs.group, {})
-    return Result(made, runs.view.meta("spread") | {"per": per, "column": column}, answer)
+    return Result(columns, runs.view.meta("spread") | {"per": per, "column": column}, answer)
 
 
 def histogram(facts: BookData, query: Histogram) -> Result:
@@ -243,7 +243,7 @@ def histogram(facts: BookData, query: Histogram) -> Result:
     place = np.repeat(np.arange(rows), count)
     bin_ = np.tile(np.arange(count), rows)
     total = runs.count[place]
-    made = [
+    columns = [
         *(c.take(place) for c in runs.head()),
         Column.of("from", "float", edges[bin_], description=f"The range of {column} begins here"),
         Column.of("to", "float", edges[bin_ + 1], description="and ends below this"),
@@ -251,7 +251,7 @@ def histogram(facts: BookData, query: Histogram) -> Result:
         Column.of("share", "float", entries / total, unit="share", description="Share of the row"),
     ]
     answer = ViewLineage(query, runs.view, runs.group, {}, place)
-    return Result(made, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
+    return Result(columns, runs.view.meta("histogram") | {"per": per, "column": column}, answer)
 
 
 def _suitable_bins(values: NDArray[np.float64], counts: Ints) -> int:
@@ -262,10 +262,10 @@ def _suitable_bins(values: NDArray[np.float64], counts: Ints) -> int:
     10
     """
     order = np.argsort(values, kind="stable")
-    values, held = values[order], np.cumsum(counts[order])
-    low, high = (values[np.searchsorted(held, share * held[-1])] for share in (0.25, 0.75))
+    values, running = values[order], np.cumsum(counts[order])
+    low, high = (values[np.searchsorted(running, share * running[-1])] for share in (0.25, 0.75))
     with np.errstate(over="ignore", invalid="ignore"):
-        reach, width = values[-1] - values[0], 2 * (high - low) / float(held[-1]) ** (1 / 3)
+        reach, width = values[-1] - values[0], 2 * (high - low) / float(running[-1]) ** (1 / 3)
     if not np.isfinite(reach) or not width > 0:
         return _USUAL_BINS
     if (values == np.floor(values)).all():

@@ -62,8 +62,8 @@ _ONE = "book.with_calendar(calendar), or --calendar NAME"
 def answer(facts: BookData, query: Query) -> Result:
     """Return the answer to a query, in each group's own calendar where a book has several."""
     if isinstance(query, MeasuredQuery) and query.measures is not None:
-        kept = facts.folded.cells.tallies
-        facts = replace(facts, measures=chosen_measures(query.measures, facts.measures, kept))
+        tallies = facts.folded.cells.tallies
+        facts = replace(facts, measures=chosen_measures(query.measures, facts.measures, tallies))
     if not facts.rows:
         return _without_rows(facts, query)
     if isinstance(query, Histogram) and not query.needs_one_calendar:
@@ -80,14 +80,14 @@ def answer(facts: BookData, query: Query) -> Result:
         return _answer(facts, query)
     names = check_in_parts(facts.own, facts.groups.names, query)
     tables: dict[str, Result] = {}
-    left = None
+    first_error = None
     for part in facts.in_parts():
         try:
             tables[part.calendar.name] = _answer(part, query.without_sort())
         except NothingLeftError as error:
-            left = error
-    if not tables and left is not None:
-        raise left
+            first_error = error
+    if not tables and first_error is not None:
+        raise first_error
     result = _together(facts, tables, names)
     return result.sorted(query.order) if query.order else result
 
@@ -282,8 +282,8 @@ class MemoryStore:
 
     def measuring(self, measures: Measures) -> MemoryStore:
         """Return the same cells with some of the measures, or others that they allow."""
-        kept = self.facts.folded.cells.tallies
-        chosen = chosen_measures(measures, self.facts.measures, kept)
+        tallies = self.facts.folded.cells.tallies
+        chosen = chosen_measures(measures, self.facts.measures, tallies)
         return MemoryStore(replace(self.facts, measures=chosen))
 
     def formatted(self, formats: Mapping[str, Format]) -> MemoryStore:

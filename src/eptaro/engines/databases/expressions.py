@@ -70,8 +70,8 @@ def call_sql(to: Translator, node: Call) -> SqlExpr:
 
 def _choose_value(to: Translator, node: Call) -> SqlExpr:
     """Return one of several values of one kind."""
-    sql, given = to.sql, node.given
-    values = given[1:] if node.function == "if" else given
+    sql, arguments = to.sql, node.given
+    values = arguments[1:] if node.function == "if" else arguments
     kind = check_alike(values, to.kinds, to.text, node.at)
     scale: int | None = None
     if kind is Kind.NUMBER:
@@ -82,7 +82,7 @@ def _choose_value(to: Translator, node: Call) -> SqlExpr:
         parts = [to.translate(value).sql for value in values]
     if node.function == "if":
         otherwise = parts[1] if len(parts) > 1 else None
-        return SqlExpr(sql.case((to.translate(given[0]).sql, parts[0]), else_=otherwise), scale)
+        return SqlExpr(sql.case((to.translate(arguments[0]).sql, parts[0]), else_=otherwise), scale)
     if node.function == "coalesce":
         return SqlExpr(sql.func.coalesce(*parts), scale)
     if kind is Kind.FLAG:
@@ -289,15 +289,15 @@ class Translator:
         """Return the rows that meet the condition, with the columns that are calculated, and the
         decimals of all that are kept as floats.
         """
-        scales, made = dict(self._scales), []
+        scales, columns = dict(self._scales), []
         for name, formula in formulas.columns.items():
             part = self._check_formula(formula)
             value = part.sql
             if part.scale:
                 value = self.as_float(part)
                 scales[name] = part.scale
-            made.append(value.label(name))
-        query = self.sql.select(*self.rows.columns, *made)
+            columns.append(value.label(name))
+        query = self.sql.select(*self.rows.columns, *columns)
         if formulas.where is not None:
             query = query.where(self._check_formula(formulas.where).sql)
         return query.subquery("eptaro_rows_worked_out"), scales
@@ -416,8 +416,8 @@ class Translator:
         """Return a number; what is true counts as 1."""
         sql, part = self.sql, self.translate(node)
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
-            held = self._operand(node)
-            counted = sql.case((held, 1), (sql.not_(held), 0))
+            truth = self._operand(node)
+            counted = sql.case((truth, 1), (sql.not_(truth), 0))
             return SqlExpr(counted, 0)
         return part
 

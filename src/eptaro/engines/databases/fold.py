@@ -117,7 +117,7 @@ def tally_of(plane: Plane, result: Fetched, good: NDArray[np.bool_]) -> Tally:
 def _good_values(result: Fetched, name: str, good: NDArray[np.bool_]) -> list[Any]:
     """Return the values of a column in the good rows."""
     values = zip(_values(result, name), good.tolist(), strict=True)
-    return [value for value, kept in values if kept]
+    return [value for value, fits in values if fits]
 
 
 def _values(result: Fetched, name: str) -> list[Any]:
@@ -141,9 +141,9 @@ def _squares(plane: Plane, result: Fetched, name: str, good: NDArray[np.bool_]) 
             * (1 if pair[0] == pair[1] else 2)
             for pair in products
         )
-        made = np.asarray(squares, object)[good]
-        return Squares.of_exact(made, "decimal" if scale else "integer", scale)
-    values = [v for v, kept in zip(columns[name], good.tolist(), strict=True) if kept]
+        chosen = np.asarray(squares, object)[good]
+        return Squares.of_exact(chosen, "decimal" if scale else "integer", scale)
+    values = [v for v, fits in zip(columns[name], good.tolist(), strict=True) if fits]
     if plane.column in result.floats:
         data = np.array([0.0 if v is None else float(v) for v in values])
         if not np.isfinite(data).all():
@@ -186,8 +186,8 @@ def entries_of(
     plane: Plane, listed: Mapping[str, list[Any]], keys: Keys, cell: Ints
 ) -> tuple[ValueLists, Column | None]:
     """Return all values of a column, each as often as it was counted."""
-    kept = keys.good.tolist()
-    values = [v for v, good in zip(listed["eptaro_value"], kept, strict=True) if good]
+    good_keys = keys.good.tolist()
+    values = [v for v, good in zip(listed["eptaro_value"], good_keys, strict=True) if good]
     counts = np.array(listed[ROWS], np.int64)[keys.good]
     if plane.what == "codes":
         there = np.array([value == value for value in values], bool)  # NaN is none
@@ -275,9 +275,9 @@ def _days(rows: SqlTable, date: str, rules: DateRules, where: list[Any]) -> tupl
 def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows: int) -> Folded:
     assert formulas.where is not None
     rejected = 0 if folded.rejected is None else len(folded.rejected)
-    left = Left(formulas.where.text, rows - folded.rows - rejected)
-    said = f"{left.rows:,} of {rows:,} rows do not meet the condition {left.where!r}"
-    return replace(folded, seen=seen, left=left, notes=(*folded.notes, said))
+    left_out = Left(formulas.where.text, rows - folded.rows - rejected)
+    said = f"{left_out.rows:,} of {rows:,} rows do not meet the condition {left_out.where!r}"
+    return replace(folded, seen=seen, left=left_out, notes=(*folded.notes, said))
 
 
 def _query_planes(
@@ -316,8 +316,8 @@ def _query_planes(
 
 def _columns(result: Any) -> dict[str, list[Any]]:
     names = list(result.keys())
-    made = [list(column) for column in zip(*result.fetchall(), strict=True)]
-    return dict(zip(names, made or [[] for _ in names], strict=True))
+    columns = [list(column) for column in zip(*result.fetchall(), strict=True)]
+    return dict(zip(names, columns or [[] for _ in names], strict=True))
 
 
 def _build_folded(
@@ -430,17 +430,17 @@ def _with(rows: SqlTable, table: SqlTable, lookup: Lookup) -> tuple[SqlTable, in
     exposed = lookup.exposed_names([name for name in names if name != lookup.key_of_table], own)
     _check(rows, table, lookup)
     taken = [table.rows.columns[name].label(own) for own, name in exposed.items()]
-    made = (
+    matched = (
         sql.select(*rows.rows.columns, *taken, key.is_not(None).label(_MATCH))
         .select_from(rows.rows.outerjoin(table.rows, rows.column(lookup.key) == key))
         .subquery(f"eptaro_with_{lookup.table.replace('.', '_')}")
     )
     with rows.engine.connect() as connection:
-        query = sql.select(sql.func.count()).where(sql.not_(made.columns[_MATCH]))
+        query = sql.select(sql.func.count()).where(sql.not_(matched.columns[_MATCH]))
         missed = int(connection.execute(query).scalar())
-    kept = [column for column in made.columns if column.name != _MATCH]
+    own_columns = [column for column in matched.columns if column.name != _MATCH]
     scales = {own: table.scales[n] for own, n in exposed.items() if n in table.scales}
-    whole = sql.select(*kept).subquery(f"{made.name}_good_values")
+    whole = sql.select(*own_columns).subquery(f"{matched.name}_good_values")
     return replace(rows, rows=whole, scales={**scales, **rows.scales}), missed
 
 

@@ -59,8 +59,8 @@ class SqlTable:
                 columns = list(probe.keys())
                 first = probe.fetchmany(100)
             types = [kind_of_values(sql, [row[i] for row in first]) for i in range(len(columns))]
-            made = [sql.column(c, kind) for c, kind in zip(columns, types, strict=True)]
-            rows = sql.text(what).columns(*made).subquery("eptaro_rows_of_query")
+            typed = [sql.column(c, kind) for c, kind in zip(columns, types, strict=True)]
+            rows = sql.text(what).columns(*typed).subquery("eptaro_rows_of_query")
             return cls(sql, engine, rows, name, {})
         schema, _, short = what.rpartition(".")
         look = sql.inspect(engine)

@@ -56,9 +56,9 @@ def kind_of_values(sql: Any, values: Sequence[Any]) -> Any:
         (dt.datetime, sql.DateTime),
         (dt.date, sql.Date),
     )
-    for kind, made in kinds:
+    for kind, make in kinds:
         if filled and all(isinstance(value, kind) for value in filled):
-            return made()
+            return make()
     if filled and all(isinstance(value, int | float) for value in filled):
         return sql.Double()
     return sql.String()

@@ -102,8 +102,8 @@ class FormulaColumns:
         formula = self._formulas.columns[name]
         own = name_picked(formula)
         if own is None:
-            made = self.column(name)
-            return in_order(made) if made.kind == "text" else made
+            own_column = self.column(name)
+            return in_order(own_column) if own_column.kind == "text" else own_column
         kind = Kind.DATE if own == self._date else (self._formulas.kinds or {}).get(own)
         source = self._placed.source.name
         column = read_text_or_date(self._table[own], own, source, self._rules, kind).named(name)
@@ -311,9 +311,9 @@ def encode_column(column: Column, formula: Formula) -> Categorical:
         )
     data = column.data.astype(np.int64)
     valid = column.valid
-    kept = data if valid is None else data[valid]
-    least = int(kept.min()) if len(kept) else 0
-    unique, places = factorize(kept - least, int(kept.max()) - least + 1 if len(kept) else 0)
+    filled = data if valid is None else data[valid]
+    least = int(filled.min()) if len(filled) else 0
+    unique, places = factorize(filled - least, int(filled.max()) - least + 1 if len(filled) else 0)
     codes = np.full(len(data), -1, np.int32)
     codes[slice(None) if valid is None else valid] = places
     return Categorical(codes, Column.of(column.name, column.kind, unique + least))

@@ -73,8 +73,8 @@ def read_text_or_date(
 
     Raises `InputError` for a text in a column of dates.
     """
-    held = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
-    if pa.types.is_null(held):
+    type_of_values = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
+    if pa.types.is_null(type_of_values):
         return Column.of(name, "integer", np.zeros(len(array)), np.zeros(len(array), bool))
     if kind is Kind.DATE:
         read = read_dates(array, replace(rules, grain="day"), name)  # months are texts here
@@ -216,8 +216,8 @@ def _kind_of_values(
     source: Source, column: pa.ChunkedArray, name: str, rules: DateRules
 ) -> Kind | None:
     """Return what a column that has a type holds; None as long as only blanks are seen."""
-    held = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
-    if pa.types.is_date(held) or pa.types.is_timestamp(held):
+    type_of_values = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
+    if pa.types.is_date(type_of_values) or pa.types.is_timestamp(type_of_values):
         return Kind.DATE
     if not is_text(column.type):
         return Kind.NUMBER

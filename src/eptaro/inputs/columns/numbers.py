@@ -101,8 +101,8 @@ def read_written(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Arra
     digits = pc.utf8_length(pc.replace_substring_regex(bare, r"^[-+]?0*|\..*$", ""))
     plain = pc.invert(pc.match_substring_regex(bare, "[eE]"))
     wrong = pc.or_(wrong, pc.fill_null(pc.and_(plain, pc.greater(digits, 38)), False))
-    kept = pc.if_else(wrong, None, bare)
-    return _numbers(kept, percents, any_percent=rules.percent), worded, wrong
+    readable = pc.if_else(wrong, None, bare)
+    return _numbers(readable, percents, any_percent=rules.percent), worded, wrong
 
 
 def _numbers(texts: pa.Array, percents: pa.Array, *, any_percent: bool) -> pa.Array:
@@ -179,9 +179,9 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
             f"{setting(NumberRules, 'percent')} if they are percents too"
         )
     fitting = [
-        made
+        candidate
         for mark, thousands in _MARKS
-        if _reads(said, made := replace(rules, decimal=mark, thousands=thousands))
+        if _reads(said, candidate := replace(rules, decimal=mark, thousands=thousands))
     ]
     if not fitting:
         odd = _odd(said, rules)

@@ -213,11 +213,11 @@ class NumberParsingSource(SourceWrapper):
             return dict(self._settled)
         beside = [name for name in open_ones if name in self.source.beside]
         own = [name for name in open_ones if name not in beside]
-        held = {name: _different(self.source.column(name)) for name in beside}
+        values_by_name = {name: _different(self.source.column(name)) for name in beside}
         for table in self.source.batches(ColumnRequest(own[0], others=own)) if own else ():
             for name in own:
-                held[name] = [*held.get(name, []), *_different(table[name])]
-        for name, parts in held.items():
+                values_by_name[name] = [*values_by_name.get(name, []), *_different(table[name])]
+        for name, parts in values_by_name.items():
             texts = pa.array(dict.fromkeys(parts), pa.string())
             try:
                 self._settled[name] = infer_numbers(texts, name, self.source.decimal)

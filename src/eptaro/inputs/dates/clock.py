@@ -123,8 +123,8 @@ def _of_texts(column: pa.ChunkedArray, rules: DateRules, name: str) -> Clock:
     rest = to_numpy(pc.if_else(pc.equal(fraction, "0" * 9), "0", fraction).cast(pa.int64()))
     clock = _within_day(((hour * 60 + minute) * 60 + second) * _SECOND + rest, empty, bad)
     if plain.any():  # 13, 13.5 or 1330
-        kept = pc.if_else(pa.chunked_array([pa.array(plain)]), texts, None).cast(pa.float64())
-        numbers = _of_numbers(to_numpy(pc.fill_null(kept, np.nan)), rules, name)
+        numeric = pc.if_else(pa.chunked_array([pa.array(plain)]), texts, None).cast(pa.float64())
+        numbers = _of_numbers(to_numpy(pc.fill_null(numeric, np.nan)), rules, name)
         clock = Clock(
             np.where(plain, numbers.times, clock.times),
             clock.blank,

@@ -196,8 +196,8 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
     if rules.unix:
         per = _PER_UNIT[rules.unix]
         inside = np.abs(values) * per < (LAST_DAY + 1) * float(DAY)
-        kept = np.where(inside, whole, 0)
-        stamp = kept // 1_000 if rules.unix == "ns" else kept * int(per)
+        inside_words = np.where(inside, whole, 0)
+        stamp = inside_words // 1_000 if rules.unix == "ns" else inside_words * int(per)
         if rules.zone:
             stamp = local_micros(pa.array(stamp, pa.timestamp("us", "UTC")), rules.zone)
         day, micros = stamp // DAY, stamp % DAY
@@ -450,8 +450,8 @@ def _in_grain(read: ParsedDates, days: Ints, astray: Flags, grain: Grain, why: s
     if not astray.any():
         return replace(read, days=days.astype(np.int32), grain=grain, times=None)
     reasons = np.where(astray, why, reasons).astype(object)
-    kept = np.where(astray, 0, days).astype(np.int32)
-    return ParsedDates(kept, None, bad | astray, reasons, read.offsets, grain)
+    read_days = np.where(astray, 0, days).astype(np.int32)
+    return ParsedDates(read_days, None, bad | astray, reasons, read.offsets, grain)
 
 
 def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:

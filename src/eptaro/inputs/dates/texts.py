@@ -265,9 +265,11 @@ def forms(rules: DateRules) -> Sequence[DatePattern]:
         return PLAIN if rules.grain is None else [*_SAID[rules.grain], *PLAIN]
     order = str(rules.order)
     example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
-    made = [DatePattern(_order_pattern(order, worded=worded), example) for worded in (False, True)]
+    patterns = [
+        DatePattern(_order_pattern(order, worded=worded), example) for worded in (False, True)
+    ]
     said = _SAID[rules.grain or "day"]
-    return [*said, *made, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
+    return [*said, *patterns, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
 
 
 def _compile_pattern(text: str) -> str:
@@ -361,28 +363,28 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
         accepted = [*accepted, _WHOLE_YEAR] if pc.any(fractions).as_py() else accepted
     if accepted is PLAIN and (days := _plain_days(trimmed)) is not None:
         return Parsed(days, micros, offset, reason)
-    left, grain = np.arange(size), np.zeros(size, np.int8)
+    unread, grain = np.arange(size), np.zeros(size, np.int8)
     for form in accepted:
-        parts = _Parts(trimmed.take(pa.array(left)), form, rules)
+        parts = _Parts(trimmed.take(pa.array(unread)), form, rules)
         hit, good = parts.matched, parts.matched & parts.exists
-        rows = left[good]
+        rows = unread[good]
         day[rows], micros[rows], offset[rows] = (
             parts.day[good],
             parts.micros[good],
             parts.offset[good],
         )
-        reason[left[hit & ~good]] = "does not exist in the calendar"
+        reason[unread[hit & ~good]] = "does not exist in the calendar"
         pivot = setting(DateRules, "pivot")
-        reason[left[parts.short]] = f"has a year of two digits; use {pivot}"
-        reason[left[parts.mixed]] = "has two different separators"
-        reason[left[parts.astray]] = "names another weekday than that of its date"
+        reason[unread[parts.short]] = f"has a year of two digits; use {pivot}"
+        reason[unread[parts.mixed]] = "has two different separators"
+        reason[unread[parts.astray]] = "names another weekday than that of its date"
         reason[rows] = ""
         grain[rows] = GRAINS.index(parts.grain)
         # What fits a form but does not exist may still fit a later declared format.
-        left = left[~good] if rules.formats else left[~hit & ~parts.astray]
-        if not len(left):
+        unread = unread[~good] if rules.formats else unread[~hit & ~parts.astray]
+        if not len(unread):
             break
-    untouched = left[reason[left] == ""]
+    untouched = unread[reason[unread] == ""]
     reason[untouched] = f"is not written as {shown}"
     if accepted is PLAIN and len(untouched):
         said = trimmed.take(pa.array(untouched))
@@ -487,9 +489,9 @@ class _Parts:
             return hour
         half = pc.fill_null(pc.utf8_lower(pc.utf8_slice_codeunits(parts["p"], 0, 1)), "")
         after = pc.equal(half, "p").to_numpy(zero_copy_only=False)
-        given = pc.not_equal(half, "").to_numpy(zero_copy_only=False)
-        self.exists &= ~given | ((hour >= 1) & (hour <= 12))
-        return np.where(given, hour % 12 + 12 * after, hour)
+        has_half = pc.not_equal(half, "").to_numpy(zero_copy_only=False)
+        self.exists &= ~has_half | ((hour >= 1) & (hour <= 12))
+        return np.where(has_half, hour % 12 + 12 * after, hour)
 
     def _fraction(self, parts: dict[str, pa.Array], name: str = "f") -> Ints:
         if name not in parts:

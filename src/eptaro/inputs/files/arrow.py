@@ -59,14 +59,14 @@ class ArrowFile(Source):
         """Yield the file's batches, joined until they have about a million rows."""
         counted = isinstance(file, ipc.RecordBatchFileReader)
         several = map(file.get_batch, range(file.num_record_batches)) if counted else iter(file)
-        held: list[pa.RecordBatch] = []
+        pending: list[pa.RecordBatch] = []
         rows = 0
         for done, batch in enumerate(several, 1):
-            held.append(batch)
+            pending.append(batch)
             rows += batch.num_rows
             if rows >= _BATCH:
                 self.share = done / file.num_record_batches if counted else None
-                yield plain_text(pa.Table.from_batches(held))
-                held, rows = [], 0
-        if held:
-            yield plain_text(pa.Table.from_batches(held))
+                yield plain_text(pa.Table.from_batches(pending))
+                pending, rows = [], 0
+        if pending:
+            yield plain_text(pa.Table.from_batches(pending))

@@ -205,16 +205,16 @@ class CsvFile(Source):
             return digest_of(file, self._size)
 
     def _parse_file(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
-        kept = _KEPT.get()
-        if kept is None or self.name not in kept.names or not self._may_be_kept:
+        cache = _KEPT.get()
+        if cache is None or self.name not in cache.names or not self._may_be_kept:
             yield from self._stream(names, types)
             return
         key = self.name, repr(self._rules)
-        if key not in kept.texts:
+        if key not in cache.texts:
             every = self.names()
-            kept.texts[key] = [*self._stream(every, dict.fromkeys(every, pa.string()))]
+            cache.texts[key] = [*self._stream(every, dict.fromkeys(every, pa.string()))]
         try:
-            tables = [_convert_columns(table, names, types) for table in kept.texts[key]]
+            tables = [_convert_columns(table, names, types) for table in cache.texts[key]]
         except pa.ArrowInvalid:  # which the reader of the file may know how to read, or explains
             yield from self._stream(names, types)
             return

@@ -107,8 +107,8 @@ def query_source(url: str, query: str | None) -> Source:
             names, rows = list(result.keys()), result.fetchall()
     except (sql.exc.SQLAlchemyError, ImportError, ValueError, OSError) as error:
         raise refusal(url, error) from None
-    made: list[Any] = [list(column) for column in zip(*rows, strict=True)]
-    columns = made or [[] for _ in names]
+    values: list[Any] = [list(column) for column in zip(*rows, strict=True)]
+    columns = values or [[] for _ in names]
     try:
         table = pa.table([pa.array(column) for column in columns], names)
     except pa.ArrowException as error:

@@ -171,14 +171,14 @@ class ParquetFile(Source):
         parts: list[ParquetFile] = []
         with self._open() as file:
             sizes = [file.metadata.row_group(i).num_rows for i in range(file.num_row_groups)]
-        start, held = 0, 0
+        start, pending_rows = 0, 0
         for number, size in enumerate(sizes):
-            held += size
-            if held >= rows or number == len(sizes) - 1:
+            pending_rows += size
+            if pending_rows >= rows or number == len(sizes) - 1:
                 groups = range(start, number + 1)
                 part = ParquetFile(self.path, FileRules(), groups, self._stated, self._place)
                 parts.append(part)
-                start, held = number + 1, 0
+                start, pending_rows = number + 1, 0
         return parts
 
 

@@ -132,8 +132,10 @@ class Manifest(Record):
 
     def text(self) -> str:
         """Return the manifest as JSON."""
-        made = {"book": "eptaro", "layout": LAYOUT} | asdict(self)
-        return json.dumps(made | {"digest": _digest(made)}, ensure_ascii=False, indent=1)
+        fields_written = {"book": "eptaro", "layout": LAYOUT} | asdict(self)
+        return json.dumps(
+            fields_written | {"digest": _digest(fields_written)}, ensure_ascii=False, indent=1
+        )
 
 
 def read_manifest(folder: StoragePath) -> Manifest:
@@ -189,10 +191,10 @@ def _check(manifest: Manifest) -> None:
                 raise ValueError(f"{part.name} is {value!r}")
     texts([word for plane in manifest.planes for word in plane])
     texts(manifest.by)
-    held = {(file.shard, file.column) for file in manifest.files if file.role == "values"}
+    pairs = {(file.shard, file.column) for file in manifest.files if file.role == "values"}
     shards = {file.shard for file in manifest.files if file.role == "cells"}
     for shard, column in product(shards, manifest.counted_columns):
-        if (shard, column) not in held:
+        if (shard, column) not in pairs:
             raise ValueError(f"shard {shard} has no file of the values of {column!r}")
     assert manifest.options is not None
     if manifest.cells:

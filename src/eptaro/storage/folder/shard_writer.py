@@ -52,8 +52,8 @@ def rewrite_shard(
             as_they_are = count == len(target) and np.array_equal(target, np.arange(count))
             own = coded.cells if as_they_are else coded.cells.regroup(target, count)
             cells = CellTable.of(own)
-        kept, removed = _cells(shard, cells, out, newest)
-        return Rewritten([*files, *added, *kept], removed, max(groups, 0))
+        files_of_cells, removed = _cells(shard, cells, out, newest)
+        return Rewritten([*files, *added, *files_of_cells], removed, max(groups, 0))
 
 
 def _number_groups(shard: ShardFiles, new: Folded) -> tuple[Ints, int, pa.Table | None]:
@@ -86,14 +86,14 @@ def _with_values(shard: ShardFiles, new: Folded, added: list[FileEntry]) -> Fold
     if not new.distinct:
         return new
     has = {name: shard.values(name) for name in new.distinct}
-    made = align_codes(replace(new, distinct=has), new)
-    for name, values in made.distinct.items():
+    aligned = align_codes(replace(new, distinct=has), new)
+    for name, values in aligned.distinct.items():
         words = values.to_list()[len(has[name]) :]
         # A shard whose values are all blank has a file too: a missing one would be damage.
         if words or not shard.manifest.of(shard.shard, "values", name):
             table = pa.table({VALUE: pa.array([*map(str, words)], pa.string())})
             added.append(_write_rows(shard, "values", table, name))
-    return made
+    return aligned
 
 
 def _cells(
@@ -107,24 +107,24 @@ def _cells(
     for file in shard.manifest.of(shard.shard, "cells"):
         name = int(slice_of(np.array([file.span.lo]), newest)[0])
         olds.setdefault(name, []).append(file)
-    kept, removed = list[FileEntry](), 0
+    files_kept, removed = list[FileEntry](), 0
     for name in sorted({*olds, *parts}):
         old, some = olds.get(name, []), parts.get(name)
         if some is None and len(old) == 1 and not meet(old[0].span, out):
-            kept += old
+            files_kept += old
             continue
         for file in old:
             table = CellTable.read(shard.folder, file.path, file.digest)
-            left = table.without(out)
-            removed += table.entries - left.entries
+            remaining = table.without(out)
+            removed += table.entries - remaining.entries
             if some is None or not len(some):
-                some = left
-            elif len(left):
-                count = int(max(np.asarray(t.table["group"]).max() for t in (left, some))) + 1
-                some = added_cells(left, some, count)
+                some = remaining
+            elif len(remaining):
+                count = int(max(np.asarray(t.table["group"]).max() for t in (remaining, some))) + 1
+                some = added_cells(remaining, some, count)
         if some is not None and len(some):
-            kept.append(_write_cells(shard, name, some))
-    return kept, removed
+            files_kept.append(_write_cells(shard, name, some))
+    return files_kept, removed
 
 
 def meet(one: Span, other: Span | None) -> bool:
@@ -153,19 +153,19 @@ def year_of(day: int) -> int:
 def _write_cells(shard: ShardFiles, name: int, cells: CellTable) -> FileEntry:
     shown = f"{name}" if name < 10_000 else f"{name // 100}-{name % 100:02d}"
     days = cells.days
-    made = write_file(shard.folder, shard.shard, shown, shard.token, cells.write)
+    file = write_file(shard.folder, shard.shard, shown, shard.token, cells.write)
     first, last = (str(as_date(int(day))) for day in (days.min(), days.max()))
     return FileEntry(
-        *("cells", shard.shard, made.path, len(cells), made.size, first, last), digest=made.digest
+        *("cells", shard.shard, file.path, len(cells), file.size, first, last), digest=file.digest
     )
 
 
 def _write_rows(shard: ShardFiles, role: Role, table: pa.Table, column: str = "") -> FileEntry:
-    made = write_file(shard.folder, shard.shard, role, shard.token, partial(write_table, table))
+    file = write_file(shard.folder, shard.shard, role, shard.token, partial(write_table, table))
     return FileEntry(
-        *(role, shard.shard, made.path, table.num_rows, made.size),
+        *(role, shard.shard, file.path, table.num_rows, file.size),
         column=column,
-        digest=made.digest,
+        digest=file.digest,
     )
 
 

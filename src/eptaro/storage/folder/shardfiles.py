@@ -48,9 +48,9 @@ class CellTable:
     @classmethod
     def of(cls, cells: Cells) -> CellTable:
         """Return the occupied ones among some cells."""
-        kept = occupied_cells(cells)
-        group, day = (part[kept].astype(np.int32) for part in cells.axis.cells_of())
-        planes, parts = parts_of(cells, kept)
+        occupied = occupied_cells(cells)
+        group, day = (part[occupied].astype(np.int32) for part in cells.axis.cells_of())
+        planes, parts = parts_of(cells, occupied)
         columns = {"group": pa.array(group), "day": pa.array(day).cast(pa.date32())}
         return cls(pa.table(columns | parts), planes)
 

@@ -108,8 +108,8 @@ def clear(folder: StoragePath, manifest: Manifest | None) -> None:
             if runs(int(beside[3])):
                 continue
             inside = f"{beside[1]}/{beside[2]}" if beside[1] else beside[2]
-        made = SHARD_FILE.fullmatch(inside)
-        ours = made is not None and made[1] == token and inside not in named
+        match = SHARD_FILE.fullmatch(inside)
+        ours = match is not None and match[1] == token and inside not in named
         if ours or (beside is not None and (inside in (NAME, _CHANGING) or _OLD.fullmatch(inside))):
             file.place.delete()
     if begun_once:
@@ -225,7 +225,7 @@ class Transaction:
             "" if self.out is None else str(self.out),
             removed,
         )
-        made = replace(
+        manifest = replace(
             before,
             number=before.number + 1,
             written=change.at,
@@ -240,13 +240,13 @@ class Transaction:
                 raise InputError(
                     f"{self.folder}: somebody else has changed this book meanwhile; try again"
                 )
-            kept = self.folder / BEFORE / f"{before.number:06d}.json"
-            kept.write(lambda sink: sink.write(before.text().encode()))
-        (self.folder / NAME).write(lambda sink: sink.write(made.text().encode()))
+            archive = self.folder / BEFORE / f"{before.number:06d}.json"
+            archive.write(lambda sink: sink.write(before.text().encode()))
+        (self.folder / NAME).write(lambda sink: sink.write(manifest.text().encode()))
         with suppress(InputError):  # what is left over harms nobody, and the next change comes by
             end(self.folder)
-            remove_old_manifests(self.folder, made)
-        return made
+            remove_old_manifests(self.folder, manifest)
+        return manifest
 
 
 @contextmanager
@@ -297,8 +297,8 @@ def _begin(
     token, read = new_token(), reading or {}
     if before is None:
         about = {**about_rows(metadata), **options_about(options_given.settle(metadata), metadata)}
-        kept = tuple((plane.what, plane.column) for plane in planes)
-        empty = Manifest(0, "", shards, 0, about, kept)
+        plane_keys = tuple((plane.what, plane.column) for plane in planes)
+        empty = Manifest(0, "", shards, 0, about, plane_keys)
         newest = year_of(metadata.cells.axis.last_day)
         return Transaction(folder, empty, about, metadata, read, out, newest, token)
     stored = before.metadata()

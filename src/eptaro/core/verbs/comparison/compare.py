@@ -368,10 +368,10 @@ class Compared:
         self, measure: Measure, goals: Goals, pace: Pace, per: str, value: Column
     ) -> list[Column]:
         """Return the goals of the current sides, the gap only where they are complete."""
-        labels, held = np.unique(self._now.label, return_inverse=True)
-        held = held[self.place]
+        labels, label_at = np.unique(self._now.label, return_inverse=True)
+        label_at = label_at[self.place]
         whole = self._view.complete(self.now.first, self.now.last, self.group)
-        rows = GoalRows(per, labels, self.group, held, self.now.last)
+        rows = GoalRows(per, labels, self.group, label_at, self.now.last)
         return goal_columns(self._view, measure, goals, pace, rows, value.blanked(whole))
 
 

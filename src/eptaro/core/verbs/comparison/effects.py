@@ -106,19 +106,19 @@ class Effects:
             return []
         keep = ~change.blank
         places = 0 if change.kind == "float" else max(change.scale, _PLACES)
-        left: NDArray[Any] = change.numbers() if not places else change.data
+        rest: NDArray[Any] = change.numbers() if not places else change.data
         if places:
-            left = bigint.widen(change.data) * 10 ** (places - change.scale)
+            rest = bigint.widen(change.data) * 10 ** (places - change.scale)
         columns = []
         for kind, name in enumerate(self._names):
             effect = self._effect(measure, kind, places)
-            left = left - effect
+            rest = rest - effect
             text = f"Change of {measure.name} from the number of {name}"
             columns.append(
                 _column(measure, f"effect_of_{name}", effect, keep, places, change, text)
             )
         text = f"{measure.name}_change without these effects: what happened on like days"
-        return [*columns, _column(measure, "rest", left, keep, places, change, text)]
+        return [*columns, _column(measure, "rest", rest, keep, places, change, text)]
 
     def _effect(self, measure: Measure, kind: int, places: int) -> NDArray[Any]:
         """Return mean of the kind times difference in number; decimals in whole units."""

@@ -106,8 +106,8 @@ def each_day(view: View, per: str, cut: Sides, every: str) -> Sides:
     last = np.arange(len(place)) - np.repeat(np.cumsum(days) - days, days) + cut.first[place]
     if every != "day":
         ends = view.calendar.last_days(view.calendar.index_of(last, every), every)
-        kept = (last == ends) | (last == cut.last[place])
-        place, last = place[kept], last[kept]
+        ends_here = (last == ends) | (last == cut.last[place])
+        place, last = place[ends_here], last[ends_here]
     return replace(cut.at(place), last=last)
 
 

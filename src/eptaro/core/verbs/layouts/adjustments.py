@@ -205,10 +205,10 @@ def _with_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) ->
         tables.append(("adjustment", _periods_of(ask, own)))
     if query.totals or "year" in query.subtotal_levels:
         years = ask(replace(query, per="year", subtotals=(), totals=query.totals, sort=None))
-        kept = np.ones(len(years), bool)
+        keep = np.ones(len(years), bool)
         if "year" not in query.subtotal_levels:
-            kept = np.array(years.column("period").unmasked() == "total", bool)
-        tables.append(("year", years.take(np.flatnonzero(kept))))
+            keep = np.array(years.column("period").unmasked() == "total", bool)
+        tables.append(("year", years.take(np.flatnonzero(keep))))
     return _in_order(query, [(level, table) for level, table in tables if len(table)])
 
 
